@@ -1,0 +1,188 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Demo;
+
+/// <summary>Renders the hall: one sun and one sky sample a camera sample, mirror reflections, motion blur by camera time.</summary>
+public sealed class HallRenderer
+{
+    private readonly TraceScene _scene;
+    private readonly int _bellInstance = -1;
+
+    public HallRenderer(IReadOnlyList<HallPiece> pieces, TriangleMesh? bell = null, Similarity? bellPlace = null)
+    {
+        var instances = new List<TraceInstance>
+        {
+            new(new MeshTree(Merge(pieces.Where(p => !p.OnlyBlocksLight))), Similarity.Identity, RayKinds.CameraSet | RayKinds.LightSet),
+            new(new MeshTree(Merge(pieces.Where(p => p.OnlyBlocksLight))), Similarity.Identity, RayKinds.LightSet),
+        };
+        if (bell is not null)
+        {
+            _bellInstance = instances.Count;
+            instances.Add(new(new MeshTree(bell), bellPlace!.Value, RayKinds.Element));
+        }
+        _scene = new(instances);
+    }
+
+    public static TriangleMesh Merge(IEnumerable<HallPiece> pieces)
+    {
+        var positions = new List<Vector3>();
+        var normals = new List<Vector3>();
+        var indices = new List<int>();
+        var materials = new List<int>();
+        foreach (HallPiece p in pieces)
+        {
+            indices.AddRange(p.Mesh.Indices.Select(i => i + positions.Count));
+            positions.AddRange(p.Mesh.Positions);
+            normals.AddRange(p.Mesh.Normals!);
+            materials.AddRange(p.Mesh.Materials!);
+        }
+        return new([.. positions], [.. indices]) { Normals = [.. normals], Materials = [.. materials] };
+    }
+
+    /// <summary>Scene-linear RGB of a frame, without sensor noise.</summary>
+    public FloatImage Plate(int frame, int samples)
+    {
+        var camera = HallCamera.Pinhole;
+        var image = new FloatImage(camera.Width, camera.Height, 3);
+        const int times = 32;
+        Pose[] poses = [.. Enumerable.Range(0, times).Select(i => HallCamera.CameraToWorld(frame + ((i + 0.5) / times - 0.5) * HallCamera.ShutterDegrees / 360))];
+        Parallel.For(0, camera.Height, y =>
+        {
+            for (int x = 0; x < camera.Width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, (uint)frame);
+                Vector3 sum = default;
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 aa = Sampling.Point(i, seed, 0), time = Sampling.Point(i, seed, 1);
+                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
+                    Pose pose = poses[(int)(time.X * times)];
+                    var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
+                    sum += Vector3.Min(Radiance(ray, i, seed, mirror: true), new Vector3(4));
+                }
+                sum /= samples;
+                (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (sum.X, sum.Y, sum.Z);
+            }
+        });
+        return image;
+    }
+
+    private Vector3 Radiance(in Ray ray, uint index, uint seed, bool mirror)
+    {
+        Hit hit = _scene.Intersect(ray, RayKinds.CameraSet);
+        if (!hit.IsHit) { return HallLight.SkyRadiance; }
+        TraceInstance instance = _scene.Instances[hit.Instance];
+        Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit);
+        if (Vector3.Dot(face, ray.Direction) > 0) { (n, face) = (-n, -face); }
+        Vector3 p = ray.At(hit.T) + face * 2e-4f;
+        uint pair = mirror ? 2u : 5u;
+        Surface s = Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n);
+        Vector3 e = HallLight.Irradiance(_scene, p, n, Sampling.Point(index, seed, pair), Sampling.Point(index, seed, pair + 1), element: false).Without;
+        Vector3 result = s.Albedo / MathF.PI * e;
+        if (mirror && s.Mirror > 0)
+        {
+            float cos = MathF.Max(0, -Vector3.Dot(s.MirrorNormal, ray.Direction));
+            float fresnel = s.Mirror + (1 - s.Mirror) * MathF.Pow(1 - cos, 5); // Schlick 1994
+            float chance = Math.Clamp(fresnel * 4, 0.15f, 1);
+            if (Sampling.Point(index, seed, 4).X < chance)
+            {
+                Vector3 d = Vector3.Reflect(ray.Direction, s.MirrorNormal);
+                if (Vector3.Dot(d, face) > 0)
+                {
+                    result += Radiance(new Ray(p, Vector3.Normalize(d)), index, seed, mirror: false) * (fresnel / chance);
+                }
+            }
+        }
+        return result;
+    }
+
+    /// <summary>E0, E1 and S′ of a frame's receivers at the shutter's middle, as box averages over the pixels; albedo as weight.</summary>
+    public (FloatImage E0, FloatImage E1, FloatImage Ratio) Differential(int frame, int samples, int reduce)
+    {
+        var camera = HallCamera.Pinhole.Resized(HallCamera.Width / reduce, HallCamera.Height / reduce);
+        var e0 = new FloatImage(camera.Width, camera.Height, 3);
+        var e1 = new FloatImage(camera.Width, camera.Height, 3);
+        var ratio = new FloatImage(camera.Width, camera.Height, 3);
+        Pose pose = HallCamera.CameraToWorld(frame);
+        Parallel.For(0, camera.Height, y =>
+        {
+            for (int x = 0; x < camera.Width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, (uint)frame + 77);
+                Vector3 sum0 = default, sum1 = default, weighted0 = default, weighted1 = default;
+                int receivers = 0;
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 aa = Sampling.Point(i, seed, 0);
+                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
+                    var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
+                    Hit hit = _scene.Intersect(ray, RayKinds.CameraSet);
+                    if (!hit.IsHit) { continue; }
+                    receivers++;
+                    TraceInstance instance = _scene.Instances[hit.Instance];
+                    Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit);
+                    if (Vector3.Dot(face, ray.Direction) > 0) { (n, face) = (-n, -face); }
+                    Vector3 p = ray.At(hit.T) + face * 2e-4f;
+                    Vector3 albedo = Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n).Albedo;
+                    var (without, with) = HallLight.Irradiance(_scene, p, n, Sampling.Point(i, seed, 2), Sampling.Point(i, seed, 3), element: true);
+                    sum0 += without;
+                    sum1 += with;
+                    weighted0 += albedo * without;
+                    weighted1 += albedo * with;
+                }
+                float c = (float)receivers / samples;
+                for (int k = 0; k < 3; k++)
+                {
+                    e0[x, y, k] = receivers > 0 ? sum0[k] / receivers : 0;
+                    e1[x, y, k] = receivers > 0 ? sum1[k] / receivers : 0;
+                    ratio[x, y, k] = weighted0[k] > 0 && weighted0[k] != weighted1[k] ? c * weighted1[k] / weighted0[k] + 1 - c : 1;
+                }
+            }
+        });
+        return (e0, e1, ratio);
+    }
+
+    /// <summary>Area of each pixel covered by the bell, set occlusion counted: what a held-out element should show.</summary>
+    public FloatImage BellCoverage(int frame, int samples, int reduce)
+    {
+        var camera = HallCamera.Pinhole.Resized(HallCamera.Width / reduce, HallCamera.Height / reduce);
+        var image = new FloatImage(camera.Width, camera.Height, 1);
+        Pose pose = HallCamera.CameraToWorld(frame);
+        Parallel.For(0, camera.Height, y =>
+        {
+            for (int x = 0; x < camera.Width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, (uint)frame + 99);
+                int seen = 0;
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 aa = Sampling.Point(i, seed, 0);
+                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
+                    var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
+                    if (_scene.Intersect(ray, RayKinds.CameraSet | RayKinds.Element).Instance == _bellInstance) { seen++; }
+                }
+                image[x, y, 0] = (float)seen / samples;
+            }
+        });
+        return image;
+    }
+
+    /// <summary>Shot noise and read noise of a sensor: variance = a · light + b, seeded by frame and pixel.</summary>
+    public static void AddNoise(FloatImage image, int frame)
+    {
+        Parallel.For(0, image.Height, y =>
+        {
+            for (int i = y * image.Width * 3; i < (y + 1) * image.Width * 3; i++)
+            {
+                uint h = Sampling.Hash((uint)i + Sampling.Hash((uint)frame * 2654435761u + 5));
+                float u = (h >> 8) * (1f / 16777216) + 1e-7f, v = (Sampling.Hash(h) >> 8) * (1f / 16777216);
+                float normal = MathF.Sqrt(-2 * MathF.Log(u)) * MathF.Cos(2 * MathF.PI * v); // Box–Muller
+                float value = image.Data[i];
+                image.Data[i] = value + normal * MathF.Sqrt(1.1e-4f * MathF.Max(0, value) + 1.2e-6f);
+            }
+        });
+    }
+}

@@ -1,0 +1,125 @@
+// A small C ABI over OpenEXR's C++ interface: float planes in, float planes out, one part at a time.
+// Every function returns 0, or 1 with a message in `error`.
+#include <ImfChannelList.h>
+#include <ImfFrameBuffer.h>
+#include <ImfHeader.h>
+#include <ImfInputPart.h>
+#include <ImfMultiPartInputFile.h>
+#include <ImfOutputFile.h>
+#include <ImfPartType.h>
+#include <ImfStringAttribute.h>
+#include <ImfRationalAttribute.h>
+#include <ImfMatrixAttribute.h>
+#include <algorithm>
+#include <cstring>
+#include <exception>
+#include <string>
+#include <vector>
+
+using namespace OPENEXR_IMF_NAMESPACE;
+using IMATH_NAMESPACE::Box2i;
+using IMATH_NAMESPACE::V2i;
+
+static int fail(char* error, int size, const char* what) {
+  std::strncpy(error, what, size - 1);
+  error[size - 1] = 0;
+  return 1;
+}
+
+extern "C" {
+
+// Channels are planes of width*height floats; half[i] != 0 stores plane i as half. compression: 0 none, 2 zips, 3 zip, 4 piz.
+int plenk_exr_write(const char* path, int width, int height, int count, const char** names, const float** planes,
+                    const int* half, int compression, int rateNum, int rateDen, int attributes, const char** keys,
+                    const char** values, char* error, int errorSize) {
+  try {
+    Header header(width, height);
+    header.compression() = static_cast<Compression>(compression);
+    if (rateDen > 0) header.insert("framesPerSecond", RationalAttribute(Rational(rateNum, rateDen)));
+    for (int i = 0; i < attributes; ++i) header.insert(keys[i], StringAttribute(values[i]));
+    FrameBuffer buffer;
+    std::vector<std::vector<IMATH_NAMESPACE::half>> halves(count);
+    for (int i = 0; i < count; ++i) {
+      if (half[i]) {
+        halves[i].resize(size_t(width) * height);
+        for (size_t k = 0; k < halves[i].size(); ++k) {
+          float f = planes[i][k];
+          halves[i][k] = f > 65504.f ? 65504.f : f < -65504.f ? -65504.f : f;
+        }
+        header.channels().insert(names[i], Channel(HALF));
+        buffer.insert(names[i], Slice(HALF, reinterpret_cast<char*>(halves[i].data()), 2, size_t(width) * 2));
+      } else {
+        header.channels().insert(names[i], Channel(FLOAT));
+        buffer.insert(names[i], Slice(FLOAT, reinterpret_cast<char*>(const_cast<float*>(planes[i])), 4, size_t(width) * 4));
+      }
+    }
+    OutputFile file(path, header);
+    file.setFrameBuffer(buffer);
+    file.writePixels(height);
+    return 0;
+  } catch (const std::exception& e) {
+    return fail(error, errorSize, e.what());
+  }
+}
+
+struct Reader {
+  MultiPartInputFile file;
+  std::vector<std::string> names;
+  std::vector<int> parts;
+  std::vector<std::string> inPart;
+  Box2i data, display;
+  explicit Reader(const char* path) : file(path) {
+    for (int p = 0; p < file.parts(); ++p) {
+      const Header& h = file.header(p);
+      if (h.hasType() && isDeepData(h.type())) throw std::runtime_error("deep pictures are not taken");
+      if (p == 0) { data = h.dataWindow(); display = h.displayWindow(); }
+      else data.extendBy(h.dataWindow());
+      for (ChannelList::ConstIterator c = h.channels().begin(); c != h.channels().end(); ++c) {
+        if (c.channel().xSampling != 1 || c.channel().ySampling != 1) continue;
+        std::string n = c.name();
+        if (h.hasName() && file.parts() > 1 && n.find('.') == std::string::npos) n = h.name() + "." + n;
+        names.push_back(n);
+        inPart.push_back(c.name());
+        parts.push_back(p);
+      }
+    }
+  }
+};
+
+// window: data min x, min y, max x, max y, then display min x, min y, max x, max y (inclusive).
+int plenk_exr_open(const char* path, void** handle, int* window, int* count, char* error, int errorSize) {
+  try {
+    auto* r = new Reader(path);
+    int w[8] = {r->data.min.x, r->data.min.y, r->data.max.x, r->data.max.y,
+                r->display.min.x, r->display.min.y, r->display.max.x, r->display.max.y};
+    std::copy(w, w + 8, window);
+    *count = int(r->names.size());
+    *handle = r;
+    return 0;
+  } catch (const std::exception& e) {
+    return fail(error, errorSize, e.what());
+  }
+}
+
+const char* plenk_exr_channel(void* handle, int i) { return static_cast<Reader*>(handle)->names[i].c_str(); }
+
+// Fills a plane that covers the data window of all parts.
+int plenk_exr_read(void* handle, int i, float* plane, char* error, int errorSize) {
+  try {
+    auto* r = static_cast<Reader*>(handle);
+    int width = r->data.max.x - r->data.min.x + 1;
+    InputPart part(r->file, r->parts[i]);
+    const Box2i& w = part.header().dataWindow();
+    FrameBuffer buffer;
+    char* base = reinterpret_cast<char*>(plane) - (ptrdiff_t(r->data.min.y) * width + r->data.min.x) * 4;
+    buffer.insert(r->inPart[i], Slice(FLOAT, base, 4, size_t(width) * 4, 1, 1, 0.0));
+    part.setFrameBuffer(buffer);
+    part.readPixels(w.min.y, w.max.y);
+    return 0;
+  } catch (const std::exception& e) {
+    return fail(error, errorSize, e.what());
+  }
+}
+
+void plenk_exr_close(void* handle) { delete static_cast<Reader*>(handle); }
+}

@@ -1,0 +1,57 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Cameras;
+
+/// <summary>
+/// A camera's inner geometry: image size in pixels, focal lengths and principal point in pixels, lens.
+/// Looks along −Z with +X right and +Y up; pixel (0, 0) is the outer corner of the top-left pixel, y down.
+/// </summary>
+public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double Cx, double Cy, Lens Lens)
+{
+    /// <summary>fx = focal × image width ÷ sensor width; fy = fx × pixel aspect. Hartley &amp; Zisserman 6.1.</summary>
+    public static Pinhole FromFilm(int width, int height, double focalMm, double sensorWidthMm, Lens lens, double pixelAspect = 1)
+    {
+        double fx = focalMm * width / sensorWidthMm;
+        return new(width, height, fx, fx * pixelAspect, width / 2.0, height / 2.0, lens);
+    }
+
+    public double HorizontalFovRadians => 2 * Math.Atan(Width / (2 * Fx));
+
+    /// <summary>The same camera on an image of another size; the centre of the frame stays the centre.</summary>
+    public Pinhole Resized(int width, int height)
+    {
+        double sx = (double)width / Width, sy = (double)height / Height;
+        return new(width, height, Fx * sx, Fy * sy, Cx * sx, Cy * sy, Lens);
+    }
+
+    /// <summary>Camera-space point to pixel. False behind the camera and outside the lens.</summary>
+    public bool TryProject(Vec3 inCamera, out double px, out double py)
+    {
+        px = py = double.NaN;
+        if (!(inCamera.Z < -1e-9))
+        {
+            return false;
+        }
+        if (!Lens.TryDistort(inCamera.X / -inCamera.Z, -inCamera.Y / -inCamera.Z, out double xd, out double yd))
+        {
+            return false;
+        }
+        px = Cx + Fx * xd;
+        py = Cy + Fy * yd;
+        return true;
+    }
+
+    /// <summary>World point to pixel through a placed camera.</summary>
+    public bool TryProject(Pose cameraToWorld, Vec3 world, out double px, out double py) =>
+        TryProject(cameraToWorld.ToLocal(world), out px, out py);
+
+    /// <summary>Pixel to camera-space direction with z = −1 (not of unit length). False outside the lens.</summary>
+    public bool TryDirection(double px, double py, out Vec3 direction)
+    {
+        bool inside = Lens.TryUndistort((px - Cx) / Fx, (py - Cy) / Fy, out double x, out double y);
+        direction = new Vec3(x, -y, -1);
+        return inside;
+    }
+
+    public bool Contains(double px, double py) => px >= 0 && py >= 0 && px < Width && py < Height;
+}

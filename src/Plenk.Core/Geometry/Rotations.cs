@@ -1,0 +1,71 @@
+namespace Plenk.Core.Geometry;
+
+/// <summary>Rotations of column vectors. Angles in radians unless a name says degrees.</summary>
+public static class Rotations
+{
+    public static double Radians(double degrees) => degrees * (Math.PI / 180);
+
+    public static double Degrees(double radians) => radians * (180 / Math.PI);
+
+    public static Matrix3 AboutX(double a) => new(1, 0, 0, 0, Math.Cos(a), -Math.Sin(a), 0, Math.Sin(a), Math.Cos(a));
+
+    public static Matrix3 AboutY(double a) => new(Math.Cos(a), 0, Math.Sin(a), 0, 1, 0, -Math.Sin(a), 0, Math.Cos(a));
+
+    public static Matrix3 AboutZ(double a) => new(Math.Cos(a), -Math.Sin(a), 0, Math.Sin(a), Math.Cos(a), 0, 0, 0, 1);
+
+    /// <summary>Turn about Y, then tilt about X, then roll about Z, each about the axis as already turned: Ry Rx Rz.</summary>
+    public static Matrix3 FromEulerYxzDegrees(double x, double y, double z) =>
+        AboutY(Radians(y)) * AboutX(Radians(x)) * AboutZ(Radians(z));
+
+    /// <summary>Rodrigues: R = I + sin t K + (1 − cos t) K². Hartley &amp; Zisserman, Multiple View Geometry, A4.3.</summary>
+    public static Matrix3 FromAxisAngle(Vec3 unitAxis, double angle)
+    {
+        var (x, y, z) = unitAxis;
+        double s = Math.Sin(angle), c = Math.Cos(angle), t = 1 - c;
+        return new(
+            t * x * x + c, t * x * y - s * z, t * x * z + s * y,
+            t * x * y + s * z, t * y * y + c, t * y * z - s * x,
+            t * x * z - s * y, t * y * z + s * x, t * z * z + c);
+    }
+
+    /// <summary>The smallest rotation that takes one unit vector to another.</summary>
+    public static Matrix3 Between(Vec3 from, Vec3 to)
+    {
+        Vec3 axis = Vec3.Cross(from, to);
+        double sin = axis.Length, cos = Vec3.Dot(from, to);
+        if (sin > 1e-12)
+        {
+            return FromAxisAngle(axis / sin, Math.Atan2(sin, cos));
+        }
+        if (cos > 0)
+        {
+            return Matrix3.Identity;
+        }
+        Vec3 side = Math.Abs(from.X) < 0.9 ? Vec3.UnitX : Vec3.UnitZ;
+        return FromAxisAngle(Vec3.Cross(from, side).Normalized(), Math.PI);
+    }
+
+    /// <summary>Spherical interpolation of two rotations along the shorter arc (Shoemake 1985), by the axis and angle of the difference.</summary>
+    public static Matrix3 Interpolate(Matrix3 from, Matrix3 to, double t)
+    {
+        Matrix3 d = from.Transpose() * to;
+        var twist = new Vec3(d.M32 - d.M23, d.M13 - d.M31, d.M21 - d.M12);
+        double sin = twist.Length / 2, cos = (d.M11 + d.M22 + d.M33 - 1) / 2;
+        if (sin < 1e-12)
+        {
+            return t < 0.5 ? from : to;
+        }
+        return from * FromAxisAngle(twist / (2 * sin), t * Math.Atan2(sin, cos));
+    }
+
+    /// <summary>Unit quaternion (x, y, z, w) to matrix.</summary>
+    public static Matrix3 FromQuaternion(double x, double y, double z, double w)
+    {
+        double n = 1 / Math.Sqrt(x * x + y * y + z * z + w * w);
+        (x, y, z, w) = (x * n, y * n, z * n, w * n);
+        return new(
+            1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y),
+            2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x),
+            2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y));
+    }
+}

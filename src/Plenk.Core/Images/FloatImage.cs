@@ -1,0 +1,69 @@
+namespace Plenk.Core.Images;
+
+/// <summary>Interleaved float pixels, row by row from the top. Colour is scene-linear, alpha premultiplied, unless a holder says otherwise.</summary>
+public sealed class FloatImage(int width, int height, int channels, float[] data)
+{
+    public FloatImage(int width, int height, int channels)
+        : this(width, height, channels, new float[(long)width * height * channels])
+    {
+    }
+
+    public int Width { get; } = width;
+    public int Height { get; } = height;
+    public int Channels { get; } = channels;
+    public float[] Data { get; } = data.Length == (long)width * height * channels
+        ? data
+        : throw new ArgumentException($"{data.Length} values do not fill {width} × {height} × {channels}");
+
+    public ref float this[int x, int y, int c] => ref Data[(y * Width + x) * Channels + c];
+
+    public Span<float> Row(int y) => Data.AsSpan(y * Width * Channels, Width * Channels);
+
+    public Span<float> Pixel(int x, int y) => Data.AsSpan((y * Width + x) * Channels, Channels);
+
+    /// <summary>Bilinear value at a pixel position (centres at +0.5), clamped at the border. Writes one value a channel.</summary>
+    public void SampleBilinear(double px, double py, Span<float> result)
+    {
+        double x = Math.Clamp(px - 0.5, 0, Width - 1), y = Math.Clamp(py - 0.5, 0, Height - 1);
+        int x0 = (int)x, y0 = (int)y, x1 = Math.Min(x0 + 1, Width - 1), y1 = Math.Min(y0 + 1, Height - 1);
+        float u = (float)(x - x0), v = (float)(y - y0);
+        Span<float> a = Pixel(x0, y0), b = Pixel(x1, y0), c = Pixel(x0, y1), d = Pixel(x1, y1);
+        for (int i = 0; i < Channels; i++)
+        {
+            float top = a[i] + (b[i] - a[i]) * u, bottom = c[i] + (d[i] - c[i]) * u;
+            result[i] = top + (bottom - top) * v;
+        }
+    }
+
+    /// <summary>Area average to a smaller size (box filter over the exact footprint). For pictures, never for data passes.</summary>
+    public FloatImage ReducedTo(int width, int height)
+    {
+        var result = new FloatImage(width, height, Channels);
+        double sx = (double)Width / width, sy = (double)Height / height;
+        Parallel.For(0, height, y =>
+        {
+            double top = y * sy, bottom = (y + 1) * sy;
+            Span<double> sum = stackalloc double[Channels];
+            for (int x = 0; x < width; x++)
+            {
+                double left = x * sx, right = (x + 1) * sx;
+                Span<float> target = result.Pixel(x, y);
+                double area = 0;
+                sum.Clear();
+                for (int v = (int)top; v < Math.Min(Height, (int)Math.Ceiling(bottom)); v++)
+                {
+                    double h = Math.Min(bottom, v + 1) - Math.Max(top, v);
+                    for (int u = (int)left; u < Math.Min(Width, (int)Math.Ceiling(right)); u++)
+                    {
+                        double w = h * (Math.Min(right, u + 1) - Math.Max(left, u));
+                        area += w;
+                        ReadOnlySpan<float> p = Pixel(u, v);
+                        for (int c = 0; c < sum.Length; c++) { sum[c] += w * p[c]; }
+                    }
+                }
+                for (int c = 0; c < sum.Length; c++) { target[c] = (float)(sum[c] / area); }
+            }
+        });
+        return result;
+    }
+}

@@ -1,0 +1,150 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Tracing;
+
+/// <summary>What a ray asks for; instances answer to any of the kinds they carry.</summary>
+[Flags]
+public enum RayKinds
+{
+    None = 0,
+    /// <summary>Set pieces that the camera sees.</summary>
+    CameraSet = 1,
+    /// <summary>Set pieces that block light.</summary>
+    LightSet = 2,
+    /// <summary>Elements, for the camera and for light.</summary>
+    Element = 4,
+}
+
+/// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>
+public sealed class TraceInstance
+{
+    public MeshTree Tree { get; }
+    public Similarity ObjectToWorld { get; }
+    public RayKinds Kinds { get; }
+    internal readonly bool IsPlaced;
+    internal readonly Matrix4x4 ToObject;
+    internal readonly Matrix3x3 Turn;
+    internal readonly Vector3 Min, Max;
+
+    public TraceInstance(MeshTree tree, Similarity objectToWorld, RayKinds kinds)
+    {
+        (Tree, ObjectToWorld, Kinds) = (tree, objectToWorld, kinds);
+        IsPlaced = objectToWorld != Similarity.Identity;
+        Similarity inverse = objectToWorld.Inverse();
+        Matrix3 m = inverse.Rotation * inverse.Scale;
+        ToObject = new Matrix4x4(
+            (float)m.M11, (float)m.M21, (float)m.M31, 0,
+            (float)m.M12, (float)m.M22, (float)m.M32, 0,
+            (float)m.M13, (float)m.M23, (float)m.M33, 0,
+            (float)inverse.Translation.X, (float)inverse.Translation.Y, (float)inverse.Translation.Z, 1);
+        Turn = new Matrix3x3(objectToWorld.Rotation);
+        if (!IsPlaced)
+        {
+            (Min, Max) = (tree.Min, tree.Max);
+            return;
+        }
+        Min = new(float.PositiveInfinity);
+        Max = new(float.NegativeInfinity);
+        for (int corner = 0; corner < 8; corner++)
+        {
+            var p = new Vec3(
+                (corner & 1) == 0 ? tree.Min.X : tree.Max.X,
+                (corner & 2) == 0 ? tree.Min.Y : tree.Max.Y,
+                (corner & 4) == 0 ? tree.Min.Z : tree.Max.Z);
+            Vector3 w = objectToWorld.Apply(p).ToSingle();
+            Min = Vector3.Min(Min, w);
+            Max = Vector3.Max(Max, w);
+        }
+        // Room for the rounding of the corners and of the ray's own transformation.
+        Vector3 pad = new(1e-5f * (1 + Vector3.Max(Vector3.Abs(Min), Vector3.Abs(Max)).Length()));
+        Min -= pad;
+        Max += pad;
+    }
+
+    /// <summary>World normal of a hit on this instance, unit length, on the side the mesh says is its front.</summary>
+    public Vector3 Normal(in Hit hit) => Turn.Apply(Tree.Mesh.Normal(hit.Triangle, hit.U, hit.V));
+
+    public Vector3 FaceNormal(in Hit hit) => Turn.Apply(Tree.Mesh.FaceNormal(hit.Triangle));
+
+    internal readonly struct Matrix3x3(Matrix3 m)
+    {
+        private readonly Vector3 _x = m.Column(0).ToSingle(), _y = m.Column(1).ToSingle(), _z = m.Column(2).ToSingle();
+
+        public Vector3 Apply(Vector3 v) => _x * v.X + _y * v.Y + _z * v.Z;
+    }
+}
+
+/// <summary>
+/// The upper of the two levels: instances under a small tree of their own. Changing one element costs a new upper tree
+/// over a handful of boxes, never a rebuild of the set. Immutable; safe from any number of threads.
+/// </summary>
+public sealed unsafe class TraceScene
+{
+    private readonly WideTree? _tree;
+
+    public IReadOnlyList<TraceInstance> Instances { get; }
+
+    public TraceScene(IReadOnlyList<TraceInstance> instances)
+    {
+        Instances = instances;
+        if (instances.Count > 0)
+        {
+            _tree = WideTree.Build([.. instances.Select(i => i.Min)], [.. instances.Select(i => i.Max)], leafSize: 1);
+        }
+    }
+
+    /// <summary>Nearest crossing with any instance of the asked kinds.</summary>
+    public Hit Intersect(in Ray ray, RayKinds kinds)
+    {
+        Hit best = Hit.None with { T = ray.TMax };
+        Walk(ray, kinds, any: false, ref best);
+        return best.IsHit ? best : Hit.None;
+    }
+
+    public bool Occluded(in Ray ray, RayKinds kinds)
+    {
+        Hit best = Hit.None with { T = ray.TMax };
+        return Walk(ray, kinds, any: true, ref best);
+    }
+
+    private bool Walk(in Ray ray, RayKinds kinds, bool any, ref Hit best)
+    {
+        if (_tree is null) { return false; }
+        var slabs = new SlabRay(ray.Origin, ray.Direction);
+        int* stack = stackalloc int[256];
+        int top = 0;
+        stack[top++] = 0;
+        while (top > 0)
+        {
+            int node = stack[--top];
+            uint mask = slabs.Cross(_tree.Bounds + node * 48, ray.TMin, best.T, out _);
+            int* children = _tree.Children + node * 8;
+            while (mask != 0)
+            {
+                int child = children[BitOperations.TrailingZeroCount(mask)];
+                mask &= mask - 1;
+                if (child >= 0)
+                {
+                    stack[top++] = child;
+                    continue;
+                }
+                var (first, count) = _tree.Leaves[~child];
+                for (int i = first; i < first + count; i++)
+                {
+                    int number = _tree.Order[i];
+                    TraceInstance instance = Instances[number];
+                    if ((instance.Kinds & kinds) == 0) { continue; }
+                    Hit local = Hit.None with { T = best.T };
+                    Ray inner = instance.IsPlaced
+                        ? new Ray(Vector3.Transform(ray.Origin, instance.ToObject), Vector3.TransformNormal(ray.Direction, instance.ToObject), ray.TMin, best.T)
+                        : ray with { TMax = best.T };
+                    if (!instance.Tree.Walk(inner, any, ref local)) { continue; }
+                    if (any) { return true; }
+                    best = local with { Instance = number };
+                }
+            }
+        }
+        return best.IsHit;
+    }
+}

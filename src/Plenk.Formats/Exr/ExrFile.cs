@@ -1,0 +1,162 @@
+using System.Runtime.InteropServices;
+using System.Text;
+
+namespace Plenk.Formats.Exr;
+
+/// <summary>A channel of an EXR: Width × Height values, row by row from the top, named "layer.channel" or "channel".</summary>
+public sealed record ExrChannel(string Name, float[] Values, bool Half = false);
+
+/// <summary>
+/// An EXR's channels over its data window. The display window's corner in data-window pixels tells how the two lie.
+/// Missing pixels of a part with a smaller window are 0.
+/// </summary>
+public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel> Channels)
+{
+    public int DataX { get; init; }
+    public int DataY { get; init; }
+    public int DisplayWidth { get; init; } = Width;
+    public int DisplayHeight { get; init; } = Height;
+
+    /// <summary>The channel of that name under any layer prefix; Y and R stand for a single channel, R G B for X Y Z.</summary>
+    public ExrChannel? Find(string layer, string channel)
+    {
+        string[] names = channel switch { "X" => ["X", "R"], "Y" => ["Y", "G"], "Z" => ["Z", "B", "Y", "R"], _ => [channel] };
+        foreach (string n in names)
+        {
+            ExrChannel? found = Channels.FirstOrDefault(c => c.Name == $"{layer}.{n}") ?? Channels.FirstOrDefault(c => c.Name == n)
+                ?? Channels.FirstOrDefault(c => c.Name.EndsWith("." + n, StringComparison.Ordinal));
+            if (found is not null) { return found; }
+        }
+        return null;
+    }
+}
+
+public enum ExrCompression
+{
+    None = 0,
+    Zips = 2,
+    Zip = 3,
+    Piz = 4,
+}
+
+/// <summary>OpenEXR in and out, through the C ABI in native/ over Debian's library.</summary>
+public static unsafe partial class ExrFile
+{
+    private const string Library = "plenk_exr";
+
+    static ExrFile()
+    {
+        NativeLibrary.SetDllImportResolver(typeof(ExrFile).Assembly, (name, assembly, path) =>
+            name == Library && NativeLibrary.TryLoad(Path.Combine(AppContext.BaseDirectory, "libplenk_exr.so"), out IntPtr handle) ? handle : IntPtr.Zero);
+    }
+
+    /// <summary>Writes to a temporary name beside the target, then renames: a file under its name is always whole.</summary>
+    public static void Write(string path, int width, int height, IReadOnlyList<ExrChannel> channels,
+        ExrCompression compression = ExrCompression.Zip, (int Num, int Den) rate = default, IReadOnlyDictionary<string, string>? attributes = null)
+    {
+        foreach (ExrChannel c in channels)
+        {
+            if (c.Values.Length != width * height)
+            {
+                throw new ArgumentException($"channel {c.Name} has {c.Values.Length} values, not {width} × {height}");
+            }
+        }
+        string temporary = path + "." + Guid.NewGuid().ToString("N")[..8] + ".tmp";
+        var keys = attributes?.Keys.ToArray() ?? [];
+        var names = new Strings(channels.Select(c => c.Name));
+        var keyStrings = new Strings(keys);
+        var valueStrings = new Strings(keys.Select(k => attributes![k]));
+        GCHandle[] pins = [.. channels.Select(c => GCHandle.Alloc(c.Values, GCHandleType.Pinned))];
+        try
+        {
+            nint[] planes = [.. pins.Select(p => p.AddrOfPinnedObject())];
+            int[] half = [.. channels.Select(c => c.Half ? 1 : 0)];
+            byte* error = stackalloc byte[512];
+            if (NativeWrite(temporary, width, height, channels.Count, names.Pointers, planes, half, (int)compression, rate.Num, rate.Den,
+                keys.Length, keyStrings.Pointers, valueStrings.Pointers, error, 512) != 0)
+            {
+                throw new IOException($"{Path.GetFileName(path)} could not be written: {Text(error)}");
+            }
+            File.Move(temporary, path, overwrite: true);
+        }
+        finally
+        {
+            File.Delete(temporary);
+            foreach (GCHandle p in pins) { p.Free(); }
+            names.Free();
+            keyStrings.Free();
+            valueStrings.Free();
+        }
+    }
+
+    /// <summary>Reads all channels of all parts as float. A file that is no EXR, damaged or deep is refused by a <see cref="FormatFault"/>.</summary>
+    public static ExrPicture Read(string path)
+    {
+        byte* error = stackalloc byte[512];
+        int* window = stackalloc int[8];
+        if (NativeOpen(path, out nint handle, window, out int count, error, 512) != 0)
+        {
+            throw new FormatFault("unreadable", $"{Path.GetFileName(path)} cannot be read as EXR: {Text(error)}", "Write the file again.");
+        }
+        try
+        {
+            long width = (long)window[2] - window[0] + 1, height = (long)window[3] - window[1] + 1;
+            if (width <= 0 || height <= 0 || width * height > Raster.RasterFile.LargestPixelCount)
+            {
+                throw new FormatFault("too_large", $"{Path.GetFileName(path)} says it is {width} × {height} pixels", "Write the file at its real size.");
+            }
+            var channels = new List<ExrChannel>();
+            for (int i = 0; i < count; i++)
+            {
+                var values = new float[width * height];
+                fixed (float* p = values)
+                {
+                    if (NativeRead(handle, i, p, error, 512) != 0)
+                    {
+                        throw new FormatFault("truncated", $"{Path.GetFileName(path)} is damaged or cut off: {Text(error)}", "Write the file again.");
+                    }
+                }
+                channels.Add(new(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, values));
+            }
+            return new((int)width, (int)height, channels)
+            {
+                DataX = window[0] - window[4],
+                DataY = window[1] - window[5],
+                DisplayWidth = window[6] - window[4] + 1,
+                DisplayHeight = window[7] - window[5] + 1,
+            };
+        }
+        finally
+        {
+            NativeClose(handle);
+        }
+    }
+
+    private static string Text(byte* error) => Marshal.PtrToStringUTF8((nint)error) ?? "unknown fault";
+
+    private readonly struct Strings(IEnumerable<string> texts)
+    {
+        public readonly nint[] Pointers = [.. texts.Select(Marshal.StringToCoTaskMemUTF8)];
+
+        public void Free()
+        {
+            foreach (nint p in Pointers) { Marshal.FreeCoTaskMem(p); }
+        }
+    }
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_write", StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int NativeWrite(string path, int width, int height, int count, nint[] names, nint[] planes, int[] half,
+        int compression, int rateNum, int rateDen, int attributes, nint[] keys, nint[] values, byte* error, int errorSize);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_open", StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int NativeOpen(string path, out nint handle, int* window, out int count, byte* error, int errorSize);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_channel")]
+    private static partial nint NativeChannel(nint handle, int i);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_read")]
+    private static partial int NativeRead(nint handle, int i, float* plane, byte* error, int errorSize);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_close")]
+    private static partial void NativeClose(nint handle);
+}

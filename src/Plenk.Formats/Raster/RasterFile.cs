@@ -1,0 +1,181 @@
+using System.Runtime.InteropServices;
+using NetVips;
+using Plenk.Core.Images;
+
+namespace Plenk.Formats.Raster;
+
+/// <summary>Integer pictures as code values. Samples are interleaved, row by row from the top, 0 .. 2^Bits − 1.</summary>
+public sealed record CodeImage(int Width, int Height, int Channels, int Bits, ushort[] Codes)
+{
+    public FloatImage ToLinear(ColorEncoding encoding)
+    {
+        float[] table = ColorEncodings.LinearTable(encoding, Bits);
+        var image = new FloatImage(Width, Height, 3);
+        for (int i = 0; i < Width * Height; i++)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                image.Data[i * 3 + c] = table[Codes[i * Channels + (Channels >= 3 ? c : 0)]];
+            }
+        }
+        return image;
+    }
+
+    public static CodeImage FromLinear(FloatImage image, ColorEncoding encoding, int bits)
+    {
+        var codes = new ushort[image.Data.Length];
+        Parallel.For(0, image.Height, y =>
+        {
+            int from = y * image.Width * image.Channels;
+            for (int i = from; i < from + image.Width * image.Channels; i++)
+            {
+                codes[i] = (ushort)ColorEncodings.ToCode(encoding, image.Data[i], bits);
+            }
+        });
+        return new(image.Width, image.Height, image.Channels, bits, codes);
+    }
+}
+
+/// <summary>PNG and JPEG in and out, through libvips.</summary>
+public static class RasterFile
+{
+    /// <summary>Above this a picture is refused before any pixel is read.</summary>
+    public const long LargestPixelCount = 16384L * 16384;
+
+    static RasterFile()
+    {
+        // Files are replaced under the same name; nothing may be remembered by name.
+        Cache.Max = 0;
+        NetVips.NetVips.Concurrency = 1;
+    }
+
+    /// <summary>Size and depth from the header alone.</summary>
+    public sealed record Header(int Width, int Height, int Channels, int Bits, bool Cmyk, int Pages);
+
+    public static Header ReadHeader(byte[] bytes, string name)
+    {
+        Guard(bytes, name);
+        using Image image = Open(bytes, name);
+        return Describe(image);
+    }
+
+    /// <summary>Decodes all pixels; a file that ends early, is damaged, animated, CMYK or too large is refused by a <see cref="FormatFault"/>.</summary>
+    public static CodeImage Read(byte[] bytes, string name)
+    {
+        Guard(bytes, name);
+        try
+        {
+            using Image opened = Open(bytes, name);
+            Header header = Describe(opened);
+            if ((long)header.Width * header.Height > LargestPixelCount)
+            {
+                throw new FormatFault("too_large", $"{name} says it is {header.Width} × {header.Height} pixels; the largest taken is 16384 × 16384", "Export the frame at its real size.");
+            }
+            if (header.Cmyk)
+            {
+                throw new FormatFault("unreadable", $"{name} is a CMYK picture, made for print", "Export the frame as RGB.");
+            }
+            if (header.Pages > 1)
+            {
+                throw new FormatFault("unreadable", $"{name} holds {header.Pages} pictures (an animation)", "Export one picture a frame.");
+            }
+            int channels = header.Channels;
+            if (channels > 4)
+            {
+                throw new FormatFault("unreadable", $"{name} has {channels} channels", "Export the frame as RGB.");
+            }
+            byte[] memory = opened.WriteToMemory<byte>();
+            var codes = new ushort[(long)header.Width * header.Height * channels];
+            if (header.Bits == 16)
+            {
+                MemoryMarshal.Cast<byte, ushort>(memory).CopyTo(codes);
+            }
+            else
+            {
+                for (int i = 0; i < codes.Length; i++) { codes[i] = memory[i]; }
+            }
+            return new(header.Width, header.Height, channels, header.Bits, codes);
+        }
+        catch (VipsException e)
+        {
+            throw Broken(name, e);
+        }
+    }
+
+    public static byte[] ToPng(CodeImage picture)
+    {
+        using Image image = Wrap(picture);
+        return image.PngsaveBuffer(compression: 4);
+    }
+
+    public static byte[] ToJpeg(CodeImage picture, int quality)
+    {
+        using Image image = Wrap(picture);
+        return image.JpegsaveBuffer(q: quality, subsampleMode: Enums.ForeignSubsample.Off, optimizeCoding: quality > 90);
+    }
+
+    private static Image Wrap(CodeImage picture)
+    {
+        if (picture.Bits == 16)
+        {
+            using Image raw = Image.NewFromMemory<ushort>(picture.Codes, picture.Width, picture.Height, picture.Channels, Enums.BandFormat.Ushort);
+            return raw.Copy(interpretation: picture.Channels < 3 ? Enums.Interpretation.Grey16 : Enums.Interpretation.Rgb16);
+        }
+        byte[] bytes = Array.ConvertAll(picture.Codes, c => (byte)c);
+        using Image eight = Image.NewFromMemory(bytes, picture.Width, picture.Height, picture.Channels, Enums.BandFormat.Uchar);
+        return eight.Copy(interpretation: picture.Channels < 3 ? Enums.Interpretation.Bw : Enums.Interpretation.Srgb);
+    }
+
+    private static void Guard(byte[] bytes, string name)
+    {
+        if (bytes.Length == 0)
+        {
+            throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Copy the frame again from its source.");
+        }
+        bool png = bytes.Length > 8 && bytes.AsSpan(0, 8).SequenceEqual((ReadOnlySpan<byte>)[0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A]);
+        bool jpeg = bytes.Length > 3 && bytes[0] == 0xFF && bytes[1] == 0xD8 && bytes[2] == 0xFF;
+        if (!png && !jpeg)
+        {
+            throw new FormatFault("unreadable", $"{name} is neither a PNG nor a JPEG picture inside, whatever its name says", "Export the frame as PNG or JPEG.");
+        }
+        if (png && bytes.AsSpan().IndexOf("acTL"u8) is > 0 and < 4096)
+        {
+            throw new FormatFault("unreadable", $"{name} is an animated PNG", "Export one picture a frame.");
+        }
+        // Both formats say where they end; a file without its end was cut off.
+        bool ended = png ? bytes.AsSpan(Math.Max(0, bytes.Length - 4096)).IndexOf("IEND"u8) >= 0
+            : bytes.AsSpan(Math.Max(0, bytes.Length - 4096)).IndexOf((ReadOnlySpan<byte>)[0xFF, 0xD9]) >= 0;
+        if (!ended)
+        {
+            throw new FormatFault("truncated", $"{name} stops after {bytes.Length:N0} bytes; the end of the picture is missing", "Copy the frame again from its source.");
+        }
+    }
+
+    private static Image Open(byte[] bytes, string name)
+    {
+        try
+        {
+            return Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Warning, access: Enums.Access.Sequential);
+        }
+        catch (VipsException e)
+        {
+            throw Broken(name, e);
+        }
+    }
+
+    private static FormatFault Broken(string name, VipsException e)
+    {
+        bool cut = e.Message.Contains("truncated", StringComparison.OrdinalIgnoreCase) || e.Message.Contains("premature", StringComparison.OrdinalIgnoreCase)
+            || e.Message.Contains("end of", StringComparison.OrdinalIgnoreCase);
+        return cut
+            ? new FormatFault("truncated", $"{name} is cut off; part of the picture is missing", "Copy the frame again from its source.")
+            : new FormatFault("unreadable", $"{name} is damaged and cannot be read", "Export the frame again.");
+    }
+
+    private static Header Describe(Image image)
+    {
+        int bits = image.Format is Enums.BandFormat.Ushort or Enums.BandFormat.Short ? 16 : 8;
+        int pages = image.GetTypeOf("n-pages") != 0 ? (int)image.Get("n-pages") : 1;
+        return new(image.Width, image.Height, image.Bands, bits, image.Interpretation == Enums.Interpretation.Cmyk, pages);
+    }
+}
