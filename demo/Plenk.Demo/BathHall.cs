@@ -40,7 +40,7 @@ public static class BathHall
     public static readonly Vector3 TowardsSun = Vector3.Normalize(new Vector3(-0.80f, 0.56f, 0.22f));
 
     /// <summary>Where the diving bell stands.</summary>
-    public const float BellX = 0.85f, BellZ = -4.2f;
+    public const float BellX = 0.5f, BellZ = -4.2f;
 
     public static float FloorHeight(float z) =>
         -ShallowDepth - (DeepDepth - ShallowDepth) * (BasinSouth - z) / (BasinSouth - BasinNorth);
@@ -195,7 +195,7 @@ public static class BathHall
                 float x = near ? -3.9f + MathF.Pow(random.NextSingle(), 2.2f) * 5 : -3 + 6.4f * random.NextSingle();
                 float z = near ? -9 + 8 * random.NextSingle() : -13 + 14 * random.NextSingle();
                 // Clear of where things will stand.
-                if (MathF.Abs(x - BellX) < 1.0f && MathF.Abs(z - BellZ) < 1.0f) { continue; }
+                if (MathF.Abs(x - 0.85f) < 1.0f && MathF.Abs(z - BellZ) < 1.0f) { continue; }
                 if (x > 2.1f && z is < -4.1f and > -6.4f) { continue; }
                 float size = 0.02f + 0.11f * MathF.Pow(random.NextSingle(), 3);
                 Matrix4x4 turn = Matrix4x4.CreateFromYawPitchRoll(6.28f * random.NextSingle(), 0.5f * (random.NextSingle() - 0.5f), 0.5f * (random.NextSingle() - 0.5f));

@@ -13,7 +13,7 @@ public static class BellModel
 
     public static readonly (string Name, Vector3 BaseColor, float Metallic, float Roughness)[] Materials =
     [
-        ("brass", new(0.72f, 0.47f, 0.17f), 1, 0.34f),
+        ("brass", new(0.56f, 0.37f, 0.15f), 1, 0.38f),
         ("iron", new(0.11f, 0.10f, 0.095f), 0, 0.6f),
         ("glass", new(0.02f, 0.035f, 0.035f), 0, 0.12f),
     ];

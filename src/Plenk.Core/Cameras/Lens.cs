@@ -9,6 +9,7 @@ public sealed record Lens(double K1 = 0, double K2 = 0, double P1 = 0, double P2
     public static readonly Lens None = new();
 
     /// <summary>The radius of undistorted points up to which the lens is defined: the first r with d(r s)/dr = 0.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
     public double FoldRadius { get; } = FindFold(K1, K2, K3);
 
     public bool IsIdentity => K1 == 0 && K2 == 0 && P1 == 0 && P2 == 0 && K3 == 0;

@@ -14,6 +14,8 @@ public enum RayKinds
     LightSet = 2,
     /// <summary>Elements, for the camera and for light.</summary>
     Element = 4,
+    /// <summary>Set pieces that hide elements behind them.</summary>
+    Hide = 8,
 }
 
 /// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>

@@ -1,0 +1,206 @@
+using System.Diagnostics;
+using System.Numerics;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Lighting;
+
+/// <summary>
+/// Differential rendering (Debevec, "Rendering synthetic objects into real scenes", SIGGRAPH 1998): per channel and pixel
+/// S = Σ w E1 / Σ w E0 over the samples on receivers, S′ = c S + 1 − c with c their share, and
+/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0.
+/// </summary>
+public static class DifferentialRenderer
+{
+    /// <summary>Albedo that new lamps act through where the plate's own light is too weak to tell one.</summary>
+    public const float AssumedAlbedo = 0.5f;
+
+    /// <summary>
+    /// Renders the frame of a set pass. <paramref name="plate"/> is linear RGB of the pass's size.
+    /// <paramref name="onRow"/> is told how many rows are done and may throw to stop.
+    /// </summary>
+    public static FrameLayers Render(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings,
+        Pose cameraToWorld, bool dataPasses = true, CancellationToken stop = default, Action<int>? onRow = null)
+    {
+        var watch = Stopwatch.StartNew();
+        var pinhole = pass.Camera.Pinhole;
+        int width = pinhole.Width, height = pinhole.Height, samples = pass.Quality.CameraSamples, perSample = pass.LightSamplesPerCameraSample;
+        if (plate.Width != width || plate.Height != height || plate.Channels != 3)
+        {
+            throw new ArgumentException($"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {width} × {height} × 3");
+        }
+        LightRig rig = pass.Rig;
+        var elementScene = new TraceScene([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        var shader = new ElementShader(pass.Set, rig, openings, elementScene, elements, pinhole, cameraToWorld, plate);
+        FloatImage Layer(int channels) => new(width, height, channels);
+        FloatImage element = Layer(4), holdout = Layer(1), shadow = Layer(3), added = Layer(3), visibility = Layer(1);
+        FloatImage held = Layer(4), e0 = Layer(3), en = Layer(3);
+        FloatImage depth = Layer(1), position = Layer(3), normal = Layer(3);
+        var share = new float[width * height];
+        Vector3[] strength = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Strength / pass.RaysTo(l), pass.RaysTo(l)))];
+        bool[] isNew = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.InPlate, pass.RaysTo(l)))];
+        bool[] isSun = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Kind == Shots.LightKind.Sun, pass.RaysTo(l)))];
+        int done = 0;
+        long rays = 0;
+
+        Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
+        {
+            pass.Row(y, ref buffers.Samples, ref buffers.Lights, out var row, out var lightRow);
+            for (int x = 0; x < width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, pass.Seed);
+                Vector3 sum0 = default, sum1 = default, sumNew = default, color = default, heldColor = default;
+                int before = 0, after = 0, receivers = 0, sunOpen = 0, sunRays = 0;
+                for (int i = 0; i < samples; i++)
+                {
+                    int at = x * samples + i;
+                    ref readonly SetSample s = ref row[at];
+                    if (s.Direction == default) { continue; }
+                    if (elements.Count > 0)
+                    {
+                        var ray = new Ray(pass.Camera.Origin, s.Direction);
+                        Hit hit = elementScene.Intersect(ray, RayKinds.Element);
+                        if (hit.IsHit)
+                        {
+                            before++;
+                            Vector3 c = shader.Shade(hit, ray, (uint)i, seed);
+                            color += c;
+                            if (hit.T < s.HideDistance)
+                            {
+                                after++;
+                                heldColor += c;
+                            }
+                        }
+                    }
+                    if (!s.Receives) { continue; }
+                    receivers++;
+                    Vector3 without = rig.FillPlate, with = rig.FillPlate, lamps = rig.FillNew;
+                    for (int k = 0; k < perSample; k++)
+                    {
+                        LightSample light = lightRow[at * perSample + k];
+                        if (isSun[k]) { sunRays++; }
+                        if (light.Factor == 0) { continue; }
+                        Vector3 e = strength[k] * light.Factor;
+                        bool open = elements.Count == 0 || !elementScene.Occluded(new Ray(s.Point, light.Direction), RayKinds.Element);
+                        if (isSun[k] && open) { sunOpen++; }
+                        if (isNew[k])
+                        {
+                            if (open) { lamps += e; }
+                            continue;
+                        }
+                        without += e;
+                        if (open) { with += e; }
+                    }
+                    sum0 += without;
+                    sum1 += with;
+                    sumNew += lamps;
+                }
+                float inverse = 1f / samples;
+                Store(element, x, y, color * inverse, before * inverse);
+                Store(held, x, y, heldColor * inverse, after * inverse);
+                holdout[x, y, 0] = (before - after) * inverse;
+                share[y * width + x] = receivers * inverse;
+                visibility[x, y, 0] = sunRays > 0 ? (float)sunOpen / sunRays : 1;
+                for (int c = 0; c < 3; c++)
+                {
+                    // Equal sums mean that nothing came between: the ratio is then exactly 1.
+                    shadow[x, y, c] = sum1[c] == sum0[c] || sum0[c] <= 0 ? 1 : sum1[c] / sum0[c];
+                    e0[x, y, c] = receivers > 0 ? sum0[c] / receivers : 0;
+                    en[x, y, c] = receivers > 0 ? sumNew[c] / receivers : 0;
+                }
+                if (dataPasses) { Data(x, y, pass, elementScene, depth, position, normal); }
+            }
+            Interlocked.Add(ref rays, row.Length * (2L + 2 * perSample));
+            onRow?.Invoke(Interlocked.Increment(ref done));
+            return buffers;
+        }, _ => { });
+
+        float[] floor = WeakLight(e0, share);
+        var comp = Layer(3);
+        var touched = new bool[width * height];
+        Parallel.For(0, height, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                float c = share[y * width + x], alpha = held[x, y, 3];
+                bool touch = alpha > 0;
+                for (int k = 0; k < 3; k++)
+                {
+                    float p = plate[x, y, k];
+                    bool weak = e0[x, y, k] < floor[k];
+                    float ratio = weak ? 1 : shadow[x, y, k];
+                    ratio = ratio == 1 ? 1 : c * ratio + (1 - c);
+                    shadow[x, y, k] = ratio;
+                    if (en[x, y, k] > 0)
+                    {
+                        added[x, y, k] = c * en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : p / e0[x, y, k]);
+                    }
+                    touch |= ratio != 1 || added[x, y, k] != 0;
+                    comp[x, y, k] = held[x, y, k] + (p * ratio + added[x, y, k]) * (1 - alpha);
+                }
+                touched[y * width + x] = touch;
+                if (!touch)
+                {
+                    plate.Pixel(x, y).CopyTo(comp.Pixel(x, y));
+                }
+            }
+        });
+        return new(comp, element, holdout, shadow, added, visibility, depth, position, normal)
+        {
+            Touched = touched,
+            Counts = new(rays, watch.Elapsed.TotalSeconds),
+        };
+    }
+
+    private static void Store(FloatImage image, int x, int y, Vector3 rgb, float alpha)
+    {
+        Span<float> p = image.Pixel(x, y);
+        (p[0], p[1], p[2], p[3]) = (rgb.X, rgb.Y, rgb.Z, alpha);
+    }
+
+    /// <summary>1 % of the median E0 of the receiving pixels, per channel.</summary>
+    private static float[] WeakLight(FloatImage e0, float[] share)
+    {
+        var result = new float[3];
+        for (int c = 0; c < 3; c++)
+        {
+            var values = new List<float>(share.Length);
+            for (int i = 0; i < share.Length; i++)
+            {
+                if (share[i] > 0) { values.Add(e0.Data[3 * i + c]); }
+            }
+            values.Sort();
+            result[c] = values.Count > 0 ? 0.01f * values[values.Count / 2] : 0;
+        }
+        return result;
+    }
+
+    /// <summary>Depth, position and normal at the pixel's centre: the nearest of set and element.</summary>
+    private static void Data(int x, int y, SetPass pass, TraceScene elementScene, FloatImage depth, FloatImage position, FloatImage normal)
+    {
+        depth[x, y, 0] = float.PositiveInfinity;
+        if (!pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
+        var ray = new Ray(pass.Camera.Origin, d);
+        Hit hit = pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        TraceInstance? instance = hit.IsHit ? pass.Set.Instances[hit.Instance] : null;
+        Hit own = elementScene.Intersect(ray with { TMax = hit.T }, RayKinds.Element);
+        // A piece that does not hide leaves the element seen through it.
+        if (!own.IsHit && hit.IsHit && !pass.Set.Pieces[pass.Set.PieceOf(hit)].Duties.Hides)
+        {
+            own = elementScene.Intersect(ray with { TMax = pass.Set.Scene.Intersect(ray, RayKinds.Hide).T }, RayKinds.Element);
+        }
+        if (own.IsHit) { (hit, instance) = (own, elementScene.Instances[own.Instance]); }
+        if (instance is null) { return; }
+        Vector3 p = ray.At(hit.T), n = instance.Normal(hit);
+        if (Vector3.Dot(n, d) > 0) { n = -n; }
+        depth[x, y, 0] = pass.Camera.DepthOf(p);
+        for (int c = 0; c < 3; c++)
+        {
+            position[x, y, c] = p[c];
+            normal[x, y, c] = n[c];
+        }
+    }
+}

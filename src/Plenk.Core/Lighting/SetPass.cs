@@ -1,0 +1,148 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Lighting;
+
+/// <summary>
+/// One camera sample of the set without elements: where it lands, and how far an element must be in front to be seen.
+/// Its light samples stand beside it in the pass.
+/// </summary>
+public struct SetSample
+{
+    public Vector3 Point;
+    public Vector3 Direction;
+    public float Distance;
+    public float HideDistance;
+    public int Piece;
+    public bool Receives;
+}
+
+/// <summary>A ray to a light that the set leaves open, times Factor of the light's strength; Factor 0: closed or facing away.</summary>
+public readonly record struct LightSample(Vector3 Direction, float Factor);
+
+/// <summary>
+/// The "without" half of differential rendering (Debevec, SIGGRAPH 1998). Samples depend on the camera, the set, the lights
+/// and the seed, never on elements: "with" and "without" share them, and while an element is dragged they are kept.
+/// </summary>
+public sealed class SetPass
+{
+    private readonly SetSample[]? _samples;
+    private readonly LightSample[]? _lights;
+
+    public RayGrid Camera { get; }
+    public SetScene Set { get; }
+    public LightRig Rig { get; }
+    public RenderQuality Quality { get; }
+    public uint Seed { get; }
+    public int LightSamplesPerCameraSample { get; }
+    private readonly SkyOpenings? _openings;
+
+    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep)
+    {
+        (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
+        LightSamplesPerCameraSample = rig.Sampled.Sum(RaysTo);
+        if (!keep) { return; }
+        int width = camera.Pinhole.Width, height = camera.Pinhole.Height, n = quality.CameraSamples, l = LightSamplesPerCameraSample;
+        _samples = new SetSample[width * height * n];
+        _lights = new LightSample[width * height * n * l];
+        Parallel.For(0, height, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l)));
+    }
+
+    public int RaysTo(SampledLight light) => light.Kind == LightKind.Sun ? Quality.SunRays : Quality.SkyRays;
+
+    /// <summary>The samples of a row of pixels: from the kept ones, or traced into the buffers.</summary>
+    public void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights, out ReadOnlySpan<SetSample> row, out ReadOnlySpan<LightSample> lightRow)
+    {
+        int n = Camera.Pinhole.Width * Quality.CameraSamples, l = n * LightSamplesPerCameraSample;
+        if (_samples is not null)
+        {
+            row = _samples.AsSpan(y * n, n);
+            lightRow = _lights.AsSpan(y * l, l);
+            return;
+        }
+        samples ??= new SetSample[n];
+        lights ??= new LightSample[l];
+        Trace(y, samples, lights);
+        row = samples;
+        lightRow = lights;
+    }
+
+    private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights)
+    {
+        int n = Quality.CameraSamples, l = LightSamplesPerCameraSample;
+        for (int x = 0; x < Camera.Pinhole.Width; x++)
+        {
+            uint seed = Sampling.PixelSeed(x, y, Seed);
+            for (int i = 0; i < n; i++)
+            {
+                int at = x * n + i;
+                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l));
+            }
+        }
+    }
+
+    private SetSample Sample(int x, int y, uint index, uint seed, Span<LightSample> lights)
+    {
+        lights.Clear();
+        // One sample a pixel sits in the middle; more are spread over the pixel's square (box filter).
+        Vector2 spot = Quality.CameraSamples == 1 ? new(0.5f, 0.5f) : Sampling.Point(index, seed, 0);
+        var s = new SetSample { Piece = -1, Distance = float.PositiveInfinity, HideDistance = float.PositiveInfinity };
+        if (!Camera.TryDirection(x, y, spot, out s.Direction)) { return s; }
+        var ray = new Ray(Camera.Origin, s.Direction);
+        Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        if (!hit.IsHit) { return s; }
+        s.Distance = hit.T;
+        s.Piece = Set.PieceOf(hit);
+        Duties duties = Set.Pieces[s.Piece].Duties;
+        s.HideDistance = duties.Hides ? hit.T : Set.Scene.Intersect(ray, RayKinds.Hide).T;
+        s.Receives = duties.Receives;
+        TraceInstance instance = Set.Instances[hit.Instance];
+        Vector3 face = instance.FaceNormal(hit), n = instance.Normal(hit);
+        if (Vector3.Dot(face, s.Direction) > 0) { face = -face; }
+        if (Vector3.Dot(n, face) < 0) { n = -n; }
+        Vector3 p = ray.At(hit.T);
+        s.Point = p + face * SurfaceOffset(p, hit.T);
+        if (!s.Receives) { return s; }
+
+        int at = 0;
+        for (int k = 0; k < Rig.Sampled.Count; k++)
+        {
+            SampledLight light = Rig.Sampled[k];
+            int rays = RaysTo(light);
+            for (uint j = 0; j < rays; j++, at++)
+            {
+                Vector2 u = Sampling.Point(index * (uint)rays + j, seed, 1 + (uint)k);
+                Vector3 d;
+                float factor;
+                if (light.Kind == LightKind.Sun)
+                {
+                    d = Sampling.Cone(light.Direction, light.CosHalfAngle, u);
+                    factor = Vector3.Dot(n, d);
+                }
+                else if (_openings is not null)
+                {
+                    (d, factor) = _openings.Sample(s.Point, n, u);
+                }
+                else
+                {
+                    (d, factor) = (Sampling.CosineHemisphere(n, u), 1);
+                }
+                if (factor > 0 && Vector3.Dot(face, d) > 0 && !Set.Scene.Occluded(new Ray(s.Point, d), RayKinds.LightSet))
+                {
+                    lights[at] = new(d, factor);
+                }
+            }
+        }
+        return s;
+    }
+
+    /// <summary>How far a ray's start is lifted off a surface along its normal, in metres: above the rounding of the hit.</summary>
+    public static float SurfaceOffset(Vector3 p, float distance)
+    {
+        Vector3 a = Vector3.Abs(p);
+        return 1e-5f * (1 + MathF.Max(a.X, MathF.Max(a.Y, a.Z)) + distance);
+    }
+}

@@ -1,0 +1,86 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+
+namespace Plenk.Core.Readings;
+
+/// <summary>How far a click lies from where the camera sees the point, in pixels of the plate.</summary>
+public sealed record PointResidual(string Point, int Frame, double X, double Y, double Dx, double Dy)
+{
+    public double Length => Math.Sqrt(Dx * Dx + Dy * Dy);
+}
+
+/// <summary>Step 2.</summary>
+public static class CameraReadings
+{
+    /// <summary>One residual for every click the camera has a frame for; points behind the camera or outside the lens are left out.</summary>
+    public static IReadOnlyList<PointResidual> Residuals(ShotDocument shot)
+    {
+        if (ShotCamera.Of(shot) is not { } camera) { return []; }
+        var result = new List<PointResidual>();
+        foreach (SurveyPoint point in shot.SurveyPoints)
+        {
+            Vec3 world = camera.SourceToWorld.Apply(point.Position);
+            foreach (PointClick click in point.Clicks)
+            {
+                if (camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole) && pinhole.TryProject(pose, world, out double px, out double py))
+                {
+                    result.Add(new(point.Name, click.Frame, click.X, click.Y, px - click.X, py - click.Y));
+                }
+            }
+        }
+        return result;
+    }
+
+    public static Reading Reprojection(ShotDocument shot)
+    {
+        var reading = new Reading
+        {
+            Id = "camera.reprojection",
+            Step = 2,
+            Name = "Survey points",
+            Unit = "px",
+            Tolerance = shot.Tolerances.GetValueOrDefault("camera.reprojection", 1),
+            How = "Root mean square of the distance between each click and where the camera sees its point, over all clicks.",
+        };
+        IReadOnlyList<PointResidual> residuals = Residuals(shot);
+        if (residuals.Count == 0)
+        {
+            return reading with { Note = shot.Camera is null ? "no camera yet" : "no survey point is clicked yet" };
+        }
+        PointResidual worst = residuals.MaxBy(r => r.Length)!;
+        return (reading with
+        {
+            Value = Math.Sqrt(residuals.Average(r => r.Length * r.Length)),
+            Note = $"{residuals.Select(r => r.Point).Distinct().Count()} points, {residuals.Count} clicks; worst {worst.Point} at {worst.Frame}, {worst.Length:0.00} px",
+            Worst = new(worst.Frame, worst.X, worst.Y, Words: $"{worst.Point} off by {worst.Length:0.00} px"),
+            PerFrame = [.. residuals.GroupBy(r => r.Frame).OrderBy(g => g.Key).Select(g => new FrameValue(g.Key, Math.Sqrt(g.Average(r => r.Length * r.Length))))],
+        }).Judged();
+    }
+
+    public static Reading FloorFlatness(ShotDocument shot)
+    {
+        var reading = new Reading
+        {
+            Id = "camera.floor",
+            Step = 2,
+            Name = "Floor flatness",
+            Unit = "mm",
+            Tolerance = shot.Tolerances.GetValueOrDefault("camera.floor", 10),
+            How = "Largest distance of a point named as floor from the plane fitted through all of them.",
+        };
+        if (shot.Orientation.Floor.Count == 0) { return reading with { Note = "no floor named yet" }; }
+        OrientingResult result = Orienting.Solve(shot.SurveyPoints, shot.Orientation);
+        if (result.Floor is not { } floor) { return reading with { Note = string.Join(" ", result.Problems) }; }
+        SurveyPoint[] points = [.. shot.Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n)).OfType<SurveyPoint>()];
+        SurveyPoint worst = points[floor.LargestIndex];
+        PointClick? click = worst.Clicks.Count > 0 ? worst.Clicks[0] : null;
+        return (reading with
+        {
+            Value = floor.Largest * result.SourceToWorld.Scale * 1000,
+            Note = points.Length == 3 ? "three points always fit; a fourth checks them" : $"worst {worst.Name}, {points.Length} points",
+            Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{worst.Name} off the floor by {floor.Largest * result.SourceToWorld.Scale * 1000:0.0} mm"),
+        }).Judged();
+    }
+}

@@ -1,0 +1,101 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Readings;
+
+/// <summary>Steps 5 and 6.</summary>
+public static class ContactReadings
+{
+    public static Reading Gap(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
+    {
+        var reading = new Reading
+        {
+            Id = "contact.gap",
+            Step = 6,
+            Name = "Contact",
+            Unit = "mm",
+            Tolerance = shot.Tolerances.GetValueOrDefault("contact.gap", 5),
+            How = "Height of every point of the element's foot over the set along gravity: the largest gap or the deepest sink (negative), whichever is more.",
+        };
+        if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
+        Reading? worst = null;
+        foreach (PlacedElement e in elements)
+        {
+            string name = shot.Elements.First(x => x.Id == e.Id).Name;
+            if (Standing.Measure(set, e.Model.Tree.Mesh, e.ObjectToWorld) is not { } foot)
+            {
+                return reading with { Value = null, Note = $"{name} has no piece of the set below it", Verdict = Verdict.Outside };
+            }
+            bool sinks = -foot.DeepestSink > Math.Max(foot.LargestGap, 0);
+            double value = 1000 * (sinks ? foot.DeepestSink : foot.LargestGap);
+            if (worst is null || Math.Abs(value) > Math.Abs(worst.Value!.Value))
+            {
+                Vec3 place = sinks ? foot.SinkPlace : foot.GapPlace;
+                string words = sinks ? $"sinks {-value:0.0} mm" : $"floats {value:0.0} mm";
+                worst = (reading with
+                {
+                    Value = value,
+                    Note = $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm, largest gap {Math.Max(0, 1000 * foot.LargestGap):0.0} mm",
+                    Worst = PlaceInPicture(shot, set, place, name, words),
+                }).Judged();
+            }
+        }
+        return worst!;
+    }
+
+    public static Reading Shadow(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
+    {
+        var reading = new Reading
+        {
+            Id = "contact.shadow",
+            Step = 6,
+            Name = "Shadow inside its receiver",
+            Unit = "m",
+            Over = true,
+            Tolerance = shot.Tolerances.GetValueOrDefault("contact.shadow", 0.1),
+            How = "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer lands on a piece that receives shadow.",
+        };
+        Light? sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false });
+        if (sun is null) { return reading with { Note = "no sun yet" }; }
+        if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
+        if (sun.Direction.Normalized().Y <= 0) { return reading with { Note = "the sun is below the floor" }; }
+        Reading? worst = null;
+        foreach (PlacedElement e in elements)
+        {
+            string name = shot.Elements.First(x => x.Id == e.Id).Name;
+            if (ShadowReach.Measure(set, e, sun.Direction) is not { } reach) { continue; }
+            if (worst is null || reach.MarginMetres < worst.Value)
+            {
+                worst = (reading with
+                {
+                    Value = reach.MarginMetres,
+                    Note = reach.Missed > 0 ? $"{name}: {100 * reach.Missed:0.#} % of the shadow falls on nothing that receives it" : name,
+                    Worst = PlaceInPicture(shot, set, reach.Place, name, reach.Missed > 0 ? "shadow leaves its receiver" : "nearest edge"),
+                }).Judged();
+            }
+        }
+        return worst ?? reading with { Note = "the set keeps the sun off every element" };
+    }
+
+    /// <summary>The frame of the range in which a world place is best seen: unhidden and nearest to the picture's middle.</summary>
+    private static WorstPlace PlaceInPicture(ShotDocument shot, SetScene set, Vec3 place, string piece, string words)
+    {
+        double[] world = [place.X, place.Y, place.Z];
+        if (ShotCamera.Of(shot) is not { } camera) { return new(World: world, Piece: piece, Words: words); }
+        (double Score, int Frame, double X, double Y)? best = null;
+        int step = Math.Max(1, shot.Range.Count / 24);
+        for (int f = shot.Range.First; f <= shot.Range.Last; f += step)
+        {
+            if (!camera.TryAt(f, out Pose pose, out Pinhole pinhole) || !pinhole.TryProject(pose, place, out double x, out double y) || !pinhole.Contains(x, y)) { continue; }
+            System.Numerics.Vector3 eye = pose.Position.ToSingle(), to = (place + Vec3.UnitY * 0.01).ToSingle() - eye;
+            float distance = to.Length();
+            bool hidden = set.Scene.Occluded(new Tracing.Ray(eye, to / distance, 0, distance * 0.995f), Tracing.RayKinds.CameraSet);
+            double score = Math.Abs(x / pinhole.Width - 0.5) + Math.Abs(y / pinhole.Height - 0.5) + (hidden ? 10 : 0);
+            if (best is null || score < best.Value.Score) { best = (score, f, x, y); }
+        }
+        return best is { } b ? new(b.Frame, b.X, b.Y, world, piece, words) : new(World: world, Piece: piece, Words: words);
+    }
+}

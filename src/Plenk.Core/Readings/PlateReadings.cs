@@ -1,0 +1,32 @@
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Readings;
+
+/// <summary>Step 1.</summary>
+public static class PlateReadings
+{
+    public static Reading SequenceComplete(ShotDocument shot)
+    {
+        var reading = new Reading
+        {
+            Id = "plate.complete",
+            Step = 1,
+            Name = "Sequence complete",
+            Unit = "frames missing",
+            Tolerance = shot.Tolerances.GetValueOrDefault("plate.complete", 0),
+            How = "Counts the frames of the shot's range that have no readable picture of the plate's size.",
+        };
+        if (shot.Plate is not { Frames.Count: > 0 } plate)
+        {
+            return reading with { Note = "no plate yet" };
+        }
+        var have = plate.Frames.Select(f => f.Frame).ToHashSet();
+        int[] missing = [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Where(f => !have.Contains((int)Math.Round(plate.Mapping.ToSource(f, plate.Rate, shot.Rate))))];
+        return (reading with
+        {
+            Value = missing.Length,
+            Note = missing.Length == 0 ? $"{shot.Range.Count} of {shot.Range.Count} frames" : $"first missing at {missing[0]}",
+            Worst = missing.Length > 0 ? new(missing[0], Words: "no picture here") : null,
+        }).Judged();
+    }
+}

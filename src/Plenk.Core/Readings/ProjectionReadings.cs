@@ -1,0 +1,64 @@
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Readings;
+
+/// <summary>Step 4.</summary>
+public static class ProjectionReadings
+{
+    public static Reading Blank(ShotDocument shot) => new()
+    {
+        Id = "projection.match",
+        Step = 4,
+        Name = "Projection against the plate",
+        Unit = "%",
+        Tolerance = shot.Tolerances.GetValueOrDefault("projection.match", 8),
+        How = "The projected frame seen by the shot camera in the frame farthest from it: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out.",
+    };
+
+    /// <summary>Compares a projected view (RGBA) with the plate (RGB) of the same frame and size.</summary>
+    public static Reading Match(ShotDocument shot, FloatImage view, FloatImage plate, int frame, int plateWidth)
+    {
+        const int block = 5;
+        int w = view.Width / block, h = view.Height / block;
+        var differences = new List<(double Value, int X, int Y)>();
+        var levels = new List<double>();
+        for (int by = 0; by < h; by++)
+        {
+            for (int bx = 0; bx < w; bx++)
+            {
+                double a = 0, b = 0, cover = 1;
+                for (int y = by * block; y < (by + 1) * block; y++)
+                {
+                    for (int x = bx * block; x < (bx + 1) * block; x++)
+                    {
+                        cover = Math.Min(cover, view[x, y, 3]);
+                        for (int c = 0; c < 3; c++)
+                        {
+                            a += view[x, y, c];
+                            b += plate[x, y, c];
+                        }
+                    }
+                }
+                if (cover < 0.999) { continue; }
+                const int n = block * block * 3;
+                differences.Add((Math.Abs(a - b) / n, bx, by));
+                levels.Add(b / n);
+            }
+        }
+        Reading reading = Blank(shot);
+        if (differences.Count < 20) { return reading with { Note = $"hardly anything is covered at {frame}" }; }
+        differences.Sort((p, q) => p.Value.CompareTo(q.Value));
+        levels.Sort();
+        double level = Math.Max(levels[levels.Count / 2], 1e-4);
+        // The worst place is the top percentile's, so that one glint does not name it.
+        var worst = differences[(int)(0.995 * (differences.Count - 1))];
+        double scale = (double)plateWidth / view.Width;
+        return (reading with
+        {
+            Value = 100 * differences[differences.Count / 2].Value / level,
+            Note = $"at {frame}, {100.0 * differences.Count / Math.Max(1, w * h):0} % of the picture covered",
+            Worst = new(frame, (worst.X + 0.5) * block * scale, (worst.Y + 0.5) * block * scale, Words: $"differs by {100 * worst.Value / level:0} %"),
+        }).Judged();
+    }
+}

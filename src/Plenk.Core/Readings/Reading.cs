@@ -1,0 +1,47 @@
+using System.Text.Json.Serialization;
+
+namespace Plenk.Core.Readings;
+
+[JsonConverter(typeof(JsonStringEnumConverter<Verdict>))]
+public enum Verdict
+{
+    /// <summary>Nothing to measure yet; Note says what is missing.</summary>
+    Nothing,
+    Within,
+    Near,
+    Outside,
+}
+
+/// <summary>Where a reading is worst. Pixels refer to the plate's size; world in metres.</summary>
+public sealed record WorstPlace(int? Frame = null, double? X = null, double? Y = null, double[]? World = null, string? Piece = null, string? Words = null);
+
+/// <summary>One measured check of a step. PerFrame, where there is one, is what the rail draws.</summary>
+public sealed record Reading
+{
+    public required string Id { get; init; }
+
+    /// <summary>1 Plate … 8 Hand over.</summary>
+    public required int Step { get; init; }
+    public required string Name { get; init; }
+    public double? Value { get; init; }
+    public required string Unit { get; init; }
+    public required double Tolerance { get; init; }
+
+    /// <summary>The value must stay above the tolerance rather than below it.</summary>
+    public bool Over { get; init; }
+    public Verdict Verdict { get; init; }
+    public string Note { get; init; } = "";
+    public required string How { get; init; }
+    public WorstPlace? Worst { get; init; }
+    public IReadOnlyList<FrameValue>? PerFrame { get; init; }
+
+    /// <summary>The same reading with its verdict: near begins at 80 % of the tolerance (125 % for one that must stay above).</summary>
+    public Reading Judged() => this with
+    {
+        Verdict = Value is not { } v || double.IsNaN(v) ? Verdict.Nothing
+            : Over ? (v < Tolerance ? Verdict.Outside : v < 1.25 * Tolerance ? Verdict.Near : Verdict.Within)
+            : Math.Abs(v) > Tolerance ? Verdict.Outside : Math.Abs(v) >= 0.8 * Tolerance && Tolerance > 0 ? Verdict.Near : Verdict.Within,
+    };
+}
+
+public sealed record FrameValue(int Frame, double Value);

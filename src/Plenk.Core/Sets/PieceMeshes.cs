@@ -1,0 +1,79 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Sets;
+
+/// <summary>The triangles of a piece, in the world.</summary>
+public static class PieceMeshes
+{
+    public static TriangleMesh Plane(Vec3 size)
+    {
+        float x = (float)size.X / 2, z = (float)size.Z / 2;
+        return new([new(-x, 0, z), new(x, 0, z), new(x, 0, -z), new(-x, 0, -z)], [0, 1, 2, 0, 2, 3]);
+    }
+
+    /// <summary>A box of 12 triangles that stands on the middle of its foot, faces outwards.</summary>
+    public static TriangleMesh Box(Vec3 size)
+    {
+        float x = (float)size.X / 2, y = (float)size.Y, z = (float)size.Z / 2;
+        Vector3[] corners = [.. Enumerable.Range(0, 8).Select(i => new Vector3((i & 1) == 0 ? -x : x, (i & 2) == 0 ? 0 : y, (i & 4) == 0 ? -z : z))];
+        return new(corners, [4, 5, 7, 4, 7, 6, 1, 0, 2, 1, 2, 3, 5, 1, 3, 5, 3, 7, 0, 4, 6, 0, 6, 2, 6, 7, 3, 6, 3, 2, 0, 1, 5, 0, 5, 4]);
+    }
+
+    public static Similarity PlaceOf(Piece p) =>
+        new(p.Scale, Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z), p.Position);
+
+    /// <summary>World triangles of a piece; <paramref name="mesh"/> gives the triangles of an imported one by media hash and object name.</summary>
+    public static TriangleMesh World(Piece piece, Func<string, string?, TriangleMesh> mesh)
+    {
+        TriangleMesh local = piece.Kind switch
+        {
+            PieceKind.Plane => Plane(piece.Size),
+            PieceKind.Box => Box(piece.Size),
+            _ => mesh(piece.Media!, piece.Object),
+        };
+        Similarity place = PlaceOf(piece);
+        return place == Similarity.Identity ? local : local.Moved(place);
+    }
+
+    /// <summary>
+    /// Edges that are drawn: borders, and where two faces meet at more than <paramref name="creaseDegrees"/>. Corners at
+    /// the same place count as one, so meshes with doubled corners work.
+    /// </summary>
+    public static IReadOnlyList<(Vector3 A, Vector3 B)> FeatureEdges(TriangleMesh mesh, double creaseDegrees = 35)
+    {
+        float limit = (float)Math.Cos(Rotations.Radians(creaseDegrees));
+        var weld = new Dictionary<(int, int, int), int>();
+        int[] corner = [.. mesh.Positions.Select(p =>
+        {
+            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
+            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
+        })];
+        var edges = new Dictionary<(int, int), (Vector3 A, Vector3 B, Vector3 Normal, bool Keep, int Count)>();
+        for (int i = 0; i < mesh.TriangleCount; i++)
+        {
+            var (a, b, c) = mesh.Triangle(i);
+            Vector3 n = Vector3.Cross(b - a, c - a);
+            if (n.LengthSquared() < 1e-20f) { continue; }
+            n = Vector3.Normalize(n);
+            for (int k = 0; k < 3; k++)
+            {
+                int p = mesh.Indices[3 * i + k], q = mesh.Indices[3 * i + (k + 1) % 3];
+                int u = corner[p], v = corner[q];
+                if (u == v) { continue; }
+                var key = u < v ? (u, v) : (v, u);
+                if (edges.TryGetValue(key, out var e))
+                {
+                    edges[key] = e with { Keep = e.Keep || Vector3.Dot(e.Normal, n) < limit, Count = e.Count + 1 };
+                }
+                else
+                {
+                    edges[key] = (mesh.Positions[p], mesh.Positions[q], n, false, 1);
+                }
+            }
+        }
+        return [.. edges.Values.Where(e => e.Keep || e.Count == 1).Select(e => (e.A, e.B))];
+    }
+}

@@ -1,0 +1,66 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Sets;
+
+/// <summary>
+/// The set made ready for rays. Pieces of like duties share one tree; every triangle knows its piece. Independent of
+/// elements, so it is kept while they move.
+/// </summary>
+public sealed class SetScene
+{
+    private readonly int[][] _pieceOfTriangle;
+
+    public IReadOnlyList<Piece> Pieces { get; }
+
+    /// <summary>World triangles of each piece, in the order of <see cref="Pieces"/>.</summary>
+    public IReadOnlyList<TriangleMesh> Meshes { get; }
+    public IReadOnlyList<TraceInstance> Instances { get; }
+    public TraceScene Scene { get; }
+    public Vector3 Min { get; }
+    public Vector3 Max { get; }
+
+    public SetScene(IReadOnlyList<Piece> pieces, Func<string, string?, TriangleMesh> mesh)
+    {
+        Pieces = [.. pieces.Where(p => !p.Off)];
+        Meshes = [.. Pieces.Select(p => PieceMeshes.World(p, mesh))];
+        var instances = new List<TraceInstance>();
+        var owners = new List<int[]>();
+        foreach (var group in Enumerable.Range(0, Pieces.Count).Where(i => Meshes[i].TriangleCount > 0).GroupBy(i => KindsOf(Pieces[i].Duties)))
+        {
+            if (group.Key == RayKinds.None) { continue; }
+            var positions = new List<Vector3>();
+            var normals = new List<Vector3>();
+            var indices = new List<int>();
+            var owner = new List<int>();
+            foreach (int i in group)
+            {
+                TriangleMesh m = Meshes[i];
+                int offset = positions.Count;
+                positions.AddRange(m.Positions);
+                normals.AddRange(m.Normals ?? Enumerable.Repeat(Vector3.Zero, m.Positions.Length)); // zero: the face's own
+                indices.AddRange(m.Indices.Select(k => k + offset));
+                owner.AddRange(Enumerable.Repeat(i, m.TriangleCount));
+            }
+            instances.Add(new(new MeshTree(new([.. positions], [.. indices]) { Normals = [.. normals] }), Similarity.Identity, group.Key));
+            owners.Add([.. owner]);
+        }
+        Instances = instances;
+        _pieceOfTriangle = [.. owners];
+        Scene = new TraceScene(instances);
+        Min = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Min).Aggregate(Vector3.Min);
+        Max = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Max).Aggregate(Vector3.Max);
+    }
+
+    private static RayKinds KindsOf(Duties d)
+    {
+        RayKinds kinds = d.BlocksLight || d.OnlyBlocksLight ? RayKinds.LightSet : RayKinds.None;
+        if (d.OnlyBlocksLight) { return kinds; }
+        return kinds | RayKinds.CameraSet | (d.Hides ? RayKinds.Hide : RayKinds.None);
+    }
+
+    /// <summary>Index into <see cref="Pieces"/> of what a ray hit; −1 for an element or nothing.</summary>
+    public int PieceOf(in Hit hit) => hit.IsHit && hit.Instance < _pieceOfTriangle.Length ? _pieceOfTriangle[hit.Instance][hit.Triangle] : -1;
+}

@@ -1,0 +1,78 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>What makes a document unfit to be kept, in the artist's terms; each message begins with where it is.</summary>
+public static class ShotChecks
+{
+    public static IReadOnlyList<string> Faults(ShotDocument d)
+    {
+        var faults = new List<string>();
+        void Need(bool good, string message)
+        {
+            if (!good) { faults.Add(message); }
+        }
+        Need(!string.IsNullOrWhiteSpace(d.Code), "Shot: the code is empty.");
+        Need(d.Range.First <= d.Range.Last, $"Shot: the range ends ({d.Range.Last}) before it begins ({d.Range.First}).");
+        Need(d.Range.Count <= 100_000, "Shot: the range is longer than 100,000 frames.");
+        Need(d.Rate.Num > 0 && d.Rate.Den > 0, "Shot: the frame rate must be a ratio of two positive whole numbers, like 24000/1001.");
+        if (d.Plate is { } plate)
+        {
+            Need(plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000, "Plate: the sensor's size must be positive, in millimetres.");
+            Need(plate.FocalMm is null or (> 0.1 and < 100_000), "Plate: the focal length must be positive, in millimetres.");
+            Need(plate.Rate.Num > 0 && plate.Rate.Den > 0, "Plate: the frame rate must be a ratio of two positive whole numbers.");
+        }
+        foreach (CameraSample s in d.Camera?.Samples ?? [])
+        {
+            if (Pose.FromRowMajor16(s.CameraToWorld, out string? why) is null)
+            {
+                faults.Add($"Camera, frame {s.Frame:0.##}: {why}.");
+                break;
+            }
+            if (!(s.FocalPx > 0) || !double.IsFinite(s.FocalPx))
+            {
+                faults.Add($"Camera, frame {s.Frame:0.##}: the focal length is {s.FocalPx}; it must be positive.");
+                break;
+            }
+        }
+        Doubles(d.SurveyPoints.Select(p => p.Name), "Survey points");
+        Doubles(d.Pieces.Select(p => p.Id), "Set");
+        Doubles(d.Elements.Select(p => p.Id), "Contact");
+        foreach (SurveyPoint p in d.SurveyPoints)
+        {
+            Need(p.Position.IsFinite, $"Survey point {p.Name}: its position is not a number.");
+        }
+        foreach (Piece p in d.Pieces)
+        {
+            Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
+            Need(p.Size.IsFinite && p.Size is { X: > 0, Y: > 0, Z: > 0 }, $"Set, {p.Name}: its size must be positive, in metres.");
+            Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
+            Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
+        }
+        foreach (ProjectionSource p in d.Projections)
+        {
+            Need(p.FadeFromDegrees is >= 0 and <= 90 && p.FadeToDegrees >= p.FadeFromDegrees && p.FadeToDegrees <= 90, $"Projection {p.Name}: it must fade between two angles from 0° to 90°, the first the smaller.");
+        }
+        foreach (Light l in d.Lights)
+        {
+            Need(l.Direction.IsFinite && l.Direction.Length > 1e-9, $"Light, {l.Name}: its direction has no length.");
+            Need(l.Strength >= 0 && double.IsFinite(l.Strength), $"Light, {l.Name}: its strength must be 0 or more.");
+            Need(l.Color.IsFinite && l.Color is { X: >= 0, Y: >= 0, Z: >= 0 }, $"Light, {l.Name}: its colour must be 0 or more in each channel.");
+            Need(l.AngularDiameterDegrees is >= 0 and <= 90, $"Light, {l.Name}: its angular size must lie between 0° and 90°.");
+        }
+        foreach (Element e in d.Elements)
+        {
+            Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
+            Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
+        }
+        return faults;
+
+        void Doubles(IEnumerable<string> names, string where)
+        {
+            foreach (string name in names.GroupBy(n => n).Where(g => g.Count() > 1).Select(g => g.Key))
+            {
+                faults.Add($"{where}: two are called {name}.");
+            }
+        }
+    }
+}

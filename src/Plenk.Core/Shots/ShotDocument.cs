@@ -1,0 +1,236 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>
+/// Everything the artist has set in a shot, immutable and versioned. Metres, +Y up; scene-linear colour. Large data
+/// stands here only as the hash of its bytes. Fields that this version does not know survive a round trip.
+/// </summary>
+public sealed record ShotDocument : Extensible
+{
+    public const int CurrentSchema = 1;
+
+    public int SchemaVersion { get; init; } = CurrentSchema;
+    public required string Production { get; init; }
+    public required string Sequence { get; init; }
+    public required string Code { get; init; }
+    public string Title { get; init; } = "";
+    public string Units { get; init; } = "metre";
+    public string ColorSpace { get; init; } = "linear-bt709";
+    public FrameRange Range { get; init; } = new(1001, 1001);
+    public FrameRate Rate { get; init; } = new(24, 1);
+    public PlateSource? Plate { get; init; }
+    public CameraSource? Camera { get; init; }
+    public IReadOnlyList<SurveyPoint> SurveyPoints { get; init; } = [];
+    public Orientation Orientation { get; init; } = new();
+    public IReadOnlyList<Piece> Pieces { get; init; } = [];
+    public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];
+    public IReadOnlyList<Light> Lights { get; init; } = [];
+    public IReadOnlyList<Element> Elements { get; init; } = [];
+
+    /// <summary>Reading id to tolerance, where the artist changed it.</summary>
+    public IReadOnlyDictionary<string, double> Tolerances { get; init; } = new Dictionary<string, double>();
+    public uint Seed { get; init; } = 1;
+}
+
+/// <summary>Keeps what a newer version wrote.</summary>
+public abstract record Extensible
+{
+    [JsonExtensionData]
+    public Dictionary<string, JsonElement>? Unknown { get; init; }
+}
+
+public sealed record FrameRange(int First, int Last)
+{
+    [JsonIgnore]
+    public int Count => Last - First + 1;
+
+    public bool Contains(int frame) => frame >= First && frame <= Last;
+}
+
+/// <summary>Frames a second as a ratio: 24000/1001 is not 23.976.</summary>
+public sealed record FrameRate(int Num, int Den)
+{
+    [JsonIgnore]
+    public double PerSecond => (double)Num / Den;
+
+    public override string ToString() => Den == 1 ? $"{Num}" : $"{Num}/{Den}";
+}
+
+/// <summary>Source frame = SourceFrame + (shot frame − ShotFrame) × source rate ÷ shot rate.</summary>
+public sealed record FrameMapping(double SourceFrame, int ShotFrame)
+{
+    public double ToSource(double shotFrame, FrameRate source, FrameRate shot) =>
+        SourceFrame + (shotFrame - ShotFrame) * ((double)source.Num * shot.Den / ((double)source.Den * shot.Num));
+}
+
+public sealed record PlateSource : Extensible
+{
+    public string Name { get; init; } = "";
+    public FrameRate Rate { get; init; } = new(24, 1);
+    public FrameMapping Mapping { get; init; } = new(1001, 1001);
+    public int Width { get; init; }
+    public int Height { get; init; }
+    public int Bits { get; init; } = 8;
+    public ColorEncoding Encoding { get; init; } = ColorEncoding.Srgb;
+    public double SensorWidthMm { get; init; } = 36;
+    public double SensorHeightMm { get; init; } = 20.25;
+    public double? FocalMm { get; init; }
+    public IReadOnlyList<PlateFrame> Frames { get; init; } = [];
+
+    /// <summary>What was wrong with the delivery, as it was found on arrival.</summary>
+    public IReadOnlyList<PlateFault> Faults { get; init; } = [];
+
+    public string? MediaAt(int sourceFrame) => Frames.FirstOrDefault(f => f.Frame == sourceFrame)?.Media;
+}
+
+/// <summary>A frame by its own number in the source, and the hash of its file.</summary>
+public sealed record PlateFrame(int Frame, string File, string Media);
+
+public sealed record PlateFault(int? Frame, string? File, string Kind, string Message, string Mend);
+
+public sealed record LensValues(double K1 = 0, double K2 = 0, double P1 = 0, double P2 = 0, double K3 = 0)
+{
+    public Cameras.Lens ToLens() => new(K1, K2, P1, P2, K3);
+}
+
+/// <summary>A camera as it came in, in its own space; <see cref="Orientation"/> takes it to the world.</summary>
+public sealed record CameraSource : Extensible
+{
+    public string Name { get; init; } = "";
+    public FrameRate Rate { get; init; } = new(24, 1);
+    public FrameMapping Mapping { get; init; } = new(1001, 1001);
+    public LensValues Lens { get; init; } = new();
+
+    /// <summary>Size of the picture that focal lengths and principal points in pixels refer to.</summary>
+    public int Width { get; init; }
+    public int Height { get; init; }
+    public IReadOnlyList<CameraSample> Samples { get; init; } = [];
+}
+
+/// <summary>CameraToWorld row-major; focal length and principal point in pixels of the camera's own picture size.</summary>
+public sealed record CameraSample(double Frame, double[] CameraToWorld, double FocalPx, double Cx, double Cy);
+
+/// <summary>A place that is known in space (in the camera's own space) and clicked on the plate.</summary>
+public sealed record SurveyPoint : Extensible
+{
+    public required string Name { get; init; }
+    public Vec3 Position { get; init; }
+    public IReadOnlyList<PointClick> Clicks { get; init; } = [];
+}
+
+/// <summary>Where a point is seen: shot frame, pixels of the plate.</summary>
+public sealed record PointClick(int Frame, double X, double Y);
+
+/// <summary>What the artist named: the points of the floor, of the origin, of an axis, and a known distance.</summary>
+public sealed record Orientation : Extensible
+{
+    public IReadOnlyList<string> Floor { get; init; } = [];
+    public string? Origin { get; init; }
+    public NamedAxis? Axis { get; init; }
+    public KnownDistance? Scale { get; init; }
+}
+
+/// <summary>Direction is one of +X, −X, +Z, −Z, written with an ASCII minus.</summary>
+public sealed record NamedAxis(string From, string To, string Direction = "+X");
+
+public sealed record KnownDistance(string From, string To, double Metres);
+
+[JsonConverter(typeof(JsonStringEnumConverter<PieceKind>))]
+public enum PieceKind
+{
+    Plane,
+    Box,
+    Mesh,
+}
+
+/// <summary>
+/// A part of the rebuilt set. A plane lies in its own XZ with its front up; a box stands on the middle of its foot; a mesh
+/// keeps the coordinates of its file. Turned about Y, then tilted about X, then rolled about Z, in degrees.
+/// </summary>
+public sealed record Piece : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public PieceKind Kind { get; init; }
+    public Vec3 Position { get; init; }
+    public Vec3 RotationYxzDegrees { get; init; }
+    public Vec3 Size { get; init; } = new(1, 1, 1);
+    public double Scale { get; init; } = 1;
+    public string? Media { get; init; }
+    public string? Object { get; init; }
+    public Duties Duties { get; init; } = new();
+    public bool Off { get; init; }
+}
+
+public sealed record Duties : Extensible
+{
+    public bool Receives { get; init; } = true;
+    public bool Hides { get; init; } = true;
+    public bool WearsFootage { get; init; } = true;
+    public bool BlocksLight { get; init; } = true;
+
+    /// <summary>Camera rays pass through; what it does beyond blocking light is then void.</summary>
+    public bool OnlyBlocksLight { get; init; }
+}
+
+/// <summary>One plate frame laid on pieces from its own camera; fades between two angles of incidence.</summary>
+public sealed record ProjectionSource : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public int Frame { get; init; }
+
+    /// <summary>Ids of pieces; empty: all that wear footage.</summary>
+    public IReadOnlyList<string> Pieces { get; init; } = [];
+    public double FadeFromDegrees { get; init; } = 72;
+    public double FadeToDegrees { get; init; } = 84;
+    public bool Off { get; init; }
+}
+
+[JsonConverter(typeof(JsonStringEnumConverter<LightKind>))]
+public enum LightKind
+{
+    Sun,
+    Sky,
+    /// <summary>A uniform light that nothing hides; it stands for interreflection.</summary>
+    Fill,
+}
+
+/// <summary>Strength × Color is irradiance on a facing surface for a sun, radiance for a sky and a fill.</summary>
+public sealed record Light : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public LightKind Kind { get; init; }
+
+    /// <summary>Towards the light, from the surface; made unit length on use.</summary>
+    public Vec3 Direction { get; init; } = new(0, 1, 0);
+    public double Strength { get; init; } = 1;
+    public Vec3 Color { get; init; } = new(1, 1, 1);
+    public double AngularDiameterDegrees { get; init; } = 0.53;
+
+    /// <summary>It lit the place when the plate was shot; else it is a new lamp.</summary>
+    public bool InPlate { get; init; } = true;
+    public bool Off { get; init; }
+}
+
+/// <summary>A thing added to the plate: a mesh, placed by its own origin, turned about its own +Y, its +Y laid along <see cref="Up"/>.</summary>
+public sealed record Element : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public required string Media { get; init; }
+    public Vec3 Position { get; init; }
+    public double TurnDegrees { get; init; }
+    public Vec3 Up { get; init; } = new(0, 1, 0);
+    public double Scale { get; init; } = 1;
+    public bool Off { get; init; }
+
+    [JsonIgnore]
+    public Similarity ObjectToWorld => new(
+        Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
+}

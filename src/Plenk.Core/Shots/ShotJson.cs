@@ -1,0 +1,78 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using System.Text.Json.Serialization;
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>The document's JSON form: camelCase, vectors as arrays of three, numbers that are finite.</summary>
+public static class ShotJson
+{
+    public static readonly JsonSerializerOptions Options = Make(indented: false);
+    public static readonly JsonSerializerOptions Indented = Make(indented: true);
+
+    private static JsonSerializerOptions Make(bool indented) => new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = indented,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        Converters = { new Vec3Converter(), new JsonStringEnumConverter<Images.ColorEncoding>(JsonNamingPolicy.CamelCase) },
+    };
+
+    public static string Write(ShotDocument document, bool indented = false) => JsonSerializer.Serialize(document, indented ? Indented : Options);
+
+    /// <summary>Reads a document of this or an older schema. Throws <see cref="JsonException"/> with a plain message otherwise.</summary>
+    public static ShotDocument Read(string json)
+    {
+        if (JsonNode.Parse(json) is not JsonObject node)
+        {
+            throw new JsonException("the file is JSON, but not a shot document");
+        }
+        return Upgrades.Raise(node).Deserialize<ShotDocument>(Options) ?? throw new JsonException("the shot document is empty");
+    }
+
+    private sealed class Vec3Converter : JsonConverter<Vec3>
+    {
+        public override Vec3 Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options)
+        {
+            double[] v = JsonSerializer.Deserialize<double[]>(ref reader, options) ?? [];
+            return v.Length == 3 ? new Vec3(v[0], v[1], v[2]) : throw new JsonException("a place or colour needs three numbers");
+        }
+
+        public override void Write(Utf8JsonWriter writer, Vec3 v, JsonSerializerOptions options)
+        {
+            writer.WriteStartArray();
+            writer.WriteNumberValue(v.X);
+            writer.WriteNumberValue(v.Y);
+            writer.WriteNumberValue(v.Z);
+            writer.WriteEndArray();
+        }
+    }
+}
+
+/// <summary>Steps that raise older documents to the current schema, one version at a time.</summary>
+public static class Upgrades
+{
+    public static JsonObject Raise(JsonObject document)
+    {
+        int version = (int?)document["schemaVersion"] ?? 0;
+        if (version > ShotDocument.CurrentSchema)
+        {
+            throw new JsonException($"the shot was written by a newer version (schema {version}; this one reads up to {ShotDocument.CurrentSchema})");
+        }
+        if (version == 0)
+        {
+            // Before there was a schema number a sky's strength stood under "radiance" as three numbers.
+            foreach (JsonNode? light in document["lights"] as JsonArray ?? [])
+            {
+                if (light is JsonObject l && l["radiance"] is JsonArray radiance)
+                {
+                    l.Remove("radiance");
+                    l["strength"] = 1;
+                    l["color"] = radiance;
+                }
+            }
+            document["schemaVersion"] = 1;
+        }
+        return document;
+    }
+}

@@ -1,0 +1,77 @@
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Solving;
+
+/// <summary>The similarity that takes the camera's own space to the world, and what kept a part of it from being found.</summary>
+public sealed record OrientingResult(Similarity SourceToWorld, PlaneFitResult? Floor, IReadOnlyList<string> Problems);
+
+/// <summary>
+/// Floor from three or more points, origin from one, an axis from two, scale from a known distance. What is not named stays
+/// as it came in.
+/// </summary>
+public static class Orienting
+{
+    public static OrientingResult Solve(IReadOnlyList<SurveyPoint> points, Orientation named)
+    {
+        var problems = new List<string>();
+        Vec3? Find(string name)
+        {
+            SurveyPoint? p = points.FirstOrDefault(p => p.Name == name);
+            if (p is null) { problems.Add($"There is no survey point called {name}."); }
+            return p?.Position;
+        }
+
+        double scale = 1;
+        if (named.Scale is { } known)
+        {
+            if (Find(known.From) is { } a && Find(known.To) is { } b)
+            {
+                double length = (b - a).Length;
+                if (!(known.Metres > 0)) { problems.Add("Scale: the known distance must be more than 0 m."); }
+                else if (!(length > 1e-9)) { problems.Add($"Scale: {known.From} and {known.To} are in the same place."); }
+                else { scale = known.Metres / length; }
+            }
+        }
+
+        Matrix3 level = Matrix3.Identity;
+        PlaneFitResult? floor = null;
+        if (named.Floor.Count > 0)
+        {
+            Vec3[] onFloor = [.. named.Floor.Select(Find).OfType<Vec3>()];
+            floor = PlaneFit.Fit(onFloor, out string? reason);
+            if (floor is null) { problems.Add($"Floor: {reason}."); }
+            else { level = Rotations.Between(floor.Normal, Vec3.UnitY); }
+        }
+
+        Matrix3 heading = Matrix3.Identity;
+        if (named.Axis is { } axis && Find(axis.From) is { } from && Find(axis.To) is { } to)
+        {
+            Vec3 d = level * (to - from);
+            if (Math.Sqrt(d.X * d.X + d.Z * d.Z) < 1e-9)
+            {
+                problems.Add($"Axis: {axis.From} and {axis.To} stand above one another, so they give no heading.");
+            }
+            else
+            {
+                double target = axis.Direction switch { "+X" => 0, "-Z" => Math.PI / 2, "-X" => Math.PI, "+Z" => -Math.PI / 2, _ => double.NaN };
+                if (double.IsNaN(target)) { problems.Add($"Axis: {axis.Direction} is not one of +X, -X, +Z, -Z."); }
+                else { heading = Rotations.AboutY(target - Math.Atan2(-d.Z, d.X)); }
+            }
+        }
+
+        Matrix3 rotation = heading * level;
+        Vec3 translation = Vec3.Zero;
+        if (floor is not null)
+        {
+            translation = new Vec3(0, -scale * (rotation * floor.Centroid).Y, 0);
+        }
+        if (named.Origin is { } origin && Find(origin) is { } o)
+        {
+            Vec3 placed = scale * (rotation * o);
+            // The floor's own least-squares height wins over the origin's: the origin only says where on it.
+            translation = new Vec3(-placed.X, floor is not null ? translation.Y : -placed.Y, -placed.Z);
+        }
+        return new(new Similarity(scale, rotation, translation), floor, problems);
+    }
+}

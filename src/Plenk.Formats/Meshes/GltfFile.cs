@@ -1,0 +1,248 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using SharpGLTF.Schema2;
+using GltfMaterial = SharpGLTF.Schema2.Material;
+using Material = Plenk.Core.Lighting.Material;
+
+namespace Plenk.Formats.Meshes;
+
+/// <summary>glTF 2.0 in and out through SharpGLTF: meshes with metallic-roughness factors, and an animated camera.</summary>
+public static class GltfFile
+{
+    public static ImportedMesh ReadMesh(byte[] bytes, string name)
+    {
+        ModelRoot model = Open(bytes, name);
+        var warnings = new List<string>();
+        var materials = new List<Material>();
+        var numbers = new Dictionary<int, int>();
+        var objects = new List<ImportedObject>();
+        foreach (Node node in model.LogicalNodes)
+        {
+            if (node.Mesh is not { } mesh) { continue; }
+            var positions = new List<Vector3>();
+            var normals = new List<Vector3>();
+            var textures = new List<Vector2>();
+            var indices = new List<int>();
+            var owners = new List<int>();
+            bool anyNormals = false, anyTextures = false;
+            Matrix4x4 world = node.WorldMatrix;
+            Matrix4x4.Invert(world, out Matrix4x4 inverse);
+            Matrix4x4 turn = Matrix4x4.Transpose(inverse);
+            foreach (MeshPrimitive primitive in mesh.Primitives)
+            {
+                if (primitive.DrawPrimitiveType is not (PrimitiveType.TRIANGLES or PrimitiveType.TRIANGLE_STRIP or PrimitiveType.TRIANGLE_FAN))
+                {
+                    warnings.Add($"Points or lines of “{node.Name}” were left out.");
+                    continue;
+                }
+                int first = positions.Count;
+                if (primitive.GetVertexAccessor("POSITION") is not { } accessor) { continue; }
+                foreach (Vector3 p in accessor.AsVector3Array()) { positions.Add(Vector3.Transform(p, world)); }
+                int count = positions.Count - first;
+                if (primitive.GetVertexAccessor("NORMAL") is { } n)
+                {
+                    anyNormals = true;
+                    foreach (Vector3 v in n.AsVector3Array())
+                    {
+                        Vector3 t = Vector3.TransformNormal(v, turn);
+                        normals.Add(t.LengthSquared() > 0 ? Vector3.Normalize(t) : t);
+                    }
+                }
+                else
+                {
+                    normals.AddRange(new Vector3[count]);
+                }
+                if (primitive.GetVertexAccessor("TEXCOORD_0") is { } uv)
+                {
+                    anyTextures = true;
+                    textures.AddRange(uv.AsVector2Array());
+                }
+                else
+                {
+                    textures.AddRange(new Vector2[count]);
+                }
+                int material = MaterialNumber(primitive.Material);
+                foreach ((int a, int b, int c) in primitive.GetTriangleIndices())
+                {
+                    indices.AddRange([first + a, first + b, first + c]);
+                    owners.Add(material);
+                }
+            }
+            objects.Add(new(node.Name ?? mesh.Name ?? $"object {objects.Count + 1}", new([.. positions], [.. indices])
+            {
+                Normals = anyNormals ? [.. normals] : null,
+                TextureCoordinates = anyTextures ? [.. textures] : null,
+                Materials = [.. owners],
+            }));
+        }
+        return new(objects, materials, warnings);
+
+        int MaterialNumber(GltfMaterial? m)
+        {
+            int key = m?.LogicalIndex ?? -1;
+            if (numbers.TryGetValue(key, out int at)) { return at; }
+            Material made = Material.Grey;
+            if (m is not null)
+            {
+                Vector4 baseColor = m.FindChannel("BaseColor") is { } c ? c.Color : Vector4.One;
+                float metallic = 1, roughness = 1;
+                if (m.FindChannel("MetallicRoughness") is { } mr)
+                {
+                    metallic = mr.GetFactor("MetallicFactor");
+                    roughness = mr.GetFactor("RoughnessFactor");
+                }
+                if (m.FindChannel("BaseColor")?.Texture is not null) { warnings.Add($"The picture on material “{m.Name}” is not used yet; its flat colour is."); }
+                made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness);
+            }
+            materials.Add(made);
+            return numbers[key] = materials.Count - 1;
+        }
+    }
+
+    /// <summary>
+    /// The first camera with its node's animation. t = 0 s is the first plate frame; <c>extras</c> of the camera or the
+    /// scene with firstFrame and rate win over the arguments.
+    /// </summary>
+    public static CameraSource ReadCamera(byte[] bytes, string name, int width, int height, int firstFrame, FrameRate rate)
+    {
+        ModelRoot model = Open(bytes, name);
+        Node node = model.LogicalNodes.FirstOrDefault(n => n.Camera is not null)
+            ?? throw new FormatFault("file", $"{name} holds no camera", "Export the camera with the file, with its animation.");
+        if (node.Camera.Settings is not CameraPerspective perspective)
+        {
+            throw new FormatFault("file", $"{name}: the camera “{node.Name}” is not a perspective camera", "Export a perspective camera.");
+        }
+        foreach (var extras in new[] { node.Camera.Extras, node.Extras, model.DefaultScene?.Extras, model.Asset.Extras })
+        {
+            if (extras is System.Text.Json.Nodes.JsonObject o)
+            {
+                if (o["firstFrame"] is { } f) { firstFrame = (int)(double)f; }
+                if (o["rate"]?.ToString() is { } r && TryRate(r, out FrameRate parsed)) { rate = parsed; }
+            }
+        }
+        double focal = height / (2 * Math.Tan(perspective.VerticalFOV / 2));
+        double last = model.LogicalAnimations.Count > 0 ? model.LogicalAnimations.Max(a => a.Duration) : 0;
+        int count = (int)Math.Round(last * rate.PerSecond) + 1;
+        if (count > 100_000)
+        {
+            throw new FormatFault("too_large", $"{name}: the camera's animation is {last:0} s long, {count:N0} frames", "Export the shot's range only.");
+        }
+        var samples = new List<CameraSample>();
+        for (int i = 0; i < count; i++)
+        {
+            float time = (float)Math.Min(i / rate.PerSecond, last);
+            Matrix4x4 m = model.LogicalAnimations.Count > 0 ? node.GetWorldMatrix(model.LogicalAnimations[0], time) : node.WorldMatrix;
+            double[] rows =
+            [
+                m.M11, m.M21, m.M31, m.M41,
+                m.M12, m.M22, m.M32, m.M42,
+                m.M13, m.M23, m.M33, m.M43,
+                0, 0, 0, 1,
+            ];
+            if (Pose.FromRowMajor16(rows, out string? why) is null)
+            {
+                throw new FormatFault("nan", $"{name}: at frame {firstFrame + i}, {why}", "Export the camera without scale, from its own node.");
+            }
+            samples.Add(new(firstFrame + i, rows, focal, width / 2.0, height / 2.0));
+        }
+        return new CameraSource { Name = node.Name ?? name, Rate = rate, Mapping = new(firstFrame, firstFrame), Width = width, Height = height, Samples = samples };
+    }
+
+    public static bool TryRate(string text, out FrameRate rate)
+    {
+        string[] parts = text.Split('/');
+        rate = new(24, 1);
+        if (parts.Length is < 1 or > 2 || !int.TryParse(parts[0], out int num) || num <= 0) { return false; }
+        int den = 1;
+        if (parts.Length == 2 && (!int.TryParse(parts[1], out den) || den <= 0)) { return false; }
+        rate = new(num, den);
+        return true;
+    }
+
+    /// <summary>A binary glTF of one mesh with its materials.</summary>
+    public static byte[] WriteMesh(string name, TriangleMesh mesh, IReadOnlyList<Material> materials)
+    {
+        ModelRoot model = ModelRoot.CreateModel();
+        Scene scene = model.UseScene("scene");
+        Node node = scene.CreateNode(name);
+        Mesh target = model.CreateMesh(name);
+        node.Mesh = target;
+        foreach (var group in Enumerable.Range(0, mesh.TriangleCount).GroupBy(i => mesh.Materials?[i] ?? 0).OrderBy(g => g.Key))
+        {
+            var remap = new Dictionary<int, int>();
+            var positions = new List<Vector3>();
+            var normals = new List<Vector3>();
+            var indices = new List<uint>();
+            foreach (int i in group)
+            {
+                for (int k = 0; k < 3; k++)
+                {
+                    int v = mesh.Indices[3 * i + k];
+                    if (!remap.TryGetValue(v, out int at))
+                    {
+                        at = remap[v] = positions.Count;
+                        positions.Add(mesh.Positions[v]);
+                        normals.Add(mesh.Normals is { } n ? Vector3.Normalize(n[v]) : mesh.FaceNormal(i));
+                    }
+                    indices.Add((uint)at);
+                }
+            }
+            MeshPrimitive primitive = target.CreatePrimitive();
+            primitive.SetVertexAccessor("POSITION", Vectors(model, positions));
+            primitive.SetVertexAccessor("NORMAL", Vectors(model, normals));
+            BufferView indexView = model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER);
+            Accessor index = model.CreateAccessor();
+            index.SetIndexData(indexView, 0, indices.Count, IndexEncodingType.UNSIGNED_INT);
+            primitive.SetIndexAccessor(index);
+            primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
+            Material m = materials.Count > 0 ? materials[Math.Clamp(group.Key, 0, materials.Count - 1)] : Material.Grey;
+            GltfMaterial made = model.CreateMaterial(m.Name);
+            made.InitializePBRMetallicRoughness();
+            var color = made.FindChannel("BaseColor")!.Value;
+            color.Color = new Vector4(m.BaseColor, 1);
+            var mr = made.FindChannel("MetallicRoughness")!.Value;
+            mr.SetFactor("MetallicFactor", m.Metallic);
+            mr.SetFactor("RoughnessFactor", m.Roughness);
+            primitive.Material = made;
+        }
+        model.MergeBuffers();
+        return [.. model.WriteGLB()];
+    }
+
+    private static Accessor Vectors(ModelRoot model, List<Vector3> values)
+    {
+        BufferView view = model.UseBufferView(new ArraySegment<byte>(ToBytes(values)), 0, BufferMode.ARRAY_BUFFER);
+        Accessor accessor = model.CreateAccessor();
+        accessor.SetVertexData(view, 0, values.Count, new SharpGLTF.Memory.AttributeFormat(DimensionType.VEC3));
+        return accessor;
+    }
+
+    private static byte[] ToBytes<T>(List<T> values) where T : unmanaged =>
+        System.Runtime.InteropServices.MemoryMarshal.AsBytes(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(values)).ToArray();
+
+    private static ModelRoot Open(byte[] bytes, string name)
+    {
+        try
+        {
+            var settings = new ReadSettings { Validation = SharpGLTF.Validation.ValidationMode.TryFix };
+            if (bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual("glTF"u8))
+            {
+                return ModelRoot.ReadGLB(new MemoryStream(bytes), settings);
+            }
+            // A text glTF must carry its data inside: nothing else is fetched.
+            var context = SharpGLTF.Schema2.ReadContext.Create(_ => throw new FormatFault("file", $"{name} points to other files", "Export one .glb file."));
+            return context.ReadSchema2(new MemoryStream(bytes));
+        }
+        catch (FormatFault)
+        {
+            throw;
+        }
+        catch (Exception e) when (e is not OutOfMemoryException)
+        {
+            throw new FormatFault("file", $"{name} cannot be read as glTF: {e.Message.Split('\n')[0]}", "Export the file again as .glb.");
+        }
+    }
+}

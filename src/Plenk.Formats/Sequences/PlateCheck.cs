@@ -1,0 +1,142 @@
+using System.Text.Json.Serialization;
+using System.Text.RegularExpressions;
+using Plenk.Core.Shots;
+using Plenk.Formats.Raster;
+
+namespace Plenk.Formats.Sequences;
+
+/// <summary>A file of a delivery: its name, and a way to its bytes.</summary>
+public sealed record DeliveredFile(string Name, Func<byte[]> Read);
+
+public sealed record CheckedFrame(int Frame, string File, int Width, int Height, int Bits, int Channels);
+
+/// <summary>What <c>check-plate</c> prints.</summary>
+public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<CheckedFrame> Frames, IReadOnlyList<PlateFault> Faults)
+{
+    [JsonIgnore]
+    public bool Clean => Faults.Count == 0;
+}
+
+/// <summary>
+/// Checks a numbered sequence on arrival: every frame is decoded whole. Good frames are kept whatever the others are like;
+/// "good" is the size and depth of the majority.
+/// </summary>
+public static partial class PlateCheck
+{
+    [GeneratedRegex(@"(\d+)\.(png|jpg|jpeg)$", RegexOptions.IgnoreCase)]
+    private static partial Regex Numbered();
+
+    /// <param name="expectedFirst">The frame the delivery should start with; null: any.</param>
+    /// <param name="keep">Called for every good frame with its bytes, in the order of frames.</param>
+    public static PlateCheckResult Check(IReadOnlyList<DeliveredFile> files, int? expectedFirst = null,
+        Action<CheckedFrame, byte[]>? keep = null, Action<int, int>? progress = null, CancellationToken stop = default)
+    {
+        var faults = new List<PlateFault>();
+        var byFrame = new SortedDictionary<int, DeliveredFile>();
+        foreach (DeliveredFile file in files.OrderBy(f => f.Name, StringComparer.Ordinal))
+        {
+            string name = Path.GetFileName(file.Name);
+            if (name.StartsWith('.') || name.Equals("thumbs.db", StringComparison.OrdinalIgnoreCase)) { continue; }
+            Match m = Numbered().Match(name);
+            if (!m.Success)
+            {
+                if (Path.GetExtension(name).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg")
+                {
+                    faults.Add(new(null, name, "name", $"{name} has no frame number before its ending", "Number the frames, like plate.1001.png."));
+                }
+                continue;
+            }
+            if (!int.TryParse(m.Groups[1].Value, out int frame))
+            {
+                faults.Add(new(null, name, "name", $"{name}: the frame number is too long", "Number the frames, like plate.1001.png."));
+                continue;
+            }
+            if (byFrame.TryGetValue(frame, out DeliveredFile? other))
+            {
+                faults.Add(new(frame, name, "duplicate", $"frame {frame} is there twice: {Path.GetFileName(other.Name)} and {name}", $"Take away the one that is not meant. {Path.GetFileName(other.Name)} was taken."));
+                continue;
+            }
+            byFrame[frame] = file;
+        }
+
+        var decoded = new List<(CheckedFrame Frame, DeliveredFile File)>();
+        int done = 0;
+        foreach ((int frame, DeliveredFile file) in byFrame)
+        {
+            stop.ThrowIfCancellationRequested();
+            string name = Path.GetFileName(file.Name);
+            try
+            {
+                byte[] bytes = file.Read();
+                RasterFile.Header header = RasterFile.ReadHeader(bytes, name);
+                CodeImage picture = RasterFile.Read(bytes, name);
+                if (picture.Channels < 3)
+                {
+                    faults.Add(new(frame, name, "depth", $"frame {frame} ({name}) is a {picture.Bits}-bit grey picture", "Export the frame as RGB; a data pass is not a plate."));
+                }
+                else
+                {
+                    decoded.Add((new(frame, name, picture.Width, picture.Height, picture.Bits, header.Channels), file));
+                }
+            }
+            catch (FormatFault f)
+            {
+                faults.Add(new(frame, name, f.Kind == "file" ? "unreadable" : f.Kind, $"frame {frame}: {f.Message}", f.Mend));
+            }
+            catch (IOException e)
+            {
+                faults.Add(new(frame, name, "unreadable", $"frame {frame}: {name} could not be read ({e.Message})", "Copy the frame again from its source."));
+            }
+            progress?.Invoke(++done, byFrame.Count);
+        }
+
+        var good = decoded;
+        if (decoded.Count > 0)
+        {
+            var size = decoded.GroupBy(d => (d.Frame.Width, d.Frame.Height)).MaxBy(g => g.Count())!.Key;
+            var depth = decoded.Where(d => (d.Frame.Width, d.Frame.Height) == size).GroupBy(d => d.Frame.Bits).MaxBy(g => g.Count())!.Key;
+            good = [];
+            foreach (var d in decoded)
+            {
+                CheckedFrame f = d.Frame;
+                if ((f.Width, f.Height) != size)
+                {
+                    faults.Add(new(f.Frame, f.File, "size", $"frame {f.Frame} is {f.Width} × {f.Height}; the others are {size.Width} × {size.Height}", "Export the frame at the plate's size."));
+                }
+                else if (f.Bits != depth)
+                {
+                    faults.Add(new(f.Frame, f.File, "depth", $"frame {f.Frame} has {f.Bits} bits a channel; the others have {depth}", "Export all frames with the same depth."));
+                }
+                else
+                {
+                    good.Add(d);
+                }
+            }
+        }
+        int? first = byFrame.Count > 0 ? byFrame.Keys.First() : null, last = byFrame.Count > 0 ? byFrame.Keys.Last() : null;
+        if (first is { } from && last is { } to)
+        {
+            if (expectedFirst is { } expected && from != expected)
+            {
+                faults.Add(new(from, Path.GetFileName(byFrame[from].Name), "start", $"the sequence starts at {from}; {expected} was expected", from == 0 ? "Numbering from 0 puts everything one frame off: set the first frame, or rename." : "Set the first frame of the plate, or bring the missing ones."));
+            }
+            int missing = 0;
+            for (long f = from; f <= to && missing < 10_000; f++)
+            {
+                if (byFrame.ContainsKey((int)f)) { continue; }
+                missing++;
+                faults.Add(new((int)f, null, "missing", $"frame {f} is missing", "Copy it from the source, or shorten the range."));
+            }
+        }
+        else
+        {
+            faults.Add(new(null, null, "missing", "there is no numbered PNG or JPEG frame here", "Bring a folder of frames like plate.1001.png."));
+        }
+        foreach (var (frame, file) in good)
+        {
+            stop.ThrowIfCancellationRequested();
+            keep?.Invoke(frame, file.Read());
+        }
+        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]);
+    }
+}

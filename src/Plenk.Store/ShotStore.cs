@@ -1,0 +1,171 @@
+using Npgsql;
+using NpgsqlTypes;
+using Plenk.Core.Shots;
+
+namespace Plenk.Store;
+
+public sealed record ShotRow(long Id, string Production, string Sequence, string Code, string Title, int Head);
+
+public sealed record RevisionRow(int Number, string Who, DateTime At, string What, int Content, int? Parent, int[] Redo);
+
+/// <summary>Somebody saved first; carries who and what, so that the second can be told.</summary>
+public sealed class ConflictException(RevisionRow head)
+    : Exception($"{head.Who} saved “{head.What}” (revision {head.Number}) while you were working. Your change is not lost: put it on top of theirs, or leave it.")
+{
+    public RevisionRow Head { get; } = head;
+}
+
+public sealed class NothingToUndoException(string message) : Exception(message);
+
+/// <summary>Shots and their ledgers. Every write is one transaction.</summary>
+public sealed class ShotStore(Database database)
+{
+    public async Task<IReadOnlyList<ShotRow>> List()
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot order by production, sequence, code");
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        var rows = new List<ShotRow>();
+        while (await r.ReadAsync()) { rows.Add(Row(r)); }
+        return rows;
+    }
+
+    public async Task<ShotRow?> Find(long id)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot where id = $1");
+        c.Parameters.AddWithValue(id);
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        return await r.ReadAsync() ? Row(r) : null;
+    }
+
+    public async Task<ShotRow?> FindByCode(string code) => (await List()).FirstOrDefault(s => s.Code == code);
+
+    private static ShotRow Row(NpgsqlDataReader r) =>
+        new(r.GetInt64(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), r.GetInt32(5));
+
+    /// <summary>A new shot with its first revision. Throws <see cref="ArgumentException"/> when the code is taken.</summary>
+    public async Task<ShotRow> Create(ShotDocument document, string who, string what)
+    {
+        await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
+        await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
+        try
+        {
+            await using var c = new NpgsqlCommand("insert into shot (production, sequence, code, title, head) values ($1, $2, $3, $4, 1) returning id", connection, transaction);
+            c.Parameters.AddWithValue(document.Production);
+            c.Parameters.AddWithValue(document.Sequence);
+            c.Parameters.AddWithValue(document.Code);
+            c.Parameters.AddWithValue(document.Title);
+            long id = (long)(await c.ExecuteScalarAsync())!;
+            await Insert(connection, transaction, id, new(1, who, default, what, 1, null, []), ShotJson.Write(document));
+            await transaction.CommitAsync();
+            return new(id, document.Production, document.Sequence, document.Code, document.Title, 1);
+        }
+        catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.UniqueViolation)
+        {
+            throw new ArgumentException($"There is a shot {document.Code} in {document.Production} already. Choose another code.");
+        }
+    }
+
+    public async Task<(ShotDocument Document, RevisionRow Revision)?> Read(long shot, int? number = null)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("""
+            select r.document::text, r.number, r.who, r.at, r.what, r.content, r.parent, r.redo
+            from revision r join shot s on s.id = r.shot_id
+            where s.id = $1 and r.number = coalesce($2, s.head)
+            """);
+        c.Parameters.AddWithValue(shot);
+        c.Parameters.Add(new() { Value = (object?)number ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        return await r.ReadAsync() ? (ShotJson.Read(r.GetString(0)), Revision(r, 1)) : null;
+    }
+
+    private static RevisionRow Revision(NpgsqlDataReader r, int at) => new(
+        r.GetInt32(at), r.GetString(at + 1), r.GetDateTime(at + 2), r.GetString(at + 3), r.GetInt32(at + 4),
+        r.IsDBNull(at + 5) ? null : r.GetInt32(at + 5), r.GetFieldValue<int[]>(at + 6));
+
+    public async Task<IReadOnlyList<RevisionRow>> Ledger(long shot, int most = 200)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select number, who, at, what, content, parent, redo from revision where shot_id = $1 order by number desc limit $2");
+        c.Parameters.AddWithValue(shot);
+        c.Parameters.AddWithValue(most);
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        var rows = new List<RevisionRow>();
+        while (await r.ReadAsync()) { rows.Add(Revision(r, 0)); }
+        return rows;
+    }
+
+    /// <summary>Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.</summary>
+    public Task<RevisionRow> Save(long shot, int baseRevision, ShotDocument document, string who, string what) =>
+        Append(shot, baseRevision, (head, _) =>
+            Task.FromResult((new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), ShotJson.Write(document))));
+
+    public Task<RevisionRow> Undo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
+    {
+        (RevisionRow shown, _) = await read(head.Content);
+        if (shown.Parent is not { } target) { throw new NothingToUndoException("There is nothing before this to go back to."); }
+        (RevisionRow before, string json) = await read(target);
+        return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json);
+    });
+
+    public Task<RevisionRow> Redo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
+    {
+        if (head.Redo.Length == 0) { throw new NothingToUndoException("There is nothing to redo."); }
+        (RevisionRow again, string json) = await read(head.Redo[^1]);
+        return (new(head.Number + 1, who, default, $"Redo: {again.What}", again.Content, null, head.Redo[..^1]), json);
+    });
+
+    /// <summary>Goes back to any earlier state, as a change of its own.</summary>
+    public Task<RevisionRow> Restore(long shot, int baseRevision, int number, string who) => Append(shot, baseRevision, async (head, read) =>
+    {
+        (RevisionRow old, string json) = await read(number);
+        return (new(head.Number + 1, who, default, $"Back to revision {number}: {old.What}", head.Number + 1, head.Content, []), json);
+    });
+
+    private async Task<RevisionRow> Append(long shot, int baseRevision,
+        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make)
+    {
+        await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
+        await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
+        await using (var locking = new NpgsqlCommand("select head from shot where id = $1 for update", connection, transaction))
+        {
+            locking.Parameters.AddWithValue(shot);
+            int head = (int)(await locking.ExecuteScalarAsync() ?? throw new KeyNotFoundException("There is no such shot."));
+            (RevisionRow headRow, _) = await ReadRow(head);
+            if (head != baseRevision) { throw new ConflictException(headRow); }
+            (RevisionRow row, string json) = await make(headRow, ReadRow);
+            RevisionRow kept = await Insert(connection, transaction, shot, row, json);
+            await using var update = new NpgsqlCommand("update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1", connection, transaction);
+            update.Parameters.AddWithValue(shot);
+            update.Parameters.AddWithValue(row.Number);
+            update.Parameters.AddWithValue(json);
+            await update.ExecuteNonQueryAsync();
+            await transaction.CommitAsync();
+            return kept;
+        }
+
+        async Task<(RevisionRow, string)> ReadRow(int number)
+        {
+            await using var c = new NpgsqlCommand("select number, who, at, what, content, parent, redo, document::text from revision where shot_id = $1 and number = $2", connection, transaction);
+            c.Parameters.AddWithValue(shot);
+            c.Parameters.AddWithValue(number);
+            await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+            return await r.ReadAsync() ? (Revision(r, 0), r.GetString(7)) : throw new KeyNotFoundException($"There is no revision {number}.");
+        }
+    }
+
+    private static async Task<RevisionRow> Insert(NpgsqlConnection connection, NpgsqlTransaction transaction, long shot, RevisionRow row, string json)
+    {
+        await using var c = new NpgsqlCommand("""
+            insert into revision (shot_id, number, who, what, document, content, parent, redo)
+            values ($1, $2, $3, $4, $5::jsonb, $6, $7, $8) returning at
+            """, connection, transaction);
+        c.Parameters.AddWithValue(shot);
+        c.Parameters.AddWithValue(row.Number);
+        c.Parameters.AddWithValue(row.Who);
+        c.Parameters.AddWithValue(row.What);
+        c.Parameters.AddWithValue(json);
+        c.Parameters.AddWithValue(row.Content);
+        c.Parameters.Add(new() { Value = (object?)row.Parent ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
+        c.Parameters.AddWithValue(row.Redo);
+        return row with { At = (DateTime)(await c.ExecuteScalarAsync())! };
+    }
+}

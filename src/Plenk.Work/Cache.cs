@@ -1,0 +1,36 @@
+namespace Plenk.Work;
+
+/// <summary>A small memory of computed values, the longest unused forgotten first. A value is computed once even when many ask at once.</summary>
+public sealed class Cache<T>(int capacity) where T : class
+{
+    private readonly Dictionary<string, (Lazy<T> Value, long Used)> _entries = [];
+    private readonly Lock _lock = new();
+    private long _clock;
+
+    public T Get(string key, Func<T> make)
+    {
+        Lazy<T> value;
+        lock (_lock)
+        {
+            value = _entries.TryGetValue(key, out var entry) ? entry.Value : new Lazy<T>(make);
+            _entries[key] = (value, ++_clock);
+            while (_entries.Count > capacity)
+            {
+                _entries.Remove(_entries.MinBy(e => e.Value.Used).Key);
+            }
+        }
+        try
+        {
+            return value.Value;
+        }
+        catch
+        {
+            // A failure is not remembered: the next one to ask tries again.
+            lock (_lock)
+            {
+                if (_entries.TryGetValue(key, out var entry) && ReferenceEquals(entry.Value, value)) { _entries.Remove(key); }
+            }
+            throw;
+        }
+    }
+}

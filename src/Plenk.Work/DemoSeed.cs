@@ -1,0 +1,77 @@
+using System.Text.Json;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Sequences;
+
+namespace Plenk.Work;
+
+/// <summary>"Low Water", BTH_0040: built from the files that ship under demo/, through the same readers an artist's files pass.</summary>
+public static class DemoSeed
+{
+    public const string Production = "Low Water", Sequence = "BTH", Code = "BTH_0040";
+
+    /// <param name="directory">demo/BTH_0040.</param>
+    /// <param name="keep">Takes bytes into a media store and gives their hash.</param>
+    public static ShotDocument Build(string directory, Func<byte[], string> keep)
+    {
+        var frames = new List<PlateFrame>();
+        DeliveredFile[] files = [.. System.IO.Directory.GetFiles(Path.Combine(directory, "plate")).Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))];
+        PlateCheckResult check = PlateCheck.Check(files, 1001, (f, bytes) => frames.Add(new(f.Frame, f.File, keep(bytes))));
+        var plate = new PlateSource
+        {
+            Name = "BTH_0040.####.jpg",
+            Width = check.Frames[0].Width,
+            Height = check.Frames[0].Height,
+            Bits = check.Frames[0].Bits,
+            SensorWidthMm = 36,
+            SensorHeightMm = 20.25,
+            FocalMm = 28,
+            Frames = frames,
+            Faults = check.Faults,
+        };
+        CameraSource camera = CameraFiles.Read(File.ReadAllBytes(Path.Combine(directory, "solve.json")), "solve.json",
+            new CameraImport(plate.Width, plate.Height, 36, 1001, new(24, 1)));
+        string set = keep(File.ReadAllBytes(Path.Combine(directory, "set.obj"))), bell = keep(File.ReadAllBytes(Path.Combine(directory, "bell.glb")));
+        var pieces = JsonSerializer.Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(directory, "pieces.json")), ShotJson.Options)!;
+        using JsonDocument truth = JsonDocument.Parse(File.ReadAllText(Path.Combine(directory, "truth.json")));
+        JsonElement lights = truth.RootElement.GetProperty("lights"), stand = truth.RootElement.GetProperty("bell");
+        static Vec3 V(JsonElement e) => new(e[0].GetDouble(), e[1].GetDouble(), e[2].GetDouble());
+        static (double Strength, Vec3 Color) Parted(Vec3 c)
+        {
+            double top = Math.Max(c.X, Math.Max(c.Y, c.Z));
+            return (top, c / top);
+        }
+        var sun = Parted(V(lights.GetProperty("sun_irradiance")));
+        var sky = Parted(V(lights.GetProperty("sky_radiance")));
+        var fill = Parted(V(lights.GetProperty("fill_radiance")));
+        return new ShotDocument
+        {
+            Production = Production,
+            Sequence = Sequence,
+            Code = Code,
+            Title = "The bell on the basin floor",
+            Range = new(check.First!.Value, check.Last!.Value),
+            Plate = plate,
+            Camera = camera,
+            SurveyPoints = SurveyFile.Read(File.ReadAllBytes(Path.Combine(directory, "survey.csv")), "survey.csv"),
+            Orientation = new()
+            {
+                Floor = ["O", "F2", "F3", "F4", "F5", "F6"],
+                Origin = "O",
+                Axis = new("O", "F3", "+X"),
+                Scale = new("O", "F2", 2.7),
+            },
+            Pieces = [.. pieces.Select(p => p.Kind == PieceKind.Mesh ? p with { Media = set } : p)],
+            Projections = [new() { Id = "projection_1", Name = "frame 1036", Frame = 1036 }],
+            Lights =
+            [
+                new() { Id = "sun", Name = "Sun", Kind = LightKind.Sun, Direction = V(lights.GetProperty("towards_sun")), Strength = sun.Strength, Color = sun.Color, AngularDiameterDegrees = lights.GetProperty("sun_angular_diameter_degrees").GetDouble() },
+                new() { Id = "sky", Name = "Sky in the windows", Kind = LightKind.Sky, Strength = sky.Strength, Color = sky.Color },
+                new() { Id = "fill", Name = "Fill", Kind = LightKind.Fill, Strength = fill.Strength, Color = fill.Color },
+            ],
+            Elements = [new() { Id = "bell", Name = "Diving bell", Media = bell, Position = V(stand.GetProperty("position")), Up = V(stand.GetProperty("up")) }],
+            Seed = 40,
+        };
+    }
+}

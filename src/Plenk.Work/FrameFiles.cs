@@ -1,0 +1,51 @@
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>Writes a rendered frame: the comp as PNG in the plate's encoding, and the layers as one EXR (docs/exr-layers.md).</summary>
+public static class FrameFiles
+{
+    public static string PngName(ShotDocument shot, int frame) => $"{shot.Code}.comp.{frame:0000}.png";
+
+    public static string ExrName(ShotDocument shot, int frame) => $"{shot.Code}.layers.{frame:0000}.exr";
+
+    public static void Write(ShotEngine engine, ShotDocument shot, int frame, FrameLayers layers, string directory)
+    {
+        Directory.CreateDirectory(directory);
+        MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Comp(shot, frame, layers)));
+        var channels = new List<ExrChannel>();
+        void Add(string layer, FloatImage image, string names, bool half)
+        {
+            for (int c = 0; c < names.Length; c++)
+            {
+                var values = new float[image.Width * image.Height];
+                for (int i = 0; i < values.Length; i++) { values[i] = image.Data[i * image.Channels + c]; }
+                channels.Add(new($"{layer}.{names[c]}", values, half));
+            }
+        }
+        Add("comp", layers.Comp, "RGB", half: true);
+        channels.Add(new("comp.A", [.. Enumerable.Repeat(1f, layers.Comp.Width * layers.Comp.Height)], Half: true));
+        Add("element", layers.Element, "RGBA", half: true);
+        Add("holdout", layers.Holdout, "A", half: true);
+        Add("shadow", layers.Shadow, "RGB", half: true);
+        Add("added", layers.Added, "RGB", half: true);
+        Add("visibility", layers.Visibility, "Y", half: true);
+        Add("depth", layers.Depth, "Z", half: false);
+        Add("P", layers.Position, "XYZ", half: false);
+        Add("N", layers.Normal, "XYZ", half: true);
+        try
+        {
+            ExrFile.Write(Path.Combine(directory, ExrName(shot, frame)), layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (shot.Rate.Num, shot.Rate.Den),
+                new Dictionary<string, string> { ["plenk/shot"] = shot.Code, ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture), ["plenk/depth"] = "z-depth along the camera's axis, metres; +inf: nothing hit" });
+        }
+        catch (IOException e) when (e.Message.Contains("space", StringComparison.OrdinalIgnoreCase))
+        {
+            throw new DiskFullException(ExrName(shot, frame));
+        }
+    }
+}

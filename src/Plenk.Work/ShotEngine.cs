@@ -1,0 +1,265 @@
+using System.Numerics;
+using System.Text;
+using System.Text.Json;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
+using Plenk.Core.Readings;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>A step cannot be computed for this shot as it stands; the message says why and what would mend it.</summary>
+public sealed class ShotFault(string message) : Exception(message);
+
+/// <summary>What lies under a pixel of the plate.</summary>
+public sealed record PickResult(double X, double Y, double[]? Linear, double? Distance, double[]? Point, double[]? Normal, string? PieceId, string? ElementId);
+
+/// <summary>
+/// Fetches media, calls the core, remembers what is asked for again. The pages, the command line and the jobs all make
+/// their pictures and readings here, so the same frame has the same pixels whoever asks.
+/// </summary>
+public sealed class ShotEngine(IMedia media)
+{
+    private readonly Cache<ImportedMesh> _meshes = new(64);
+    private readonly Cache<ElementModel> _models = new(32);
+    private readonly Cache<CodeImage> _codes = new(40);
+    private readonly Cache<FloatImage> _linear = new(24);
+    private readonly Cache<SetScene> _sets = new(8);
+    private readonly Cache<Box<SkyOpenings?>> _openings = new(8);
+    private readonly Cache<SetPass> _passes = new(4);
+    private readonly Cache<RayGrid> _grids = new(12);
+
+    public sealed record Box<T>(T Value);
+
+    /// <summary>Hash of what a computation reads: its name, its version, and the parts of the document.</summary>
+    public static string Key(string computation, int version, params object?[] parts)
+    {
+        var text = new StringBuilder(computation).Append('/').Append(version);
+        foreach (object? part in parts) { text.Append('\n').Append(JsonSerializer.Serialize(part, ShotJson.Options)); }
+        return MediaStore.HashOf(Encoding.UTF8.GetBytes(text.ToString()));
+    }
+
+    public ImportedMesh Mesh(string hash, string name) => _meshes.Get(hash, () => ImportedMesh.Read(media.Read(hash), name));
+
+    private TriangleMesh PieceMesh(string hash, string? objectName)
+    {
+        // The bytes tell a glTF; all else is OBJ.
+        ImportedMesh mesh = Mesh(hash, "mesh.obj");
+        return objectName is null ? mesh.Merged()
+            : mesh.Objects.FirstOrDefault(o => o.Name == objectName)?.Mesh ?? throw new ShotFault($"The mesh file has no object called “{objectName}”.");
+    }
+
+    public ElementModel Model(string hash) => _models.Get(hash, () =>
+    {
+        ImportedMesh mesh = Mesh(hash, "element.obj");
+        return new ElementModel(new MeshTree(mesh.Merged()), mesh.Materials);
+    });
+
+    public IReadOnlyList<PlacedElement> Elements(ShotDocument shot) =>
+        [.. shot.Elements.Where(e => !e.Off).Select(e => new PlacedElement(e.Id, Model(e.Media), e.ObjectToWorld))];
+
+    public SetScene Set(ShotDocument shot) => _sets.Get(Key("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));
+
+    private SkyOpenings? Openings(ShotDocument shot) =>
+        shot.Lights.Any(l => l is { Kind: LightKind.Sky, Off: false })
+            ? _openings.Get(Key("openings", 1, shot.Pieces, shot.Seed), () => new(SkyOpenings.Find(Set(shot), shot.Seed))).Value : null;
+
+    public (Pose Pose, Pinhole Pinhole) Camera(ShotDocument shot, int frame)
+    {
+        ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
+        return camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole)
+            : throw new ShotFault($"The camera has no sample for frame {frame}. Check its first frame and rate at step 2, or shorten the range.");
+    }
+
+    private RayGrid Grid(ShotDocument shot, int frame, int width, int height)
+    {
+        var (pose, pinhole) = Camera(shot, frame);
+        return _grids.Get(Key("rays", 1, pose, pinhole, width, height), () => new RayGrid(pinhole.Resized(width, height), pose));
+    }
+
+    private static string FrameMedia(ShotDocument shot, int frame)
+    {
+        PlateSource plate = shot.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+        int source = (int)Math.Round(plate.Mapping.ToSource(frame, plate.Rate, shot.Rate));
+        return plate.MediaAt(source) ?? throw new ShotFault($"The plate has no frame {frame}.");
+    }
+
+    /// <summary>The plate's own code values.</summary>
+    public CodeImage PlateCodes(ShotDocument shot, int frame)
+    {
+        string hash = FrameMedia(shot, frame);
+        return _codes.Get(hash, () => RasterFile.Read(media.Read(hash), $"frame {frame}"));
+    }
+
+    /// <summary>Scene-linear plate, at its own width or reduced by area.</summary>
+    public FloatImage Plate(ShotDocument shot, int frame, int? width = null)
+    {
+        string hash = FrameMedia(shot, frame);
+        ColorEncoding encoding = shot.Plate!.Encoding;
+        int full = shot.Plate.Width;
+        if (width is not { } w || w >= full) { return _linear.Get($"{hash}/{encoding}", () => PlateCodes(shot, frame).ToLinear(encoding)); }
+        return _linear.Get($"{hash}/{encoding}/{w}", () => Plate(shot, frame).ReducedTo(w, HeightFor(shot, w)));
+    }
+
+    private static int HeightFor(ShotDocument shot, int width) => Math.Max(1, (int)Math.Round((double)shot.Plate!.Height * width / shot.Plate.Width));
+
+    /// <summary>
+    /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
+    /// traced anew while one is dragged.
+    /// </summary>
+    public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
+        CancellationToken stop = default, Action<double>? progress = null)
+    {
+        FloatImage plate = Plate(shot, frame, width);
+        var (pose, _) = Camera(shot, frame);
+        SetScene set = Set(shot);
+        SkyOpenings? openings = Openings(shot);
+        LightRig rig = LightRig.Of(shot.Lights);
+        RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
+        uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout);
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 1, shot.Pieces, shot.Lights, shot.Seed, pose, grid.Pinhole, quality), Make) : Make();
+        return DifferentialRenderer.Render(pass, Elements(shot), plate, openings, pose, dataPasses, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+    }
+
+    /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
+    public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers)
+    {
+        CodeImage plate = PlateCodes(shot, frame);
+        int width = layers.Comp.Width, height = layers.Comp.Height;
+        bool same = plate.Width == width && plate.Height == height;
+        var codes = new ushort[width * height * 3];
+        Parallel.For(0, height, y =>
+        {
+            for (int i = y * width; i < (y + 1) * width; i++)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    codes[3 * i + c] = same && !layers.Touched[i] ? plate.Codes[i * plate.Channels + c]
+                        : (ushort)ColorEncodings.ToCode(shot.Plate!.Encoding, layers.Comp.Data[3 * i + c], plate.Bits);
+                }
+            }
+        });
+        return new(width, height, 3, plate.Bits, codes);
+    }
+
+    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene set) =>
+    [
+        .. shot.Projections.Where(p => !p.Off).Select(p =>
+        {
+            var (pose, pinhole) = Camera(shot, p.Frame);
+            HashSet<int>? pieces = p.Pieces.Count == 0 ? null
+                : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => p.Pieces.Contains(set.Pieces[i].Id))];
+            return new Projector(Plate(shot, p.Frame), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces);
+        }),
+    ];
+
+    /// <summary>The set wearing its projections, through the shot camera of a frame: RGBA premultiplied.</summary>
+    public FloatImage Projected(ShotDocument shot, int frame, int width, int samples = 4, CancellationToken stop = default)
+    {
+        if (!shot.Projections.Any(p => !p.Off)) { throw new ShotFault("Nothing is projected yet. Add a projection at step 4."); }
+        SetScene set = Set(shot);
+        return ProjectedView.Render(Grid(shot, frame, width, HeightFor(shot, width)), set, Projectors(shot, set), samples, shot.Seed, stop);
+    }
+
+    public PickResult Pick(ShotDocument shot, int frame, double x, double y)
+    {
+        double[]? linear = null;
+        if (shot.Plate is { } plate && x >= 0 && y >= 0 && x < plate.Width && y < plate.Height)
+        {
+            Span<float> p = Plate(shot, frame).Pixel((int)x, (int)y);
+            linear = [p[0], p[1], p[2]];
+        }
+        if (ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)
+            || !pinhole.TryDirection(x, y, out Vec3 inCamera))
+        {
+            return new(x, y, linear, null, null, null, null, null);
+        }
+        SetScene set = Set(shot);
+        IReadOnlyList<PlacedElement> elements = Elements(shot);
+        var elementScene = new TraceScene([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * inCamera).Normalized().ToSingle());
+        Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+        Hit own = elementScene.Intersect(ray with { TMax = hit.T }, RayKinds.Element);
+        if (!hit.IsHit && !own.IsHit) { return new(x, y, linear, null, null, null, null, null); }
+        TraceInstance instance = own.IsHit ? elementScene.Instances[own.Instance] : set.Instances[hit.Instance];
+        Vector3 p3 = ray.At(own.IsHit ? own.T : hit.T), n = instance.FaceNormal(own.IsHit ? own : hit);
+        if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }
+        // Under an element the set's own place still answers: that is what things stand on.
+        Vector3 onSet = hit.IsHit ? ray.At(hit.T) : p3;
+        Vector3 setNormal = hit.IsHit ? set.Instances[hit.Instance].FaceNormal(hit) : n;
+        if (Vector3.Dot(setNormal, ray.Direction) > 0) { setNormal = -setNormal; }
+        return new(x, y, linear, (p3 - ray.Origin).Length(), [onSet.X, onSet.Y, onSet.Z], [setNormal.X, setNormal.Y, setNormal.Z],
+            hit.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null);
+    }
+
+    /// <summary>An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.</summary>
+    public Element Stand(ShotDocument shot, string elementId, bool lay)
+    {
+        Element element = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
+        SetScene set = Set(shot);
+        if (lay)
+        {
+            (Vec3 Point, Vec3 Normal) under = Standing.Below(set, element.Position + Vec3.UnitY * 0.35)
+                ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
+            element = element with { Up = under.Normal, Position = under.Point };
+        }
+        double drop = Standing.DropToTouch(set, Model(element.Media), element.ObjectToWorld)
+            ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
+        return element with { Position = element.Position - Vec3.UnitY * drop };
+    }
+
+    /// <summary>All readings of a shot, in the order of the steps. Those that need a picture are made at 480 pixels' width.</summary>
+    public IReadOnlyList<Reading> Readings(ShotDocument shot, CancellationToken stop = default)
+    {
+        var readings = new List<Reading> { PlateReadings.SequenceComplete(shot), CameraReadings.Reprojection(shot), CameraReadings.FloorFlatness(shot) };
+        const int width = 480;
+        int FarFrame(int from) => Math.Abs(from - shot.Range.First) > Math.Abs(from - shot.Range.Last) ? shot.Range.First : shot.Range.Last;
+        void Try(Reading blank, Func<Reading> measure)
+        {
+            try
+            {
+                readings.Add(measure());
+            }
+            catch (Exception e) when (e is ShotFault or MissingMediaException or Formats.FormatFault)
+            {
+                readings.Add(blank with { Note = e.Message });
+            }
+        }
+        Try(ProjectionReadings.Blank(shot), () =>
+        {
+            if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank(shot) with { Note = "nothing is projected yet" }; }
+            int frame = FarFrame(projection.Frame), w = Math.Min(width, shot.Plate?.Width ?? width);
+            return ProjectionReadings.Match(shot, Projected(shot, frame, w, 4, stop), Plate(shot, frame, w), frame, shot.Plate!.Width);
+        });
+        SetScene? set = null;
+        IReadOnlyList<PlacedElement> elements = [];
+        Try(new Reading { Id = "contact.gap", Step = 6, Name = "Contact", Unit = "mm", Tolerance = 5, How = "" }, () =>
+        {
+            set = Set(shot);
+            elements = Elements(shot);
+            return ContactReadings.Gap(shot, set, elements);
+        });
+        if (set is not null) { readings.Add(ContactReadings.Shadow(shot, set, elements)); }
+        Try(FinishReadings.Blank(shot), () =>
+        {
+            if (elements.Count == 0 || set is null) { return FinishReadings.Blank(shot) with { Note = "nothing stands here yet" }; }
+            int frame = shot.Range.First + shot.Range.Count / 2, w = Math.Min(width, shot.Plate?.Width ?? width);
+            FrameLayers layers = Render(shot, frame, w, RenderQuality.Middle, dataPasses: false, stop: stop);
+            return FinishReadings.BlackLevel(shot, layers, Plate(shot, frame, w), frame, shot.Plate!.Width);
+        });
+        return readings;
+    }
+
+    /// <summary>The key under which a document's readings are kept.</summary>
+    public static string ReadingsKey(ShotDocument shot) => Key("readings", 3, shot);
+}

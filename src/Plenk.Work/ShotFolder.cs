@@ -1,0 +1,62 @@
+using System.Text.Json;
+using Plenk.Core.Shots;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>A shot on disk: <c>shot.json</c> (docs/shot-document.md, docs/shot.schema.json) and <c>media/</c> with files named by their SHA-256.</summary>
+public sealed class ShotFolder(string directory) : IMedia
+{
+    public string Directory { get; } = directory;
+
+    public byte[] Read(string hash)
+    {
+        string path = Path.Combine(Directory, "media", hash);
+        if (!MediaStore.IsHash(hash) || !File.Exists(path)) { throw new MissingMediaException(hash); }
+        return File.ReadAllBytes(path);
+    }
+
+    public static bool Is(string directory) => File.Exists(Path.Combine(directory, "shot.json"));
+
+    public ShotDocument ReadDocument()
+    {
+        try
+        {
+            return ShotJson.Read(File.ReadAllText(Path.Combine(Directory, "shot.json")));
+        }
+        catch (JsonException e)
+        {
+            throw new ShotFault($"shot.json cannot be read: {e.Message}");
+        }
+    }
+
+    /// <summary>Hashes of all media a document names.</summary>
+    public static IEnumerable<string> MediaOf(ShotDocument shot) =>
+        (shot.Plate?.Frames.Select(f => f.Media) ?? [])
+        .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
+        .Concat(shot.Elements.Select(e => e.Media)).Distinct();
+
+    /// <summary>Writes the media first and the document last, so that a folder with a document is whole.</summary>
+    public static void Write(string directory, ShotDocument shot, IMedia media)
+    {
+        foreach (string hash in MediaOf(shot))
+        {
+            string path = Path.Combine(directory, "media", hash);
+            if (!File.Exists(path)) { MediaStore.WriteWhole(path, media.Read(hash)); }
+        }
+        MediaStore.WriteWhole(Path.Combine(directory, "shot.json"), System.Text.Encoding.UTF8.GetBytes(ShotJson.Write(shot, indented: true) + "\n"));
+    }
+
+    /// <summary>Takes the folder's media into a store after checking each against its hash. Nothing is taken when one is wrong.</summary>
+    public void CopyMediaTo(MediaStore store, ShotDocument shot)
+    {
+        foreach (string hash in MediaOf(shot))
+        {
+            if (MediaStore.HashOf(Read(hash)) != hash)
+            {
+                throw new ShotFault($"The file media/{hash[..12]}… is damaged: its contents do not match its name. Export the shot again.");
+            }
+        }
+        foreach (string hash in MediaOf(shot)) { store.Write(Read(hash)); }
+    }
+}
