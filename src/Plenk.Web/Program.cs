@@ -1,1 +1,82 @@
-return 0;
+using Hangfire;
+using Hangfire.PostgreSql;
+using Microsoft.AspNetCore.Http.Features;
+using Plenk.Core.Shots;
+using Plenk.Store;
+using Plenk.Web;
+using Plenk.Web.Api;
+using Plenk.Work;
+using Scalar.AspNetCore;
+using Serilog;
+
+var builder = WebApplication.CreateBuilder(args);
+builder.Host.UseSerilog((_, log) => log
+    .MinimumLevel.Information()
+    .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
+    .MinimumLevel.Override("Hangfire", Serilog.Events.LogEventLevel.Warning)
+    .Enrich.FromLogContext().WriteTo.Console(new Serilog.Formatting.Compact.RenderedCompactJsonFormatter()));
+
+var database = new Database(Settings.DatabaseConnection);
+database.Migrate();
+builder.Services.AddSingleton(database);
+builder.Services.AddSingleton(new MediaStore(Path.Combine(Settings.DataRoot, "media")));
+builder.Services.AddSingleton<IMedia>(s => s.GetRequiredService<MediaStore>());
+builder.Services.AddSingleton<ShotStore>();
+builder.Services.AddSingleton<ResultStore>();
+builder.Services.AddSingleton<JobStore>();
+builder.Services.AddSingleton<ShotEngine>();
+builder.Services.AddSingleton<PictureService>();
+builder.Services.AddRazorPages();
+builder.Services.AddProblemDetails();
+builder.Services.AddExceptionHandler<FaultHandler>();
+builder.Services.AddOpenApi();
+builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database");
+builder.Services.ConfigureHttpJsonOptions(o =>
+{
+    foreach (var converter in ShotJson.Options.Converters) { o.SerializerOptions.Converters.Add(converter); }
+});
+builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 30);
+builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
+builder.Services.AddHangfire(h => h.UsePostgreSqlStorage(p => p.UseNpgsqlConnection(Settings.DatabaseConnection), new PostgreSqlStorageOptions
+{
+    QueuePollInterval = TimeSpan.FromMilliseconds(250),
+    UseSlidingInvisibilityTimeout = true,
+    InvisibilityTimeout = TimeSpan.FromSeconds(20),
+}));
+builder.Services.AddHangfireServer(o =>
+{
+    o.WorkerCount = 2;
+    o.ShutdownTimeout = TimeSpan.FromSeconds(4);
+});
+
+var app = builder.Build();
+app.UseExceptionHandler();
+app.UseStatusCodePagesWithReExecute("/Missing", "?code={0}");
+app.Use(async (context, next) =>
+{
+    // Nothing on a page comes from another host.
+    context.Response.Headers.ContentSecurityPolicy = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
+    context.Response.Headers.XContentTypeOptions = "nosniff";
+    await next();
+});
+app.UseStaticFiles();
+app.MapRazorPages();
+app.MapOpenApi();
+app.MapScalarApiReference("/api");
+app.MapHealthChecks("/health");
+app.MapShots();
+app.MapMediaIn();
+app.MapPictures();
+app.MapJobs();
+
+if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
+{
+    await Seeding.LowWater(Path.Combine(demo, DemoSeed.Code), app.Services);
+}
+app.Run();
+
+namespace Plenk.Web
+{
+    /// <summary>Named so that tests can start the application in their own process.</summary>
+    public partial class Program;
+}

@@ -7,6 +7,16 @@ public sealed class Cache<T>(int capacity) where T : class
     private readonly Lock _lock = new();
     private long _clock;
 
+    public bool TryGet(string key, out T value)
+    {
+        lock (_lock)
+        {
+            bool found = _entries.TryGetValue(key, out var entry) && entry.Value.IsValueCreated;
+            value = found ? entry.Value.Value : null!;
+            return found;
+        }
+    }
+
     public T Get(string key, Func<T> make)
     {
         Lazy<T> value;

@@ -1,0 +1,219 @@
+using Microsoft.AspNetCore.Mvc;
+using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Formats;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Sequences;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web.Api;
+
+/// <summary>What comes in: plates, cameras, survey points, meshes, elements. Files first, then one revision that uses them.</summary>
+public static class MediaInApi
+{
+    private const long LargestFile = 1L << 30;
+
+    /// <summary>Folders on the server that plates may be brought from: PLENK_PLATES, parted by ':'; the demo's own by default.</summary>
+    public static IReadOnlyList<string> PermittedFolders =>
+        [.. (Environment.GetEnvironmentVariable("PLENK_PLATES") ?? Environment.GetEnvironmentVariable("PLENK_DEMO") ?? "")
+            .Split(':', StringSplitOptions.RemoveEmptyEntries).Select(Path.GetFullPath).Where(Directory.Exists)];
+
+    public static void MapMediaIn(this WebApplication app)
+    {
+        app.MapGet("/media/{hash}", (string hash, MediaStore media, HttpContext http) =>
+        {
+            if (!media.Has(hash)) { return Results.NotFound(); }
+            http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+            string path = media.PathOf(hash);
+            Span<byte> head = stackalloc byte[2];
+            using (FileStream file = File.OpenRead(path)) { file.ReadExactly(head); }
+            return Results.File(path, head[0] == 0xFF && head[1] == 0xD8 ? "image/jpeg" : head[0] == 0x89 ? "image/png" : "application/octet-stream");
+        }).ExcludeFromDescription();
+
+        var api = app.MapGroup("/api/shots/{id:long}").WithTags("What comes in").DisableAntiforgery();
+
+        app.MapGet("/api/folders", () => PermittedFolders.SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root)
+            .Where(d => Directory.EnumerateFiles(d).Any(f => Path.GetExtension(f).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg"))
+            .Select(d => new { path = d, name = Path.GetRelativePath(Path.GetDirectoryName(root)!, d), files = Directory.EnumerateFiles(d).Count() }))).WithTags("What comes in");
+
+        api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            return await TakePlate(id, http, shots, media, form,
+                [.. form.Files.Select(f => new DeliveredFile(Path.GetFileName(f.FileName), () => Bytes(f)))], Path.GetFileName(form.Files.FirstOrDefault()?.FileName ?? ""));
+        });
+
+        api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            string folder = Path.GetFullPath(form["folder"].ToString().Length > 0 ? form["folder"].ToString() : "/");
+            if (!PermittedFolders.Any(p => folder == p || folder.StartsWith(p + Path.DirectorySeparatorChar, StringComparison.Ordinal)) || !Directory.Exists(folder))
+            {
+                throw new ShotFault("That folder is not one that plates may be brought from.");
+            }
+            return await TakePlate(id, http, shots, media, form,
+                [.. Directory.GetFiles(folder).Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))], Path.GetFileName(folder));
+        });
+
+        api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            var (document, _) = await ShotApi.Need(shots, id);
+            PlateSource plate = document.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its size.");
+            IFormFile file = One(form);
+            var rate = Rate(form, "rate", document.Rate);
+            int first = Whole(form, "first", document.Range.First);
+            LensValues? lens = form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0 ? new(Number(form, "k1", 0), Number(form, "k2", 0)) : null;
+            CameraSource camera = CameraFiles.Read(Bytes(file), Path.GetFileName(file.FileName), new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens));
+            camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
+            return await Save(shots, id, http, $"Camera in: {camera.Name}", form, d => d with { Camera = camera }, CameraNotes(document, camera));
+        });
+
+        api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
+            return await Save(shots, id, http, $"{points.Count} survey points in", form,
+                d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] }, []);
+        });
+
+        api.MapPost("/mesh", async (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            byte[] bytes = Bytes(file);
+            string name = Path.GetFileName(file.FileName);
+            ImportedMesh mesh = ImportedMesh.Read(bytes, name);
+            string hash = media.Write(bytes);
+            return await Save(shots, id, http, $"Mesh in: {name}", form, d =>
+            {
+                var pieces = new List<Piece>(d.Pieces);
+                foreach (ImportedObject o in mesh.Objects)
+                {
+                    string pieceId = o.Name;
+                    for (int k = 2; pieces.Any(p => p.Id == pieceId); k++) { pieceId = $"{o.Name}_{k}"; }
+                    pieces.Add(new Piece { Id = pieceId, Name = o.Name, Kind = PieceKind.Mesh, Media = hash, Object = o.Name });
+                }
+                return d with { Pieces = pieces };
+            }, mesh.Warnings);
+        });
+
+        api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            byte[] bytes = Bytes(file);
+            string name = Path.GetFileName(file.FileName);
+            ImportedMesh mesh = ImportedMesh.Read(bytes, name);
+            string hash = media.Write(bytes);
+            return await Save(shots, id, http, $"Element in: {name}", form, d =>
+            {
+                string elementId = Path.GetFileNameWithoutExtension(name);
+                for (int k = 2; d.Elements.Any(e => e.Id == elementId); k++) { elementId = $"{Path.GetFileNameWithoutExtension(name)}_{k}"; }
+                return d with { Elements = [.. d.Elements, new Element { Id = elementId, Name = elementId.Replace('_', ' '), Media = hash }] };
+            }, mesh.Warnings);
+        });
+    }
+
+    private static async Task<object> TakePlate(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IReadOnlyList<DeliveredFile> files, string name)
+    {
+        await ShotApi.Need(shots, id);
+        int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
+        FrameRate rate = Rate(form, "rate", new(24, 1));
+        double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
+        double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
+        if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
+        if (focal is <= 0) { throw new ShotFault("The focal length must be positive, in millimetres."); }
+        var frames = new List<PlateFrame>();
+        PlateCheckResult check = PlateCheck.Check(files, expected, (f, bytes) => frames.Add(new(f.Frame, f.File, media.Write(bytes))), stop: http.RequestAborted);
+        if (frames.Count == 0)
+        {
+            throw new ShotFault("No frame could be taken. " + string.Join(" ", check.Faults.Take(4).Select(f => $"{f.Message}. {f.Mend}")));
+        }
+        CheckedFrame one = check.Frames[0];
+        int first = check.First!.Value, last = check.Last!.Value, shotFirst = expected ?? first;
+        return await Save(shots, id, http, $"Plate in: {frames.Count} frames", form, d => d with
+        {
+            Plate = new PlateSource
+            {
+                Name = name,
+                Rate = rate,
+                Mapping = new(first, shotFirst),
+                Width = one.Width,
+                Height = one.Height,
+                Bits = one.Bits,
+                SensorWidthMm = sensorWidth,
+                SensorHeightMm = sensorHeight,
+                FocalMm = focal,
+                Frames = frames,
+                Faults = check.Faults,
+            },
+            Rate = rate,
+            Range = new(shotFirst, shotFirst + (last - first)),
+        }, [.. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
+    }
+
+    /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>
+    private static IReadOnlyList<string> CameraNotes(ShotDocument shot, CameraSource camera)
+    {
+        var notes = new List<string>();
+        double from = camera.Mapping.ToSource(shot.Range.First, camera.Rate, shot.Rate), to = camera.Mapping.ToSource(shot.Range.Last, camera.Rate, shot.Rate);
+        double first = camera.Samples[0].Frame, last = camera.Samples[^1].Frame;
+        if (first > from + 1e-6 || last < to - 1e-6)
+        {
+            notes.Add($"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no camera: check its first frame and rate.");
+        }
+        if (Math.Abs((double)camera.Width / camera.Height - (double)shot.Plate!.Width / shot.Plate.Height) > 0.01)
+        {
+            notes.Add($"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, another shape. The match may be off.");
+        }
+        return notes;
+    }
+
+    private static async Task<object> Save(ShotStore shots, long id, HttpContext http, string what, IFormCollection form, Func<ShotDocument, ShotDocument> change, IReadOnlyList<string> notes)
+    {
+        var (document, revision) = await ShotApi.Need(shots, id);
+        ShotDocument changed = change(document);
+        ShotApi.Check(changed);
+        await shots.Save(id, Whole(form, "baseRevision", revision.Number), changed, ShotApi.Who(http), what);
+        return new { state = await ShotApi.State(shots, id), notes };
+    }
+
+    private static IFormFile One(IFormCollection form) =>
+        form.Files.Count == 1 ? form.Files[0] : throw new ShotFault("Choose one file.");
+
+    private static byte[] Bytes(IFormFile file)
+    {
+        if (file.Length > LargestFile) { throw new FormatFault("too_large", $"{Path.GetFileName(file.FileName)} is larger than 1 GB", "Reduce it."); }
+        using Stream stream = file.OpenReadStream();
+        byte[] bytes = new byte[file.Length];
+        stream.ReadExactly(bytes);
+        return bytes;
+    }
+
+    private static double Number(IFormCollection form, string key, double fallback)
+    {
+        string text = form[key].ToString().Trim();
+        if (text.Length == 0) { return fallback; }
+        return double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out double v) && double.IsFinite(v) ? v
+            : throw new ShotFault($"“{text}” is not a number.");
+    }
+
+    private static int Whole(IFormCollection form, string key, int fallback)
+    {
+        double v = Number(form, key, fallback);
+        return v == Math.Floor(v) && Math.Abs(v) < 1e8 ? (int)v : throw new ShotFault($"{v} is not a whole frame number.");
+    }
+
+    private static FrameRate Rate(IFormCollection form, string key, FrameRate fallback)
+    {
+        string text = form[key].ToString().Trim();
+        if (text.Length == 0) { return fallback; }
+        return GltfFile.TryRate(text, out FrameRate rate) ? rate : throw new ShotFault($"“{text}” is not a frame rate. Write it as a ratio, like 24 or 24000/1001.");
+    }
+}

@@ -1,0 +1,124 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Readings;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web.Api;
+
+/// <summary>Pictures of a frame, what lies on it, and the shot from above.</summary>
+public static class PictureApi
+{
+    public static void MapPictures(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/shots/{id:long}").WithTags("Pictures");
+
+        api.MapGet("/frames/{frame:int}/picture", async (long id, int frame, string? kind, int? width, string? quality, int? revision, double? gain, ShotStore shots, PictureService pictures, HttpContext http) =>
+        {
+            var (document, r) = await ShotApi.Need(shots, id, revision);
+            return await Answer(document, frame, kind, width, quality, gain, pictures, http, keep: revision == r.Number);
+        });
+
+        // The same for a document that is not saved yet: what follows a drag.
+        api.MapPost("/frames/{frame:int}/preview", async (long id, int frame, string? kind, int? width, string? quality, DraftRequest request, PictureService pictures, HttpContext http) =>
+        {
+            ShotApi.Check(request.Document);
+            return await Answer(request.Document, frame, kind, width, quality ?? "draft", null, pictures, http, keep: false);
+        });
+
+        api.MapGet("/frames/{frame:int}/pixel", async (long id, int frame, double x, double y, int? revision, ShotStore shots, ShotEngine engine) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            return engine.Pick(document, frame, x, y);
+        });
+
+        api.MapGet("/frames/{frame:int}/overlay", async (long id, int frame, int? revision, ShotStore shots, ShotEngine engine) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            if (ShotCamera.Of(document) is not { } camera)
+            {
+                return Results.Ok(new { camera = false, points = document.SurveyPoints.SelectMany(p => p.Clicks.Where(c => c.Frame == frame).Select(c => new { p.Name, click = new[] { c.X, c.Y }, seen = (double[]?)null })) });
+            }
+            if (!camera.TryAt(frame, out Pose pose, out Pinhole pinhole))
+            {
+                return Results.Ok(new { camera = false, note = $"The camera has no sample for frame {frame}." });
+            }
+            SetScene set = engine.Set(document);
+            var points = document.SurveyPoints.Select(p =>
+            {
+                PointClick? click = p.Clicks.FirstOrDefault(c => c.Frame == frame);
+                bool seen = pinhole.TryProject(pose, camera.SourceToWorld.Apply(p.Position), out double x, out double y) && pinhole.Contains(x, y);
+                return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null };
+            });
+            var elements = engine.Elements(document).Select(e => new { e.Id, outline = Outline(e.Model.Tree.Mesh.Bounds(), e.ObjectToWorld, pose, pinhole) });
+            return Results.Ok(new
+            {
+                camera = true,
+                wire = Overlays.Wireframe(pinhole, pose, set).Select(l => new { p = l.Points.Select(v => MathF.Round(v, 1)), h = l.Hidden, i = l.Piece }),
+                grid = document.Orientation.Floor.Count > 0 ? Overlays.FloorGrid(pinhole, pose, set).Where(l => !l.Hidden).Select(l => l.Points.Select(v => MathF.Round(v, 1))) : [],
+                pieces = set.Pieces.Select(p => p.Id),
+                points,
+                elements,
+            });
+        });
+
+        api.MapGet("/plan", async (long id, int? revision, ShotStore shots, ShotEngine engine) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            SetScene set = engine.Set(document);
+            ShotCamera? camera = ShotCamera.Of(document);
+            var path = Enumerable.Range(document.Range.First, document.Range.Count).Select(f =>
+                camera is not null && camera.TryAt(f, out Pose pose, out Pinhole pinhole)
+                    ? new { frame = f, x = pose.Position.X, z = pose.Position.Z, heading = Math.Atan2(-pose.Rotation.Column(2).X, pose.Rotation.Column(2).Z), fov = pinhole.HorizontalFovRadians } : null).Where(p => p is not null);
+            return new
+            {
+                pieces = set.Pieces.Select((p, i) => new { p.Id, lines = PlanLines(set.Meshes[i]), p.Duties.Hides, p.Duties.OnlyBlocksLight }),
+                camera = path,
+                elements = engine.Elements(document).Select(e =>
+                {
+                    var (min, max) = e.Model.Tree.Mesh.Bounds();
+                    Vec3 c = e.ObjectToWorld.Translation;
+                    // The foot's reach: what lies within a tenth of the height above it.
+                    double reach = e.Model.Tree.Mesh.Positions.Where(p => p.Y < min.Y + 0.1f * (max.Y - min.Y)).Select(p => Math.Sqrt(p.X * p.X + p.Z * p.Z)).DefaultIfEmpty(0.3).Max();
+                    return new { e.Id, x = c.X, z = c.Z, radius = reach * e.ObjectToWorld.Scale };
+                }),
+                points = Orienting.Solve(document.SurveyPoints, document.Orientation) is var o
+                    ? document.SurveyPoints.Select(p => { Vec3 w = o.SourceToWorld.Apply(p.Position); return new { p.Name, x = w.X, z = w.Z }; }) : [],
+            };
+        });
+
+        api.MapGet("/residuals", async (long id, ShotStore shots) =>
+            CameraReadings.Residuals((await ShotApi.Need(shots, id)).Document).Select(r => new { r.Point, r.Frame, r.X, r.Y, r.Dx, r.Dy, r.Length }));
+    }
+
+    private static async Task<IResult> Answer(ShotDocument document, int frame, string? kind, int? width, string? quality, double? gain, PictureService pictures, HttpContext http, bool keep)
+    {
+        int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+        byte[] bytes = await pictures.Picture(document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), http.RequestAborted);
+        if (keep) { http.Response.Headers.CacheControl = "private, max-age=86400"; }
+        return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");
+    }
+
+    /// <summary>Feature edges seen from above, x z x z; upright ones fall away; the longest 300.</summary>
+    private static IEnumerable<float[]> PlanLines(Core.Tracing.TriangleMesh mesh) =>
+        PieceMeshes.FeatureEdges(mesh).Select(e => (E: e, L: MathF.Abs(e.A.X - e.B.X) + MathF.Abs(e.A.Z - e.B.Z)))
+            .Where(e => e.L > 0.02f).OrderByDescending(e => e.L).Take(300)
+            .Select(e => new[] { MathF.Round(e.E.A.X, 2), MathF.Round(e.E.A.Z, 2), MathF.Round(e.E.B.X, 2), MathF.Round(e.E.B.Z, 2) });
+
+    /// <summary>The picture's box around an element: left, top, right, bottom; null when it is out of view.</summary>
+    private static double[]? Outline((Vector3 Min, Vector3 Max) bounds, Similarity place, Pose pose, Pinhole pinhole)
+    {
+        double left = double.PositiveInfinity, top = left, right = double.NegativeInfinity, bottom = right;
+        for (int corner = 0; corner < 8; corner++)
+        {
+            var p = new Vec3((corner & 1) == 0 ? bounds.Min.X : bounds.Max.X, (corner & 2) == 0 ? bounds.Min.Y : bounds.Max.Y, (corner & 4) == 0 ? bounds.Min.Z : bounds.Max.Z);
+            if (!pinhole.TryProject(pose, place.Apply(p), out double x, out double y)) { continue; }
+            (left, top, right, bottom) = (Math.Min(left, x), Math.Min(top, y), Math.Max(right, x), Math.Max(bottom, y));
+        }
+        return right > left && right > 0 && left < pinhole.Width && bottom > 0 && top < pinhole.Height ? [left, top, right, bottom] : null;
+    }
+}

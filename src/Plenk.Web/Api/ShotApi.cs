@@ -1,0 +1,123 @@
+using Hangfire;
+using Plenk.Core.Geometry;
+using Plenk.Core.Readings;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web.Api;
+
+public sealed record ShotState(long Id, int Revision, string Who, string What, bool CanUndo, bool CanRedo, ShotDocument Document);
+
+public sealed record SaveRequest(int BaseRevision, string What, ShotDocument Document);
+
+public sealed record StepRequest(int BaseRevision, int? Number = null);
+
+public sealed record NewShot(string Production, string Sequence, string Code, string? Title);
+
+public sealed record DraftRequest(ShotDocument Document);
+
+/// <summary>Shots, their ledgers, their readings.</summary>
+public static class ShotApi
+{
+    /// <summary>Who is working: the name the artist gave this browser.</summary>
+    public static string Who(HttpContext http) =>
+        http.Request.Cookies.TryGetValue("plenk-who", out string? who) && !string.IsNullOrWhiteSpace(who) ? Uri.UnescapeDataString(who)[..Math.Min(40, who.Length)] : "artist";
+
+    public static async Task<(ShotDocument Document, RevisionRow Revision)> Need(ShotStore shots, long id, int? revision = null) =>
+        await shots.Read(id, revision) ?? throw new KeyNotFoundException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
+
+    public static async Task<ShotState> State(ShotStore shots, long id)
+    {
+        var (document, r) = await Need(shots, id);
+        int? parent = r.Content == r.Number ? r.Parent : (await Need(shots, id, r.Content)).Revision.Parent;
+        return new(id, r.Number, r.Who, r.What, parent is not null, r.Redo.Length > 0, document);
+    }
+
+    public static void Check(ShotDocument document)
+    {
+        IReadOnlyList<string> faults = ShotChecks.Faults(document);
+        if (faults.Count > 0) { throw new ShotFault(string.Join(" ", faults)); }
+    }
+
+    public static void MapShots(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/shots").WithTags("Shots");
+
+        api.MapGet("/", (ShotStore shots) => shots.List());
+
+        api.MapPost("/", async (NewShot request, ShotStore shots, HttpContext http) =>
+        {
+            string production = request.Production?.Trim() ?? "", sequence = request.Sequence?.Trim() ?? "", code = request.Code?.Trim() ?? "";
+            if (production.Length is 0 or > 80) { throw new ShotFault("Name the production (up to 80 letters)."); }
+            if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-')) { throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40)."); }
+            return await shots.Create(new ShotDocument { Production = production, Sequence = sequence, Code = code, Title = request.Title?.Trim() ?? "" }, Who(http), "New shot");
+        });
+
+        api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id));
+
+        api.MapPut("/{id:long}", async (long id, SaveRequest request, ShotStore shots, MediaStore media, HttpContext http) =>
+        {
+            Check(request.Document);
+            foreach (string hash in ShotFolder.MediaOf(request.Document))
+            {
+                if (!media.Has(hash)) { throw new MissingMediaException(hash); }
+            }
+            await shots.Save(id, request.BaseRevision, request.Document, Who(http), string.IsNullOrWhiteSpace(request.What) ? "Change" : request.What[..Math.Min(120, request.What.Length)]);
+            return await State(shots, id);
+        });
+
+        api.MapPost("/{id:long}/undo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
+        {
+            await shots.Undo(id, request.BaseRevision, Who(http));
+            return await State(shots, id);
+        });
+
+        api.MapPost("/{id:long}/redo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
+        {
+            await shots.Redo(id, request.BaseRevision, Who(http));
+            return await State(shots, id);
+        });
+
+        api.MapPost("/{id:long}/restore", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
+        {
+            await shots.Restore(id, request.BaseRevision, request.Number ?? throw new ShotFault("Say which revision to go back to."), Who(http));
+            return await State(shots, id);
+        });
+
+        api.MapGet("/{id:long}/ledger", (long id, ShotStore shots) => shots.Ledger(id));
+
+        api.MapGet("/{id:long}/readings", async (long id, int? revision, ShotStore shots, ResultStore results, IBackgroundJobClient queue) =>
+        {
+            var (document, r) = await Need(shots, id, revision);
+            IReadOnlyList<Reading>? readings = await ReadingsJob.Ask(document, id, r.Number, results, queue);
+            return readings is null ? Results.Accepted(value: new { pending = true }) : Results.Ok(readings);
+        });
+
+        // What the artist's naming comes to: problems of the floor, origin, axis and scale, and the similarity itself.
+        api.MapGet("/{id:long}/orientation", async (long id, ShotStore shots) =>
+        {
+            var (document, _) = await Need(shots, id);
+            OrientingResult result = Orienting.Solve(document.SurveyPoints, document.Orientation);
+            return new
+            {
+                problems = result.Problems,
+                scale = result.SourceToWorld.Scale,
+                floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
+                points = document.SurveyPoints.Select(p =>
+                {
+                    Vec3 w = result.SourceToWorld.Apply(p.Position);
+                    return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
+                }),
+            };
+        });
+
+        api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+        {
+            await Need(shots, id);
+            Check(request.Document);
+            return engine.Stand(request.Document, element, lay: how == "lay");
+        });
+    }
+}

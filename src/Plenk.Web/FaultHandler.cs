@@ -1,0 +1,68 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.Mvc;
+using Microsoft.Extensions.Diagnostics.HealthChecks;
+using Plenk.Formats;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web;
+
+/// <summary>Turns faults into problem details in the artist's terms; never a stack trace.</summary>
+public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
+{
+    public async ValueTask<bool> TryHandleAsync(HttpContext context, Exception exception, CancellationToken stop)
+    {
+        if (exception is OperationCanceledException && context.RequestAborted.IsCancellationRequested)
+        {
+            context.Response.StatusCode = 499;
+            return true;
+        }
+        (int status, string title, string? mend) = exception switch
+        {
+            ConflictException e => (409, e.Message, (string?)null),
+            NothingToUndoException e => (400, e.Message, null),
+            FormatFault e => (422, e.Message + ".", e.Mend),
+            ShotFault or MissingMediaException or ArgumentException => (422, exception.Message, null),
+            DiskFullException e => (507, e.Message, null),
+            KeyNotFoundException e => (404, e.Message, null),
+            BadHttpRequestException { StatusCode: 413 } => (413, "The upload is larger than 4 GB.", "Bring the frames from a folder on the server instead."),
+            BadHttpRequestException or InvalidDataException or IOException { Source: "Microsoft.AspNetCore.WebUtilities" } => (400, "The upload was cut off or is not what was expected; nothing of it was kept.", "Send it again."),
+            JsonException e => (400, $"The request cannot be read: {e.Message.Split('\n')[0]}", null),
+            Npgsql.NpgsqlException => (503, "The database does not answer. Nothing was lost; try again in a moment.", null),
+            _ => (500, "Something went wrong on our side. Nothing was changed.", null),
+        };
+        if (status == 500) { log.LogError(exception, "unhandled at {Path}", context.Request.Path); }
+        var problem = new ProblemDetails { Status = status, Title = title };
+        if (mend is not null) { problem.Extensions["mend"] = mend; }
+        if (exception is ConflictException conflict) { problem.Extensions["head"] = conflict.Head.Number; }
+        context.Response.StatusCode = status;
+        if (context.Request.Path.StartsWithSegments("/api"))
+        {
+            await context.Response.WriteAsJsonAsync(problem, options: null, "application/problem+json", stop);
+        }
+        else
+        {
+            context.Response.ContentType = "text/html; charset=utf-8";
+            await context.Response.WriteAsync($"<!doctype html><meta charset=utf-8><title>Plenk</title><link rel=stylesheet href=/css/site.css><body class=\"day\"><main class=\"page\"><h1>{System.Net.WebUtility.HtmlEncode(title)}</h1><p><a href=\"/\">To the productions</a></p></main>", stop);
+        }
+        return true;
+    }
+}
+
+public sealed class DatabaseHealth(Database database) : IHealthCheck
+{
+    public async Task<HealthCheckResult> CheckHealthAsync(HealthCheckContext context, CancellationToken stop = default)
+    {
+        try
+        {
+            await using var command = database.Source.CreateCommand("select 1");
+            await command.ExecuteScalarAsync(stop);
+            return HealthCheckResult.Healthy();
+        }
+        catch (Npgsql.NpgsqlException e)
+        {
+            return HealthCheckResult.Unhealthy("the database does not answer", e);
+        }
+    }
+}

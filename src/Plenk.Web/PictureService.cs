@@ -1,0 +1,100 @@
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Formats.Raster;
+using Plenk.Work;
+
+namespace Plenk.Web;
+
+/// <summary>Pictures for the pages, as encoded bytes, remembered by what they show.</summary>
+public sealed class PictureService(ShotEngine engine)
+{
+    private readonly Cache<byte[]> _pictures = new(80);
+    private readonly SemaphoreSlim _full = new(1);
+
+    public static RenderQuality QualityOf(string? name) => name switch
+    {
+        "draft" => RenderQuality.Draft,
+        "middle" => RenderQuality.Middle,
+        _ => RenderQuality.Full,
+    };
+
+    /// <summary>kind: comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
+    public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, CancellationToken stop)
+    {
+        string key = ShotEngine.Key("picture", 1, kind, frame, width, quality, gain, shot.Plate?.Frames.FirstOrDefault(f => f.Frame == frame), shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed, shot.Plate?.Encoding);
+        if (_pictures.TryGet(key, out byte[] known)) { return known; }
+        // One full picture at a time: two would only make both late.
+        bool slow = quality != "draft";
+        if (slow) { await _full.WaitAsync(stop); }
+        try
+        {
+            byte[] made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, stop), stop);
+            return _pictures.Get(key, () => made);
+        }
+        finally
+        {
+            if (slow) { _full.Release(); }
+        }
+    }
+
+    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, CancellationToken stop)
+    {
+        bool draft = quality == "draft";
+        switch (kind)
+        {
+            case "projection" or "projection-difference":
+            {
+                FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
+                return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot);
+            }
+            default:
+            {
+                FrameLayers layers = engine.Render(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, stop: stop);
+                return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot)
+                    : ToBytes(engine.Comp(shot, frame, layers), draft);
+            }
+        }
+    }
+
+    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Encoding, 8), draft);
+
+    private static byte[] ToBytes(CodeImage codes, bool draft)
+    {
+        CodeImage eight = codes.Bits == 8 ? codes : codes with { Bits = 8, Codes = Array.ConvertAll(codes.Codes, c => (ushort)(c >> 8)) };
+        return draft ? RasterFile.ToJpeg(eight, 88) : RasterFile.ToPng(eight);
+    }
+
+    /// <summary>What no projection covers is hatched.</summary>
+    private static FloatImage OverHatching(FloatImage view)
+    {
+        var result = new FloatImage(view.Width, view.Height, 3);
+        for (int y = 0; y < view.Height; y++)
+        {
+            for (int x = 0; x < view.Width; x++)
+            {
+                float hatch = (x + y) % 9 < 1 ? 0.02f : 0.19f, open = 1 - view[x, y, 3];
+                for (int c = 0; c < 3; c++) { result[x, y, c] = view[x, y, c] + open * hatch; }
+            }
+        }
+        return result;
+    }
+
+    private static FloatImage Difference(FloatImage view, FloatImage plate, double gain)
+    {
+        var result = new FloatImage(view.Width, view.Height, 3);
+        for (int i = 0; i < view.Width * view.Height; i++)
+        {
+            float alpha = view.Data[4 * i + 3];
+            for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = (float)gain * Math.Abs(view.Data[4 * i + c] - alpha * plate.Data[3 * i + c]); }
+        }
+        return result;
+    }
+
+    private static FloatImage AbsoluteDifference(FloatImage a, FloatImage b, double gain)
+    {
+        var result = new FloatImage(a.Width, a.Height, 3);
+        for (int i = 0; i < a.Data.Length; i++) { result.Data[i] = (float)gain * Math.Abs(a.Data[i] - b.Data[i]); }
+        return result;
+    }
+}

@@ -1,0 +1,25 @@
+using Hangfire;
+using Plenk.Core.Shots;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web;
+
+public static class Seeding
+{
+    /// <summary>Brings the demo production in once; a production of that name is left as it is.</summary>
+    public static async Task LowWater(string directory, IServiceProvider services)
+    {
+        var shots = services.GetRequiredService<ShotStore>();
+        if (!Directory.Exists(directory)) { return; }
+        ShotRow? row = (await shots.List()).FirstOrDefault(s => s.Production == DemoSeed.Production);
+        if (row is null)
+        {
+            MediaStore media = services.GetRequiredService<MediaStore>();
+            ShotDocument document = DemoSeed.Build(directory, bytes => media.Write(bytes));
+            row = await shots.Create(document, "demo", "The shot as it came in");
+        }
+        var (head, revision) = (await shots.Read(row.Id))!.Value;
+        await ReadingsJob.Ask(head, row.Id, revision.Number, services.GetRequiredService<ResultStore>(), services.GetRequiredService<IBackgroundJobClient>());
+    }
+}

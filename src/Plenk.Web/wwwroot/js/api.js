@@ -1,0 +1,37 @@
+// Talks to the server. Errors carry the artist's terms, and what would mend them.
+
+export class Fault extends Error {
+  constructor(status, problem) {
+    super(problem.title || `The server answered ${status}.`);
+    this.status = status;
+    this.mend = problem.mend || '';
+    this.head = problem.head;
+  }
+}
+
+async function answer(response) {
+  if (response.ok) return response.status === 204 ? null : response.json();
+  let problem = {};
+  try { problem = await response.json(); } catch { /* no body */ }
+  throw new Fault(response.status, problem);
+}
+
+async function send(path, init) {
+  try {
+    return await fetch(path, init);
+  } catch (e) {
+    if (e.name === 'AbortError') throw e;
+    throw new Fault(0, { title: 'The server does not answer. Nothing was lost; try again in a moment.' });
+  }
+}
+
+export const get = async (path) => answer(await send(path));
+export const post = async (path, body, signal) => answer(await send(path, { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
+export const put = async (path, body) => answer(await send(path, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
+export const upload = async (path, form) => answer(await send(path, { method: 'POST', body: form }));
+
+export async function picture(path, body, signal) {
+  const response = await send(path, body ? { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : { signal });
+  if (!response.ok) return answer(response);
+  return createImageBitmap(await response.blob());
+}

@@ -1,0 +1,106 @@
+// Small builders for the sheet: elements, numbers with units, lists, messages.
+
+export function h(tag, attributes = {}, ...children) {
+  const e = document.createElement(tag);
+  for (const [key, value] of Object.entries(attributes)) {
+    if (value === undefined || value === null || value === false) continue;
+    if (key.startsWith('on')) e.addEventListener(key.slice(2), value);
+    else if (key === 'class') e.className = value;
+    else if (key in e && key !== 'list' && key !== 'form') e[key] = value;
+    else e.setAttribute(key, value === true ? '' : value);
+  }
+  e.append(...children.filter((c) => c !== null && c !== undefined && c !== false));
+  return e;
+}
+
+export function told(error, fine = false) {
+  const box = h('div', { class: `told${fine ? ' fine' : ''}`, role: fine ? 'status' : 'alert' }, h('p', {}, error.message || String(error)));
+  if (error.mend) box.append(h('p', { class: 'quiet' }, error.mend));
+  return box;
+}
+
+export function notes(lines) {
+  return h('div', { class: 'told', role: 'status' }, h('p', {}, 'What was found on arrival:'), h('ul', {}, ...lines.map((l) => h('li', {}, l))));
+}
+
+// What may be typed behind a number, per base unit.
+const units = {
+  m: { m: 1, cm: 0.01, mm: 0.001, km: 1000, ft: 0.3048, in: 0.0254 },
+  mm: { mm: 1, cm: 10, m: 1000, in: 25.4 },
+  '°': { '°': 1, deg: 1, rad: 180 / Math.PI },
+  px: { px: 1 },
+};
+
+export function parseNumber(text, unit) {
+  const match = /^\s*([+\-−]?(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?)\s*([a-z°%]*)\s*$/i.exec(text.replace('−', '-'));
+  if (!match) return NaN;
+  const value = Number(match[1]);
+  const typed = match[2].toLowerCase();
+  if (!typed) return value;
+  const factor = (units[unit] || {})[typed];
+  return factor === undefined ? NaN : value * factor;
+}
+
+export const show = (v, digits = 3) => (v === null || v === undefined || Number.isNaN(v) ? '' : Number(v).toFixed(digits).replace(/\.?0+$/, '').replace(/^-0$/, '0') || '0');
+
+let serial = 0;
+
+// A number in a blank; `change` gets the value in the base unit. A text that is no number stays and is told.
+export function number(label, value, unit, change, options = {}) {
+  const id = `f${++serial}`;
+  const input = h('input', { id, value: show(value, options.digits ?? 3), disabled: options.disabled, name: options.name });
+  const apply = () => {
+    const v = parseNumber(input.value, unit);
+    const bad = Number.isNaN(v) || (options.min !== undefined && v < options.min) || (options.max !== undefined && v > options.max);
+    input.setAttribute('aria-invalid', bad ? 'true' : 'false');
+    input.title = bad ? `A number${unit ? ` in ${unit}` : ''}${options.min !== undefined ? ` from ${options.min}` : ''}${options.max !== undefined ? ` to ${options.max}` : ''}` : '';
+    if (!bad && Math.abs(v - value) > 1e-12) { value = v; change(v); }
+  };
+  input.addEventListener('change', apply);
+  input.addEventListener('keydown', (e) => { if (e.key === 'Enter') { apply(); e.preventDefault(); } e.stopPropagation(); });
+  return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, unit || ''));
+}
+
+export function triple(label, values, unit, change, digits = 3) {
+  const inputs = values.map((v, i) => h('input', { value: show(v, digits), 'aria-label': `${label} ${'XYZ'[i]}` }));
+  const apply = () => {
+    const parsed = inputs.map((i) => parseNumber(i.value, unit));
+    inputs.forEach((i, k) => i.setAttribute('aria-invalid', Number.isNaN(parsed[k]) ? 'true' : 'false'));
+    if (parsed.every((v) => !Number.isNaN(v)) && parsed.some((v, k) => Math.abs(v - values[k]) > 1e-9)) { values = parsed; change(parsed); }
+  };
+  for (const i of inputs) {
+    i.addEventListener('change', apply);
+    i.addEventListener('keydown', (e) => { if (e.key === 'Enter') apply(); e.stopPropagation(); });
+  }
+  return h('div', { class: 'field', style: 'grid-template-columns: auto 1fr 24px' }, h('span', {}, label), h('span', { class: 'triple', style: 'justify-content: end' }, ...inputs), h('span', { class: 'unit' }, unit || ''));
+}
+
+export function text(label, value, change, options = {}) {
+  const id = `f${++serial}`;
+  const input = h('input', { id, class: 'wide', value: value ?? '', name: options.name, placeholder: options.placeholder || '' });
+  if (change) input.addEventListener('change', () => change(input.value.trim()));
+  input.addEventListener('keydown', (e) => e.stopPropagation());
+  return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, options.unit || ''));
+}
+
+export function choice(label, value, options, change) {
+  const id = `f${++serial}`;
+  const select = h('select', { id, class: 'blank' }, ...options.map(([v, t]) => h('option', { value: v, selected: v === value }, t)));
+  select.addEventListener('change', () => change(select.value));
+  return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), select, h('span'));
+}
+
+export function tick(label, value, change) {
+  const input = h('input', { type: 'checkbox', checked: value });
+  input.addEventListener('change', () => change(input.checked));
+  return h('label', { class: 'tick' }, input, label);
+}
+
+export const button = (label, act, options = {}) => h('button', { type: 'button', onclick: act, class: options.next ? 'next' : '', disabled: options.disabled, title: options.title, id: options.id }, label);
+export const heading = (t) => h('h3', {}, t);
+export const quiet = (t) => h('p', { class: 'quiet' }, t);
+
+export function rows(items, chosen, choose, options = {}) {
+  return h('ul', { class: `rows${options.long ? ' long' : ''}` }, ...items.map((i) => h('li', {},
+    h('button', { type: 'button', 'aria-pressed': i.id === chosen ? 'true' : 'false', onclick: () => choose(i.id === chosen ? null : i.id), 'data-row': i.id }, h('span', {}, i.name), h('span', { class: 'num quiet' }, i.value || '')))));
+}

@@ -1,0 +1,17 @@
+import { post } from './api.js';
+import { fillVials } from './vial.js';
+import { told } from './build.js';
+
+fillVials();
+document.getElementById('new-shot').addEventListener('submit', async (event) => {
+  event.preventDefault();
+  const form = new FormData(event.target);
+  const box = document.getElementById('told');
+  box.replaceChildren();
+  try {
+    const row = await post('/api/shots', Object.fromEntries(form));
+    location.href = `/shots/${row.id}`;
+  } catch (e) {
+    box.append(told(e));
+  }
+});
