@@ -1,0 +1,261 @@
+// The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
+import { get, picture } from './api.js';
+import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
+
+const box = document.getElementById('picture');
+const canvas = document.getElementById('canvas');
+const overlay = document.getElementById('overlay');
+const under = document.getElementById('under');
+const seen = document.getElementById('seen');
+const plates = new Map();
+let zoom = 1, panX = 0, panY = 0, fit = true;
+let shown = null; // {bitmap, label}
+let over = null;
+let serial = 0;
+let flying = null;
+
+const plateSize = () => ({ w: state.document?.plate?.width || 1280, h: state.document?.plate?.height || 720 });
+
+export function plateBitmap(frame) {
+  const media = mediaOf(frame);
+  if (!media) return null;
+  if (!plates.has(media)) {
+    if (plates.size > 90) plates.delete(plates.keys().next().value);
+    plates.set(media, fetch(`/media/${media}`).then((r) => r.blob()).then(createImageBitmap).then((b) => { plates.set(media, b); draw(); return b; }));
+  }
+  const b = plates.get(media);
+  return b instanceof Promise ? null : b;
+}
+
+function layout() {
+  const { w, h } = plateSize();
+  const r = box.getBoundingClientRect();
+  if (fit) {
+    zoom = Math.min((r.width - 24) / w, (r.height - 20) / h);
+    panX = (r.width - w * zoom) / 2;
+    panY = (r.height - h * zoom) / 2;
+  }
+  const ratio = devicePixelRatio || 1;
+  if (canvas.width !== Math.round(r.width * ratio) || canvas.height !== Math.round(r.height * ratio)) {
+    canvas.width = Math.round(r.width * ratio);
+    canvas.height = Math.round(r.height * ratio);
+  }
+}
+
+export function toPixel(event) {
+  const r = box.getBoundingClientRect();
+  return { x: (event.clientX - r.left - panX) / zoom, y: (event.clientY - r.top - panY) / zoom };
+}
+
+export function draw() {
+  if (!state.document) return;
+  layout();
+  const c = canvas.getContext('2d');
+  const ratio = devicePixelRatio || 1;
+  c.setTransform(1, 0, 0, 1, 0, 0);
+  c.clearRect(0, 0, canvas.width, canvas.height);
+  c.setTransform(ratio * zoom, 0, 0, ratio * zoom, ratio * panX, ratio * panY);
+  c.imageSmoothingEnabled = zoom < 2;
+  const { w, h } = plateSize();
+  const plate = plateBitmap(state.frame);
+  // Exposure is a factor on linear light: the filter works in linear RGB.
+  canvas.style.filter = state.exposure || state.channel ? 'url(#view)' : '';
+  const slope = 2 ** state.exposure;
+  for (const f of document.querySelectorAll('#view [data-slope]')) f.setAttribute('slope', slope);
+  const row = { R: '1 0 0 0 0', G: '0 1 0 0 0', B: '0 0 1 0 0' }[state.channel];
+  document.querySelector('#view feColorMatrix').setAttribute('values', row ? `${row} ${row} ${row} 0 0 0 1 0` : '1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0');
+  if (plate) c.drawImage(plate, 0, 0, w, h);
+  if (shown && state.compare !== 'before' && shown.frame === state.frame) {
+    c.save();
+    if (state.compare === 'wipe') {
+      c.beginPath();
+      c.rect(0, 0, w * state.wipe, h);
+      c.clip();
+    }
+    c.drawImage(shown.bitmap, 0, 0, w, h);
+    c.restore();
+  }
+  if (!plate && !shown) {
+    c.fillStyle = '#fff';
+    c.font = `${15 / zoom}px Atkinson, sans-serif`;
+    c.fillText(state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
+  }
+  drawOverlay();
+  const ways = { before: 'plate', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
+  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${state.document.plate?.encoding || 'sRGB'}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+}
+
+function drawOverlay() {
+  const { w } = plateSize();
+  const at = (x, y) => `${(x * zoom + panX).toFixed(1)} ${(y * zoom + panY).toFixed(1)}`;
+  const path = (p) => { let d = `M${at(p[0], p[1])}`; for (let i = 2; i < p.length; i += 2) d += `L${at(p[i], p[i + 1])}`; return d; };
+  const parts = [];
+  const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
+  const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
+  if (over && !state.alone) {
+    if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
+    if (state.step === 3 && over.wire) {
+      const chosen = over.pieces.indexOf(state.chosen.piece);
+      const pick = (hidden, mine) => over.wire.filter((l) => l.h === hidden && (l.i === chosen) === mine).map((l) => path(l.p)).join('');
+      parts.push(`<path d="${pick(true, false)}" fill="none" stroke="#fff" stroke-opacity=".5" stroke-width=".7" stroke-dasharray="1 4"/>`);
+      parts.push(`<path d="${pick(false, false)}" fill="none" stroke="#fff" stroke-opacity=".85" stroke-width=".8"/>`);
+      if (chosen >= 0) parts.push(both(pick(true, true), 1.2, ' stroke-dasharray="2 4"'), both(pick(false, true), 1.8, ''));
+    }
+    if (state.step === 2) {
+      for (const p of over.points || []) {
+        const q = p.click || p.seen;
+        if (!q) continue;
+        const [x, y] = at(...q).split(' ').map(Number);
+        const heavy = p.name === state.chosen.point ? 2.2 : 1.2;
+        parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, heavy, p.click ? '' : ' stroke-dasharray="1.5 1.5"'), label(x + 7, y - 6, p.name));
+        if (p.click && p.seen) {
+          // The residual, drawn 20 times as long.
+          const k = 20 * zoom;
+          parts.push(both(`M${x} ${y}l${(p.seen[0] - p.click[0]) * k} ${(p.seen[1] - p.click[1]) * k}`, 1, ''));
+        }
+      }
+    }
+    if (state.step === 6) {
+      for (const e of over.elements || []) {
+        if (e.id !== state.chosen.element || !e.outline) continue;
+        const [l, t, r, b] = e.outline;
+        const s = 14 / zoom;
+        parts.push(both(`M${at(l, t + s)}L${at(l, t)}L${at(l + s, t)}M${at(r - s, t)}L${at(r, t)}L${at(r, t + s)}M${at(r, b - s)}L${at(r, b)}L${at(r - s, b)}M${at(l + s, b)}L${at(l, b)}L${at(l, b - s)}`, 1.8, ''));
+      }
+    }
+  }
+  const worst = state.worst;
+  if (worst?.x !== null && worst?.x !== undefined && worst.frame === state.frame) {
+    const [x, y] = at(worst.x, worst.y).split(' ').map(Number);
+    parts.push(both(`M${x} ${y}l26 -22h${8 + 7 * (worst.words || '').length}`, 1.2, ''), label(x + 28, y - 26, worst.words || 'worst here'));
+  }
+  if (state.compare === 'wipe') parts.push(both(`M${at(w * state.wipe, 0)}L${at(w * state.wipe, plateSize().h)}`, 1, ''));
+  overlay.innerHTML = parts.join('');
+}
+
+const served = () => ({ after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
+
+// Asks for the frame as it now is: coarse at once, then finer by itself.
+export async function refresh() {
+  const mine = ++serial;
+  flying?.abort();
+  draw();
+  const kind = served();
+  const d = doc();
+  if (!kind || !d?.plate || !d.camera || state.playing) { shown = null; draw(); return; }
+  if (kind === 'comp' && d.elements.length === 0) { shown = null; draw(); return; }
+  flying = new AbortController();
+  const draft = state.draft;
+  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}${draft ? '' : `&revision=${state.revision}`}`;
+  const frame = state.frame;
+  const steps = draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
+  for (const [width, quality] of steps) {
+    if (quality === 'full' && kind.startsWith('projection')) break;
+    try {
+      const bitmap = await picture(path(width, quality), draft ? { document: draft } : null, flying.signal);
+      if (mine !== serial) return;
+      shown = { bitmap, frame, quality: { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
+      if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
+      box.dataset.quality = quality;
+      tell('told', null);
+      draw();
+    } catch (e) {
+      if (e.name === 'AbortError' || mine !== serial) return;
+      shown = null;
+      draw();
+      tell('told', e);
+      return;
+    }
+  }
+}
+
+let overlaySerial = 0;
+export async function refreshOverlay() {
+  const mine = ++overlaySerial;
+  if (!state.document?.plate) { over = null; return; }
+  try {
+    const o = await get(`/api/shots/${state.id}/frames/${state.frame}/overlay?revision=${state.revision}`);
+    if (mine === overlaySerial) { over = o; draw(); }
+  } catch { over = null; }
+}
+
+let asking = false;
+async function read(x, y) {
+  const { w, h } = plateSize();
+  if (asking || x < 0 || y < 0 || x >= w || y >= h || !state.document.plate) { if (!asking) under.textContent = ''; return; }
+  asking = true;
+  try {
+    const p = await get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x.toFixed(2)}&y=${y.toFixed(2)}`);
+    const f = (v) => v.toFixed(4).replace(/^0/, '');
+    under.textContent = `x ${Math.floor(x)} y ${Math.floor(y)}${p.linear ? `  R ${f(p.linear[0])} G ${f(p.linear[1])} B ${f(p.linear[2])}` : ''}${p.distance ? `  ${p.distance.toFixed(2)} m` : ''}`;
+  } catch { under.textContent = ''; } finally { asking = false; }
+}
+
+export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}`);
+
+let held = null;
+box.addEventListener('pointerdown', async (e) => {
+  box.focus();
+  const p = toPixel(e);
+  if (e.button === 1 || e.altKey) { held = { pan: [e.clientX - panX, e.clientY - panY] }; box.setPointerCapture(e.pointerId); return; }
+  if (state.compare === 'wipe' && Math.abs(p.x / plateSize().w - state.wipe) < 0.02) { held = { wipe: true }; box.setPointerCapture(e.pointerId); return; }
+  if (state.hand) { const hand = state.hand; setHand(null); await hand(p); return; }
+  if (state.step === 6 && state.chosen.element) {
+    box.setPointerCapture(e.pointerId);
+    held = { element: state.chosen.element, moved: false };
+    return;
+  }
+  if (state.step === 3 || state.step === 6) {
+    const hit = await pick(p.x, p.y);
+    if (state.step === 3) { state.chosen.piece = hit.pieceId ?? null; } else { state.chosen.element = hit.elementId ?? null; }
+    tell('chosen');
+  }
+});
+
+let dragging = false;
+box.addEventListener('pointermove', async (e) => {
+  const p = toPixel(e);
+  if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
+  if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
+  if (held?.element) {
+    if (dragging) return;
+    dragging = true;
+    held.moved = true;
+    try {
+      const hit = await pick(p.x, p.y);
+      if (hit.point && held?.element) {
+        held.point = hit.point;
+        show((d) => { d.elements.find((x) => x.id === held.element).position = hit.point; return d; });
+        await refresh();
+      }
+    } finally { dragging = false; }
+    return;
+  }
+  read(p.x, p.y);
+});
+box.addEventListener('pointerup', async () => {
+  const h = held;
+  held = null;
+  if (h?.element && h.point) {
+    const name = state.document.elements.find((x) => x.id === h.element)?.name;
+    await save(`Moved ${name}`, (d) => { d.elements.find((x) => x.id === h.element).position = h.point; return d; });
+  } else if (h?.element && !h.moved) { state.chosen.element = null; tell('chosen'); }
+});
+box.addEventListener('wheel', (e) => {
+  e.preventDefault();
+  const p = toPixel(e);
+  const r = box.getBoundingClientRect();
+  fit = false;
+  zoom = Math.max(0.2, Math.min(32, zoom * 1.2 ** (-e.deltaY / 100)));
+  panX = e.clientX - r.left - p.x * zoom;
+  panY = e.clientY - r.top - p.y * zoom;
+  draw();
+}, { passive: false });
+
+export function fitPicture() { fit = true; draw(); }
+addEventListener('resize', draw);
+on('frame', () => { refreshOverlay(); refresh(); });
+on('document', () => { refreshOverlay(); refresh(); });
+on('step', draw);
+on('chosen', draw);
+document.body.insertAdjacentHTML('beforeend', '<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>');

@@ -1,0 +1,105 @@
+// The set from above: a measured drawing at one scale both ways. Elements, boxes and planes, and the sun are moved here.
+import { get } from './api.js';
+import { on, save, state, tell } from './state.js';
+
+const svg = document.querySelector('#plan svg');
+let data = null;
+let view = null; // {x, z, scale}: world at the middle, pixels a metre
+let held = null;
+
+export async function refreshPlan() {
+  try { data = await get(`/api/shots/${state.id}/plan?revision=${state.revision}`); } catch { data = null; }
+  draw();
+}
+
+function draw() {
+  const r = svg.getBoundingClientRect();
+  if (!data || r.width === 0) return;
+  const xs = [], zs = [];
+  for (const p of data.pieces) for (const l of p.lines) { xs.push(l[0], l[2]); zs.push(l[1], l[3]); }
+  for (const c of data.camera) { xs.push(c.x); zs.push(c.z); }
+  const minX = xs.length ? Math.min(...xs) : -5, maxX = xs.length ? Math.max(...xs) : 5, minZ = zs.length ? Math.min(...zs) : -5, maxZ = zs.length ? Math.max(...zs) : 5;
+  const tall = r.height > 300;
+  // The low strip lies on its side, so that a long set fills it: north to the left.
+  view = { tall, x: (minX + maxX) / 2, z: (minZ + maxZ) / 2, scale: 0.92 * (tall ? Math.min(r.width / (maxX - minX), r.height / (maxZ - minZ)) : Math.min(r.width / (maxZ - minZ), r.height / (maxX - minX))), w: r.width, h: r.height };
+  const P = (x, z) => (tall ? [view.w / 2 + (x - view.x) * view.scale, view.h / 2 + (z - view.z) * view.scale] : [view.w / 2 + (z - view.z) * view.scale, view.h / 2 - (x - view.x) * view.scale]);
+  const M = (x, z) => P(x, z).map((v) => v.toFixed(1)).join(' ');
+  const out = [];
+  let grid = '';
+  for (let x = Math.floor(minX); x <= maxX + 1; x++) grid += `M${M(x, minZ - 30)}L${M(x, maxZ + 30)}`;
+  for (let z = Math.floor(minZ); z <= maxZ + 1; z++) grid += `M${M(minX - 30, z)}L${M(maxX + 30, z)}`;
+  out.push(`<path d="${grid}" stroke="var(--hair)" stroke-opacity=".45" stroke-width=".6" fill="none"/>`);
+  for (const p of data.pieces) {
+    const d = p.lines.map((l) => `M${M(l[0], l[1])}L${M(l[2], l[3])}`).join('');
+    const mine = p.id === state.chosen.piece;
+    out.push(`<path data-piece="${p.id}" d="${d}" stroke="var(--ink)" stroke-width="${mine ? 2 : 0.7}" ${p.onlyBlocksLight ? 'stroke-dasharray="2 3"' : ''} fill="none"/>`);
+  }
+  if (data.camera.length) {
+    out.push(`<path d="M${data.camera.map((c) => M(c.x, c.z)).join('L')}" stroke="var(--ink)" stroke-width="1.4" fill="none"/>`);
+    const c = data.camera.find((k) => k.frame === state.frame) || data.camera[0];
+    const edge = (a) => M(c.x + 9 * Math.sin(c.heading + a), c.z - 9 * Math.cos(c.heading + a));
+    out.push(`<path d="M${edge(-c.fov / 2)}L${M(c.x, c.z)}L${edge(c.fov / 2)}" stroke="var(--ink)" stroke-dasharray="5 4" stroke-width="1" fill="none"/>`);
+    const [cx, cy] = P(c.x, c.z);
+    out.push(`<circle cx="${cx}" cy="${cy}" r="3.2" fill="var(--ink)"/>`);
+  }
+  for (const p of data.points || []) { const [x, y] = P(p.x, p.z); out.push(`<path d="M${x - 4} ${y}h3m2 0h3M${x} ${y - 4}v3m0 2v3" stroke="var(--quiet)" stroke-width="1"/>`); }
+  for (const e of data.elements) {
+    const [x, y] = P(e.x, e.z);
+    out.push(`<g data-element="${e.id}" style="cursor:move"><circle cx="${x}" cy="${y}" r="${Math.max(4, e.radius * view.scale)}" fill="var(--green)" fill-opacity=".18" stroke="var(--green)" stroke-width="${e.id === state.chosen.element ? 2.6 : 1.6}"/><text x="${x + 10}" y="${y - 6}" font-size="11.5" font-family="Plex Mono" fill="var(--ink)">${state.document.elements.find((k) => k.id === e.id)?.name ?? ''}</text></g>`);
+  }
+  const sun = state.document.lights.find((l) => l.kind === 'Sun' && !l.off);
+  if (sun) {
+    // An arrow from the sun's side to the middle; its outer end turns the sun.
+    const k = Math.hypot(sun.direction[0], sun.direction[2]) || 1;
+    const far = (tall ? Math.min(view.w, view.h) * 0.4 : view.h * 0.42) / view.scale;
+    const ex = view.x + (sun.direction[0] / k) * far, ez = view.z + (sun.direction[2] / k) * far;
+    out.push(`<path d="M${M(ex, ez)}L${M(view.x + (ex - view.x) * 0.55, view.z + (ez - view.z) * 0.55)}" stroke="var(--ink)" stroke-width="1.3"/>`);
+    const [sx, sy] = P(ex, ez);
+    out.push(`<g data-sun style="cursor:move"><circle cx="${sx}" cy="${sy}" r="5.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.4"/><text x="${sx + 9}" y="${sy + 4}" font-size="11.5" font-family="Plex Mono">sun</text></g>`);
+  }
+  const bar = 5 * view.scale;
+  out.push(`<path d="M${view.w - 20 - bar} ${view.h - 14}v-5v5h${bar}v-5" stroke="var(--ink)" fill="none"/><text x="${view.w - 20 - bar}" y="${view.h - 22}" font-size="11" font-family="Plex Mono">5 m</text>`);
+  out.push(tall ? `<path d="M${view.w - 24} 44V16l-5 9m5-9l5 9" stroke="var(--ink)" fill="none"/><text x="${view.w - 28}" y="56" font-size="11" font-family="Plex Mono">N</text>` : `<path d="M46 20H18l9-5m-9 5l9 5" stroke="var(--ink)" fill="none"/><text x="50" y="24" font-size="11" font-family="Plex Mono">N</text>`);
+  svg.innerHTML = out.join('');
+}
+
+function world(e) {
+  const r = svg.getBoundingClientRect();
+  const a = e.clientX - r.left - view.w / 2, b = e.clientY - r.top - view.h / 2;
+  return view.tall ? [view.x + a / view.scale, view.z + b / view.scale] : [view.x - b / view.scale, view.z + a / view.scale];
+}
+
+svg.addEventListener('pointerdown', (e) => {
+  const element = e.target.closest('[data-element]')?.dataset.element;
+  const piece = e.target.closest('[data-piece]')?.dataset.piece;
+  if (element) held = { element };
+  else if (e.target.closest('[data-sun]')) held = { sun: true };
+  else if (piece && state.step === 3) { state.chosen.piece = piece; tell('chosen'); held = { piece, from: world(e) }; } else return;
+  svg.setPointerCapture(e.pointerId);
+});
+svg.addEventListener('pointermove', (e) => {
+  if (!held) return;
+  held.to = world(e);
+  if (held.element) { const m = data.elements.find((x) => x.id === held.element); [m.x, m.z] = held.to; draw(); }
+});
+svg.addEventListener('pointerup', async () => {
+  const h = held;
+  held = null;
+  if (!h?.to) return;
+  if (h.element) await save(`Moved ${state.document.elements.find((x) => x.id === h.element)?.name} from above`, (d) => { const m = d.elements.find((x) => x.id === h.element); m.position = [h.to[0], m.position[1], h.to[1]]; return d; });
+  if (h.piece && Math.hypot(h.to[0] - h.from[0], h.to[1] - h.from[1]) > 0.02) {
+    await save(`Moved ${h.piece} from above`, (d) => { const m = d.pieces.find((x) => x.id === h.piece); m.position = [m.position[0] + h.to[0] - h.from[0], m.position[1], m.position[2] + h.to[1] - h.from[1]]; return d; });
+  }
+  if (h.sun) {
+    await save('Turned the sun from above', (d) => {
+      const s = d.lights.find((l) => l.kind === 'Sun' && !l.off);
+      const flat = Math.hypot(s.direction[0], s.direction[2]), a = Math.atan2(h.to[1] - view.z, h.to[0] - view.x);
+      s.direction = [flat * Math.cos(a), s.direction[1], flat * Math.sin(a)];
+      return d;
+    });
+  }
+});
+
+on('document', refreshPlan);
+for (const t of ['frame', 'chosen', 'way']) on(t, draw);
+addEventListener('resize', draw);

@@ -1,0 +1,61 @@
+// The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
+import { on, setFrame, state, tell } from './state.js';
+
+const svg = document.querySelector('#rail svg');
+const at = document.getElementById('at');
+const title = document.getElementById('rail-title');
+const play = document.getElementById('play');
+
+const span = () => { const { first, last } = state.document.range; return { first, last, x: (f) => 14 + ((f - first) / Math.max(1, last - first)) * (svg.getBoundingClientRect().width - 28) }; };
+
+function draw() {
+  if (!state.document) return;
+  const { first, last, x } = span();
+  const out = [];
+  const base = 78;
+  const every = last - first > 300 ? 60 : 12;
+  for (let f = first; f <= last; f++) {
+    const major = (f - first) % every === 0;
+    if (!major && last - first > 400) continue;
+    out.push(`<path d="M${x(f).toFixed(1)} ${base}v${major ? -12 : -5}" stroke="var(--ink)" stroke-width="${major ? 1 : 0.6}"/>`);
+    if (major) out.push(`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
+  }
+  out.push(`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
+  const readings = state.readings || [];
+  const reading = readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
+  title.textContent = '';
+  if (reading?.perFrame) {
+    title.textContent = `${reading.name}, ${reading.unit} per frame`;
+    const top = Math.max(reading.tolerance * 1.15, ...reading.perFrame.map((p) => p.value)) || 1;
+    const y = (v) => 66 - (v / top) * 42;
+    out.push(`<path d="M0 ${y(reading.tolerance)}h4000" stroke="var(--red)" stroke-dasharray="5 4" stroke-width=".9"/>`);
+    out.push(`<path d="M${reading.perFrame.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.3"/>`);
+    for (const p of reading.perFrame) out.push(`<circle cx="${x(p.frame)}" cy="${y(p.value)}" r="2" fill="var(--ink)"/>`);
+    const w = reading.perFrame.reduce((a, b) => (b.value > a.value ? b : a));
+    out.push(`<text x="${x(w.frame) + 6}" y="${y(w.value) - 3}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${w.value.toFixed(2)} at ${w.frame}</text>`);
+  }
+  out.push(`<path d="M${x(state.frame)} 16V${base}" stroke="var(--ink)" stroke-width="1.4"/>`);
+  svg.innerHTML = out.join('');
+  if (document.activeElement !== at) at.value = state.frame;
+  at.style.left = `${Math.max(28, Math.min(svg.getBoundingClientRect().width - 28, x(state.frame)))}px`;
+}
+
+const toFrame = (e) => { const { first, last } = span(); const r = svg.getBoundingClientRect(); return first + ((e.clientX - r.left - 14) / (r.width - 28)) * (last - first); };
+let held = false;
+svg.addEventListener('pointerdown', (e) => { held = true; svg.setPointerCapture(e.pointerId); setFrame(toFrame(e)); });
+svg.addEventListener('pointermove', (e) => { if (held) setFrame(toFrame(e)); });
+svg.addEventListener('pointerup', () => { held = false; });
+at.addEventListener('change', () => { const f = Number(at.value); if (Number.isFinite(f)) setFrame(f); at.blur(); draw(); });
+at.addEventListener('keydown', (e) => { if (e.key === 'Enter') at.blur(); e.stopPropagation(); });
+
+let timer = null;
+export function togglePlay() {
+  if (timer) { clearInterval(timer); timer = null; state.playing = false; play.textContent = 'Play'; tell('frame'); return; }
+  const rate = state.document.rate;
+  state.playing = true;
+  play.textContent = 'Stop';
+  timer = setInterval(() => setFrame(state.frame >= state.document.range.last ? state.document.range.first : state.frame + 1), (1000 * rate.den) / rate.num);
+}
+play.addEventListener('click', togglePlay);
+for (const t of ['document', 'frame', 'step', 'readings']) on(t, draw);
+addEventListener('resize', draw);

@@ -1,0 +1,170 @@
+// The sheet: what is in the step, its controls, and below them its readings.
+import { get, post, upload } from './api.js';
+import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
+import { pick } from './picture.js';
+import { on, save, setFrame, setHand, state, step as ledgerStep, takeState, tell } from './state.js';
+import { vial } from './vial.js';
+
+const sheet = document.getElementById('sheet');
+let message = null;
+const names = ['Plate', 'Camera', 'Set', 'Projection', 'Light', 'Contact', 'Finish', 'Hand over'];
+const api = (path) => `/api/shots/${state.id}/${path}`;
+const edit = (what, list, id, change) => save(what, (d) => { change(d[list].find((x) => x.id === id)); return d; });
+
+async function bring(path, form) {
+  form.append('baseRevision', state.revision);
+  tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and checking every frame.'));
+  try {
+    const result = await upload(api(path), form);
+    takeState(result.state);
+    tell('told', result.notes.length ? notes(result.notes) : null);
+  } catch (e) { tell('told', e); }
+}
+
+// A file chooser with its fields: what was typed stays when it is refused.
+function bringIn(label, path, accept, fields = [], multiple = false) {
+  const file = h('input', { type: 'file', accept, multiple, 'aria-label': label });
+  return h('div', {}, ...fields, h('div', { class: 'actions' }, file, button(label, () => {
+    const form = new FormData();
+    for (const f of file.files) form.append('files', f, f.name);
+    for (const i of sheet.querySelectorAll('[name]')) form.append(i.name, i.value);
+    bring(path, form);
+  })));
+}
+
+const steps = {
+  1() {
+    const p = state.document.plate;
+    const fields = [text('First frame', p ? state.document.range.first : '1001', null, { name: 'first' }), text('Rate', p ? (p.rate.den === 1 ? `${p.rate.num}` : `${p.rate.num}/${p.rate.den}`) : '24', null, { name: 'rate', unit: 'fps' }),
+      text('Sensor width', p?.sensorWidthMm ?? 36, null, { name: 'sensorWidth', unit: 'mm' }), text('Sensor height', p?.sensorHeightMm ?? 20.25, null, { name: 'sensorHeight', unit: 'mm' }), text('Focal length', p?.focalMm ?? '', null, { name: 'focal', unit: 'mm', placeholder: 'unknown' })];
+    const folder = h('select', { class: 'blank', 'aria-label': 'Folder on the server' });
+    get('/api/folders').then((all) => folder.append(...all.map((f) => h('option', { value: f.path }, `${f.name}, ${f.files} files`))));
+    return [p ? h('p', {}, h('span', { class: 'num' }, `${p.name} · ${p.width}×${p.height}, ${p.bits} bit, ${p.frames.length} frames`)) : quiet('Begin here: bring in a folder of numbered PNG or JPEG frames.'),
+      p?.faults?.length ? notes(p.faults.map((f) => `${f.message}. ${f.mend}`)) : null,
+      heading('Bring a plate in'), bringIn('Bring these frames in', 'plate', '.png,.jpg,.jpeg', fields, true),
+      h('div', { class: 'actions' }, folder, button('Bring the folder in', () => { const form = new FormData(); form.append('folder', folder.value); for (const i of sheet.querySelectorAll('[name]')) form.append(i.name, i.value); bring('plate-from-folder', form); }))];
+  },
+  2() {
+    const d = state.document, o = d.orientation, chosen = d.surveyPoints.find((s) => s.name === state.chosen.point);
+    const orient = (what, change) => save(what, (x) => { change(x.orientation); return x; });
+    const pointNames = [['', '–'], ...d.surveyPoints.map((s) => [s.name, s.name])];
+    const box = h('div');
+    get(api('orientation')).then((r) => { if (r.problems.length) box.append(...r.problems.map((t) => told({ message: t }))); });
+    return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${d.camera.lens.k1} k2 ${d.camera.lens.k2}`) : quiet('Bring a camera in, then its survey points.'),
+      heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera?.lens.k1 ?? '', null, { name: 'k1' }), text('Lens k2', d.camera?.lens.k2 ?? '', null, { name: 'k2' })]),
+      bringIn('Bring survey points in', 'survey', '.csv'), heading('Survey points'),
+      d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.clicks.length} clicks` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),
+      chosen ? h('div', { class: 'actions' }, button(`Click ${chosen.name} at ${state.frame}`, () => setHand((p) => save(`Clicked ${chosen.name} at ${state.frame}`, (x) => { const s = x.surveyPoints.find((q) => q.name === chosen.name); s.clicks = [...s.clicks.filter((c) => c.frame !== state.frame), { frame: state.frame, x: p.x, y: p.y }]; return x; }))),
+        button(o.floor.includes(chosen.name) ? 'Not on the floor' : 'It lies on the floor', () => orient(`Floor: ${chosen.name}`, (x) => { x.floor = x.floor.includes(chosen.name) ? x.floor.filter((n) => n !== chosen.name) : [...x.floor, chosen.name]; }))) : null,
+      heading('Floor, origin, axis, scale'), h('p', {}, `Floor: ${o.floor.join(' ') || 'not named'}`), box,
+      choice('Origin', o.origin ?? '', pointNames, (v) => orient('Origin named', (x) => { x.origin = v || null; })),
+      choice('Axis from', o.axis?.from ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: v, to: x.axis?.to ?? v, direction: x.axis?.direction ?? '+X' } : null; })),
+      choice('Axis to', o.axis?.to ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: x.axis?.from ?? v, to: v, direction: x.axis?.direction ?? '+X' } : null; })),
+      choice('It runs along', o.axis?.direction ?? '+X', ['+X', '-X', '+Z', '-Z'].map((v) => [v, v]), (v) => orient('Axis named', (x) => { if (x.axis) x.axis.direction = v; })),
+      choice('Length from', o.scale?.from ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: v, to: x.scale?.to ?? v, metres: x.scale?.metres ?? 1 } : null; })),
+      choice('Length to', o.scale?.to ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: x.scale?.from ?? v, to: v, metres: x.scale?.metres ?? 1 } : null; })),
+      number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 })];
+  },
+  3() {
+    const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece);
+    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { let k = 1; while (x.pieces.some((q) => q.id === `${kind.toLowerCase()}_${k}`)) k++; x.pieces.push({ id: `${kind.toLowerCase()}_${k}`, name: `${kind.toLowerCase()} ${k}`, kind, position: [0, 0, 0], rotationYxzDegrees: [0, 0, 0], size: [1, 1, 1], scale: 1, duties: { receives: true, hides: true, wearsFootage: true, blocksLight: true } }); state.chosen.piece = `${kind.toLowerCase()}_${k}`; return x; });
+    const e = (what, change) => edit(`${p.name}: ${what}`, 'pieces', p.id, change);
+    return [heading('Pieces'), d.pieces.length ? rows(d.pieces.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.kind.toLowerCase() })), state.chosen.piece, (id) => { state.chosen.piece = id; tell('chosen'); }, { long: true }) : quiet('Nothing is built yet. Add a plane or a box, or bring a mesh in.'),
+      h('div', { class: 'actions' }, button('Add a plane', () => add('Plane')), button('Add a box', () => add('Box'))), bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
+      ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
+        p.kind === 'Mesh' ? number('Scale', p.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }) : triple('Size', p.size, 'm', (v) => e('sized', (x) => { x.size = v; })),
+        heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
+        h('div', { class: 'actions' }, button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${p.name}`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; })))] : [])];
+  },
+  4() {
+    const d = state.document, p = d.projections.find((x) => x.id === state.chosen.projection) || d.projections[0];
+    const look = (v) => { state.compare = v; tell('compare'); };
+    return [h('div', { class: 'actions' }, button('See the projected footage', () => look('projection')), button('Difference', () => look('projection-difference')), button('See the plate', () => look('before'))),
+      heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
+      h('div', { class: 'actions' }, button(`Lay frame ${state.frame} on the set`, () => save(`Projected ${state.frame}`, (x) => { let k = 1; while (x.projections.some((q) => q.id === `projection_${k}`)) k++; x.projections.push({ id: `projection_${k}`, name: `frame ${state.frame}`, frame: state.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }), { next: !d.projections.length })),
+      ...(p ? [heading(p.name), number('Frame', p.frame, '', (v) => edit('Projection’s frame', 'projections', p.id, (x) => { x.frame = Math.round(v); x.name = `frame ${x.frame}`; })), number('Fades from', p.fadeFromDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeFromDegrees = v; }), { min: 0, max: 90 }), number('is gone at', p.fadeToDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeToDegrees = v; }), { min: 0, max: 90 }),
+        h('div', { class: 'actions' }, button('Delete', () => save('Deleted a projection', (x) => { x.projections = x.projections.filter((q) => q.id !== p.id); return x; })))] : [])];
+  },
+  5() {
+    const d = state.document, l = d.lights.find((x) => x.id === state.chosen.light) || d.lights[0];
+    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { let k = 1; while (x.lights.some((q) => q.id === `${kind.toLowerCase()}_${k}`)) k++; x.lights.push({ id: `${kind.toLowerCase()}_${k}`, name: kind, kind, direction: [0.5, 0.7, 0.5], strength: kind === 'Sun' ? 3 : 0.3, color: [1, 1, 1], angularDiameterDegrees: 0.53, inPlate: true }); return x; });
+    const e = (what, change) => edit(`${l.name}: ${what}`, 'lights', l.id, change);
+    const deg = 180 / Math.PI;
+    const el = l && Math.atan2(l.direction[1], Math.hypot(l.direction[0], l.direction[2])) * deg, az = l && (Math.atan2(l.direction[0], -l.direction[2]) * deg + 360) % 360;
+    const aim = (a, b) => [Math.cos(b / deg) * Math.sin(a / deg), Math.sin(b / deg), -Math.cos(b / deg) * Math.cos(a / deg)];
+    return [heading('Lights'), d.lights.length ? rows(d.lights.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : text3(x.strength, 3) })), l?.id, (id) => { state.chosen.light = id; tell('chosen'); }) : quiet('No light yet. Add the sun and the sky that lit the plate.'),
+      h('div', { class: 'actions' }, button('Add a sun', () => add('Sun')), button('Add a sky', () => add('Sky')), button('Add a fill', () => add('Fill'))),
+      ...(l ? [heading(l.name), ...(l.kind === 'Sun' ? [number('Azimuth, from north', az, '°', (v) => e('turned', (x) => { x.direction = aim(v, el); }), { digits: 2 }), number('Elevation', el, '°', (v) => e('raised', (x) => { x.direction = aim(az, v); }), { digits: 2, min: -90, max: 90 }), number('Angular size', l.angularDiameterDegrees, '°', (v) => e('sized', (x) => { x.angularDiameterDegrees = v; }), { min: 0, max: 90 })] : []),
+        l.kind === 'Sun' && el <= 0 ? told({ message: 'The sun is below the floor: it lights nothing that stands on it.', mend: 'Raise its elevation above 0°.' }) : null,
+        number(l.kind === 'Sun' ? 'Irradiance' : 'Radiance', l.strength, '', (v) => e('strength', (x) => { x.strength = v; }), { min: 0 }), triple('Colour', l.color, '', (v) => e('colour', (x) => { x.color = v; })),
+        tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })),
+        h('div', { class: 'actions' }, button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; })))] : [])];
+  },
+  6() {
+    const d = state.document, m = d.elements.find((x) => x.id === state.chosen.element) || (d.elements.length === 1 ? d.elements[0] : null);
+    const e = (what, change) => edit(`${m.name}: ${what}`, 'elements', m.id, change);
+    const stand = async (how, what) => {
+      try {
+        const placed = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand`)}?how=${how}`, { document: state.document });
+        await e(what, (x) => { x.position = placed.position; x.up = placed.up; });
+      } catch (err) { tell('told', err); }
+    };
+    return [heading('Elements'), d.elements.length ? rows(d.elements.map((x) => ({ id: x.id, name: x.name, value: x.position.map((v) => v.toFixed(2)).join(', ') })), state.chosen.element, (id) => { state.chosen.element = id; tell('chosen'); }) : quiet('Nothing is added yet. Bring a GLB in.'),
+      bringIn('Bring an element in', 'element', '.glb,.obj'),
+      ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = hit.point; }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
+        triple('Place', m.position, 'm', (v) => e('moved', (x) => { x.position = v; })), number('Turned', m.turnDegrees, '°', (v) => e('turned', (x) => { x.turnDegrees = v; })), number('Scale', m.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }),
+        h('div', { class: 'actions' }, button(m.off ? 'Switch on' : 'Switch off', () => e(m.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${m.name}`, (x) => { x.elements = x.elements.filter((q) => q.id !== m.id); return x; })))] : [])];
+  },
+  7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],
+  8() {
+    const { first, last } = state.document.range;
+    const from = h('input', { class: 'blank', value: first, 'aria-label': 'First frame' }), to = h('input', { class: 'blank', value: last, 'aria-label': 'Last frame' });
+    const job = state.jobs.find((j) => j.secondsPerItem), cost = job ? `about ${Math.ceil((job.secondsPerItem * (last - first + 1)) / 60)} min for all` : 'the first frame tells the cost';
+    return [quiet('Comp as PNG in the plate’s encoding, layers as EXR. Handing over to other programs comes later.'), h('div', { class: 'actions' }, from, '–', to),
+      h('div', { class: 'actions' }, button('Render frames', async () => { try { await post(api('render'), { first: Number(from.value), last: Number(to.value) }); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }, { next: true }), h('span', { class: 'quiet' }, cost)),
+      heading('Renders'), ...state.jobs.map((j) => h('details', {}, h('summary', {}, `${j.title}: ${j.state} ${j.message}`), h('ul', {}, ...(j.output ? JSON.parse(j.output) : []).map((f) => h('li', { class: 'num' }, h('a', { href: `/renders/${j.id}/${f}` }, f))))))];
+  },
+};
+
+export function goWorst(r) {
+  if (r.perFrame) state.railReading = r.id;
+  if (!r.worst) return;
+  state.worst = r.worst;
+  if (r.worst.frame) setFrame(r.worst.frame);
+  tell('chosen');
+}
+
+const verdictWord = (v) => (v === 'Nothing' ? 'nothing yet' : v.toLowerCase());
+
+function readings() {
+  const mine = (state.readings || []).filter((r) => r.step === state.step);
+  if (!state.readings) return [heading('Readings'), quiet('Measuring.')];
+  if (!mine.length) return [];
+  return [heading('Readings'), ...mine.map((r) => {
+    const b = h('button', { class: `reading ${r.verdict.toLowerCase()}`, type: 'button', title: r.how, onclick: () => goWorst(r), 'data-reading': r.id });
+    b.innerHTML = `${vial(r.verdict.toLowerCase())}<span class="name"></span><span class="value num"></span><span class="verdict"></span><span class="note"></span>`;
+    b.querySelector('.name').textContent = r.name;
+    b.querySelector('.value').textContent = r.value === null || r.value === undefined ? '–' : `${text3(r.value, 3)} ${r.unit}`;
+    b.querySelector('.verdict').textContent = verdictWord(r.verdict);
+    b.querySelector('.note').textContent = `${r.note}${r.worst ? ' · press for the worst place' : ''}`;
+    return h('div', {}, b, number(r.over ? 'must be over' : 'must be within', r.tolerance, r.unit.length < 4 ? r.unit : '', (v) => save(`Tolerance of ${r.name}`, (d) => { d.tolerances[r.id] = v; return d; }), { min: 0, digits: 4 }));
+  })];
+}
+
+export function drawSheet() {
+  if (!state.document) return;
+  const scroll = sheet.scrollTop;
+  sheet.replaceChildren(h('h2', {}, names[state.step - 1]), ...(message ? [message] : []), ...(state.hand ? [told({ message: 'Click in the picture. Escape leaves it.' }, true)] : []),
+    ...steps[state.step]().filter(Boolean), ...readings());
+  sheet.scrollTop = scroll;
+}
+
+on('told', (m) => {
+  const next = m instanceof Node ? m : m ? told(m) : null;
+  if (!next && !message) return;
+  message = next;
+  drawSheet();
+});
+for (const t of ['document', 'step', 'chosen', 'readings', 'hand']) on(t, drawSheet);
+on('frame', () => { if (state.step === 2 || state.step === 4) drawSheet(); });
+on('ledger-step', (n) => ledgerStep('restore', n));

@@ -1,0 +1,123 @@
+import { get, post } from './api.js';
+import { button, h } from './build.js';
+import { draw, fitPicture, refresh } from './picture.js';
+import './plan.js';
+import { togglePlay } from './rail.js';
+import { drawSheet } from './sheet.js';
+import { load, on, setFrame, setHand, setStep, state, step, tell } from './state.js';
+import { fillVials } from './vial.js';
+
+const $ = (id) => document.getElementById(id);
+const order = { nothing: 0, within: 1, near: 2, outside: 3 };
+
+function head() {
+  const d = state.document;
+  $('facts').textContent = `${d.range.first}–${d.range.last} · ${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`} fps${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
+  $('undo').disabled = !state.canUndo;
+  $('redo').disabled = !state.canRedo;
+  $('ledger').textContent = `Ledger · ${state.revision}`;
+}
+
+function route() {
+  for (const b of document.querySelectorAll('#route button')) {
+    const n = Number(b.dataset.step);
+    if (n === state.step) b.setAttribute('aria-current', 'step'); else b.removeAttribute('aria-current');
+    const worst = (state.readings || []).filter((r) => r.step === n).map((r) => r.verdict.toLowerCase()).reduce((a, v) => (order[v] > order[a] ? v : a), 'nothing');
+    b.querySelector('[data-vial]').dataset.vial = worst;
+    b.querySelector('[data-verdict]').textContent = worst === 'nothing' ? 'nothing measured' : worst;
+  }
+  fillVials($('route'));
+}
+
+function compareButtons() {
+  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
+  if (!ways.some(([w]) => w === state.compare)) state.compare = state.step === 4 ? 'projection' : 'after';
+  $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { state.compare = w; tell('compare'); } }, t)),
+    h('button', { class: 'plain', type: 'button', title: 'One stop darker ([)', onclick: () => { state.exposure -= 1; draw(); } }, '−1'), h('button', { class: 'plain', type: 'button', title: 'One stop brighter (])', onclick: () => { state.exposure += 1; draw(); } }, '+1'));
+}
+
+let asked = 0;
+async function measure() {
+  const mine = ++asked;
+  state.readings = null;
+  tell('readings');
+  for (let i = 0; i < 200 && mine === asked; i++) {
+    try {
+      const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
+      if (mine !== asked) return;
+      if (Array.isArray(r)) { state.readings = r; tell('readings'); return; }
+    } catch { return; }
+    await new Promise((f) => setTimeout(f, 400));
+  }
+}
+
+async function jobs() {
+  try { state.jobs = await get(`/api/shots/${state.id}/jobs`); } catch { return; }
+  const live = state.jobs.find((j) => j.state === 'waiting' || j.state === 'running');
+  const was = $('tray').dataset.live;
+  $('tray').dataset.live = live ? live.id : '';
+  if (live) {
+    const left = live.secondsPerItem ? ` · ${Math.ceil((live.total - live.done) * live.secondsPerItem)} s left` : '';
+    const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-valuenow': live.done, 'aria-valuemax': live.total });
+    bar.innerHTML = `<i style="width:${(100 * live.done) / Math.max(1, live.total)}%"></i>`;
+    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num' }, `${live.done} of ${live.total}${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
+  } else {
+    $('tray').replaceChildren();
+    if (was && state.step === 8) drawSheet();
+  }
+  setTimeout(jobs, live ? 700 : 4000);
+}
+
+const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
+function dialog(...content) { $('dialog').replaceChildren(...content, h('div', { class: 'actions' }, button('Close', () => $('dialog').close()))); $('dialog').showModal(); }
+const help = () => dialog(h('h2', {}, 'By hand'), h('table', { class: 'plainly' }, ...shortcuts.map(([k, t]) => h('tr', {}, h('td', { class: 'mono' }, k), h('td', {}, t)))));
+async function ledger() {
+  const list = await get(`/api/shots/${state.id}/ledger`);
+  const name = decodeURIComponent((document.cookie.match(/plenk-who=([^;]*)/) || [, 'artist'])[1]);
+  const who = h('input', { class: 'blank wide', value: name, 'aria-label': 'Your name', onchange: () => { document.cookie = `plenk-who=${encodeURIComponent(who.value)};path=/;max-age=31536000;samesite=lax`; } });
+  who.addEventListener('keydown', (e) => e.stopPropagation());
+  dialog(h('h2', {}, 'Ledger'), h('p', {}, 'Your changes are signed ', who), h('table', { class: 'plainly' }, ...list.map((r) => h('tr', {}, h('td', { class: 'num' }, String(r.number)), h('td', {}, r.what), h('td', {}, r.who), h('td', { class: 'quiet num' }, new Date(r.at).toLocaleString('en-GB')),
+    h('td', {}, r.number === state.revision ? 'now' : button('Go back to this', async () => { $('dialog').close(); await step('restore', r.number); }))))));
+}
+
+function way(w) {
+  state.way = w;
+  $('middle').classList.toggle('above', w === 'above');
+  for (const b of document.querySelectorAll('[data-way]')) b.setAttribute('aria-selected', b.dataset.way === w ? 'true' : 'false');
+  tell('way');
+  draw();
+}
+
+addEventListener('keydown', (e) => {
+  if (e.target.matches('input, select, textarea') || $('dialog').open) return;
+  const key = e.key.toLowerCase();
+  if ((e.ctrlKey || e.metaKey) && key === 'z') { step(e.shiftKey ? 'redo' : 'undo'); e.preventDefault(); return; }
+  if (e.ctrlKey || e.metaKey || e.altKey) return;
+  if (key >= '1' && key <= '8') setStep(Number(key));
+  else if (key === ',' || key === 'arrowleft') setFrame(state.frame - 1);
+  else if (key === '.' || key === 'arrowright') setFrame(state.frame + 1);
+  else if (key === ' ' && !e.target.matches('button')) togglePlay();
+  else if ('rgb'.includes(key)) { state.channel = state.channel === key.toUpperCase() ? null : key.toUpperCase(); draw(); } else if (key === 'a') { state.channel = null; draw(); } else if (key === '[') { state.exposure -= 1; draw(); } else if (key === ']') { state.exposure += 1; draw(); } else if (key === 'f') fitPicture();
+  else if (key === 'p') { state.alone = !state.alone; draw(); } else if (key === 'v') way(state.way === 'camera' ? 'above' : 'camera');
+  else if (key === 'escape') setHand(null);
+  else if (key === '?') help();
+  else return;
+  e.preventDefault();
+});
+
+for (const b of document.querySelectorAll('#route button')) b.addEventListener('click', () => setStep(Number(b.dataset.step)));
+for (const b of document.querySelectorAll('[data-way]')) b.addEventListener('click', () => way(b.dataset.way));
+$('undo').addEventListener('click', () => step('undo'));
+$('redo').addEventListener('click', () => step('redo'));
+$('ledger').addEventListener('click', ledger);
+$('help').addEventListener('click', help);
+on('document', () => { head(); compareButtons(); measure(); });
+on('step', () => { const was = state.compare; route(); compareButtons(); if (was !== state.compare) refresh(); });
+on('compare', () => { compareButtons(); refresh(); });
+on('readings', route);
+on('jobs-now', jobs);
+await load();
+const asks = new URLSearchParams(location.search);
+if (asks.get('frame')) setFrame(Number(asks.get('frame')));
+setStep(Number(asks.get('step')) || (state.document.plate ? 6 : 1));
+jobs();

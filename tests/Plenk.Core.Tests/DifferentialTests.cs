@@ -1,0 +1,149 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Xunit;
+
+namespace Plenk.Core.Tests;
+
+/// <summary>A floor seen from straight above, a box on it, a sun and a sky: small enough to know the answers.</summary>
+public class DifferentialTests
+{
+    private static readonly Pinhole Pinhole = new(64, 64, 64, 64, 32, 32, Lens.None);
+    private static readonly Pose Above = new(Rotations.AboutX(-Math.PI / 2), new Vec3(0, 8, 0));
+
+    private static SetScene Floor() => new([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(40, 1, 40) }], (_, _) => throw new InvalidOperationException());
+
+    private static FloatImage Plate()
+    {
+        var plate = new FloatImage(64, 64, 3);
+        for (int i = 0; i < plate.Data.Length; i++) { plate.Data[i] = 0.1f + 0.3f * (i % 17) / 17; }
+        return plate;
+    }
+
+    private static FrameLayers Render(IReadOnlyList<Light> lights, bool box, int samples = 16)
+    {
+        SetScene set = Floor();
+        LightRig rig = LightRig.Of(lights);
+        PlacedElement[] elements = box
+            ? [new("box", new(new MeshTree(PieceMeshes.Box(new Vec3(1, 1, 1))), []), Similarity.Identity)] : [];
+        var pass = new SetPass(new RayGrid(Pinhole, Above), set, rig, null, new(samples, 1, 1), 5, keep: false);
+        return DifferentialRenderer.Render(pass, elements, Plate(), null, Above);
+    }
+
+    private static readonly Light Sun = new() { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 1, 0), Strength = Math.Sqrt(2) * 80, AngularDiameterDegrees = 0.53 };
+    private static readonly Light Fill = new() { Id = "fill", Kind = LightKind.Fill, Strength = 20 / Math.PI };
+
+    // Sun 80 and fill 20 on the floor: the umbra is at 20/100; SHD-05 of common photometry, derived.
+    [Fact]
+    public void Umbra_has_the_ratio_of_the_lights()
+    {
+        FrameLayers layers = Render([Sun, Fill], box: true);
+        // The shadow of a 1 m box under a 45° sun covers x from −1.5 to −0.5 m: pixel 8 a metre, centre at 32.
+        Assert.Equal(0.2, layers.Shadow[24, 32, 0], 3);
+        Assert.Equal(1f, layers.Shadow[10, 32, 0]);
+    }
+
+    [Fact]
+    public void Outside_what_the_element_touches_the_comp_is_the_plate()
+    {
+        FrameLayers layers = Render([Sun, Fill], box: true);
+        FloatImage plate = Plate();
+        int untouched = 0;
+        for (int i = 0; i < 64 * 64; i++)
+        {
+            if (layers.Touched[i]) { continue; }
+            untouched++;
+            for (int c = 0; c < 3; c++) { Assert.Equal(plate.Data[3 * i + c], layers.Comp.Data[3 * i + c]); }
+        }
+        Assert.InRange(untouched, 3000, 64 * 64 - 50);
+        Assert.All(Render([Sun, Fill], box: false).Touched, Assert.False);
+    }
+
+    [Fact]
+    public void Depth_is_along_the_axis_and_infinite_where_nothing_is_hit()
+    {
+        FrameLayers layers = Render([Sun, Fill], box: true);
+        Assert.Equal(8, layers.Depth[2, 60, 0], 4);
+        Assert.Equal(7, layers.Depth[32, 32, 0], 4);
+        Assert.Equal(1, layers.Normal[2, 60, 1], 5);
+    }
+
+    // Cosine-weighted openness beside an infinitely long wall of height h at distance d: (1 + cos(atan(h/d)))/2, Hottel's strips.
+    [Fact]
+    public void Sky_beside_a_wall()
+    {
+        SetScene set = new([new Piece { Id = "wall", Kind = PieceKind.Plane, Size = new(4000, 1, 1), Position = new(0, 0.5, -1), RotationYxzDegrees = new(90, 0, 0) }], (_, _) => throw new InvalidOperationException());
+        int open = 0;
+        const int n = 20_000;
+        for (uint i = 0; i < n; i++)
+        {
+            Vector3 d = Sampling.CosineHemisphere(Vector3.UnitY, Sampling.Point(i, 3, 0));
+            if (!set.Scene.Occluded(new Ray(Vector3.Zero, d), RayKinds.LightSet)) { open++; }
+        }
+        Assert.Equal(0.853553391, (double)open / n, 0.01); // 3 sd of 20,000 rays are 0.0075
+    }
+
+    // Sky openings change the noise, never the mean: the sky share below a window, both ways.
+    [Fact]
+    public void Drawing_through_openings_keeps_the_mean()
+    {
+        var pieces = new List<Piece>
+        {
+            new() { Id = "floor", Kind = PieceKind.Plane, Size = new(6, 1, 6) },
+            new() { Id = "roof", Kind = PieceKind.Plane, Size = new(6, 1, 6), Position = new(0, 3, 0) },
+            new() { Id = "north", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(0, 1.5, -3), RotationYxzDegrees = new(90, 0, 0) },
+            new() { Id = "south", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(0, 1.5, 3), RotationYxzDegrees = new(90, 0, 0) },
+            new() { Id = "east", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(3, 1.5, 0), RotationYxzDegrees = new(90, 90, 0) },
+        };
+        var set = new SetScene(pieces, (_, _) => throw new InvalidOperationException());
+        SkyOpenings openings = SkyOpenings.Find(set, 1)!;
+        const int n = 60_000;
+        double plain = 0, drawn = 0, drawnSquare = 0;
+        var p = new Vector3(0.5f, 1e-3f, 0.4f);
+        for (uint i = 0; i < n; i++)
+        {
+            Vector2 u = Sampling.Point(i, 8, 0);
+            if (!set.Scene.Occluded(new Ray(p, Sampling.CosineHemisphere(Vector3.UnitY, u)), RayKinds.LightSet)) { plain++; }
+            var (d, factor) = openings.Sample(p, Vector3.UnitY, u);
+            double f = factor > 0 && !set.Scene.Occluded(new Ray(p, d), RayKinds.LightSet) ? factor : 0;
+            drawn += f;
+            drawnSquare += f * f;
+        }
+        plain /= n;
+        drawn /= n;
+        Assert.InRange(plain, 0.02, 0.5);
+        Assert.Equal(plain, drawn, 0.01);
+        Assert.True(drawnSquare / n - drawn * drawn < plain * (1 - plain), "openings must lower the variance");
+    }
+
+    // glTF 2.0 appendix B, values by hand from the formulas.
+    [Fact]
+    public void Metallic_roughness_reflectance()
+    {
+        var n = Vector3.UnitZ;
+        var l = new Vector3(.6f, 0, .8f);
+        var v = new Vector3(-.28f, 0, .96f);
+        Assert.Equal(5.09295818, Bsdf.Distribution(1, .25f), 4);
+        Assert.Equal(0.124339799, Bsdf.Distribution(.8f, .25f), 6);
+        Assert.Equal(0.957063849, Bsdf.Masking(.5f, .25f), 6);
+        Assert.Equal(0.27444235, Bsdf.Evaluate(new("d", new(.8f, .2f, .1f), 0, .5f), n, l, v).X, 5);
+        Assert.Equal(0.59948463, Bsdf.Evaluate(new("m", new(.8f, .2f, .1f), 1, .5f), n, l, v).X, 5);
+    }
+
+    [Fact]
+    public void Lowering_makes_the_foot_touch()
+    {
+        SetScene set = Floor();
+        var model = new ElementModel(new MeshTree(PieceMeshes.Box(new Vec3(1, 1, 1))), []);
+        Assert.Equal(0.7, Standing.DropToTouch(set, model, Similarity.Identity with { Translation = new(0.2, 0.7, 0) })!.Value, 5);
+        FootReport sunk = Standing.Measure(set, model.Tree.Mesh, Similarity.Identity with { Translation = new(0, -0.014, 0) })!;
+        Assert.Equal(-0.014, sunk.DeepestSink, 5);
+        Assert.Null(Standing.DropToTouch(set, model, Similarity.Identity with { Translation = new(100, 1, 0) }));
+    }
+}
