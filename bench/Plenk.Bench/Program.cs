@@ -1,5 +1,5 @@
-using Plenk.Work;
 using Plenk.Store;
+using Plenk.Work;
 var store = new MediaStore("/tmp/mkshot/store");
 var doc = DemoSeed.Build("demo/BTH_0040", b => store.Write(b));
 ShotFolder.Write("/tmp/mkshot/shot", doc, store);

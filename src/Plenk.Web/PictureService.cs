@@ -44,16 +44,16 @@ public sealed class PictureService(ShotEngine engine)
         switch (kind)
         {
             case "projection" or "projection-difference":
-            {
-                FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
-                return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot);
-            }
+                {
+                    FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
+                    return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot);
+                }
             default:
-            {
-                FrameLayers layers = engine.Render(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, stop: stop);
-                return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot)
-                    : ToBytes(engine.Comp(shot, frame, layers), draft);
-            }
+                {
+                    FrameLayers layers = engine.Render(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, stop: stop);
+                    return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot)
+                        : ToBytes(engine.Comp(shot, frame, layers), draft);
+                }
         }
     }
 

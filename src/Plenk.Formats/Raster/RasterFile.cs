@@ -1,4 +1,3 @@
-using System.Runtime.InteropServices;
 using NetVips;
 using Plenk.Core.Images;
 
@@ -84,16 +83,7 @@ public static class RasterFile
             {
                 throw new FormatFault("unreadable", $"{name} has {channels} channels", "Export the frame as RGB.");
             }
-            byte[] memory = opened.WriteToMemory<byte>();
-            var codes = new ushort[(long)header.Width * header.Height * channels];
-            if (header.Bits == 16)
-            {
-                MemoryMarshal.Cast<byte, ushort>(memory).CopyTo(codes);
-            }
-            else
-            {
-                for (int i = 0; i < codes.Length; i++) { codes[i] = memory[i]; }
-            }
+            ushort[] codes = header.Bits == 16 ? opened.WriteToMemory<ushort>() : Array.ConvertAll(opened.WriteToMemory<byte>(), c => (ushort)c);
             return new(header.Width, header.Height, channels, header.Bits, codes);
         }
         catch (VipsException e)

@@ -1,0 +1,158 @@
+using System.Diagnostics;
+using System.Numerics;
+using System.Text;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Formats.Sequences;
+using Xunit;
+
+namespace Plenk.Formats.Tests;
+
+public class FormatTests
+{
+    private static CodeImage Picture(int width = 16, int height = 8, int bits = 8, int channels = 3) =>
+        new(width, height, channels, bits, [.. Enumerable.Range(0, width * height * channels).Select(i => (ushort)(i * 7 % (1 << bits)))]);
+
+    private static byte[] Hex(string text) => Convert.FromHexString(text.Replace(" ", ""));
+
+    // The PNG specification's layout: one red pixel in a stored deflate block, 72 bytes.
+    [Fact]
+    public void A_handwritten_png_reads_as_red()
+    {
+        CodeImage red = RasterFile.Read(Hex("89504e470d0a1a0a0000000d494844520000000100000001080200000090 7753de0000000f49444154780101 0400fbff00ff0000030101008d1de582 0000000049454e44ae426082"), "red.png");
+        Assert.Equal<ushort>([255, 0, 0], red.Codes);
+    }
+
+    [Theory]
+    [InlineData(8)]
+    [InlineData(16)]
+    public void Png_keeps_every_code(int bits)
+    {
+        CodeImage p = Picture(bits: bits), q = RasterFile.Read(RasterFile.ToPng(p), "p.png");
+        Assert.Equal(bits, q.Bits);
+        Assert.Equal(p.Codes, q.Codes);
+    }
+
+    // Debian's OpenEXR reads what is written: exrheader names the channels and types.
+    [Fact]
+    public void Exr_is_read_back_by_the_reference_tools_and_by_us()
+    {
+        string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
+        try
+        {
+            float[] depth = [1.5f, float.PositiveInfinity, 2.25f, -3], green = [0.5f, 1, 0.18f, 65504];
+            ExrFile.Write(path, 2, 2, [new("comp.G", green, Half: true), new("depth.Z", depth)], ExrCompression.Zip, (24000, 1001));
+            using Process header = Process.Start(new ProcessStartInfo("exrheader", path) { RedirectStandardOutput = true })!;
+            string text = header.StandardOutput.ReadToEnd();
+            header.WaitForExit();
+            Assert.Contains("comp.G, 16-bit floating-point", text);
+            Assert.Contains("depth.Z, 32-bit floating-point", text);
+            Assert.Contains("24000/1001", text);
+            ExrPicture back = ExrFile.Read(path);
+            Assert.Equal(depth, back.Find("depth", "Z")!.Values);
+            Assert.Equal(0.5f, back.Find("comp", "G")!.Values[0]);
+        }
+        finally
+        {
+            File.Delete(path);
+        }
+    }
+
+    [Fact]
+    public void A_file_that_is_no_exr_is_refused()
+    {
+        string path = Path.GetTempFileName();
+        try
+        {
+            File.WriteAllText(path, "not a picture");
+            Assert.Equal("unreadable", Assert.Throws<FormatFault>(() => ExrFile.Read(path)).Kind);
+        }
+        finally
+        {
+            File.Delete(path);
+        }
+    }
+
+    // The public OBJ description: 1-based, negative counts back, quads split as (0,1,2),(0,2,3).
+    [Fact]
+    public void Obj_indices()
+    {
+        const string text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\no a\nf 1//1 2//1 3//1 4//1\no b\nf -4 -3 \\\n-2\n";
+        ImportedMesh mesh = ImportedMesh.Read(Encoding.UTF8.GetBytes(text), "quad.obj");
+        Assert.Equal(2, mesh.Objects.Count);
+        Assert.Equal(1, mesh.Objects[0].Mesh.AreaAndVolume().Area, 6);
+        Assert.Equal(Vector3.UnitZ, mesh.Objects[1].Mesh.FaceNormal(0));
+    }
+
+    [Theory]
+    [InlineData("v 0 0 nan\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "not a number")]
+    [InlineData("v 0 0 0\nv 1 0 0\n", "no faces")]
+    [InlineData("v 0 0 0\nf 1 2 9\n", "line 2")]
+    public void Bad_meshes_are_refused_in_words(string text, string words) =>
+        Assert.Contains(words, Assert.Throws<FormatFault>(() => ImportedMesh.Read(Encoding.UTF8.GetBytes(text), "bad.obj")).Message);
+
+    [Fact]
+    public void Glb_keeps_triangles_and_materials()
+    {
+        byte[] glb = GltfFile.WriteMesh("box", PieceMeshes.Box(new(1, 2, 3)), [new("brass", new(0.5f, 0.4f, 0.2f), 1, 0.3f)]);
+        Assert.Equal("glTF"u8.ToArray(), glb[..4]);
+        ImportedMesh back = ImportedMesh.Read(glb, "box.glb");
+        Assert.Equal(22, back.Merged().AreaAndVolume().Area, 4);
+        Assert.Equal(0.3f, back.Materials[0].Roughness, 5);
+    }
+
+    // RFC 4180.
+    [Fact]
+    public void Csv_quotes()
+    {
+        string[] fields = ["a", "b,c", "d\"e", "line1\nline2", "", "1.5"];
+        Assert.Equal("a,\"b,c\",\"d\"\"e\",\"line1\nline2\",,1.5\r\n", CsvFile.Row(fields));
+        Assert.Equal(fields, CsvFile.Read("\uFEFF" + CsvFile.Row(fields))[0]);
+    }
+
+    [Fact]
+    public void Cameras_with_faults_are_refused_with_their_frame()
+    {
+        var import = new CameraImport(1280, 720, 36, 1001, new(24, 1));
+        CameraSource good = CameraFiles.Read(Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1001,1,2,3,0,0,0,1,28\n"), "c.csv", import);
+        Assert.Equal(28.0 * 1280 / 36, good.Samples[0].FocalPx, 6);
+        FormatFault zero = Assert.Throws<FormatFault>(() => CameraFiles.Read(Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1007,1,2,3,0,0,0,1,0\n"), "c.csv", import));
+        Assert.Contains("1007", zero.Message);
+        Assert.Contains("focal length", zero.Message);
+        Assert.Contains("no column", Assert.Throws<FormatFault>(() => CameraFiles.Read("frame,x\n1,2\n"u8.ToArray(), "c.csv", import)).Message);
+    }
+
+    [Fact]
+    public void A_delivery_is_checked_frame_by_frame()
+    {
+        byte[] png = RasterFile.ToPng(Picture()), jpeg = RasterFile.ToJpeg(Picture(), 90);
+        var bomb = (byte[])png.Clone();
+        (bomb[16], bomb[20]) = (0x7F, 0x7F);
+        DeliveredFile F(string name, byte[] bytes) => new(name, () => bytes);
+        PlateCheckResult r = PlateCheck.Check(
+        [
+            F("p.1001.png", png), F("p.1002.png", []), F("p.1003.png", png[..60]), F("p.1004.png", RasterFile.ToPng(Picture(20))), F("p.1005.png", RasterFile.ToPng(Picture(bits: 16))),
+            F("p.1006.png", RasterFile.ToPng(Picture(channels: 1))), F("p.1008.png", png), F("p.1008.jpg", jpeg), F("p.1009.png", bomb), F("p.1010.png", "text"u8.ToArray()), F("cover.png", png),
+        ], expectedFirst: 1000);
+        Assert.Equal([1001, 1008], r.Frames.Select(f => f.Frame));
+        string Kind(int frame) => r.Faults.First(f => f.Frame == frame && f.Kind != "start").Kind;
+        Assert.Equal("empty", Kind(1002));
+        Assert.Equal("truncated", Kind(1003));
+        Assert.Equal("size", Kind(1004));
+        Assert.Equal("depth", Kind(1005));
+        Assert.Equal("depth", Kind(1006));
+        Assert.Equal("missing", Kind(1007));
+        Assert.Equal("duplicate", Kind(1008));
+        Assert.Contains(Kind(1009), new[] { "too_large", "unreadable", "truncated" });
+        Assert.Equal("unreadable", Kind(1010));
+        Assert.Contains(r.Faults, f => f.Kind == "start");
+        Assert.Contains(r.Faults, f => f.Kind == "name");
+        Assert.All(r.Faults, f => Assert.NotEmpty(f.Mend));
+    }
+}

@@ -1,0 +1,173 @@
+using System.Text.Json;
+using Npgsql;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Work;
+using Xunit;
+
+namespace Plenk.Store.Tests;
+
+/// <summary>A database of the test's own on the cluster that ./test starts.</summary>
+public sealed class StoreTests : IAsyncLifetime
+{
+    private readonly string _name = $"test_{Guid.NewGuid():N}";
+    private Database _database = null!;
+    private ShotStore _shots = null!;
+    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+
+    public Task InitializeAsync()
+    {
+        _database = new Database($"{Server};Database={_name}");
+        _database.Migrate();
+        _shots = new ShotStore(_database);
+        return Task.CompletedTask;
+    }
+
+    public async Task DisposeAsync()
+    {
+        await _database.DisposeAsync();
+        NpgsqlConnection.ClearAllPools();
+        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Server};Database=postgres");
+        await using NpgsqlCommand drop = admin.CreateCommand($"drop database {_name} with (force)");
+        await drop.ExecuteNonQueryAsync();
+    }
+
+    private static ShotDocument Shot(string title) => new() { Production = "Test", Sequence = "T", Code = "T_0010", Title = title };
+
+    [Fact]
+    public async Task Undo_and_redo_are_revisions_and_survive()
+    {
+        ShotRow row = await _shots.Create(Shot("a"), "one", "New");
+        await _shots.Save(row.Id, 1, Shot("b"), "one", "B");
+        await _shots.Save(row.Id, 2, Shot("c"), "two", "C");
+        await _shots.Undo(row.Id, 3, "one");
+        await _shots.Undo(row.Id, 4, "one");
+        var again = new ShotStore(_database);
+        Assert.Equal("a", (await again.Read(row.Id))!.Value.Document.Title);
+        await Assert.ThrowsAsync<NothingToUndoException>(() => again.Undo(row.Id, 5, "one"));
+        await again.Redo(row.Id, 5, "two");
+        Assert.Equal("b", (await again.Read(row.Id))!.Value.Document.Title);
+        await again.Redo(row.Id, 6, "two");
+        Assert.Equal("c", (await again.Read(row.Id))!.Value.Document.Title);
+        await Assert.ThrowsAsync<NothingToUndoException>(() => again.Redo(row.Id, 7, "two"));
+        Assert.Equal(7, (await again.Ledger(row.Id)).Count);
+        Assert.Contains("two", (await again.Ledger(row.Id)).Select(r => r.Who));
+    }
+
+    [Fact]
+    public async Task The_second_to_save_is_told_and_nothing_is_overwritten()
+    {
+        ShotRow row = await _shots.Create(Shot("a"), "one", "New");
+        await _shots.Save(row.Id, 1, Shot("first"), "one", "First");
+        ConflictException told = await Assert.ThrowsAsync<ConflictException>(() => _shots.Save(row.Id, 1, Shot("second"), "two", "Second"));
+        Assert.Contains("First", told.Message);
+        Assert.Equal("first", (await _shots.Read(row.Id))!.Value.Document.Title);
+        await _shots.Save(row.Id, told.Head.Number, Shot("second"), "two", "Second");
+        Assert.Equal("second", (await _shots.Read(row.Id))!.Value.Document.Title);
+    }
+
+    [Fact]
+    public async Task A_taken_code_is_refused()
+    {
+        await _shots.Create(Shot("a"), "one", "New");
+        await Assert.ThrowsAsync<ArgumentException>(() => _shots.Create(Shot("b"), "one", "New"));
+    }
+
+    [Fact]
+    public async Task One_live_job_a_key_and_late_results_are_discarded()
+    {
+        ShotRow row = await _shots.Create(Shot("a"), "one", "New");
+        var jobs = new JobStore(_database);
+        var (first, isNew) = await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "one");
+        var (second, alsoNew) = await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "two");
+        Assert.True(isNew && !alsoNew && first.Id == second.Id);
+        await jobs.Start(first.Id);
+        await jobs.AskToStop(first.Id);
+        Assert.True(await jobs.Progress(first.Id, 1, 2.5, "frame 1"));
+        await jobs.End(first.Id, "stopped", "", null);
+        Assert.True((await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "one")).IsNew);
+        var results = new ResultStore(_database);
+        await results.Write("k", "1");
+        await results.Write("k", "2");
+        Assert.Equal("1", await results.Read("k"));
+    }
+
+    [Fact]
+    public void Unknown_fields_survive_and_old_schemas_are_raised()
+    {
+        const string old = """{"production":"P","sequence":"S","code":"C","futureThing":{"a":1},"lights":[{"id":"sky","kind":"Sky","radiance":[1,2,3]}]}""";
+        ShotDocument read = ShotJson.Read(old);
+        Assert.Equal(2, read.Lights[0].Color.Y);
+        Assert.Equal(1, read.SchemaVersion);
+        Assert.Contains("\"futureThing\":{\"a\":1}", ShotJson.Write(read));
+        Assert.Throws<JsonException>(() => ShotJson.Read("""{"schemaVersion":99,"production":"P","sequence":"S","code":"C"}"""));
+    }
+
+    /// <summary>A whole small shot in a folder: the comp's codes are the plate's outside what the element touches.</summary>
+    [Fact]
+    public void Rendered_from_a_folder_the_comp_keeps_the_plates_codes()
+    {
+        string directory = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}");
+        try
+        {
+            var store = new MediaStore(Path.Combine(directory, "store"));
+            var codes = new ushort[96 * 54 * 3];
+            for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)(i * 31 % 256); }
+            var picture = new CodeImage(96, 54, 3, 8, codes);
+            var shot = Shot("folder") with
+            {
+                Range = new(1001, 1001),
+                Plate = new() { Width = 96, Height = 54, Frames = [new(1001, "p.1001.png", store.Write(RasterFile.ToPng(picture)))] },
+                Camera = new() { Width = 96, Height = 54, Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 1.5, 0, 0, 1, 6, 0, 0, 0, 1], 90, 48, 27)] },
+                Pieces = [new() { Id = "floor", Kind = PieceKind.Plane, Size = new(30, 1, 30) }],
+                Lights = [new() { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 1, 0.2), Strength = 3 }, new() { Id = "fill", Kind = LightKind.Fill, Strength = 0.2 }],
+                Elements = [new() { Id = "box", Media = store.Write(GltfFile.WriteMesh("box", Core.Sets.PieceMeshes.Box(new(1, 1, 1)), [])) }],
+            };
+            string folder = Path.Combine(directory, "shot");
+            ShotFolder.Write(folder, shot, store);
+            ShotDocument read = new ShotFolder(folder).ReadDocument();
+            var engine = new ShotEngine(new ShotFolder(folder));
+            FrameLayers layers = engine.Render(read, 1001, 96, RenderQuality.Full);
+            FrameFiles.Write(engine, read, 1001, layers, Path.Combine(directory, "out"));
+            CodeImage comp = RasterFile.Read(File.ReadAllBytes(Path.Combine(directory, "out", FrameFiles.PngName(read, 1001))), "comp");
+            int touched = 0;
+            for (int i = 0; i < 96 * 54; i++)
+            {
+                bool same = comp.Codes.AsSpan(3 * i, 3).SequenceEqual(codes.AsSpan(3 * i, 3));
+                if (layers.Touched[i]) { touched++; } else { Assert.True(same); }
+            }
+            Assert.InRange(touched, 100, 96 * 54 / 2);
+            FrameLayers again = new ShotEngine(store).Render(shot, 1001, 96, RenderQuality.Full);
+            Assert.Equal(layers.Comp.Data, again.Comp.Data);
+            var readings = engine.Readings(read);
+            Assert.Equal(Core.Readings.Verdict.Within, readings.Single(r => r.Id == "plate.complete").Verdict);
+            Assert.Equal(0, readings.Single(r => r.Id == "contact.gap").Value!.Value, 2);
+        }
+        finally
+        {
+            Directory.Delete(directory, recursive: true);
+        }
+    }
+
+    [Fact]
+    public void Media_are_whole_or_absent()
+    {
+        string directory = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}");
+        try
+        {
+            var store = new MediaStore(directory);
+            string hash = store.Write("hello"u8);
+            Assert.Equal("2cf24dba5fb0a30e26e83b2ac5b9e29e1b161e5c1fa7425e73043362938b9824", hash); // SHA-256 of "hello", published widely
+            Assert.Equal("hello"u8.ToArray(), store.Read(hash));
+            Assert.Throws<MissingMediaException>(() => store.Read(new string('0', 64)));
+            Assert.Empty(Directory.GetFiles(directory, "*.tmp", SearchOption.AllDirectories));
+        }
+        finally
+        {
+            Directory.Delete(directory, recursive: true);
+        }
+    }
+}

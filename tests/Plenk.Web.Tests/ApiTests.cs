@@ -1,0 +1,104 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json;
+using Microsoft.AspNetCore.Mvc.Testing;
+using Npgsql;
+using Plenk.Formats.Raster;
+using Xunit;
+
+namespace Plenk.Web.Tests;
+
+/// <summary>The application in the test's own process, on a database of its own.</summary>
+public sealed class Application : WebApplicationFactory<Program>
+{
+    private readonly string _name = $"web_{Guid.NewGuid():N}";
+    private readonly string _data = Path.Combine(Path.GetTempPath(), $"plenk-web-{Guid.NewGuid():N}");
+
+    public Application()
+    {
+        string server = Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+        Environment.SetEnvironmentVariable("PLENK_DATABASE", $"{server};Database={_name}");
+        Environment.SetEnvironmentVariable("PLENK_DATA", _data);
+        Environment.SetEnvironmentVariable("PLENK_DEMO", null);
+    }
+
+    public override async ValueTask DisposeAsync()
+    {
+        await base.DisposeAsync();
+        NpgsqlConnection.ClearAllPools();
+        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")};Database=postgres");
+        await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
+        await drop.ExecuteNonQueryAsync();
+        if (Directory.Exists(_data)) { Directory.Delete(_data, recursive: true); }
+    }
+}
+
+public sealed class ApiTests(Application application) : IClassFixture<Application>
+{
+    private readonly HttpClient _client = application.CreateClient();
+
+    private async Task<long> NewShot(string code)
+    {
+        HttpResponseMessage made = await _client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence = "T", code });
+        Assert.Equal(HttpStatusCode.OK, made.StatusCode);
+        return (await made.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
+    }
+
+    private static MultipartFormDataContent Frames(params (string Name, byte[] Bytes)[] files)
+    {
+        var form = new MultipartFormDataContent();
+        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
+        return form;
+    }
+
+    private static byte[] Png() => RasterFile.ToPng(new CodeImage(16, 9, 3, 8, new ushort[16 * 9 * 3]));
+
+    [Fact]
+    public async Task Health_front_page_and_api_description_answer()
+    {
+        Assert.Equal("Healthy", await _client.GetStringAsync("/health"));
+        Assert.Contains("New shot", await _client.GetStringAsync("/"));
+        Assert.Contains("/api/shots/{id}/render", await _client.GetStringAsync("/openapi/v1.json"));
+        Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync("/shots/99999")).StatusCode);
+    }
+
+    [Fact]
+    public async Task A_plate_comes_in_with_its_faults_told_and_good_frames_kept()
+    {
+        long id = await NewShot("T_0020");
+        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", Png()), ("p.1002.png", []), ("p.1004.png", Png())));
+        JsonElement body = await answer.Content.ReadFromJsonAsync<JsonElement>();
+        Assert.Equal(2, body.GetProperty("notes").GetArrayLength());
+        JsonElement document = body.GetProperty("state").GetProperty("document");
+        Assert.Equal(2, document.GetProperty("plate").GetProperty("frames").GetArrayLength());
+        Assert.Equal(1004, document.GetProperty("range").GetProperty("last").GetInt32());
+        string media = document.GetProperty("plate").GetProperty("frames")[0].GetProperty("media").GetString()!;
+        Assert.Equal("image/png", (await _client.GetAsync($"/media/{media}")).Content.Headers.ContentType!.MediaType);
+    }
+
+    [Fact]
+    public async Task Bad_input_gets_words_and_changes_nothing()
+    {
+        long id = await NewShot("T_0030");
+        HttpResponseMessage refused = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", "no picture"u8.ToArray())));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
+        string text = await refused.Content.ReadAsStringAsync();
+        Assert.Contains("neither a PNG nor a JPEG", text);
+        Assert.DoesNotContain("   at ", text);
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", "x"u8.ToArray())))).StatusCode);
+        Assert.Equal(1, (await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}")).GetProperty("revision").GetInt32());
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await _client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence = "", code = "../x" })).StatusCode);
+    }
+
+    [Fact]
+    public async Task The_second_page_to_save_gets_a_conflict()
+    {
+        long id = await NewShot("T_0040");
+        JsonElement state = await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}");
+        var change = new { baseRevision = 1, what = "Nothing much", document = state.GetProperty("document") };
+        Assert.Equal(HttpStatusCode.OK, (await _client.PutAsJsonAsync($"/api/shots/{id}", change)).StatusCode);
+        HttpResponseMessage second = await _client.PutAsJsonAsync($"/api/shots/{id}", change);
+        Assert.Equal(HttpStatusCode.Conflict, second.StatusCode);
+        Assert.Equal(2, (await second.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("head").GetInt32());
+    }
+}
