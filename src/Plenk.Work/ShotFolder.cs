@@ -4,7 +4,7 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
-/// <summary>A shot on disk: <c>shot.json</c> (docs/shot-document.md, docs/shot.schema.json) and <c>media/</c> with files named by their SHA-256.</summary>
+/// <summary>A shot on disk: <c>shot.json</c> (docs/shot-document.md) and <c>media/</c> with files named by their SHA-256.</summary>
 public sealed class ShotFolder(string directory) : IMedia
 {
     public string Directory { get; } = directory;

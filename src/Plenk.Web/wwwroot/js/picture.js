@@ -130,7 +130,9 @@ function drawOverlay() {
     parts.push(both(`M${x} ${y}l26 -22h${8 + 7 * (worst.words || '').length}`, 1.2, ''), label(x + 28, y - 26, worst.words || 'worst here'));
   }
   if (state.compare === 'wipe') parts.push(both(`M${at(w * state.wipe, 0)}L${at(w * state.wipe, plateSize().h)}`, 1, ''));
-  overlay.innerHTML = parts.join('');
+  // Drawings end where the picture ends.
+  const { h } = plateSize();
+  overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
 }
 
 const served = () => ({ after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
