@@ -24,7 +24,7 @@ public sealed class ElementShader(SetScene set, LightRig rig, SkyOpenings? openi
     {
         TraceInstance instance = elementScene.Instances[hit.Instance];
         Material material = elements[hit.Instance].Model.MaterialOf(hit.Triangle);
-        Vector3 face = instance.FaceNormal(hit), n = instance.Normal(hit), v = -ray.Direction;
+        Vector3 face = instance.FaceNormal(hit), n = instance.Normal(hit), v = Vector3.Negate(ray.Direction);
         if (Vector3.Dot(face, v) < 0) { face = -face; }
         if (Vector3.Dot(n, face) < 0) { n = -n; }
         if (Vector3.Dot(n, v) < 1e-3f) { n = Vector3.Normalize(n + v * (1e-3f - Vector3.Dot(n, v))); }

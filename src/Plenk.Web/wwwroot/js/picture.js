@@ -78,7 +78,7 @@ export function draw() {
   if (!plate && !shown) {
     c.fillStyle = '#fff';
     c.font = `${15 / zoom}px Atkinson, sans-serif`;
-    c.fillText(state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
+    c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
   const ways = { before: 'plate', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };

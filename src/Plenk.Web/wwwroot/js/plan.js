@@ -35,7 +35,7 @@ function draw() {
     out.push(`<path data-piece="${p.id}" d="${d}" stroke="var(--ink)" stroke-width="${mine ? 2 : 0.7}" ${p.onlyBlocksLight ? 'stroke-dasharray="2 3"' : ''} fill="none"/>`);
   }
   if (data.camera.length) {
-    out.push(`<path d="M${data.camera.map((c) => M(c.x, c.z)).join('L')}" stroke="var(--ink)" stroke-width="1.4" fill="none"/>`);
+    out.push(`<path d="M${Array.from(data.camera, (c) => M(c.x, c.z)).join('L')}" stroke="var(--ink)" stroke-width="1.4" fill="none"/>`);
     const c = data.camera.find((k) => k.frame === state.frame) || data.camera[0];
     const edge = (a) => M(c.x + 9 * Math.sin(c.heading + a), c.z - 9 * Math.cos(c.heading + a));
     out.push(`<path d="M${edge(-c.fov / 2)}L${M(c.x, c.z)}L${edge(c.fov / 2)}" stroke="var(--ink)" stroke-dasharray="5 4" stroke-width="1" fill="none"/>`);
