@@ -33,7 +33,7 @@ public sealed class MediaStore : IMedia
 
     public string PathOf(string hash)
     {
-        if (!IsHash(hash) && !hash.All(c => char.IsAsciiDigit(c) || c is >= 'a' and <= 'f')) { throw new MissingMediaException(hash); }
+        if (!IsHash(hash)) { throw new MissingMediaException(hash); }
         return Path.Combine(Root, hash[..2], hash);
     }
 

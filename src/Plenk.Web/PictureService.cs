@@ -22,7 +22,7 @@ public sealed class PictureService(ShotEngine engine)
     /// <summary>kind: comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 1, kind, frame, width, quality, gain, shot.Plate?.Frames.FirstOrDefault(f => f.Frame == frame), shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed, shot.Plate?.Encoding);
+        string key = ShotEngine.Key("picture", 1, kind, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
         bool slow = quality != "draft";

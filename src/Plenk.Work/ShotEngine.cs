@@ -127,7 +127,7 @@ public sealed class ShotEngine(IMedia media)
         RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout);
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 1, shot.Pieces, shot.Lights, shot.Seed, pose, grid.Pinhole, quality), Make) : Make();
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 1, shot.Pieces, shot.Lights, seed, pose, grid.Pinhole, quality), Make) : Make();
         return DifferentialRenderer.Render(pass, Elements(shot), plate, openings, pose, dataPasses, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
     }
 

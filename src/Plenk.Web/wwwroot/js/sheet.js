@@ -2,7 +2,7 @@
 import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
 import { pick } from './picture.js';
-import { on, save, setFrame, setHand, state, step as ledgerStep, takeState, tell } from './state.js';
+import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { vial } from './vial.js';
 
 const sheet = document.getElementById('sheet');
@@ -167,4 +167,3 @@ on('told', (m) => {
 });
 for (const t of ['document', 'step', 'chosen', 'readings', 'hand']) on(t, drawSheet);
 on('frame', () => { if (state.step === 2 || state.step === 4) drawSheet(); });
-on('ledger-step', (n) => ledgerStep('restore', n));
