@@ -1,8 +1,15 @@
 using Plenk.Bench;
 
-if (args.Length == 3 && args[0] == "accuracy" && args[1] == "--court")
+switch (args)
 {
-    return CourtAccuracy.Run(args[2]);
+    case ["accuracy", "--court", string court]:
+        return CourtAccuracy.Run(court);
+    case ["speed", string shotFolder, string url]:
+        if (Environment.GetEnvironmentVariable("NORAYS") is null) Speed.Rays(shotFolder);
+        Speed.Composite(shotFolder);
+        await Speed.Preview(url);
+        return 0;
+    default:
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed");
+        return 2;
 }
-Console.Error.WriteLine("usage: bench/accuracy --court DIR");
-return 2;

@@ -134,9 +134,13 @@ public sealed class ShotEngine(IMedia media)
     /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
     public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers)
     {
-        CodeImage plate = PlateCodes(shot, frame);
         int width = layers.Comp.Width, height = layers.Comp.Height;
-        bool same = plate.Width == width && plate.Height == height;
+        CodeImage plate = PlateCodes(shot, frame), under = plate;
+        ColorEncoding encoding = shot.Plate!.Encoding;
+        if (plate.Width != width || plate.Height != height)
+        {
+            under = _codes.Get($"{FrameMedia(shot, frame)}/{encoding}/{width}", () => CodeImage.FromLinear(Plate(shot, frame, width), encoding, plate.Bits));
+        }
         var codes = new ushort[width * height * 3];
         Parallel.For(0, height, y =>
         {
@@ -144,8 +148,8 @@ public sealed class ShotEngine(IMedia media)
             {
                 for (int c = 0; c < 3; c++)
                 {
-                    codes[3 * i + c] = same && !layers.Touched[i] ? plate.Codes[i * plate.Channels + c]
-                        : (ushort)ColorEncodings.ToCode(shot.Plate!.Encoding, layers.Comp.Data[3 * i + c], plate.Bits);
+                    codes[3 * i + c] = layers.Touched[i] ? (ushort)ColorEncodings.ToCode(encoding, layers.Comp.Data[3 * i + c], plate.Bits)
+                        : under.Codes[i * under.Channels + c];
                 }
             }
         });

@@ -38,12 +38,12 @@ public class FloorTests
         OrientingResult r = Orienting.Solve(points, new Orientation { Floor = ["P", "Q", "R", "S"], Origin = "P", Axis = new("P", "Q", "-Z"), Scale = new("P", "Q", 1.2) });
         Assert.Empty(r.Problems);
         Assert.Equal(1.44463024, r.SourceToWorld.Scale, 7);
-        Vec3 p = r.SourceToWorld.Apply(points[0].Position), q = r.SourceToWorld.Apply(points[1].Position);
+        Vec3 p = r.SourceToWorld.Apply(points[0].Position!.Value), q = r.SourceToWorld.Apply(points[1].Position!.Value);
         Assert.Equal(1.2, (q - p).Length, 9);
         Assert.Equal(0, p.X, 9);
         Assert.Equal(0, q.X, 9);
         Assert.True(q.Z < 0);
         // The fitted floor, not any one point, lies on y = 0.
-        Assert.Equal(0, points.Average(s => r.SourceToWorld.Apply(s.Position).Y), 9);
+        Assert.Equal(0, points.Average(s => r.SourceToWorld.Apply(s.Position!.Value).Y), 9);
     }
 }

@@ -12,6 +12,7 @@ public sealed class RayGrid
     private readonly Vector2[] _corner;
     private readonly int _stride;
     private readonly Pose _pose;
+    private readonly Vector3 _right, _up, _back;
 
     public Pinhole Pinhole { get; }
     public Vector3 Origin { get; }
@@ -20,6 +21,8 @@ public sealed class RayGrid
     {
         (Pinhole, _pose) = (pinhole, cameraToWorld);
         Origin = cameraToWorld.Position.ToSingle();
+        Matrix3 r = cameraToWorld.Rotation;
+        (_right, _up, _back) = (r.Column(0).ToSingle(), r.Column(1).ToSingle(), r.Column(2).ToSingle());
         _stride = pinhole.Width + 1;
         _corner = new Vector2[_stride * (pinhole.Height + 1)];
         Parallel.For(0, pinhole.Height + 1, y =>
@@ -44,7 +47,7 @@ public sealed class RayGrid
             direction = default;
             return false;
         }
-        direction = (_pose.Rotation * new Vec3(d.X, d.Y, -1)).Normalized().ToSingle();
+        direction = Vector3.Normalize(_right * d.X + _up * d.Y - _back);
         return true;
     }
 

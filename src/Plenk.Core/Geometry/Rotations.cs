@@ -17,6 +17,16 @@ public static class Rotations
     public static Matrix3 FromEulerYxzDegrees(double x, double y, double z) =>
         AboutY(Radians(y)) * AboutX(Radians(x)) * AboutZ(Radians(z));
 
+    /// <summary>The angles of <see cref="FromEulerYxzDegrees"/> in degrees; where X stands at ±90° the roll is 0.</summary>
+    public static Vec3 ToEulerYxzDegrees(Matrix3 m)
+    {
+        double x = Math.Asin(Math.Clamp(-m.M23, -1, 1));
+        bool upright = Math.Abs(m.M23) > 1 - 1e-12;
+        double y = upright ? Math.Atan2(-m.M31, m.M11) : Math.Atan2(m.M13, m.M33);
+        double z = upright ? 0 : Math.Atan2(m.M21, m.M22);
+        return new(Degrees(x), Degrees(y), Degrees(z));
+    }
+
     /// <summary>Rodrigues: R = I + sin t K + (1 − cos t) K². Hartley &amp; Zisserman, Multiple View Geometry, A4.3.</summary>
     public static Matrix3 FromAxisAngle(Vec3 unitAxis, double angle)
     {

@@ -43,25 +43,34 @@ public static class DifferentialRenderer
         Vector3[] strength = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Strength / pass.RaysTo(l), pass.RaysTo(l)))];
         bool[] isNew = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.InPlate, pass.RaysTo(l)))];
         bool[] isSun = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Kind == Shots.LightKind.Sun, pass.RaysTo(l)))];
+        // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
+        bool everywhere = dataPasses || rig.HasNew || pass.IsKept;
         int done = 0;
         long rays = 0;
 
         Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
         {
             pass.Row(y, ref buffers.Samples, ref buffers.Lights, out var row, out var lightRow);
+            Span<bool> closed = stackalloc bool[samples * perSample];
+            long cast = pass.IsKept ? 0 : row.Length;
             for (int x = 0; x < width; x++)
             {
                 uint seed = Sampling.PixelSeed(x, y, pass.Seed);
-                Vector3 sum0 = default, sum1 = default, sumNew = default, color = default, heldColor = default;
-                int before = 0, after = 0, receivers = 0, sunOpen = 0, sunRays = 0;
+                Vector3 color = default, heldColor = default;
+                int before = 0, after = 0, receivers = 0;
+                bool between = false;
+                closed.Clear();
                 for (int i = 0; i < samples; i++)
                 {
                     int at = x * samples + i;
                     ref readonly SetSample s = ref row[at];
                     if (s.Direction == default) { continue; }
-                    if (elements.Count > 0)
+                    if (s.Receives) { receivers++; }
+                    if (elements.Count == 0) { continue; }
+                    if (elementScene.MayMeet(pass.Camera.Origin, s.Direction))
                     {
                         var ray = new Ray(pass.Camera.Origin, s.Direction);
+                        cast++;
                         Hit hit = elementScene.Intersect(ray, RayKinds.Element);
                         if (hit.IsHit)
                         {
@@ -76,27 +85,45 @@ public static class DifferentialRenderer
                         }
                     }
                     if (!s.Receives) { continue; }
-                    receivers++;
-                    Vector3 without = rig.FillPlate, with = rig.FillPlate, lamps = rig.FillNew;
                     for (int k = 0; k < perSample; k++)
                     {
                         LightSample light = lightRow[at * perSample + k];
-                        if (isSun[k]) { sunRays++; }
-                        if (light.Factor == 0) { continue; }
-                        Vector3 e = strength[k] * light.Factor;
-                        bool open = elements.Count == 0 || !elementScene.Occluded(new Ray(s.Point, light.Direction), RayKinds.Element);
-                        if (isSun[k] && open) { sunOpen++; }
-                        if (isNew[k])
-                        {
-                            if (open) { lamps += e; }
-                            continue;
-                        }
-                        without += e;
-                        if (open) { with += e; }
+                        if (light.Factor == 0 || !elementScene.MayMeet(s.Point, light.Direction)) { continue; }
+                        cast++;
+                        between |= closed[i * perSample + k] = elementScene.Occluded(new Ray(s.Point, light.Direction), RayKinds.Element);
                     }
-                    sum0 += without;
-                    sum1 += with;
-                    sumNew += lamps;
+                }
+                Vector3 sum0 = default, sum1 = default, sumNew = default;
+                int sunOpen = 0, sunRays = 0;
+                if (receivers > 0 && (between || everywhere || IsProbe(x, y)))
+                {
+                    for (int i = 0; i < samples; i++)
+                    {
+                        int at = x * samples + i;
+                        ref readonly SetSample s = ref row[at];
+                        if (!s.Receives) { continue; }
+                        Vector3 without = rig.FillPlate, with = rig.FillPlate, lamps = rig.FillNew;
+                        for (int k = 0; k < perSample; k++)
+                        {
+                            LightSample light = lightRow[at * perSample + k];
+                            if (isSun[k]) { sunRays++; }
+                            if (!pass.IsKept && light.Factor != 0) { cast++; }
+                            if (!pass.IsOpen(s, light)) { continue; }
+                            Vector3 e = strength[k] * light.Factor;
+                            bool open = !closed[i * perSample + k];
+                            if (isSun[k] && open) { sunOpen++; }
+                            if (isNew[k])
+                            {
+                                if (open) { lamps += e; }
+                                continue;
+                            }
+                            without += e;
+                            if (open) { with += e; }
+                        }
+                        sum0 += without;
+                        sum1 += with;
+                        sumNew += lamps;
+                    }
                 }
                 float inverse = 1f / samples;
                 Store(element, x, y, color * inverse, before * inverse);
@@ -113,7 +140,7 @@ public static class DifferentialRenderer
                 }
                 if (dataPasses) { Data(x, y, pass, elementScene, depth, position, normal); }
             }
-            Interlocked.Add(ref rays, row.Length * (2L + 2 * perSample));
+            Interlocked.Add(ref rays, cast);
             onRow?.Invoke(Interlocked.Increment(ref done));
             return buffers;
         }, _ => { });
@@ -130,8 +157,9 @@ public static class DifferentialRenderer
                 for (int k = 0; k < 3; k++)
                 {
                     float p = plate[x, y, k];
-                    bool weak = e0[x, y, k] < floor[k];
-                    float ratio = weak ? 1 : shadow[x, y, k];
+                    float ratio = shadow[x, y, k];
+                    bool weak = e0[x, y, k] < floor[k] && (ratio != 1 || en[x, y, k] > 0);
+                    if (weak) { ratio = 1; }
                     ratio = ratio == 1 ? 1 : c * ratio + (1 - c);
                     shadow[x, y, k] = ratio;
                     if (en[x, y, k] > 0)
@@ -161,16 +189,20 @@ public static class DifferentialRenderer
         (p[0], p[1], p[2], p[3]) = (rgb.X, rgb.Y, rgb.Z, alpha);
     }
 
-    /// <summary>1 % of the median E0 of the receiving pixels, per channel.</summary>
+    /// <summary>Every eighth pixel each way answers for the frame's light whatever is near it.</summary>
+    private static bool IsProbe(int x, int y) => (x & 7) == 4 && (y & 7) == 4;
+
+    /// <summary>1 % of the median E0 of the receiving probe pixels, per channel: below it S is noise and counts as 1.</summary>
     private static float[] WeakLight(FloatImage e0, float[] share)
     {
         var result = new float[3];
+        var values = new List<float>(share.Length / 64 + 1);
         for (int c = 0; c < 3; c++)
         {
-            var values = new List<float>(share.Length);
+            values.Clear();
             for (int i = 0; i < share.Length; i++)
             {
-                if (share[i] > 0) { values.Add(e0.Data[3 * i + c]); }
+                if (share[i] > 0 && IsProbe(i % e0.Width, i / e0.Width)) { values.Add(e0.Data[3 * i + c]); }
             }
             values.Sort();
             result[c] = values.Count > 0 ? 0.01f * values[values.Count / 2] : 0;

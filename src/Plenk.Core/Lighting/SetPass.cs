@@ -20,12 +20,16 @@ public struct SetSample
     public bool Receives;
 }
 
-/// <summary>A ray to a light that the set leaves open, times Factor of the light's strength; Factor 0: closed or facing away.</summary>
+/// <summary>
+/// A ray to a light, times Factor of the light's strength; Factor 0: facing away, or (in a kept pass) closed by the set.
+/// </summary>
 public readonly record struct LightSample(Vector3 Direction, float Factor);
 
 /// <summary>
 /// The "without" half of differential rendering (Debevec, SIGGRAPH 1998). Samples depend on the camera, the set, the lights
-/// and the seed, never on elements: "with" and "without" share them, and while an element is dragged they are kept.
+/// and the seed, never on elements: "with" and "without" share them, and while an element is dragged they are kept. A pass
+/// that is not kept leaves open whether the set closes a light ray until <see cref="IsOpen"/> is asked: most pixels of a
+/// frame are out of the elements' reach and never ask.
 /// </summary>
 public sealed class SetPass
 {
@@ -50,6 +54,13 @@ public sealed class SetPass
         _lights = new LightSample[width * height * n * l];
         Parallel.For(0, height, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l)));
     }
+
+    /// <summary>Whether the set leaves a light ray of a sample open.</summary>
+    public bool IsOpen(in SetSample sample, in LightSample light) =>
+        light.Factor != 0 && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction), RayKinds.LightSet));
+
+    /// <summary>Kept samples know already which light rays are open.</summary>
+    public bool IsKept => _samples is not null;
 
     public int RaysTo(SampledLight light) => light.Kind == LightKind.Sun ? Quality.SunRays : Quality.SkyRays;
 
@@ -79,12 +90,12 @@ public sealed class SetPass
             for (int i = 0; i < n; i++)
             {
                 int at = x * n + i;
-                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l));
+                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l), closed: IsKept);
             }
         }
     }
 
-    private SetSample Sample(int x, int y, uint index, uint seed, Span<LightSample> lights)
+    private SetSample Sample(int x, int y, uint index, uint seed, Span<LightSample> lights, bool closed)
     {
         lights.Clear();
         // One sample a pixel sits in the middle; more are spread over the pixel's square (box filter).
@@ -130,7 +141,7 @@ public sealed class SetPass
                 {
                     (d, factor) = (Sampling.CosineHemisphere(n, u), 1);
                 }
-                if (factor > 0 && Vector3.Dot(face, d) > 0 && !Set.Scene.Occluded(new Ray(s.Point, d), RayKinds.LightSet))
+                if (factor > 0 && Vector3.Dot(face, d) > 0 && (!closed || !Set.Scene.Occluded(new Ray(s.Point, d), RayKinds.LightSet)))
                 {
                     lights[at] = new(d, factor);
                 }

@@ -21,7 +21,8 @@ public static class CameraReadings
         var result = new List<PointResidual>();
         foreach (SurveyPoint point in shot.SurveyPoints)
         {
-            Vec3 world = camera.SourceToWorld.Apply(point.Position);
+            if (point.Position is not { } position) { continue; }
+            Vec3 world = camera.SourceToWorld.Apply(position);
             foreach (PointClick click in point.Clicks)
             {
                 if (camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole) && pinhole.TryProject(pose, world, out double px, out double py))
@@ -73,7 +74,7 @@ public static class CameraReadings
         if (shot.Orientation.Floor.Count == 0) { return reading with { Note = "no floor named yet" }; }
         OrientingResult result = Orienting.Solve(shot.SurveyPoints, shot.Orientation);
         if (result.Floor is not { } floor) { return reading with { Note = string.Join(" ", result.Problems) }; }
-        SurveyPoint[] points = [.. shot.Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n)).OfType<SurveyPoint>()];
+        SurveyPoint[] points = [.. shot.Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n)).OfType<SurveyPoint>().Where(p => p.Position is not null)];
         SurveyPoint worst = points[floor.LargestIndex];
         PointClick? click = worst.Clicks.Count > 0 ? worst.Clicks[0] : null;
         return (reading with

@@ -40,7 +40,7 @@ public static class ShotChecks
         Doubles(d.Elements.Select(p => p.Id), "Contact");
         foreach (SurveyPoint p in d.SurveyPoints)
         {
-            Need(p.Position.IsFinite, $"Survey point {p.Name}: its position is not a number.");
+            Need(p.Position is not { IsFinite: false }, $"Survey point {p.Name}: its position is not a number.");
         }
         foreach (Piece p in d.Pieces)
         {

@@ -114,11 +114,15 @@ public sealed record CameraSource : Extensible
 /// <summary>CameraToWorld row-major; focal length and principal point in pixels of the camera's own picture size.</summary>
 public sealed record CameraSample(double Frame, double[] CameraToWorld, double FocalPx, double Cx, double Cy);
 
-/// <summary>A place that is known in space (in the camera's own space) and clicked on the plate.</summary>
+/// <summary>
+/// A place clicked on the plate and known in space, in the camera's own: measured on set, or found from its clicks
+/// (<see cref="FromClicks"/>). Position is null until two clicks have found it.
+/// </summary>
 public sealed record SurveyPoint : Extensible
 {
     public required string Name { get; init; }
-    public Vec3 Position { get; init; }
+    public Vec3? Position { get; init; }
+    public bool FromClicks { get; init; }
     public IReadOnlyList<PointClick> Clicks { get; init; } = [];
 }
 

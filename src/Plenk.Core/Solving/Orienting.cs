@@ -19,6 +19,7 @@ public static class Orienting
         {
             SurveyPoint? p = points.FirstOrDefault(p => p.Name == name);
             if (p is null) { problems.Add($"There is no survey point called {name}."); }
+            else if (p.Position is null) { problems.Add($"{name} has no place yet: click it in a second frame."); }
             return p?.Position;
         }
 

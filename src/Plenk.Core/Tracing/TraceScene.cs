@@ -84,6 +84,8 @@ public sealed class TraceInstance
 public sealed unsafe class TraceScene
 {
     private readonly WideTree? _tree;
+    private readonly Vector3 _middle;
+    private readonly float _radiusSquared;
 
     public IReadOnlyList<TraceInstance> Instances { get; }
 
@@ -93,7 +95,23 @@ public sealed unsafe class TraceScene
         if (instances.Count > 0)
         {
             _tree = WideTree.Build([.. instances.Select(i => i.Min)], [.. instances.Select(i => i.Max)], leafSize: 1);
+            Vector3 min = instances.Select(i => i.Min).Aggregate(Vector3.Min), max = instances.Select(i => i.Max).Aggregate(Vector3.Max);
+            _middle = (min + max) / 2;
+            _radiusSquared = 1.0001f * Vector3.DistanceSquared(max, _middle);
         }
+    }
+
+    /// <summary>
+    /// Whether a ray can meet the ball around everything in here: a few operations that spare most rays of a frame the
+    /// walk where the scene is one element in a large set. Never false for a ray that would hit.
+    /// </summary>
+    public bool MayMeet(Vector3 origin, Vector3 direction)
+    {
+        Vector3 to = _middle - origin;
+        float along = Vector3.Dot(to, direction), distance = to.LengthSquared();
+        if (distance <= _radiusSquared) { return true; }
+        // Rounding of the squared distance to the line grows with the distance to the ball.
+        return along > 0 && distance - along * along / direction.LengthSquared() <= _radiusSquared + 1e-6f * distance;
     }
 
     /// <summary>Nearest crossing with any instance of the asked kinds.</summary>

@@ -51,10 +51,16 @@ public static class PictureApi
             var points = document.SurveyPoints.Select(p =>
             {
                 PointClick? click = p.Clicks.FirstOrDefault(c => c.Frame == frame);
-                bool seen = pinhole.TryProject(pose, camera.SourceToWorld.Apply(p.Position), out double x, out double y) && pinhole.Contains(x, y);
+                double x = 0, y = 0;
+                bool seen = p.Position is { } at && pinhole.TryProject(pose, camera.SourceToWorld.Apply(at), out x, out y) && pinhole.Contains(x, y);
                 return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null };
             });
-            var elements = engine.Elements(document).Select(e => new { e.Id, outline = Outline(e.Model.Tree.Mesh.Bounds(), e.ObjectToWorld, pose, pinhole) });
+            var elements = engine.Elements(document).Select(e => new
+            {
+                e.Id,
+                outline = Outline(e.Model.Tree.Mesh.Bounds(), e.ObjectToWorld, pose, pinhole),
+                foot = pinhole.TryProject(pose, e.ObjectToWorld.Translation, out double fx, out double fy) ? new[] { fx, fy } : null
+            });
             return Results.Ok(new
             {
                 camera = true,
@@ -87,7 +93,7 @@ public static class PictureApi
                     return new { e.Id, x = c.X, z = c.Z, radius = reach * e.ObjectToWorld.Scale };
                 }),
                 points = Orienting.Solve(document.SurveyPoints, document.Orientation) is var o
-                    ? document.SurveyPoints.Select(p => { Vec3 w = o.SourceToWorld.Apply(p.Position); return new { p.Name, x = w.X, z = w.Z }; }) : [],
+                    ? document.SurveyPoints.Where(p => p.Position is not null).Select(p => { Vec3 w = o.SourceToWorld.Apply(p.Position!.Value); return new { p.Name, x = w.X, z = w.Z }; }) : [],
             };
         });
 

@@ -18,6 +18,8 @@ public sealed record NewShot(string Production, string Sequence, string Code, st
 
 public sealed record DraftRequest(ShotDocument Document);
 
+public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
+
 /// <summary>Shots, their ledgers, their readings.</summary>
 public static class ShotApi
 {
@@ -105,12 +107,27 @@ public static class ShotApi
                 problems = result.Problems,
                 scale = result.SourceToWorld.Scale,
                 floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
-                points = document.SurveyPoints.Select(p =>
+                points = document.SurveyPoints.Where(p => p.Position is not null).Select(p =>
                 {
-                    Vec3 w = result.SourceToWorld.Apply(p.Position);
+                    Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
                     return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
                 }),
             };
+        });
+
+        // A point that is known by its clicks alone; and a piece laid through points.
+        api.MapPost("/{id:long}/survey/{name}/locate", async (long id, string name, DraftRequest request, ShotStore shots) =>
+        {
+            await Need(shots, id);
+            Check(request.Document);
+            return SurveyWork.Locate(request.Document, name);
+        });
+
+        api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots) =>
+        {
+            await Need(shots, id);
+            Check(request.Document);
+            return SurveyWork.Fit(request.Document, request.Kind, request.Points, request.Frame);
         });
 
         api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, DraftRequest request, ShotStore shots, ShotEngine engine) =>

@@ -102,5 +102,5 @@ export const quiet = (t) => h('p', { class: 'quiet' }, t);
 
 export function rows(items, chosen, choose, options = {}) {
   return h('ul', { class: `rows${options.long ? ' long' : ''}` }, ...items.map((i) => h('li', {},
-    h('button', { type: 'button', 'aria-pressed': i.id === chosen ? 'true' : 'false', onclick: () => choose(i.id === chosen ? null : i.id), 'data-row': i.id }, h('span', {}, i.name), h('span', { class: 'num quiet' }, i.value || '')))));
+    h('button', { type: 'button', 'aria-pressed': (Array.isArray(chosen) ? chosen.includes(i.id) : i.id === chosen) ? 'true' : 'false', onclick: () => choose(i.id === chosen ? null : i.id), 'data-row': i.id }, h('span', {}, i.name), h('span', { class: 'num quiet' }, i.value || '')))));
 }

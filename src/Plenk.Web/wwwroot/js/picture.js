@@ -82,7 +82,7 @@ export function draw() {
   }
   drawOverlay();
   const ways = { before: 'plate', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
-  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${state.document.plate?.encoding || 'sRGB'}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()] || state.document.plate.encoding}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -101,12 +101,12 @@ function drawOverlay() {
       parts.push(`<path d="${pick(false, false)}" fill="none" stroke="#fff" stroke-opacity=".85" stroke-width=".8"/>`);
       if (chosen >= 0) parts.push(both(pick(true, true), 1.2, ' stroke-dasharray="2 4"'), both(pick(false, true), 1.8, ''));
     }
-    if (state.step === 2) {
+    if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
       for (const p of over.points || []) {
         const q = p.click || p.seen;
         if (!q) continue;
         const [x, y] = at(...q).split(' ').map(Number);
-        const heavy = p.name === state.chosen.point ? 2.2 : 1.2;
+        const heavy = (state.step === 2 ? p.name === state.chosen.point : state.chosen.points.includes(p.name)) ? 2.2 : 1.2;
         parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, heavy, p.click ? '' : ' stroke-dasharray="1.5 1.5"'), label(x + 7, y - 6, p.name));
         if (p.click && p.seen) {
           // The residual, drawn 20 times as long.
@@ -202,16 +202,16 @@ box.addEventListener('pointerdown', async (e) => {
   if (e.button === 1 || e.altKey) { held = { pan: [e.clientX - panX, e.clientY - panY] }; box.setPointerCapture(e.pointerId); return; }
   if (state.compare === 'wipe' && Math.abs(p.x / plateSize().w - state.wipe) < 0.02) { held = { wipe: true }; box.setPointerCapture(e.pointerId); return; }
   if (state.hand) { const hand = state.hand; setHand(null); await hand(p); return; }
-  if (state.step === 6 && state.chosen.element) {
-    box.setPointerCapture(e.pointerId);
-    held = { element: state.chosen.element, moved: false };
-    return;
-  }
-  if (state.step === 3 || state.step === 6) {
-    const hit = await pick(p.x, p.y);
-    if (state.step === 3) { state.chosen.piece = hit.pieceId ?? null; } else { state.chosen.element = hit.elementId ?? null; }
-    tell('chosen');
-  }
+  if (state.step !== 3 && state.step !== 6) return;
+  box.setPointerCapture(e.pointerId);
+  const press = held = {};
+  let hit;
+  try { hit = await pick(p.x, p.y); } catch (fault) { tell('told', fault); return; }
+  if (state.step === 3) { state.chosen.piece = hit.pieceId ?? null; } else { state.chosen.element = hit.elementId ?? null; }
+  tell('chosen');
+  // An element is taken where it was touched: its foot keeps its distance from the pointer.
+  const foot = over?.elements?.find((x) => x.id === hit.elementId)?.foot;
+  if (state.step === 6 && hit.elementId && held === press) Object.assign(held, { element: hit.elementId, dx: foot ? foot[0] - p.x : 0, dy: foot ? foot[1] - p.y : 0, from: p });
 });
 
 let dragging = false;
@@ -220,11 +220,10 @@ box.addEventListener('pointermove', async (e) => {
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
   if (held?.element) {
-    if (dragging) return;
+    if (dragging || (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3)) return;
     dragging = true;
-    held.moved = true;
     try {
-      const hit = await pick(p.x, p.y);
+      const hit = await pick(p.x + held.dx, p.y + held.dy);
       if (hit.point && held?.element) {
         held.point = hit.point;
         show((d) => { d.elements.find((x) => x.id === held.element).position = hit.point; return d; });
@@ -241,7 +240,7 @@ box.addEventListener('pointerup', async () => {
   if (h?.element && h.point) {
     const name = state.document.elements.find((x) => x.id === h.element)?.name;
     await save(`Moved ${name}`, (d) => { d.elements.find((x) => x.id === h.element).position = h.point; return d; });
-  } else if (h?.element && !h.moved) { state.chosen.element = null; tell('chosen'); }
+  }
 });
 box.addEventListener('wheel', (e) => {
   e.preventDefault();
@@ -260,4 +259,5 @@ on('frame', () => { refreshOverlay(); refresh(); });
 on('document', () => { refreshOverlay(); refresh(); });
 on('step', draw);
 on('chosen', draw);
+on('draw', draw);
 document.body.insertAdjacentHTML('beforeend', '<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>');

@@ -32,6 +32,43 @@ function bringIn(label, path, accept, fields = [], multiple = false) {
   })));
 }
 
+const nextPoint = (d) => { let k = 1; while (d.surveyPoints.some((s) => s.name === `P${k}`)) k++; return `P${k}`; };
+
+// A point that clicks alone made is placed anew whenever its clicks change.
+async function placed(document, point) {
+  if (!point.fromClicks) return document;
+  point.position = null;
+  if (document.camera && point.clicks.length > 1) point.position = (await post(api(`survey/${encodeURIComponent(point.name)}/locate`), { document })).position;
+  return document;
+}
+
+function clickPoint(name, at) {
+  const frame = state.frame;
+  return save(`Clicked ${name} at ${frame}`, (x) => {
+    let s = x.surveyPoints.find((q) => q.name === name);
+    if (!s) { s = { name, position: null, fromClicks: true, clicks: [] }; x.surveyPoints.push(s); }
+    s.clicks = [...s.clicks.filter((c) => c.frame !== frame), { frame, x: at.x, y: at.y }];
+    return placed(x, s);
+  });
+}
+
+// A plane or a box laid through the chosen survey points; how far they lie from it is told.
+async function fit(kind) {
+  const points = state.chosen.points;
+  let off = 0;
+  const good = await save(`${kind} through ${points.join(' ')}`, async (x) => {
+    const fitted = await post(api('pieces/fit'), { document: x, kind, points, frame: state.frame });
+    off = fitted.rmsMetres;
+    const k = newId(x.pieces, kind.toLowerCase());
+    x.pieces.push({ ...fitted.piece, id: k, name: k.replace('_', ' ') });
+    state.chosen.piece = k;
+    return x;
+  });
+  if (good) { state.chosen.points = []; tell('told', h('p', { class: 'told fine', role: 'status' }, `The points lie ${(off * 1000).toFixed(1)} mm from it (root mean square).`)); }
+}
+
+const newId = (list, stem) => { let k = 1; while (list.some((q) => q.id === `${stem}_${k}`)) k++; return `${stem}_${k}`; };
+
 const steps = {
   1() {
     const p = state.document.plate;
@@ -53,8 +90,12 @@ const steps = {
     return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${d.camera.lens.k1} k2 ${d.camera.lens.k2}`) : quiet('Bring a camera in, then its survey points.'),
       heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera?.lens.k1 ?? '', null, { name: 'k1' }), text('Lens k2', d.camera?.lens.k2 ?? '', null, { name: 'k2' })]),
       bringIn('Bring survey points in', 'survey', '.csv'), heading('Survey points'),
-      d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.clicks.length} clicks` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),
-      chosen ? h('div', { class: 'actions' }, button(`Click ${chosen.name} at ${state.frame}`, () => setHand((p) => save(`Clicked ${chosen.name} at ${state.frame}`, (x) => { const s = x.surveyPoints.find((q) => q.name === chosen.name); s.clicks = [...s.clicks.filter((c) => c.frame !== state.frame), { frame: state.frame, x: p.x, y: p.y }]; return x; }))),
+      d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.position ? '' : 'no place, '}${s.clicks.length} click${s.clicks.length === 1 ? '' : 's'}` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),
+      h('div', { class: 'actions' }, button('New point by clicking', () => setHand((p) => { const name = nextPoint(state.document); state.chosen.point = name; return clickPoint(name, p); }), { disabled: !d.plate })),
+      chosen && !chosen.position ? quiet(chosen.clicks.length < 2 ? `${chosen.name} has no place yet: go to a frame seen from elsewhere and click it there too.` : `${chosen.name} has no place: its clicks look along nearly the same line. Click it in a frame seen from further away.`) : null,
+      chosen ? h('div', { class: 'actions' }, button(`Click ${chosen.name} at ${state.frame}`, () => setHand((p) => clickPoint(chosen.name, p))),
+        chosen.clicks.some((c) => c.frame === state.frame) ? button('Take this click away', () => save(`${chosen.name}: click at ${state.frame} taken away`, (x) => { const s = x.surveyPoints.find((q) => q.name === chosen.name); s.clicks = s.clicks.filter((c) => c.frame !== state.frame); return placed(x, s); })) : null,
+        button('Delete point', () => { state.chosen.point = null; return save(`Deleted point ${chosen.name}`, (x) => { x.surveyPoints = x.surveyPoints.filter((q) => q.name !== chosen.name); return x; }); }),
         button(o.floor.includes(chosen.name) ? 'Not on the floor' : 'It lies on the floor', () => orient(`Floor: ${chosen.name}`, (x) => { x.floor = x.floor.includes(chosen.name) ? x.floor.filter((n) => n !== chosen.name) : [...x.floor, chosen.name]; }))) : null,
       heading('Floor, origin, axis, scale'), h('p', {}, `Floor: ${o.floor.join(' ') || 'not named'}`), box,
       choice('Origin', o.origin ?? '', pointNames, (v) => orient('Origin named', (x) => { x.origin = v || null; })),
@@ -67,10 +108,13 @@ const steps = {
   },
   3() {
     const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece);
-    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { let k = 1; while (x.pieces.some((q) => q.id === `${kind.toLowerCase()}_${k}`)) k++; x.pieces.push({ id: `${kind.toLowerCase()}_${k}`, name: `${kind.toLowerCase()} ${k}`, kind, position: [0, 0, 0], rotationYxzDegrees: [0, 0, 0], size: [1, 1, 1], scale: 1, duties: { receives: true, hides: true, wearsFootage: true, blocksLight: true } }); state.chosen.piece = `${kind.toLowerCase()}_${k}`; return x; });
+    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { const k = newId(x.pieces, kind.toLowerCase()); x.pieces.push({ id: k, name: k.replace('_', ' '), kind, position: [0, 0, 0], rotationYxzDegrees: [0, 0, 0], size: [1, 1, 1], scale: 1, duties: { receives: true, hides: true, wearsFootage: true, blocksLight: true } }); state.chosen.piece = k; return x; });
     const e = (what, change) => edit(`${p.name}: ${what}`, 'pieces', p.id, change);
     return [heading('Pieces'), d.pieces.length ? rows(d.pieces.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.kind.toLowerCase() })), state.chosen.piece, (id) => { state.chosen.piece = id; tell('chosen'); }, { long: true }) : quiet('Nothing is built yet. Add a plane or a box, or bring a mesh in.'),
       h('div', { class: 'actions' }, button('Add a plane', () => add('Plane')), button('Add a box', () => add('Box'))), bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
+      d.surveyPoints.length ? h('details', { open: state.pointsOpen, ontoggle: (ev) => { state.pointsOpen = ev.target.open; tell('draw'); } }, h('summary', {}, 'From survey points'),
+        rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: s.position ? '' : 'no place yet' })), state.chosen.points, (id) => { const c = state.chosen.points; state.chosen.points = c.includes(id) ? c.filter((n) => n !== id) : [...c, id]; tell('chosen'); }, { long: true }),
+        h('div', { class: 'actions' }, button('Plane through them', () => fit('Plane'), { disabled: state.chosen.points.length < 3 }), button('Box around them', () => fit('Box'), { disabled: state.chosen.points.length < 4 }))) : null,
       ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
         p.kind === 'Mesh' ? number('Scale', p.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }) : triple('Size', p.size, 'm', (v) => e('sized', (x) => { x.size = v; })),
         heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
@@ -78,16 +122,14 @@ const steps = {
   },
   4() {
     const d = state.document, p = d.projections.find((x) => x.id === state.chosen.projection) || d.projections[0];
-    const look = (v) => { state.compare = v; tell('compare'); };
-    return [h('div', { class: 'actions' }, button('See the projected footage', () => look('projection')), button('Difference', () => look('projection-difference')), button('See the plate', () => look('before'))),
-      heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
-      h('div', { class: 'actions' }, button(`Lay frame ${state.frame} on the set`, () => save(`Projected ${state.frame}`, (x) => { let k = 1; while (x.projections.some((q) => q.id === `projection_${k}`)) k++; x.projections.push({ id: `projection_${k}`, name: `frame ${state.frame}`, frame: state.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }), { next: !d.projections.length })),
+    return [heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
+      h('div', { class: 'actions' }, button(`Lay frame ${state.frame} on the set`, () => save(`Projected ${state.frame}`, (x) => { x.projections.push({ id: newId(x.projections, 'projection'), name: `frame ${state.frame}`, frame: state.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }), { next: !d.projections.length })),
       ...(p ? [heading(p.name), number('Frame', p.frame, '', (v) => edit('Projection’s frame', 'projections', p.id, (x) => { x.frame = Math.round(v); x.name = `frame ${x.frame}`; })), number('Fades from', p.fadeFromDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeFromDegrees = v; }), { min: 0, max: 90 }), number('is gone at', p.fadeToDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeToDegrees = v; }), { min: 0, max: 90 }),
         h('div', { class: 'actions' }, button('Delete', () => save('Deleted a projection', (x) => { x.projections = x.projections.filter((q) => q.id !== p.id); return x; })))] : [])];
   },
   5() {
     const d = state.document, l = d.lights.find((x) => x.id === state.chosen.light) || d.lights[0];
-    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { let k = 1; while (x.lights.some((q) => q.id === `${kind.toLowerCase()}_${k}`)) k++; x.lights.push({ id: `${kind.toLowerCase()}_${k}`, name: kind, kind, direction: [0.5, 0.7, 0.5], strength: kind === 'Sun' ? 3 : 0.3, color: [1, 1, 1], angularDiameterDegrees: 0.53, inPlate: true }); return x; });
+    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { x.lights.push({ id: newId(x.lights, kind.toLowerCase()), name: kind, kind, direction: [0.5, 0.7, 0.5], strength: kind === 'Sun' ? 3 : 0.3, color: [1, 1, 1], angularDiameterDegrees: 0.53, inPlate: true }); return x; });
     const e = (what, change) => edit(`${l.name}: ${what}`, 'lights', l.id, change);
     const deg = 180 / Math.PI;
     const el = l && Math.atan2(l.direction[1], Math.hypot(l.direction[0], l.direction[2])) * deg, az = l && (Math.atan2(l.direction[0], -l.direction[2]) * deg + 360) % 360;

@@ -7,7 +7,7 @@ export const state = {
   revision: 0, document: null, canUndo: false, canRedo: false,
   draft: null, // a document that is shown but not saved, while something is dragged
   frame: 0, step: 1, way: 'camera', compare: 'after', exposure: 0, channel: null, wipe: 0.5, gain: 4,
-  chosen: { piece: null, element: null, point: null, light: null, projection: null },
+  chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [] },
   readings: null, jobs: [], hand: null, // what a click in the picture does next
   wire: true, alone: false,
 };
@@ -30,7 +30,7 @@ export async function load() {
   take(await get(`/api/shots/${state.id}`));
 }
 
-// Saves edit(document) on the present revision. When somebody saved first the artist is told, and the edit is kept to be put on top.
+// Saves what edit(document) makes of the document, on the present revision. When somebody saved first the artist is told, and the edit is kept to be put on top.
 let queue = Promise.resolve();
 export function save(what, edit) {
   queue = queue.then(() => saveNow(what, edit)).catch(() => {});
@@ -38,8 +38,8 @@ export function save(what, edit) {
 }
 
 async function saveNow(what, edit) {
-  const changed = edit(structuredClone(state.document));
   try {
+    const changed = await edit(structuredClone(state.document));
     take(await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: changed }));
     tell('told', null);
     return true;

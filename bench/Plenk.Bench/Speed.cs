@@ -1,0 +1,172 @@
+using System.Diagnostics;
+using System.Net.Http.Json;
+using System.Numerics;
+using System.Text.Json;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Work;
+
+namespace Plenk.Bench;
+
+/// <summary>Rays beside the reference kernel, a whole composite, and a preview after a drag from request to bytes.</summary>
+public static class Speed
+{
+    private const int Frame = 1036;
+
+    public static void Rays(string shotFolder)
+    {
+        var folder = new ShotFolder(shotFolder);
+        ShotDocument shot = folder.ReadDocument();
+        var engine = new ShotEngine(folder);
+        SetScene set = engine.Set(shot);
+        TriangleMesh hall = Merged(set.Meshes);
+        var (pose, pinhole) = engine.Camera(shot, Frame);
+        Compare($"bath hall, {hall.TriangleCount:N0} triangles", hall, Primary(new RayGrid(pinhole, pose)));
+
+        TriangleMesh rock = Rock(708);
+        var from = new Vector3(0, 0.6f, 2.6f);
+        var rays = new Ray[1280 * 720];
+        for (int i = 0; i < rays.Length; i++)
+        {
+            rays[i] = new(from, Vector3.Normalize(new((i % 1280 - 640) / 900f, (360 - i / 1280) / 900f - 0.2f, -1)));
+        }
+        Compare($"rock, {rock.TriangleCount:N0} triangles", rock, rays);
+    }
+
+    private static void Compare(string name, TriangleMesh mesh, Ray[] primary)
+    {
+        var watch = Stopwatch.StartNew();
+        var tree = new MeshTree(mesh);
+        double built = watch.Elapsed.TotalSeconds;
+        var scene = new TraceScene([new(tree, Similarity.Identity, RayKinds.LightSet)]);
+        watch.Restart();
+        using var reference = new ReferenceKernel(mesh);
+        Console.WriteLine($"{name}: built in {built:0.00} s, reference {watch.Elapsed.TotalSeconds:0.00} s");
+
+        // Occlusion rays leave where the primary ones arrive, in random directions on the near side.
+        var random = new Random(4);
+        var occlusion = new List<Ray>();
+        long differ = 0;
+        foreach (Ray ray in primary)
+        {
+            Hit hit = scene.Intersect(ray, RayKinds.LightSet);
+            float other = reference.Intersect(ray);
+            if (hit.IsHit != float.IsFinite(other) || (hit.IsHit && MathF.Abs(hit.T - other) > 1e-3f * (1 + other))) { differ++; }
+            if (!hit.IsHit) { continue; }
+            Vector3 n = mesh.FaceNormal(hit.Triangle), p = ray.At(hit.T);
+            if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }
+            Vector3 d = Sampling.CosineHemisphere(n, new(random.NextSingle(), random.NextSingle()));
+            occlusion.Add(new(p + n * SetPass.SurfaceOffset(p, hit.T), d));
+        }
+        // In no order, as light rays of a noisy picture come.
+        Ray[] shuffled = [.. occlusion];
+        random.Shuffle(shuffled);
+        long darkOurs = 0, darkTheirs = 0;
+        double ours = 0, theirs = 0, oursOccluded = 0, theirsOccluded = 0;
+        // The best of five, turn about, so that neither gains by a quiet moment of the machine.
+        for (int turn = 0; turn < 5; turn++)
+        {
+            Best(ref ours, primary, r => scene.Intersect(r, RayKinds.LightSet).IsHit);
+            Best(ref theirs, primary, r => float.IsFinite(reference.Intersect(r)));
+            darkOurs = Best(ref oursOccluded, shuffled, r => scene.Occluded(r, RayKinds.LightSet));
+            darkTheirs = Best(ref theirsOccluded, shuffled, r => reference.Occluded(r));
+        }
+        Console.WriteLine($"  primary           ours {ours,6:0.00} M/s  reference {theirs,6:0.00} M/s  ratio {ours / theirs:0.00}   rays that differ {differ} of {primary.Length}");
+        Console.WriteLine($"  random occlusion  ours {oursOccluded,6:0.00} M/s  reference {theirsOccluded,6:0.00} M/s  ratio {oursOccluded / theirsOccluded:0.00}   closed {darkOurs} and {darkTheirs} of {shuffled.Length}");
+    }
+
+    private static long Best(ref double millionsPerSecond, Ray[] rays, Func<Ray, bool> trace)
+    {
+        long count = 0;
+        var watch = Stopwatch.StartNew();
+        foreach (Ray r in rays) { if (trace(r)) { count++; } }
+        millionsPerSecond = Math.Max(millionsPerSecond, rays.Length / watch.Elapsed.TotalSeconds / 1e6);
+        return count;
+    }
+
+    public static void Composite(string shotFolder)
+    {
+        var folder = new ShotFolder(shotFolder);
+        ShotDocument shot = folder.ReadDocument();
+        var engine = new ShotEngine(folder);
+        engine.Render(shot, Frame, 320, RenderQuality.Draft); // trees, openings and the compiler's second look are not the frame's cost
+        foreach (bool layers in (bool[])[false, false, true])
+        {
+            FrameLayers frame = engine.Render(shot, Frame, 1280, RenderQuality.Full, dataPasses: layers);
+            Console.WriteLine($"composite 1280 × 720, 16 sun and 16 sky samples, {(layers ? "with all layers" : "picture only")}: {frame.Counts.Seconds * 1000:0} ms, {frame.Counts.Rays / 1e6:0.0} M rays, {frame.Counts.Rays / frame.Counts.Seconds / 1e6:0.0} M/s");
+        }
+    }
+
+    /// <summary>Previews of an element in 25 places through a running server, each a request of its own and all its bytes.</summary>
+    public static async Task Preview(string url)
+    {
+        using var http = new HttpClient { BaseAddress = new Uri(url) };
+        JsonElement[] shots = (await http.GetFromJsonAsync<JsonElement[]>("/api/shots"))!;
+        long id = shots.First(s => s.GetProperty("code").GetString() == "BTH_0040").GetProperty("id").GetInt64();
+        JsonElement state = await http.GetFromJsonAsync<JsonElement>($"/api/shots/{id}");
+        ShotDocument shot = ShotJson.Read(state.GetProperty("document").GetRawText());
+        var times = new List<double>();
+        for (int i = 0; i < 26; i++)
+        {
+            Element e = shot.Elements[0];
+            ShotDocument moved = shot with { Elements = [e with { Position = e.Position + new Vec3(0.02 * i, 0, 0.013 * i) }] };
+            string body = "{\"document\":" + ShotJson.Write(moved) + "}";
+            var watch = Stopwatch.StartNew();
+            using HttpResponseMessage response = await http.PostAsync($"/api/shots/{id}/frames/{Frame}/preview?kind=comp&width=480&quality=draft", new StringContent(body, System.Text.Encoding.UTF8, "application/json"));
+            byte[] bytes = await response.EnsureSuccessStatusCode().Content.ReadAsByteArrayAsync();
+            if (i > 0) { times.Add(watch.Elapsed.TotalMilliseconds); } else { Console.WriteLine($"first preview, with the set's samples to make: {watch.Elapsed.TotalMilliseconds:0} ms, {bytes.Length} bytes"); }
+        }
+        times.Sort();
+        Console.WriteLine($"preview 480 wide, 1 sun and 2 sky rays, request to bytes, {times.Count} drags: median {times[times.Count / 2]:0} ms, worst {times[^1]:0} ms (aim 100)");
+    }
+
+    private static Ray[] Primary(RayGrid grid)
+    {
+        var rays = new List<Ray>();
+        for (int y = 0; y < grid.Pinhole.Height; y++)
+        {
+            for (int x = 0; x < grid.Pinhole.Width; x++)
+            {
+                if (grid.TryDirection(x, y, new(0.5f), out Vector3 d)) { rays.Add(new(grid.Origin, d)); }
+            }
+        }
+        return [.. rays];
+    }
+
+    private static TriangleMesh Merged(IReadOnlyList<TriangleMesh> meshes)
+    {
+        var positions = new List<Vector3>();
+        var indices = new List<int>();
+        foreach (TriangleMesh m in meshes)
+        {
+            indices.AddRange(m.Indices.Select(i => i + positions.Count));
+            positions.AddRange(m.Positions);
+        }
+        return new([.. positions], [.. indices]);
+    }
+
+    /// <summary>A lumpy ball of 2 n² triangles: what a scanned stone is like to a tree.</summary>
+    private static TriangleMesh Rock(int n)
+    {
+        var positions = new Vector3[(n + 1) * (n + 1)];
+        var indices = new List<int>(6 * n * n);
+        for (int j = 0; j <= n; j++)
+        {
+            for (int i = 0; i <= n; i++)
+            {
+                float a = 2 * MathF.PI * i / n, b = MathF.PI * j / n;
+                var d = new Vector3(MathF.Sin(b) * MathF.Cos(a), MathF.Cos(b), MathF.Sin(b) * MathF.Sin(a));
+                float r = 1 + 0.12f * MathF.Sin(9 * d.X + 2) * MathF.Sin(11 * d.Y) * MathF.Sin(8 * d.Z) + 0.02f * MathF.Sin(61 * d.X) * MathF.Sin(67 * d.Y) * MathF.Sin(71 * d.Z);
+                positions[j * (n + 1) + i] = r * d;
+                if (i == n || j == n) { continue; }
+                int p = j * (n + 1) + i;
+                indices.AddRange([p, p + 1, p + n + 1, p + 1, p + n + 2, p + n + 1]);
+            }
+        }
+        return new(positions, [.. indices]);
+    }
+}

@@ -1,0 +1,108 @@
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+
+namespace Plenk.Core.Sets;
+
+/// <summary>A piece laid through points, and how far they lie from it.</summary>
+public sealed record FittedPiece(Piece Piece, double RmsMetres, double LargestMetres);
+
+/// <summary>Planes and boxes through survey points, in the world.</summary>
+public static class PieceFit
+{
+    /// <summary>A plane within this of level or upright is meant to be level or upright.</summary>
+    public const double SnapDegrees = 2;
+
+    /// <summary>
+    /// The plane of least squares through three or more points, as large as they reach; set level or upright when it lies
+    /// within <see cref="SnapDegrees"/> of that. Its front looks up, or to <paramref name="eye"/> where it stands upright.
+    /// </summary>
+    public static FittedPiece? Plane(IReadOnlyList<Vec3> points, Vec3? eye, out string? reason)
+    {
+        if (PlaneFit.Fit(points, out reason) is not { } fit) { return null; }
+        Vec3 n = fit.Normal;
+        double tilt = Rotations.Degrees(Math.Acos(Math.Clamp(n.Y, -1, 1)));
+        if (tilt < SnapDegrees) { n = Vec3.UnitY; }
+        else if (Math.Abs(tilt - 90) < SnapDegrees) { n = new Vec3(n.X, 0, n.Z).Normalized(); }
+        bool steep = n.Y < Math.Cos(Rotations.Radians(60));
+        if (steep && eye is { } e && Vec3.Dot(e - fit.Centroid, n) < 0) { n = -n; }
+        // The piece's own X runs level in a steep plane; in a flat one along the smallest rectangle around the points.
+        Vec3 x = steep ? Vec3.Cross(Vec3.UnitY, n).Normalized() : SmallestRectangle(points, n);
+        Vec3 z = Vec3.Cross(x, n);
+        (double minX, double maxX) = Reach(points, x);
+        (double minZ, double maxZ) = Reach(points, z);
+        double offset = points.Average(p => Vec3.Dot(p, n));
+        Vec3 centre = x * ((minX + maxX) / 2) + n * offset + z * ((minZ + maxZ) / 2);
+        double[] off = [.. points.Select(p => Math.Abs(Vec3.Dot(p, n) - offset))];
+        return new(new Piece { Id = "", Kind = PieceKind.Plane, Position = centre, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Columns(x, n, z)), Size = new(maxX - minX, 0, maxZ - minZ) },
+            Math.Sqrt(off.Average(d => d * d)), off.Max());
+    }
+
+    /// <summary>
+    /// The smallest upright box around four or more points: its foot is their smallest rectangle seen from above. The
+    /// distance of a point is that to the nearest side.
+    /// </summary>
+    public static FittedPiece? Box(IReadOnlyList<Vec3> points, out string? reason)
+    {
+        reason = null;
+        if (points.Any(p => !p.IsFinite)) { reason = "one of the points has a position that is not a number"; }
+        else if (points.Count < 4) { reason = $"a box needs four points or more; {points.Count} {(points.Count == 1 ? "is" : "are")} chosen"; }
+        if (reason is not null) { return null; }
+        Vec3 x = SmallestRectangle(points, Vec3.UnitY), z = Vec3.Cross(x, Vec3.UnitY);
+        var (minX, maxX) = Reach(points, x);
+        var (minY, maxY) = Reach(points, Vec3.UnitY);
+        var (minZ, maxZ) = Reach(points, z);
+        var size = new Vec3(maxX - minX, maxY - minY, maxZ - minZ);
+        double largest = Math.Max(size.X, Math.Max(size.Y, size.Z));
+        if (Math.Min(size.X, size.Z) < 1e-3 * largest)
+        {
+            reason = "seen from above the points lie in a line, so they do not say how deep the box is; choose one to the side of it";
+            return null;
+        }
+        if (size.Y < 1e-3 * largest)
+        {
+            reason = "the points lie at one height, so they do not say how tall the box is; choose one above them";
+            return null;
+        }
+        Vec3 foot = x * ((minX + maxX) / 2) + Vec3.UnitY * minY + z * ((minZ + maxZ) / 2);
+        double[] off = [.. points.Select(p =>
+        {
+            double a = Vec3.Dot(p, x), b = p.Y, c = Vec3.Dot(p, z);
+            return new[] { a - minX, maxX - a, b - minY, maxY - b, c - minZ, maxZ - c }.Min();
+        })];
+        return new(new Piece { Id = "", Kind = PieceKind.Box, Position = foot, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Columns(x, Vec3.UnitY, z)), Size = size },
+            Math.Sqrt(off.Average(d => d * d)), off.Max());
+    }
+
+    private static Matrix3 Columns(Vec3 x, Vec3 y, Vec3 z) => new(x.X, y.X, z.X, x.Y, y.Y, z.Y, x.Z, y.Z, z.Z);
+
+    private static (double Min, double Max) Reach(IReadOnlyList<Vec3> points, Vec3 axis) =>
+        (points.Min(p => Vec3.Dot(p, axis)), points.Max(p => Vec3.Dot(p, axis)));
+
+    /// <summary>
+    /// The direction, square to n, of the longer side of the smallest rectangle around the points. One side of it lies along an
+    /// edge of their convex hull (Freeman and Shapira 1975), so trying the lines between all pairs finds it.
+    /// </summary>
+    private static Vec3 SmallestRectangle(IReadOnlyList<Vec3> points, Vec3 n)
+    {
+        Vec3 best = default;
+        double smallest = double.PositiveInfinity;
+        for (int i = 0; i < points.Count; i++)
+        {
+            for (int j = 0; j < i; j++)
+            {
+                Vec3 d = points[i] - points[j];
+                d -= n * Vec3.Dot(d, n);
+                if (d.Length < 1e-9) { continue; }
+                d = d.Normalized();
+                Vec3 side = Vec3.Cross(d, n);
+                var (a, b) = Reach(points, d);
+                var (c, e) = Reach(points, side);
+                double area = (b - a) * (e - c);
+                // Among rectangles of one size the first found stands; rounding must not choose.
+                if (area < smallest * (1 - 1e-9)) { (smallest, best) = (area, b - a >= e - c ? d : side); }
+            }
+        }
+        return best.X < -1e-12 || (Math.Abs(best.X) <= 1e-12 && best.Z < 0) ? -best : best;
+    }
+}
