@@ -76,20 +76,28 @@ public sealed class RenderJob(JobStore jobs, ShotStore shots, ShotEngine engine,
     }
 }
 
-/// <summary>Measures a revision's readings once and keeps them under their key.</summary>
+/// <summary>Measures those readings of a revision that are not known yet, and keeps each under what it reads.</summary>
 public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine engine, ILogger<ReadingsJob> log)
 {
-    private static readonly ConcurrentDictionary<string, bool> Pending = new();
+    /// <summary>What is on its way, and when somebody last asked for it: revisions that nobody looks at any more are left.</summary>
+    private static readonly ConcurrentDictionary<(long Shot, int Revision), DateTime> Asked = new();
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
-    /// <summary>The readings if they are finished; else null, and they are on their way.</summary>
+    /// <summary>The readings that are kept, in the order of the steps; null in the place of one that is not measured yet.</summary>
+    public static async Task<IReadOnlyList<Reading?>> Kept(ShotDocument document, ResultStore results)
+    {
+        var known = await results.Read([.. ReadingKind.All.Select(k => k.Key(document))]);
+        return [.. known.Select(json => json is null ? null : ReadingKind.Under(document, JsonSerializer.Deserialize<Reading>(json, ShotJson.Options)!))];
+    }
+
+    /// <summary>All readings once they are finished; else null, and they are on their way.</summary>
     public static async Task<IReadOnlyList<Reading>?> Ask(ShotDocument document, long shot, int revision, ResultStore results, IBackgroundJobClient queue)
     {
-        string key = ShotEngine.ReadingsKey(document);
-        if (await results.Read(key) is { } json)
-        {
-            return JsonSerializer.Deserialize<List<Reading>>(json, ShotJson.Options);
-        }
-        if (Pending.TryAdd(key, true)) { queue.Enqueue<ReadingsJob>(j => j.Run(shot, revision, CancellationToken.None)); }
+        IReadOnlyList<Reading?> kept = await Kept(document, results);
+        if (kept.All(r => r is not null)) { return [.. kept.OfType<Reading>()]; }
+        bool isNew = !Asked.ContainsKey((shot, revision));
+        Asked[(shot, revision)] = DateTime.UtcNow;
+        if (isNew) { queue.Enqueue<ReadingsJob>(j => j.Run(shot, revision, CancellationToken.None)); }
         return null;
     }
 
@@ -97,12 +105,16 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
     public async Task Run(long shot, int revision, CancellationToken stop)
     {
         ShotDocument document = (await shots.Read(shot, revision))!.Value.Document;
-        string key = ShotEngine.ReadingsKey(document);
+        ShotDocument untouched = document with { Tolerances = new Dictionary<string, double>() };
         try
         {
-            if (await results.Read(key) is not null) { return; }
-            IReadOnlyList<Reading> readings = engine.Readings(document, stop);
-            await results.Write(key, JsonSerializer.Serialize(readings, ShotJson.Options));
+            foreach (ReadingKind kind in ReadingKind.All)
+            {
+                if (Asked.TryGetValue((shot, revision), out DateTime last) && DateTime.UtcNow - last > Patience) { return; }
+                string key = kind.Key(document);
+                if ((await results.Read([key]))[0] is not null) { continue; }
+                await results.Write(key, JsonSerializer.Serialize(kind.Take(engine, untouched, stop), ShotJson.Options));
+            }
         }
         catch (Exception e) when (e is not OperationCanceledException)
         {
@@ -111,7 +123,7 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
         }
         finally
         {
-            Pending.TryRemove(key, out _);
+            Asked.TryRemove((shot, revision), out _);
         }
     }
 }

@@ -7,7 +7,6 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Projection;
-using Plenk.Core.Readings;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -221,49 +220,4 @@ public sealed class ShotEngine(IMedia media)
             ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
         return element with { Position = element.Position - Vec3.UnitY * drop };
     }
-
-    /// <summary>All readings of a shot, in the order of the steps. Those that need a picture are made at 480 pixels' width.</summary>
-    public IReadOnlyList<Reading> Readings(ShotDocument shot, CancellationToken stop = default)
-    {
-        var readings = new List<Reading> { PlateReadings.SequenceComplete(shot), CameraReadings.Reprojection(shot), CameraReadings.FloorFlatness(shot) };
-        const int width = 480;
-        int FarFrame(int from) => Math.Abs(from - shot.Range.First) > Math.Abs(from - shot.Range.Last) ? shot.Range.First : shot.Range.Last;
-        void Try(Reading blank, Func<Reading> measure)
-        {
-            try
-            {
-                readings.Add(measure());
-            }
-            catch (Exception e) when (e is ShotFault or MissingMediaException or Formats.FormatFault)
-            {
-                readings.Add(blank with { Note = e.Message });
-            }
-        }
-        Try(ProjectionReadings.Blank(shot), () =>
-        {
-            if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank(shot) with { Note = "nothing is projected yet" }; }
-            int frame = FarFrame(projection.Frame), w = Math.Min(width, shot.Plate?.Width ?? width);
-            return ProjectionReadings.Match(shot, Projected(shot, frame, w, 4, stop), Plate(shot, frame, w), frame, shot.Plate!.Width);
-        });
-        SetScene? set = null;
-        IReadOnlyList<PlacedElement> elements = [];
-        Try(new Reading { Id = "contact.gap", Step = 6, Name = "Contact", Unit = "mm", Tolerance = 5, How = "" }, () =>
-        {
-            set = Set(shot);
-            elements = Elements(shot);
-            return ContactReadings.Gap(shot, set, elements);
-        });
-        if (set is not null) { readings.Add(ContactReadings.Shadow(shot, set, elements)); }
-        Try(FinishReadings.Blank(shot), () =>
-        {
-            if (elements.Count == 0 || set is null) { return FinishReadings.Blank(shot) with { Note = "nothing stands here yet" }; }
-            int frame = shot.Range.First + shot.Range.Count / 2, w = Math.Min(width, shot.Plate?.Width ?? width);
-            FrameLayers layers = Render(shot, frame, w, RenderQuality.Middle, dataPasses: false, stop: stop);
-            return FinishReadings.BlackLevel(shot, layers, Plate(shot, frame, w), frame, shot.Plate!.Width);
-        });
-        return readings;
-    }
-
-    /// <summary>The key under which a document's readings are kept.</summary>
-    public static string ReadingsKey(ShotDocument shot) => Key("readings", 3, shot);
 }

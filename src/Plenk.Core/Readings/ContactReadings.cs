@@ -9,17 +9,19 @@ namespace Plenk.Core.Readings;
 /// <summary>Steps 5 and 6.</summary>
 public static class ContactReadings
 {
+    public static Reading GapBlank(ShotDocument shot) => new()
+    {
+        Id = "contact.gap",
+        Step = 6,
+        Name = "Contact",
+        Unit = "mm",
+        Tolerance = shot.Tolerances.GetValueOrDefault("contact.gap", 5),
+        How = "Height of every point of the element's foot over the set along gravity: the largest gap or the deepest sink (negative), whichever is more.",
+    };
+
     public static Reading Gap(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
     {
-        var reading = new Reading
-        {
-            Id = "contact.gap",
-            Step = 6,
-            Name = "Contact",
-            Unit = "mm",
-            Tolerance = shot.Tolerances.GetValueOrDefault("contact.gap", 5),
-            How = "Height of every point of the element's foot over the set along gravity: the largest gap or the deepest sink (negative), whichever is more.",
-        };
+        Reading reading = GapBlank(shot);
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
         Reading? worst = null;
         foreach (PlacedElement e in elements)
@@ -46,18 +48,20 @@ public static class ContactReadings
         return worst!;
     }
 
+    public static Reading ShadowBlank(ShotDocument shot) => new()
+    {
+        Id = "contact.shadow",
+        Step = 6,
+        Name = "Shadow inside its receiver",
+        Unit = "m",
+        Over = true,
+        Tolerance = shot.Tolerances.GetValueOrDefault("contact.shadow", 0.1),
+        How = "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer lands on a piece that receives shadow.",
+    };
+
     public static Reading Shadow(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
     {
-        var reading = new Reading
-        {
-            Id = "contact.shadow",
-            Step = 6,
-            Name = "Shadow inside its receiver",
-            Unit = "m",
-            Over = true,
-            Tolerance = shot.Tolerances.GetValueOrDefault("contact.shadow", 0.1),
-            How = "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer lands on a piece that receives shadow.",
-        };
+        Reading reading = ShadowBlank(shot);
         Light? sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false });
         if (sun is null) { return reading with { Note = "no sun yet" }; }
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }

@@ -45,7 +45,7 @@ public static class ShotChecks
         foreach (Piece p in d.Pieces)
         {
             Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
-            Need(p.Size.IsFinite && p.Size is { X: > 0, Y: > 0, Z: > 0 }, $"Set, {p.Name}: its size must be positive, in metres.");
+            Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind == PieceKind.Plane || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
             Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }

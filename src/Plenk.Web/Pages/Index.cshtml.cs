@@ -24,14 +24,14 @@ public sealed class IndexModel(ShotStore shots, ResultStore results) : PageModel
         foreach (ShotRow row in await shots.List())
         {
             var (document, _) = (await shots.Read(row.Id))!.Value;
-            var readings = await results.Read(ShotEngine.ReadingsKey(document)) is { } json ? JsonSerializer.Deserialize<List<Reading>>(json, ShotJson.Options) : null;
+            List<Reading> readings = [.. (await ReadingsJob.Kept(document, results)).OfType<Reading>()];
             // Worst by verdict, then by how far it is beyond its tolerance.
-            Reading? worst = readings?.Where(r => r.Verdict != Verdict.Nothing)
+            Reading? worst = readings.Where(r => r.Verdict != Verdict.Nothing)
                 .MaxBy(r => ((int)r.Verdict, r.Over ? r.Tolerance / Math.Max(r.Value!.Value, 1e-9) : Math.Abs(r.Value!.Value) / Math.Max(r.Tolerance, 1e-9)));
             string facts = document.Plate is { } p
                 ? $"{document.Range.First}–{document.Range.Last} · {document.Rate} fps · {p.Width}×{p.Height}{(p.FocalMm is { } f ? $" · {f:0.#} mm" : "")}" : "no plate yet";
             all.Add(new(row, document.Plate?.Frames.Count > 0 ? document.Plate.Frames[document.Plate.Frames.Count / 2].Media : null, facts, worst,
-                readings?.Count(r => r.Verdict != Verdict.Nothing) ?? 0, readings is null ? "not measured yet" : "nothing to measure yet"));
+                readings.Count(r => r.Verdict != Verdict.Nothing), readings.Count == 0 ? "not measured yet" : "nothing to measure yet"));
         }
         Productions = [.. all.GroupBy(s => s.Row.Production).Select(p => new Production(p.Key,
             [.. p.GroupBy(s => s.Row.Sequence).Select(q => new Sequence(q.Key, [.. q]))]))];

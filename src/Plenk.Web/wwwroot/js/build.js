@@ -48,13 +48,15 @@ let serial = 0;
 // A number in a blank; `change` gets the value in the base unit. A text that is no number stays and is told.
 export function number(label, value, unit, change, options = {}) {
   const id = `f${++serial}`;
-  const input = h('input', { id, value: show(value, options.digits ?? 3), disabled: options.disabled, name: options.name });
+  const input = h('input', { id, type: 'text', defaultValue: show(value, options.digits ?? 3), disabled: options.disabled, name: options.name });
   const apply = () => {
     const v = parseNumber(input.value, unit);
     const bad = Number.isNaN(v) || (options.min !== undefined && v < options.min) || (options.max !== undefined && v > options.max);
     input.setAttribute('aria-invalid', bad ? 'true' : 'false');
     input.title = bad ? `A number${unit ? ` in ${unit}` : ''}${options.min !== undefined ? ` from ${options.min}` : ''}${options.max !== undefined ? ` to ${options.max}` : ''}` : '';
-    if (!bad && Math.abs(v - value) > 1e-12) { value = v; change(v); }
+    if (bad) return;
+    input.defaultValue = input.value;
+    if (!(Math.abs(v - value) <= 1e-12)) { value = v; change(v); }
   };
   input.addEventListener('change', apply);
   input.addEventListener('keydown', (e) => { if (e.key === 'Enter') { apply(); e.preventDefault(); } e.stopPropagation(); });
@@ -62,11 +64,14 @@ export function number(label, value, unit, change, options = {}) {
 }
 
 export function triple(label, values, unit, change, digits = 3) {
-  const inputs = values.map((v, i) => h('input', { value: show(v, digits), 'aria-label': `${label} ${'XYZ'[i]}` }));
+  const inputs = values.map((v, i) => h('input', { type: 'text', defaultValue: show(v, digits), 'aria-label': `${label} ${'XYZ'[i]}` }));
   const apply = () => {
-    const parsed = inputs.map((i) => parseNumber(i.value, unit));
+    // What was not typed anew keeps all its digits, not only those shown.
+    const parsed = inputs.map((i, k) => (i.value === i.defaultValue ? values[k] : parseNumber(i.value, unit)));
     inputs.forEach((i, k) => i.setAttribute('aria-invalid', Number.isNaN(parsed[k]) ? 'true' : 'false'));
-    if (parsed.every((v) => !Number.isNaN(v)) && parsed.some((v, k) => Math.abs(v - values[k]) > 1e-9)) { values = parsed; change(parsed); }
+    if (parsed.some(Number.isNaN)) return;
+    for (const i of inputs) i.defaultValue = i.value;
+    if (parsed.some((v, k) => Math.abs(v - values[k]) > 1e-9)) { values = parsed; change(parsed); }
   };
   for (const i of inputs) {
     i.addEventListener('change', apply);
@@ -77,8 +82,8 @@ export function triple(label, values, unit, change, digits = 3) {
 
 export function text(label, value, change, options = {}) {
   const id = `f${++serial}`;
-  const input = h('input', { id, class: 'wide', value: value ?? '', name: options.name, placeholder: options.placeholder || '' });
-  if (change) input.addEventListener('change', () => change(input.value.trim()));
+  const input = h('input', { id, type: 'text', class: 'wide', defaultValue: value ?? '', name: options.name, placeholder: options.placeholder || '' });
+  if (change) input.addEventListener('change', () => { input.defaultValue = input.value; change(input.value.trim()); });
   input.addEventListener('keydown', (e) => e.stopPropagation());
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, options.unit || ''));
 }

@@ -31,7 +31,7 @@ function layout() {
   const { w, h } = plateSize();
   const r = box.getBoundingClientRect();
   if (fit) {
-    zoom = Math.min((r.width - 24) / w, (r.height - 20) / h);
+    zoom = Math.max(0.01, Math.min((r.width - 24) / w, (r.height - 20) / h));
     panX = (r.width - w * zoom) / 2;
     panY = (r.height - h * zoom) / 2;
   }
@@ -45,6 +45,11 @@ function layout() {
 export function toPixel(event) {
   const r = box.getBoundingClientRect();
   return { x: (event.clientX - r.left - panX) / zoom, y: (event.clientY - r.top - panY) / zoom };
+}
+
+export function toPage({ x, y }) {
+  const r = box.getBoundingClientRect();
+  return { x: r.left + panX + x * zoom, y: r.top + panY + y * zoom };
 }
 
 export function draw() {
@@ -141,11 +146,12 @@ const served = () => ({ after: 'comp', wipe: 'comp', difference: 'difference', p
 export async function refresh() {
   const mine = ++serial;
   flying?.abort();
+  box.dataset.quality = '';
   draw();
   const kind = served();
   const d = doc();
   if (!kind || !d?.plate || !d.camera || state.playing) { shown = null; draw(); return; }
-  if (kind === 'comp' && d.elements.length === 0) { shown = null; draw(); return; }
+  if ((kind === 'comp' && d.elements.length === 0) || (kind.startsWith('projection') && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
   const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}${draft ? '' : `&revision=${state.revision}`}`;
@@ -202,6 +208,16 @@ box.addEventListener('pointerdown', async (e) => {
   if (e.button === 1 || e.altKey) { held = { pan: [e.clientX - panX, e.clientY - panY] }; box.setPointerCapture(e.pointerId); return; }
   if (state.compare === 'wipe' && Math.abs(p.x / plateSize().w - state.wipe) < 0.02) { held = { wipe: true }; box.setPointerCapture(e.pointerId); return; }
   if (state.hand) { const hand = state.hand; setHand(null); await hand(p); return; }
+  if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
+    // A survey point is chosen by its mark.
+    const near = (over?.points || []).map((q) => ({ q, at: q.click || q.seen })).filter((q) => q.at).map(({ q, at }) => ({ q, d: Math.hypot(at[0] - p.x, at[1] - p.y) * zoom })).sort((a, b) => a.d - b.d)[0];
+    if (near?.d < 14) {
+      const c = state.chosen, name = near.q.name;
+      if (state.step === 2) c.point = name; else c.points = c.points.includes(name) ? c.points.filter((n) => n !== name) : [...c.points, name];
+      tell('chosen');
+      return;
+    }
+  }
   if (state.step !== 3 && state.step !== 6) return;
   box.setPointerCapture(e.pointerId);
   const press = held = {};
@@ -212,28 +228,36 @@ box.addEventListener('pointerdown', async (e) => {
   // An element is taken where it was touched: its foot keeps its distance from the pointer.
   const foot = over?.elements?.find((x) => x.id === hit.elementId)?.foot;
   if (state.step === 6 && hit.elementId && held === press) Object.assign(held, { element: hit.elementId, dx: foot ? foot[0] - p.x : 0, dy: foot ? foot[1] - p.y : 0, from: p });
+  drag();
 });
 
-let dragging = false;
 box.addEventListener('pointermove', async (e) => {
   const p = toPixel(e);
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
-  if (held?.element) {
-    if (dragging || (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3)) return;
-    dragging = true;
-    try {
-      const hit = await pick(p.x + held.dx, p.y + held.dy);
-      if (hit.point && held?.element) {
-        held.point = hit.point;
-        show((d) => { d.elements.find((x) => x.id === held.element).position = hit.point; return d; });
-        await refresh();
-      }
-    } finally { dragging = false; }
-    return;
-  }
+  if (held) { held.to = p; drag(); return; }
   read(p.x, p.y);
 });
+
+// Follows the pointer as fast as answers come; always ends where it was last.
+let dragging = false;
+async function drag() {
+  if (dragging) return;
+  dragging = true;
+  try {
+    while (held?.element && held.to) {
+      const p = held.to;
+      held.to = null;
+      if (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3) continue;
+      const hit = await pick(p.x + held.dx, p.y + held.dy);
+      if (!hit.point || !held?.element) continue;
+      held.point = hit.point;
+      const { element, point } = held;
+      show((d) => { d.elements.find((x) => x.id === element).position = point; return d; });
+      await refresh();
+    }
+  } catch (fault) { tell('told', fault); } finally { dragging = false; }
+}
 box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;

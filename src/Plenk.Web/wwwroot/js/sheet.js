@@ -112,7 +112,8 @@ const steps = {
     const e = (what, change) => edit(`${p.name}: ${what}`, 'pieces', p.id, change);
     return [heading('Pieces'), d.pieces.length ? rows(d.pieces.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.kind.toLowerCase() })), state.chosen.piece, (id) => { state.chosen.piece = id; tell('chosen'); }, { long: true }) : quiet('Nothing is built yet. Add a plane or a box, or bring a mesh in.'),
       h('div', { class: 'actions' }, button('Add a plane', () => add('Plane')), button('Add a box', () => add('Box'))), bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
-      d.surveyPoints.length ? h('details', { open: state.pointsOpen, ontoggle: (ev) => { state.pointsOpen = ev.target.open; tell('draw'); } }, h('summary', {}, 'From survey points'),
+      d.surveyPoints.length ? h('div', { class: 'actions' }, h('button', { type: 'button', 'aria-pressed': state.pointsOpen ? 'true' : 'false', onclick: () => { state.pointsOpen = !state.pointsOpen; tell('chosen'); } }, 'Through survey points')) : null,
+      d.surveyPoints.length && state.pointsOpen ? h('div', { id: 'through' }, quiet('Choose the points, here or in the picture.'),
         rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: s.position ? '' : 'no place yet' })), state.chosen.points, (id) => { const c = state.chosen.points; state.chosen.points = c.includes(id) ? c.filter((n) => n !== id) : [...c, id]; tell('chosen'); }, { long: true }),
         h('div', { class: 'actions' }, button('Plane through them', () => fit('Plane'), { disabled: state.chosen.points.length < 3 }), button('Box around them', () => fit('Box'), { disabled: state.chosen.points.length < 4 }))) : null,
       ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
@@ -160,11 +161,11 @@ const steps = {
   7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],
   8() {
     const { first, last } = state.document.range;
-    const from = h('input', { class: 'blank', value: first, 'aria-label': 'First frame' }), to = h('input', { class: 'blank', value: last, 'aria-label': 'Last frame' });
+    const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
     const job = state.jobs.find((j) => j.secondsPerItem), cost = job ? `about ${Math.ceil((job.secondsPerItem * (last - first + 1)) / 60)} min for all` : 'the first frame tells the cost';
     return [quiet('Comp as PNG in the plate’s encoding, layers as EXR. Handing over to other programs comes later.'), h('div', { class: 'actions' }, from, '–', to),
       h('div', { class: 'actions' }, button('Render frames', async () => { try { await post(api('render'), { first: Number(from.value), last: Number(to.value) }); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }, { next: true }), h('span', { class: 'quiet' }, cost)),
-      heading('Renders'), ...state.jobs.map((j) => h('details', {}, h('summary', {}, `${j.title}: ${j.state} ${j.message}`), h('ul', {}, ...(j.output ? JSON.parse(j.output) : []).map((f) => h('li', { class: 'num' }, h('a', { href: `/renders/${j.id}/${f}` }, f))))))];
+      heading('Renders'), state.jobs.length ? null : quiet('None yet.'), ...state.jobs.map((j) => h('div', { class: 'render' }, h('p', {}, `${j.title}: ${j.state} ${j.message}`), h('ul', {}, ...(j.output ? JSON.parse(j.output) : []).map((f) => h('li', { class: 'num' }, h('a', { href: `/renders/${j.id}/${f}` }, f))))))];
   },
 };
 
@@ -179,6 +180,12 @@ export function goWorst(r) {
 const verdictWord = (v) => (v === 'Nothing' ? 'nothing yet' : v.toLowerCase());
 
 function readings() {
+  const box = h('section', { id: 'readings', 'aria-label': 'Readings' });
+  box.append(...readingRows());
+  return box;
+}
+
+function readingRows() {
   const mine = (state.readings || []).filter((r) => r.step === state.step);
   if (!state.readings) return [heading('Readings'), quiet('Measuring.')];
   if (!mine.length) return [];
@@ -195,10 +202,29 @@ function readings() {
 
 export function drawSheet() {
   if (!state.document) return;
-  const scroll = sheet.scrollTop;
+  const scroll = sheet.scrollTop, typed = drawnStep === state.step ? begun() : [];
+  drawnStep = state.step;
   sheet.replaceChildren(h('h2', {}, names[state.step - 1]), ...(message ? [message] : []), ...(state.hand ? [told({ message: 'Click in the picture. Escape leaves it.' }, true)] : []),
-    ...steps[state.step]().filter(Boolean), ...readings());
+    ...steps[state.step]().filter(Boolean), readings());
+  goOn(typed);
   sheet.scrollTop = scroll;
+}
+
+// What was begun on the sheet outlives its being drawn anew: texts that are not taken yet, chosen files, the place of the caret.
+let drawnStep = 0;
+const nameOf = (i) => i.name || i.getAttribute('aria-label') || i.labels?.[0]?.textContent || '';
+const fields = () => [...sheet.querySelectorAll('input:not([type=checkbox])')];
+const begun = () => fields().filter((i) => i.files?.length || i.value !== i.defaultValue || i === document.activeElement)
+  .map((i) => ({ i, name: nameOf(i), value: i.value, dirty: i.value !== i.defaultValue, active: i === document.activeElement, from: i.type === 'text' ? i.selectionStart : null, to: i.selectionEnd }));
+function goOn(typed) {
+  const now = fields();
+  for (const t of typed) {
+    const i = now.find((k) => nameOf(k) === t.name && k.type === t.i.type);
+    if (!i) continue;
+    if (t.i.files) { if (t.i.files.length) { i.files = t.i.files; } continue; }
+    if (t.dirty) { i.value = t.value; i.setAttribute('aria-invalid', t.i.getAttribute('aria-invalid') || 'false'); }
+    if (t.active) { i.focus({ preventScroll: true }); if (t.from !== null) i.setSelectionRange(Math.min(t.from, i.value.length), Math.min(t.to, i.value.length)); }
+  }
 }
 
 on('told', (m) => {
@@ -207,5 +233,6 @@ on('told', (m) => {
   message = next;
   drawSheet();
 });
-for (const t of ['document', 'step', 'chosen', 'readings', 'hand']) on(t, drawSheet);
+for (const t of ['document', 'step', 'chosen', 'hand']) on(t, drawSheet);
+on('readings', () => document.getElementById('readings')?.replaceChildren(...readingRows()));
 on('frame', () => { if (state.step === 2 || state.step === 4) drawSheet(); });

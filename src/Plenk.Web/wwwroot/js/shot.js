@@ -29,10 +29,13 @@ function route() {
   fillVials($('route'));
 }
 
+// The first steps look at the plate, the fourth at the projection, the later ones at what has come of it; each keeps what was chosen.
+const looked = { plate: 'before', projection: 'projection', comp: 'after' };
+const group = () => (state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : 'comp');
+
 function compareButtons() {
   const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
-  if (!ways.some(([w]) => w === state.compare)) state.compare = state.step === 4 ? 'projection' : 'after';
-  $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { state.compare = w; tell('compare'); } }, t)),
+  $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { looked[group()] = state.compare = w; tell('compare'); } }, t)),
     h('button', { class: 'plain', type: 'button', title: 'One stop darker ([)', onclick: () => { state.exposure -= 1; draw(); } }, '−1'), h('button', { class: 'plain', type: 'button', title: 'One stop brighter (])', onclick: () => { state.exposure += 1; draw(); } }, '+1'));
 }
 
@@ -112,7 +115,7 @@ $('redo').addEventListener('click', () => step('redo'));
 $('ledger').addEventListener('click', ledger);
 $('help').addEventListener('click', help);
 on('document', () => { head(); compareButtons(); measure(); });
-on('step', () => { const was = state.compare; route(); compareButtons(); if (was !== state.compare) refresh(); });
+on('step', () => { const was = state.compare; state.compare = looked[group()]; route(); compareButtons(); if (was !== state.compare) refresh(); });
 on('compare', () => { compareButtons(); refresh(); });
 on('readings', route);
 on('jobs-now', jobs);

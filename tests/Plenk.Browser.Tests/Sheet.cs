@@ -1,0 +1,212 @@
+using System.Collections.ObjectModel;
+using System.Globalization;
+using System.Text.Json;
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+using OpenQA.Selenium.Interactions;
+using Xunit;
+
+namespace Plenk.Browser.Tests;
+
+/// <summary>One browser on one page, in the words of the page: buttons, fields, steps, places in the picture.</summary>
+public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
+{
+    public ChromeDriver Driver => driver;
+
+    public void Go(string path) => driver.Navigate().GoToUrl(url + path);
+
+    /// <summary>Opens a shot and waits until its document is there.</summary>
+    public void GoShot(long id, int step, int? frame = null)
+    {
+        Go($"/shots/{id}?step={step}{(frame is { } f ? $"&frame={f}" : "")}");
+        Until("document.querySelector('#route [aria-current]') !== null");
+    }
+
+    public object? Run(string script, params object[] arguments) => driver.ExecuteScript(script, arguments);
+
+    /// <summary>What an expression gives once it is true; the page's message is told when it never is.</summary>
+    public void Until(string expression, int seconds = 60)
+    {
+        DateTime end = DateTime.UtcNow.AddSeconds(seconds);
+        while (DateTime.UtcNow < end)
+        {
+            if (Run($"return !!({expression})") is true) { return; }
+            Thread.Sleep(60);
+        }
+        Assert.Fail($"never true: {expression}\nthe page says: {Run("return (document.querySelector('.told')?.innerText || '') + ' ' + document.getElementById('seen')?.textContent")}\n{string.Join('\n', Errors())}");
+    }
+
+    /// <summary>A field of the page's own state, like document.elements.length.</summary>
+    public string State(string expression) =>
+        Convert.ToString(driver.ExecuteAsyncScript($"const done = arguments[0]; import('/js/state.js').then(({{state}}) => done(String({expression})));"), CultureInfo.InvariantCulture)!;
+
+    public JsonElement StateJson(string expression) => JsonDocument.Parse(State($"JSON.stringify({expression})")).RootElement;
+
+    public void UntilState(string expression, int seconds = 60)
+    {
+        DateTime end = DateTime.UtcNow.AddSeconds(seconds);
+        while (DateTime.UtcNow < end)
+        {
+            if (State(expression) == "true") { return; }
+            Thread.Sleep(80);
+        }
+        Assert.Fail($"never true: {expression}\nthe page says: {Run("return document.querySelector('.told')?.innerText")}");
+    }
+
+    public IWebElement Find(string css) => driver.FindElement(By.CssSelector(css));
+
+    public IWebElement Button(string label) => driver.FindElement(By.XPath($"//button[normalize-space(.)={Quoted(label)}]"));
+
+    /// <summary>Presses a button; again when the sheet was drawn anew under the pointer.</summary>
+    public void Press(string label) => Press(() => Button(label));
+
+    private void Press(Func<IWebElement> find) => Again(() =>
+    {
+        IWebElement e = find();
+        Run("arguments[0].scrollIntoView({block: 'center'})", e);
+        e.Click();
+    });
+
+    private static void Again(Action act)
+    {
+        for (int i = 0; ; i++)
+        {
+            try
+            {
+                act();
+                return;
+            }
+            catch (Exception e) when (i < 20 && e is StaleElementReferenceException or ElementClickInterceptedException or NoSuchElementException)
+            {
+                Thread.Sleep(100);
+            }
+        }
+    }
+
+    public void Step(int number)
+    {
+        Find($"#route [data-step='{number}']").Click();
+        Until($"document.querySelector('#route [aria-current]').dataset.step === '{number}'");
+    }
+
+    private IWebElement Labelled(string label) => driver.FindElement(By.XPath($"//aside//label[normalize-space(.)={Quoted(label)}]/following-sibling::*[1] | //aside//*[@aria-label={Quoted(label)}]"));
+
+    /// <summary>Types a value into a field of the sheet and waits for the revision it makes.</summary>
+    public void Type(string label, string value, bool saves = true)
+    {
+        string revision = State("state.revision");
+        Again(() =>
+        {
+            IWebElement field = Labelled(label);
+            Run("arguments[0].scrollIntoView({block: 'center'}); arguments[0].focus(); arguments[0].select?.()", field);
+            field.SendKeys(Keys.Control + "a");
+            field.SendKeys(value + (saves ? Keys.Enter : ""));
+        });
+        if (saves) { UntilState($"state.revision > {revision}"); }
+    }
+
+    public string Value(string label) => Labelled(label).GetDomProperty("value") ?? "";
+
+    public void Choose(string label, string option)
+    {
+        string revision = State("state.revision");
+        Again(() => new OpenQA.Selenium.Support.UI.SelectElement(Labelled(label)).SelectByText(option));
+        UntilState($"state.revision > {revision}");
+    }
+
+    /// <summary>Gives files to the chooser that stands before a button, presses it, waits for what comes of it.</summary>
+    public void BringIn(string button, params string[] files)
+    {
+        Find($"input[type=file][aria-label={Quoted(button)}]").SendKeys(string.Join('\n', files));
+        Press(button);
+    }
+
+    public void Row(string name) => Press(() => Find($"#sheet [data-row={Quoted(name)}]"));
+
+    /// <summary>Presses a button that makes a revision, and waits for it.</summary>
+    public void PressAndSave(string label, int seconds = 60)
+    {
+        string revision = State("state.revision");
+        Press(label);
+        UntilState($"state.revision > {revision}", seconds);
+    }
+
+    public void Tick(string label)
+    {
+        string revision = State("state.revision");
+        Press(() => driver.FindElement(By.XPath($"//aside//label[normalize-space(.)={Quoted(label)}]/input")));
+        UntilState($"state.revision > {revision}");
+    }
+
+    /// <summary>Where a pixel of the plate stands on the page.</summary>
+    public (int X, int Y) OnPage(double x, double y)
+    {
+        var at = Many(
+            "const [x, y, done] = arguments; import('/js/picture.js').then((m) => { const p = m.toPage({ x, y }); done([Math.round(p.x), Math.round(p.y)]); });", x, y);
+        return (Convert.ToInt32(at[0]), Convert.ToInt32(at[1]));
+    }
+
+    public void ClickPicture(double x, double y)
+    {
+        var (px, py) = OnPage(x, y);
+        new Actions(driver).MoveToLocation(px, py).Click().Perform();
+    }
+
+    public void Drag((int X, int Y) from, (int X, int Y) to, int steps = 8, int pause = 60, Action? during = null)
+    {
+        new Actions(driver).MoveToLocation(from.X, from.Y).ClickAndHold().Pause(TimeSpan.FromMilliseconds(250)).Perform();
+        for (int i = 1; i <= steps; i++)
+        {
+            new Actions(driver).MoveToLocation(from.X + (to.X - from.X) * i / steps, from.Y + (to.Y - from.Y) * i / steps).Pause(TimeSpan.FromMilliseconds(pause)).Perform();
+        }
+        during?.Invoke();
+        new Actions(driver).Release().Perform();
+    }
+
+    public void Keyboard(string keys) => new Actions(driver).SendKeys(keys).Perform();
+
+    public void Chord(string modifier, string key) => new Actions(driver).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
+
+    public void UntilReadings() => UntilState("state.readings !== null && state.readings.length > 0", 90);
+
+    /// <summary>Value and verdict of a reading as it stands on the sheet.</summary>
+    public (string Value, string Verdict) Reading(string id) =>
+        (Find($"[data-reading='{id}'] .value").Text, Find($"[data-reading='{id}'] .verdict").Text);
+
+    public string Told => Convert.ToString(Run("return document.querySelector('#sheet .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
+
+    /// <summary>Serious and critical findings of the accessibility checker that ships with npm.</summary>
+    public IReadOnlyList<string> AccessibilityFaults()
+    {
+        Run(File.ReadAllText(Path.Combine(Site.Repository, "node_modules", "axe-core", "axe.min.js")));
+        var found = Many(
+            "const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then((r) => done(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).slice(0, 3).join(' | ')}`)));");
+        return [.. found.Select(f => f.ToString()!)];
+    }
+
+    /// <summary>Errors that the page's scripts and requests left in the browser's log.</summary>
+    public IReadOnlyList<string> Errors() => [.. driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
+
+    /// <summary>The picture as the browser shows it: sRGB codes of the canvas around a pixel of the plate, mean of a square.</summary>
+    public double[] Shown(double x, double y, int halfWidth = 2)
+    {
+        var at = Many(
+            """
+            const [x, y, r, done] = arguments;
+            import('/js/picture.js').then((m) => {
+              const box = document.getElementById('picture').getBoundingClientRect(), p = m.toPage({ x, y });
+              const d = document.getElementById('canvas').getContext('2d').getImageData(Math.round(p.x - box.left) - r, Math.round(p.y - box.top) - r, 2 * r + 1, 2 * r + 1).data;
+              const sum = [0, 0, 0];
+              for (let i = 0; i < d.length; i += 4) for (let c = 0; c < 3; c++) sum[c] += d[i + c] * 4 / d.length;
+              done(sum);
+            });
+            """, x, y, halfWidth);
+        return [.. at.Select(v => Convert.ToDouble(v, CultureInfo.InvariantCulture))];
+    }
+
+    private ReadOnlyCollection<object> Many(string script, params object[] arguments) => (ReadOnlyCollection<object>)driver.ExecuteAsyncScript(script, arguments)!;
+
+    private static string Quoted(string text) => $"\"{text}\"";
+
+    public void Dispose() => driver.Quit();
+}
