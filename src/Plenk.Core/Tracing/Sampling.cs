@@ -90,13 +90,13 @@ public static class Sampling
     /// Second Sobol dimension in reversed bits: the index times Pascal's triangle modulo 2, by five foldings (Ahmed, "An
     /// implementation algorithm of 2D Sobol sequence fast, elegant, and compact", EGSR 2024).
     /// </summary>
-    internal static uint Pascal(uint i)
+    private static uint Pascal(uint i)
     {
-        i ^= (i << 1) & 0xAAAAAAAAu;
-        i ^= (i << 2) & 0xCCCCCCCCu;
-        i ^= (i << 4) & 0xF0F0F0F0u;
-        i ^= (i << 8) & 0xFF00FF00u;
-        return i ^ (i << 16);
+        i ^= (i & 0xAAAAAAAAu) >> 1;
+        i ^= (i & 0xCCCCCCCCu) >> 2;
+        i ^= (i & 0xF0F0F0F0u) >> 4;
+        i ^= (i & 0xFF00FF00u) >> 8;
+        return i ^ (i >> 16);
     }
 
     /// <summary>Owen's scrambling of reversed bits: the Laine–Karras permutation with Vegdahl's constants, as given by Burley.</summary>
