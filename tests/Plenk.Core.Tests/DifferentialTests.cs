@@ -74,21 +74,6 @@ public class DifferentialTests
         Assert.Equal(1, layers.Normal[2, 60, 1], 5);
     }
 
-    // Cosine-weighted openness beside an infinitely long wall of height h at distance d: (1 + cos(atan(h/d)))/2, Hottel's strips.
-    [Fact]
-    public void Sky_beside_a_wall()
-    {
-        SetScene set = new([new Piece { Id = "wall", Kind = PieceKind.Plane, Size = new(4000, 1, 1), Position = new(0, 0.5, -1), RotationYxzDegrees = new(90, 0, 0) }], (_, _) => throw new InvalidOperationException());
-        int open = 0;
-        const int n = 20_000;
-        for (uint i = 0; i < n; i++)
-        {
-            Vector3 d = Sampling.CosineHemisphere(Vector3.UnitY, Sampling.Point(i, 3, 0));
-            if (!set.Scene.Occluded(new Ray(Vector3.Zero, d), RayKinds.LightSet)) { open++; }
-        }
-        Assert.Equal(0.853553391, (double)open / n, 0.01); // 3 sd of 20,000 rays are 0.0075
-    }
-
     // Sky openings change the noise, never the mean: the sky share below a window, both ways.
     [Fact]
     public void Drawing_through_openings_keeps_the_mean()
