@@ -178,3 +178,17 @@ internal static class RenderCommand
         return command;
     }
 }
+
+internal static class SchemaCommand
+{
+    public static Command Make()
+    {
+        var command = new Command("schema", "Prints the JSON Schema of the shot document.");
+        command.SetGuarded((_, _) =>
+        {
+            Console.Write(ShotSchema.Write());
+            return Task.FromResult(0);
+        });
+        return command;
+    }
+}

@@ -17,7 +17,7 @@ public sealed class DiskFullException(string what) : IOException($"The disk is f
 /// <summary>Files named by their hash. A file is complete (temporary name, flush, rename) or absent.</summary>
 public sealed class MediaStore : IMedia
 {
-    private const int NoSpace = 28; // ENOSPC
+    private static readonly int[] NoRoom = [28, 122]; // ENOSPC; EDQUOT: a limit set for this user
 
     public string Root { get; }
 
@@ -63,7 +63,8 @@ public sealed class MediaStore : IMedia
             }
             File.Move(temporary, path, overwrite: true);
         }
-        catch (IOException e) when ((e.HResult & 0xFFFF) == NoSpace || e.Message.Contains("No space left", StringComparison.Ordinal))
+        // EFBIG, a limit on the size of files, comes as an argument out of range.
+        catch (Exception e) when (e is ArgumentOutOfRangeException || (e is IOException && (NoRoom.Contains(e.HResult & 0xFFFF) || e.Message.Contains("No space left", StringComparison.Ordinal))))
         {
             throw new DiskFullException(Path.GetFileName(path));
         }

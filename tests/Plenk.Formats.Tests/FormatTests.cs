@@ -155,4 +155,112 @@ public class FormatTests
         Assert.Contains(r.Faults, f => f.Kind == "name");
         Assert.All(r.Faults, f => Assert.NotEmpty(f.Mend));
     }
+
+    // An artist's camera often writes CMYK for print: refused by name, not turned into wrong colours.
+    [Fact]
+    public void Cmyk_and_animated_pictures_are_refused_in_words()
+    {
+        using (NetVips.Image rgb = NetVips.Image.Black(16, 16, 3).Cast(NetVips.Enums.BandFormat.Uchar).Copy(interpretation: NetVips.Enums.Interpretation.Srgb))
+        using (NetVips.Image cmyk = (NetVips.Image.Black(16, 16, 4) + 40).Cast(NetVips.Enums.BandFormat.Uchar).Copy(interpretation: NetVips.Enums.Interpretation.Cmyk))
+        {
+            FormatFault print = Assert.Throws<FormatFault>(() => RasterFile.Read(cmyk.JpegsaveBuffer(), "p.1001.jpg"));
+            Assert.Contains("CMYK", print.Message);
+            Assert.NotEmpty(print.Mend);
+            Assert.Equal(16, RasterFile.Read(rgb.JpegsaveBuffer(), "p.1001.jpg").Width);
+        }
+        // An animated PNG is a PNG with an acTL chunk before the picture (the APNG specification; two frames, endless).
+        byte[] png = RasterFile.ToPng(Picture());
+        byte[] chunk = [0, 0, 0, 8, .. "acTL"u8, 0, 0, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0];
+        uint crc = ~0u; // ISO 3309, as the PNG specification has it
+        foreach (byte b in chunk.AsSpan(4, 12))
+        {
+            crc ^= b;
+            for (int k = 0; k < 8; k++) { crc = (crc & 1) != 0 ? 0xEDB88320u ^ (crc >> 1) : crc >> 1; }
+        }
+        crc = ~crc;
+        (chunk[16], chunk[17], chunk[18], chunk[19]) = ((byte)(crc >> 24), (byte)(crc >> 16), (byte)(crc >> 8), (byte)crc);
+        FormatFault moving = Assert.Throws<FormatFault>(() => RasterFile.Read([.. png[..33], .. chunk, .. png[33..]], "p.1001.png"));
+        Assert.Contains("animated", moving.Message);
+    }
+
+    [Fact]
+    public void A_mesh_of_a_million_triangles_comes_in_and_is_traced()
+    {
+        const int n = 708;
+        var text = new StringBuilder();
+        for (int j = 0; j <= n; j++)
+        {
+            for (int i = 0; i <= n; i++) { text.Append(System.Globalization.CultureInfo.InvariantCulture, $"v {i * 0.01:0.##} {0.1 * Math.Sin(i * 0.1) * Math.Sin(j * 0.1):0.#####} {j * 0.01:0.##}\n"); }
+        }
+        for (int j = 0; j < n; j++)
+        {
+            for (int i = 0; i < n; i++)
+            {
+                int p = j * (n + 1) + i + 1;
+                text.Append(System.Globalization.CultureInfo.InvariantCulture, $"f {p} {p + n + 1} {p + n + 2} {p + 1}\n");
+            }
+        }
+        Core.Tracing.TriangleMesh mesh = ImportedMesh.Read(Encoding.UTF8.GetBytes(text.ToString()), "terrain.obj").Merged();
+        Assert.Equal(2 * n * n, mesh.TriangleCount);
+        var tree = new Core.Tracing.MeshTree(mesh);
+        Assert.True(tree.Intersect(new(new(3.3f, 5, 3.3f), -Vector3.UnitY)).IsHit);
+        Assert.False(tree.Intersect(new(new(-3.3f, 5, 3.3f), -Vector3.UnitY)).IsHit);
+    }
+
+    // The validator of the format's own makers (npm gltf-validator): no errors, no warnings, in what we write and in the demo's bell.
+    [Fact]
+    public void Glb_passes_the_validator()
+    {
+        string at = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb");
+        try
+        {
+            File.WriteAllBytes(file, GltfFile.WriteMesh("box", PieceMeshes.Box(new(1, 2, 3)), [new("brass", new(0.5f, 0.4f, 0.2f), 1, 0.3f)]));
+            foreach (string glb in (string[])[file, Path.Combine(at, "demo", "BTH_0040", "bell.glb")])
+            {
+                using Process node = Process.Start(new ProcessStartInfo("node", ["-e",
+                    "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.totalTriangleCount))", glb])
+                { WorkingDirectory = at, RedirectStandardOutput = true })!;
+                string[] told = node.StandardOutput.ReadToEnd().Trim().Split(' ');
+                node.WaitForExit();
+                Assert.Equal(["0", "0"], told[..2]);
+                Assert.Equal(ImportedMesh.Read(File.ReadAllBytes(glb), glb).Merged().TriangleCount, int.Parse(told[2], System.Globalization.CultureInfo.InvariantCulture));
+            }
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+    }
+
+    // glTF 2.0: yfov, column-major matrices, quaternion x y z w, the camera looks along −Z. HFOV 54.43222° at 16:9 is yfov 0.5631968.
+    [Fact]
+    public void A_gltf_camera_comes_in_with_its_focal_length_and_place()
+    {
+        const string gltf = """
+            {"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+             "cameras":[{"type":"perspective","perspective":{"yfov":0.5631968,"znear":0.1,"aspectRatio":1.7777777778}}],
+             "nodes":[{"name":"cam","camera":0,"translation":[2,1.6,8],"rotation":[0,0.17364818,0,0.98480775]}]}
+            """;
+        CameraSource camera = CameraFiles.Read(Encoding.UTF8.GetBytes(gltf), "camera.gltf", new CameraImport(1920, 1080, 36, 1001, new(24, 1)));
+        CameraSample s = camera.Samples[0];
+        Assert.Equal(1866.667, s.FocalPx, 2);
+        Assert.Equal([2, 1.6, 8], new[] { s.CameraToWorld[3], s.CameraToWorld[7], s.CameraToWorld[11] }, (a, b) => Math.Abs(a - b) < 1e-6);
+        // Turned by 20° about Y (half angle 10°): the axis it looks along is −Z turned, so its X is −sin 20°.
+        Assert.Equal(-0.34202014, -s.CameraToWorld[2], 5);
+    }
+
+    [Theory]
+    [InlineData("[1,0,0,0, 0,1,0,0, 0,0,2,0, 0,0,0,1]", "1003")]
+    [InlineData("[1,0,0,0, 0,1,0,0, 0,0,1,0, 5,0,0,1]", "columns")]
+    [InlineData("[-1,0,0,0, 0,1,0,0, 0,0,1,0, 0,0,0,1]", "mirrored")]
+    [InlineData("[1,0,0,0]", "16")]
+    public void A_solve_with_a_wrong_matrix_is_refused_with_its_frame(string matrix, string words)
+    {
+        string json = $$"""{"width":1280,"height":720,"frames":[{"frame":1003,"camera_to_world":{{matrix}},"focal_px":900,"cx":640,"cy":360}]}""";
+        FormatFault fault = Assert.Throws<FormatFault>(() => CameraFiles.Read(Encoding.UTF8.GetBytes(json), "solve.json", new CameraImport(1280, 720, 36, 1001, new(24, 1))));
+        Assert.Contains(words, fault.Message);
+        Assert.Contains("1003", fault.Message);
+    }
 }

@@ -1,0 +1,152 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Npgsql;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+using Xunit;
+
+namespace Plenk.Work.Tests;
+
+/// <summary>The commands as a shell runs them, on a database and data folder of their own.</summary>
+public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyncLifetime
+{
+    private readonly string _name = $"work_{Guid.NewGuid():N}";
+    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-command-").FullName;
+
+    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+
+    public Task InitializeAsync()
+    {
+        new Database($"{Server};Database={_name}").Migrate();
+        return Task.CompletedTask;
+    }
+
+    public async Task DisposeAsync()
+    {
+        NpgsqlConnection.ClearAllPools();
+        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Server};Database=postgres");
+        await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
+        await drop.ExecuteNonQueryAsync();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    private (int Exit, string Out, string Error) Run(string command, string shell = "")
+    {
+        var start = new ProcessStartInfo("bash", ["-c", $"{shell} exec dotnet '{Path.Combine(AppContext.BaseDirectory, "plenk.dll")}' {command}"]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        start.Environment["PLENK_DATABASE"] = $"{Server};Database={_name}";
+        start.Environment["PLENK_DATA"] = _folder;
+        using Process process = Process.Start(start)!;
+        Task<string> error = process.StandardError.ReadToEndAsync();
+        string output = process.StandardOutput.ReadToEnd();
+        process.WaitForExit();
+        return (process.ExitCode, output, error.Result);
+    }
+
+    [Fact]
+    public void Check_plate_prints_what_the_readme_says_and_its_exit_code_tells()
+    {
+        string plate = Path.Combine(_folder, "plate");
+        Directory.CreateDirectory(plate);
+        foreach (int frame in (int[])[1001, 1002, 1004]) { File.Copy(Directory.GetFiles(Path.Combine(DemoShot.Folder, "plate"), $"*{frame}*")[0], Path.Combine(plate, $"p.{frame}.jpg")); }
+        var (exit, output, _) = Run($"check-plate {plate}");
+        JsonElement result = JsonDocument.Parse(output).RootElement;
+        Assert.Equal(3, exit);
+        Assert.Equal((1001, 1004), (result.GetProperty("first").GetInt32(), result.GetProperty("last").GetInt32()));
+        JsonElement f = result.GetProperty("frames")[0], fault = Assert.Single(result.GetProperty("faults").EnumerateArray());
+        Assert.Equal((1001, "p.1001.jpg", 1280, 720, 8, 3), (f.GetProperty("frame").GetInt32(), f.GetProperty("file").GetString(), f.GetProperty("width").GetInt32(), f.GetProperty("height").GetInt32(), f.GetProperty("bits").GetInt32(), f.GetProperty("channels").GetInt32()));
+        Assert.Equal((1003, "missing", JsonValueKind.Null), (fault.GetProperty("frame").GetInt32(), fault.GetProperty("kind").GetString(), fault.GetProperty("file").ValueKind));
+        Assert.NotEqual("", fault.GetProperty("mend").GetString());
+        File.Delete(Path.Combine(plate, "p.1004.jpg"));
+        Assert.Equal(0, Run($"check-plate {plate}").Exit);
+        Assert.Equal(2, Run("check-plate").Exit);
+        Assert.Equal(2, Run($"check-plate {_folder}/nowhere").Exit);
+        Assert.Equal(2, Run("unheard-of").Exit);
+    }
+
+    [Fact]
+    public void A_shot_goes_out_and_comes_in_and_renders_the_same_pixels_as_the_page()
+    {
+        string folder = Path.Combine(_folder, "shot"), again = Path.Combine(_folder, "again"), frames = Path.Combine(_folder, "frames");
+        ShotFolder.Write(folder, demo.Document, demo.Media);
+        Assert.Equal(0, Run($"import-shot {folder}").Exit);
+        Assert.Equal(0, Run($"export-shot BTH_0040 --out {again}").Exit);
+        Assert.Equal(File.ReadAllText(Path.Combine(folder, "shot.json")), File.ReadAllText(Path.Combine(again, "shot.json")));
+        Assert.Equal(Directory.GetFiles(Path.Combine(folder, "media")).Select(Path.GetFileName).Order(), Directory.GetFiles(Path.Combine(again, "media")).Select(Path.GetFileName).Order());
+
+        // From the folder and from the database, at a reduced width; and as the page makes it.
+        Assert.Equal(0, Run($"render {again} --frames 1036 --width 320 --out {frames}/a").Exit);
+        Assert.Equal(0, Run($"render BTH_0040 --frames 1036 --width 320 --out {frames}/b").Exit);
+        CodeImage a = Read($"{frames}/a"), b = Read($"{frames}/b");
+        FrameLayers page = demo.Engine.Render(demo.Document, 1036, 320, RenderQuality.Full, dataPasses: false);
+        Assert.Equal(a.Codes, b.Codes);
+        Assert.Equal(demo.Engine.Comp(demo.Document, 1036, page).Codes, a.Codes);
+        CodeImage Read(string at) => RasterFile.Read(File.ReadAllBytes(Path.Combine(at, "BTH_0040.comp.1036.png")), "comp");
+
+        // Debian's image tool reads the layers.
+        using Process tool = Process.Start(new ProcessStartInfo("oiiotool", ["--info", "-v", Path.Combine(frames, "a", "BTH_0040.layers.1036.exr")]) { RedirectStandardOutput = true })!;
+        string info = tool.StandardOutput.ReadToEnd();
+        tool.WaitForExit();
+        Assert.Contains("320 x  180", info);
+        foreach (string channel in (string[])["element.A", "holdout.A", "shadow.R", "depth.Z", "P.X", "N.Z", "visibility.Y"]) { Assert.Contains(channel, info); }
+
+        // What is damaged or missing is told, and nothing is taken.
+        string medium = Directory.GetFiles(Path.Combine(again, "media"))[0];
+        File.WriteAllBytes(medium, [1, 2, 3]);
+        var (exit, _, error) = Run($"import-shot {again}");
+        Assert.Equal(3, exit);
+        Assert.Contains("damaged", error);
+        File.Delete(medium);
+        Assert.Equal(3, Run($"import-shot {again}").Exit);
+        Assert.Equal(2, Run($"import-shot {frames}").Exit);
+        Assert.Equal(3, Run($"export-shot NOWHERE --out {again}").Exit);
+        Assert.Equal(2, Run($"render {folder} --frames x --out {frames}").Exit);
+        (exit, _, error) = Run($"render {folder} --frames 2000 --out {frames}");
+        Assert.Equal(3, exit);
+        Assert.Contains("2000", error);
+        Assert.DoesNotContain("   at ", error);
+    }
+
+    // A limit on file sizes stands for a disk that is full: told in words, and no half-written frame lies there.
+    [Fact]
+    public void A_full_disk_is_told_and_nothing_is_half_written()
+    {
+        string folder = Path.Combine(_folder, "shot"), frames = Path.Combine(_folder, "frames");
+        ShotFolder.Write(folder, demo.Document, demo.Media);
+        var (exit, _, error) = Run($"render {folder} --frames 1036 --width 320 --out {frames}", "trap '' XFSZ; export DOTNET_EnableWriteXorExecute=0; ulimit -f 40;");
+        Assert.Equal(3, exit);
+        Assert.Contains("disk is full", error);
+        Assert.Empty(Directory.GetFiles(frames));
+    }
+
+    [Fact]
+    public void Without_its_database_it_says_so()
+    {
+        var (exit, _, error) = Run("export-shot BTH_0040 --out /tmp/x", "export PLENK_DATABASE='Host=127.0.0.1;Port=1;Username=plenk;Database=none;Timeout=2';");
+        Assert.Equal(1, exit);
+        Assert.Contains("database does not answer", error);
+    }
+
+    [Fact]
+    public void The_schema_under_docs_is_current_and_the_demo_obeys_it()
+    {
+        string schema = Path.Combine(DemoShot.Repository, "docs", "shot-document.schema.json");
+        Assert.Equal(ShotSchema.Write(), File.ReadAllText(schema));
+        string document = Path.Combine(_folder, "shot.json"), wrong = Path.Combine(_folder, "wrong.json");
+        File.WriteAllText(document, ShotJson.Write(demo.Document));
+        File.WriteAllText(wrong, ShotJson.Write(demo.Document).Replace("\"seed\":40", "\"seed\":\"forty\""));
+        // The npm validator ajv is the judge.
+        int Judge(string file)
+        {
+            using Process node = Process.Start(new ProcessStartInfo("node", ["-e",
+                "const { readFileSync: r } = require('fs'); const Ajv = require('ajv/dist/2020'); const v = new Ajv({ strict: false }).compile(JSON.parse(r(process.argv[1]))); if (!v(JSON.parse(r(process.argv[2])))) { console.error(v.errors); process.exit(1); }", schema, file])
+            { WorkingDirectory = DemoShot.Repository, RedirectStandardError = true })!;
+            node.WaitForExit();
+            return node.ExitCode;
+        }
+        Assert.Equal(0, Judge(document));
+        Assert.Equal(1, Judge(wrong));
+    }
+}

@@ -1,0 +1,163 @@
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Xunit;
+
+namespace Plenk.Work.Tests;
+
+/// <summary>
+/// The demo shot through the engine against the truth that its generator computed along another path (unmodelled roughness
+/// of the tiles, 12 camera samples of its own). A check of the whole chain, not an outside one.
+/// </summary>
+public sealed class DemoTruthTests : IClassFixture<DemoShot>
+{
+    private readonly DemoShot _demo;
+
+    public DemoTruthTests(DemoShot demo) => _demo = demo;
+
+    [Theory]
+    [InlineData(1001)]
+    [InlineData(1036)]
+    [InlineData(1072)]
+    public void Shadow_and_coverage_are_the_truths(int frame)
+    {
+        ExrPicture truth = ExrFile.Read(Path.Combine(DemoShot.Folder, $"truth.{frame}.exr"));
+        float[] Channel(string name) => truth.Channels.First(c => c.Name == name).Values;
+        float[] shadow = Channel("shadow.G"), bell = Channel("bell.A");
+        FrameLayers ours = _demo.Engine.Render(_demo.Document, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
+
+        // Two runs with other seeds tell our own noise; what is left over is the difference.
+        FrameLayers again = _demo.Engine.Render(_demo.Document with { Seed = 91 }, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
+        double bias = 0, square = 0, noise = 0, outside = 0;
+        int dark = 0, open = 0;
+        double both = 0, either = 0;
+        for (int i = 0; i < shadow.Length; i++)
+        {
+            float held = ours.Element.Data[4 * i + 3] - ours.Holdout.Data[i];
+            both += Math.Min(held, bell[i]);
+            either += Math.Max(held, bell[i]);
+            if (bell[i] > 0 || held > 0) { continue; }
+            float a = ours.Shadow.Data[3 * i + 1], b = again.Shadow.Data[3 * i + 1];
+            if (shadow[i] < 0.5f)
+            {
+                dark++;
+                bias += a - shadow[i];
+                square += (a - shadow[i]) * (a - shadow[i]);
+                noise += (a - b) * (a - b) / 2;
+            }
+            else if (shadow[i] >= 0.9999f)
+            {
+                open++;
+                outside += Math.Abs(a - shadow[i]);
+            }
+        }
+        Assert.InRange(dark, 100, 5000);
+        Assert.InRange(bias / dark, -0.01, 0.01);
+        Assert.InRange(outside / open, 0, 2e-3);
+        Assert.True(both / either > 0.985, $"coverage overlaps by {both / either:0.0000}");
+        // In shadow the difference is our sampling noise and the truth's own, nothing else of size.
+        Assert.InRange(Math.Sqrt(square / dark), 0, 1.35 * Math.Sqrt(noise / dark) + 0.01);
+    }
+
+    // Lights of the truth, camera found from a solve in a space of its own: orientation brings it back to metres.
+    [Fact]
+    public void The_oriented_camera_stands_in_the_truths_metres()
+    {
+        using var truth = System.Text.Json.JsonDocument.Parse(File.ReadAllText(Path.Combine(DemoShot.Folder, "truth.json")));
+        foreach (var f in truth.RootElement.GetProperty("frames").EnumerateArray())
+        {
+            double[] m = [.. f.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())];
+            var (pose, _) = _demo.Engine.Camera(_demo.Document, f.GetProperty("frame").GetInt32());
+            Assert.InRange((pose.Position - new Vec3(m[3], m[7], m[11])).Length, 0, 0.003);
+        }
+    }
+
+    // The preview while dragging keeps the set's samples; a frame made with and without keeping has the same pixels.
+    [Fact]
+    public void Kept_samples_change_no_pixel()
+    {
+        FrameLayers fresh = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: false);
+        FrameLayers kept = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: true, dataPasses: false);
+        Assert.Equal(fresh.Comp.Data, kept.Comp.Data);
+        Assert.Equal(fresh.Touched, kept.Touched);
+        FrameLayers whole = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: true);
+        Assert.Equal(fresh.Comp.Data, whole.Comp.Data);
+    }
+
+    // What a kept picture depends on is in its key: another plate mapping, another seed, other lights make another picture.
+    [Fact]
+    public void Another_mapping_or_seed_is_another_picture()
+    {
+        ShotDocument shot = _demo.Document;
+        float[] Comp(ShotDocument d) => _demo.Engine.Render(d, 1036, 96, RenderQuality.Draft, keepWithout: true, dataPasses: false).Comp.Data;
+        float[] first = Comp(shot);
+        ShotDocument shifted = shot with { Plate = shot.Plate! with { Mapping = shot.Plate.Mapping with { SourceFrame = shot.Plate.Mapping.SourceFrame + 5 } } };
+        Assert.NotEqual(first, Comp(shifted));
+        Assert.NotEqual(first, Comp(shot with { Seed = shot.Seed + 1 }));
+        Assert.NotEqual(first, Comp(shot with { Lights = [.. shot.Lights.Select(l => l.Kind == LightKind.Sun ? l with { Direction = new(-0.2, 0.9, 0.1) } : l)] }));
+        Assert.Equal(first, Comp(shot));
+    }
+
+    [Fact]
+    public void Readings_of_the_demo_are_within()
+    {
+        var readings = ReadingKind.All.Select(k => k.Take(_demo.Engine, _demo.Document)).ToList();
+        Assert.Equal(7, readings.Count);
+        Assert.All(readings, r => Assert.Equal(Core.Readings.Verdict.Within, r.Verdict));
+        // A tolerance is judged without measuring again, and does not touch the key.
+        ReadingKind first = ReadingKind.All[1];
+        ShotDocument strict = _demo.Document with { Tolerances = new Dictionary<string, double> { ["camera.reprojection"] = 0.1 } };
+        Assert.Equal(first.Key(_demo.Document), first.Key(strict));
+        Assert.Equal(Core.Readings.Verdict.Outside, ReadingKind.Under(strict, readings[1]).Verdict);
+        // Turning a light measures only what reads lights.
+        ShotDocument lit = _demo.Document with { Lights = [] };
+        Assert.Equal([true, true, true, true, true, false, false], ReadingKind.All.Select(k => k.Key(lit) == k.Key(_demo.Document)));
+    }
+
+    // Readings that go wrong tell it: a bell of a hundredth of its size, one lifted off the floor, one in front of nothing.
+    [Fact]
+    public void Wrong_scale_and_floating_are_told()
+    {
+        Element bell = _demo.Document.Elements[0];
+        ShotDocument With(Element e) => _demo.Document with { Elements = [e] };
+        var floating = ReadingKind.All[4].Take(_demo.Engine, With(bell with { Position = bell.Position + new Vec3(0, 0.05, 0) }));
+        Assert.Equal(Core.Readings.Verdict.Outside, floating.Verdict);
+        Assert.Equal(50, floating.Value!.Value, 0.5);
+        var sunk = ReadingKind.All[4].Take(_demo.Engine, With(bell with { Position = bell.Position - new Vec3(0, 0.014, 0) }));
+        Assert.Equal(-14, sunk.Value!.Value, 0.5);
+        Assert.Contains("sinks", sunk.Worst!.Words);
+        // Behind the camera it is not seen, and every reading still answers in words.
+        var behind = ReadingKind.All.Select(k => k.Take(_demo.Engine, With(bell with { Position = new(0, 0, 40) }))).ToList();
+        Assert.All(behind, r => Assert.True(r.Value is not null || r.Note.Length > 0, r.Id));
+    }
+}
+
+/// <summary>The demo shot built from its files into a media store of its own.</summary>
+public sealed class DemoShot : IDisposable
+{
+    private readonly string _store = Path.Combine(Path.GetTempPath(), $"plenk-demo-{Guid.NewGuid():N}");
+
+    public static string Repository { get; } = Find();
+    public static string Folder => Path.Combine(Repository, "demo", "BTH_0040");
+    public ShotDocument Document { get; }
+    public Store.MediaStore Media { get; }
+    public ShotEngine Engine { get; }
+
+    public DemoShot()
+    {
+        Media = new(_store);
+        Document = DemoSeed.Build(Folder, bytes => Media.Write(bytes));
+        Engine = new(Media);
+    }
+
+    public void Dispose() => Directory.Delete(_store, recursive: true);
+
+    private static string Find()
+    {
+        string at = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository"); }
+        return at;
+    }
+}
