@@ -5,7 +5,7 @@ switch (args)
     case ["accuracy", "--court", string court]:
         return CourtAccuracy.Run(court);
     case ["speed", string shotFolder, string url]:
-        if (Environment.GetEnvironmentVariable("NORAYS") is null) Speed.Rays(shotFolder);
+        Speed.Rays(shotFolder);
         Speed.Composite(shotFolder);
         await Speed.Preview(url);
         return 0;

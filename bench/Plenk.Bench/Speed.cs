@@ -110,15 +110,16 @@ public static class Speed
         JsonElement state = await http.GetFromJsonAsync<JsonElement>($"/api/shots/{id}");
         ShotDocument shot = ShotJson.Read(state.GetProperty("document").GetRawText());
         var times = new List<double>();
-        for (int i = 0; i < 26; i++)
+        double jitter = Random.Shared.NextDouble() * 0.01; // so that no run finds the pictures of an earlier one
+        for (int i = 0; i < 41; i++)
         {
             Element e = shot.Elements[0];
-            ShotDocument moved = shot with { Elements = [e with { Position = e.Position + new Vec3(0.02 * i, 0, 0.013 * i) }] };
-            string body = "{\"document\":" + ShotJson.Write(moved) + "}";
+            string moved = JsonSerializer.Serialize(e with { Position = e.Position + new Vec3(jitter + 0.02 * (i % 25), 0, 0.013 * i) }, ShotJson.Options);
+            string body = $"{{\"revision\":{state.GetProperty("revision").GetInt32()},\"elements\":[{moved}]}}";
             var watch = Stopwatch.StartNew();
             using HttpResponseMessage response = await http.PostAsync($"/api/shots/{id}/frames/{Frame}/preview?kind=comp&width=480&quality=draft", new StringContent(body, System.Text.Encoding.UTF8, "application/json"));
             byte[] bytes = await response.EnsureSuccessStatusCode().Content.ReadAsByteArrayAsync();
-            if (i > 0) { times.Add(watch.Elapsed.TotalMilliseconds); } else { Console.WriteLine($"first preview, with the set's samples to make: {watch.Elapsed.TotalMilliseconds:0} ms, {bytes.Length} bytes"); }
+            if (i > 15) { times.Add(watch.Elapsed.TotalMilliseconds); } else if (i == 0) { Console.WriteLine($"first preview, with the set's samples to make: {watch.Elapsed.TotalMilliseconds:0} ms, {bytes.Length} bytes"); }
         }
         times.Sort();
         Console.WriteLine($"preview 480 wide, 1 sun and 2 sky rays, request to bytes, {times.Count} drags: median {times[times.Count / 2]:0} ms, worst {times[^1]:0} ms (aim 100)");

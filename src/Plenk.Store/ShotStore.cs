@@ -65,8 +65,14 @@ public sealed class ShotStore(Database database)
         }
     }
 
+    private sealed record Known(ShotDocument Document, RevisionRow Revision);
+
+    private readonly Cache<Known> _revisions = new(32);
+
+    /// <summary>A revision, or the newest. A revision never changes, so one that is asked for by number is read once.</summary>
     public async Task<(ShotDocument Document, RevisionRow Revision)?> Read(long shot, int? number = null)
     {
+        if (number is not null && _revisions.TryGet($"{shot}/{number}", out Known known)) { return (known.Document, known.Revision); }
         await using NpgsqlCommand c = database.Source.CreateCommand("""
             select r.document::text, r.number, r.who, r.at, r.what, r.content, r.parent, r.redo
             from revision r join shot s on s.id = r.shot_id
@@ -75,7 +81,11 @@ public sealed class ShotStore(Database database)
         c.Parameters.AddWithValue(shot);
         c.Parameters.Add(new() { Value = (object?)number ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
-        return await r.ReadAsync() ? (ShotJson.Read(r.GetString(0)), Revision(r, 1)) : null;
+        if (!await r.ReadAsync()) { return null; }
+        RevisionRow row = Revision(r, 1);
+        string json = r.GetString(0);
+        known = _revisions.Get($"{shot}/{row.Number}", () => new(ShotJson.Read(json), row));
+        return (known.Document, row);
     }
 
     private static RevisionRow Revision(NpgsqlDataReader r, int at) => new(

@@ -2,6 +2,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
+using Plenk.Store;
 using Plenk.Work;
 
 namespace Plenk.Web;

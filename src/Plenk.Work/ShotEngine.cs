@@ -39,11 +39,20 @@ public sealed class ShotEngine(IMedia media)
 
     public sealed record Box<T>(T Value);
 
+    /// <summary>Parts of documents are immutable: each is hashed once, however often it is part of a key.</summary>
+    private static readonly System.Runtime.CompilerServices.ConditionalWeakTable<object, string> Hashes = [];
+
+    private static string HashOf(object? part)
+    {
+        string Make(object? p) => MediaStore.HashOf(JsonSerializer.SerializeToUtf8Bytes(p, ShotJson.Options));
+        return part is null || part.GetType().IsValueType || part is string ? JsonSerializer.Serialize(part, ShotJson.Options) : Hashes.GetValue(part, Make);
+    }
+
     /// <summary>Hash of what a computation reads: its name, its version, and the parts of the document.</summary>
     public static string Key(string computation, int version, params object?[] parts)
     {
         var text = new StringBuilder(computation).Append('/').Append(version);
-        foreach (object? part in parts) { text.Append('\n').Append(JsonSerializer.Serialize(part, ShotJson.Options)); }
+        foreach (object? part in parts) { text.Append('\n').Append(HashOf(part)); }
         return MediaStore.HashOf(Encoding.UTF8.GetBytes(text.ToString()));
     }
 

@@ -18,6 +18,7 @@ public sealed partial class Site : IAsyncLifetime
     public static string Repository { get; } = FindRepository();
     public static string Demo => Path.Combine(Repository, "demo", "BTH_0040");
     public string Url { get; private set; } = "";
+    public string Database => _name;
     public HttpClient Http { get; private set; } = new();
 
     public async Task InitializeAsync()

@@ -23,11 +23,12 @@ public static class PictureApi
             return await Answer(document, frame, kind, width, quality, gain, pictures, http, keep: revision == r.Number);
         });
 
-        // The same for a document that is not saved yet: what follows a drag.
-        api.MapPost("/frames/{frame:int}/preview", async (long id, int frame, string? kind, int? width, string? quality, DraftRequest request, PictureService pictures, HttpContext http) =>
+        // The same for what is not saved yet: what follows a drag.
+        api.MapPost("/frames/{frame:int}/preview", async (long id, int frame, string? kind, int? width, string? quality, PreviewRequest request, ShotStore shots, PictureService pictures, HttpContext http) =>
         {
-            ShotApi.Check(request.Document);
-            return await Answer(request.Document, frame, kind, width, quality ?? "draft", null, pictures, http, keep: false);
+            ShotDocument draft = request.On((await ShotApi.Need(shots, id, request.Revision)).Document);
+            ShotApi.Check(draft);
+            return await Answer(draft, frame, kind, width, quality ?? "draft", null, pictures, http, keep: false);
         });
 
         api.MapGet("/frames/{frame:int}/pixel", async (long id, int frame, double x, double y, int? revision, ShotStore shots, ShotEngine engine) =>

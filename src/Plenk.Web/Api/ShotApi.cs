@@ -18,6 +18,13 @@ public sealed record NewShot(string Production, string Sequence, string Code, st
 
 public sealed record DraftRequest(ShotDocument Document);
 
+/// <summary>A revision with some of its lists changed: what a page shows while something is dragged.</summary>
+public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? Lights, Piece[]? Pieces)
+{
+    public ShotDocument On(ShotDocument saved) =>
+        saved with { Elements = Elements ?? saved.Elements, Lights = Lights ?? saved.Lights, Pieces = Pieces ?? saved.Pieces };
+}
+
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
 
 /// <summary>Shots, their ledgers, their readings.</summary>

@@ -142,6 +142,9 @@ function drawOverlay() {
 
 const served = () => ({ after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
 
+// What a draft has that the saved revision has not.
+const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
+
 // Asks for the frame as it now is: coarse at once, then finer by itself.
 export async function refresh() {
   const mine = ++serial;
@@ -160,7 +163,7 @@ export async function refresh() {
   for (const [width, quality] of steps) {
     if (quality === 'full' && kind.startsWith('projection')) break;
     try {
-      const bitmap = await picture(path(width, quality), draft ? { document: draft } : null, flying.signal);
+      const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
       shown = { bitmap, frame, quality: { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
@@ -193,13 +196,13 @@ async function read(x, y) {
   if (asking || x < 0 || y < 0 || x >= w || y >= h || !state.document.plate) { if (!asking) under.textContent = ''; return; }
   asking = true;
   try {
-    const p = await get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x.toFixed(2)}&y=${y.toFixed(2)}`);
+    const p = await get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x.toFixed(2)}&y=${y.toFixed(2)}&revision=${state.revision}`);
     const f = (v) => v.toFixed(4).replace(/^0/, '');
     under.textContent = `x ${Math.floor(x)} y ${Math.floor(y)}${p.linear ? `  R ${f(p.linear[0])} G ${f(p.linear[1])} B ${f(p.linear[2])}` : ''}${p.distance ? `  ${p.distance.toFixed(2)} m` : ''}`;
   } catch { under.textContent = ''; } finally { asking = false; }
 }
 
-export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}`);
+export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}&revision=${state.revision}`);
 
 let held = null;
 box.addEventListener('pointerdown', async (e) => {

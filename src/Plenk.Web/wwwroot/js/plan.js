@@ -45,7 +45,7 @@ function draw() {
   for (const p of data.points || []) { const [x, y] = P(p.x, p.z); out.push(`<path d="M${x - 4} ${y}h3m2 0h3M${x} ${y - 4}v3m0 2v3" stroke="var(--quiet)" stroke-width="1"/>`); }
   for (const e of data.elements) {
     const [x, y] = P(e.x, e.z);
-    out.push(`<g data-element="${e.id}" style="cursor:move"><circle cx="${x}" cy="${y}" r="${Math.max(4, e.radius * view.scale)}" fill="var(--green)" fill-opacity=".18" stroke="var(--green)" stroke-width="${e.id === state.chosen.element ? 2.6 : 1.6}"/><text x="${x + 10}" y="${y - 6}" font-size="11.5" font-family="Plex Mono" fill="var(--ink)">${state.document.elements.find((k) => k.id === e.id)?.name ?? ''}</text></g>`);
+    out.push(`<g data-element="${e.id}" style="cursor:move"><circle cx="${x}" cy="${y}" r="${Math.max(4, e.radius * view.scale)}" fill="var(--green)" fill-opacity=".18" stroke="var(--green)" stroke-width="${e.id === state.chosen.element ? 2.6 : 1.6}"/><text x="${x + 10}" y="${y - 6}" font-size="11.5" font-family="Plex Mono" fill="var(--ink)" stroke="var(--sheet)" stroke-width="4" paint-order="stroke">${state.document.elements.find((k) => k.id === e.id)?.name ?? ''}</text></g>`);
   }
   const sun = state.document.lights.find((l) => l.kind === 'Sun' && !l.off);
   if (sun) {
@@ -55,7 +55,7 @@ function draw() {
     const ex = view.x + (sun.direction[0] / k) * far, ez = view.z + (sun.direction[2] / k) * far;
     out.push(`<path d="M${M(ex, ez)}L${M(view.x + (ex - view.x) * 0.55, view.z + (ez - view.z) * 0.55)}" stroke="var(--ink)" stroke-width="1.3"/>`);
     const [sx, sy] = P(ex, ez);
-    out.push(`<g data-sun style="cursor:move"><circle cx="${sx}" cy="${sy}" r="5.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.4"/><text x="${sx + 9}" y="${sy + 4}" font-size="11.5" font-family="Plex Mono">sun</text></g>`);
+    out.push(`<g data-sun style="cursor:move"><circle cx="${sx}" cy="${sy}" r="5.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.4"/><text x="${sx + 9}" y="${sy + 4}" font-size="11.5" font-family="Plex Mono" stroke="var(--sheet)" stroke-width="4" paint-order="stroke" fill="var(--ink)">sun</text></g>`);
   }
   const bar = 5 * view.scale;
   out.push(`<path d="M${view.w - 20 - bar} ${view.h - 14}v-5v5h${bar}v-5" stroke="var(--ink)" fill="none"/><text x="${view.w - 20 - bar}" y="${view.h - 22}" font-size="11" font-family="Plex Mono">5 m</text>`);

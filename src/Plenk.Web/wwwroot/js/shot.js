@@ -59,6 +59,7 @@ async function jobs() {
   const live = state.jobs.find((j) => j.state === 'waiting' || j.state === 'running');
   const was = $('tray').dataset.live;
   $('tray').dataset.live = live ? live.id : '';
+  if (state.step === 8 && was !== $('tray').dataset.live) drawSheet();
   if (live) {
     const left = live.secondsPerItem ? ` · ${Math.ceil((live.total - live.done) * live.secondsPerItem)} s left` : '';
     const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-valuenow': live.done, 'aria-valuemax': live.total });
@@ -66,7 +67,6 @@ async function jobs() {
     $('tray').replaceChildren(live.title, bar, h('span', { class: 'num' }, `${live.done} of ${live.total}${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
   } else {
     $('tray').replaceChildren();
-    if (was && state.step === 8) drawSheet();
   }
   setTimeout(jobs, live ? 700 : 4000);
 }

@@ -1,4 +1,4 @@
-namespace Plenk.Work;
+namespace Plenk.Store;
 
 /// <summary>A small memory of computed values, the longest unused forgotten first. A value is computed once even when many ask at once.</summary>
 public sealed class Cache<T>(int capacity) where T : class
