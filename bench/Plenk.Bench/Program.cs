@@ -9,7 +9,9 @@ switch (args)
         Speed.Composite(shotFolder);
         await Speed.Preview(url);
         return 0;
+    case ["bundle", string problem]:
+        return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed, bench/bundle FILE");
         return 2;
 }

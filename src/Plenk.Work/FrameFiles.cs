@@ -35,6 +35,7 @@ public static class FrameFiles
         Add("shadow", layers.Shadow, "RGB", half: true);
         Add("added", layers.Added, "RGB", half: true);
         Add("visibility", layers.Visibility, "Y", half: true);
+        Add("ao", layers.Ao, "Y", half: true);
         Add("depth", layers.Depth, "Z", half: false);
         Add("P", layers.Position, "XYZ", half: false);
         Add("N", layers.Normal, "XYZ", half: true);

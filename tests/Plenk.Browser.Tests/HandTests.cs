@@ -249,5 +249,9 @@ public sealed class HandTests(Site site)
         page.Run("document.querySelector(\"[data-reading='camera.reprojection']\").click()");
         page.UntilState($"state.frame === {frame}");
         page.Until("document.getElementById('overlay').textContent.includes('off by')");
+        // A chosen survey point shows its own error along the rail.
+        page.Row("S1");
+        page.Until("document.getElementById('rail-title').textContent === 'Survey point S1, px per frame'");
+        page.Until("document.querySelectorAll('#rail circle').length === 7");
     }
 }

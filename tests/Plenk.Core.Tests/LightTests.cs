@@ -197,6 +197,21 @@ public class LightTests
         Assert.Equal(0.6, layers.Comp[4, 4, 0], 1e-4);
     }
 
+    // The sky's open share beside a ball that rests on the floor, as an element this time: 1 − (1 + (x/R)²)^(−3/2).
+    [Theory]
+    [InlineData(1, 0.64644661)]
+    [InlineData(2, 0.910557281)]
+    public void Ambient_occlusion_beside_an_element(double x, double open)
+    {
+        var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
+        Pose pose = Pose.LookAt(new(x, 0.002, 0), new(x, 0, 0), Vec3.UnitZ);
+        var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
+        var ball = new PlacedElement("ball", new(new MeshTree(TracingTests.Ball(96, 192)), []), new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([Sky]), null, new(16384, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose);
+        Assert.Equal(open, layers.Ao[0, 0, 0], 0.012);
+        Assert.Equal(open, layers.Shadow[0, 0, 0], 0.012);
+    }
+
     // Holdout by coverage: an element of the plate's own colour behind a piece leaves no line along the edge (out operator, derived).
     [Fact]
     public void A_holdout_edge_leaves_no_line()

@@ -263,4 +263,19 @@ public class FormatTests
         Assert.Contains(words, fault.Message);
         Assert.Contains("1003", fault.Message);
     }
+
+    // "Bundle Adjustment in the Large", Agarwal et al. 2010: 16 cameras, 22,106 points, 83,718 observations with lenses of their
+    // own. Published costs ½ Σ r²: 4.185660e+06 at the start, 1.803390e+04 at the end; RMS 9.9997 and 0.65637 px (NOTICE beside it).
+    [Fact]
+    public void A_published_bundle_ends_at_its_published_cost()
+    {
+        string at = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        Core.Solving.BundleProblem problem = BundleFile.Read(Path.Combine(at, "tests", "data", "bundle", "problem-16-22106-pre.txt.gz"));
+        Core.Solving.BundleReport report = Core.Solving.BundleAdjustment.Run(problem, iterations: 50);
+        Assert.Equal(4185659.518, report.StartCost, 0.01);
+        Assert.Equal(9.9997, report.StartRms, 4);
+        Assert.InRange(report.EndCost, 18000, 18034);
+        Assert.Equal(0.65637, report.EndRms, 4);
+    }
 }

@@ -90,7 +90,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         string info = tool.StandardOutput.ReadToEnd();
         tool.WaitForExit();
         Assert.Contains("320 x  180", info);
-        foreach (string channel in (string[])["element.A", "holdout.A", "shadow.R", "depth.Z", "P.X", "N.Z", "visibility.Y"]) { Assert.Contains(channel, info); }
+        foreach (string channel in (string[])["element.A", "holdout.A", "shadow.R", "depth.Z", "P.X", "N.Z", "visibility.Y", "ao.Y"]) { Assert.Contains(channel, info); }
 
         // What is damaged or missing is told, and nothing is taken.
         string medium = Directory.GetFiles(Path.Combine(again, "media"))[0];

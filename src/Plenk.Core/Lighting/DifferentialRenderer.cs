@@ -36,7 +36,7 @@ public static class DifferentialRenderer
         var elementScene = new TraceScene([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
         var shader = new ElementShader(pass.Set, rig, openings, elementScene, elements, pinhole, cameraToWorld, plate);
         FloatImage Layer(int channels) => new(width, height, channels);
-        FloatImage element = Layer(4), holdout = Layer(1), shadow = Layer(3), added = Layer(3), visibility = Layer(1);
+        FloatImage element = Layer(4), holdout = Layer(1), shadow = Layer(3), added = Layer(3), visibility = Layer(1), ao = Layer(1);
         FloatImage held = Layer(4), e0 = Layer(3), en = Layer(3);
         FloatImage depth = Layer(1), position = Layer(3), normal = Layer(3);
         var share = new float[width * height];
@@ -94,7 +94,8 @@ public static class DifferentialRenderer
                     }
                 }
                 Vector3 sum0 = default, sum1 = default, sumNew = default;
-                int sunOpen = 0, sunRays = 0;
+                int sunOpen = 0, sunRays = 0, skyRays = 0;
+                float skyOpen = 0;
                 if (receivers > 0 && (between || everywhere || IsProbe(x, y)))
                 {
                     for (int i = 0; i < samples; i++)
@@ -106,12 +107,13 @@ public static class DifferentialRenderer
                         for (int k = 0; k < perSample; k++)
                         {
                             LightSample light = lightRow[at * perSample + k];
-                            if (isSun[k]) { sunRays++; }
+                            if (isSun[k]) { sunRays++; } else { skyRays++; }
                             if (!pass.IsKept && light.Factor != 0) { cast++; }
                             if (!pass.IsOpen(s, light)) { continue; }
                             Vector3 e = strength[k] * light.Factor;
                             bool open = !closed[i * perSample + k];
-                            if (isSun[k] && open) { sunOpen++; }
+                            if (open && isSun[k]) { sunOpen++; }
+                            else if (open) { skyOpen += light.Factor; }
                             if (isNew[k])
                             {
                                 if (open) { lamps += e; }
@@ -131,6 +133,7 @@ public static class DifferentialRenderer
                 holdout[x, y, 0] = (before - after) * inverse;
                 share[y * width + x] = receivers * inverse;
                 visibility[x, y, 0] = sunRays > 0 ? (float)sunOpen / sunRays : 1;
+                ao[x, y, 0] = skyRays > 0 ? skyOpen / skyRays : 1;
                 for (int c = 0; c < 3; c++)
                 {
                     // Equal sums mean that nothing came between: the ratio is then exactly 1.
@@ -176,7 +179,7 @@ public static class DifferentialRenderer
                 }
             }
         });
-        return new(comp, element, holdout, shadow, added, visibility, depth, position, normal)
+        return new(comp, element, holdout, shadow, added, visibility, ao, depth, position, normal)
         {
             Touched = touched,
             Counts = new(rays, watch.Elapsed.TotalSeconds),

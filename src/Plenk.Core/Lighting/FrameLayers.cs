@@ -4,11 +4,12 @@ namespace Plenk.Core.Lighting;
 
 /// <summary>
 /// What a rendered frame consists of; all of one size, scene-linear. Comp, Shadow and Added are RGB, Element RGBA
-/// premultiplied and not held out, the others as their names say. Depth is +infinity where nothing is hit.
+/// premultiplied and not held out, the others as their names say. Depth is +infinity where nothing is hit. Ao is the share of
+/// the sky that set and elements leave open, cosine-weighted; 1 where there is no sky light or no receiver.
 /// </summary>
 public sealed record FrameLayers(
     FloatImage Comp, FloatImage Element, FloatImage Holdout, FloatImage Shadow, FloatImage Added,
-    FloatImage Visibility, FloatImage Depth, FloatImage Position, FloatImage Normal)
+    FloatImage Visibility, FloatImage Ao, FloatImage Depth, FloatImage Position, FloatImage Normal)
 {
     /// <summary>Per pixel: the comp differs from the plate here by element, shadow or added light.</summary>
     public required bool[] Touched { get; init; }

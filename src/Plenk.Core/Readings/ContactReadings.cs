@@ -40,12 +40,22 @@ public static class ContactReadings
                 worst = (reading with
                 {
                     Value = value,
-                    Note = $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm, largest gap {Math.Max(0, 1000 * foot.LargestGap):0.0} mm",
+                    Note = $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm at {At(foot.SinkPlace)}, largest gap {Math.Max(0, 1000 * foot.LargestGap):0.0} mm at {At(foot.GapPlace)}{Size(e)}",
                     Worst = PlaceInPicture(shot, set, place, name, words),
                 }).Judged();
             }
         }
         return worst!;
+    }
+
+    private static string At(Vec3 p) => FormattableString.Invariant($"{p.X:0.00}, {p.Z:0.00}");
+
+    /// <summary>A size that no filmed thing has is told: the file was probably made in another unit.</summary>
+    private static string Size(PlacedElement e)
+    {
+        var (min, max) = e.Model.Tree.Mesh.Bounds();
+        double size = (max - min).Length() * e.ObjectToWorld.Scale;
+        return size is > 100 or < 0.005 ? FormattableString.Invariant($"; it is {size:0.####} m across, so its scale is probably wrong") : "";
     }
 
     public static Reading ShadowBlank(ShotDocument shot) => new()

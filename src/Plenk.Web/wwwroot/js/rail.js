@@ -1,4 +1,5 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
+import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
 
 const svg = document.querySelector('#rail svg');
@@ -7,6 +8,19 @@ const title = document.getElementById('rail-title');
 const play = document.getElementById('play');
 
 const span = () => { const { first, last } = state.document.range; return { first, last, x: (f) => 14 + ((f - first) / Math.max(1, last - first)) * (svg.getBoundingClientRect().width - 28) }; };
+
+// Where one survey point is chosen at its step: its own error, frame by frame.
+let residuals = [];
+async function refreshResiduals() {
+  const { revision } = state;
+  try { residuals = state.document.surveyPoints.some((p) => p.clicks.length) ? await get(`/api/shots/${state.id}/residuals`) : []; } catch { residuals = []; }
+  if (revision === state.revision) draw();
+}
+function pointReading() {
+  const own = state.step === 2 && state.chosen.point ? residuals.filter((r) => r.point === state.chosen.point).sort((a, b) => a.frame - b.frame) : [];
+  const whole = (state.readings || []).find((r) => r.id === 'camera.reprojection');
+  return own.length ? { name: `Survey point ${state.chosen.point}`, unit: 'px', tolerance: whole?.tolerance ?? 1, perFrame: own.map((r) => ({ frame: r.frame, value: r.length })) } : null;
+}
 
 function draw() {
   if (!state.document) return;
@@ -22,7 +36,7 @@ function draw() {
   }
   out.push(`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
   const readings = state.readings || [];
-  const reading = readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
+  const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
   if (reading?.perFrame) {
     title.textContent = `${reading.name}, ${reading.unit} per frame`;
@@ -57,5 +71,6 @@ export function togglePlay() {
   timer = setInterval(() => setFrame(state.frame >= state.document.range.last ? state.document.range.first : state.frame + 1), (1000 * rate.den) / rate.num);
 }
 play.addEventListener('click', togglePlay);
-for (const t of ['document', 'frame', 'step', 'readings']) on(t, draw);
+for (const t of ['document', 'frame', 'step', 'readings', 'chosen']) on(t, draw);
+on('document', refreshResiduals);
 addEventListener('resize', draw);

@@ -1,0 +1,514 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Solving;
+
+/// <summary>
+/// Sparse bundle adjustment: Levenberg–Marquardt on views, shared lenses and points, points eliminated by the Schur
+/// complement (Triggs, McLauchlan, Hartley and Fitzgibbon, "Bundle adjustment: a modern synthesis", 1999), robust losses by
+/// iterated reweighting, damping after Nielsen (1999). Rotations are updated by left-multiplied axis–angle steps.
+/// </summary>
+public sealed class BundleAdjustment
+{
+    private const int P = 6; // rotation and translation of a view
+    private readonly BundleProblem _problem;
+    private readonly RobustLoss _loss;
+    private readonly double _width2;
+    private readonly int[] _viewAt, _groupAt;
+    private readonly int[][] _intrinsicsOf; // per group: which of focal, k1, k2, cx, cy are refined
+    private readonly int[] _firstOf; // per point: its first observation in the sorted list
+    private readonly BundleObservation[] _seen; // sorted by point
+    private readonly int _size;
+
+    private BundleAdjustment(BundleProblem problem, RobustLoss loss, double width)
+    {
+        (_problem, _loss, _width2) = (problem, loss, width * width);
+        _seen = [.. problem.Observations.OrderBy(o => o.Point)];
+        _firstOf = new int[problem.Points.Length + 1];
+        foreach (BundleObservation o in _seen) { _firstOf[o.Point + 1]++; }
+        for (int i = 0; i < problem.Points.Length; i++) { _firstOf[i + 1] += _firstOf[i]; }
+        _viewAt = new int[problem.Views.Count];
+        for (int i = 0; i < _viewAt.Length; i++)
+        {
+            _viewAt[i] = problem.Views[i].Fixed ? -1 : _size;
+            if (!problem.Views[i].Fixed) { _size += P; }
+        }
+        _groupAt = new int[problem.Groups.Count];
+        _intrinsicsOf = new int[problem.Groups.Count][];
+        for (int g = 0; g < _groupAt.Length; g++)
+        {
+            Intrinsics refine = problem.Groups[g].Refine;
+            var which = new List<int>();
+            if (refine.HasFlag(Intrinsics.Focal)) { which.Add(0); }
+            if (refine.HasFlag(Intrinsics.K1)) { which.Add(1); }
+            if (refine.HasFlag(Intrinsics.K2)) { which.Add(2); }
+            if (refine.HasFlag(Intrinsics.PrincipalPoint)) { which.AddRange([3, 4]); }
+            _intrinsicsOf[g] = [.. which];
+            _groupAt[g] = _size;
+            _size += which.Count;
+        }
+    }
+
+    /// <summary>
+    /// Adjusts the problem in place. <paramref name="width"/> is that of the robust loss in pixels. <paramref name="holdPoints"/>
+    /// keeps the points where they are (a resection).
+    /// </summary>
+    public static BundleReport Run(BundleProblem problem, RobustLoss loss = RobustLoss.Squares, double width = 1, int iterations = 50, bool holdPoints = false,
+        double tolerance = 1e-6, CancellationToken stop = default, Action<int, double>? progress = null) =>
+        new BundleAdjustment(problem, loss, width).Solve(iterations, holdPoints, tolerance, stop, progress);
+
+    private double Rho(double s) => _loss switch
+    {
+        RobustLoss.Huber => s <= _width2 ? s : 2 * Math.Sqrt(_width2 * s) - _width2,
+        RobustLoss.Cauchy => _width2 * Math.Log(1 + s / _width2),
+        _ => s,
+    };
+
+    private double Weight(double s) => _loss switch
+    {
+        RobustLoss.Huber => s <= _width2 ? 1 : Math.Sqrt(_width2 / s),
+        RobustLoss.Cauchy => 1 / (1 + s / _width2),
+        _ => 1,
+    };
+
+    /// <summary>Cost, and the plain sum of squares; a point that falls behind a view makes the step invalid.</summary>
+    private (double Cost, double Squares) Cost()
+    {
+        double cost = 0, squares = 0;
+        object gate = new();
+        bool behind = false;
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _seen.Length)), () => (0.0, 0.0), (range, _, sum) =>
+        {
+            for (int i = range.Item1; i < Math.Min(range.Item2, _seen.Length); i++)
+            {
+                if (!_problem.TryResidual(_seen[i], out double dx, out double dy))
+                {
+                    behind = true;
+                    continue;
+                }
+                double s = dx * dx + dy * dy;
+                sum = (sum.Item1 + Rho(s), sum.Item2 + s);
+            }
+            return sum;
+        }, sum => { lock (gate) { cost += sum.Item1; squares += sum.Item2; } });
+        return behind ? (double.PositiveInfinity, double.PositiveInfinity) : (cost / 2, squares);
+    }
+
+    private BundleReport Solve(int iterations, bool holdPoints, double tolerance, CancellationToken stop, Action<int, double>? progress)
+    {
+        int n = Math.Max(1, _seen.Length);
+        var (cost, squares) = Cost();
+        double start = cost, startRms = Math.Sqrt(squares / n), lambda = 1e-4, grow = 2;
+        string why = "every step is taken";
+        int done = 0;
+        if (double.IsInfinity(cost)) { return new(cost, cost, double.NaN, double.NaN, 0, "a point lies behind a view that sees it"); }
+        var work = new Equations(_size, _problem.Points.Length, _seen.Length);
+        bool fresh = true;
+        for (; done < iterations; done++)
+        {
+            stop.ThrowIfCancellationRequested();
+            if (fresh) { Linearise(work, holdPoints); }
+            double[]? step = Reduce(work, lambda, holdPoints);
+            if (step is null)
+            {
+                lambda *= grow;
+                grow *= 2;
+                fresh = false;
+                if (lambda > 1e14) { why = "the equations are singular"; break; }
+                continue;
+            }
+            State before = Save();
+            double predicted = Apply(work, step, lambda, holdPoints, out double size);
+            var (next, nextSquares) = Cost();
+            double ratio = predicted > 0 ? (cost - next) / predicted : -1;
+            if (next < cost && ratio > 0)
+            {
+                double fall = (cost - next) / cost;
+                (cost, squares) = (next, nextSquares);
+                lambda = Math.Max(1e-12, lambda * Math.Max(1.0 / 3, 1 - Math.Pow(2 * ratio - 1, 3)));
+                grow = 2;
+                fresh = true;
+                progress?.Invoke(done + 1, cost);
+                if (fall < tolerance) { done++; why = "the cost no longer falls"; break; }
+            }
+            else
+            {
+                Restore(before);
+                lambda *= grow;
+                grow *= 2;
+                fresh = false;
+                if (size < 1e-12 || lambda > 1e14) { why = "no step lowers the cost"; break; }
+            }
+        }
+        return new(start, cost, startRms, Math.Sqrt(squares / n), done, why);
+    }
+
+    /// <summary>Normal equations of the present state; kept while only the damping changes.</summary>
+    private sealed class Equations(int size, int points, int observations)
+    {
+        public readonly double[] U = new double[size * size], Right = new double[size];
+        public readonly double[] V = new double[points * 6], PointRight = new double[points * 3], Inverse = new double[points * 6];
+        /// <summary>Per observation: 6 × 3 of the view's half of W, and 5 × 3 of its group's.</summary>
+        public readonly double[] ViewW = new double[observations * 18], GroupW = new double[observations * 15];
+        public readonly double[] S = new double[size * size], Reduced = new double[size];
+        public readonly double[] PointStep = new double[points * 3];
+    }
+
+    private void Linearise(Equations e, bool holdPoints)
+    {
+        Array.Clear(e.U);
+        Array.Clear(e.Right);
+        Array.Clear(e.V);
+        Array.Clear(e.PointRight);
+        object gate = new();
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (U: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+        {
+            Span<double> view = stackalloc double[12], group = stackalloc double[10], point = stackalloc double[6];
+            for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
+            {
+                for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+                {
+                    Jacobian(_seen[o], view, group, point, out double rx, out double ry);
+                    double w = Weight(rx * rx + ry * ry);
+                    int at = _viewAt[_seen[o].View], g = _problem.Views[_seen[o].View].Group, ga = _groupAt[g], gn = _intrinsicsOf[g].Length;
+                    if (at >= 0)
+                    {
+                        for (int i = 0; i < P; i++)
+                        {
+                            double ax = w * view[i], ay = w * view[P + i];
+                            local.Right[at + i] -= ax * rx + ay * ry;
+                            int row = (at + i) * _size + at;
+                            for (int j = 0; j <= i; j++) { local.U[row + j] += ax * view[j] + ay * view[P + j]; }
+                            // The group stands behind all views, so its rows are below theirs.
+                            for (int j = 0; j < gn; j++) { local.U[(ga + j) * _size + at + i] += ax * group[j] + ay * group[5 + j]; }
+                        }
+                    }
+                    for (int i = 0; i < gn; i++)
+                    {
+                        double ax = w * group[i], ay = w * group[5 + i];
+                        local.Right[ga + i] -= ax * rx + ay * ry;
+                        for (int j = 0; j <= i; j++) { local.U[(ga + i) * _size + ga + j] += ax * group[j] + ay * group[5 + j]; }
+                    }
+                    if (holdPoints) { continue; }
+                    for (int c = 0; c < 3; c++)
+                    {
+                        double bx = w * point[c], by = w * point[3 + c];
+                        e.PointRight[3 * p + c] -= bx * rx + by * ry;
+                        for (int i = 0; i < P; i++) { e.ViewW[18 * o + 3 * i + c] = at < 0 ? 0 : bx * view[i] + by * view[P + i]; }
+                        for (int i = 0; i < gn; i++) { e.GroupW[15 * o + 3 * i + c] = bx * group[i] + by * group[5 + i]; }
+                    }
+                    int v = 6 * p;
+                    e.V[v] += w * (point[0] * point[0] + point[3] * point[3]);
+                    e.V[v + 1] += w * (point[0] * point[1] + point[3] * point[4]);
+                    e.V[v + 2] += w * (point[0] * point[2] + point[3] * point[5]);
+                    e.V[v + 3] += w * (point[1] * point[1] + point[4] * point[4]);
+                    e.V[v + 4] += w * (point[1] * point[2] + point[4] * point[5]);
+                    e.V[v + 5] += w * (point[2] * point[2] + point[5] * point[5]);
+                }
+            }
+            return local;
+        }, local =>
+        {
+            lock (gate)
+            {
+                for (int i = 0; i < e.U.Length; i++) { e.U[i] += local.U[i]; }
+                for (int i = 0; i < e.Right.Length; i++) { e.Right[i] += local.Right[i]; }
+            }
+        });
+    }
+
+    /// <summary>Residual and its derivatives: rows x and y, by rotation and translation (6), intrinsics (5 places, those refined first), point (3).</summary>
+    private void Jacobian(in BundleObservation o, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
+    {
+        BundleView v = _problem.Views[o.View];
+        IntrinsicsGroup g = _problem.Groups[v.Group];
+        Vec3 turned = v.Rotation * _problem.Points[o.Point], p = turned + v.Translation;
+        double iz = 1 / p.Z, x = p.X * iz, y = p.Y * iz, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2), slope = 2 * (g.K1 + 2 * g.K2 * r2);
+        double fx = g.Focal, fy = g.Focal * g.Aspect;
+        rx = g.Cx + fx * d * x - o.X;
+        ry = g.Cy + fy * d * y - o.Y;
+        // By x and y on the image plane at 1.
+        double xx = fx * (d + slope * x * x), xy = fx * slope * x * y, yx = fy * slope * x * y, yy = fy * (d + slope * y * y);
+        for (int row = 0; row < 2; row++)
+        {
+            double gx = (row == 0 ? xx : yx) * iz, gy = (row == 0 ? xy : yy) * iz, gz = -(gx * x + gy * y);
+            // ∂(ω × X)/∂ω and ∂t, ∂X.
+            view[6 * row] = gz * turned.Y - gy * turned.Z;
+            view[6 * row + 1] = gx * turned.Z - gz * turned.X;
+            view[6 * row + 2] = gy * turned.X - gx * turned.Y;
+            (view[6 * row + 3], view[6 * row + 4], view[6 * row + 5]) = (gx, gy, gz);
+            Matrix3 m = v.Rotation;
+            point[3 * row] = gx * m.M11 + gy * m.M21 + gz * m.M31;
+            point[3 * row + 1] = gx * m.M12 + gy * m.M22 + gz * m.M32;
+            point[3 * row + 2] = gx * m.M13 + gy * m.M23 + gz * m.M33;
+        }
+        int[] which = _intrinsicsOf[v.Group];
+        for (int i = 0; i < which.Length; i++)
+        {
+            (group[i], group[5 + i]) = which[i] switch
+            {
+                0 => (d * x, g.Aspect * d * y),
+                1 => (fx * r2 * x, fy * r2 * y),
+                2 => (fx * r2 * r2 * x, fy * r2 * r2 * y),
+                3 => (1.0, 0.0),
+                _ => (0.0, 1.0),
+            };
+        }
+    }
+
+    /// <summary>Step of views and groups for a damping; null when the reduced system is not positive.</summary>
+    private double[]? Reduce(Equations e, double lambda, bool holdPoints)
+    {
+        Array.Copy(e.U, e.S, e.U.Length);
+        Array.Copy(e.Right, e.Reduced, e.Right.Length);
+        for (int i = 0; i < _size; i++) { e.S[i * _size + i] += lambda * (e.U[i * _size + i] + 1e-9); }
+        if (!holdPoints)
+        {
+            object gate = new();
+            Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (S: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+            {
+                Span<double> y = stackalloc double[18], group = stackalloc double[15], groupY = stackalloc double[15];
+                for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
+                {
+                    if (_firstOf[p] == _firstOf[p + 1]) { continue; }
+                    Invert(e.V.AsSpan(6 * p, 6), lambda, e.Inverse.AsSpan(6 * p, 6));
+                    ReadOnlySpan<double> inverse = e.Inverse.AsSpan(6 * p, 6);
+                    double b0 = e.PointRight[3 * p], b1 = e.PointRight[3 * p + 1], b2 = e.PointRight[3 * p + 2];
+                    int begin = _firstOf[p];
+                    while (begin < _firstOf[p + 1])
+                    {
+                        // Observations of one group come in any order; each group of this point is gathered once.
+                        int g = _problem.Views[_seen[begin].View].Group;
+                        Eliminate(e, local.S, local.Right, p, g, begin, inverse, b0, b1, b2, y, group, groupY);
+                        int next = begin + 1;
+                        while (next < _firstOf[p + 1] && Earlier(p, next)) { next++; }
+                        begin = next;
+                    }
+                }
+                return local;
+            }, local =>
+            {
+                lock (gate)
+                {
+                    for (int i = 0; i < e.S.Length; i++) { e.S[i] -= local.S[i]; }
+                    for (int i = 0; i < e.Reduced.Length; i++) { e.Reduced[i] -= local.Right[i]; }
+                }
+            });
+        }
+        return Cholesky.Solve(e.S, e.Reduced, _size);
+    }
+
+    /// <summary>Whether the group of an observation stood already before it in its point's list.</summary>
+    private bool Earlier(int point, int observation)
+    {
+        int g = _problem.Views[_seen[observation].View].Group;
+        for (int o = _firstOf[point]; o < observation; o++) { if (_problem.Views[_seen[o].View].Group == g) { return true; } }
+        return false;
+    }
+
+    private void Eliminate(Equations e, double[] s, double[] right, int p, int g, int begin, ReadOnlySpan<double> inverse, double b0, double b1, double b2, Span<double> y, Span<double> group, Span<double> groupY)
+    {
+        int gn = _intrinsicsOf[g].Length, ga = _groupAt[g];
+        bool firstGroup = begin == _firstOf[p];
+        if (gn > 0)
+        {
+            group.Clear();
+            for (int o = begin; o < _firstOf[p + 1]; o++)
+            {
+                if (_problem.Views[_seen[o].View].Group != g) { continue; }
+                for (int i = 0; i < 3 * gn; i++) { group[i] += e.GroupW[15 * o + i]; }
+            }
+            Times(group, inverse, gn, groupY);
+            for (int i = 0; i < gn; i++)
+            {
+                right[ga + i] += groupY[3 * i] * b0 + groupY[3 * i + 1] * b1 + groupY[3 * i + 2] * b2;
+                for (int j = 0; j <= i; j++) { s[(ga + i) * _size + ga + j] += groupY[3 * i] * group[3 * j] + groupY[3 * i + 1] * group[3 * j + 1] + groupY[3 * i + 2] * group[3 * j + 2]; }
+            }
+            // This group against every view of the point, and against the groups that stand before it.
+            Span<double> other = stackalloc double[15];
+            for (int h = 0; h < g; h++)
+            {
+                int hn = _intrinsicsOf[h].Length;
+                if (hn == 0) { continue; }
+                other.Clear();
+                bool any = false;
+                for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+                {
+                    if (_problem.Views[_seen[o].View].Group != h) { continue; }
+                    any = true;
+                    for (int i = 0; i < 3 * hn; i++) { other[i] += e.GroupW[15 * o + i]; }
+                }
+                if (!any) { continue; }
+                for (int i = 0; i < gn; i++)
+                {
+                    for (int j = 0; j < hn; j++) { s[(ga + i) * _size + _groupAt[h] + j] += groupY[3 * i] * other[3 * j] + groupY[3 * i + 1] * other[3 * j + 1] + groupY[3 * i + 2] * other[3 * j + 2]; }
+                }
+            }
+            for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+            {
+                int at = _viewAt[_seen[o].View];
+                if (at < 0) { continue; }
+                ReadOnlySpan<double> w = e.ViewW.AsSpan(18 * o, 18);
+                for (int i = 0; i < gn; i++)
+                {
+                    int row = (ga + i) * _size + at;
+                    for (int j = 0; j < P; j++) { s[row + j] += groupY[3 * i] * w[3 * j] + groupY[3 * i + 1] * w[3 * j + 1] + groupY[3 * i + 2] * w[3 * j + 2]; }
+                }
+            }
+        }
+        if (!firstGroup) { return; }
+        // Views against views, once a point: only the lower half.
+        for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+        {
+            int at = _viewAt[_seen[o].View];
+            if (at < 0) { continue; }
+            Times(e.ViewW.AsSpan(18 * o, 18), inverse, P, y);
+            for (int i = 0; i < P; i++) { right[at + i] += y[3 * i] * b0 + y[3 * i + 1] * b1 + y[3 * i + 2] * b2; }
+            for (int q = _firstOf[p]; q < _firstOf[p + 1]; q++)
+            {
+                int bt = _viewAt[_seen[q].View];
+                if (bt < 0 || bt > at) { continue; }
+                ReadOnlySpan<double> w = e.ViewW.AsSpan(18 * q, 18);
+                for (int i = 0; i < P; i++)
+                {
+                    double y0 = y[3 * i], y1 = y[3 * i + 1], y2 = y[3 * i + 2];
+                    Span<double> row = s.AsSpan((at + i) * _size + bt, P);
+                    for (int j = 0; j < P; j++) { row[j] += y0 * w[3 * j] + y1 * w[3 * j + 1] + y2 * w[3 * j + 2]; }
+                }
+            }
+        }
+    }
+
+    /// <summary>rows × 3 times a symmetric 3 × 3.</summary>
+    private static void Times(ReadOnlySpan<double> w, ReadOnlySpan<double> v, int rows, Span<double> result)
+    {
+        for (int i = 0; i < rows; i++)
+        {
+            double a = w[3 * i], b = w[3 * i + 1], c = w[3 * i + 2];
+            result[3 * i] = a * v[0] + b * v[1] + c * v[2];
+            result[3 * i + 1] = a * v[1] + b * v[3] + c * v[4];
+            result[3 * i + 2] = a * v[2] + b * v[4] + c * v[5];
+        }
+    }
+
+    private static void Invert(ReadOnlySpan<double> v, double lambda, Span<double> result)
+    {
+        double a = v[0] * (1 + lambda) + 1e-12, b = v[1], c = v[2], d = v[3] * (1 + lambda) + 1e-12, f = v[4], g = v[5] * (1 + lambda) + 1e-12;
+        double m0 = d * g - f * f, m1 = c * f - b * g, m2 = b * f - c * d, det = a * m0 + b * m1 + c * m2;
+        double inverse = det > 0 ? 1 / det : 0;
+        (result[0], result[1], result[2]) = (m0 * inverse, m1 * inverse, m2 * inverse);
+        (result[3], result[4], result[5]) = ((a * g - c * c) * inverse, (b * c - a * f) * inverse, (a * d - b * b) * inverse);
+    }
+
+    /// <summary>Takes the step; gives the fall of cost that the linear model promises, and the step's size.</summary>
+    private double Apply(Equations e, double[] step, double lambda, bool holdPoints, out double size)
+    {
+        double promised = 0, square = 0;
+        for (int i = 0; i < _size; i++)
+        {
+            promised += step[i] * (lambda * (e.U[i * _size + i] + 1e-9) * step[i] + e.Right[i]);
+            square += step[i] * step[i];
+        }
+        for (int p = 0; p < (holdPoints ? 0 : _problem.Points.Length); p++)
+        {
+            if (_firstOf[p] == _firstOf[p + 1]) { continue; }
+            double b0 = e.PointRight[3 * p], b1 = e.PointRight[3 * p + 1], b2 = e.PointRight[3 * p + 2];
+            for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+            {
+                BundleView v = _problem.Views[_seen[o].View];
+                int at = _viewAt[_seen[o].View], ga = _groupAt[v.Group], gn = _intrinsicsOf[v.Group].Length;
+                for (int i = 0; at >= 0 && i < P; i++)
+                {
+                    b0 -= e.ViewW[18 * o + 3 * i] * step[at + i];
+                    b1 -= e.ViewW[18 * o + 3 * i + 1] * step[at + i];
+                    b2 -= e.ViewW[18 * o + 3 * i + 2] * step[at + i];
+                }
+                for (int i = 0; i < gn; i++)
+                {
+                    b0 -= e.GroupW[15 * o + 3 * i] * step[ga + i];
+                    b1 -= e.GroupW[15 * o + 3 * i + 1] * step[ga + i];
+                    b2 -= e.GroupW[15 * o + 3 * i + 2] * step[ga + i];
+                }
+            }
+            ReadOnlySpan<double> n = e.Inverse.AsSpan(6 * p, 6);
+            double x = n[0] * b0 + n[1] * b1 + n[2] * b2, y = n[1] * b0 + n[3] * b1 + n[4] * b2, z = n[2] * b0 + n[4] * b1 + n[5] * b2;
+            promised += x * (lambda * e.V[6 * p] * x + e.PointRight[3 * p]) + y * (lambda * e.V[6 * p + 3] * y + e.PointRight[3 * p + 1]) + z * (lambda * e.V[6 * p + 5] * z + e.PointRight[3 * p + 2]);
+            square += x * x + y * y + z * z;
+            _problem.Points[p] += new Vec3(x, y, z);
+        }
+        for (int i = 0; i < _viewAt.Length; i++)
+        {
+            int at = _viewAt[i];
+            if (at < 0) { continue; }
+            BundleView v = _problem.Views[i];
+            var w = new Vec3(step[at], step[at + 1], step[at + 2]);
+            double angle = w.Length;
+            if (angle > 0) { v.Rotation = Rotations.FromAxisAngle(w / angle, angle) * v.Rotation; }
+            v.Translation += new Vec3(step[at + 3], step[at + 4], step[at + 5]);
+        }
+        for (int g = 0; g < _groupAt.Length; g++)
+        {
+            IntrinsicsGroup group = _problem.Groups[g];
+            for (int i = 0; i < _intrinsicsOf[g].Length; i++)
+            {
+                double by = step[_groupAt[g] + i];
+                switch (_intrinsicsOf[g][i])
+                {
+                    case 0: group.Focal += by; break;
+                    case 1: group.K1 += by; break;
+                    case 2: group.K2 += by; break;
+                    case 3: group.Cx += by; break;
+                    default: group.Cy += by; break;
+                }
+            }
+        }
+        size = Math.Sqrt(square);
+        return promised / 2;
+    }
+
+    private sealed record State((Matrix3, Vec3)[] Views, IntrinsicsGroup[] Groups, Vec3[] Points);
+
+    private State Save() => new([.. _problem.Views.Select(v => (v.Rotation, v.Translation))], [.. _problem.Groups.Select(g => g.Copy())], [.. _problem.Points]);
+
+    private void Restore(State s)
+    {
+        for (int i = 0; i < s.Views.Length; i++) { (_problem.Views[i].Rotation, _problem.Views[i].Translation) = s.Views[i]; }
+        for (int i = 0; i < s.Groups.Length; i++) { _problem.Groups[i] = s.Groups[i]; }
+        _problem.Points = s.Points;
+    }
+}
+
+/// <summary>Dense Cholesky on the lower half, rows contiguous.</summary>
+public static class Cholesky
+{
+    /// <summary>Solves A x = b in place of A; null when A is not positive definite.</summary>
+    public static double[]? Solve(double[] a, double[] b, int n)
+    {
+        for (int i = 0; i < n; i++)
+        {
+            Span<double> row = a.AsSpan(i * n, i + 1);
+            for (int j = 0; j < i; j++) { row[j] = (row[j] - Dot(row[..j], a.AsSpan(j * n, j))) / a[j * n + j]; }
+            double d = row[i] - Dot(row[..i], row[..i]);
+            if (!(d > 0)) { return null; }
+            row[i] = Math.Sqrt(d);
+        }
+        var x = (double[])b.Clone();
+        for (int i = 0; i < n; i++) { x[i] = (x[i] - Dot(a.AsSpan(i * n, i), x.AsSpan(0, i))) / a[i * n + i]; }
+        for (int i = n - 1; i >= 0; i--)
+        {
+            x[i] /= a[i * n + i];
+            for (int j = 0; j < i; j++) { x[j] -= a[i * n + j] * x[i]; }
+        }
+        return x;
+    }
+
+    private static double Dot(ReadOnlySpan<double> a, ReadOnlySpan<double> b)
+    {
+        int width = Vector<double>.Count, i = 0;
+        Vector<double> sum = default;
+        for (; i <= a.Length - width; i += width) { sum += new Vector<double>(a[i..]) * new Vector<double>(b[i..]); }
+        double result = Vector.Sum(sum);
+        for (; i < a.Length; i++) { result += a[i] * b[i]; }
+        return result;
+    }
+}
