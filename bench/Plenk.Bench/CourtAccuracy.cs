@@ -48,6 +48,7 @@ public static class CourtAccuracy
             }
         }
         Report($"survey points, worst of {points}", worstPoint, 0.05, "px");
+        SolveAccuracy.Run(directory, truth, Report);
 
         TriangleMesh mesh = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(directory, "set.obj")), "set.obj").Merged() with { Normals = null };
         var set = new SetScene([new Piece { Id = "set", Kind = PieceKind.Mesh, Media = "set" }], (_, _) => mesh);

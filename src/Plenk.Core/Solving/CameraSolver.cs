@@ -1,0 +1,406 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Tracking;
+
+namespace Plenk.Core.Solving;
+
+public sealed record SolveSettings
+{
+    public required int Width { get; init; }
+    public required int Height { get; init; }
+
+    /// <summary>Pixels; null: unknown, found and refined.</summary>
+    public double? FocalPx { get; init; }
+
+    /// <summary>Lens terms to refine: none, K1, K1 and K2.</summary>
+    public Intrinsics RefineLens { get; init; } = Intrinsics.K1 | Intrinsics.K2;
+    public uint Seed { get; init; } = 1;
+}
+
+/// <summary>A frame's camera and how well its tracks agree with it.</summary>
+public sealed record SolvedFrame(int Frame, Pose CameraToWorld, double RmsPx, int Tracks);
+
+/// <summary>A track's place in the solve's own space.</summary>
+public sealed record SolvedPoint(int Track, Vec3 Position, double RmsPx, int Seen);
+
+/// <summary>What a solve found, or why it found nothing.</summary>
+public sealed record SolveResult
+{
+    public required bool Solved { get; init; }
+    public string Reason { get; init; } = "";
+    public double RmsPx { get; init; }
+    public Pinhole? Pinhole { get; init; }
+    public IReadOnlyList<SolvedFrame> Frames { get; init; } = [];
+    public IReadOnlyList<SolvedPoint> Points { get; init; } = [];
+    public int TracksUsed { get; init; }
+    public int TracksLeftOut { get; init; }
+    public BundleReport? Report { get; init; }
+}
+
+/// <summary>
+/// A travelling camera from tracks: two frames with parallax, then frame by frame by resection from its neighbour, new points
+/// as they are seen from far enough apart, adjusted as a whole; at the end focal length and lens, and what disagrees left out.
+/// </summary>
+public sealed class CameraSolver
+{
+    private const double LeastParallax = 1.0; // degrees, for a point to be placed
+    private readonly SolveSettings _settings;
+    private readonly IReadOnlyList<Track> _tracks;
+    private readonly int _first, _count;
+    private readonly CancellationToken _stop;
+    private readonly Action<string, double>? _progress;
+    private BundleView?[] _views;
+    private Vec3?[] _points;
+    private IntrinsicsGroup _lens = new();
+    private readonly bool[][] _rejected;
+
+    private CameraSolver(IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop, Action<string, double>? progress)
+    {
+        (_tracks, _first, _count, _settings, _stop, _progress) = (tracks, first, last - first + 1, settings, stop, progress);
+        _views = new BundleView?[_count];
+        _points = new Vec3?[tracks.Count];
+        _rejected = [.. tracks.Select(t => new bool[t.Points.Count])];
+    }
+
+    public static SolveResult Travelling(IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        // Short tracks say little and are most often wrong.
+        Track[] usable = [.. tracks.Where(t => t.Points.Count >= Math.Min(5, last - first + 1))];
+        if (last - first < 2) { return Failed("A travelling camera needs three frames or more."); }
+        if (usable.Length < 20) { return Failed($"Only {usable.Length} tracks live for five frames or more; a solve needs 20. The plate may have too little texture, or be too blurred: lower the distance between features, or draw tracks by hand."); }
+        return new CameraSolver(usable, first, last, settings, stop, progress).Run(tracks.Count);
+    }
+
+    private static SolveResult Failed(string reason) => new() { Solved = false, Reason = reason };
+
+    private SolveResult Run(int all)
+    {
+        _progress?.Invoke("Choosing two frames", 0.02);
+        if (ChoosePair() is not { } pair) { return Failed("No two frames share enough tracks. There may be a cut in the footage, or the tracks are too short."); }
+        double w = _settings.Width;
+        double[] focals = _settings.FocalPx is { } known ? [known] : [0.6 * w, 0.8 * w, 1.0 * w, 1.3 * w, 1.7 * w, 2.3 * w];
+        double turning = focals.Min(f => TurningError(pair, f));
+        if (turning < 0.7)
+        {
+            return Failed($"The camera turns but does not travel: a turn alone explains the tracks to {turning:0.00} px. Solve it as a turning camera.");
+        }
+        Start? best = null;
+        foreach (double f in focals)
+        {
+            _stop.ThrowIfCancellationRequested();
+            if (Begin(pair, f) is { } start && (best is null || start.Score < best.Score)) { best = start; }
+        }
+        if (best is null) { return Failed("Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with a matte, and check the sensor's size."); }
+        (_views, _points, _lens) = (best.Views, best.Points, best.Lens);
+
+        // Outwards from what is solved.
+        int since = 0, done = _views.Count(v => v is not null);
+        while (NextFrame() is { } f)
+        {
+            _stop.ThrowIfCancellationRequested();
+            if (!Resect(f)) { return Failed($"Frame {_first + f} has too few tracks that are known from other frames. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it."); }
+            done++;
+            if (++since >= 8)
+            {
+                since = 0;
+                Locate();
+                Adjust(FocalOnly, 6);
+                _progress?.Invoke("Solving frames", 0.1 + 0.5 * done / _count);
+            }
+        }
+        Locate();
+        Intrinsics refine = FocalOnly | _settings.RefineLens;
+        BundleReport report = Adjust(refine, 15);
+        for (int round = 0; round < 4; round++)
+        {
+            _progress?.Invoke("Refining", 0.65 + 0.08 * round);
+            int gone = Reject();
+            Locate();
+            report = Adjust(refine, 20, 1e-7);
+            if (gone == 0) { break; }
+        }
+        return Result(all, report);
+    }
+
+    private Intrinsics FocalOnly => _settings.FocalPx is null ? Intrinsics.Focal : Intrinsics.None;
+
+    private IEnumerable<(int A, int B, int Track)> Common(int a, int b)
+    {
+        for (int t = 0; t < _tracks.Count; t++)
+        {
+            int start = _tracks[t].Points[0].Frame - _first;
+            if (start <= a && b < start + _tracks[t].Points.Count && a - start >= 0) { yield return (a - start, b - start, t); }
+        }
+    }
+
+    /// <summary>The two frames with the widest median shift among those that share at least 60 tracks, or half of what they have.</summary>
+    private (int A, int B)? ChoosePair()
+    {
+        (int, int)? best = null;
+        double score = 0;
+        for (int a = 0; a < _count - 2; a += Math.Max(1, _count / 12))
+        {
+            for (int b = a + 2; b < _count; b += Math.Max(1, _count / 24))
+            {
+                double[] shifts = [.. Common(a, b).Select(c =>
+                {
+                    TrackPoint p = _tracks[c.Track].Points[c.A], q = _tracks[c.Track].Points[c.B];
+                    return Math.Sqrt((p.X - q.X) * (p.X - q.X) + (p.Y - q.Y) * (p.Y - q.Y));
+                }).Order()];
+                if (shifts.Length < 24) { continue; }
+                // Spread of shifts is what parallax leaves; many tracks make it sure.
+                double spread = shifts[shifts.Length * 3 / 4] - shifts[shifts.Length / 4], s = Math.Min(spread, 0.1 * _settings.Width) * Math.Min(1, shifts.Length / 120.0);
+                if (s > score) { (score, best) = (s, (a, b)); }
+            }
+        }
+        return best;
+    }
+
+    private (double X, double Y) Normal(TrackPoint p, double f) => ((p.X - _settings.Width / 2.0) / f, (p.Y - _settings.Height / 2.0) / f);
+
+    /// <summary>Median error in pixels when the pair is explained by a turn alone (Kabsch on rays, trimmed).</summary>
+    private double TurningError((int A, int B) pair, double f)
+    {
+        (Vec3 P, Vec3 Q)[] rays = [.. Common(pair.A, pair.B).Select(c =>
+        {
+            var (x, y) = Normal(_tracks[c.Track].Points[c.A], f);
+            var (u, v) = Normal(_tracks[c.Track].Points[c.B], f);
+            return (new Vec3(x, y, 1).Normalized(), new Vec3(u, v, 1).Normalized());
+        })];
+        bool[] kept = [.. rays.Select(_ => true)];
+        double median = double.PositiveInfinity;
+        for (int round = 0; round < 5; round++)
+        {
+            var m = MathNet.Numerics.LinearAlgebra.Matrix<double>.Build.Dense(3, 3);
+            for (int i = 0; i < rays.Length; i++)
+            {
+                if (!kept[i]) { continue; }
+                var (p, q) = rays[i];
+                double[] a = [p.X, p.Y, p.Z], b = [q.X, q.Y, q.Z];
+                for (int r = 0; r < 3; r++) { for (int c = 0; c < 3; c++) { m[r, c] += b[r] * a[c]; } }
+            }
+            var svd = m.Svd();
+            var d = MathNet.Numerics.LinearAlgebra.Matrix<double>.Build.DenseOfDiagonalArray([1, 1, Math.Sign((svd.U * svd.VT).Determinant())]);
+            var rot = svd.U * d * svd.VT;
+            var matrix = new Matrix3(rot[0, 0], rot[0, 1], rot[0, 2], rot[1, 0], rot[1, 1], rot[1, 2], rot[2, 0], rot[2, 1], rot[2, 2]);
+            double[] errors = [.. rays.Select(r => f * Vec3.Cross(matrix * r.P, r.Q).Length)];
+            median = errors.Order().ElementAt(errors.Length / 2);
+            for (int i = 0; i < rays.Length; i++) { kept[i] = errors[i] <= 2.5 * median + 1e-9; }
+        }
+        return median;
+    }
+
+    private sealed record Start(BundleView?[] Views, Vec3?[] Points, IntrinsicsGroup Lens, double Score);
+
+    /// <summary>Pair, and some frames between, under a first focal length; scored by the robust cost of an observation.</summary>
+    private Start? Begin((int A, int B) pair, double focal)
+    {
+        Array.Clear(_views);
+        Array.Clear(_points);
+        foreach (bool[] r in _rejected) { Array.Clear(r); }
+        _lens = new() { Focal = focal, Cx = _settings.Width / 2.0, Cy = _settings.Height / 2.0 };
+        (int A, int B, int Track)[] common = [.. Common(pair.A, pair.B)];
+        var a = common.Select(c => Normal(_tracks[c.Track].Points[c.A], focal)).ToList();
+        var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal)).ToList();
+        if (TwoView.Find(a, b, 1.5 / focal, 600, _settings.Seed) is not { } two || two.Count < Math.Max(16, common.Length / 3)) { return null; }
+        _views[pair.A] = new() { };
+        _views[pair.B] = new() { Rotation = two.Rotation, Translation = two.Translation };
+        Locate(0.4);
+        if (_points.Count(p => p is not null) < 16) { return null; }
+        Adjust(Intrinsics.None, 10);
+        foreach (int part in (int[])[2, 1, 3])
+        {
+            int f = pair.A + (pair.B - pair.A) * part / 4;
+            if (_views[f] is null) { Resect(f); }
+        }
+        Locate(0.4);
+        BundleReport report = Adjust(FocalOnly | (_settings.FocalPx is null ? _settings.RefineLens & Intrinsics.K1 : 0), 25);
+        int seen = Observations().Count();
+        if (seen < 60 || !(_lens.Focal > 0.2 * _settings.Width && _lens.Focal < 20 * _settings.Width)) { return null; }
+        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), report.EndCost / seen);
+    }
+
+    private Pinhole Camera => new(_settings.Width, _settings.Height, _lens.Focal, _lens.Focal, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));
+
+    /// <summary>Places every track that is not placed yet and is seen from far enough apart.</summary>
+    private void Locate(double parallax = LeastParallax)
+    {
+        Pinhole camera = Camera;
+        Parallel.For(0, _tracks.Count, t =>
+        {
+            if (_points[t] is not null) { return; }
+            var sights = new List<Sight>();
+            int start = _tracks[t].Points[0].Frame - _first;
+            for (int i = 0; i < _tracks[t].Points.Count; i++)
+            {
+                if (_views[start + i] is { } view && !_rejected[t][i]) { sights.Add(new(view.CameraToWorld, camera, _tracks[t].Points[i].X, _tracks[t].Points[i].Y)); }
+            }
+            if (sights.Count < 2) { return; }
+            if (sights.Count > 10) { sights = [.. Enumerable.Range(0, 10).Select(i => sights[i * (sights.Count - 1) / 9])]; }
+            if (Triangulation.Locate(sights, out _) is { } found && found.ParallaxDegrees >= parallax && found.RmsPixels < 2.5) { _points[t] = found.Point; }
+        });
+    }
+
+    /// <summary>The unsolved frame that shares most placed tracks among those next to solved ones.</summary>
+    private int? NextFrame()
+    {
+        int? best = null;
+        int most = -1;
+        for (int f = 0; f < _count; f++)
+        {
+            if (_views[f] is not null || !((f > 0 && _views[f - 1] is not null) || (f < _count - 1 && _views[f + 1] is not null))) { continue; }
+            int known = Enumerable.Range(0, _tracks.Count).Count(t => _points[t] is not null && _tracks[t].TryAt(_first + f, out _));
+            if (known > most) { (most, best) = (known, f); }
+        }
+        return best;
+    }
+
+    /// <summary>A frame's camera from placed points, beginning at its neighbour's or between two.</summary>
+    private bool Resect(int f)
+    {
+        int before = f, after = f;
+        while (before >= 0 && _views[before] is null) { before--; }
+        while (after < _count && _views[after] is null) { after++; }
+        BundleView? from = before >= 0 ? _views[before] : null, to = after < _count ? _views[after] : null;
+        var view = new BundleView();
+        if (from is not null && to is not null) { view.CameraToWorld = Pose.Interpolate(from.CameraToWorld, to.CameraToWorld, (double)(f - before) / (after - before)); }
+        else { view.CameraToWorld = (from ?? to!).CameraToWorld; }
+        var problem = new BundleProblem();
+        problem.Groups.Add(_lens.Copy());
+        problem.Views.Add(view);
+        var points = new List<Vec3>();
+        var seen = new List<BundleObservation>();
+        for (int t = 0; t < _tracks.Count; t++)
+        {
+            if (_points[t] is not { } p || !_tracks[t].TryAt(_first + f, out TrackPoint at)) { continue; }
+            // What lies behind the first guess cannot lead anywhere.
+            if ((view.Rotation * p + view.Translation).Z <= 1e-6) { continue; }
+            seen.Add(new(0, points.Count, at.X, at.Y));
+            points.Add(p);
+        }
+        if (seen.Count < 8) { return false; }
+        problem.Points = [.. points];
+        problem.Observations = [.. seen];
+        BundleAdjustment.Run(problem, RobustLoss.Cauchy, 4, 30, holdPoints: true);
+        BundleAdjustment.Run(problem, RobustLoss.Cauchy, 1, 30, holdPoints: true);
+        int good = seen.Count(o => problem.TryResidual(o, out double dx, out double dy) && dx * dx + dy * dy < 9);
+        if (good < Math.Max(8, seen.Count / 3)) { return false; }
+        _views[f] = view;
+        return true;
+    }
+
+    private IEnumerable<(int Track, int Index, int Frame)> Observations()
+    {
+        for (int t = 0; t < _tracks.Count; t++)
+        {
+            if (_points[t] is null) { continue; }
+            int start = _tracks[t].Points[0].Frame - _first;
+            for (int i = 0; i < _tracks[t].Points.Count; i++)
+            {
+                if (_views[start + i] is not null && !_rejected[t][i]) { yield return (t, i, start + i); }
+            }
+        }
+    }
+
+    /// <summary>Adjusts everything that is solved. The first view stays where it is.</summary>
+    private BundleReport Adjust(Intrinsics refine, int iterations, double tolerance = 1e-5)
+    {
+        var problem = new BundleProblem();
+        _lens.Refine = refine;
+        problem.Groups.Add(_lens);
+        var viewOf = new int[_count];
+        for (int f = 0; f < _count; f++)
+        {
+            if (_views[f] is not { } view) { continue; }
+            viewOf[f] = problem.Views.Count;
+            view.Fixed = problem.Views.Count == 0;
+            problem.Views.Add(view);
+        }
+        var pointOf = new Dictionary<int, int>();
+        var points = new List<Vec3>();
+        var seen = new List<BundleObservation>();
+        foreach (var (t, i, f) in Observations())
+        {
+            Vec3 p = _points[t]!.Value;
+            if ((_views[f]!.Rotation * p + _views[f]!.Translation).Z <= 1e-6) { _rejected[t][i] = true; continue; }
+            if (!pointOf.TryGetValue(t, out int at))
+            {
+                pointOf[t] = at = points.Count;
+                points.Add(p);
+            }
+            seen.Add(new(viewOf[f], at, _tracks[t].Points[i].X, _tracks[t].Points[i].Y));
+        }
+        problem.Points = [.. points];
+        problem.Observations = [.. seen];
+        BundleReport report = BundleAdjustment.Run(problem, RobustLoss.Huber, 1, iterations, tolerance: tolerance, stop: _stop);
+        _lens = problem.Groups[0];
+        foreach (var (t, at) in pointOf) { _points[t] = problem.Points[at]; }
+        return report;
+    }
+
+    private double ResidualOf(int track, int index, int frame)
+    {
+        BundleView v = _views[frame]!;
+        Vec3 p = v.Rotation * _points[track]!.Value + v.Translation;
+        if (p.Z <= 1e-9) { return double.PositiveInfinity; }
+        double x = p.X / p.Z, y = p.Y / p.Z, r2 = x * x + y * y, d = 1 + r2 * (_lens.K1 + _lens.K2 * r2);
+        double dx = _lens.Cx + _lens.Focal * d * x - _tracks[track].Points[index].X, dy = _lens.Cy + _lens.Focal * d * y - _tracks[track].Points[index].Y;
+        return Math.Sqrt(dx * dx + dy * dy);
+    }
+
+    /// <summary>
+    /// Leaves out sights beyond three robust standard deviations (1.4826 × median; at least 0.6 px), then tracks that lose
+    /// more than a third of theirs or keep fewer than four.
+    /// </summary>
+    private int Reject()
+    {
+        (int Track, int Index, int Frame)[] all = [.. Observations()];
+        double[] residuals = [.. all.Select(o => ResidualOf(o.Track, o.Index, o.Frame))];
+        double limit = Math.Max(0.6, 3 * 1.4826 * residuals.Order().ElementAt(residuals.Length / 2));
+        int gone = 0;
+        for (int i = 0; i < all.Length; i++)
+        {
+            if (residuals[i] <= limit) { continue; }
+            _rejected[all[i].Track][all[i].Index] = true;
+            gone++;
+        }
+        for (int t = 0; t < _tracks.Count; t++)
+        {
+            if (_points[t] is null) { continue; }
+            int bad = _rejected[t].Count(r => r), kept = _rejected[t].Length - bad;
+            if (kept >= 4 && bad <= _rejected[t].Length / 3) { continue; }
+            _points[t] = null;
+            Array.Fill(_rejected[t], true);
+        }
+        return gone;
+    }
+
+    private SolveResult Result(int all, BundleReport report)
+    {
+        var perFrame = new (double Sum, int Count)[_count];
+        var perTrack = new (double Sum, int Count)[_tracks.Count];
+        double sum = 0;
+        int n = 0;
+        foreach (var (t, i, f) in Observations())
+        {
+            double r = ResidualOf(t, i, f);
+            perFrame[f] = (perFrame[f].Sum + r * r, perFrame[f].Count + 1);
+            perTrack[t] = (perTrack[t].Sum + r * r, perTrack[t].Count + 1);
+            sum += r * r;
+            n++;
+        }
+        int thin = Enumerable.Range(0, _count).FirstOrDefault(f => perFrame[f].Count < 8, -1);
+        if (thin >= 0) { return Failed($"Frame {_first + thin} is held by only {perFrame[thin].Count} tracks after cleaning; 8 are needed. Add tracks there, or keep them off what moves."); }
+        return new()
+        {
+            Solved = true,
+            RmsPx = Math.Sqrt(sum / n),
+            Pinhole = Camera,
+            Frames = [.. Enumerable.Range(0, _count).Select(f => new SolvedFrame(_first + f, _views[f]!.CameraToWorld, Math.Sqrt(perFrame[f].Sum / perFrame[f].Count), perFrame[f].Count))],
+            Points = [.. Enumerable.Range(0, _tracks.Count).Where(t => perTrack[t].Count > 0).Select(t => new SolvedPoint(_tracks[t].Id, _points[t]!.Value, Math.Sqrt(perTrack[t].Sum / perTrack[t].Count), perTrack[t].Count))],
+            TracksUsed = perTrack.Count(p => p.Count > 0),
+            TracksLeftOut = all - perTrack.Count(p => p.Count > 0),
+            Report = report,
+        };
+    }
+}
