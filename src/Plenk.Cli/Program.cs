@@ -6,6 +6,7 @@ root.Subcommands.Add(CheckPlateCommand.Make());
 root.Subcommands.Add(ExportShotCommand.Make());
 root.Subcommands.Add(ImportShotCommand.Make());
 root.Subcommands.Add(RenderCommand.Make());
+root.Subcommands.Add(SolveCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
 
 ParseResult parsed = root.Parse(args);

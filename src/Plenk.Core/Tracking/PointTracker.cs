@@ -21,11 +21,11 @@ public sealed class Track(int id)
 public sealed record TrackerSettings
 {
     /// <summary>Live tracks that are kept up; new features are found when fewer than 70 % live.</summary>
-    public int Count { get; init; } = 400;
-    public double Distance { get; init; } = 14;
+    public int Count { get; init; } = 500;
+    public double Distance { get; init; } = 12;
 
     /// <summary>Half the window's side, pixels.</summary>
-    public int Radius { get; init; } = 7;
+    public int Radius { get; init; } = 10;
 
     /// <summary>A track that does not come back to where it came from within this, in pixels, has failed.</summary>
     public double ForwardBackward { get; init; } = 0.4;
