@@ -149,4 +149,55 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         Assert.Equal(0, Judge(document));
         Assert.Equal(1, Judge(wrong));
     }
+
+    // Twenty-four frames of the demo's plate, JPEG and all, sensor known and focal length not, against the truth of its generator:
+    // a check of the chain from files to files. The camera comes in again as it went out.
+    [Fact]
+    public void A_camera_is_solved_from_frames_and_comes_in_again()
+    {
+        string plate = Path.Combine(_folder, "plate"), solved = Path.Combine(_folder, "solved");
+        Directory.CreateDirectory(plate);
+        for (int f = 1001; f <= 1024; f++) { File.Copy(Directory.GetFiles(Path.Combine(DemoShot.Folder, "plate"), $"*{f}*")[0], Path.Combine(plate, $"p.{f}.jpg")); }
+        var (exit, output, error) = Run($"solve --plate {plate} --sensor 36x20.25 --out {solved}");
+        Assert.True(exit == 0, error);
+        Assert.Equal("solved", JsonDocument.Parse(output).RootElement.GetProperty("status").GetString());
+        CameraSource camera = Formats.Cameras.CameraFiles.Read(File.ReadAllBytes(Path.Combine(solved, "solve.json")), "solve.json", new(1280, 720, 36, 1001, new(24, 1)));
+        Assert.Equal(24, camera.Samples.Count);
+        Assert.Equal(28.0 / 36 * 1280, camera.Samples[0].FocalPx, 25.0); // a short, shaky piece says less of the focal length
+        JsonElement root = JsonDocument.Parse(File.ReadAllText(Path.Combine(solved, "solve.json"))).RootElement;
+        Assert.InRange(root.GetProperty("rms_px").GetDouble(), 0.02, 0.4);
+        Assert.True(root.GetProperty("tracks").GetProperty("used").GetInt32() > 60);
+        Assert.StartsWith("#usda 1.0", File.ReadAllText(Path.Combine(solved, "camera.usda")));
+        Assert.Equal(root.GetProperty("tracks").GetProperty("used").GetInt32(), File.ReadAllLines(Path.Combine(solved, "points.ply")).SkipWhile(l => l != "end_header").Count() - 1);
+        Assert.Contains("track,frame,px,py,used", File.ReadLines(Path.Combine(solved, "tracks.csv")).First());
+
+        // With its focal length given it is held; a gap, a wrong sensor and mattes that lack frames are told.
+        File.Delete(Path.Combine(plate, "p.1010.jpg"));
+        (exit, _, error) = Run($"solve --plate {plate} --sensor 36x20.25 --out {solved}2");
+        Assert.Equal(3, exit);
+        Assert.Contains("1010", error);
+        Assert.Equal(2, Run($"solve --plate {plate} --sensor wide --out {solved}2").Exit);
+        Assert.Equal(2, Run($"solve --plate {plate} --sensor 36x20.25 --focal -3 --out {solved}2").Exit);
+        Assert.Equal(2, Run($"solve --plate {_folder}/nowhere --sensor 36x20.25 --out {solved}2").Exit);
+        Directory.CreateDirectory($"{_folder}/mattes");
+        foreach (string later in Directory.GetFiles(plate).Where(f => string.CompareOrdinal(Path.GetFileName(f), "p.1010") > 0)) { File.Delete(later); }
+        (exit, _, error) = Run($"solve --plate {plate} --mask {_folder}/mattes --sensor 36x20.25 --out {solved}2");
+        Assert.Equal(3, exit);
+        Assert.Contains("no picture for frame 1001", error);
+        Assert.False(Directory.Exists($"{solved}2"));
+    }
+
+    [Fact]
+    public void A_plate_without_texture_fails_with_a_reason_that_helps()
+    {
+        string plate = Path.Combine(_folder, "blank"), solved = Path.Combine(_folder, "solved");
+        Directory.CreateDirectory(plate);
+        for (int f = 1001; f <= 1008; f++) { File.WriteAllBytes(Path.Combine(plate, $"p.{f}.png"), RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Repeat((ushort)90, 160 * 90 * 3)]))); }
+        var (exit, _, error) = Run($"solve --plate {plate} --sensor 36x20.25 --out {solved}");
+        Assert.Equal(3, exit);
+        Assert.Contains("too little texture", error);
+        JsonElement told = JsonDocument.Parse(File.ReadAllText(Path.Combine(solved, "solve.json"))).RootElement;
+        Assert.Equal("failed", told.GetProperty("status").GetString());
+        Assert.Contains("too little texture", told.GetProperty("reason").GetString());
+    }
 }

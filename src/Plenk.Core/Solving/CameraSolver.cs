@@ -79,7 +79,7 @@ public sealed class CameraSolver
         if (ChoosePair() is not { } pair) { return Failed("No two frames share enough tracks. There may be a cut in the footage, or the tracks are too short."); }
         double w = _settings.Width;
         double[] focals = _settings.FocalPx is { } known ? [known] : [0.6 * w, 0.8 * w, 1.0 * w, 1.3 * w, 1.7 * w, 2.3 * w];
-        double turning = focals.Min(f => TurningError(pair, f));
+        double turning = focals.Where((_, i) => i % 2 == 0).Min(f => TurningError(pair, f));
         if (turning < 0.7)
         {
             return Failed($"The camera turns but does not travel: a turn alone explains the tracks to {turning:0.00} px. Solve it as a turning camera.");
@@ -158,36 +158,71 @@ public sealed class CameraSolver
 
     private (double X, double Y) Normal(TrackPoint p, double f) => ((p.X - _settings.Width / 2.0) / f, (p.Y - _settings.Height / 2.0) / f);
 
-    /// <summary>Median error in pixels when the pair is explained by a turn alone (Kabsch on rays, trimmed).</summary>
-    private double TurningError((int A, int B) pair, double f)
+    /// <summary>
+    /// Median error in pixels when the pair is explained by a turn alone: rotation, focal length (when it is not known) and k1
+    /// by Gauss–Newton with Cauchy weights, from the rotation that takes ray to ray.
+    /// </summary>
+    private double TurningError((int A, int B) pair, double focal)
     {
-        (Vec3 P, Vec3 Q)[] rays = [.. Common(pair.A, pair.B).Select(c =>
+        (TrackPoint P, TrackPoint Q)[] seen = [.. Common(pair.A, pair.B).Select(c => (_tracks[c.Track].Points[c.A], _tracks[c.Track].Points[c.B]))];
+        if (seen.Length > 120) { seen = [.. Enumerable.Range(0, 120).Select(i => seen[i * seen.Length / 120])]; }
+        double cx = _settings.Width / 2.0, cy = _settings.Height / 2.0;
+        Matrix3 turn = Matrix3.Identity;
+        var values = new double[5]; // small rotation, log focal, k1
+        values[3] = Math.Log(focal);
+
+        (double X, double Y) Predict(TrackPoint p, double[] v)
         {
-            var (x, y) = Normal(_tracks[c.Track].Points[c.A], f);
-            var (u, v) = Normal(_tracks[c.Track].Points[c.B], f);
-            return (new Vec3(x, y, 1).Normalized(), new Vec3(u, v, 1).Normalized());
-        })];
-        bool[] kept = [.. rays.Select(_ => true)];
-        double median = double.PositiveInfinity;
-        for (int round = 0; round < 5; round++)
-        {
-            var m = MathNet.Numerics.LinearAlgebra.Matrix<double>.Build.Dense(3, 3);
-            for (int i = 0; i < rays.Length; i++)
-            {
-                if (!kept[i]) { continue; }
-                var (p, q) = rays[i];
-                double[] a = [p.X, p.Y, p.Z], b = [q.X, q.Y, q.Z];
-                for (int r = 0; r < 3; r++) { for (int c = 0; c < 3; c++) { m[r, c] += b[r] * a[c]; } }
-            }
-            var svd = m.Svd();
-            var d = MathNet.Numerics.LinearAlgebra.Matrix<double>.Build.DenseOfDiagonalArray([1, 1, Math.Sign((svd.U * svd.VT).Determinant())]);
-            var rot = svd.U * d * svd.VT;
-            var matrix = new Matrix3(rot[0, 0], rot[0, 1], rot[0, 2], rot[1, 0], rot[1, 1], rot[1, 2], rot[2, 0], rot[2, 1], rot[2, 2]);
-            double[] errors = [.. rays.Select(r => f * Vec3.Cross(matrix * r.P, r.Q).Length)];
-            median = errors.Order().ElementAt(errors.Length / 2);
-            for (int i = 0; i < rays.Length; i++) { kept[i] = errors[i] <= 2.5 * median + 1e-9; }
+            double f = Math.Exp(v[3]);
+            var lens = new Lens(v[4]);
+            if (!lens.TryUndistort((p.X - cx) / f, (p.Y - cy) / f, out double x, out double y)) { return (1e6, 1e6); }
+            var w = new Vec3(v[0], v[1], v[2]);
+            Vec3 d = turn * new Vec3(x, y, 1);
+            if (w.Length > 0) { d = Rotations.FromAxisAngle(w / w.Length, w.Length) * d; }
+            if (!(d.Z > 1e-3)) { return (1e6, 1e6); }
+            lens.TryDistort(d.X / d.Z, d.Y / d.Z, out x, out y);
+            return (cx + f * x, cy + f * y);
         }
-        return median;
+        double[] Errors() => [.. seen.Select(s => { var (x, y) = Predict(s.P, values); return Math.Sqrt((x - s.Q.X) * (x - s.Q.X) + (y - s.Q.Y) * (y - s.Q.Y)); })];
+        int free = _settings.FocalPx is null ? 5 : 3;
+        double median = double.PositiveInfinity;
+        for (int step = 0; step < 25; step++)
+        {
+            var normal = new double[free * free];
+            var right = new double[free];
+            double[] errors = Errors();
+            median = errors.Order().ElementAt(errors.Length / 2);
+            double width = Math.Max(0.5, 2 * median);
+            for (int i = 0; i < seen.Length; i++)
+            {
+                var (x0, y0) = Predict(seen[i].P, values);
+                double rx = seen[i].Q.X - x0, ry = seen[i].Q.Y - y0, weight = 1 / (1 + (rx * rx + ry * ry) / (width * width));
+                var jx = new double[free];
+                var jy = new double[free];
+                for (int k = 0; k < free; k++)
+                {
+                    const double h = 1e-5;
+                    values[k] += h;
+                    var (x, y) = Predict(seen[i].P, values);
+                    values[k] -= h;
+                    (jx[k], jy[k]) = ((x - x0) / h, (y - y0) / h);
+                }
+                for (int r = 0; r < free; r++)
+                {
+                    right[r] += weight * (jx[r] * rx + jy[r] * ry);
+                    for (int c = 0; c <= r; c++) { normal[r * free + c] += weight * (jx[r] * jx[c] + jy[r] * jy[c]); }
+                }
+            }
+            for (int k = 0; k < free; k++) { normal[k * free + k] = normal[k * free + k] * 1.0001 + 1e-9; }
+            if (Cholesky.Solve(normal, right, free) is not { } d || d.Any(v => !double.IsFinite(v))) { break; }
+            for (int k = 0; k < free; k++) { values[k] += Math.Clamp(d[k], -0.3, 0.3); }
+            var w = new Vec3(values[0], values[1], values[2]);
+            if (w.Length > 0) { turn = Rotations.FromAxisAngle(w / w.Length, w.Length) * turn; }
+            (values[0], values[1], values[2]) = (0, 0, 0);
+            if (d.Max(Math.Abs) < 1e-8) { break; }
+        }
+        double[] last = Errors();
+        return Math.Min(median, last.Order().ElementAt(last.Length / 2));
     }
 
     private sealed record Start(BundleView?[] Views, Vec3?[] Points, IntrinsicsGroup Lens, double Score);
