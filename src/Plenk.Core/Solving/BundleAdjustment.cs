@@ -10,11 +10,12 @@ namespace Plenk.Core.Solving;
 /// </summary>
 public sealed class BundleAdjustment
 {
-    private const int P = 6; // rotation and translation of a view
+    private const int Widest = 11; // rotation, translation, and the intrinsics of a view that shares them with none
     private readonly BundleProblem _problem;
     private readonly RobustLoss _loss;
     private readonly double _width2;
-    private readonly int[] _viewAt, _groupAt;
+    private readonly int[] _viewAt, _viewSize, _groupAt;
+    private readonly int[] _shared; // groups with intrinsics to refine that more than one view has
     private readonly int[][] _intrinsicsOf; // per group: which of focal, k1, k2, cx, cy are refined
     private readonly int[] _firstOf; // per point: its first observation in the sorted list
     private readonly BundleObservation[] _seen; // sorted by point
@@ -27,15 +28,8 @@ public sealed class BundleAdjustment
         _firstOf = new int[problem.Points.Length + 1];
         foreach (BundleObservation o in _seen) { _firstOf[o.Point + 1]++; }
         for (int i = 0; i < problem.Points.Length; i++) { _firstOf[i + 1] += _firstOf[i]; }
-        _viewAt = new int[problem.Views.Count];
-        for (int i = 0; i < _viewAt.Length; i++)
-        {
-            _viewAt[i] = problem.Views[i].Fixed ? -1 : _size;
-            if (!problem.Views[i].Fixed) { _size += P; }
-        }
-        _groupAt = new int[problem.Groups.Count];
         _intrinsicsOf = new int[problem.Groups.Count][];
-        for (int g = 0; g < _groupAt.Length; g++)
+        for (int g = 0; g < _intrinsicsOf.Length; g++)
         {
             Intrinsics refine = problem.Groups[g].Refine;
             var which = new List<int>();
@@ -44,8 +38,30 @@ public sealed class BundleAdjustment
             if (refine.HasFlag(Intrinsics.K2)) { which.Add(2); }
             if (refine.HasFlag(Intrinsics.PrincipalPoint)) { which.AddRange([3, 4]); }
             _intrinsicsOf[g] = [.. which];
+        }
+        _viewAt = new int[problem.Views.Count];
+        _viewSize = new int[problem.Views.Count];
+        _groupAt = [.. problem.Groups.Select(_ => -1)];
+        int[] users = [.. problem.Groups.Select((_, g) => problem.Views.Count(v => v.Group == g))];
+        for (int i = 0; i < _viewAt.Length; i++)
+        {
+            BundleView view = problem.Views[i];
+            _viewAt[i] = view.Fixed ? -1 : _size;
+            if (view.Fixed) { continue; }
+            _viewSize[i] = 6;
+            if (users[view.Group] == 1)
+            {
+                _groupAt[view.Group] = _size + 6;
+                _viewSize[i] += _intrinsicsOf[view.Group].Length;
+            }
+            _size += _viewSize[i];
+        }
+        // What views share stands behind them all.
+        _shared = [.. Enumerable.Range(0, problem.Groups.Count).Where(g => _groupAt[g] < 0 && _intrinsicsOf[g].Length > 0)];
+        foreach (int g in _shared)
+        {
             _groupAt[g] = _size;
-            _size += which.Count;
+            _size += _intrinsicsOf[g].Length;
         }
     }
 
@@ -148,8 +164,8 @@ public sealed class BundleAdjustment
     {
         public readonly double[] U = new double[size * size], Right = new double[size];
         public readonly double[] V = new double[points * 6], PointRight = new double[points * 3], Inverse = new double[points * 6];
-        /// <summary>Per observation: 6 × 3 of the view's half of W, and 5 × 3 of its group's.</summary>
-        public readonly double[] ViewW = new double[observations * 18], GroupW = new double[observations * 15];
+        /// <summary>Per observation: up to 11 × 3 of the view's part of W, and 5 × 3 of a shared group's.</summary>
+        public readonly double[] ViewW = new double[observations * 3 * Widest], GroupW = new double[observations * 15];
         public readonly double[] S = new double[size * size], Reduced = new double[size];
         public readonly double[] PointStep = new double[points * 3];
     }
@@ -163,23 +179,28 @@ public sealed class BundleAdjustment
         object gate = new();
         Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (U: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
         {
-            Span<double> view = stackalloc double[12], group = stackalloc double[10], point = stackalloc double[6];
+            Span<double> view = stackalloc double[2 * Widest], group = stackalloc double[10], point = stackalloc double[6];
             for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
             {
                 for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
                 {
                     Jacobian(_seen[o], view, group, point, out double rx, out double ry);
                     double w = Weight(rx * rx + ry * ry);
-                    int at = _viewAt[_seen[o].View], g = _problem.Views[_seen[o].View].Group, ga = _groupAt[g], gn = _intrinsicsOf[g].Length;
+                    int at = _viewAt[_seen[o].View], size = _viewSize[_seen[o].View], g = _problem.Views[_seen[o].View].Group, ga = _groupAt[g], gn = _intrinsicsOf[g].Length;
+                    if (size > 6)
+                    {
+                        // Intrinsics of its own belong to the view's block.
+                        for (int i = 0; i < gn; i++) { (view[6 + i], view[Widest + 6 + i]) = (group[i], group[5 + i]); }
+                        gn = 0;
+                    }
                     if (at >= 0)
                     {
-                        for (int i = 0; i < P; i++)
+                        for (int i = 0; i < size; i++)
                         {
-                            double ax = w * view[i], ay = w * view[P + i];
+                            double ax = w * view[i], ay = w * view[Widest + i];
                             local.Right[at + i] -= ax * rx + ay * ry;
                             int row = (at + i) * _size + at;
-                            for (int j = 0; j <= i; j++) { local.U[row + j] += ax * view[j] + ay * view[P + j]; }
-                            // The group stands behind all views, so its rows are below theirs.
+                            for (int j = 0; j <= i; j++) { local.U[row + j] += ax * view[j] + ay * view[Widest + j]; }
                             for (int j = 0; j < gn; j++) { local.U[(ga + j) * _size + at + i] += ax * group[j] + ay * group[5 + j]; }
                         }
                     }
@@ -194,7 +215,7 @@ public sealed class BundleAdjustment
                     {
                         double bx = w * point[c], by = w * point[3 + c];
                         e.PointRight[3 * p + c] -= bx * rx + by * ry;
-                        for (int i = 0; i < P; i++) { e.ViewW[18 * o + 3 * i + c] = at < 0 ? 0 : bx * view[i] + by * view[P + i]; }
+                        for (int i = 0; i < size; i++) { e.ViewW[3 * (Widest * o + i) + c] = bx * view[i] + by * view[Widest + i]; }
                         for (int i = 0; i < gn; i++) { e.GroupW[15 * o + 3 * i + c] = bx * group[i] + by * group[5 + i]; }
                     }
                     int v = 6 * p;
@@ -233,10 +254,11 @@ public sealed class BundleAdjustment
         {
             double gx = (row == 0 ? xx : yx) * iz, gy = (row == 0 ? xy : yy) * iz, gz = -(gx * x + gy * y);
             // ∂(ω × X)/∂ω and ∂t, ∂X.
-            view[6 * row] = gz * turned.Y - gy * turned.Z;
-            view[6 * row + 1] = gx * turned.Z - gz * turned.X;
-            view[6 * row + 2] = gy * turned.X - gx * turned.Y;
-            (view[6 * row + 3], view[6 * row + 4], view[6 * row + 5]) = (gx, gy, gz);
+            int r = Widest * row;
+            view[r] = gz * turned.Y - gy * turned.Z;
+            view[r + 1] = gx * turned.Z - gz * turned.X;
+            view[r + 2] = gy * turned.X - gx * turned.Y;
+            (view[r + 3], view[r + 4], view[r + 5]) = (gx, gy, gz);
             Matrix3 m = v.Rotation;
             point[3 * row] = gx * m.M11 + gy * m.M21 + gz * m.M31;
             point[3 * row + 1] = gx * m.M12 + gy * m.M22 + gz * m.M32;
@@ -267,23 +289,15 @@ public sealed class BundleAdjustment
             object gate = new();
             Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (S: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
             {
-                Span<double> y = stackalloc double[18], group = stackalloc double[15], groupY = stackalloc double[15];
+                Span<double> y = stackalloc double[3 * Widest], group = stackalloc double[15], groupY = stackalloc double[15];
                 for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
                 {
                     if (_firstOf[p] == _firstOf[p + 1]) { continue; }
                     Invert(e.V.AsSpan(6 * p, 6), lambda, e.Inverse.AsSpan(6 * p, 6));
                     ReadOnlySpan<double> inverse = e.Inverse.AsSpan(6 * p, 6);
                     double b0 = e.PointRight[3 * p], b1 = e.PointRight[3 * p + 1], b2 = e.PointRight[3 * p + 2];
-                    int begin = _firstOf[p];
-                    while (begin < _firstOf[p + 1])
-                    {
-                        // Observations of one group come in any order; each group of this point is gathered once.
-                        int g = _problem.Views[_seen[begin].View].Group;
-                        Eliminate(e, local.S, local.Right, p, g, begin, inverse, b0, b1, b2, y, group, groupY);
-                        int next = begin + 1;
-                        while (next < _firstOf[p + 1] && Earlier(p, next)) { next++; }
-                        begin = next;
-                    }
+                    EliminateViews(e, local.S, local.Right, p, inverse, b0, b1, b2, y);
+                    foreach (int g in _shared) { EliminateShared(e, local.S, local.Right, p, g, inverse, b0, b1, b2, group, groupY); }
                 }
                 return local;
             }, local =>
@@ -298,82 +312,72 @@ public sealed class BundleAdjustment
         return Cholesky.Solve(e.S, e.Reduced, _size);
     }
 
-    /// <summary>Whether the group of an observation stood already before it in its point's list.</summary>
-    private bool Earlier(int point, int observation)
-    {
-        int g = _problem.Views[_seen[observation].View].Group;
-        for (int o = _firstOf[point]; o < observation; o++) { if (_problem.Views[_seen[o].View].Group == g) { return true; } }
-        return false;
-    }
-
-    private void Eliminate(Equations e, double[] s, double[] right, int p, int g, int begin, ReadOnlySpan<double> inverse, double b0, double b1, double b2, Span<double> y, Span<double> group, Span<double> groupY)
+    /// <summary>A shared group of a point against itself, the shared groups before it, and every view that sees the point.</summary>
+    private void EliminateShared(Equations e, double[] s, double[] right, int p, int g, ReadOnlySpan<double> inverse, double b0, double b1, double b2, Span<double> group, Span<double> groupY)
     {
         int gn = _intrinsicsOf[g].Length, ga = _groupAt[g];
-        bool firstGroup = begin == _firstOf[p];
-        if (gn > 0)
+        if (!Gather(e, p, g, group)) { return; }
+        Times(group, inverse, gn, groupY);
+        for (int i = 0; i < gn; i++)
         {
-            group.Clear();
-            for (int o = begin; o < _firstOf[p + 1]; o++)
-            {
-                if (_problem.Views[_seen[o].View].Group != g) { continue; }
-                for (int i = 0; i < 3 * gn; i++) { group[i] += e.GroupW[15 * o + i]; }
-            }
-            Times(group, inverse, gn, groupY);
+            right[ga + i] += groupY[3 * i] * b0 + groupY[3 * i + 1] * b1 + groupY[3 * i + 2] * b2;
+            for (int j = 0; j <= i; j++) { s[(ga + i) * _size + ga + j] += groupY[3 * i] * group[3 * j] + groupY[3 * i + 1] * group[3 * j + 1] + groupY[3 * i + 2] * group[3 * j + 2]; }
+        }
+        Span<double> other = stackalloc double[15];
+        foreach (int h in _shared)
+        {
+            if (h >= g || !Gather(e, p, h, other)) { continue; }
             for (int i = 0; i < gn; i++)
             {
-                right[ga + i] += groupY[3 * i] * b0 + groupY[3 * i + 1] * b1 + groupY[3 * i + 2] * b2;
-                for (int j = 0; j <= i; j++) { s[(ga + i) * _size + ga + j] += groupY[3 * i] * group[3 * j] + groupY[3 * i + 1] * group[3 * j + 1] + groupY[3 * i + 2] * group[3 * j + 2]; }
-            }
-            // This group against every view of the point, and against the groups that stand before it.
-            Span<double> other = stackalloc double[15];
-            for (int h = 0; h < g; h++)
-            {
-                int hn = _intrinsicsOf[h].Length;
-                if (hn == 0) { continue; }
-                other.Clear();
-                bool any = false;
-                for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
-                {
-                    if (_problem.Views[_seen[o].View].Group != h) { continue; }
-                    any = true;
-                    for (int i = 0; i < 3 * hn; i++) { other[i] += e.GroupW[15 * o + i]; }
-                }
-                if (!any) { continue; }
-                for (int i = 0; i < gn; i++)
-                {
-                    for (int j = 0; j < hn; j++) { s[(ga + i) * _size + _groupAt[h] + j] += groupY[3 * i] * other[3 * j] + groupY[3 * i + 1] * other[3 * j + 1] + groupY[3 * i + 2] * other[3 * j + 2]; }
-                }
-            }
-            for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
-            {
-                int at = _viewAt[_seen[o].View];
-                if (at < 0) { continue; }
-                ReadOnlySpan<double> w = e.ViewW.AsSpan(18 * o, 18);
-                for (int i = 0; i < gn; i++)
-                {
-                    int row = (ga + i) * _size + at;
-                    for (int j = 0; j < P; j++) { s[row + j] += groupY[3 * i] * w[3 * j] + groupY[3 * i + 1] * w[3 * j + 1] + groupY[3 * i + 2] * w[3 * j + 2]; }
-                }
+                for (int j = 0; j < _intrinsicsOf[h].Length; j++) { s[(ga + i) * _size + _groupAt[h] + j] += groupY[3 * i] * other[3 * j] + groupY[3 * i + 1] * other[3 * j + 1] + groupY[3 * i + 2] * other[3 * j + 2]; }
             }
         }
-        if (!firstGroup) { return; }
-        // Views against views, once a point: only the lower half.
         for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
         {
-            int at = _viewAt[_seen[o].View];
+            int at = _viewAt[_seen[o].View], size = _viewSize[_seen[o].View];
             if (at < 0) { continue; }
-            Times(e.ViewW.AsSpan(18 * o, 18), inverse, P, y);
-            for (int i = 0; i < P; i++) { right[at + i] += y[3 * i] * b0 + y[3 * i + 1] * b1 + y[3 * i + 2] * b2; }
+            ReadOnlySpan<double> w = e.ViewW.AsSpan(3 * Widest * o, 3 * size);
+            for (int i = 0; i < gn; i++)
+            {
+                int row = (ga + i) * _size + at;
+                for (int j = 0; j < size; j++) { s[row + j] += groupY[3 * i] * w[3 * j] + groupY[3 * i + 1] * w[3 * j + 1] + groupY[3 * i + 2] * w[3 * j + 2]; }
+            }
+        }
+    }
+
+    /// <summary>Sum of a shared group's part of W over the sights of a point; false when none is of that group.</summary>
+    private bool Gather(Equations e, int p, int g, Span<double> sum)
+    {
+        sum.Clear();
+        bool any = false;
+        for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+        {
+            if (_problem.Views[_seen[o].View].Group != g) { continue; }
+            any = true;
+            for (int i = 0; i < 3 * _intrinsicsOf[g].Length; i++) { sum[i] += e.GroupW[15 * o + i]; }
+        }
+        return any;
+    }
+
+    /// <summary>Views of a point against views: only the lower half.</summary>
+    private void EliminateViews(Equations e, double[] s, double[] right, int p, ReadOnlySpan<double> inverse, double b0, double b1, double b2, Span<double> y)
+    {
+        for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
+        {
+            int at = _viewAt[_seen[o].View], size = _viewSize[_seen[o].View];
+            if (at < 0) { continue; }
+            Times(e.ViewW.AsSpan(3 * Widest * o, 3 * size), inverse, size, y);
+            for (int i = 0; i < size; i++) { right[at + i] += y[3 * i] * b0 + y[3 * i + 1] * b1 + y[3 * i + 2] * b2; }
             for (int q = _firstOf[p]; q < _firstOf[p + 1]; q++)
             {
-                int bt = _viewAt[_seen[q].View];
+                int bt = _viewAt[_seen[q].View], other = _viewSize[_seen[q].View];
                 if (bt < 0 || bt > at) { continue; }
-                ReadOnlySpan<double> w = e.ViewW.AsSpan(18 * q, 18);
-                for (int i = 0; i < P; i++)
+                ReadOnlySpan<double> w = e.ViewW.AsSpan(3 * Widest * q, 3 * other);
+                for (int i = 0; i < size; i++)
                 {
                     double y0 = y[3 * i], y1 = y[3 * i + 1], y2 = y[3 * i + 2];
-                    Span<double> row = s.AsSpan((at + i) * _size + bt, P);
-                    for (int j = 0; j < P; j++) { row[j] += y0 * w[3 * j] + y1 * w[3 * j + 1] + y2 * w[3 * j + 2]; }
+                    Span<double> row = s.AsSpan((at + i) * _size + bt, other);
+                    for (int j = 0; j < row.Length; j++) { row[j] += y0 * w[3 * j] + y1 * w[3 * j + 1] + y2 * w[3 * j + 2]; }
                 }
             }
         }
@@ -416,12 +420,13 @@ public sealed class BundleAdjustment
             for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
             {
                 BundleView v = _problem.Views[_seen[o].View];
-                int at = _viewAt[_seen[o].View], ga = _groupAt[v.Group], gn = _intrinsicsOf[v.Group].Length;
-                for (int i = 0; at >= 0 && i < P; i++)
+                int at = _viewAt[_seen[o].View], n6 = _viewSize[_seen[o].View], ga = _groupAt[v.Group], gn = n6 > 6 ? 0 : _intrinsicsOf[v.Group].Length;
+                for (int i = 0; at >= 0 && i < n6; i++)
                 {
-                    b0 -= e.ViewW[18 * o + 3 * i] * step[at + i];
-                    b1 -= e.ViewW[18 * o + 3 * i + 1] * step[at + i];
-                    b2 -= e.ViewW[18 * o + 3 * i + 2] * step[at + i];
+                    int k = 3 * (Widest * o + i);
+                    b0 -= e.ViewW[k] * step[at + i];
+                    b1 -= e.ViewW[k + 1] * step[at + i];
+                    b2 -= e.ViewW[k + 2] * step[at + i];
                 }
                 for (int i = 0; i < gn; i++)
                 {

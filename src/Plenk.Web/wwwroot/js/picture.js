@@ -13,6 +13,7 @@ let shown = null; // {bitmap, label}
 let over = null;
 let serial = 0;
 let flying = null;
+let complained = false;
 
 const plateSize = () => ({ w: state.document?.plate?.width || 1280, h: state.document?.plate?.height || 720 });
 
@@ -168,12 +169,14 @@ export async function refresh() {
       shown = { bitmap, frame, quality: { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
       box.dataset.quality = quality;
-      tell('told', null);
+      // Only what the picture itself complained of is over; a message of anybody else stays.
+      if (complained) { complained = false; tell('told', null); }
       draw();
     } catch (e) {
       if (e.name === 'AbortError' || mine !== serial) return;
       shown = null;
       draw();
+      complained = true;
       tell('told', e);
       return;
     }
