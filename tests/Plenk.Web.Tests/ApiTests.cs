@@ -101,4 +101,28 @@ public sealed class ApiTests(Application application) : IClassFixture<Applicatio
         Assert.Equal(HttpStatusCode.Conflict, second.StatusCode);
         Assert.Equal(2, (await second.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("head").GetInt32());
     }
+
+    // A camera whose frames are not the plate's is taken, and what is amiss is said; one that cannot be read is refused by its frame.
+    [Fact]
+    public async Task A_camera_with_other_frames_than_the_plate_is_told()
+    {
+        long id = await NewShot("T_0050");
+        await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", Png()), ("p.1002.png", Png()), ("p.1003.png", Png())));
+        static byte[] Camera(params string[] rows) => System.Text.Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Join('\n', rows) + "\n");
+        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", "1002,0,1,2,0,0,0,1,28"))));
+        string note = Assert.Single((await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("notes").EnumerateArray()).GetString()!;
+        Assert.Contains("1001 to 1002", note);
+        Assert.Contains("needs 1001 to 1003", note);
+        HttpResponseMessage picture = await _client.GetAsync($"/api/shots/{id}/frames/1003/overlay");
+        Assert.Contains("no sample for frame 1003", await picture.Content.ReadAsStringAsync());
+        foreach (var (row, words) in new[] { ("1002,0,1,nan,0,0,0,1,28", "1002"), ("1002,0,1,2,0,0,0,1,0", "focal length"), ("1001,0,1,2,0,0,0,1,28", "1001") })
+        {
+            HttpResponseMessage refused = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", row))));
+            Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
+            Assert.Contains(words, await refused.Content.ReadAsStringAsync());
+        }
+        // A solve that failed says its own reason.
+        HttpResponseMessage failed = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("solve.json", """{"status":"failed","reason":"too little texture"}"""u8.ToArray())));
+        Assert.Contains("too little texture", await failed.Content.ReadAsStringAsync());
+    }
 }

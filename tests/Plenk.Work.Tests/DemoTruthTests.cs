@@ -128,6 +128,8 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         var sunk = ReadingKind.All[4].Take(_demo.Engine, With(bell with { Position = bell.Position - new Vec3(0, 0.014, 0) }));
         Assert.Equal(-14, sunk.Value!.Value, 0.5);
         Assert.Contains("sinks", sunk.Worst!.Words);
+        var grown = ReadingKind.All[4].Take(_demo.Engine, With(bell with { Scale = 1000 }));
+        Assert.Contains("its scale is probably wrong", grown.Note);
         // Behind the camera it is not seen, and every reading still answers in words.
         var behind = ReadingKind.All.Select(k => k.Take(_demo.Engine, With(bell with { Position = new(0, 0, 40) }))).ToList();
         Assert.All(behind, r => Assert.True(r.Value is not null || r.Note.Length > 0, r.Id));

@@ -29,7 +29,7 @@ public static class ContactReadings
             string name = shot.Elements.First(x => x.Id == e.Id).Name;
             if (Standing.Measure(set, e.Model.Tree.Mesh, e.ObjectToWorld) is not { } foot)
             {
-                return reading with { Value = null, Note = $"{name} has no piece of the set below it", Verdict = Verdict.Outside };
+                return reading with { Value = null, Note = $"{name} has no piece of the set below it{Size(e)}", Verdict = Verdict.Outside };
             }
             bool sinks = -foot.DeepestSink > Math.Max(foot.LargestGap, 0);
             double value = 1000 * (sinks ? foot.DeepestSink : foot.LargestGap);
