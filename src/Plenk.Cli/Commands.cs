@@ -3,7 +3,10 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
+using Plenk.Core.Solving;
 using Plenk.Formats;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Meshes;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work;
@@ -203,17 +206,21 @@ internal static class SolveCommand
         var focal = new Option<double?>("--focal") { Description = "focal length in millimetres, held as given (default: found)" };
         var lens = new Option<string?>("--refine-lens") { Description = "none, k1 or k1k2 (default: k1k2 where the focal length is found, none where it is given)" };
         lens.AcceptOnlyFromAmong("none", "k1", "k1k2");
-        var moves = new Option<string>("--camera-moves") { Description = "travels (a turning camera is not solved yet)", DefaultValueFactory = _ => "travels" };
-        moves.AcceptOnlyFromAmong("travels");
+        var rate = new Option<string>("--rate") { Description = "frames a second for camera.usda, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
         var mask = new Option<string?>("--mask") { Description = "folder of mattes, one a frame; white keeps tracks away" };
         var seed = new Option<uint>("--seed") { DefaultValueFactory = _ => 1 };
-        var command = new Command("solve", "Finds the camera of a plate: solve.json, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, moves, mask, seed };
+        var command = new Command("solve", "Finds the camera of a plate that travels: solve.json, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, rate, mask, seed };
         command.SetGuarded((parsed, stop) =>
         {
             string[] sizes = parsed.GetValue(sensor)!.Split('x');
             if (sizes.Length != 2 || !Number(sizes[0], out double sensorWidth) || !Number(sizes[1], out double sensorHeight))
             {
                 Console.Error.WriteLine($"“{parsed.GetValue(sensor)}” is not a sensor size like 36x20.25.");
+                return Task.FromResult(2);
+            }
+            if (!GltfFile.TryRate(parsed.GetValue(rate)!, out FrameRate perSecond))
+            {
+                Console.Error.WriteLine($"“{parsed.GetValue(rate)}” is not a frame rate like 24 or 24000/1001.");
                 return Task.FromResult(2);
             }
             double? mm = parsed.GetValue(focal);
@@ -230,17 +237,17 @@ internal static class SolveCommand
                     return Task.FromResult(2);
                 }
             }
-            Plenk.Core.Solving.Intrinsics refine = (parsed.GetValue(lens) ?? (mm is null ? "k1k2" : "none")) switch
+            Intrinsics refine = (parsed.GetValue(lens) ?? (mm is null ? "k1k2" : "none")) switch
             {
-                "k1" => Plenk.Core.Solving.Intrinsics.K1,
-                "k1k2" => Plenk.Core.Solving.Intrinsics.K1 | Plenk.Core.Solving.Intrinsics.K2,
-                _ => Plenk.Core.Solving.Intrinsics.None,
+                "k1" => Intrinsics.K1,
+                "k1k2" => Intrinsics.K1 | Intrinsics.K2,
+                _ => Intrinsics.None,
             };
             SolveWork.Outcome done = SolveWork.Travelling(parsed.GetValue(plate)!, parsed.GetValue(mask),
                 (width, height) => new() { Width = width, Height = height, FocalPx = mm * width / sensorWidth, RefineLens = refine, Seed = parsed.GetValue(seed) }, stop: stop,
                 progress: (what, part) => Console.Error.Write($"\r{100 * part,3:0} % {what,-50}"));
             Console.Error.WriteLine();
-            foreach (var (name, bytes) in Plenk.Formats.Cameras.SolveFiles.Of(done.Result, done.Tracks, done.Width, done.Height, sensorWidth, sensorHeight, new(24, 1)))
+            foreach (var (name, bytes) in SolveFiles.Of(done.Result, done.Tracks, done.Width, done.Height, sensorWidth, sensorHeight, perSecond))
             {
                 MediaStore.WriteWhole(Path.Combine(parsed.GetValue(output)!, name), bytes);
             }

@@ -5,7 +5,8 @@ namespace Plenk.Core.Lighting;
 /// <summary>
 /// What a rendered frame consists of; all of one size, scene-linear. Comp, Shadow and Added are RGB, Element RGBA
 /// premultiplied and not held out, the others as their names say. Depth is +infinity where nothing is hit. Ao is the share of
-/// the sky that set and elements leave open, cosine-weighted; 1 where there is no sky light or no receiver.
+/// the sky that set and elements leave open, cosine-weighted; 1 where there is no sky light or no receiver. Without the data
+/// passes Visibility and Ao are measured only where an element acts, and the last three stay empty.
 /// </summary>
 public sealed record FrameLayers(
     FloatImage Comp, FloatImage Element, FloatImage Holdout, FloatImage Shadow, FloatImage Added,

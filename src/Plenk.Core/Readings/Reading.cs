@@ -25,6 +25,8 @@ public sealed record Reading
     public required string Name { get; init; }
     public double? Value { get; init; }
     public required string Unit { get; init; }
+
+    /// <summary>What it is held against unless the artist says otherwise.</summary>
     public required double Tolerance { get; init; }
 
     /// <summary>The value must stay above the tolerance rather than below it.</summary>
@@ -38,7 +40,8 @@ public sealed record Reading
     /// <summary>The same reading with its verdict: near begins at 80 % of the tolerance (125 % for one that must stay above).</summary>
     public Reading Judged() => this with
     {
-        Verdict = Value is not { } v || double.IsNaN(v) ? Verdict.Nothing
+        Verdict = Value is not { } v ? Verdict // said without a number, or nothing yet
+            : double.IsNaN(v) ? Verdict.Nothing
             : Over ? (v < Tolerance ? Verdict.Outside : v < 1.25 * Tolerance ? Verdict.Near : Verdict.Within)
             : Math.Abs(v) > Tolerance ? Verdict.Outside : Math.Abs(v) >= 0.8 * Tolerance && Tolerance > 0 ? Verdict.Near : Verdict.Within,
     };
