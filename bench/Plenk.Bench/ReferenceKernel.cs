@@ -26,7 +26,7 @@ public sealed unsafe class ReferenceKernel : IDisposable
 
     public ReferenceKernel(TriangleMesh mesh)
     {
-        // One thread builds and one traces, like ours in this bench.
+        // It builds with all threads; both trace with one.
         _device = rtcNewDevice(null);
         _scene = rtcNewScene(_device);
         rtcSetSceneFlags(_scene, Robust);

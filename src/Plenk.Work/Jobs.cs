@@ -105,7 +105,6 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
     public async Task Run(long shot, int revision, CancellationToken stop)
     {
         ShotDocument document = (await shots.Read(shot, revision))!.Value.Document;
-        ShotDocument untouched = document with { Tolerances = new Dictionary<string, double>() };
         try
         {
             foreach (ReadingKind kind in ReadingKind.All)
@@ -113,7 +112,7 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
                 if (Asked.TryGetValue((shot, revision), out DateTime last) && DateTime.UtcNow - last > Patience) { return; }
                 string key = kind.Key(document);
                 if ((await results.Read([key]))[0] is not null) { continue; }
-                await results.Write(key, JsonSerializer.Serialize(kind.Take(engine, untouched, stop), ShotJson.Options));
+                await results.Write(key, JsonSerializer.Serialize(kind.Take(engine, document, stop), ShotJson.Options));
             }
         }
         catch (Exception e) when (e is not OperationCanceledException)

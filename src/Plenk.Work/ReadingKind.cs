@@ -12,7 +12,7 @@ namespace Plenk.Work;
 /// One reading: which parts of the document it reads (its result is kept under their hash, so a change elsewhere does not
 /// measure it again) and how it is measured. Tolerances are no part of what is measured.
 /// </summary>
-public sealed record ReadingKind(int Version, Func<ShotDocument, Reading> Blank, Func<ShotDocument, object?[]> Reads, Func<ShotEngine, ShotDocument, CancellationToken, Reading> Measure)
+public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, object?[]> Reads, Func<ShotEngine, ShotDocument, CancellationToken, Reading> Measure)
 {
     /// <summary>Pictures that readings are taken from have this width, or the plate's if that is less.</summary>
     private const int Width = 480;
@@ -20,16 +20,16 @@ public sealed record ReadingKind(int Version, Func<ShotDocument, Reading> Blank,
     /// <summary>In the order of the steps.</summary>
     public static IReadOnlyList<ReadingKind> All { get; } =
     [
-        new(1, PlateReadings.SequenceComplete, s => [s.Plate, s.Range, s.Rate], (_, s, _) => PlateReadings.SequenceComplete(s)),
-        new(1, s => CameraReadings.Reprojection(s with { Camera = null }), s => [Camera(s), s.SurveyPoints], (_, s, _) => CameraReadings.Reprojection(s)),
-        new(1, s => CameraReadings.FloorFlatness(s with { Orientation = new() }), s => [s.SurveyPoints, s.Orientation, s.Range], (_, s, _) => CameraReadings.FloorFlatness(s)),
+        new(1, PlateReadings.Blank, s => [s.Plate, s.Range, s.Rate], (_, s, _) => PlateReadings.SequenceComplete(s)),
+        new(1, CameraReadings.ReprojectionBlank, s => [Camera(s), s.SurveyPoints], (_, s, _) => CameraReadings.Reprojection(s)),
+        new(1, CameraReadings.FloorBlank, s => [s.SurveyPoints, s.Orientation, s.Range], (_, s, _) => CameraReadings.FloorFlatness(s)),
         new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
         new(1, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => ContactReadings.Gap(s, engine.Set(s), engine.Elements(s))),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => ContactReadings.Shadow(s, engine.Set(s), engine.Elements(s))),
         new(1, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Seed], BlackLevel),
     ];
 
-    public string Key(ShotDocument shot) => ShotEngine.Key(Blank(shot).Id, Version, Reads(shot));
+    public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
 
     /// <summary>Measured, or blank with the reason why it cannot be.</summary>
     public Reading Take(ShotEngine engine, ShotDocument shot, CancellationToken stop = default)
@@ -40,7 +40,7 @@ public sealed record ReadingKind(int Version, Func<ShotDocument, Reading> Blank,
         }
         catch (Exception e) when (e is ShotFault or MissingMediaException or Formats.FormatFault)
         {
-            return Blank(shot) with { Note = e.Message };
+            return Blank with { Note = e.Message };
         }
     }
 
@@ -52,7 +52,7 @@ public sealed record ReadingKind(int Version, Func<ShotDocument, Reading> Blank,
 
     private static Reading Projection(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
-        if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank(shot) with { Note = "nothing is projected yet" }; }
+        if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank with { Note = "nothing is projected yet" }; }
         int frame = Math.Abs(projection.Frame - shot.Range.First) > Math.Abs(projection.Frame - shot.Range.Last) ? shot.Range.First : shot.Range.Last;
         int width = Math.Min(Width, shot.Plate?.Width ?? Width);
         return ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 4, stop), engine.Plate(shot, frame, width), frame, shot.Plate!.Width);
@@ -62,7 +62,7 @@ public sealed record ReadingKind(int Version, Func<ShotDocument, Reading> Blank,
     {
         SetScene set = engine.Set(shot);
         IReadOnlyList<PlacedElement> elements = engine.Elements(shot);
-        if (elements.Count == 0) { return FinishReadings.Blank(shot) with { Note = "nothing stands here yet" }; }
+        if (elements.Count == 0) { return FinishReadings.Blank with { Note = "nothing stands here yet" }; }
         int frame = shot.Range.First + shot.Range.Count / 2, width = Math.Min(Width, shot.Plate?.Width ?? Width);
         FrameLayers layers = engine.Render(shot, frame, width, RenderQuality.Middle, dataPasses: false, stop: stop);
         FloatImage plate = engine.Plate(shot, frame, width);

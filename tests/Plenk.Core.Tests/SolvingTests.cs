@@ -100,6 +100,69 @@ public class SolvingTests
         Assert.Equal(0.03, problem.Groups[0].K2, 0.03);
     }
 
+    // Derived: u = f X / Z, v likewise times the aspect; an offset principal point and a squeezed image are taken apart again.
+    [Fact]
+    public void Principal_point_is_found_and_the_aspect_is_kept()
+    {
+        BundleProblem problem = Scene(16, 150, 0.05, 9, out _);
+        problem.Observations = [.. problem.Observations.Select(o => o with { X = o.X + 12, Y = 540 + 0.5 * (o.Y - 540) - 7 })];
+        problem.Groups[0].Aspect = 0.5;
+        problem.Groups[0].Refine = Intrinsics.PrincipalPoint;
+        problem.Views[0].Fixed = true;
+        BundleReport report = BundleAdjustment.Run(problem, iterations: 80, tolerance: 1e-10);
+        Assert.InRange(report.EndRms, 0.03, 0.12);
+        // The first view is held where the truth has it, so nothing else can take the shift up.
+        Assert.Equal(Cx + 12, problem.Groups[0].Cx, 1.0);
+        Assert.Equal(Cy - 7, problem.Groups[0].Cy, 1.0);
+    }
+
+    // Gauge freedom is not error, Hartley and Zisserman 10.2: a similarity of views and points changes no residual.
+    [Fact]
+    public void A_similarity_changes_no_residual()
+    {
+        BundleProblem problem = Scene(4, 20, 0.3, 3, out _);
+        var before = problem.Observations.Select(o => { problem.TryResidual(o, out double x, out double y); return (x, y); }).ToList();
+        var s = new Similarity(0.37, Rotations.AboutY(0.8) * Rotations.AboutX(-0.3), new(4, -2, 9));
+        foreach (BundleView v in problem.Views) { v.CameraToWorld = v.CameraToWorld.Moved(s); }
+        problem.Points = [.. problem.Points.Select(s.Apply)];
+        for (int i = 0; i < before.Count; i++)
+        {
+            Assert.True(problem.TryResidual(problem.Observations[i], out double x, out double y));
+            Assert.Equal(before[i].x, x, 1e-8);
+            Assert.Equal(before[i].y, y, 1e-8);
+        }
+    }
+
+    // Reprojection derivatives at (0.4, −0.2, 4), f 1500: derived, and by central differences through the residual itself.
+    [Fact]
+    public void Residuals_change_as_the_derivatives_say()
+    {
+        var problem = new BundleProblem { Points = [new(0.4, -0.2, 4)], Observations = [new(0, 0, 0, 0)] };
+        problem.Groups.Add(new() { Focal = F });
+        problem.Views.Add(new());
+        (double X, double Y) Shift(Vec3 by, Vec3 turn, double focal)
+        {
+            BundleProblem p = new() { Points = [problem.Points[0] + by], Observations = problem.Observations };
+            p.Groups.Add(new() { Focal = F + focal });
+            p.Views.Add(new() { Rotation = turn.Length > 0 ? Rotations.FromAxisAngle(turn / turn.Length, turn.Length) : Matrix3.Identity });
+            p.TryResidual(p.Observations[0], out double x, out double y);
+            return (x, y);
+        }
+        const double h = 1e-5;
+        void Check(Func<double, (double X, double Y)> at, double du, double dv)
+        {
+            var (a, b) = (at(h), at(-h));
+            Assert.Equal(du, (a.X - b.X) / (2 * h), 1e-3);
+            Assert.Equal(dv, (a.Y - b.Y) / (2 * h), 1e-3);
+        }
+        Check(t => Shift(new(t, 0, 0), Vec3.Zero, 0), 375, 0);
+        Check(t => Shift(new(0, 0, t), Vec3.Zero, 0), -37.5, 18.75);
+        Check(t => Shift(Vec3.Zero, new(t, 0, 0), 0), 7.5, -1503.75);
+        Check(t => Shift(Vec3.Zero, new(0, t, 0), 0), 1515, -7.5);
+        Check(t => Shift(Vec3.Zero, new(0, 0, t), 0), 75, 150);
+        Check(t => Shift(Vec3.Zero, Vec3.Zero, t), 0.1, -0.05);
+    }
+
     [Fact]
     public void A_view_keeps_its_pose_in_both_forms()
     {

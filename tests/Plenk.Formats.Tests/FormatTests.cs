@@ -19,6 +19,13 @@ public class FormatTests
     private static CodeImage Picture(int width = 16, int height = 8, int bits = 8, int channels = 3) =>
         new(width, height, channels, bits, [.. Enumerable.Range(0, width * height * channels).Select(i => (ushort)(i * 7 % (1 << bits)))]);
 
+    private static string Repository()
+    {
+        string at = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        return at;
+    }
+
     private static byte[] Hex(string text) => Convert.FromHexString(text.Replace(" ", ""));
 
     // The PNG specification's layout: one red pixel in a stored deflate block, 72 bytes.
@@ -211,8 +218,7 @@ public class FormatTests
     [Fact]
     public void Glb_passes_the_validator()
     {
-        string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        string at = Repository();
         string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb");
         try
         {
@@ -269,8 +275,7 @@ public class FormatTests
     [Fact]
     public void A_published_bundle_ends_at_its_published_cost()
     {
-        string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        string at = Repository();
         Core.Solving.BundleProblem problem = BundleFile.Read(Path.Combine(at, "tests", "data", "bundle", "problem-16-22106-pre.txt.gz"));
         Core.Solving.BundleReport report = Core.Solving.BundleAdjustment.Run(problem, iterations: 50);
         Assert.Equal(4185659.518, report.StartCost, 0.01);

@@ -34,17 +34,19 @@ public static class CameraReadings
         return result;
     }
 
+    public static readonly Reading ReprojectionBlank = new()
+    {
+        Id = "camera.reprojection",
+        Step = 2,
+        Name = "Survey points",
+        Unit = "px",
+        Tolerance = 1,
+        How = "Root mean square of the distance between each click and where the camera sees its point, over all clicks.",
+    };
+
     public static Reading Reprojection(ShotDocument shot)
     {
-        var reading = new Reading
-        {
-            Id = "camera.reprojection",
-            Step = 2,
-            Name = "Survey points",
-            Unit = "px",
-            Tolerance = shot.Tolerances.GetValueOrDefault("camera.reprojection", 1),
-            How = "Root mean square of the distance between each click and where the camera sees its point, over all clicks.",
-        };
+        Reading reading = ReprojectionBlank;
         IReadOnlyList<PointResidual> residuals = Residuals(shot);
         if (residuals.Count == 0)
         {
@@ -60,17 +62,19 @@ public static class CameraReadings
         }).Judged();
     }
 
+    public static readonly Reading FloorBlank = new()
+    {
+        Id = "camera.floor",
+        Step = 2,
+        Name = "Floor flatness",
+        Unit = "mm",
+        Tolerance = 10,
+        How = "Largest distance of a point named as floor from the plane fitted through all of them.",
+    };
+
     public static Reading FloorFlatness(ShotDocument shot)
     {
-        var reading = new Reading
-        {
-            Id = "camera.floor",
-            Step = 2,
-            Name = "Floor flatness",
-            Unit = "mm",
-            Tolerance = shot.Tolerances.GetValueOrDefault("camera.floor", 10),
-            How = "Largest distance of a point named as floor from the plane fitted through all of them.",
-        };
+        Reading reading = FloorBlank;
         if (shot.Orientation.Floor.Count == 0) { return reading with { Note = "no floor named yet" }; }
         OrientingResult result = Orienting.Solve(shot.SurveyPoints, shot.Orientation);
         if (result.Floor is not { } floor) { return reading with { Note = string.Join(" ", result.Problems) }; }

@@ -9,19 +9,19 @@ namespace Plenk.Core.Readings;
 /// <summary>Steps 5 and 6.</summary>
 public static class ContactReadings
 {
-    public static Reading GapBlank(ShotDocument shot) => new()
+    public static readonly Reading GapBlank = new()
     {
         Id = "contact.gap",
         Step = 6,
         Name = "Contact",
         Unit = "mm",
-        Tolerance = shot.Tolerances.GetValueOrDefault("contact.gap", 5),
+        Tolerance = 5,
         How = "Height of every point of the element's foot over the set along gravity: the largest gap or the deepest sink (negative), whichever is more.",
     };
 
     public static Reading Gap(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
     {
-        Reading reading = GapBlank(shot);
+        Reading reading = GapBlank;
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
         Reading? worst = null;
         foreach (PlacedElement e in elements)
@@ -58,20 +58,20 @@ public static class ContactReadings
         return size is > 100 or < 0.005 ? FormattableString.Invariant($"; it is {size:0.####} m across, so its scale is probably wrong") : "";
     }
 
-    public static Reading ShadowBlank(ShotDocument shot) => new()
+    public static readonly Reading ShadowBlank = new()
     {
         Id = "contact.shadow",
         Step = 6,
         Name = "Shadow inside its receiver",
         Unit = "m",
         Over = true,
-        Tolerance = shot.Tolerances.GetValueOrDefault("contact.shadow", 0.1),
+        Tolerance = 0.1,
         How = "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer lands on a piece that receives shadow.",
     };
 
     public static Reading Shadow(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
     {
-        Reading reading = ShadowBlank(shot);
+        Reading reading = ShadowBlank;
         Light? sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false });
         if (sun is null) { return reading with { Note = "no sun yet" }; }
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }

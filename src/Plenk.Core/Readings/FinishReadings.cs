@@ -7,13 +7,13 @@ namespace Plenk.Core.Readings;
 /// <summary>Step 7.</summary>
 public static class FinishReadings
 {
-    public static Reading Blank(ShotDocument shot) => new()
+    public static readonly Reading Blank = new()
     {
         Id = "finish.black",
         Step = 7,
         Name = "Black level",
         Unit = "linear",
-        Tolerance = shot.Tolerances.GetValueOrDefault("finish.black", 0.01),
+        Tolerance = 0.01,
         How = "Darkest 1 % of the element's pixels, un-premultiplied, less the darkest 1 % of the plate's, as linear luminance (BT.709 weights).",
     };
 
@@ -27,7 +27,7 @@ public static class FinishReadings
             ReadOnlySpan<float> e = layers.Element.Data.AsSpan(4 * i, 4);
             if (e[3] > 0.99f && layers.Holdout.Data[i] < 0.01f) { element.Add((Luminance(e[..3]) / e[3], i)); }
         }
-        Reading reading = Blank(shot);
+        Reading reading = Blank;
         if (element.Count < 50) { return reading with { Note = $"no element is seen at {frame}" }; }
         element.Sort((a, b) => a.Value.CompareTo(b.Value));
         all.Sort();

@@ -5,17 +5,19 @@ namespace Plenk.Core.Readings;
 /// <summary>Step 1.</summary>
 public static class PlateReadings
 {
+    public static readonly Reading Blank = new()
+    {
+        Id = "plate.complete",
+        Step = 1,
+        Name = "Sequence complete",
+        Unit = "frames missing",
+        Tolerance = 0,
+        How = "Counts the frames of the shot's range that have no readable picture of the plate's size.",
+    };
+
     public static Reading SequenceComplete(ShotDocument shot)
     {
-        var reading = new Reading
-        {
-            Id = "plate.complete",
-            Step = 1,
-            Name = "Sequence complete",
-            Unit = "frames missing",
-            Tolerance = shot.Tolerances.GetValueOrDefault("plate.complete", 0),
-            How = "Counts the frames of the shot's range that have no readable picture of the plate's size.",
-        };
+        Reading reading = Blank;
         if (shot.Plate is not { Frames.Count: > 0 } plate)
         {
             return reading with { Note = "no plate yet" };

@@ -6,13 +6,13 @@ namespace Plenk.Core.Readings;
 /// <summary>Step 4.</summary>
 public static class ProjectionReadings
 {
-    public static Reading Blank(ShotDocument shot) => new()
+    public static readonly Reading Blank = new()
     {
         Id = "projection.match",
         Step = 4,
         Name = "Projection against the plate",
         Unit = "%",
-        Tolerance = shot.Tolerances.GetValueOrDefault("projection.match", 8),
+        Tolerance = 8,
         How = "The projected frame seen by the shot camera in the frame farthest from it: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out.",
     };
 
@@ -46,7 +46,7 @@ public static class ProjectionReadings
                 levels.Add(b / n);
             }
         }
-        Reading reading = Blank(shot);
+        Reading reading = Blank;
         if (differences.Count < 20) { return reading with { Note = $"hardly anything is covered at {frame}" }; }
         differences.Sort((p, q) => p.Value.CompareTo(q.Value));
         levels.Sort();

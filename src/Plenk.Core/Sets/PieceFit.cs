@@ -34,7 +34,7 @@ public static class PieceFit
         double offset = points.Average(p => Vec3.Dot(p, n));
         Vec3 centre = x * ((minX + maxX) / 2) + n * offset + z * ((minZ + maxZ) / 2);
         double[] off = [.. points.Select(p => Math.Abs(Vec3.Dot(p, n) - offset))];
-        return new(new Piece { Id = "", Kind = PieceKind.Plane, Position = centre, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Columns(x, n, z)), Size = new(maxX - minX, 0, maxZ - minZ) },
+        return new(new Piece { Id = "", Kind = PieceKind.Plane, Position = centre, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, n, z)), Size = new(maxX - minX, 0, maxZ - minZ) },
             Math.Sqrt(off.Average(d => d * d)), off.Max());
     }
 
@@ -70,11 +70,9 @@ public static class PieceFit
             double a = Vec3.Dot(p, x), b = p.Y, c = Vec3.Dot(p, z);
             return new[] { a - minX, maxX - a, b - minY, maxY - b, c - minZ, maxZ - c }.Min();
         })];
-        return new(new Piece { Id = "", Kind = PieceKind.Box, Position = foot, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Columns(x, Vec3.UnitY, z)), Size = size },
+        return new(new Piece { Id = "", Kind = PieceKind.Box, Position = foot, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, Vec3.UnitY, z)), Size = size },
             Math.Sqrt(off.Average(d => d * d)), off.Max());
     }
-
-    private static Matrix3 Columns(Vec3 x, Vec3 y, Vec3 z) => new(x.X, y.X, z.X, x.Y, y.Y, z.Y, x.Z, y.Z, z.Z);
 
     private static (double Min, double Max) Reach(IReadOnlyList<Vec3> points, Vec3 axis) =>
         (points.Min(p => Vec3.Dot(p, axis)), points.Max(p => Vec3.Dot(p, axis)));

@@ -18,7 +18,6 @@ public static class TwoView
         if (n < 8) { return null; }
         var random = new Random((int)seed);
         double[]? best = null;
-        int bestCount = 0;
         double bestScore = double.PositiveInfinity;
         var pick = new int[8];
         for (int trial = 0; trial < trials; trial++)
@@ -45,15 +44,12 @@ public static class TwoView
         {
             // Truncated squares tell a tight model from a loose one with as many inliers (Torr and Zisserman 2000).
             double score = 0, limit = threshold * threshold;
-            int count = 0;
             for (int i = 0; i < n && score < bestScore; i++)
             {
-                double s = Sampson(e, a[i], b[i]);
-                if (s < limit) { count++; }
-                score += Math.Min(s, limit);
+                score += Math.Min(Sampson(e, a[i], b[i]), limit);
             }
             if (score >= bestScore) { return false; }
-            (best, bestScore, bestCount) = (e, score, count);
+            (best, bestScore) = (e, score);
             return true;
         }
     }

@@ -35,7 +35,8 @@ public static class FeatureFinder
         }
         foreach (List<Feature> cell in cells) { cell.Sort((a, b) => b.Strength.CompareTo(a.Strength)); }
         var chosen = new List<Feature>();
-        var near = new HashSet<(int, int)>();
+        // Places by cells as wide as the distance: whatever is too near lies in one of nine.
+        var places = new Dictionary<(int, int), List<(double X, double Y)>>();
         bool Free(double x, double y)
         {
             int cx = (int)(x / distance), cy = (int)(y / distance);
@@ -43,18 +44,14 @@ public static class FeatureFinder
             {
                 for (int dx = -1; dx <= 1; dx++)
                 {
-                    if (!near.Contains((cx + dx, cy + dy))) { continue; }
-                    foreach (var (px, py) in _places(cx + dx, cy + dy)) { if ((px - x) * (px - x) + (py - y) * (py - y) < distance * distance) { return false; } }
+                    if (places.TryGetValue((cx + dx, cy + dy), out var list) && list.Exists(p => (p.X - x) * (p.X - x) + (p.Y - y) * (p.Y - y) < distance * distance)) { return false; }
                 }
             }
             return true;
         }
-        var places = new Dictionary<(int, int), List<(double, double)>>();
-        IEnumerable<(double, double)> _places(int cx, int cy) => places.GetValueOrDefault((cx, cy)) ?? [];
         void Take(double x, double y)
         {
             var key = ((int)(x / distance), (int)(y / distance));
-            near.Add(key);
             if (!places.TryGetValue(key, out var list)) { places[key] = list = []; }
             list.Add((x, y));
         }

@@ -82,14 +82,9 @@ public static class MediaInApi
                 d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] }, []);
         });
 
-        api.MapPost("/mesh", async (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
+        api.MapPost("/mesh", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
-            IFormFile file = One(form);
-            byte[] bytes = Bytes(file);
-            string name = Path.GetFileName(file.FileName);
-            ImportedMesh mesh = ImportedMesh.Read(bytes, name);
-            string hash = media.Write(bytes);
+            var (form, name, mesh, hash) = await TakeMesh(http, media);
             return await Save(shots, id, http, $"Mesh in: {name}", form, d =>
             {
                 var pieces = new List<Piece>(d.Pieces);
@@ -105,12 +100,7 @@ public static class MediaInApi
 
         api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
-            IFormFile file = One(form);
-            byte[] bytes = Bytes(file);
-            string name = Path.GetFileName(file.FileName);
-            ImportedMesh mesh = ImportedMesh.Read(bytes, name);
-            string hash = media.Write(bytes);
+            var (form, name, mesh, hash) = await TakeMesh(http, media);
             return await Save(shots, id, http, $"Element in: {name}", form, d =>
             {
                 string elementId = Path.GetFileNameWithoutExtension(name);
@@ -118,6 +108,17 @@ public static class MediaInApi
                 return d with { Elements = [.. d.Elements, new Element { Id = elementId, Name = elementId.Replace('_', ' '), Media = hash }] };
             }, mesh.Warnings);
         });
+    }
+
+    /// <summary>The one mesh of an upload, read and kept.</summary>
+    private static async Task<(IFormCollection Form, string Name, ImportedMesh Mesh, string Hash)> TakeMesh(HttpContext http, MediaStore media)
+    {
+        IFormCollection form = await http.Request.ReadFormAsync();
+        IFormFile file = One(form);
+        byte[] bytes = Bytes(file);
+        string name = Path.GetFileName(file.FileName);
+        ImportedMesh mesh = ImportedMesh.Read(bytes, name);
+        return (form, name, mesh, media.Write(bytes));
     }
 
     private static async Task<object> TakePlate(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IReadOnlyList<DeliveredFile> files, string name)
