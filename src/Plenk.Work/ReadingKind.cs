@@ -24,7 +24,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, CameraReadings.ReprojectionBlank, s => [Camera(s), s.SurveyPoints], (_, s, _) => CameraReadings.Reprojection(s)),
         new(1, CameraReadings.FloorBlank, s => [s.SurveyPoints, s.Orientation, s.Range], (_, s, _) => CameraReadings.FloorFlatness(s)),
         new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
-        new(1, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => ContactReadings.Gap(s, engine.Set(s), engine.Elements(s))),
+        new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => ContactReadings.Gap(s, engine.Set(s), engine.Elements(s))),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => ContactReadings.Shadow(s, engine.Set(s), engine.Elements(s))),
         new(1, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Seed], BlackLevel),
     ];
