@@ -27,7 +27,7 @@ public static class SolveAccuracy
         double tracked = watch.Elapsed.TotalSeconds;
         SolveResult result = CameraSolver.Travelling(tracker.Tracks, first, first + files.Length - 1, new() { Width = width, Height = height });
         double solved = watch.Elapsed.TotalSeconds - tracked;
-        Console.WriteLine($"{tracker.Tracks.Count} tracks in {tracked:0.0} s, solve in {solved:0.0} s; {result.TracksUsed} used, {result.TracksLeftOut} left out{(result.Solved ? "" : $"; FAILED: {result.Reason}")}");
+        Console.WriteLine($"{tracker.Tracks.Count} tracks in {tracked:0.0} s, solve in {solved:0.0} s; {result.TracksUsed} used, {result.LeftOut.Count} left out{(result.Solved ? "" : $"; FAILED: {result.Reason}")}");
         if (!result.Solved)
         {
             report("solve", 1, 0, "");

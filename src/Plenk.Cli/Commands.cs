@@ -206,10 +206,12 @@ internal static class SolveCommand
         var focal = new Option<double?>("--focal") { Description = "focal length in millimetres, held as given (default: found)" };
         var lens = new Option<string?>("--refine-lens") { Description = "none, k1 or k1k2 (default: k1k2 where the focal length is found, none where it is given)" };
         lens.AcceptOnlyFromAmong("none", "k1", "k1k2");
+        var moves = new Option<string>("--camera-moves") { Description = "travels (changes its place) or turns (on a tripod)", DefaultValueFactory = _ => "travels" };
+        moves.AcceptOnlyFromAmong("travels", "turns");
         var rate = new Option<string>("--rate") { Description = "frames a second for camera.usda, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
         var mask = new Option<string?>("--mask") { Description = "folder of mattes, one a frame; white keeps tracks away" };
         var seed = new Option<uint>("--seed") { DefaultValueFactory = _ => 1 };
-        var command = new Command("solve", "Finds the camera of a plate that travels: solve.json, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, rate, mask, seed };
+        var command = new Command("solve", "Finds the camera of a plate: solve.json, camera.glb, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, moves, rate, mask, seed };
         command.SetGuarded((parsed, stop) =>
         {
             string[] sizes = parsed.GetValue(sensor)!.Split('x');
@@ -243,7 +245,7 @@ internal static class SolveCommand
                 "k1k2" => Intrinsics.K1 | Intrinsics.K2,
                 _ => Intrinsics.None,
             };
-            SolveWork.Outcome done = SolveWork.Travelling(parsed.GetValue(plate)!, parsed.GetValue(mask),
+            SolveWork.Outcome done = SolveWork.Solve(parsed.GetValue(plate)!, parsed.GetValue(mask), parsed.GetValue(moves) == "turns" ? CameraMoves.Turns : CameraMoves.Travels,
                 (width, height) => new() { Width = width, Height = height, FocalPx = mm * width / sensorWidth, RefineLens = refine, Seed = parsed.GetValue(seed) }, stop: stop,
                 progress: (what, part) => Console.Error.Write($"\r{100 * part,3:0} % {what,-50}"));
             Console.Error.WriteLine();
@@ -256,7 +258,7 @@ internal static class SolveCommand
                 Console.Error.WriteLine(done.Result.Reason);
                 return Task.FromResult(3);
             }
-            Console.WriteLine(JsonSerializer.Serialize(new { status = "solved", rms_px = Math.Round(done.Result.RmsPx, 4), focal_mm = Math.Round(done.Result.Pinhole!.Fx * sensorWidth / done.Width, 4), used = done.Result.TracksUsed, left_out = done.Result.TracksLeftOut }));
+            Console.WriteLine(JsonSerializer.Serialize(new { status = "solved", rms_px = Math.Round(done.Result.RmsPx, 4), focal_mm = Math.Round(done.Result.Pinhole!.Fx * sensorWidth / done.Width, 4), used = done.Result.TracksUsed, left_out = done.Result.LeftOut.Count }));
             return Task.FromResult(0);
         });
         return command;

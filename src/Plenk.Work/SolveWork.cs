@@ -5,18 +5,25 @@ using Plenk.Formats.Sequences;
 
 namespace Plenk.Work;
 
+public enum CameraMoves
+{
+    /// <summary>It changes its place: near things shift against far ones.</summary>
+    Travels,
+    /// <summary>It turns about one place, as on a tripod.</summary>
+    Turns,
+}
+
 /// <summary>From the frames of a folder to tracks and a camera.</summary>
 public static class SolveWork
 {
     public sealed record Outcome(SolveResult Result, IReadOnlyList<Track> Tracks, int Width, int Height);
 
-    /// <param name="masks">Per frame a picture whose white keeps tracks away; null: none.</param>
-    public static Outcome Travelling(string plate, string? masks, Func<int, int, SolveSettings> settings, TrackerSettings? tracking = null, CancellationToken stop = default, Action<string, double>? progress = null)
+    /// <summary>The whole frames of a folder, numbered one after another.</summary>
+    public static PlateCheckResult Frames(string plate, CancellationToken stop = default)
     {
         DeliveredFile[] files = [.. Directory.GetFiles(plate).Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))];
         PlateCheckResult check = PlateCheck.Check(files, stop: stop);
         if (check.Frames.Count == 0) { throw new ShotFault(check.Faults.Count > 0 ? $"{check.Faults[0].Message}. {check.Faults[0].Mend}" : $"{plate} holds no numbered PNG or JPEG frames."); }
-        var (width, height) = (check.Frames[0].Width, check.Frames[0].Height);
         for (int i = 1; i < check.Frames.Count; i++)
         {
             if (check.Frames[i].Frame != check.Frames[i - 1].Frame + 1)
@@ -24,19 +31,40 @@ public static class SolveWork
                 throw new ShotFault($"Frame {check.Frames[i - 1].Frame + 1} is missing or damaged: a camera is solved over frames without gaps. Bring it again, or solve the parts before and after it.");
             }
         }
+        return check;
+    }
+
+    /// <summary>Follows features through a folder of frames.</summary>
+    /// <param name="masks">Per frame a picture; null: none.</param>
+    /// <param name="inside">Tracks live in the masks' white instead of outside it.</param>
+    public static IReadOnlyList<Track> Follow(string plate, string? masks, PlateCheckResult check, TrackerSettings? tracking = null, bool inside = false, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        var (width, height) = (check.Frames[0].Width, check.Frames[0].Height);
         var tracker = new PointTracker(tracking ?? new());
         foreach (CheckedFrame f in check.Frames)
         {
             stop.ThrowIfCancellationRequested();
             CodeImage picture = RasterFile.Read(File.ReadAllBytes(Path.Combine(plate, f.File)), f.File);
-            tracker.Next(f.Frame, GrayPyramid.Of(width, height, picture.Channels, picture.Bits, picture.Codes), Allowed(masks, f.Frame, width, height));
-            progress?.Invoke($"Tracking, {tracker.LiveCount} live at {f.Frame}", 0.6 * (f.Frame - check.Frames[0].Frame + 1) / check.Frames.Count);
+            tracker.Next(f.Frame, GrayPyramid.Of(width, height, picture.Channels, picture.Bits, picture.Codes), Allowed(masks, f.Frame, width, height, inside));
+            progress?.Invoke($"Tracking, {tracker.LiveCount} live at {f.Frame}", (double)(f.Frame - check.Frames[0].Frame + 1) / check.Frames.Count);
         }
-        SolveResult result = CameraSolver.Travelling(tracker.Tracks, check.Frames[0].Frame, check.Frames[^1].Frame, settings(width, height), stop, progress is null ? null : (what, part) => progress(what, 0.6 + 0.4 * part));
-        return new(result, tracker.Tracks, width, height);
+        return tracker.Tracks;
     }
 
-    private static Func<int, int, bool>? Allowed(string? masks, int frame, int width, int height)
+    public static SolveResult Camera(CameraMoves moves, IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop = default, Action<string, double>? progress = null) =>
+        moves == CameraMoves.Turns ? TurningSolver.Solve(tracks, first, last, settings, stop, progress) : CameraSolver.Travelling(tracks, first, last, settings, stop, progress);
+
+    /// <summary>Tracks a folder of frames and solves its camera.</summary>
+    public static Outcome Solve(string plate, string? masks, CameraMoves moves, Func<int, int, SolveSettings> settings, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        PlateCheckResult check = Frames(plate, stop);
+        var (width, height) = (check.Frames[0].Width, check.Frames[0].Height);
+        IReadOnlyList<Track> tracks = Follow(plate, masks, check, stop: stop, progress: progress is null ? null : (what, part) => progress(what, 0.6 * part));
+        SolveResult result = Camera(moves, tracks, check.Frames[0].Frame, check.Frames[^1].Frame, settings(width, height), stop, progress is null ? null : (what, part) => progress(what, 0.6 + 0.4 * part));
+        return new(result, tracks, width, height);
+    }
+
+    private static Func<int, int, bool>? Allowed(string? masks, int frame, int width, int height, bool inside)
     {
         if (masks is null) { return null; }
         string? file = Directory.GetFiles(masks).FirstOrDefault(f => System.Text.RegularExpressions.Regex.IsMatch(Path.GetFileName(f), $@"(^|\D)0*{frame}\.(png|jpg|jpeg)$", System.Text.RegularExpressions.RegexOptions.IgnoreCase));
@@ -44,6 +72,6 @@ public static class SolveWork
         CodeImage mask = RasterFile.Read(File.ReadAllBytes(file), Path.GetFileName(file));
         if (mask.Width != width || mask.Height != height) { throw new ShotFault($"The matte of frame {frame} is {mask.Width} × {mask.Height}, the plate {width} × {height}."); }
         int half = 1 << (mask.Bits - 1);
-        return (x, y) => x < 0 || y < 0 || x >= width || y >= height || mask.Codes[(y * width + x) * mask.Channels] < half;
+        return (x, y) => x < 0 || y < 0 || x >= width || y >= height ? !inside : mask.Codes[(y * width + x) * mask.Channels] < half != inside;
     }
 }

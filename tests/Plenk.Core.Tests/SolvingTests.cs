@@ -10,8 +10,6 @@ public class SolvingTests
 {
     private const double F = 1500, Cx = 960, Cy = 540;
 
-    private static double Normal(Random random) => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
-
     // Hartley and Zisserman 9.2 and 9.6: R = Ry(5°), t ∝ (1, 0, 0.2); of the four poses only one has the points in front of both.
     [Fact]
     public void Relative_pose_of_two_views()
@@ -55,10 +53,10 @@ public class SolvingTests
             for (int p = 0; p < points; p++)
             {
                 Vec3 c = view.Rotation * truth[p] + view.Translation;
-                seen.Add(new(v, p, Cx + F * c.X / c.Z + sigma * Normal(random), Cy + F * c.Y / c.Z + sigma * Normal(random)));
+                seen.Add(new(v, p, Cx + F * c.X / c.Z + sigma * TrackScenes.Normal(random), Cy + F * c.Y / c.Z + sigma * TrackScenes.Normal(random)));
             }
         }
-        problem.Points = [.. truth.Select(p => p + 0.02 * new Vec3(Normal(random), Normal(random), Normal(random)))];
+        problem.Points = [.. truth.Select(p => p + 0.02 * new Vec3(TrackScenes.Normal(random), TrackScenes.Normal(random), TrackScenes.Normal(random)))];
         problem.Observations = [.. seen];
         return problem;
     }
@@ -175,33 +173,8 @@ public class SolvingTests
         Assert.Equal(-ours.Z, c.Z, 12);
     }
 
-    private static List<Track> Follow(IReadOnlyList<Vec3> points, Func<int, Pose> camera, int frames, double sigma, int seed)
-    {
-        var random = new Random(seed);
-        var pinhole = new Pinhole(1280, 720, 1000, 1000, 640, 360, new Lens(-0.08, 0.02));
-        var tracks = new List<Track>();
-        foreach (Vec3 p in points)
-        {
-            var track = new Track(tracks.Count + 1);
-            for (int f = 0; f < frames; f++)
-            {
-                if (!pinhole.TryProject(camera(f), p, out double x, out double y) || !pinhole.Contains(x, y))
-                {
-                    if (track.Points.Count > 0) { break; }
-                    continue;
-                }
-                track.Points.Add(new(1001 + f, x + sigma * Normal(random), y + sigma * Normal(random)));
-            }
-            if (track.Points.Count > 0) { tracks.Add(track); }
-        }
-        return tracks;
-    }
-
-    private static Vec3[] Cloud(int count)
-    {
-        var random = new Random(8);
-        return [.. Enumerable.Range(0, count).Select(_ => new Vec3(random.NextDouble() * 12 - 6, random.NextDouble() * 5 - 2, -4 - 8 * random.NextDouble()))];
-    }
+    private static List<Track> Follow(IReadOnlyList<Vec3> points, Func<int, Pose> camera, int frames, double sigma, int seed) =>
+        TrackScenes.Follow(points, camera, new Pinhole(1280, 720, 1000, 1000, 640, 360, new Lens(-0.08, 0.02)), frames, sigma, seed);
 
     private static readonly SolveSettings Unknown = new() { Width = 1280, Height = 720 };
 
@@ -209,14 +182,14 @@ public class SolvingTests
     public void A_travelling_camera_is_found_from_its_tracks()
     {
         static Pose Camera(int f) => Pose.LookAt(new(-1.5 + 0.08 * f, 0.1 * Math.Sin(0.3 * f), 0.02 * f), new(0, 0, -8), Vec3.UnitY);
-        List<Track> tracks = Follow(Cloud(250), Camera, 40, 0.1, 4);
+        List<Track> tracks = Follow(TrackScenes.Cloud(250), Camera, 40, 0.1, 4);
         foreach (Track t in tracks.Where((_, i) => i % 20 == 3)) { for (int i = 0; i < t.Points.Count; i++) { t.Points[i] = t.Points[i] with { X = t.Points[i].X + 1.5 * i }; } } // things that move
         SolveResult r = CameraSolver.Travelling(tracks, 1001, 1040, Unknown);
         Assert.True(r.Solved, r.Reason);
         Assert.Equal(40, r.Frames.Count);
         Assert.InRange(r.RmsPx, 0.05, 0.2);
         Assert.Equal(1000, r.Pinhole!.Fx, 8.0);
-        Assert.InRange(r.TracksLeftOut, 6, 40);
+        Assert.InRange(r.LeftOut.Count, 6, 40);
         // The path's shape: distances between frames keep their ratios.
         double mine = (r.Frames[20].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length / (r.Frames[39].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length;
         Assert.Equal((Camera(20).Position - Camera(0).Position).Length / (Camera(39).Position - Camera(0).Position).Length, mine, 0.003);
@@ -227,7 +200,7 @@ public class SolvingTests
     [Fact]
     public void A_turning_camera_is_told_apart()
     {
-        SolveResult r = CameraSolver.Travelling(Follow(Cloud(200), f => new Pose(Rotations.AboutY(0.01 * f), Vec3.Zero), 30, 0.1, 4), 1001, 1030, Unknown);
+        SolveResult r = CameraSolver.Travelling(Follow(TrackScenes.Cloud(200), f => new Pose(Rotations.AboutY(0.01 * f), Vec3.Zero), 30, 0.1, 4), 1001, 1030, Unknown);
         Assert.False(r.Solved);
         Assert.Contains("turns but does not travel", r.Reason);
     }
@@ -236,9 +209,9 @@ public class SolvingTests
     public void Too_few_tracks_and_a_cut_are_told()
     {
         static Pose Camera(int f) => Pose.LookAt(new(-1.5 + 0.08 * f, 0, 0), new(0, 0, -8), Vec3.UnitY);
-        Assert.Contains("tracks live for five frames", CameraSolver.Travelling(Follow(Cloud(12), Camera, 30, 0.1, 4), 1001, 1030, Unknown).Reason);
+        Assert.Contains("tracks live for five frames", CameraSolver.Travelling(Follow(TrackScenes.Cloud(12), Camera, 30, 0.1, 4), 1001, 1030, Unknown).Reason);
         // Half of the range has no track in common with the other half.
-        List<Track> tracks = Follow(Cloud(200), Camera, 20, 0.1, 4), later = Follow(Cloud(200), f => Camera(60 - f), 20, 0.1, 5);
+        List<Track> tracks = Follow(TrackScenes.Cloud(200), Camera, 20, 0.1, 4), later = Follow(TrackScenes.Cloud(200), f => Camera(60 - f), 20, 0.1, 5);
         foreach (Track t in later)
         {
             var moved = new Track(t.Id + 1000);
@@ -263,7 +236,7 @@ public class SolvingTests
             {
                 double v = 0;
                 foreach (var (a, b, p) in waves) { v += Math.Sin(a * (x - dx) + b * (y - dy) + p); }
-                data[y * w + x] = (float)(gain * (0.5 + 0.03 * v) + bias + noise * Normal(random));
+                data[y * w + x] = (float)(gain * (0.5 + 0.03 * v) + bias + noise * TrackScenes.Normal(random));
             }
         }
         return new(new(w, h, data), 4);

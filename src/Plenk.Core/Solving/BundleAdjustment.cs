@@ -8,13 +8,13 @@ namespace Plenk.Core.Solving;
 /// complement (Triggs, McLauchlan, Hartley and Fitzgibbon, "Bundle adjustment: a modern synthesis", 1999), robust losses by
 /// iterated reweighting, damping after Nielsen (1999). Rotations are updated by left-multiplied axis–angle steps.
 /// </summary>
-public sealed class BundleAdjustment
+public sealed partial class BundleAdjustment
 {
-    private const int Widest = 11; // rotation, translation, and the intrinsics of a view that shares them with none
+    internal const int Widest = 11; // rotation, translation, and the intrinsics of a view that shares them with none
     private readonly BundleProblem _problem;
     private readonly RobustLoss _loss;
     private readonly double _width2;
-    private readonly int[] _viewAt, _viewSize, _groupAt;
+    private readonly int[] _viewAt, _poseSize, _viewSize, _groupAt;
     private readonly int[] _shared; // groups with intrinsics to refine that more than one view has
     private readonly int[][] _intrinsicsOf; // per group: which of focal, k1, k2, cx, cy are refined
     private readonly int[] _firstOf; // per point: its first observation in the sorted list
@@ -40,6 +40,7 @@ public sealed class BundleAdjustment
             _intrinsicsOf[g] = [.. which];
         }
         _viewAt = new int[problem.Views.Count];
+        _poseSize = [.. problem.Views.Select(v => v.HoldPosition ? 3 : 6)];
         _viewSize = new int[problem.Views.Count];
         _groupAt = [.. problem.Groups.Select(_ => -1)];
         int[] users = [.. problem.Groups.Select((_, g) => problem.Views.Count(v => v.Group == g))];
@@ -48,10 +49,10 @@ public sealed class BundleAdjustment
             BundleView view = problem.Views[i];
             _viewAt[i] = view.Fixed ? -1 : _size;
             if (view.Fixed) { continue; }
-            _viewSize[i] = 6;
+            _viewSize[i] = _poseSize[i];
             if (users[view.Group] == 1)
             {
-                _groupAt[view.Group] = _size + 6;
+                _groupAt[view.Group] = _size + _poseSize[i];
                 _viewSize[i] += _intrinsicsOf[view.Group].Length;
             }
             _size += _viewSize[i];
@@ -184,13 +185,14 @@ public sealed class BundleAdjustment
             {
                 for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
                 {
-                    Jacobian(_seen[o], view, group, point, out double rx, out double ry);
+                    BundleView seenBy = _problem.Views[_seen[o].View];
+                    Jacobian(seenBy, _problem.Groups[seenBy.Group], _intrinsicsOf[seenBy.Group], _problem.Points[p], _seen[o].X, _seen[o].Y, view, group, point, out double rx, out double ry);
                     double w = Weight(rx * rx + ry * ry);
-                    int at = _viewAt[_seen[o].View], size = _viewSize[_seen[o].View], g = _problem.Views[_seen[o].View].Group, ga = _groupAt[g], gn = _intrinsicsOf[g].Length;
-                    if (size > 6)
+                    int at = _viewAt[_seen[o].View], size = _viewSize[_seen[o].View], pose = _poseSize[_seen[o].View], g = seenBy.Group, ga = _groupAt[g], gn = _intrinsicsOf[g].Length;
+                    if (size > pose)
                     {
                         // Intrinsics of its own belong to the view's block.
-                        for (int i = 0; i < gn; i++) { (view[6 + i], view[Widest + 6 + i]) = (group[i], group[5 + i]); }
+                        for (int i = 0; i < gn; i++) { (view[pose + i], view[Widest + pose + i]) = (group[i], group[5 + i]); }
                         gn = 0;
                     }
                     if (at >= 0)
@@ -226,6 +228,7 @@ public sealed class BundleAdjustment
                     e.V[v + 4] += w * (point[1] * point[2] + point[4] * point[5]);
                     e.V[v + 5] += w * (point[2] * point[2] + point[5] * point[5]);
                 }
+                if (_problem.PointsAreDirections && !holdPoints) { HoldDistance(e.V.AsSpan(6 * p, 6), _problem.Points[p]); }
             }
             return local;
         }, local =>
@@ -238,16 +241,23 @@ public sealed class BundleAdjustment
         });
     }
 
-    /// <summary>Residual and its derivatives: rows x and y, by rotation and translation (6), intrinsics (5 places, those refined first), point (3).</summary>
-    private void Jacobian(in BundleObservation o, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
+    /// <summary>Stiffens a point's block along its own direction, where the sights say nothing, so that no step goes there.</summary>
+    private static void HoldDistance(Span<double> v, Vec3 point)
     {
-        BundleView v = _problem.Views[o.View];
-        IntrinsicsGroup g = _problem.Groups[v.Group];
-        Vec3 turned = v.Rotation * _problem.Points[o.Point], p = turned + v.Translation;
+        Vec3 d = point.Normalized();
+        double stiff = v[0] + v[3] + v[5];
+        (v[0], v[1], v[2]) = (v[0] + stiff * d.X * d.X, v[1] + stiff * d.X * d.Y, v[2] + stiff * d.X * d.Z);
+        (v[3], v[4], v[5]) = (v[3] + stiff * d.Y * d.Y, v[4] + stiff * d.Y * d.Z, v[5] + stiff * d.Z * d.Z);
+    }
+
+    /// <summary>Residual and its derivatives: rows x and y, by rotation and translation (6), intrinsics (5 places, those refined first), point (3).</summary>
+    internal static void Jacobian(BundleView v, IntrinsicsGroup g, int[] which, Vec3 at, double seenX, double seenY, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
+    {
+        Vec3 turned = v.Rotation * at, p = turned + v.Translation;
         double iz = 1 / p.Z, x = p.X * iz, y = p.Y * iz, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2), slope = 2 * (g.K1 + 2 * g.K2 * r2);
         double fx = g.Focal, fy = g.Focal * g.Aspect;
-        rx = g.Cx + fx * d * x - o.X;
-        ry = g.Cy + fy * d * y - o.Y;
+        rx = g.Cx + fx * d * x - seenX;
+        ry = g.Cy + fy * d * y - seenY;
         // By x and y on the image plane at 1.
         double xx = fx * (d + slope * x * x), xy = fx * slope * x * y, yx = fy * slope * x * y, yy = fy * (d + slope * y * y);
         for (int row = 0; row < 2; row++)
@@ -264,7 +274,6 @@ public sealed class BundleAdjustment
             point[3 * row + 1] = gx * m.M12 + gy * m.M22 + gz * m.M32;
             point[3 * row + 2] = gx * m.M13 + gy * m.M23 + gz * m.M33;
         }
-        int[] which = _intrinsicsOf[v.Group];
         for (int i = 0; i < which.Length; i++)
         {
             (group[i], group[5 + i]) = which[i] switch
@@ -420,8 +429,8 @@ public sealed class BundleAdjustment
             for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
             {
                 BundleView v = _problem.Views[_seen[o].View];
-                int at = _viewAt[_seen[o].View], n6 = _viewSize[_seen[o].View], ga = _groupAt[v.Group], gn = n6 > 6 ? 0 : _intrinsicsOf[v.Group].Length;
-                for (int i = 0; at >= 0 && i < n6; i++)
+                int at = _viewAt[_seen[o].View], rows = _viewSize[_seen[o].View], ga = _groupAt[v.Group], gn = rows > _poseSize[_seen[o].View] ? 0 : _intrinsicsOf[v.Group].Length;
+                for (int i = 0; at >= 0 && i < rows; i++)
                 {
                     int k = 3 * (Widest * o + i);
                     b0 -= e.ViewW[k] * step[at + i];
@@ -449,7 +458,7 @@ public sealed class BundleAdjustment
             var w = new Vec3(step[at], step[at + 1], step[at + 2]);
             double angle = w.Length;
             if (angle > 0) { v.Rotation = Rotations.FromAxisAngle(w / angle, angle) * v.Rotation; }
-            v.Translation += new Vec3(step[at + 3], step[at + 4], step[at + 5]);
+            if (!v.HoldPosition) { v.Translation += new Vec3(step[at + 3], step[at + 4], step[at + 5]); }
         }
         for (int g = 0; g < _groupAt.Length; g++)
         {
@@ -505,6 +514,25 @@ public static class Cholesky
             for (int j = 0; j < i; j++) { x[j] -= a[i * n + j] * x[i]; }
         }
         return x;
+    }
+
+    /// <summary>The inverse (lower half) from the factor that <see cref="Solve"/> left in place of its matrix.</summary>
+    public static double[] InverseOfFactor(double[] l, int n)
+    {
+        // Row by row of L⁻¹, kept as rows of its transpose so that products run along memory.
+        var t = new double[n * n]; // t[j, i] = (L⁻¹)[i, j]
+        Parallel.For(0, n, j =>
+        {
+            Span<double> x = t.AsSpan(j * n, n);
+            x[j] = 1 / l[j * n + j];
+            for (int i = j + 1; i < n; i++) { x[i] = -Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i]; }
+        });
+        var inverse = new double[n * n];
+        Parallel.For(0, n, i =>
+        {
+            for (int j = 0; j <= i; j++) { inverse[i * n + j] = Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i)); }
+        });
+        return inverse;
     }
 
     private static double Dot(ReadOnlySpan<double> a, ReadOnlySpan<double> b)

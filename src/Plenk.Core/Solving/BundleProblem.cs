@@ -32,6 +32,9 @@ public sealed class BundleView
     public int Group;
     public bool Fixed;
 
+    /// <summary>Only the rotation is refined: a camera that turns on its tripod.</summary>
+    public bool HoldPosition;
+
     /// <summary>The product's form: camera to world, looking along −Z, +Y up.</summary>
     public Pose CameraToWorld
     {
@@ -59,6 +62,9 @@ public sealed class BundleProblem
     public List<BundleView> Views { get; } = [];
     public Vec3[] Points { get; set; } = [];
     public BundleObservation[] Observations { get; set; } = [];
+
+    /// <summary>The points are directions from the one place all views share: their distance says nothing and is kept.</summary>
+    public bool PointsAreDirections { get; init; }
 
     /// <summary>Pixel residual (seen − measured) of an observation; false behind the view.</summary>
     public bool TryResidual(in BundleObservation o, out double dx, out double dy)

@@ -4,45 +4,13 @@ using Plenk.Core.Tracking;
 
 namespace Plenk.Core.Solving;
 
-public sealed record SolveSettings
-{
-    public required int Width { get; init; }
-    public required int Height { get; init; }
-
-    /// <summary>Pixels; null: unknown, found and refined.</summary>
-    public double? FocalPx { get; init; }
-
-    /// <summary>Lens terms to refine: none, K1, K1 and K2.</summary>
-    public Intrinsics RefineLens { get; init; } = Intrinsics.K1 | Intrinsics.K2;
-    public uint Seed { get; init; } = 1;
-}
-
-/// <summary>A frame's camera and how well its tracks agree with it.</summary>
-public sealed record SolvedFrame(int Frame, Pose CameraToWorld, double RmsPx, int Tracks);
-
-/// <summary>A track's place in the solve's own space.</summary>
-public sealed record SolvedPoint(int Track, Vec3 Position, double RmsPx, int Seen);
-
-/// <summary>What a solve found, or why it found nothing.</summary>
-public sealed record SolveResult
-{
-    public required bool Solved { get; init; }
-    public string Reason { get; init; } = "";
-    public double RmsPx { get; init; }
-    public Pinhole? Pinhole { get; init; }
-    public IReadOnlyList<SolvedFrame> Frames { get; init; } = [];
-    public IReadOnlyList<SolvedPoint> Points { get; init; } = [];
-    public int TracksUsed { get; init; }
-    public int TracksLeftOut { get; init; }
-    public BundleReport? Report { get; init; }
-}
-
 /// <summary>
 /// A travelling camera from tracks: two frames with parallax, then frame by frame by resection from its neighbour, new points
 /// as they are seen from far enough apart, adjusted as a whole; at the end focal length and lens, and what disagrees left out.
 /// </summary>
 public sealed class CameraSolver
 {
+    private const int LeastTracks = 8; // in a frame
     private const double LeastParallax = 1.0; // degrees, for a point to be placed
     private readonly SolveSettings _settings;
     private readonly IReadOnlyList<Track> _tracks;
@@ -65,15 +33,23 @@ public sealed class CameraSolver
     public static SolveResult Travelling(IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop = default, Action<string, double>? progress = null)
     {
         // Short tracks say little and are most often wrong.
-        Track[] usable = [.. tracks.Where(t => t.Points.Count >= Math.Min(5, last - first + 1))];
+        Track[] usable = [.. tracks.Where(t => t.Points.Count >= Math.Min(5, last - first + 1) && !settings.IsHeldOut(t.Id))];
         if (last - first < 2) { return Failed("A travelling camera needs three frames or more."); }
         if (usable.Length < 20) { return Failed($"Only {usable.Length} tracks live for five frames or more; a solve needs 20. The plate may have too little texture, or be too blurred: lower the distance between features, or draw tracks by hand."); }
-        return new CameraSolver(usable, first, last, settings, stop, progress).Run(tracks.Count);
+        var solver = new CameraSolver(usable, first, last, settings, stop, progress);
+        SolveResult result = solver.Run(tracks);
+        var used = result.Points.Select(p => p.Track).ToHashSet();
+        var wrong = usable.Where((_, t) => solver._rejected[t].Any(r => r)).Select(t => t.Id).ToHashSet();
+        return result with
+        {
+            LeftOut = [.. tracks.Where(t => !used.Contains(t.Id) && !settings.IsHeldOut(t.Id)).Select(t => new LeftOutTrack(t.Id,
+                t.Points.Count < 5 ? "lives for fewer than five frames" : wrong.Contains(t.Id) ? "disagrees with the camera" : "is seen from too nearly one place"))],
+        };
     }
 
-    private static SolveResult Failed(string reason) => new() { Solved = false, Reason = reason };
+    private static SolveResult Failed(string reason) => SolveResult.Failed(reason);
 
-    private SolveResult Run(int all)
+    private SolveResult Run(IReadOnlyList<Track> all)
     {
         _progress?.Invoke("Choosing two frames", 0.02);
         if (ChoosePair() is not { } pair) { return Failed("No two frames share enough tracks. There may be a cut in the footage, or the tracks are too short."); }
@@ -119,7 +95,9 @@ public sealed class CameraSolver
             report = Adjust(refine, 20, 1e-7);
             if (gone == 0) { break; }
         }
-        return Result(all, report);
+        _progress?.Invoke("Estimating what is left open", 0.98);
+        BundleProblem solved = Problem(refine, out int[] pointTracks);
+        return SolveResult.From(solved, [.. Enumerable.Range(_first, _count)], [.. pointTracks.Select(t => _tracks[t].Id)], all, _settings, LeastTracks, report, BundleAdjustment.Covariance(solved, RobustLoss.Huber));
     }
 
     private Intrinsics FocalOnly => _settings.FocalPx is null ? Intrinsics.Focal : Intrinsics.None;
@@ -156,7 +134,7 @@ public sealed class CameraSolver
         return best;
     }
 
-    private (double X, double Y) Normal(TrackPoint p, double f) => ((p.X - _settings.Width / 2.0) / f, (p.Y - _settings.Height / 2.0) / f);
+    private (double X, double Y) Normal(TrackPoint p, double f) => ((p.X - _settings.CentreX) / f, (p.Y - _settings.CentreY) / (f * _settings.PixelAspect));
 
     /// <summary>
     /// Median error in pixels when the pair is explained by a turn alone: rotation, focal length (when it is not known) and k1
@@ -166,7 +144,7 @@ public sealed class CameraSolver
     {
         (TrackPoint P, TrackPoint Q)[] seen = [.. Common(pair.A, pair.B).Select(c => (_tracks[c.Track].Points[c.A], _tracks[c.Track].Points[c.B]))];
         if (seen.Length > 120) { seen = [.. Enumerable.Range(0, 120).Select(i => seen[i * seen.Length / 120])]; }
-        double cx = _settings.Width / 2.0, cy = _settings.Height / 2.0;
+        double cx = _settings.CentreX, cy = _settings.CentreY, aspect = _settings.PixelAspect;
         Matrix3 turn = Matrix3.Identity;
         var values = new double[5]; // small rotation, log focal, k1
         values[3] = Math.Log(focal);
@@ -175,13 +153,13 @@ public sealed class CameraSolver
         {
             double f = Math.Exp(v[3]);
             var lens = new Lens(v[4]);
-            if (!lens.TryUndistort((p.X - cx) / f, (p.Y - cy) / f, out double x, out double y)) { return (1e6, 1e6); }
+            if (!lens.TryUndistort((p.X - cx) / f, (p.Y - cy) / (f * aspect), out double x, out double y)) { return (1e6, 1e6); }
             var w = new Vec3(v[0], v[1], v[2]);
             Vec3 d = turn * new Vec3(x, y, 1);
             if (w.Length > 0) { d = Rotations.FromAxisAngle(w / w.Length, w.Length) * d; }
             if (!(d.Z > 1e-3)) { return (1e6, 1e6); }
             lens.TryDistort(d.X / d.Z, d.Y / d.Z, out x, out y);
-            return (cx + f * x, cy + f * y);
+            return (cx + f * x, cy + f * aspect * y);
         }
         double[] Errors() => [.. seen.Select(s => { var (x, y) = Predict(s.P, values); return Math.Sqrt((x - s.Q.X) * (x - s.Q.X) + (y - s.Q.Y) * (y - s.Q.Y)); })];
         int free = _settings.FocalPx is null ? 5 : 3;
@@ -233,7 +211,7 @@ public sealed class CameraSolver
         Array.Clear(_views);
         Array.Clear(_points);
         foreach (bool[] r in _rejected) { Array.Clear(r); }
-        _lens = new() { Focal = focal, Cx = _settings.Width / 2.0, Cy = _settings.Height / 2.0 };
+        _lens = new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect };
         (int A, int B, int Track)[] common = [.. Common(pair.A, pair.B)];
         var a = common.Select(c => Normal(_tracks[c.Track].Points[c.A], focal)).ToList();
         var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal)).ToList();
@@ -255,7 +233,7 @@ public sealed class CameraSolver
         return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), report.EndCost / seen);
     }
 
-    private Pinhole Camera => new(_settings.Width, _settings.Height, _lens.Focal, _lens.Focal, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));
+    private Pinhole Camera => new(_settings.Width, _settings.Height, _lens.Focal, _lens.Focal * _lens.Aspect, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));
 
     /// <summary>Places every track that is not placed yet and is seen from far enough apart.</summary>
     private void Locate(double parallax = LeastParallax)
@@ -337,8 +315,8 @@ public sealed class CameraSolver
         }
     }
 
-    /// <summary>Adjusts everything that is solved. The first view stays where it is.</summary>
-    private BundleReport Adjust(Intrinsics refine, int iterations, double tolerance = 1e-5)
+    /// <summary>Everything that is solved, as a problem whose first view stays where it is.</summary>
+    private BundleProblem Problem(Intrinsics refine, out int[] pointTracks)
     {
         var problem = new BundleProblem();
         _lens.Refine = refine;
@@ -352,7 +330,7 @@ public sealed class CameraSolver
             problem.Views.Add(view);
         }
         var pointOf = new Dictionary<int, int>();
-        var points = new List<Vec3>();
+        var tracks = new List<int>();
         var seen = new List<BundleObservation>();
         foreach (var (t, i, f) in Observations())
         {
@@ -360,16 +338,24 @@ public sealed class CameraSolver
             if ((_views[f]!.Rotation * p + _views[f]!.Translation).Z <= 1e-6) { _rejected[t][i] = true; continue; }
             if (!pointOf.TryGetValue(t, out int at))
             {
-                pointOf[t] = at = points.Count;
-                points.Add(p);
+                pointOf[t] = at = tracks.Count;
+                tracks.Add(t);
             }
             seen.Add(new(viewOf[f], at, _tracks[t].Points[i].X, _tracks[t].Points[i].Y));
         }
-        problem.Points = [.. points];
+        problem.Points = [.. tracks.Select(t => _points[t]!.Value)];
         problem.Observations = [.. seen];
+        pointTracks = [.. tracks];
+        return problem;
+    }
+
+    /// <summary>Adjusts everything that is solved.</summary>
+    private BundleReport Adjust(Intrinsics refine, int iterations, double tolerance = 1e-5)
+    {
+        BundleProblem problem = Problem(refine, out int[] pointTracks);
         BundleReport report = BundleAdjustment.Run(problem, RobustLoss.Huber, 1, iterations, tolerance: tolerance, stop: _stop);
         _lens = problem.Groups[0];
-        foreach (var (t, at) in pointOf) { _points[t] = problem.Points[at]; }
+        for (int p = 0; p < pointTracks.Length; p++) { _points[pointTracks[p]] = problem.Points[p]; }
         return report;
     }
 
@@ -379,7 +365,7 @@ public sealed class CameraSolver
         Vec3 p = v.Rotation * _points[track]!.Value + v.Translation;
         if (p.Z <= 1e-9) { return double.PositiveInfinity; }
         double x = p.X / p.Z, y = p.Y / p.Z, r2 = x * x + y * y, d = 1 + r2 * (_lens.K1 + _lens.K2 * r2);
-        double dx = _lens.Cx + _lens.Focal * d * x - _tracks[track].Points[index].X, dy = _lens.Cy + _lens.Focal * d * y - _tracks[track].Points[index].Y;
+        double dx = _lens.Cx + _lens.Focal * d * x - _tracks[track].Points[index].X, dy = _lens.Cy + _lens.Focal * _lens.Aspect * d * y - _tracks[track].Points[index].Y;
         return Math.Sqrt(dx * dx + dy * dy);
     }
 
@@ -408,34 +394,5 @@ public sealed class CameraSolver
             Array.Fill(_rejected[t], true);
         }
         return gone;
-    }
-
-    private SolveResult Result(int all, BundleReport report)
-    {
-        var perFrame = new (double Sum, int Count)[_count];
-        var perTrack = new (double Sum, int Count)[_tracks.Count];
-        double sum = 0;
-        int n = 0;
-        foreach (var (t, i, f) in Observations())
-        {
-            double r = ResidualOf(t, i, f);
-            perFrame[f] = (perFrame[f].Sum + r * r, perFrame[f].Count + 1);
-            perTrack[t] = (perTrack[t].Sum + r * r, perTrack[t].Count + 1);
-            sum += r * r;
-            n++;
-        }
-        int thin = Enumerable.Range(0, _count).FirstOrDefault(f => perFrame[f].Count < 8, -1);
-        if (thin >= 0) { return Failed($"Frame {_first + thin} is held by only {perFrame[thin].Count} tracks after cleaning; 8 are needed. Add tracks there, or keep them off what moves."); }
-        return new()
-        {
-            Solved = true,
-            RmsPx = Math.Sqrt(sum / n),
-            Pinhole = Camera,
-            Frames = [.. Enumerable.Range(0, _count).Select(f => new SolvedFrame(_first + f, _views[f]!.CameraToWorld, Math.Sqrt(perFrame[f].Sum / perFrame[f].Count), perFrame[f].Count))],
-            Points = [.. Enumerable.Range(0, _tracks.Count).Where(t => perTrack[t].Count > 0).Select(t => new SolvedPoint(_tracks[t].Id, _points[t]!.Value, Math.Sqrt(perTrack[t].Sum / perTrack[t].Count), perTrack[t].Count))],
-            TracksUsed = perTrack.Count(p => p.Count > 0),
-            TracksLeftOut = all - perTrack.Count(p => p.Count > 0),
-            Report = report,
-        };
     }
 }

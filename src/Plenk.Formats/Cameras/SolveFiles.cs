@@ -6,10 +6,11 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;
+using Plenk.Formats.Meshes;
 
 namespace Plenk.Formats.Cameras;
 
-/// <summary>What a solve is handed out as (docs/camera-files.md): solve.json, camera.usda, points.ply, tracks.csv.</summary>
+/// <summary>What a solve is handed out as (docs/camera-files.md): solve.json, camera.glb, camera.usda, points.ply, tracks.csv.</summary>
 public static class SolveFiles
 {
     private static string N(double v) => v.ToString("G9", CultureInfo.InvariantCulture);
@@ -19,6 +20,7 @@ public static class SolveFiles
     {
         var files = new List<(string, byte[])> { ("solve.json", Json(result, width, height)) };
         if (!result.Solved) { return files; }
+        files.Add(("camera.glb", GltfFile.WriteCamera("camera", [.. result.Frames.Select(f => (f.Frame, f.CameraToWorld))], 2 * Math.Atan(height / (2 * result.Pinhole!.Fy)), width * result.Pinhole.Fy / (height * result.Pinhole.Fx), rate)));
         files.Add(("camera.usda", Encoding.UTF8.GetBytes(Usd(result, sensorWidthMm, sensorHeightMm, rate))));
         files.Add(("points.ply", Encoding.UTF8.GetBytes(Ply(result))));
         files.Add(("tracks.csv", Encoding.UTF8.GetBytes(Tracks(result, tracks))));
@@ -37,13 +39,33 @@ public static class SolveFiles
             w.WriteNumber("height", height);
             if (r.Solved)
             {
+                w.WriteString("camera_moves", r.Turning ? "turns" : "travels");
                 w.WriteNumber("rms_px", r.RmsPx);
                 w.WriteNumber("k1", r.Pinhole!.Lens.K1);
                 w.WriteNumber("k2", r.Pinhole.Lens.K2);
+                if (r.Report is { } report)
+                {
+                    w.WriteStartObject("adjustment");
+                    w.WriteNumber("start_cost", report.StartCost);
+                    w.WriteNumber("end_cost", report.EndCost);
+                    w.WriteNumber("start_rms_px", report.StartRms);
+                    w.WriteNumber("iterations", report.Iterations);
+                    w.WriteString("stopped", report.Stopped);
+                    w.WriteEndObject();
+                }
                 w.WriteStartObject("tracks");
                 w.WriteNumber("used", r.TracksUsed);
-                w.WriteNumber("left_out", r.TracksLeftOut);
+                w.WriteNumber("left_out", r.LeftOut.Count);
                 w.WriteEndObject();
+                if (r.HeldOut is { } held)
+                {
+                    w.WriteStartObject("held_out");
+                    w.WriteNumber("tracks", held.Tracks);
+                    w.WriteNumber("median_px", held.MedianPx);
+                    w.WriteNumber("within_1px", held.WithinOnePx);
+                    w.WriteEndObject();
+                }
+                w.WriteNumber("focal_px_sd", r.FocalDoubtPx);
                 w.WriteStartArray("frames");
                 foreach (SolvedFrame f in r.Frames)
                 {
@@ -56,6 +78,8 @@ public static class SolveFiles
                     w.WriteNumber("cx", r.Pinhole.Cx);
                     w.WriteNumber("cy", r.Pinhole.Cy);
                     w.WriteNumber("rms_px", f.RmsPx);
+                    w.WriteNumber("rotation_sd_degrees", f.TurnDoubtDegrees);
+                    w.WriteNumber("position_sd", f.ShiftDoubt);
                     w.WriteEndObject();
                 }
                 w.WriteEndArray();

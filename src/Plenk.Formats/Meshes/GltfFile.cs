@@ -151,6 +151,40 @@ public static class GltfFile
         return new CameraSource { Name = node.Name ?? name, Rate = rate, Mapping = new(firstFrame, firstFrame), Width = width, Height = height, Samples = samples };
     }
 
+    /// <summary>
+    /// A binary glTF of one animated camera: a sample a frame, straight between them, 0 s at the first; extras hold firstFrame
+    /// and rate. glTF has no lens and no principal point: those travel in solve.json.
+    /// </summary>
+    public static byte[] WriteCamera(string name, IReadOnlyList<(int Frame, Pose CameraToWorld)> frames, double verticalFovRadians, double aspect, FrameRate rate)
+    {
+        ModelRoot model = ModelRoot.CreateModel();
+        Node node = model.UseScene("scene").CreateNode(name);
+        Camera camera = model.CreateCamera(name);
+        camera.SetPerspectiveMode((float)aspect, (float)verticalFovRadians, 0.01f, float.PositiveInfinity);
+        camera.Extras = new System.Text.Json.Nodes.JsonObject { ["firstFrame"] = frames[0].Frame, ["rate"] = rate.ToString() };
+        node.Camera = camera;
+        float Time(int frame) => (float)((frame - frames[0].Frame) / rate.PerSecond);
+        Quaternion Turn(Matrix3 r) => Quaternion.Normalize(Quaternion.CreateFromRotationMatrix(new(
+            (float)r.M11, (float)r.M21, (float)r.M31, 0, (float)r.M12, (float)r.M22, (float)r.M32, 0, (float)r.M13, (float)r.M23, (float)r.M33, 0, 0, 0, 0, 1)));
+        node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, Turn(frames[0].CameraToWorld.Rotation), frames[0].CameraToWorld.Position.ToSingle());
+        if (frames.Count > 1)
+        {
+            Animation animation = model.CreateAnimation(name);
+            var turns = new Dictionary<float, Quaternion>();
+            Quaternion before = Turn(frames[0].CameraToWorld.Rotation);
+            foreach (var (frame, pose) in frames)
+            {
+                // q and −q are one rotation; the shorter way between neighbours is meant.
+                Quaternion q = Turn(pose.Rotation);
+                before = turns[Time(frame)] = Quaternion.Dot(q, before) < 0 ? -q : q;
+            }
+            animation.CreateRotationChannel(node, turns, linear: true);
+            animation.CreateTranslationChannel(node, frames.ToDictionary(f => Time(f.Frame), f => f.CameraToWorld.Position.ToSingle()), linear: true);
+        }
+        model.MergeBuffers();
+        return [.. model.WriteGLB()];
+    }
+
     public static bool TryRate(string text, out FrameRate rate)
     {
         string[] parts = text.Split('/');
