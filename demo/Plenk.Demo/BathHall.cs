@@ -21,6 +21,8 @@ public enum Stuff
     Rubble,
     Concrete,
     Door,
+    Chequer,
+    Locker,
 }
 
 /// <summary>

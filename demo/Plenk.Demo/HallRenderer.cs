@@ -8,11 +8,17 @@ namespace Plenk.Demo;
 /// <summary>Renders the hall: one sun and one sky sample a camera sample, mirror reflections, motion blur by camera time.</summary>
 public sealed class HallRenderer
 {
+    private const int Times = 32;
+    private readonly FilmedShot _shot;
     private readonly TraceScene _scene;
+    private readonly MeshTree? _trolley;
     private readonly int _bellInstance = -1;
 
-    public HallRenderer(IReadOnlyList<HallPiece> pieces, TriangleMesh? bell = null, Similarity? bellPlace = null)
+    public HallRenderer(FilmedShot shot, TriangleMesh? bell = null, Similarity? bellPlace = null)
     {
+        IReadOnlyList<HallPiece> pieces = shot.Place();
+        _shot = shot;
+        if (shot.TrolleyToWorld is not null) { _trolley = new(LockerTrolley.Build()); }
         var instances = new List<TraceInstance>
         {
             new(new MeshTree(Merge(pieces.Where(p => !p.OnlyBlocksLight))), Similarity.Identity, RayKinds.CameraSet | RayKinds.LightSet),
@@ -45,10 +51,11 @@ public sealed class HallRenderer
     /// <summary>Scene-linear RGB of a frame, without sensor noise.</summary>
     public FloatImage Plate(int frame, int samples)
     {
-        var camera = HallCamera.Pinhole;
+        var camera = _shot.Pinhole;
         var image = new FloatImage(camera.Width, camera.Height, 3);
-        const int times = 32;
-        Pose[] poses = [.. Enumerable.Range(0, times).Select(i => HallCamera.CameraToWorld(frame + ((i + 0.5) / times - 0.5) * HallCamera.ShutterDegrees / 360))];
+        double[] open = [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
+        Pose[] poses = [.. open.Select(_shot.CameraToWorld)];
+        TraceScene[] scenes = [.. open.Select(SceneAt)];
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)
@@ -59,9 +66,10 @@ public sealed class HallRenderer
                 {
                     Vector2 aa = Sampling.Point(i, seed, 0), time = Sampling.Point(i, seed, 1);
                     if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
-                    Pose pose = poses[(int)(time.X * times)];
+                    int when = (int)(time.X * Times);
+                    Pose pose = poses[when];
                     var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-                    sum += Vector3.Min(Radiance(ray, i, seed, mirror: true), new Vector3(4));
+                    sum += Vector3.Min(Radiance(scenes[when], ray, i, seed, mirror: true), new Vector3(4));
                 }
                 sum /= samples;
                 (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (sum.X, sum.Y, sum.Z);
@@ -70,17 +78,26 @@ public sealed class HallRenderer
         return image;
     }
 
-    private Vector3 Radiance(in Ray ray, uint index, uint seed, bool mirror)
+    /// <summary>The place at a time, with the trolley where it then is.</summary>
+    private TraceScene SceneAt(double frame) => _trolley is null ? _scene
+        : new([.. _scene.Instances, new(_trolley, new Similarity(1, _shot.TrolleyToWorld!(frame).Rotation, _shot.TrolleyToWorld(frame).Position), RayKinds.CameraSet | RayKinds.LightSet)]);
+
+    private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror)
     {
-        Hit hit = _scene.Intersect(ray, RayKinds.CameraSet);
+        Hit hit = scene.Intersect(ray, RayKinds.CameraSet);
         if (!hit.IsHit) { return HallLight.SkyRadiance; }
-        TraceInstance instance = _scene.Instances[hit.Instance];
+        TraceInstance instance = scene.Instances[hit.Instance];
         Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit);
         if (Vector3.Dot(face, ray.Direction) > 0) { (n, face) = (-n, -face); }
         Vector3 p = ray.At(hit.T) + face * 2e-4f;
         uint pair = mirror ? 2u : 5u;
-        Surface s = Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n);
-        Vector3 e = HallLight.Irradiance(_scene, p, n, Sampling.Point(index, seed, pair), Sampling.Point(index, seed, pair + 1), element: false).Without;
+        // What moves carries its paint with it.
+        Pose own = new(instance.ObjectToWorld.Rotation, instance.ObjectToWorld.Translation);
+        bool moves = instance.ObjectToWorld != Similarity.Identity;
+        Surface s = moves
+            ? Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], own.ToLocal(Vec3.From(p)).ToSingle(), (own.Rotation.Transpose() * Vec3.From(n)).ToSingle()) with { MirrorNormal = n }
+            : Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n);
+        Vector3 e = HallLight.Irradiance(scene, p, n, Sampling.Point(index, seed, pair), Sampling.Point(index, seed, pair + 1), element: false).Without;
         Vector3 result = s.Albedo / MathF.PI * e;
         if (mirror && s.Mirror > 0)
         {
@@ -92,7 +109,7 @@ public sealed class HallRenderer
                 Vector3 d = Vector3.Reflect(ray.Direction, s.MirrorNormal);
                 if (Vector3.Dot(d, face) > 0)
                 {
-                    result += Radiance(new Ray(p, Vector3.Normalize(d)), index, seed, mirror: false) * (fresnel / chance);
+                    result += Radiance(scene, new Ray(p, Vector3.Normalize(d)), index, seed, mirror: false) * (fresnel / chance);
                 }
             }
         }
@@ -102,11 +119,11 @@ public sealed class HallRenderer
     /// <summary>E0, E1 and S′ of a frame's receivers at the shutter's middle, as box averages over the pixels; albedo as weight.</summary>
     public (FloatImage E0, FloatImage E1, FloatImage Ratio) Differential(int frame, int samples, int reduce)
     {
-        var camera = HallCamera.Pinhole.Resized(HallCamera.Width / reduce, HallCamera.Height / reduce);
+        var camera = _shot.Pinhole.Resized(_shot.Pinhole.Width / reduce, _shot.Pinhole.Height / reduce);
         var e0 = new FloatImage(camera.Width, camera.Height, 3);
         var e1 = new FloatImage(camera.Width, camera.Height, 3);
         var ratio = new FloatImage(camera.Width, camera.Height, 3);
-        Pose pose = HallCamera.CameraToWorld(frame);
+        Pose pose = _shot.CameraToWorld(frame);
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)
@@ -148,9 +165,9 @@ public sealed class HallRenderer
     /// <summary>Area of each pixel covered by the bell, set occlusion counted: what a held-out element should show.</summary>
     public FloatImage BellCoverage(int frame, int samples, int reduce)
     {
-        var camera = HallCamera.Pinhole.Resized(HallCamera.Width / reduce, HallCamera.Height / reduce);
+        var camera = _shot.Pinhole.Resized(_shot.Pinhole.Width / reduce, _shot.Pinhole.Height / reduce);
         var image = new FloatImage(camera.Width, camera.Height, 1);
-        Pose pose = HallCamera.CameraToWorld(frame);
+        Pose pose = _shot.CameraToWorld(frame);
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)

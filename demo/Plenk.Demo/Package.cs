@@ -208,7 +208,7 @@ public static class Package
 
     public static void WriteDifferential(string directory, int samples)
     {
-        var renderer = new HallRenderer(BathHall.Build(), BellModel.Build(), BellInHall());
+        var renderer = new HallRenderer(FilmedShot.Bell, BellModel.Build(), BellInHall());
         foreach (int frame in TruthFrames)
         {
             var (e0, e1, ratio) = renderer.Differential(frame, samples, reduce: 2);

@@ -9,32 +9,35 @@ string Option(string name, string fallback)
     return i >= 0 && i + 1 < args.Length ? args[i + 1] : fallback;
 }
 
-if (args.Length < 2 || args[0] is not ("make" or "package" or "truth") || args[1] != "BTH_0040")
+FilmedShot? shot = args.Length < 2 ? null : FilmedShot.All.FirstOrDefault(s => s.Code == args[1]);
+if (shot is null || args[0] is not ("make" or "package" or "truth") || (args[0] == "truth" && shot != FilmedShot.Bell))
 {
-    Console.Error.WriteLine("usage: demo/make BTH_0040 [--frames 1001-1072] [--out DIR] [--samples 12]   lossless frames");
-    Console.Error.WriteLine("       demo/make BTH_0040 --package DIR [--quality 84]   what ships, from the frames in --out");
+    Console.Error.WriteLine("usage: demo/make SHOT [--frames 1001-1072] [--out DIR] [--samples 12]   lossless frames");
+    Console.Error.WriteLine("       demo/make SHOT --package DIR [--quality 84]   what ships, from the frames in --out");
     Console.Error.WriteLine("       demo/make BTH_0040 --truth DIR [--samples 96]   E0, E1, S' and the bell's coverage");
+    Console.Error.WriteLine($"shots: {string.Join(", ", FilmedShot.All.Select(s => s.Code))}");
     return 2;
 }
-string directory = Option("--out", Path.Combine("demo", "out", "BTH_0040"));
+string directory = Option("--out", Path.Combine("demo", "out", shot.Code));
 int samples = int.Parse(Option("--samples", "12"));
 if (args[0] == "package")
 {
-    Package.Write(directory, Option("--package", Path.Combine("demo", "BTH_0040")), int.Parse(Option("--quality", "84")));
+    string to = Option("--package", Path.Combine("demo", shot.Code));
+    int quality = int.Parse(Option("--quality", "84"));
+    if (shot == FilmedShot.Bell) { Package.Write(directory, to, quality); } else { ShotPackage.Write(shot, directory, to, quality); }
     return 0;
 }
 if (args[0] == "truth")
 {
-    Package.WriteDifferential(Option("--truth", Path.Combine("demo", "BTH_0040")), int.Parse(Option("--samples", "96")));
+    Package.WriteDifferential(Option("--truth", Path.Combine("demo", shot.Code)), int.Parse(Option("--samples", "96")));
     return 0;
 }
-string[] range = Option("--frames", "1001-1072").Split('-');
+string[] range = Option("--frames", $"{FilmedShot.FirstFrame}-{FilmedShot.FirstFrame + shot.FrameCount - 1}").Split('-');
 Directory.CreateDirectory(directory);
-var pieces = BathHall.Build();
-var renderer = new HallRenderer(pieces);
+var renderer = new HallRenderer(shot);
 for (int frame = int.Parse(range[0]); frame <= int.Parse(range[^1]); frame++)
 {
-    string path = Path.Combine(directory, $"BTH_0040.{frame}.png");
+    string path = Path.Combine(directory, $"{shot.Code}.{frame}.png");
     if (File.Exists(path)) { continue; }
     var watch = Stopwatch.StartNew();
     FloatImage image = renderer.Plate(frame, samples);

@@ -22,6 +22,8 @@ public static class Surfaces
         Stuff.Rail => new(Vector3.Lerp(new(0.34f, 0.33f, 0.31f), new(0.24f, 0.11f, 0.05f), Noise.Step(0.5f, 0.7f, Noise.Fractal(p * 9, 4))), 0.10f, n),
         Stuff.Rubble => Flat(Noise.Cell((int)(p.X * 3), (int)(p.Z * 3), 1) > 0.5f ? new(0.55f, 0.52f, 0.46f) : new(0.38f, 0.33f, 0.28f), p, n, 30),
         Stuff.Concrete => Concrete(p, n),
+        Stuff.Chequer => Chequer(p, n),
+        Stuff.Locker => Locker(p, n),
         _ => Door(p, n),
     };
 
@@ -247,6 +249,51 @@ public static class Surfaces
         var c = new Vector3(0.46f, 0.45f, 0.42f) * (0.7f + 0.5f * Noise.Fractal(p * 3, 5));
         float run = Noise.Step(0.52f, 0.7f, Noise.Fractal(new Vector3(p.X * 5 + p.Z * 5, p.Y * 0.8f, 2), 4));
         return new(Vector3.Lerp(c, new Vector3(0.26f, 0.16f, 0.09f), run * 0.6f), 0, n);
+    }
+
+    private static Surface Chequer(Vector3 p, Vector3 n)
+    {
+        const float size = 0.40f;
+        var t = new Vector2(p.X, p.Z) / size;
+        int ix = (int)MathF.Floor(t.X), iy = (int)MathF.Floor(t.Y);
+        float fx = t.X - ix, fy = t.Y - iy, edge = MathF.Min(MathF.Min(fx, 1 - fx), MathF.Min(fy, 1 - fy)) * size;
+        Vector3 c = (((ix + iy) & 1) == 0 ? new Vector3(0.10f, 0.10f, 0.095f) : new Vector3(0.56f, 0.53f, 0.46f)) * (0.8f + 0.35f * Noise.Cell(ix, iy, 44));
+        c *= 0.85f + 0.3f * Noise.Fractal(p * 14 + new Vector3(ix, 0, iy), 5);
+        // A path is worn from the street to the steps; plaster dust lies along the walls.
+        float path = Noise.Step(1.4f, 0.2f, MathF.Abs(p.X + 2.9f) + 0.6f * Noise.Fractal(p * 0.8f, 3));
+        c = Vector3.Lerp(c, new Vector3(0.33f, 0.30f, 0.25f), 0.35f * path);
+        float dust = Noise.Step(0.52f, 0.75f, Noise.Fractal(p * 0.9f, 5) + 0.2f * Noise.Step(-5.2f, -7, p.X) + 0.15f * Noise.Step(-5.5f, -7.2f, p.Z));
+        c = Vector3.Lerp(c, new Vector3(0.46f, 0.43f, 0.37f) * (0.8f + 0.4f * Noise.Fractal(p * 19, 3)), 0.7f * dust);
+        float crack = Noise.Cracks(p * 0.8f + new Vector3(1, 0, 3), 0.005f, 5) * Noise.Step(0.5f, 0.62f, Noise.Fractal(p * 0.37f, 3));
+        c = Vector3.Lerp(c, new Vector3(0.05f), crack * 0.8f);
+        if (edge < 0.003f) { return new(new Vector3(0.14f, 0.13f, 0.11f), 0, n); }
+        return new(c, 0.035f * (1 - dust), Bump(n, p, 9, 0.012f));
+    }
+
+    /// <summary>Painted steel doors with vents, numbers' brass plates, dents, scratches and the torn rests of bills; in the trolley's own space.</summary>
+    private static Surface Locker(Vector3 p, Vector3 n)
+    {
+        bool front = MathF.Abs(n.X) > 0.7f;
+        Vector3 c = new Vector3(0.20f, 0.25f, 0.31f) * (0.85f + 0.25f * Noise.Fractal(p * 3, 4));
+        if (front)
+        {
+            float z = (p.Z + LockerTrolley.HalfWidth) / (2 * LockerTrolley.HalfWidth / 3), y = (p.Y - LockerTrolley.Foot) / ((LockerTrolley.Top - LockerTrolley.Foot) / 2);
+            int column = (int)MathF.Floor(z), row = (int)MathF.Floor(y);
+            float fz = z - column, fy = y - row;
+            c *= 0.75f + 0.5f * Noise.Cell(column, row, 95);
+            if (fz is < 0.03f or > 0.97f || fy is < 0.02f or > 0.98f) { c *= 0.25f; }
+            if (fz is > 0.3f and < 0.7f && fy is > 0.82f and < 0.94f && (fy * 60 - MathF.Floor(fy * 60)) < 0.4f) { c *= 0.2f; }
+            if (fz is > 0.40f and < 0.60f && fy is > 0.68f and < 0.75f) { c = Noise.Cell((int)(fz * 70), (int)(fy * 90), row * 3 + column) > 0.55f ? new(0.10f, 0.08f, 0.05f) : new(0.46f, 0.37f, 0.18f); }
+            if (fz is > 0.84f and < 0.89f && fy is > 0.42f and < 0.50f) { c = new(0.45f, 0.43f, 0.40f); }
+            // Bills, torn.
+            float torn = Noise.Fractal(p * 7 + new Vector3(3, column, row), 4);
+            if (fz is > 0.18f and < 0.72f && fy is > 0.16f and < 0.58f && torn > 0.47f) { c = Noise.Cell((int)(p.Z * 110), (int)(p.Y * 30), 97) > 0.42f && p.Y * 30 - MathF.Floor(p.Y * 30) < 0.4f ? new(0.14f, 0.12f, 0.13f) : new Vector3(0.60f, 0.55f, 0.44f) * (0.8f + 0.3f * torn); }
+        }
+        float rust = Noise.Fractal(p * 5 + new Vector3(8, 2, 5), 5) + 0.16f * Noise.Step(0.5f, 0.2f, p.Y);
+        c = Vector3.Lerp(c, new Vector3(0.27f, 0.12f, 0.05f) * (0.6f + 0.7f * Noise.Fractal(p * 30, 3)), Noise.Step(0.56f, 0.62f, rust));
+        float scratch = Noise.Cracks(p * 4, 0.012f, 4) * Noise.Step(0.5f, 0.6f, Noise.Fractal(p * 2.2f, 3));
+        c = Vector3.Lerp(c, new Vector3(0.45f, 0.44f, 0.42f), scratch * 0.7f);
+        return new(c, 0.02f, n);
     }
 
     private static Surface Door(Vector3 p, Vector3 n)

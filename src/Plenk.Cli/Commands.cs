@@ -3,9 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
-using Plenk.Core.Solving;
 using Plenk.Formats;
-using Plenk.Formats.Cameras;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
@@ -194,76 +192,4 @@ internal static class SchemaCommand
         });
         return command;
     }
-}
-
-internal static class SolveCommand
-{
-    public static Command Make()
-    {
-        var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
-        var sensor = new Option<string>("--sensor") { Description = "width and height in millimetres, like 36x20.25", Required = true };
-        var output = new Option<string>("--out") { Description = "folder to write", Required = true };
-        var focal = new Option<double?>("--focal") { Description = "focal length in millimetres, held as given (default: found)" };
-        var lens = new Option<string?>("--refine-lens") { Description = "none, k1 or k1k2 (default: k1k2 where the focal length is found, none where it is given)" };
-        lens.AcceptOnlyFromAmong("none", "k1", "k1k2");
-        var moves = new Option<string>("--camera-moves") { Description = "travels (changes its place) or turns (on a tripod)", DefaultValueFactory = _ => "travels" };
-        moves.AcceptOnlyFromAmong("travels", "turns");
-        var rate = new Option<string>("--rate") { Description = "frames a second for camera.usda, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
-        var mask = new Option<string?>("--mask") { Description = "folder of mattes, one a frame; white keeps tracks away" };
-        var seed = new Option<uint>("--seed") { DefaultValueFactory = _ => 1 };
-        var command = new Command("solve", "Finds the camera of a plate: solve.json, camera.glb, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, moves, rate, mask, seed };
-        command.SetGuarded((parsed, stop) =>
-        {
-            string[] sizes = parsed.GetValue(sensor)!.Split('x');
-            if (sizes.Length != 2 || !Number(sizes[0], out double sensorWidth) || !Number(sizes[1], out double sensorHeight))
-            {
-                Console.Error.WriteLine($"“{parsed.GetValue(sensor)}” is not a sensor size like 36x20.25.");
-                return Task.FromResult(2);
-            }
-            if (!GltfFile.TryRate(parsed.GetValue(rate)!, out FrameRate perSecond))
-            {
-                Console.Error.WriteLine($"“{parsed.GetValue(rate)}” is not a frame rate like 24 or 24000/1001.");
-                return Task.FromResult(2);
-            }
-            double? mm = parsed.GetValue(focal);
-            if (mm is <= 0)
-            {
-                Console.Error.WriteLine("The focal length must be positive, in millimetres.");
-                return Task.FromResult(2);
-            }
-            foreach (string? folder in (string?[])[parsed.GetValue(plate), parsed.GetValue(mask)])
-            {
-                if (folder is not null && !Directory.Exists(folder))
-                {
-                    Console.Error.WriteLine($"There is no folder {folder}.");
-                    return Task.FromResult(2);
-                }
-            }
-            Intrinsics refine = (parsed.GetValue(lens) ?? (mm is null ? "k1k2" : "none")) switch
-            {
-                "k1" => Intrinsics.K1,
-                "k1k2" => Intrinsics.K1 | Intrinsics.K2,
-                _ => Intrinsics.None,
-            };
-            SolveWork.Outcome done = SolveWork.Solve(parsed.GetValue(plate)!, parsed.GetValue(mask), parsed.GetValue(moves) == "turns" ? CameraMoves.Turns : CameraMoves.Travels,
-                (width, height) => new() { Width = width, Height = height, FocalPx = mm * width / sensorWidth, RefineLens = refine, Seed = parsed.GetValue(seed) }, stop: stop,
-                progress: (what, part) => Console.Error.Write($"\r{100 * part,3:0} % {what,-50}"));
-            Console.Error.WriteLine();
-            foreach (var (name, bytes) in SolveFiles.Of(done.Result, done.Tracks, done.Width, done.Height, sensorWidth, sensorHeight, perSecond))
-            {
-                MediaStore.WriteWhole(Path.Combine(parsed.GetValue(output)!, name), bytes);
-            }
-            if (!done.Result.Solved)
-            {
-                Console.Error.WriteLine(done.Result.Reason);
-                return Task.FromResult(3);
-            }
-            Console.WriteLine(JsonSerializer.Serialize(new { status = "solved", rms_px = Math.Round(done.Result.RmsPx, 4), focal_mm = Math.Round(done.Result.Pinhole!.Fx * sensorWidth / done.Width, 4), used = done.Result.TracksUsed, left_out = done.Result.LeftOut.Count }));
-            return Task.FromResult(0);
-        });
-        return command;
-    }
-
-    private static bool Number(string text, out double value) =>
-        double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out value) && value > 0 && double.IsFinite(value);
 }

@@ -7,6 +7,8 @@ root.Subcommands.Add(ExportShotCommand.Make());
 root.Subcommands.Add(ImportShotCommand.Make());
 root.Subcommands.Add(RenderCommand.Make());
 root.Subcommands.Add(SolveCommand.Make());
+root.Subcommands.Add(LinesCommand.Make());
+root.Subcommands.Add(ConventionCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
 
 ParseResult parsed = root.Parse(args);

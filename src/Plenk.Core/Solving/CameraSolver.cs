@@ -38,6 +38,11 @@ public sealed class CameraSolver
         if (usable.Length < 20) { return Failed($"Only {usable.Length} tracks live for five frames or more; a solve needs 20. The plate may have too little texture, or be too blurred: lower the distance between features, or draw tracks by hand."); }
         var solver = new CameraSolver(usable, first, last, settings, stop, progress);
         SolveResult result = solver.Run(tracks);
+        // Where most tracks had to go, a camera that only turned may have been taken for one that travels.
+        if (result.Solved && result.TracksUsed < 0.3 * usable.Length && TurningSolver.Solve(tracks, first, last, settings, stop) is { Solved: true } turned && turned.TracksUsed > 2 * result.TracksUsed)
+        {
+            return Failed($"The camera turns but does not travel: a turn alone explains {turned.TracksUsed} tracks to {turned.RmsPx:0.00} px, a path only {result.TracksUsed}. Solve it as a turning camera.");
+        }
         var used = result.Points.Select(p => p.Track).ToHashSet();
         var wrong = usable.Where((_, t) => solver._rejected[t].Any(r => r)).Select(t => t.Id).ToHashSet();
         return result with
@@ -145,7 +150,12 @@ public sealed class CameraSolver
         (TrackPoint P, TrackPoint Q)[] seen = [.. Common(pair.A, pair.B).Select(c => (_tracks[c.Track].Points[c.A], _tracks[c.Track].Points[c.B]))];
         if (seen.Length > 120) { seen = [.. Enumerable.Range(0, 120).Select(i => seen[i * seen.Length / 120])]; }
         double cx = _settings.CentreX, cy = _settings.CentreY, aspect = _settings.PixelAspect;
-        Matrix3 turn = Matrix3.Identity;
+        Vec3 Direction(TrackPoint p)
+        {
+            var (x, y) = Normal(p, focal);
+            return new Vec3(x, y, 1).Normalized();
+        }
+        Matrix3 turn = Alignment.Rotation([.. seen.Select(s => (Direction(s.P), Direction(s.Q)))], 2 / focal);
         var values = new double[5]; // small rotation, log focal, k1
         values[3] = Math.Log(focal);
 

@@ -10,7 +10,7 @@ namespace Plenk.Formats.Cameras;
 /// <summary>What a camera file is read against; the lens, where given, overrides the file's.</summary>
 public sealed record CameraImport(int Width, int Height, double SensorWidthMm, int FirstFrame, FrameRate Rate, LensValues? Lens = null);
 
-/// <summary>Cameras in: glTF, <c>solve.json</c> and CSV (docs/camera-files.md gives the shapes).</summary>
+/// <summary>Cameras in: glTF, USD text, <c>solve.json</c> and CSV (docs/camera-files.md gives the shapes).</summary>
 public static class CameraFiles
 {
     public static CameraSource Read(byte[] bytes, string name, CameraImport import)
@@ -20,8 +20,9 @@ public static class CameraFiles
         {
             ".glb" or ".gltf" => GltfFile.ReadCamera(bytes, name, import.Width, import.Height, import.FirstFrame, import.Rate),
             ".json" => ReadSolve(bytes, name, import),
+            ".usda" => UsdCamera.ToSource(Encoding.UTF8.GetString(bytes), name, import),
             ".csv" => ReadCsv(Encoding.UTF8.GetString(bytes), name, import),
-            _ => throw new FormatFault("file", $"{name} is not a camera file that is taken", "Bring a glTF (.glb), a solve.json or a CSV."),
+            _ => throw new FormatFault("file", $"{name} is not a camera file that is taken", "Bring a glTF (.glb), USD text (.usda), a solve.json or a CSV."),
         };
         if (import.Lens is { } lens) { camera = camera with { Lens = lens }; }
         return camera with { Name = name };

@@ -1,0 +1,56 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+
+namespace Plenk.Demo;
+
+/// <summary>A shot of "Low Water" as it was filmed: which place, through which camera, moved how; poses by time in frames.</summary>
+public sealed record FilmedShot(string Code, int FrameCount, Pinhole Pinhole, double FocalMm, Func<double, Pose> CameraToWorld, Func<IReadOnlyList<HallPiece>> Place)
+{
+    public const int FirstFrame = 1001;
+    public const double SensorWidthMm = 36, SensorHeightMm = 20.25, ShutterDegrees = 180;
+
+    /// <summary>Where the locker trolley stands at a time; null: it is not in this shot.</summary>
+    public Func<double, Pose>? TrolleyToWorld { get; init; }
+
+    public IEnumerable<int> Frames => Enumerable.Range(FirstFrame, FrameCount);
+
+    private static Pinhole Film(int width, double focalMm, Lens lens) => Pinhole.FromFilm(width, width * 9 / 16, focalMm, SensorWidthMm, lens);
+
+    private static double Ease(double t) => t - Math.Sin(2 * Math.PI * t) / (2 * Math.PI) * 0.8;
+
+    private static double Sway(double seconds, double a, double b, double c) =>
+        0.6 * Math.Sin(2 * Math.PI * (0.41 * seconds + a)) + 0.3 * Math.Sin(2 * Math.PI * (0.93 * seconds + b)) + 0.12 * Math.Sin(2 * Math.PI * (2.2 * seconds + c));
+
+    public static readonly FilmedShot Bell = new("BTH_0040", HallCamera.FrameCount, HallCamera.Pinhole, HallCamera.FocalMm, HallCamera.CameraToWorld, BathHall.Build);
+
+    /// <summary>Tripod pan along the gallery, from the far wall to the eastern rail, 30 mm; the head sinks a little as it turns.</summary>
+    public static readonly FilmedShot Pan = new("BTH_0050", 60, Film(960, 30, new Lens(-0.09, 0.018)), 30, frame =>
+    {
+        double t = (frame - FirstFrame) / 59, s = (frame - FirstFrame) / 24;
+        return new(Rotations.AboutY(Rotations.Radians(6 - 44 * Ease(t) + 0.05 * Sway(s, 0.2, 0.5, 0.9)))
+            * Rotations.AboutX(Rotations.Radians(7 - 3 * Ease(t) + 0.06 * Sway(s, 0.7, 0.1, 0.4))) * Rotations.AboutZ(Rotations.Radians(0.4)), new(-3.1, 1.62, 4.3));
+    }, BathHall.Build);
+
+    /// <summary>One still of the entrance hall, 24 mm, on a tripod, looking down the hall and a little down.</summary>
+    public static readonly FilmedShot Entrance = new("BTH_0060", 1, Film(1600, 24, Lens.None), 24,
+        _ => new(Rotations.AboutY(Rotations.Radians(-24)) * Rotations.AboutX(Rotations.Radians(-7)) * Rotations.AboutZ(Rotations.Radians(0.8)), new(-4.4, 1.55, 3.6)), EntranceHall.Build);
+
+    /// <summary>A locker trolley rolls along the western walkway and swings round; handheld, 35 mm.</summary>
+    public static readonly FilmedShot Trolley = new("BTH_0070", 60, Film(960, 35, new Lens(-0.06, 0.01)), 35, frame =>
+    {
+        double t = (frame - FirstFrame) / 59, s = (frame - FirstFrame) / 24;
+        var eye = new Vec3(-1.7 - 0.55 * Ease(t) + 0.018 * Sway(s, 0.1, 0.7, 0.2), 1.66 + 0.016 * Sway(s, 0.4, 0.2, 0.9), 4.7 - 0.25 * Ease(t) + 0.012 * Sway(s, 0.8, 0.5, 0.3));
+        return Pose.LookAt(eye, new(-5.1 + 0.07 * Sway(s, 0.3, 0.9, 0.6), 0.62 + 0.05 * Sway(s, 0.6, 0.1, 0.4), -1.0 + 0.5 * t), Vec3.UnitY);
+    }, BathHall.Build)
+    {
+        TrolleyToWorld = frame =>
+        {
+            double t = (frame - FirstFrame) / 59, s = (frame - FirstFrame) / 24;
+            // It rolls, one wheel catches, it swings: a little shake from the joints of the deck.
+            return new(Rotations.AboutY(Rotations.Radians(-78 + 34 * Ease(t) + 0.4 * Sway(s, 0.2, 0.6, 0.1))) * Rotations.AboutX(Rotations.Radians(0.25 * Sway(s, 0.9, 0.3, 0.5))),
+                new(-5.5 + 0.5 * t, 0, -1.7 + 2.3 * Ease(t)));
+        },
+    };
+
+    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley];
+}

@@ -1,0 +1,62 @@
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Core.Tracking;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Sequences;
+
+namespace Plenk.Work;
+
+/// <summary>A camera file read against a plate: the ranking of its readings, and what decides up, unit and heading.</summary>
+public static class ConventionWork
+{
+    public static readonly JsonSerializerOptions Json = new() { WriteIndented = true, Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
+
+    public static JsonElement Find(string plate, string? masks, string cameraFile, string? pointFile, (double Width, double Height)? sensor, FrameRate rate, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        PlateCheckResult check = SolveWork.Frames(plate, stop);
+        var (width, height, first, last) = (check.Frames[0].Width, check.Frames[0].Height, check.Frames[0].Frame, check.Frames[^1].Frame);
+        // Files are read first: a bad one is told before the long part.
+        RawCamera camera = RawCameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), width, height, first, rate);
+        if (sensor is { } s) { camera = camera with { SensorWidthMm = s.Width, SensorHeightMm = s.Height }; }
+        IReadOnlyList<SurveyPoint> points = pointFile is null ? [] : PointFiles.Read(File.ReadAllBytes(pointFile), Path.GetFileName(pointFile));
+        // Files that count their own frames begin where the plate does.
+        if (Math.Abs(camera.Samples[0].Frame - first) > 40) { camera = camera with { Samples = [.. camera.Samples.Select(x => x with { Frame = x.Frame - camera.Samples[0].Frame + first })] }; }
+        IReadOnlyList<Track> tracks = SolveWork.Follow(plate, masks, check, new TrackerSettings { Count = 300 }, stop: stop, progress: progress is null ? null : (what, part) => progress(what, 0.9 * part));
+        progress?.Invoke("Trying readings", 0.92);
+        ConventionRanking ranking = ConventionFinder.Rank(camera, tracks, width, height, out string? reason, stop) ?? throw new ShotFault(reason!);
+        Convention best = ranking.Ranking[0].Convention;
+        WorldDecision world = WorldDecision.Find(ConventionFinder.Path(camera, best, first, last, width, height), first, width, height, camera.Lens ?? new Lens(best.K1), points, best);
+        progress?.Invoke("Done", 1);
+        return JsonSerializer.SerializeToElement(new
+        {
+            ranking = ranking.Ranking.Select(r => new { name = r.Convention.Name, parameters = Parameters(camera, r.Convention), error_px = Math.Round(r.ErrorPx, 6), same_to_tracks = r.SameToTracks.Select(c => c.Name) }),
+            margin = double.IsFinite(ranking.Margin) ? Math.Round(ranking.Margin, 4) : 1e6,
+            better_on = Math.Round(ranking.BetterOn, 4),
+            trusted = ranking.Trusted,
+            verdict = ranking.Verdict,
+            tracks = ranking.Tracks,
+            up = world.Up,
+            metres_per_unit = world.MetresPerUnit,
+            unit = world.Unit,
+            decided_by = new { up = world.UpBy, unit = world.UnitBy, heading = world.HeadingBy },
+        }, Json);
+    }
+
+    private static object Parameters(RawCamera camera, Convention c) => new
+    {
+        handedness = c.Mirrored ? "left" : "right",
+        viewing = c.Viewing.Replace('−', '-'),
+        camera_up = c.Up.Replace('−', '-'),
+        matrix = camera.HasAngles ? null : c.Matrix switch { MatrixSense.CameraToWorld => "camera_to_world", MatrixSense.WorldToCamera => "world_to_camera", _ => "rotation_transposed" },
+        angle_order = camera.HasAngles ? c.Order : null,
+        angle_unit = camera.HasAngles ? c.Radians ? "radians" : "degrees" : null,
+        sensor_fit = c.FitHeight ? "height" : "width",
+        frame_offset = c.FrameOffset,
+        rate_ratio = c.RateRatio,
+        k1 = c.K1,
+    };
+}
