@@ -182,3 +182,31 @@ internal static class ConventionCommand
         return command;
     }
 }
+
+internal static class ObjectCommand
+{
+    public static Command Make()
+    {
+        var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
+        var camera = new Option<string>("--camera") { Description = "the plate's solved camera", Required = true };
+        var mask = new Option<string>("--mask") { Description = "folder of mattes, one a frame; white is where the thing is", Required = true };
+        var output = new Option<string>("--out") { Description = "folder to write", Required = true };
+        var distance = new Option<double?>("--distance") { Description = "from the camera to the thing's middle in the first frame, in the camera's unit (default: found by the smoothest path)" };
+        var command = new Command("solve-object", "Finds how a rigid thing inside a matte moves, against a solved camera: object.json.") { plate, camera, mask, output, distance };
+        command.SetGuarded((parsed, stop) =>
+        {
+            if (!CameraOptions.Folders(parsed.GetValue(plate), parsed.GetValue(mask)) || !CameraOptions.Files(parsed.GetValue(camera))) { return Task.FromResult(2); }
+            ObjectResult result = ObjectWork.Solve(parsed.GetValue(plate)!, parsed.GetValue(mask)!, parsed.GetValue(camera)!, parsed.GetValue(distance), stop, CameraOptions.Progress);
+            Console.Error.WriteLine();
+            MediaStore.WriteWhole(Path.Combine(parsed.GetValue(output)!, "object.json"), ObjectWork.ToJson(result));
+            if (!result.Solved)
+            {
+                Console.Error.WriteLine(result.Reason);
+                return Task.FromResult(3);
+            }
+            Console.WriteLine(JsonSerializer.Serialize(new { status = "solved", rms_px = Math.Round(result.RmsPx, 4), used = result.Points.Count, left_out = result.LeftOut.Count, size_by = result.SizeBy, size_sd = Math.Round(result.SizeDoubt, 4) }));
+            return Task.FromResult(0);
+        });
+        return command;
+    }
+}

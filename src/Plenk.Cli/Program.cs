@@ -8,6 +8,7 @@ root.Subcommands.Add(ImportShotCommand.Make());
 root.Subcommands.Add(RenderCommand.Make());
 root.Subcommands.Add(SolveCommand.Make());
 root.Subcommands.Add(LinesCommand.Make());
+root.Subcommands.Add(ObjectCommand.Make());
 root.Subcommands.Add(ConventionCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
 

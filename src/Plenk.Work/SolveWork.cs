@@ -64,12 +64,32 @@ public static class SolveWork
         return new(result, tracks, width, height);
     }
 
+    /// <summary>The extent of a frame's matte, pixels; null where it is empty.</summary>
+    public static (double Left, double Top, double Right, double Bottom)? MatteBox(string masks, int frame)
+    {
+        CodeImage mask = Matte(masks, frame);
+        int half = 1 << (mask.Bits - 1), left = mask.Width, top = mask.Height, right = -1, bottom = -1;
+        for (int y = 0; y < mask.Height; y++)
+        {
+            for (int x = 0; x < mask.Width; x++)
+            {
+                if (mask.Codes[(y * mask.Width + x) * mask.Channels] < half) { continue; }
+                (left, right, top, bottom) = (Math.Min(left, x), Math.Max(right, x), Math.Min(top, y), y);
+            }
+        }
+        return right < 0 ? null : (left, top, right + 1, bottom + 1);
+    }
+
+    private static CodeImage Matte(string masks, int frame)
+    {
+        string? file = Directory.GetFiles(masks).FirstOrDefault(f => System.Text.RegularExpressions.Regex.IsMatch(Path.GetFileName(f), $@"(^|\D)0*{frame}\.(png|jpg|jpeg)$", System.Text.RegularExpressions.RegexOptions.IgnoreCase));
+        return file is null ? throw new ShotFault($"The mattes have no picture for frame {frame}. Bring one for every frame, or none.") : RasterFile.Read(File.ReadAllBytes(file), Path.GetFileName(file));
+    }
+
     private static Func<int, int, bool>? Allowed(string? masks, int frame, int width, int height, bool inside)
     {
         if (masks is null) { return null; }
-        string? file = Directory.GetFiles(masks).FirstOrDefault(f => System.Text.RegularExpressions.Regex.IsMatch(Path.GetFileName(f), $@"(^|\D)0*{frame}\.(png|jpg|jpeg)$", System.Text.RegularExpressions.RegexOptions.IgnoreCase));
-        if (file is null) { throw new ShotFault($"The mattes have no picture for frame {frame}. Bring one for every frame, or none."); }
-        CodeImage mask = RasterFile.Read(File.ReadAllBytes(file), Path.GetFileName(file));
+        CodeImage mask = Matte(masks, frame);
         if (mask.Width != width || mask.Height != height) { throw new ShotFault($"The matte of frame {frame} is {mask.Width} × {mask.Height}, the plate {width} × {height}."); }
         int half = 1 << (mask.Bits - 1);
         return (x, y) => x < 0 || y < 0 || x >= width || y >= height ? !inside : mask.Codes[(y * width + x) * mask.Channels] < half != inside;

@@ -139,7 +139,7 @@ public sealed class CameraSolver
         return best;
     }
 
-    private (double X, double Y) Normal(TrackPoint p, double f) => ((p.X - _settings.CentreX) / f, (p.Y - _settings.CentreY) / (f * _settings.PixelAspect));
+    private (double X, double Y) Normal(TrackPoint p, double f) => _settings.Normal(p.X, p.Y, f);
 
     /// <summary>
     /// Median error in pixels when the pair is explained by a turn alone: rotation, focal length (when it is not known) and k1
@@ -157,12 +157,12 @@ public sealed class CameraSolver
         }
         Matrix3 turn = Alignment.Rotation([.. seen.Select(s => (Direction(s.P), Direction(s.Q)))], 2 / focal);
         var values = new double[5]; // small rotation, log focal, k1
-        values[3] = Math.Log(focal);
+        (values[3], values[4]) = (Math.Log(focal), _settings.Lens.K1);
 
         (double X, double Y) Predict(TrackPoint p, double[] v)
         {
             double f = Math.Exp(v[3]);
-            var lens = new Lens(v[4]);
+            var lens = new Lens(v[4], _settings.Lens.K2);
             if (!lens.TryUndistort((p.X - cx) / f, (p.Y - cy) / (f * aspect), out double x, out double y)) { return (1e6, 1e6); }
             var w = new Vec3(v[0], v[1], v[2]);
             Vec3 d = turn * new Vec3(x, y, 1);
@@ -218,15 +218,25 @@ public sealed class CameraSolver
     /// <summary>Pair, and some frames between, under a first focal length; scored by the robust cost of an observation.</summary>
     private Start? Begin((int A, int B) pair, double focal)
     {
-        Array.Clear(_views);
-        Array.Clear(_points);
-        foreach (bool[] r in _rejected) { Array.Clear(r); }
-        _lens = new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect };
         (int A, int B, int Track)[] common = [.. Common(pair.A, pair.B)];
         var a = common.Select(c => Normal(_tracks[c.Track].Points[c.A], focal)).ToList();
         var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal)).ToList();
-        if (TwoView.Find(a, b, 1.5 / focal, 600, _settings.Seed) is not { } two || two.Count < Math.Max(16, common.Length / 3)) { return null; }
-        _views[pair.A] = new() { };
+        int least = Math.Max(16, common.Length / 3);
+        var poses = new List<TwoViewResult>();
+        if (TwoView.Find(a, b, 1.5 / focal, 600, _settings.Seed) is { } two && two.Count >= least) { poses.Add(two); }
+        // Where most tracks lie in one plane, its homography tells what the essential matrix leaves open.
+        poses.AddRange(TwoView.FromPlane(a, b, 2.5 / focal, 300, _settings.Seed, Math.Max(16, common.Length * 6 / 10)));
+        return poses.Select(p => Extend(pair, p, focal)).OfType<Start>().MinBy(s => s.Score);
+    }
+
+    /// <summary>A first pose of the pair, its points, and three frames between, adjusted.</summary>
+    private Start? Extend((int A, int B) pair, TwoViewResult two, double focal)
+    {
+        Array.Clear(_views);
+        Array.Clear(_points);
+        foreach (bool[] r in _rejected) { Array.Clear(r); }
+        _lens = new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect, K1 = _settings.Lens.K1, K2 = _settings.Lens.K2 };
+        _views[pair.A] = new();
         _views[pair.B] = new() { Rotation = two.Rotation, Translation = two.Translation };
         Locate(0.4);
         if (_points.Count(p => p is not null) < 16) { return null; }
@@ -238,9 +248,19 @@ public sealed class CameraSolver
         }
         Locate(0.4);
         BundleReport report = Adjust(FocalOnly | (_settings.FocalPx is null ? _settings.RefineLens & Intrinsics.K1 : 0), 25);
-        int seen = Observations().Count();
+        int seen = Observations().Count(), possible = Enumerable.Range(0, _tracks.Count).Sum(SightsInViews);
         if (seen < 60 || !(_lens.Focal > 0.2 * _settings.Width && _lens.Focal < 20 * _settings.Width)) { return null; }
-        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), report.EndCost / seen);
+        // A start that leaves tracks unplaced pays for each of their sights what a bad one would cost.
+        double score = (report.EndCost + 2 * (possible - seen)) / possible;
+        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), score);
+    }
+
+    /// <summary>How many solved views see a track; 0 where fewer than two do.</summary>
+    private int SightsInViews(int track)
+    {
+        int first = _tracks[track].Points[0].Frame - _first, count = 0;
+        for (int i = 0; i < _tracks[track].Points.Count; i++) { if (_views[first + i] is not null) { count++; } }
+        return count < 2 ? 0 : count;
     }
 
     private Pinhole Camera => new(_settings.Width, _settings.Height, _lens.Focal, _lens.Focal * _lens.Aspect, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));

@@ -18,12 +18,26 @@ public sealed record SolveSettings
     /// <summary>Lens terms to refine besides the focal length: K1, K2, the principal point; only what is asked for.</summary>
     public Intrinsics RefineLens { get; init; } = Intrinsics.K1 | Intrinsics.K2;
 
+    /// <summary>What is known of the lens beforehand; terms that are not refined stay so.</summary>
+    public Lens Lens { get; init; } = Lens.None;
+
+    /// <summary>A known principal point, pixels; null: the picture's centre.</summary>
+    public double? Cx { get; init; }
+    public double? Cy { get; init; }
+
     /// <summary>Every n-th track is kept out of the solve and measured afterwards; 0: none.</summary>
     public int HoldOutEvery { get; init; } = 10;
     public uint Seed { get; init; } = 1;
 
-    public double CentreX => Width / 2.0;
-    public double CentreY => Height / 2.0;
+    public double CentreX => Cx ?? Width / 2.0;
+    public double CentreY => Cy ?? Height / 2.0;
+
+    /// <summary>A spot of the picture at unit focal length, y down, the known lens taken off.</summary>
+    public (double X, double Y) Normal(double px, double py, double focal)
+    {
+        double x = (px - CentreX) / focal, y = (py - CentreY) / (focal * PixelAspect);
+        return Lens.TryUndistort(x, y, out double u, out double v) ? (u, v) : (x, y);
+    }
 
     public bool IsHeldOut(int track) => HoldOutEvery > 0 && track % HoldOutEvery == HoldOutEvery / 2;
 }

@@ -84,10 +84,13 @@ public sealed class TurningSolver
     /// <summary>Rotations chained from frame to frame, and every track the mean of its directions, under a focal length.</summary>
     private BundleProblem? Begin(double focal, out string? reason)
     {
-        double cx = _settings.CentreX, cy = _settings.CentreY, aspect = _settings.PixelAspect;
-        Vec3 Direction(TrackPoint p) => new Vec3((p.X - cx) / focal, (p.Y - cy) / (focal * aspect), 1).Normalized();
+        Vec3 Direction(TrackPoint p)
+        {
+            var (x, y) = _settings.Normal(p.X, p.Y, focal);
+            return new Vec3(x, y, 1).Normalized();
+        }
         var problem = new BundleProblem { PointsAreDirections = true };
-        problem.Groups.Add(new() { Focal = focal, Cx = cx, Cy = cy, Aspect = aspect });
+        problem.Groups.Add(new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect, K1 = _settings.Lens.K1, K2 = _settings.Lens.K2 });
         problem.Views.Add(new() { Fixed = true, HoldPosition = true });
         for (int f = 1; f < _count; f++)
         {

@@ -87,6 +87,94 @@ public static class TwoView
         return [good[0, 0], good[0, 1], good[0, 2], good[1, 0], good[1, 1], good[1, 2], good[2, 0], good[2, 1], good[2, 2]];
     }
 
+    /// <summary>
+    /// Poses from pairs that lie in one plane, where eight points do not determine an essential matrix (Hartley and Zisserman
+    /// 11.9.2): a homography by four points within random sampling, then its decomposition (Faugeras and Lustman 1988; Ma, Soatto,
+    /// Košecká and Sastry, An Invitation to 3-D Vision, 5.3). Up to two poses keep the plane in front of the views; further
+    /// frames tell them apart. Empty where fewer than <paramref name="least"/> pairs agree.
+    /// </summary>
+    public static IReadOnlyList<TwoViewResult> FromPlane(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed, int least)
+    {
+        int n = a.Count;
+        if (n < 4) { return []; }
+        var random = new Random((int)seed);
+        double[]? best = null;
+        int most = 0;
+        var pick = new int[4];
+        bool Agrees(double[] h, int i) => Transfer(h, a[i], b[i]) < threshold * threshold;
+        for (int trial = 0; trial < trials; trial++)
+        {
+            for (int k = 0; k < 4;)
+            {
+                int i = random.Next(n);
+                if (Array.IndexOf(pick, i, 0, k) < 0) { pick[k++] = i; }
+            }
+            if (Homography(a, b, pick) is not { } h) { continue; }
+            int count = 0;
+            for (int i = 0; i < n; i++) { if (Agrees(h, i)) { count++; } }
+            if (count > most) { (best, most) = (h, count); }
+        }
+        for (int round = 0; best is not null && round < 4; round++)
+        {
+            int[] all = [.. Enumerable.Range(0, n).Where(i => Agrees(best, i))];
+            if (all.Length < 4 || Homography(a, b, all) is not { } h) { break; }
+            (best, most) = (h, all.Length);
+        }
+        if (best is null || most < least) { return []; }
+        bool[] inliers = [.. Enumerable.Range(0, n).Select(i => Agrees(best, i))];
+        return [.. DecomposePlane(best, inliers, a).Select(p => new TwoViewResult(p.Rotation, p.Translation, inliers, most))];
+    }
+
+    /// <summary>x2 ~ H x1 by the direct linear transformation on centred points (Hartley and Zisserman 4.1), row by row.</summary>
+    private static double[]? Homography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, int[] pick)
+    {
+        double ax = pick.Average(i => a[i].X), ay = pick.Average(i => a[i].Y), bx = pick.Average(i => b[i].X), by = pick.Average(i => b[i].Y);
+        double sa = 1 / Math.Max(1e-9, pick.Average(i => Math.Abs(a[i].X - ax) + Math.Abs(a[i].Y - ay))), sb = 1 / Math.Max(1e-9, pick.Average(i => Math.Abs(b[i].X - bx) + Math.Abs(b[i].Y - by)));
+        var m = Matrix<double>.Build.Dense(9, 9);
+        foreach (int i in pick)
+        {
+            double x = (a[i].X - ax) * sa, y = (a[i].Y - ay) * sa, u = (b[i].X - bx) * sb, v = (b[i].Y - by) * sb;
+            double[] first = [x, y, 1, 0, 0, 0, -u * x, -u * y, -u], second = [0, 0, 0, x, y, 1, -v * x, -v * y, -v];
+            for (int r = 0; r < 9; r++) { for (int c = 0; c < 9; c++) { m[r, c] += first[r] * first[c] + second[r] * second[c]; } }
+        }
+        var evd = m.Evd(Symmetricity.Symmetric);
+        if (!(evd.EigenValues[1].Real > 1e-10)) { return null; } // three of them in a line
+        Vector<double> f = evd.EigenVectors.Column(0);
+        var ta = Matrix<double>.Build.DenseOfArray(new[,] { { sa, 0, -sa * ax }, { 0, sa, -sa * ay }, { 0, 0, 1.0 } });
+        var tb = Matrix<double>.Build.DenseOfArray(new[,] { { sb, 0, -sb * bx }, { 0, sb, -sb * by }, { 0, 0, 1.0 } });
+        Matrix<double> h = tb.Inverse() * Matrix<double>.Build.DenseOfRowMajor(3, 3, [.. f]) * ta;
+        return [h[0, 0], h[0, 1], h[0, 2], h[1, 0], h[1, 1], h[1, 2], h[2, 0], h[2, 1], h[2, 2]];
+    }
+
+    private static double Transfer(double[] h, (double X, double Y) a, (double X, double Y) b)
+    {
+        double w = h[6] * a.X + h[7] * a.Y + h[8], dx = (h[0] * a.X + h[1] * a.Y + h[2]) / w - b.X, dy = (h[3] * a.X + h[4] * a.Y + h[5]) / w - b.Y;
+        return dx * dx + dy * dy;
+    }
+
+    private static IEnumerable<(Matrix3 Rotation, Vec3 Translation)> DecomposePlane(double[] values, bool[] inliers, IReadOnlyList<(double X, double Y)> a)
+    {
+        var h = Matrix<double>.Build.DenseOfRowMajor(3, 3, values);
+        h /= h.Svd().S[1];
+        if (h.Determinant() < 0) { h = -h; }
+        var svd = h.Svd();
+        double s1 = svd.S[0] * svd.S[0], s3 = svd.S[2] * svd.S[2];
+        if (s1 - s3 < 1e-9) { yield break; } // a turn alone
+        Vec3 V(int i) => new(svd.VT[i, 0], svd.VT[i, 1], svd.VT[i, 2]);
+        var m = new Matrix3(h[0, 0], h[0, 1], h[0, 2], h[1, 0], h[1, 1], h[1, 2], h[2, 0], h[2, 1], h[2, 2]);
+        double first = Math.Sqrt(Math.Max(0, 1 - s3) / (s1 - s3)), third = Math.Sqrt(Math.Max(0, s1 - 1) / (s1 - s3));
+        foreach (double sign in (double[])[1, -1])
+        {
+            Vec3 v2 = V(1), u = first * V(0) + sign * third * V(2), normal = Vec3.Cross(v2, u);
+            Matrix3 rotation = Matrix3.FromColumns(m * v2, m * u, Vec3.Cross(m * v2, m * u)) * Matrix3.FromColumns(v2, u, normal).Transpose();
+            Vec3 t = m * normal - rotation * normal;
+            // The plane n·x = d lies before the first view.
+            int front = Enumerable.Range(0, inliers.Length).Count(i => inliers[i] && Vec3.Dot(normal, new(a[i].X, a[i].Y, 1)) > 0);
+            if (front < inliers.Count(i => i) / 2) { t = -t; }
+            if (t.Length > 1e-9) { yield return (rotation, t.Normalized()); }
+        }
+    }
+
     /// <summary>First-order squared distance to the epipolar geometry (Sampson; Hartley and Zisserman 11.4.3).</summary>
     private static double Sampson(double[] e, (double X, double Y) a, (double X, double Y) b)
     {

@@ -1,0 +1,96 @@
+using System.Text.Json;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Core.Tracking;
+using Plenk.Formats.Cameras;
+using Plenk.Formats.Sequences;
+
+namespace Plenk.Work;
+
+/// <summary>A moving thing inside its mattes, against a solved camera.</summary>
+public static class ObjectWork
+{
+    /// <summary>Small things need features close together; their windows must not hang over the edge far.</summary>
+    private static readonly TrackerSettings Close = new() { Count = 400, Distance = 5, Radius = 7 };
+
+    public static ObjectResult Solve(string plate, string masks, string cameraFile, double? distance, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        PlateCheckResult check = SolveWork.Frames(plate, stop);
+        var (width, height, first, last) = (check.Frames[0].Width, check.Frames[0].Height, check.Frames[0].Frame, check.Frames[^1].Frame);
+        CameraSource camera = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, first, new(24, 1)));
+        var poses = camera.Samples.Where(s => s.Frame == Math.Floor(s.Frame)).ToDictionary(s => (int)s.Frame, s => Pose.FromRowMajor16(s.CameraToWorld, out _)!.Value);
+        CameraSample sample = camera.Samples[0];
+        double scale = (double)width / camera.Width;
+        if (Math.Abs((double)height / camera.Height - scale) > 0.01) { throw new ShotFault($"The camera was solved on a picture of {camera.Width} × {camera.Height}, the plate is {width} × {height}: another shape. Bring the plate it was solved on."); }
+        var pinhole = new Pinhole(width, height, sample.FocalPx * scale, sample.FocalPx * scale, sample.Cx * scale, sample.Cy * scale, camera.Lens.ToLens());
+        IReadOnlyList<Track> tracks = SolveWork.Follow(plate, masks, check, Close, inside: true, stop: stop, progress: progress is null ? null : (what, part) => progress(what, 0.4 * part));
+        List<FloorUnder> floor = [];
+        if (distance is null)
+        {
+            IReadOnlyList<Track> around = SolveWork.Follow(plate, masks, check, stop: stop, progress: progress is null ? null : (what, part) => progress($"Around it: {what}", 0.4 + 0.3 * part));
+            Vec3[] still = [.. around.Where(t => t.Points.Count >= 6).AsParallel().AsOrdered().Select(t => Place(t, poses, pinhole)).OfType<Vec3>()];
+            for (int i = 0; i < 9; i++)
+            {
+                int f = first + (last - first) * i / 8;
+                if (poses.TryGetValue(f, out Pose pose) && SolveWork.MatteBox(masks, f) is { } box && ObjectSolver.FloorDepth(still, pose, pinhole, box) is { } depth) { floor.Add(new(f, depth)); }
+            }
+        }
+        return ObjectSolver.Solve(tracks, first, last, f => poses.TryGetValue(f, out Pose p) ? p : null,
+            new() { Width = width, Height = height, FocalPx = pinhole.Fx, Cx = pinhole.Cx, Cy = pinhole.Cy, Lens = pinhole.Lens },
+            distance, floor, stop, progress is null ? null : (what, part) => progress(what, 0.7 + 0.3 * part));
+    }
+
+    /// <summary>A still track's place from the solved camera, where it agrees with it.</summary>
+    private static Vec3? Place(Track t, Dictionary<int, Pose> poses, Pinhole pinhole)
+    {
+        Sight[] sights = [.. Enumerable.Range(0, 8).Select(i => t.Points[i * (t.Points.Count - 1) / 7]).Distinct().Where(p => poses.ContainsKey(p.Frame)).Select(p => new Sight(poses[p.Frame], pinhole, p.X, p.Y))];
+        return Triangulation.Locate(sights, out _) is { RmsPixels: < 1.5, ParallaxDegrees: > 0.4 } found ? found.Point : null;
+    }
+
+    public static byte[] ToJson(ObjectResult r)
+    {
+        using var stream = new MemoryStream();
+        using (var w = new Utf8JsonWriter(stream, new JsonWriterOptions { Indented = true }))
+        {
+            w.WriteStartObject();
+            w.WriteString("status", r.Solved ? "solved" : "failed");
+            if (!r.Solved) { w.WriteString("reason", r.Reason); }
+            else
+            {
+                w.WriteNumber("rms_px", r.RmsPx);
+                w.WriteString("size_by", r.SizeBy);
+                w.WriteNumber("size_sd", r.SizeDoubt);
+                w.WriteStartObject("tracks");
+                w.WriteNumber("used", r.Points.Count);
+                w.WriteNumber("left_out", r.LeftOut.Count);
+                w.WriteEndObject();
+                w.WriteStartArray("frames");
+                foreach (ObjectFrame f in r.Frames)
+                {
+                    w.WriteStartObject();
+                    w.WriteNumber("frame", f.Frame);
+                    w.WriteStartArray("object_to_world");
+                    foreach (double v in f.ObjectToWorld.ToRowMajor16()) { w.WriteNumberValue(v); }
+                    w.WriteEndArray();
+                    w.WriteNumber("rms_px", f.RmsPx);
+                    w.WriteEndObject();
+                }
+                w.WriteEndArray();
+                w.WriteStartArray("points");
+                foreach (SolvedPoint p in r.Points)
+                {
+                    w.WriteStartArray();
+                    w.WriteNumberValue(p.Position.X);
+                    w.WriteNumberValue(p.Position.Y);
+                    w.WriteNumberValue(p.Position.Z);
+                    w.WriteEndArray();
+                }
+                w.WriteEndArray();
+            }
+            w.WriteEndObject();
+        }
+        return stream.ToArray();
+    }
+}
