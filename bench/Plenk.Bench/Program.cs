@@ -9,9 +9,11 @@ switch (args)
         Speed.Composite(shotFolder);
         await Speed.Preview(url);
         return 0;
+    case ["tracking", string court, string work]:
+        return TrackingBench.Run(court, work);
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed, bench/bundle FILE");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed, bench/bundle FILE, bench/tracking --court DIR");
         return 2;
 }

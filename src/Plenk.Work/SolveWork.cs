@@ -40,15 +40,43 @@ public static class SolveWork
     public static IReadOnlyList<Track> Follow(string plate, string? masks, PlateCheckResult check, TrackerSettings? tracking = null, bool inside = false, CancellationToken stop = default, Action<string, double>? progress = null)
     {
         var (width, height) = (check.Frames[0].Width, check.Frames[0].Height);
-        var tracker = new PointTracker(tracking ?? new());
-        foreach (CheckedFrame f in check.Frames)
+        int first = check.Frames[0].Frame;
+        return Follow(first, check.Frames[^1].Frame, f =>
         {
-            stop.ThrowIfCancellationRequested();
-            CodeImage picture = RasterFile.Read(File.ReadAllBytes(Path.Combine(plate, f.File)), f.File);
-            tracker.Next(f.Frame, GrayPyramid.Of(width, height, picture.Channels, picture.Bits, picture.Codes), Allowed(masks, f.Frame, width, height, inside));
-            progress?.Invoke($"Tracking, {tracker.LiveCount} live at {f.Frame}", (double)(f.Frame - check.Frames[0].Frame + 1) / check.Frames.Count);
+            CodeImage picture = RasterFile.Read(File.ReadAllBytes(Path.Combine(plate, check.Frames[f - first].File)), check.Frames[f - first].File);
+            return GrayPyramid.Of(width, height, picture.Channels, picture.Bits, picture.Codes);
+        }, masks is null ? null : f => Allowed(masks, f, width, height, inside)!, tracking, stop, progress).Tracks;
+    }
+
+    /// <summary>
+    /// Forwards, finding features in the first, the middle and the last frame and wherever too few live; then backwards, so that
+    /// what was found later reaches back to where it came into view. Stopped, it gives what it has.
+    /// </summary>
+    public static (IReadOnlyList<Track> Tracks, bool Whole) Follow(int first, int last, Func<int, GrayPyramid> picture, Func<int, Func<int, int, bool>?>? allowed, TrackerSettings? tracking, CancellationToken stop, Action<string, double>? progress, bool keepWhenStopped = false)
+    {
+        TrackerSettings settings = tracking ?? new();
+        var forwards = new PointTracker(settings);
+        int count = last - first + 1, done = 0;
+        bool Stopped()
+        {
+            if (!keepWhenStopped) { stop.ThrowIfCancellationRequested(); }
+            return stop.IsCancellationRequested;
         }
-        return tracker.Tracks;
+        for (int f = first; f <= last && !Stopped(); f++)
+        {
+            forwards.Next(f, picture(f), allowed?.Invoke(f), findMore: f == first + count / 2 || f == last);
+            progress?.Invoke($"Tracking, {forwards.LiveCount} live at {f}", (double)++done / (2 * count));
+        }
+        var backwards = new PointTracker(settings with { Count = 0 });
+        ILookup<int, Track> from = forwards.Tracks.ToLookup(t => t.Points[0].Frame);
+        for (int f = first + done - 1; f >= first && !Stopped(); f--)
+        {
+            if (from.Any(g => g.Key >= f && g.Key > first)) { backwards.Next(f, picture(f), allowed?.Invoke(f)); }
+            if (f > first) { foreach (Track t in from[f]) { backwards.Seed(t, t.Points[0].X, t.Points[0].Y); } }
+            progress?.Invoke($"Tracking backwards, {backwards.LiveCount} live at {f}", (double)(done + first + done - f) / (2 * count));
+        }
+        // What lives in one frame only says nothing.
+        return ([.. forwards.Tracks.Where(t => t.Points.Count > 1)], !stop.IsCancellationRequested);
     }
 
     public static SolveResult Camera(CameraMoves moves, IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop = default, Action<string, double>? progress = null) =>

@@ -1,20 +1,62 @@
+using System.Numerics;
+
 namespace Plenk.Core.Tracking;
 
-/// <summary>One level of a picture for tracking: brightness as the plate encodes it, 0..1.</summary>
-public sealed class GrayImage(int width, int height, float[] data)
+/// <summary>One level of a picture for tracking: brightness as the plate encodes it, 0..1; its edge goes on beyond it for a margin.</summary>
+public sealed class GrayImage
 {
-    public int Width { get; } = width;
-    public int Height { get; } = height;
-    public float[] Data { get; } = data;
+    private const int Margin = 40;
+    private readonly float[] _padded;
+    private readonly int _stride;
+
+    public int Width { get; }
+    public int Height { get; }
+    public float[] Data { get; }
+
+    public GrayImage(int width, int height, float[] data)
+    {
+        (Width, Height, Data) = (width, height, data);
+        _stride = width + 2 * Margin;
+        _padded = new float[_stride * (height + 2 * Margin)];
+        Parallel.For(0, height + 2 * Margin, y =>
+        {
+            int from = Math.Clamp(y - Margin, 0, height - 1) * width, to = y * _stride;
+            _padded.AsSpan(to, Margin).Fill(data[from]);
+            data.AsSpan(from, width).CopyTo(_padded.AsSpan(to + Margin));
+            _padded.AsSpan(to + Margin + width, Margin).Fill(data[from + width - 1]);
+        });
+    }
 
     /// <summary>Bilinear value at array coordinates (pixel centres at whole numbers), clamped.</summary>
     public float At(float x, float y)
     {
-        x = Math.Clamp(x, 0, Width - 1.001f);
-        y = Math.Clamp(y, 0, Height - 1.001f);
-        int x0 = (int)x, y0 = (int)y, i = y0 * Width + x0;
-        float u = x - x0, v = y - y0, top = Data[i] + (Data[i + 1] - Data[i]) * u, bottom = Data[i + Width] + (Data[i + Width + 1] - Data[i + Width]) * u;
+        x = Math.Clamp(x, -Margin, Width + Margin - 2.001f) + Margin;
+        y = Math.Clamp(y, -Margin, Height + Margin - 2.001f) + Margin;
+        int x0 = (int)x, y0 = (int)y, i = y0 * _stride + x0;
+        float u = x - x0, v = y - y0, top = _padded[i] + (_padded[i + 1] - _padded[i]) * u, bottom = _padded[i + _stride] + (_padded[i + _stride + 1] - _padded[i + _stride]) * u;
         return top + (bottom - top) * v;
+    }
+
+    /// <summary>
+    /// A patch of <paramref name="rows"/> rows at array coordinates (left, top), bilinear; each row is filled to
+    /// <paramref name="stride"/> values (a multiple of the vector's width), so whole vectors are computed.
+    /// </summary>
+    public void Patch(double left, double top, int rows, int stride, Span<float> patch)
+    {
+        left = Math.Clamp(left, -Margin, Width + Margin - stride - 2) + Margin;
+        top = Math.Clamp(top, -Margin, Height + Margin - rows - 2) + Margin;
+        int x0 = (int)left, y0 = (int)top, width = Vector<float>.Count;
+        float u = (float)(left - x0), v = (float)(top - y0);
+        Vector<float> w00 = new((1 - u) * (1 - v)), w10 = new(u * (1 - v)), w01 = new((1 - u) * v), w11 = new(u * v);
+        for (int y = 0; y < rows; y++)
+        {
+            ReadOnlySpan<float> a = _padded.AsSpan((y0 + y) * _stride + x0, stride + 1), b = _padded.AsSpan((y0 + y + 1) * _stride + x0, stride + 1);
+            for (int x = 0; x < stride; x += width)
+            {
+                Vector<float> value = w00 * new Vector<float>(a[x..]) + w10 * new Vector<float>(a[(x + 1)..]) + w01 * new Vector<float>(b[x..]) + w11 * new Vector<float>(b[(x + 1)..]);
+                value.CopyTo(patch[(y * stride + x)..]);
+            }
+        }
     }
 
     /// <summary>Half the size after the 5-tap binomial filter (Burt and Adelson 1983); array coordinate x becomes x/2 − ¼.</summary>
