@@ -27,6 +27,7 @@ builder.Services.AddSingleton<ShotStore>();
 builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<ShotEngine>();
+builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();
@@ -70,6 +71,7 @@ app.MapShots();
 app.MapMediaIn();
 app.MapPictures();
 app.MapJobs();
+app.MapTracks();
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

@@ -1,5 +1,7 @@
 using Plenk.Core.Contact;
 using Plenk.Core.Images;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
 using Plenk.Core.Lighting;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
@@ -23,6 +25,10 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, PlateReadings.Blank, s => [s.Plate, s.Range, s.Rate], (_, s, _) => PlateReadings.SequenceComplete(s)),
         new(1, CameraReadings.ReprojectionBlank, s => [Camera(s), s.SurveyPoints], (_, s, _) => CameraReadings.Reprojection(s)),
         new(1, CameraReadings.FloorBlank, s => [s.SurveyPoints, s.Orientation, s.Range], (_, s, _) => CameraReadings.FloorFlatness(s)),
+        new(1, SolveReadings.LiveBlank, s => [s.Tracks, s.Range], (engine, s, _) => SolveReadings.Live(engine.TrackWork.Tracks(s), s.Range.First, s.Range.Last)),
+        new(1, SolveReadings.RmsBlank, s => [s.Solve], SolveRms),
+        new(1, SolveReadings.HeldOutBlank, s => [s.Solve], (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
+        new(1, SolveReadings.SlideBlank, s => [s.Solve, s.Elements, Camera(s)], Slide),
         new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
         new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => ContactReadings.Gap(s, engine.Set(s), engine.Elements(s))),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => ContactReadings.Shadow(s, engine.Set(s), engine.Elements(s))),
@@ -49,6 +55,23 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         (kept with { Tolerance = shot.Tolerances.GetValueOrDefault(kept.Id, kept.Tolerance) }).Judged();
 
     private static object?[] Camera(ShotDocument s) => [s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
+
+    private const string NotSolved = "the camera was not solved here";
+
+    private static Reading SolveRms(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (engine.TrackWork.Solve(shot) is not { } s) { return SolveReadings.RmsBlank with { Note = NotSolved }; }
+        var worst = s.Points.MaxBy(p => p.RmsPx)!;
+        return SolveReadings.Rms(s.RmsPx, [.. s.Frames.Select(f => (f.Frame, f.RmsPx, f.Tracks))], s.Points.Length, $"worst track {worst.Track}, {worst.RmsPx:0.00} px");
+    }
+
+    private static Reading Slide(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (engine.TrackWork.Solve(shot) is not { } s || ShotCamera.Of(shot) is not { } camera) { return SolveReadings.SlideBlank with { Note = NotSolved }; }
+        if (s.Doubts() is not { } sure) { return SolveReadings.SlideBlank with { Note = "the solve leaves more open than can be told" }; }
+        Similarity toSource = camera.SourceToWorld.Inverse();
+        return SolveReadings.Slide(sure, s.Frames[0].Frame, [.. shot.Elements.Where(e => !e.Off).Select(e => (e.Name, toSource.Apply(e.Position)))]);
+    }
 
     private static Reading Projection(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {

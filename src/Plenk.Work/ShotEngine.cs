@@ -36,6 +36,9 @@ public sealed class ShotEngine(IMedia media)
     private readonly Cache<Box<SkyOpenings?>> _openings = new(8);
     private readonly Cache<SetPass> _passes = new(4);
     private readonly Cache<RayGrid> _grids = new(12);
+    private TrackWork? _tracks;
+
+    public TrackWork TrackWork => _tracks ??= new(this, media);
 
     public sealed record Box<T>(T Value);
 

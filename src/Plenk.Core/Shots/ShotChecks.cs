@@ -35,6 +35,14 @@ public static class ShotChecks
                 break;
             }
         }
+        Doubles(d.Mattes.Select(m => m.Id), "Mattes");
+        foreach (Matte m in d.Mattes)
+        {
+            Need(m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)), $"Matte {m.Name}: a shape needs three corners or more, all of them numbers.");
+            Need(m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2, $"Matte {m.Name}: its keys have different numbers of corners.");
+            Need(m.Keys.Select(k => k.Frame).Distinct().Count() == m.Keys.Count, $"Matte {m.Name}: two keys stand at one frame.");
+        }
+        Need(d.Solving.RefineLens is "none" or "k1" or "k1k2", "Solve: the lens is refined by none, k1 or k1k2.");
         Doubles(d.SurveyPoints.Select(p => p.Name), "Survey points");
         Doubles(d.Pieces.Select(p => p.Id), "Set");
         Doubles(d.Elements.Select(p => p.Id), "Contact");

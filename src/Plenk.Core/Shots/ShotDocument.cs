@@ -24,6 +24,14 @@ public sealed record ShotDocument : Extensible
     public FrameRate Rate { get; init; } = new(24, 1);
     public PlateSource? Plate { get; init; }
     public CameraSource? Camera { get; init; }
+
+    /// <summary>Shapes drawn on the plate that keep tracks off what moves or mirrors.</summary>
+    public IReadOnlyList<Matte> Mattes { get; init; } = [];
+    public TrackSource? Tracks { get; init; }
+    public SolveChoice Solving { get; init; } = new();
+
+    /// <summary>What the camera was solved as; null: it came in from elsewhere.</summary>
+    public SolveSource? Solve { get; init; }
     public IReadOnlyList<SurveyPoint> SurveyPoints { get; init; } = [];
     public Orientation Orientation { get; init; } = new();
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
@@ -113,6 +121,51 @@ public sealed record CameraSource : Extensible
 
 /// <summary>CameraToWorld row-major; focal length and principal point in pixels of the camera's own picture size.</summary>
 public sealed record CameraSample(double Frame, double[] CameraToWorld, double FocalPx, double Cx, double Cy);
+
+/// <summary>A polygon by shot frame, straight between its keys, held before the first and after the last; pixels of the plate.</summary>
+public sealed record Matte : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public IReadOnlyList<MatteKey> Keys { get; init; } = [];
+    public bool Off { get; init; }
+}
+
+/// <summary>Corners x0 y0 x1 y1 …; every key of a matte has as many.</summary>
+public sealed record MatteKey(int Frame, double[] Corners);
+
+/// <summary>Features followed through the plate, by shot frame; the places stand in the media.</summary>
+public sealed record TrackSource : Extensible
+{
+    public required string Media { get; init; }
+    public int Count { get; init; }
+}
+
+/// <summary>How the camera is to be solved.</summary>
+public sealed record SolveChoice : Extensible
+{
+    /// <summary>It turns about one place; else it travels.</summary>
+    public bool Turns { get; init; }
+
+    /// <summary>The plate's focal length is held; else it is found.</summary>
+    public bool HoldFocal { get; init; }
+
+    /// <summary>none, k1 or k1k2.</summary>
+    public string RefineLens { get; init; } = "k1k2";
+    public bool RefinePrincipalPoint { get; init; }
+
+    /// <summary>Tracks that were cleaned away.</summary>
+    public IReadOnlyList<int> LeftOut { get; init; } = [];
+}
+
+/// <summary>A solve that gave the shot its camera; frames, points and doubts stand in the media.</summary>
+public sealed record SolveSource : Extensible
+{
+    public required string Media { get; init; }
+    public bool Turns { get; init; }
+    public double RmsPx { get; init; }
+    public int TracksUsed { get; init; }
+}
 
 /// <summary>
 /// A place clicked on the plate and known in space, in the camera's own: measured on set, or found from its clicks

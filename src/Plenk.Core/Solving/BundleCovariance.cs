@@ -23,6 +23,20 @@ public sealed class BundleCovariance
     /// <summary>Upper half of each point's 3 × 3 covariance: xx, xy, xz, yy, yz, zz.</summary>
     public required double[][] Points { get; init; }
 
+    public int Views => ViewAt.Length;
+
+    /// <summary>What of the lens was refined.</summary>
+    public Intrinsics Refined => Problem.Groups[0].Refine;
+
+    /// <summary>The lower half of the views' and lens' covariance, row by row.</summary>
+    public IEnumerable<double> Lower()
+    {
+        for (int i = 0; i < Size; i++) { for (int j = 0; j <= i; j++) { yield return Full[i * Size + j]; } }
+    }
+
+    /// <summary>The same again from its problem's views and first lens, and the kept lower half. Null where they do not belong together.</summary>
+    public static BundleCovariance? Restore(BundleProblem problem, IReadOnlyList<float> lower, double sigma) => BundleAdjustment.Restore(problem, lower, sigma);
+
     private double At(int row, int column) => row >= column ? Full[row * Size + column] : Full[column * Size + row];
 
     /// <summary>Standard deviations of a view: turn in radians and shift in the solve's unit, each the root of its trace.</summary>
@@ -92,6 +106,15 @@ public sealed partial class BundleAdjustment
     /// </summary>
     public static BundleCovariance? Covariance(BundleProblem problem, RobustLoss loss = RobustLoss.Squares, double width = 1) =>
         new BundleAdjustment(problem, loss, width).Covariance();
+
+    internal static BundleCovariance? Restore(BundleProblem problem, IReadOnlyList<float> lower, double sigma)
+    {
+        var shape = new BundleAdjustment(problem, RobustLoss.Squares, 1);
+        if (lower.Count != shape._size * (shape._size + 1) / 2) { return null; }
+        var full = new double[shape._size * shape._size];
+        for (int i = 0, k = 0; i < shape._size; i++) { for (int j = 0; j <= i; j++) { full[i * shape._size + j] = lower[k++]; } }
+        return new() { Full = full, Size = shape._size, ViewAt = shape._viewAt, PoseSize = shape._poseSize, GroupAt = shape._groupAt, IntrinsicsOf = shape._intrinsicsOf, Problem = problem, Sigma = sigma, Points = [] };
+    }
 
     private BundleCovariance? Covariance()
     {

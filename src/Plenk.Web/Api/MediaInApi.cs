@@ -70,7 +70,7 @@ public static class MediaInApi
             LensValues? lens = form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0 ? new(Number(form, "k1", 0), Number(form, "k2", 0)) : null;
             CameraSource camera = CameraFiles.Read(Bytes(file), Path.GetFileName(file.FileName), new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens));
             camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
-            return await Save(shots, id, http, $"Camera in: {camera.Name}", form, d => d with { Camera = camera }, CameraNotes(document, camera));
+            return await Save(shots, id, http, $"Camera in: {camera.Name}", form, d => d with { Camera = camera, Solve = null }, CameraNotes(document, camera));
         });
 
         api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>

@@ -49,12 +49,17 @@ public static class PictureApi
                 return Results.Ok(new { camera = false, note = $"The camera has no sample for frame {frame}." });
             }
             SetScene set = engine.Set(document);
+            // The camera's own doubt where it was solved: an ellipse of one standard deviation around each point.
+            var solve = engine.TrackWork.Solve(document);
+            BundleCovariance? sure = solve?.Doubts();
+            int view = solve is null ? -1 : Array.FindIndex(solve.Frames, f => f.Frame == frame);
             var points = document.SurveyPoints.Select(p =>
             {
                 PointClick? click = p.Clicks.FirstOrDefault(c => c.Frame == frame);
                 double x = 0, y = 0;
                 bool seen = p.Position is { } at && pinhole.TryProject(pose, camera.SourceToWorld.Apply(at), out x, out y) && pinhole.Contains(x, y);
-                return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null };
+                double[]? ellipse = seen && view >= 0 && sure?.OfSpot(p.Position!.Value, view) is { } c ? [c.XX, c.XY, c.YY] : null;
+                return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null, ellipse };
             });
             var elements = engine.Elements(document).Select(e => new
             {

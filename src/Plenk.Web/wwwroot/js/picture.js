@@ -1,6 +1,7 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
+import { cornerNear, drawTracks, keyMatte, trackNear } from './tracks.js';
 
 const box = document.getElementById('picture');
 const canvas = document.getElementById('canvas');
@@ -98,6 +99,7 @@ function drawOverlay() {
   const parts = [];
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
+  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 3 && over.wire) {
@@ -114,6 +116,12 @@ function drawOverlay() {
         const [x, y] = at(...q).split(' ').map(Number);
         const heavy = (state.step === 2 ? p.name === state.chosen.point : state.chosen.points.includes(p.name)) ? 2.2 : 1.2;
         parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, heavy, p.click ? '' : ' stroke-dasharray="1.5 1.5"'), label(x + 7, y - 6, p.name));
+        if (p.ellipse && state.step === 2) {
+          // The solve's doubt there, one standard deviation, drawn 20 times as large like the residual.
+          const [a, b, c] = p.ellipse, m = (a + c) / 2, k = Math.hypot((a - c) / 2, b), turn = (Math.atan2(2 * b, a - c) / 2) * (180 / Math.PI);
+          const grow = 20 * zoom;
+          parts.push(`<ellipse cx="${x}" cy="${y}" rx="${(Math.sqrt(Math.max(0, m + k)) * grow).toFixed(1)}" ry="${(Math.sqrt(Math.max(0, m - k)) * grow).toFixed(1)}" transform="rotate(${turn.toFixed(1)} ${x} ${y})" fill="none" stroke="#fff" stroke-width=".8"/>`);
+        }
         if (p.click && p.seen) {
           // The residual, drawn 20 times as long.
           const k = 20 * zoom;
@@ -224,6 +232,12 @@ box.addEventListener('pointerdown', async (e) => {
       return;
     }
   }
+  if (state.step === 2) {
+    const corner = cornerNear(p, zoom);
+    if (corner) { held = { corner }; box.setPointerCapture(e.pointerId); return; }
+    const track = trackNear(p, zoom);
+    if (track || state.chosen.track) { state.chosen.track = track?.id ?? null; tell('chosen'); }
+  }
   if (state.step !== 3 && state.step !== 6) return;
   box.setPointerCapture(e.pointerId);
   const press = held = {};
@@ -241,9 +255,39 @@ box.addEventListener('pointermove', async (e) => {
   const p = toPixel(e);
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
+  if (held?.corner) {
+    const { matte, corners, i } = held.corner;
+    [corners[i], corners[i + 1]] = [p.x, p.y];
+    // Shown where it is pulled to; kept when it is let go.
+    const m = state.document.mattes.find((q) => q.id === matte);
+    m.keys = [...m.keys.filter((k) => k.frame !== state.frame), { frame: state.frame, corners }].sort((a, b) => a.frame - b.frame);
+    held.moved = true;
+    draw();
+    return;
+  }
   if (held) { held.to = p; drag(); return; }
+  magnify(state.step === 2 ? trackNear(p, zoom) : null);
   read(p.x, p.y);
 });
+
+// The plate around a track, enlarged, with what is known of it.
+const lens = document.getElementById('lens');
+function magnify(track) {
+  const plate = track && plateBitmap(state.frame);
+  lens.hidden = !plate;
+  if (!plate) return;
+  const c = lens.querySelector('canvas').getContext('2d'), side = 24;
+  c.imageSmoothingEnabled = false;
+  c.clearRect(0, 0, 144, 144);
+  c.drawImage(plate, track.x - side / 2, track.y - side / 2, side, side, 0, 0, 144, 144);
+  c.strokeStyle = '#fff';
+  c.lineWidth = 1;
+  c.beginPath();
+  for (const [a, b] of [[0, 60], [84, 144]]) { c.moveTo(a, 72); c.lineTo(b, 72); c.moveTo(72, a); c.lineTo(72, b); }
+  c.stroke();
+  lens.querySelector('p').textContent = `${track.id} · ${track.first}–${track.last}${track.rms === null ? '' : ` · ${track.rms.toFixed(2)} px`} · ${track.fate}`;
+}
+box.addEventListener('pointerleave', () => magnify(null));
 
 // Follows the pointer as fast as answers come; always ends where it was last.
 let dragging = false;
@@ -267,6 +311,7 @@ async function drag() {
 box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
+  if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); return; }
   if (h?.element && h.point) {
     const name = state.document.elements.find((x) => x.id === h.element)?.name;
     await save(`Moved ${name}`, (d) => { d.elements.find((x) => x.id === h.element).position = h.point; return d; });

@@ -1,6 +1,7 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
+import { cameraCurves } from './tracks.js';
 
 const svg = document.querySelector('#rail svg');
 const at = document.getElementById('at');
@@ -38,15 +39,25 @@ function draw() {
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
-  if (reading?.perFrame) {
+  const camera = cameraCurves();
+  if (camera) {
+    title.textContent = camera.name;
+    const values = camera.curves.flatMap((c) => c.points.map((p) => p.value)), low = Math.min(...values), high = Math.max(...values, low + 1e-9);
+    const y = (v) => 66 - ((v - low) / (high - low)) * 46;
+    camera.curves.forEach((c, i) => {
+      out.push(`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${['', ' stroke-dasharray="6 3"', ' stroke-dasharray="1.5 2.5"'][i]}/>`);
+      const end = c.points.at(-1);
+      out.push(`<text x="${x(end.frame) - 40}" y="${y(end.value) - 4 - 0}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${c.axis} ${end.value.toFixed(2)}</text>`);
+    });
+  } else if (reading?.perFrame) {
     title.textContent = `${reading.name}, ${reading.unit} per frame`;
     const top = Math.max(reading.tolerance * 1.15, ...reading.perFrame.map((p) => p.value)) || 1;
     const y = (v) => 66 - (v / top) * 42;
     out.push(`<path d="M0 ${y(reading.tolerance)}h4000" stroke="var(--red)" stroke-dasharray="5 4" stroke-width=".9"/>`);
     out.push(`<path d="M${reading.perFrame.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.3"/>`);
     for (const p of reading.perFrame) out.push(`<circle cx="${x(p.frame)}" cy="${y(p.value)}" r="2" fill="var(--ink)"/>`);
-    const w = reading.perFrame.reduce((a, b) => (b.value > a.value ? b : a));
-    out.push(`<text x="${x(w.frame) + 6}" y="${y(w.value) - 3}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${w.value.toFixed(2)} at ${w.frame}</text>`);
+    const w = reading.perFrame.reduce((a, b) => ((reading.over ? b.value < a.value : b.value > a.value) ? b : a));
+    out.push(`<text x="${Math.min(x(w.frame) + 6, x(last) - 90)}" y="${y(w.value) + (reading.over ? 13 : -3)}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${Number.isInteger(w.value) ? w.value : w.value.toFixed(2)} at ${w.frame}</text>`);
   }
   out.push(`<path d="M${x(state.frame)} 16V${base}" stroke="var(--ink)" stroke-width="1.4"/>`);
   svg.innerHTML = out.join('');
@@ -71,6 +82,6 @@ export function togglePlay() {
   timer = setInterval(() => setFrame(state.frame >= state.document.range.last ? state.document.range.first : state.frame + 1), (1000 * rate.den) / rate.num);
 }
 play.addEventListener('click', togglePlay);
-for (const t of ['document', 'frame', 'step', 'readings', 'chosen']) on(t, draw);
+for (const t of ['document', 'frame', 'step', 'readings', 'chosen', 'solve']) on(t, draw);
 on('document', refreshResiduals);
 addEventListener('resize', draw);

@@ -4,7 +4,7 @@ import { draw, fitPicture, refresh } from './picture.js';
 import './plan.js';
 import { togglePlay } from './rail.js';
 import { drawSheet } from './sheet.js';
-import { load, on, setFrame, setHand, setStep, state, step, tell } from './state.js';
+import { load, on, setFrame, setHand, setStep, state, step, takeState, tell } from './state.js';
 import { fillVials } from './vial.js';
 
 const $ = (id) => document.getElementById(id);
@@ -60,11 +60,17 @@ async function jobs() {
   const was = $('tray').dataset.live;
   $('tray').dataset.live = live ? live.id : '';
   if (state.step === 8 && was !== $('tray').dataset.live) drawSheet();
+  // What the tray has finished is on the shot now; what failed says why.
+  const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
+  if (ended && (ended.kind === 'track' || ended.kind === 'solve')) {
+    if (ended.state === 'failed') tell('told', { message: ended.message });
+    else { try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ } }
+  }
   if (live) {
     const left = live.secondsPerItem ? ` · ${Math.ceil((live.total - live.done) * live.secondsPerItem)} s left` : '';
     const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-valuenow': live.done, 'aria-valuemax': live.total });
     bar.innerHTML = `<i style="width:${(100 * live.done) / Math.max(1, live.total)}%"></i>`;
-    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num' }, `${live.done} of ${live.total}${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
+    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num', title: live.message }, live.kind === 'render' ? `${live.done} of ${live.total}${left}` : `${Math.round((100 * live.done) / Math.max(1, live.total))} %${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
   } else {
     $('tray').replaceChildren();
   }
@@ -102,7 +108,7 @@ addEventListener('keydown', (e) => {
   else if (key === ' ' && !e.target.matches('button')) togglePlay();
   else if ('rgb'.includes(key)) { state.channel = state.channel === key.toUpperCase() ? null : key.toUpperCase(); draw(); } else if (key === 'a') { state.channel = null; draw(); } else if (key === '[') { state.exposure -= 1; draw(); } else if (key === ']') { state.exposure += 1; draw(); } else if (key === 'f') fitPicture();
   else if (key === 'p') { state.alone = !state.alone; draw(); } else if (key === 'v') way(state.way === 'camera' ? 'above' : 'camera');
-  else if (key === 'escape') setHand(null);
+  else if (key === 'escape') { setHand(null); tell('escape'); }
   else if (key === '?') help();
   else return;
   e.preventDefault();

@@ -1,0 +1,118 @@
+using System.Text.Json;
+using Hangfire;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+using Plenk.Core.Solving;
+using Plenk.Core.Tracking;
+using Plenk.Formats.Cameras;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web.Api;
+
+public sealed record TrackRequest(int Count = 500, double Distance = 12);
+
+public sealed record TrackEditRequest(int BaseRevision, TrackEdit Edit);
+
+/// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame.</summary>
+public static class TrackApi
+{
+    private const int Tail = 12; // frames
+
+    public static void MapTracks(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/shots/{id:long}").WithTags("Camera");
+
+        api.MapPost("/track", async (long id, TrackRequest request, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
+            if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200)) { throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart."); }
+            int missing = Enumerable.Range(document.Range.First, document.Range.Count).FirstOrDefault(f => document.Plate.MediaAt((int)Math.Round(document.Plate.Mapping.ToSource(f, document.Plate.Rate, document.Rate))) is null, -1);
+            if (missing >= 0) { throw new ShotFault($"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."); }
+            var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
+            var (job, isNew) = await jobs.Add(id, "track", "Tracking", JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key("track", 1, id), 2 * document.Range.Count, ShotApi.Who(http));
+            if (isNew) { queue.Enqueue<CameraJobs>(j => j.Track(job.Id, CancellationToken.None)); }
+            return job;
+        });
+
+        api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            if (document.Tracks is null) { throw new ShotFault("There are no tracks yet. Track the plate first."); }
+            work.Settings(document);
+            var parameters = new SolveParameters(revision.Number, ShotApi.Who(http));
+            var (job, isNew) = await jobs.Add(id, "solve", "Solving", JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key("solve", 1, id), 100, ShotApi.Who(http));
+            if (isNew) { queue.Enqueue<CameraJobs>(j => j.Solve(job.Id, CancellationToken.None)); }
+            return job;
+        });
+
+        api.MapPost("/tracks/edit", async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            IReadOnlyList<Track> tracks = work.Edit(document, request.Edit);
+            string hash = media.Write(TrackFile.Write(tracks));
+            string what = request.Edit.Do switch { "place" => $"Placed track {tracks[^1].Id}", "move" => $"Track {request.Edit.Track} corrected at {request.Edit.Frame}", "cut" => $"Track {request.Edit.Track} cut after {request.Edit.Frame}", "join" => $"Tracks {request.Edit.Track} and {request.Edit.Other} joined", _ => $"Deleted track {request.Edit.Track}" };
+            await shots.Save(id, request.BaseRevision, document with { Tracks = new() { Media = hash, Count = tracks.Count } }, ShotApi.Who(http), what);
+            return new { state = await ShotApi.State(shots, id), track = request.Edit.Do == "place" ? tracks[^1].Id : request.Edit.Track };
+        });
+
+        // Tracks that live at a frame with their tails, and what the solve makes of each.
+        api.MapGet("/frames/{frame:int}/tracks", async (long id, int frame, int? revision, ShotStore shots, TrackWork work) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            var solved = work.Solve(document)?.Points.ToDictionary(p => p.Track, p => p.RmsPx);
+            HashSet<int> cleaned = [.. document.Solving.LeftOut];
+            SolveSettings? settings = document.Plate is null ? null : work.Settings(document with { Solving = document.Solving with { HoldFocal = false } });
+            var live = new List<object>();
+            foreach (Track t in work.Tracks(document))
+            {
+                if (!t.TryAt(frame, out TrackPoint at)) { continue; }
+                int index = frame - t.Points[0].Frame, from = Math.Max(0, index - Tail);
+                live.Add(new
+                {
+                    id = t.Id,
+                    x = Math.Round(at.X, 2),
+                    y = Math.Round(at.Y, 2),
+                    tail = t.Points.Skip(from).Take(index - from + 1).SelectMany(p => new[] { Math.Round(p.X, 1), Math.Round(p.Y, 1) }),
+                    rms = solved is not null && solved.TryGetValue(t.Id, out double rms) ? Math.Round(rms, 3) : (double?)null,
+                    fate = solved is null ? "unsolved" : solved.ContainsKey(t.Id) ? "used" : cleaned.Contains(t.Id) ? "cleaned" : settings!.IsHeldOut(t.Id) ? "held out" : "left out",
+                    first = t.Points[0].Frame,
+                    last = t.Points[^1].Frame,
+                    ended = t.Ended,
+                    hand = t.ByHand,
+                });
+            }
+            return live;
+        });
+
+        // The solve in numbers: every frame, every track, what was left out and why, the camera's path as curves.
+        api.MapGet("/solve", async (long id, int? revision, ShotStore shots, TrackWork work) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            if (work.Solve(document) is not { } s) { return Results.Ok(new { solved = false }); }
+            double mm = document.Plate is { } plate ? plate.SensorWidthMm / s.Width : 0;
+            Pose first = Pose.FromRowMajor16(s.Frames[0].CameraToWorld, out _)!.Value;
+            return Results.Ok(new
+            {
+                solved = true,
+                turning = s.Turning,
+                rmsPx = s.RmsPx,
+                focalMm = s.FocalPx * mm,
+                focalDoubtMm = s.FocalDoubtPx * mm,
+                s.K1,
+                s.K2,
+                report = s.Report is { } r ? new { r.StartCost, r.EndCost, startRms = double.IsFinite(r.StartRms) ? r.StartRms : (double?)null, r.EndRms, r.Iterations, r.Stopped } : null,
+                heldOut = s.HeldOut,
+                leftOut = s.LeftOut.GroupBy(l => l.Why).Select(g => new { why = g.Key, tracks = g.Count() }).OrderByDescending(g => g.tracks),
+                tracks = s.Points.Select(p => new { id = p.Track, rms = p.RmsPx, seen = p.Seen }),
+                frames = s.Frames.Select(f =>
+                {
+                    Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
+                    Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation), moved = pose.Position - first.Position;
+                    return new { f.Frame, rms = f.RmsPx, f.Tracks, turnDoubt = f.TurnDoubtDegrees, shiftDoubt = f.ShiftDoubt, place = new[] { moved.X, moved.Y, moved.Z }, turn = new[] { turned.X, turned.Y, turned.Z } };
+                }),
+            });
+        });
+    }
+}

@@ -1,0 +1,184 @@
+// Tracks and the solve: what is drawn of them on the plate, and their part of the camera's sheet.
+import { get, post } from './api.js';
+import { button, choice, h, heading, number, quiet, rows, tick } from './build.js';
+import { on, save, setHand, state, takeState, tell } from './state.js';
+
+const api = (path) => `/api/shots/${state.id}/${path}`;
+export const tracks = { live: [], solve: null, shape: [], threshold: null, curve: 'rms' };
+const settings = { count: 500, distance: 12 };
+
+let asked = 0;
+export async function refreshTracks() {
+  const mine = ++asked;
+  if (state.step !== 2 || !state.document?.tracks || state.playing) { tracks.live = []; tell('draw'); return; }
+  try {
+    const live = await get(`${api(`frames/${state.frame}/tracks`)}?revision=${state.revision}`);
+    if (mine !== asked) return;
+    tracks.live = live;
+    tracks.last = live.find((t) => t.id === state.chosen.track) || tracks.last;
+    tell('draw');
+    tell('tracks');
+  } catch { tracks.live = []; }
+}
+
+async function refreshSolve() {
+  const { revision } = state;
+  if (!state.document.solve) { tracks.solve = null; tell('solve'); return; }
+  try {
+    const s = await get(`${api('solve')}?revision=${revision}`);
+    if (revision !== state.revision) return;
+    tracks.solve = s.solved ? s : null;
+    tell('solve');
+  } catch { tracks.solve = null; }
+}
+
+const matteAt = (m, frame) => {
+  const keys = [...m.keys].sort((a, b) => a.frame - b.frame);
+  if (!keys.length) return [];
+  const after = keys.findIndex((k) => k.frame >= frame);
+  if (after < 0) return keys.at(-1).corners;
+  if (after === 0 || keys[after].frame === frame) return keys[after].corners;
+  const a = keys[after - 1], b = keys[after], t = (frame - a.frame) / (b.frame - a.frame);
+  return a.corners.map((v, i) => v + (b.corners[i] - v) * t);
+};
+
+// The mark of a track: an open ring that grows with its error; a cross for one that was left out, a square for one held out.
+export function drawTracks({ at, both, label }) {
+  const parts = [], chosen = state.chosen.track;
+  let tails = '';
+  for (const t of tracks.live) {
+    for (let i = 0; i < t.tail.length; i += 2) tails += `${i ? 'L' : 'M'}${at(t.tail[i], t.tail[i + 1])}`;
+  }
+  parts.push(`<path d="${tails}" fill="none" stroke="#000" stroke-opacity=".4" stroke-width="2"/><path d="${tails}" fill="none" stroke="#fff" stroke-opacity=".75" stroke-width=".8"/>`);
+  const marks = { thin: '', heavy: '' };
+  for (const t of tracks.live) {
+    const [x, y] = at(t.x, t.y).split(' ').map(Number), r = Math.min(14, 2.2 + 5 * (t.rms ?? 0));
+    const shape = t.fate === 'left out' || t.fate === 'cleaned' ? `M${x - 3.5} ${y - 3.5}l7 7m0 -7l-7 7` : t.fate === 'held out' ? `M${x - 3} ${y - 3}h6v6h-6z` : `M${x - r} ${y}a${r} ${r} 0 1 0 ${2 * r} 0a${r} ${r} 0 1 0 ${-2 * r} 0`;
+    const d = `${shape}${t.hand ? `M${x} ${y + r + 1}v5` : ''}`;
+    if (t.id === chosen) { parts.push(both(d, 2, ''), label(x + 9, y - 7, `${t.id}`)); } else marks[(t.rms ?? 0) > 1 ? 'heavy' : 'thin'] += d;
+  }
+  parts.push(both(marks.thin, 0.9, ''), both(marks.heavy, 1.7, ''));
+  for (const m of state.document.mattes || []) {
+    const c = matteAt(m, state.frame);
+    if (c.length < 6) continue;
+    let d = '';
+    for (let i = 0; i < c.length; i += 2) d += `${i ? 'L' : 'M'}${at(c[i], c[i + 1])}`;
+    const mine = m.id === state.chosen.matte;
+    parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? ' stroke-dasharray="1 4"' : ' stroke-dasharray="7 3"'));
+    if (mine) for (let i = 0; i < c.length; i += 2) { const [x, y] = at(c[i], c[i + 1]).split(' ').map(Number); parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, '')); }
+  }
+  if (tracks.shape.length) parts.push(both(tracks.shape.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join(''), 1.4, ''));
+  return parts;
+}
+
+export function trackNear(p, zoom) {
+  const near = tracks.live.map((t) => ({ t, d: Math.hypot(t.x - p.x, t.y - p.y) * zoom })).sort((a, b) => a.d - b.d)[0];
+  return near?.d < 11 ? near.t : null;
+}
+
+// A corner of the chosen matte under the pointer, to be dragged; where it is let go becomes a key of this frame.
+export function cornerNear(p, zoom) {
+  const m = (state.document.mattes || []).find((x) => x.id === state.chosen.matte);
+  if (!m) return null;
+  const corners = matteAt(m, state.frame);
+  for (let i = 0; i < corners.length; i += 2) if (Math.hypot(corners[i] - p.x, corners[i + 1] - p.y) * zoom < 10) return { matte: m.id, corners: [...corners], i };
+  return null;
+}
+
+export const keyMatte = (id, corners) => save(`Matte keyed at ${state.frame}`, (d) => {
+  const m = d.mattes.find((x) => x.id === id);
+  m.keys = [...m.keys.filter((k) => k.frame !== state.frame), { frame: state.frame, corners }].sort((a, b) => a.frame - b.frame);
+  return d;
+});
+
+async function edit(change) {
+  try {
+    const r = await post(api('tracks/edit'), { baseRevision: state.revision, edit: { frame: state.frame, x: 0, y: 0, ...change } });
+    state.chosen.track = change.do === 'delete' ? null : r.track;
+    takeState(r.state);
+    tell('told', null);
+  } catch (e) { tell('told', e); }
+}
+
+async function begin(path, body) {
+  try { await post(api(path), body); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); }
+}
+
+// Corner after corner until the shape is closed.
+function shapeClick(p) {
+  tracks.shape.push(p);
+  setHand(shapeClick);
+  tell('draw');
+}
+
+function closeShape() {
+  const corners = tracks.shape.flatMap((p) => [p.x, p.y]);
+  tracks.shape = [];
+  setHand(null);
+  return save('New matte', (d) => {
+    d.mattes ||= [];
+    let k = 1;
+    while (d.mattes.some((m) => m.id === `matte_${k}`)) k++;
+    d.mattes.push({ id: `matte_${k}`, name: `matte ${k}`, keys: [{ frame: state.frame, corners }] });
+    state.chosen.matte = `matte_${k}`;
+    return d;
+  });
+}
+
+const choose = (what, change) => save(what, (d) => { change(d.solving); return d; });
+
+// What would go at a threshold, and the RMS of what stays: by the solve as it is, before anything goes.
+function cleaning(solve) {
+  const sorted = solve.tracks.map((t) => t.rms).sort((a, b) => a - b);
+  tracks.threshold ??= Math.max(0.3, Math.round(20 * sorted[Math.floor(0.95 * (sorted.length - 1))]) / 20);
+  const go = solve.tracks.filter((t) => t.rms > tracks.threshold), stay = solve.tracks.filter((t) => t.rms <= tracks.threshold);
+  const rms = Math.sqrt(stay.reduce((s, t) => s + t.rms * t.rms * t.seen, 0) / Math.max(1, stay.reduce((s, t) => s + t.seen, 0)));
+  const least = solve.turning ? 12 : 20, few = stay.length < least;
+  return [heading('Clean'), number('Leave out tracks over', tracks.threshold, 'px', (v) => { tracks.threshold = v; tell('chosen'); }, { min: 0.01 }),
+    h('p', { id: 'cleaning' }, few ? `Only ${stay.length} tracks would stay; a solve needs ${least}.` : go.length ? `${go.length} of ${solve.tracks.length} tracks would go; ${solve.rmsPx.toFixed(3)} px would become about ${rms.toFixed(3)} px.` : 'No track is over it.'),
+    h('div', { class: 'actions' }, button('Leave them out and solve again', async () => {
+      if (await choose(`${go.length} tracks over ${tracks.threshold} px left out`, (s) => { s.leftOut = [...new Set([...(s.leftOut || []), ...go.map((t) => t.id)])]; })) { tracks.threshold = null; await begin('solve', {}); }
+    }, { disabled: few || !go.length }))];
+}
+
+function report(s) {
+  const lines = [`${s.rmsPx.toFixed(3)} px over ${s.tracks.length} tracks${s.turning ? ', turning' : ''}`, `focal length ${s.focalMm.toFixed(3)} mm${s.focalDoubtMm ? ` ± ${s.focalDoubtMm.toFixed(3)}` : ', held'}`, `k1 ${s.k1.toFixed(4)}  k2 ${s.k2.toFixed(4)}`];
+  if (s.report) lines.push(`last adjustment: cost ${s.report.startCost.toFixed(1)} → ${s.report.endCost.toFixed(1)} in ${s.report.iterations} steps, until ${s.report.stopped}`);
+  if (s.heldOut) lines.push(`held out: ${s.heldOut.tracks} tracks, middle error ${s.heldOut.medianPx.toFixed(2)} px`);
+  for (const l of s.leftOut) lines.push(`left out: ${l.tracks}, ${l.tracks === 1 ? `it ${l.why}` : `each ${l.why}`}`);
+  return h('ul', { id: 'solve-report', class: 'plain' }, ...lines.map((l) => h('li', {}, l)));
+}
+
+export function trackSection() {
+  const d = state.document, t = tracks.live.find((x) => x.id === state.chosen.track) || (tracks.last?.id === state.chosen.track ? tracks.last : null), s = tracks.solve, way = d.solving || {};
+  if (!d.plate) return [];
+  const matte = (d.mattes || []).find((m) => m.id === state.chosen.matte);
+  return [heading('Tracks'), d.tracks ? h('p', { class: 'num' }, `${d.tracks.count} tracks, ${tracks.live.length} live at ${state.frame}`) : quiet('Nothing is tracked yet. Features are found all over the frame and followed both ways.'),
+    number('Keep alive', settings.count, '', (v) => { settings.count = Math.round(v); }, { min: 20, max: 5000 }), number('Apart by', settings.distance, 'px', (v) => { settings.distance = v; }, { min: 3, max: 200 }),
+    h('div', { class: 'actions' }, button(d.tracks ? 'Track again' : 'Track the plate', () => begin('track', settings), { next: !d.tracks && !d.camera }), button('Place a track', () => setHand((p) => edit({ do: 'place', x: p.x, y: p.y })))),
+    ...(t ? [h('p', { class: 'num' }, `track ${t.id}: ${t.first}–${t.last}${t.rms === null ? '' : `, ${t.rms.toFixed(2)} px`}, ${t.fate}${t.ended ? `; ended: ${t.ended}` : ''}`),
+      h('div', { class: 'actions' }, button(`Correct it at ${state.frame}`, () => setHand((p) => edit({ do: 'move', track: t.id, x: p.x, y: p.y }))), button(`Cut it after ${state.frame}`, () => edit({ do: 'cut', track: t.id })),
+        button('Join with the next I click', () => setHand((p) => { const o = tracks.live.filter((x) => x.id !== t.id).sort((a, b) => Math.hypot(a.x - p.x, a.y - p.y) - Math.hypot(b.x - p.x, b.y - p.y))[0]; return o && edit({ do: 'join', track: t.id, other: o.id }); })), button('Delete it', () => edit({ do: 'delete', track: t.id })))] : []),
+    heading('Mattes'), (d.mattes || []).length ? rows(d.mattes.map((m) => ({ id: m.id, name: m.name, value: m.off ? 'off' : `${m.keys.length} key${m.keys.length === 1 ? '' : 's'}` })), state.chosen.matte, (id) => { state.chosen.matte = id; tell('chosen'); }) : quiet('None. Draw around people and reflections; tracks keep off them.'),
+    h('div', { class: 'actions' }, tracks.shape.length ? button('Close the shape', closeShape, { disabled: tracks.shape.length < 3, next: true }) : button('Draw a matte', () => { tracks.shape = []; setHand(shapeClick); }),
+      ...(matte ? [button(matte.off ? 'Switch on' : 'Switch off', () => save(`${matte.name} ${matte.off ? 'on' : 'off'}`, (x) => { const m = x.mattes.find((q) => q.id === matte.id); m.off = !m.off; return x; })), button('Delete matte', () => save(`Deleted ${matte.name}`, (x) => { x.mattes = x.mattes.filter((q) => q.id !== matte.id); return x; }))] : [])),
+    matte ? quiet('Pull its corners; where they are let go becomes a key of this frame.') : null,
+    ...(d.tracks ? [heading('Solve'), choice('The camera', way.turns ? 'turns' : 'travels', [['travels', 'travels'], ['turns', 'turns on a tripod']], (v) => choose('How the camera moves', (x) => { x.turns = v === 'turns'; })),
+      choice('Focal length', way.holdFocal ? 'hold' : 'find', [['find', 'is found'], ['hold', d.plate.focalMm ? `${d.plate.focalMm} mm, held` : 'the plate’s, held']], (v) => choose('Focal length', (x) => { x.holdFocal = v === 'hold'; })),
+      choice('Lens', way.refineLens || 'k1k2', [['none', 'none'], ['k1', 'k1'], ['k1k2', 'k1 and k2']], (v) => choose('Lens', (x) => { x.refineLens = v; })), tick('find the principal point too', !!way.refinePrincipalPoint, (v) => choose('Principal point', (x) => { x.refinePrincipalPoint = v; })),
+      h('div', { class: 'actions' }, button(d.solve ? 'Solve again' : 'Solve the camera', () => begin('solve', {}), { next: !d.solve }), way.leftOut?.length ? button(`Take ${way.leftOut.length} back in`, () => choose('Left-out tracks taken back', (x) => { x.leftOut = []; })) : null)] : []),
+    ...(s ? [report(s), choice('In the rail', tracks.curve, [['rms', 'a reading'], ['place', 'the camera’s place'], ['turn', 'the camera’s turn']], (v) => { tracks.curve = v; tell('chosen'); }), ...cleaning(s)] : [])].filter(Boolean);
+}
+
+// The camera's place or turn over the range, as three curves; a pop stands out.
+export function cameraCurves() {
+  const s = tracks.solve;
+  if (state.step !== 2 || !s || tracks.curve === 'rms') return null;
+  const which = tracks.curve;
+  return { name: which === 'place' ? 'Camera’s place since the first frame, in the solve’s unit' : 'Camera’s turn since the first frame, degrees', curves: ['x', 'y', 'z'].map((axis, i) => ({ axis, points: s.frames.map((f) => ({ frame: f.frame, value: f[which][i] })) })) };
+}
+
+on('document', () => { refreshTracks(); refreshSolve(); });
+on('frame', refreshTracks);
+on('step', refreshTracks);
+on('escape', () => { tracks.shape = []; tell('draw'); });
