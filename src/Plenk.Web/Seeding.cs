@@ -18,6 +18,7 @@ public static class Seeding
             MediaStore media = services.GetRequiredService<MediaStore>();
             ShotDocument document = DemoSeed.Build(directory, bytes => media.Write(bytes));
             row = await shots.Create(document, "demo", "The shot as it came in");
+            foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes))) { await shots.Create(other, "demo", "The shot as it came in"); }
         }
         var (head, revision) = (await shots.Read(row.Id))!.Value;
         await ReadingsJob.Ask(head, row.Id, revision.Number, services.GetRequiredService<ResultStore>(), services.GetRequiredService<IBackgroundJobClient>());

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Core.Solving;
 using Plenk.Formats.Cameras;
 using Plenk.Formats.Sequences;
 
@@ -15,21 +16,7 @@ public static class DemoSeed
     /// <param name="keep">Takes bytes into a media store and gives their hash.</param>
     public static ShotDocument Build(string directory, Func<byte[], string> keep)
     {
-        var frames = new List<PlateFrame>();
-        DeliveredFile[] files = [.. System.IO.Directory.GetFiles(Path.Combine(directory, "plate")).Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))];
-        PlateCheckResult check = PlateCheck.Check(files, 1001, (f, bytes) => frames.Add(new(f.Frame, f.File, keep(bytes))));
-        var plate = new PlateSource
-        {
-            Name = "BTH_0040.####.jpg",
-            Width = check.Frames[0].Width,
-            Height = check.Frames[0].Height,
-            Bits = check.Frames[0].Bits,
-            SensorWidthMm = 36,
-            SensorHeightMm = 20.25,
-            FocalMm = 28,
-            Frames = frames,
-            Faults = check.Faults,
-        };
+        var (plate, range) = Plate(directory, Code, 28, keep);
         CameraSource camera = CameraFiles.Read(File.ReadAllBytes(Path.Combine(directory, "solve.json")), "solve.json",
             new CameraImport(plate.Width, plate.Height, 36, 1001, new(24, 1)));
         string set = keep(File.ReadAllBytes(Path.Combine(directory, "set.obj"))), bell = keep(File.ReadAllBytes(Path.Combine(directory, "bell.glb")));
@@ -51,7 +38,7 @@ public static class DemoSeed
             Sequence = Sequence,
             Code = Code,
             Title = "The bell on the basin floor",
-            Range = new(check.First!.Value, check.Last!.Value),
+            Range = range,
             Plate = plate,
             Camera = camera,
             SurveyPoints = SurveyFile.Read(File.ReadAllBytes(Path.Combine(directory, "survey.csv")), "survey.csv"),
@@ -74,4 +61,70 @@ public static class DemoSeed
             Seed = 40,
         };
     }
+
+    private static (PlateSource Plate, FrameRange Range) Plate(string directory, string code, double? focalMm, Func<byte[], string> keep)
+    {
+        var frames = new List<PlateFrame>();
+        DeliveredFile[] files = [.. System.IO.Directory.GetFiles(Path.Combine(directory, "plate")).Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))];
+        PlateCheckResult check = PlateCheck.Check(files, 1001, (f, bytes) => frames.Add(new(f.Frame, f.File, keep(bytes))));
+        return (new PlateSource
+        {
+            Name = $"{code}.####.jpg",
+            Width = check.Frames[0].Width,
+            Height = check.Frames[0].Height,
+            Bits = check.Frames[0].Bits,
+            SensorWidthMm = 36,
+            SensorHeightMm = 20.25,
+            FocalMm = focalMm,
+            Frames = frames,
+            Faults = check.Faults,
+        }, new(check.First!.Value, check.Last!.Value));
+    }
+
+    /// <summary>The shots beside it, as they come in: a pan, a still with its lines, a trolley that rolls through. Their cameras are to be found.</summary>
+    /// <param name="demo">The folder that holds a folder for each.</param>
+    public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
+    {
+        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through") })
+        {
+            string directory = Path.Combine(demo, code);
+            if (!System.IO.Directory.Exists(directory)) { continue; }
+            var (plate, range) = Plate(directory, code, null, keep);
+            var shot = new ShotDocument { Production = Production, Sequence = Sequence, Code = code, Title = title, Range = range, Plate = plate, Seed = 40 };
+            yield return code switch
+            {
+                "BTH_0050" => shot with { Solving = new() { Turns = true } },
+                "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
+                _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
+            };
+        }
+    }
+
+    private static ShotDocument WithLines(ShotDocument shot, string file)
+    {
+        LineScene scene = LineFiles.Read(File.ReadAllBytes(file), "lines.json");
+        shot = shot with
+        {
+            Still = new()
+            {
+                Frame = shot.Range.First,
+                Lines = [.. scene.Families.SelectMany(f => f.Lines.Select(l => new StillLine(f.Axis.ToString(), l.X1, l.Y1, l.X2, l.Y2)))],
+                Origin = scene.Origin is { } o ? [o.X, o.Y] : null,
+                Length = scene.Length is { } l ? new([l.FromX, l.FromY], [l.ToX, l.ToY], l.Metres) : null,
+            },
+        };
+        return StillWork.With(shot, StillWork.Solve(shot));
+    }
+
+    /// <summary>A loose box around the filmed matte, keyed every tenth frame.</summary>
+    private static Matte Around(string mattes, FrameRange range) => new()
+    {
+        Id = "matte_1",
+        Name = "trolley",
+        Keys = [.. Enumerable.Range(range.First, range.Count).Where(f => (f - range.First) % 10 == 0 || f == range.Last).Select(f =>
+        {
+            var (left, top, right, bottom) = SolveWork.MatteBox(mattes, f) ?? (0, 0, 8, 8);
+            return new MatteKey(f, [left - 6, top - 6, right + 6, top - 6, right + 6, bottom + 8, left - 6, bottom + 8]);
+        })],
+    };
 }

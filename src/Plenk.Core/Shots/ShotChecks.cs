@@ -42,6 +42,12 @@ public static class ShotChecks
             Need(m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2, $"Matte {m.Name}: its keys have different numbers of corners.");
             Need(m.Keys.Select(k => k.Frame).Distinct().Count() == m.Keys.Count, $"Matte {m.Name}: two keys stand at one frame.");
         }
+        if (d.Still is { } still)
+        {
+            Need(still.Lines.All(l => l.Axis is "x" or "y" or "z" && double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)), "Lines: every line runs along x, y or z and has two ends that are numbers.");
+            Need(still.Origin is null || (still.Origin.Length == 2 && still.Origin.All(double.IsFinite)), "Lines: the origin is two numbers.");
+            Need(still.Length is not { } length || (length.From.Length == 2 && length.To.Length == 2 && length.From.Concat(length.To).All(double.IsFinite) && length.Metres > 0 && length.Along is null or "x" or "y" or "z" or "floor"), "Lines: the known length has two ends and more than 0 m.");
+        }
         Need(d.Solving.RefineLens is "none" or "k1" or "k1k2", "Solve: the lens is refined by none, k1 or k1k2.");
         Doubles(d.SurveyPoints.Select(p => p.Name), "Survey points");
         Doubles(d.Pieces.Select(p => p.Id), "Set");

@@ -28,6 +28,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>Shapes drawn on the plate that keep tracks off what moves or mirrors.</summary>
     public IReadOnlyList<Matte> Mattes { get; init; } = [];
     public TrackSource? Tracks { get; init; }
+
+    /// <summary>Straight edges drawn on one frame, which give its camera.</summary>
+    public StillLines? Still { get; init; }
     public SolveChoice Solving { get; init; } = new();
 
     /// <summary>What the camera was solved as; null: it came in from elsewhere.</summary>
@@ -140,6 +143,21 @@ public sealed record TrackSource : Extensible
     public required string Media { get; init; }
     public int Count { get; init; }
 }
+
+/// <summary>What is drawn on a still: edges along the axes, the origin, a known length; pixels of the plate.</summary>
+public sealed record StillLines : Extensible
+{
+    public int Frame { get; init; }
+    public IReadOnlyList<StillLine> Lines { get; init; } = [];
+    public double[]? Origin { get; init; }
+    public StillLengthLine? Length { get; init; }
+}
+
+/// <summary>Axis is x, y or z.</summary>
+public sealed record StillLine(string Axis, double X1, double Y1, double X2, double Y2);
+
+/// <summary>Along is x, y, z or floor; null: found from the picture.</summary>
+public sealed record StillLengthLine(double[] From, double[] To, double Metres, string? Along = null);
 
 /// <summary>How the camera is to be solved.</summary>
 public sealed record SolveChoice : Extensible

@@ -12,6 +12,8 @@ namespace Plenk.Web.Api;
 
 public sealed record TrackRequest(int Count = 500, double Distance = 12);
 
+public sealed record StillRequest(int BaseRevision, string What, StillLines Still);
+
 public sealed record TrackEditRequest(int BaseRevision, TrackEdit Edit);
 
 /// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame.</summary>
@@ -86,6 +88,23 @@ public static class TrackApi
             return live;
         });
 
+        // Lines on a still: what camera they give, while they are drawn; and the same kept, with the camera on the shot.
+        api.MapPost("/still/look", async (long id, StillRequest request, ShotStore shots) =>
+        {
+            ShotDocument draft = (await ShotApi.Need(shots, id, request.BaseRevision)).Document with { Still = request.Still };
+            ShotApi.Check(draft);
+            return Look(draft, StillWork.Solve(draft));
+        });
+
+        api.MapPost("/still", async (long id, StillRequest request, ShotStore shots, HttpContext http) =>
+        {
+            ShotDocument draft = (await ShotApi.Need(shots, id)).Document with { Still = request.Still };
+            ShotApi.Check(draft);
+            LineCameraResult r = StillWork.Solve(draft);
+            await shots.Save(id, request.BaseRevision, StillWork.With(draft, r), ShotApi.Who(http), request.What);
+            return new { state = await ShotApi.State(shots, id), look = Look(draft, r) };
+        });
+
         // The solve in numbers: every frame, every track, what was left out and why, the camera's path as curves.
         api.MapGet("/solve", async (long id, int? revision, ShotStore shots, TrackWork work) =>
         {
@@ -114,5 +133,25 @@ public static class TrackApi
                 }),
             });
         });
+    }
+
+    private static object Look(ShotDocument shot, LineCameraResult r)
+    {
+        if (!r.Solved) { return new { solved = false, reason = r.Reason }; }
+        double mm = shot.Plate!.SensorWidthMm / shot.Plate.Width, far = r.CameraToWorld.Position.Length;
+        bool metres = shot.Still!.Length is not null;
+        return new
+        {
+            solved = true,
+            focalMm = r.Pinhole!.Fx * mm,
+            focalDoubtMm = r.FocalDoubtPx * mm,
+            turnDoubt = r.TurnDoubtDegrees,
+            rmsPx = r.RmsPx,
+            principal = r.PrincipalPoint is { } c ? new { x = c.X, y = c.Y, doubt = c.DoubtPx, used = r.PrincipalPointMoved } : null,
+            along = r.MeasuredAlong is { } a ? a == 'f' ? "on the floor" : $"along {a}" : null,
+            height = metres ? r.CameraToWorld.Position.Y : (double?)null,
+            families = r.FamilyRmsPx.Select(f => new { axis = f.Key.ToString(), rms = f.Value }),
+            grid = shot.Still.Origin is null ? [] : StillGrid.Lines(r.Pinhole, r.CameraToWorld, metres ? Math.Max(0.5, Math.Round(far / 8 * 2) / 2) : far / 8).Select(l => l.Select(v => Math.Round(v, 1))),
+        };
     }
 }

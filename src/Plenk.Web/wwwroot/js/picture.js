@@ -1,6 +1,7 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
+import { drawStill, keepStill, stillNear } from './still.js';
 import { cornerNear, drawTracks, keyMatte, trackNear } from './tracks.js';
 
 const box = document.getElementById('picture');
@@ -99,7 +100,7 @@ function drawOverlay() {
   const parts = [];
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
-  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }));
+  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 3 && over.wire) {
@@ -233,6 +234,8 @@ box.addEventListener('pointerdown', async (e) => {
     }
   }
   if (state.step === 2) {
+    const end = stillNear(p, zoom);
+    if (end) { held = { end }; box.setPointerCapture(e.pointerId); return; }
     const corner = cornerNear(p, zoom);
     if (corner) { held = { corner }; box.setPointerCapture(e.pointerId); return; }
     const track = trackNear(p, zoom);
@@ -255,6 +258,7 @@ box.addEventListener('pointermove', async (e) => {
   const p = toPixel(e);
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
+  if (held?.end) { held.end.move(p); held.moved = true; draw(); return; }
   if (held?.corner) {
     const { matte, corners, i } = held.corner;
     [corners[i], corners[i + 1]] = [p.x, p.y];
@@ -311,6 +315,7 @@ async function drag() {
 box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
+  if (h?.end && h.moved) { await keepStill(); return; }
   if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); return; }
   if (h?.element && h.point) {
     const name = state.document.elements.find((x) => x.id === h.element)?.name;

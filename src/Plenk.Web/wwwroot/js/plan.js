@@ -18,7 +18,9 @@ function draw() {
   const xs = [], zs = [];
   for (const p of data.pieces) for (const l of p.lines) { xs.push(l[0], l[2]); zs.push(l[1], l[3]); }
   for (const c of data.camera) { xs.push(c.x); zs.push(c.z); }
-  const minX = xs.length ? Math.min(...xs) : -5, maxX = xs.length ? Math.max(...xs) : 5, minZ = zs.length ? Math.min(...zs) : -5, maxZ = zs.length ? Math.max(...zs) : 5;
+  // A camera that only turns has no extent of its own: ten metres are shown at the least.
+  const span = (v) => { const low = v.length ? Math.min(...v) : -5, high = v.length ? Math.max(...v) : 5, more = Math.max(0, 10 - (high - low)) / 2; return [low - more, high + more]; };
+  const [minX, maxX] = span(xs), [minZ, maxZ] = span(zs);
   const tall = r.height > 300;
   // The low strip lies on its side, so that a long set fills it: north to the left.
   view = { tall, x: (minX + maxX) / 2, z: (minZ + maxZ) / 2, scale: 0.92 * (tall ? Math.min(r.width / (maxX - minX), r.height / (maxZ - minZ)) : Math.min(r.width / (maxZ - minZ), r.height / (maxX - minX))), w: r.width, h: r.height };

@@ -47,7 +47,7 @@ function draw() {
     camera.curves.forEach((c, i) => {
       out.push(`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${['', ' stroke-dasharray="6 3"', ' stroke-dasharray="1.5 2.5"'][i]}/>`);
       const end = c.points.at(-1);
-      out.push(`<text x="${x(end.frame) - 40}" y="${y(end.value) - 4 - 0}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${c.axis} ${end.value.toFixed(2)}</text>`);
+      out.push(`<text x="${x(end.frame) - 110}" y="${y(end.value) - 4}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${c.axis} ${end.value.toFixed(2)}</text>`);
     });
   } else if (reading?.perFrame) {
     title.textContent = `${reading.name}, ${reading.unit} per frame`;

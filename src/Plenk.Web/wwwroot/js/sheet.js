@@ -3,6 +3,7 @@ import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
 import { pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { stillSection } from './still.js';
 import { trackSection } from './tracks.js';
 import { vial } from './vial.js';
 
@@ -88,7 +89,7 @@ const steps = {
     const pointNames = [['', '–'], ...d.surveyPoints.map((s) => [s.name, s.name])];
     const box = h('div');
     get(api('orientation')).then((r) => { if (r.problems.length) box.append(...r.problems.map((t) => told({ message: t }))); });
-    return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${text3(d.camera.lens.k1, 4)} k2 ${text3(d.camera.lens.k2, 4)}`) : quiet('Bring a camera in, or track the plate and solve one.'), ...trackSection(),
+    return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${text3(d.camera.lens.k1, 4)} k2 ${text3(d.camera.lens.k2, 4)}`) : quiet('Bring a camera in, or track the plate and solve one.'), ...(d.range.first === d.range.last ? stillSection() : [...trackSection(), ...stillSection()]),
       heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.usda,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera?.lens.k1 ?? '', null, { name: 'k1' }), text('Lens k2', d.camera?.lens.k2 ?? '', null, { name: 'k2' })]),
       bringIn('Bring survey points in', 'survey', '.csv'), heading('Survey points'),
       d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.position ? '' : 'no place, '}${s.clicks.length} click${s.clicks.length === 1 ? '' : 's'}` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),
