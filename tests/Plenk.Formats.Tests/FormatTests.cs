@@ -19,7 +19,7 @@ public class FormatTests
     private static CodeImage Picture(int width = 16, int height = 8, int bits = 8, int channels = 3) =>
         new(width, height, channels, bits, [.. Enumerable.Range(0, width * height * channels).Select(i => (ushort)(i * 7 % (1 << bits)))]);
 
-    private static string Repository()
+    internal static string Repository()
     {
         string at = AppContext.BaseDirectory;
         while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }

@@ -38,7 +38,7 @@ public static class MediaInApi
 
         app.MapGet("/api/folders", () => PermittedFolders.SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root)
             .Where(d => Directory.EnumerateFiles(d).Any(f => Path.GetExtension(f).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg"))
-            .Select(d => new { path = d, name = Path.GetRelativePath(Path.GetDirectoryName(root)!, d), files = Directory.EnumerateFiles(d).Count() }))).WithTags("What comes in");
+            .Select(d => new { path = d, name = Path.GetRelativePath(Path.GetDirectoryName(root)!, d), files = Directory.EnumerateFiles(d).Count() })).OrderBy(f => f.name, StringComparer.Ordinal)).WithTags("What comes in");
 
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
