@@ -43,7 +43,8 @@ public static class SolveWork
         int first = check.Frames[0].Frame;
         return Follow(first, check.Frames[^1].Frame, f =>
         {
-            CodeImage picture = RasterFile.Read(File.ReadAllBytes(Path.Combine(plate, check.Frames[f - first].File)), check.Frames[f - first].File);
+            string file = check.Frames[f - first].File;
+            CodeImage picture = RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(Path.Combine(plate, file)), file).Bytes, file);
             return GrayPyramid.Of(width, height, picture.Channels, picture.Bits, picture.Codes);
         }, masks is null ? null : f => Allowed(masks, f, width, height, inside)!, tracking, stop, progress).Tracks;
     }

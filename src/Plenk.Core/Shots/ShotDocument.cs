@@ -90,6 +90,10 @@ public sealed record PlateSource : Extensible
     public double SensorWidthMm { get; init; } = 36;
     public double SensorHeightMm { get; init; } = 20.25;
     public double? FocalMm { get; init; }
+
+    /// <summary>Of the first frame, hh:mm:ss:ff, and the clip's name, where the files have them.</summary>
+    public string? Timecode { get; init; }
+    public string? Clip { get; init; }
     public IReadOnlyList<PlateFrame> Frames { get; init; } = [];
 
     /// <summary>What was wrong with the delivery, as it was found on arrival.</summary>

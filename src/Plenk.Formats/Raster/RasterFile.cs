@@ -62,6 +62,12 @@ public static class RasterFile
     public static CodeImage Read(byte[] bytes, string name)
     {
         Guard(bytes, name);
+        return Decode(bytes, name);
+    }
+
+    /// <summary>All pixels of a picture whose kind is known already.</summary>
+    internal static CodeImage Decode(byte[] bytes, string name)
+    {
         try
         {
             using Image opened = Open(bytes, name);
@@ -78,6 +84,7 @@ public static class RasterFile
             {
                 throw new FormatFault("unreadable", $"{name} holds {header.Pages} pictures (an animation)", "Export one picture a frame.");
             }
+            if (opened.Format is not (Enums.BandFormat.Uchar or Enums.BandFormat.Ushort)) { throw new FormatFault("unreadable", $"{name} holds {(opened.Format is Enums.BandFormat.Float or Enums.BandFormat.Double ? "floats" : "signed or very deep values")}", "Export the frame with 8 or 16 bits a channel, or as EXR."); }
             int channels = header.Channels;
             if (channels > 4)
             {

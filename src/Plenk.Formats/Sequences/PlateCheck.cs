@@ -13,6 +13,17 @@ public sealed record CheckedFrame(int Frame, string File, int Width, int Height,
 /// <summary>What <c>check-plate</c> prints.</summary>
 public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<CheckedFrame> Frames, IReadOnlyList<PlateFault> Faults)
 {
+    /// <summary>What the files themselves say their codes stand for; null: nothing.</summary>
+    [JsonIgnore]
+    public Core.Images.ColorEncoding? Encoding { get; init; }
+
+    /// <summary>Of the first frame that has one, hh:mm:ss:ff.</summary>
+    [JsonIgnore]
+    public string? Timecode { get; init; }
+
+    [JsonIgnore]
+    public string? Clip { get; init; }
+
     [JsonIgnore]
     public bool Clean => Faults.Count == 0;
 }
@@ -23,7 +34,7 @@ public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<Check
 /// </summary>
 public static partial class PlateCheck
 {
-    [GeneratedRegex(@"(\d+)\.(png|jpg|jpeg)$", RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"(\d+)\.(png|jpg|jpeg|tif|tiff|dpx|exr)$", RegexOptions.IgnoreCase)]
     private static partial Regex Numbered();
 
     /// <param name="expectedFirst">The frame the delivery should start with; null: any.</param>
@@ -40,7 +51,7 @@ public static partial class PlateCheck
             Match m = Numbered().Match(name);
             if (!m.Success)
             {
-                if (Path.GetExtension(name).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg")
+                if (FrameIntake.Extensions.Contains(Path.GetExtension(name).ToLowerInvariant()))
                 {
                     faults.Add(new(null, name, "name", $"{name} has no frame number before its ending", "Number the frames, like plate.1001.png."));
                 }
@@ -61,13 +72,22 @@ public static partial class PlateCheck
 
         var decoded = new List<(CheckedFrame Frame, DeliveredFile File)>();
         int done = 0;
+        Core.Images.ColorEncoding? encoding = null;
+        string? timecode = null, clip = null, lastHash = null;
         foreach ((int frame, DeliveredFile file) in byFrame)
         {
             stop.ThrowIfCancellationRequested();
             string name = Path.GetFileName(file.Name);
             try
             {
-                byte[] bytes = file.Read();
+                TakenFrame taken = FrameIntake.Take(file.Read(), name);
+                byte[] bytes = taken.Bytes;
+                (encoding, clip) = (taken.Encoding ?? encoding, taken.Clip ?? clip);
+                if (taken.Timecode is not null && timecode is null) { timecode = taken.Timecode; }
+                // Frames that repeat one another byte for byte stood still in the camera or in the copying.
+                string hash = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
+                if (hash == lastHash) { faults.Add(new(frame, name, "repeated", $"frame {frame} is the same as the one before it, byte for byte", "If the footage does not stand still there, copy it again from its source, or take the frame out of the range: a camera solve will see a stop.")); }
+                lastHash = hash;
                 RasterFile.Header header = RasterFile.ReadHeader(bytes, name);
                 CodeImage picture = RasterFile.Read(bytes, name);
                 if (picture.Channels < 3)
@@ -130,13 +150,13 @@ public static partial class PlateCheck
         }
         else
         {
-            faults.Add(new(null, null, "missing", "there is no numbered PNG or JPEG frame here", "Bring a folder of frames like plate.1001.png."));
+            faults.Add(new(null, null, "missing", "there is no numbered frame here (PNG, JPEG, TIFF, DPX or EXR)", "Bring a folder of frames like plate.1001.png."));
         }
         foreach (var (frame, file) in good)
         {
             stop.ThrowIfCancellationRequested();
-            keep?.Invoke(frame, file.Read());
+            keep?.Invoke(frame, FrameIntake.Take(file.Read(), Path.GetFileName(file.Name)).Bytes);
         }
-        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]);
+        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]) { Encoding = encoding, Timecode = timecode, Clip = clip };
     }
 }

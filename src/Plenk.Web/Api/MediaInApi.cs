@@ -1,11 +1,13 @@
 using Microsoft.AspNetCore.Mvc;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Formats;
 using Plenk.Formats.Cameras;
 using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work;
@@ -37,14 +39,15 @@ public static class MediaInApi
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("What comes in").DisableAntiforgery();
 
         app.MapGet("/api/folders", () => PermittedFolders.SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root)
-            .Where(d => Directory.EnumerateFiles(d).Any(f => Path.GetExtension(f).ToLowerInvariant() is ".png" or ".jpg" or ".jpeg"))
+            .Where(d => Directory.EnumerateFiles(d).Any(f => FrameIntake.Extensions.Contains(Path.GetExtension(f).ToLowerInvariant())))
             .Select(d => new { path = d, name = Path.GetRelativePath(Path.GetDirectoryName(root)!, d), files = Directory.EnumerateFiles(d).Count() })).OrderBy(f => f.name, StringComparer.Ordinal)).WithTags("What comes in");
 
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             IFormCollection form = await http.Request.ReadFormAsync();
-            return await TakePlate(id, http, shots, media, form,
-                [.. form.Files.Select(f => new DeliveredFile(Path.GetFileName(f.FileName), () => Bytes(f)))], Path.GetFileName(form.Files.FirstOrDefault()?.FileName ?? ""));
+            return form.Files.Count == 1 && VideoFile.Extensions.Contains(Path.GetExtension(form.Files[0].FileName).ToLowerInvariant())
+                ? await TakeVideo(id, http, shots, media, form, form.Files[0])
+                : await TakePlate(id, http, shots, media, form, [.. form.Files.Select(f => new DeliveredFile(Path.GetFileName(f.FileName), () => Bytes(f)))], Path.GetFileName(form.Files.FirstOrDefault()?.FileName ?? ""));
         });
 
         api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
@@ -121,11 +124,30 @@ public static class MediaInApi
         return (form, name, mesh, media.Write(bytes));
     }
 
-    private static async Task<object> TakePlate(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IReadOnlyList<DeliveredFile> files, string name)
+    /// <summary>A video is decoded beside the media first; its own rate is the plate's unless another is typed.</summary>
+    private static async Task<object> TakeVideo(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IFormFile file)
+    {
+        string folder = Path.Combine(Path.GetTempPath(), $"plenk-video-{Guid.NewGuid():N}"), name = Path.GetFileName(file.FileName);
+        Directory.CreateDirectory(folder);
+        try
+        {
+            string path = Path.Combine(folder, $"video{Path.GetExtension(name).ToLowerInvariant()}");
+            await using (FileStream to = File.Create(path)) { await file.CopyToAsync(to, http.RequestAborted); }
+            VideoFrames frames = VideoFile.Decode(path, name, Path.Combine(folder, "frames"), Whole(form, "first", 1001), http.RequestAborted);
+            return await TakePlate(id, http, shots, media, form, [.. frames.Files.Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))], name, frames.Rate, frames.Notes);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
+    }
+
+    private static async Task<object> TakePlate(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IReadOnlyList<DeliveredFile> files, string name, FrameRate? ownRate = null, IReadOnlyList<string>? found = null)
     {
         await ShotApi.Need(shots, id);
         int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
-        FrameRate rate = Rate(form, "rate", new(24, 1));
+        FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
+        ColorEncoding encoding = form["encoding"].ToString() switch { "" or "srgb" => ColorEncoding.Srgb, "bt1886" => ColorEncoding.Bt1886, "linear" => ColorEncoding.Linear, "acesCct" => ColorEncoding.AcesCct, var e => throw new ShotFault($"“{e}” is not an encoding that is known.") };
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
@@ -148,6 +170,9 @@ public static class MediaInApi
                 Width = one.Width,
                 Height = one.Height,
                 Bits = one.Bits,
+                Encoding = check.Encoding ?? encoding,
+                Timecode = check.Timecode,
+                Clip = check.Clip,
                 SensorWidthMm = sensorWidth,
                 SensorHeightMm = sensorHeight,
                 FocalMm = focal,
@@ -156,7 +181,7 @@ public static class MediaInApi
             },
             Rate = rate,
             Range = new(shotFirst, shotFirst + (last - first)),
-        }, [.. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
+        }, [.. found ?? [], .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
     }
 
     /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>

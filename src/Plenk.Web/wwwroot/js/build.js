@@ -88,9 +88,9 @@ export function text(label, value, change, options = {}) {
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, options.unit || ''));
 }
 
-export function choice(label, value, options, change) {
+export function choice(label, value, options, change, name) {
   const id = `f${++serial}`;
-  const select = h('select', { id, class: 'blank' }, ...options.map(([v, t]) => h('option', { value: v, selected: v === value }, t)));
+  const select = h('select', { id, class: 'blank', name }, ...options.map(([v, t]) => h('option', { value: v, selected: v === value }, t)));
   select.addEventListener('change', () => change(select.value));
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), select, h('span'));
 }

@@ -75,12 +75,13 @@ const steps = {
   1() {
     const p = state.document.plate;
     const fields = [text('First frame', p ? state.document.range.first : '1001', null, { name: 'first' }), text('Rate', p ? (p.rate.den === 1 ? `${p.rate.num}` : `${p.rate.num}/${p.rate.den}`) : '24', null, { name: 'rate', unit: 'fps' }),
-      text('Sensor width', p?.sensorWidthMm ?? 36, null, { name: 'sensorWidth', unit: 'mm' }), text('Sensor height', p?.sensorHeightMm ?? 20.25, null, { name: 'sensorHeight', unit: 'mm' }), text('Focal length', p?.focalMm ?? '', null, { name: 'focal', unit: 'mm', placeholder: 'unknown' })];
+      text('Sensor width', p?.sensorWidthMm ?? 36, null, { name: 'sensorWidth', unit: 'mm' }), text('Sensor height', p?.sensorHeightMm ?? 20.25, null, { name: 'sensorHeight', unit: 'mm' }), text('Focal length', p?.focalMm ?? '', null, { name: 'focal', unit: 'mm', placeholder: 'unknown' }),
+      choice('Codes stand for', p?.encoding ?? 'srgb', [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['acesCct', 'ACEScct'], ['linear', 'linear light']], () => {}, 'encoding')];
     const folder = h('select', { class: 'blank', 'aria-label': 'Folder on the server' });
     get('/api/folders').then((all) => folder.append(...all.map((f) => h('option', { value: f.path }, `${f.name}, ${f.files} files`))));
-    return [p ? h('p', {}, h('span', { class: 'num' }, `${p.name} · ${p.width}×${p.height}, ${p.bits} bit, ${p.frames.length} frames`)) : quiet('Begin here: bring in a folder of numbered PNG or JPEG frames.'),
+    return [p ? h('p', {}, h('span', { class: 'num' }, `${p.name} · ${p.width}×${p.height}, ${p.bits} bit, ${p.frames.length} frames${p.clip ? ` · ${p.clip}` : ''}${p.timecode ? ` · ${p.timecode}` : ''}`)) : quiet('Begin here: bring in a folder of numbered frames (PNG, JPEG, TIFF, DPX, EXR), or a video.'),
       p?.faults?.length ? notes(p.faults.map((f) => `${f.message}. ${f.mend}`)) : null,
-      heading('Bring a plate in'), bringIn('Bring these frames in', 'plate', '.png,.jpg,.jpeg', fields, true),
+      heading('Bring a plate in'), bringIn('Bring these frames in', 'plate', '.png,.jpg,.jpeg,.tif,.tiff,.dpx,.exr,.mp4,.mov,.mkv,.mxf,.avi,.webm,.m4v', fields, true),
       h('div', { class: 'actions' }, folder, button('Bring the folder in', () => { const form = new FormData(); form.append('folder', folder.value); for (const i of sheet.querySelectorAll('[name]')) form.append(i.name, i.value); bring('plate-from-folder', form); }))];
   },
   2() {

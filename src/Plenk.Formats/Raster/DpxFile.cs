@@ -1,0 +1,71 @@
+using System.Buffers.Binary;
+using System.Text;
+
+namespace Plenk.Formats.Raster;
+
+/// <summary>A DPX frame's code values with what its header says of where it comes from.</summary>
+public sealed record DpxPicture(CodeImage Image, string? Timecode, string Clip);
+
+/// <summary>DPX in (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.</summary>
+public static class DpxFile
+{
+    public static bool Is(ReadOnlySpan<byte> bytes) => bytes.Length > 4 && (bytes[..4].SequenceEqual("SDPX"u8) || bytes[..4].SequenceEqual("XPDS"u8));
+
+    public static DpxPicture Read(byte[] bytes, string name)
+    {
+        FormatFault Bad(string kind, string what, string mend = "Export the frame again.") => new(kind, $"{name} {what}", mend);
+        if (!Is(bytes)) { throw Bad("unreadable", "is not a DPX picture inside, whatever its name says"); }
+        if (bytes.Length < 2048) { throw Bad("truncated", $"stops after {bytes.Length:N0} bytes, within its header", "Copy the frame again from its source."); }
+        bool big = bytes[0] == 'S';
+        uint U32(int at) => big ? BinaryPrimitives.ReadUInt32BigEndian(bytes.AsSpan(at)) : BinaryPrimitives.ReadUInt32LittleEndian(bytes.AsSpan(at));
+        ushort U16(int at) => big ? BinaryPrimitives.ReadUInt16BigEndian(bytes.AsSpan(at)) : BinaryPrimitives.ReadUInt16LittleEndian(bytes.AsSpan(at));
+        long width = U32(772), height = U32(776);
+        int descriptor = bytes[800], bits = bytes[803], packing = U16(804), coded = U16(806);
+        long offset = U32(808) is var own and not 0 and not uint.MaxValue ? own : U32(4);
+        int channels = descriptor switch { 50 => 3, 51 => 4, 6 => 1, _ => throw Bad("unreadable", $"holds a picture of another kind than RGB (descriptor {descriptor})", "Export the frame as RGB.") };
+        if (width < 1 || height < 1 || width * height > RasterFile.LargestPixelCount) { throw Bad("too_large", $"says it is {width} × {height} pixels; the largest taken is 16384 × 16384", "Export the frame at its real size."); }
+        if (coded != 0) { throw Bad("unreadable", "is run-length coded", "Export the frame without compression."); }
+        long row = bits switch
+        {
+            8 => (width * channels + 3) / 4 * 4,
+            16 => (width * channels * 2 + 3) / 4 * 4,
+            10 when packing is 1 or 2 => (width * channels + 2) / 3 * 4,
+            12 when packing is 1 or 2 => (width * channels * 2 + 3) / 4 * 4,
+            10 or 12 when packing == 0 => (width * channels * bits + 31) / 32 * 4,
+            _ => throw Bad("unreadable", $"has {bits} bits packed in a way that is not read (packing {packing})", "Export the frame as 10-bit filled or as 16-bit."),
+        };
+        // Rows end on whole words; some writers do not keep to it.
+        if (bits is 8 or 16 && offset + row * height > bytes.Length && offset + width * channels * (bits / 8) * height <= bytes.Length) { row = width * channels * (bits / 8); }
+        if (offset + row * height > bytes.Length) { throw Bad("truncated", $"stops after {bytes.Length:N0} of {offset + row * height:N0} bytes; the end of the picture is missing", "Copy the frame again from its source."); }
+        var codes = new ushort[width * height * channels];
+        int stride = (int)(width * channels);
+        Parallel.For(0, (int)height, y =>
+        {
+            int at = (int)(offset + y * row);
+            Span<ushort> to = codes.AsSpan(y * stride, stride);
+            for (int i = 0; i < stride; i++)
+            {
+                to[i] = bits switch
+                {
+                    8 => bytes[at + i],
+                    16 => U16(at + 2 * i),
+                    _ when packing == 0 => Packed(at, i * bits),
+                    // Three to a word, the first on top; filled with two bits below (method A) or above (method B).
+                    10 => (ushort)(U32(at + i / 3 * 4) >> ((packing == 1 ? 22 : 20) - 10 * (i % 3)) & 1023),
+                    _ => (ushort)(packing == 1 ? U16(at + 2 * i) >> 4 : U16(at + 2 * i) & 4095),
+                };
+            }
+        });
+        // Bit after bit, the lowest of a word first.
+        ushort Packed(int at, int bit)
+        {
+            ulong two = U32(at + bit / 32 * 4) | (bit % 32 + bits > 32 ? (ulong)U32(at + bit / 32 * 4 + 4) << 32 : 0);
+            return (ushort)(two >> (bit % 32) & ((1u << bits) - 1));
+        }
+        // SMPTE 12M, binary-coded: hours, minutes, seconds, frames.
+        uint code = U32(1920);
+        string? timecode = code is 0 or uint.MaxValue ? null : $"{code >> 24:x2}:{code >> 16 & 255:x2}:{code >> 8 & 255:x2}:{code & 255:x2}";
+        string clip = Encoding.ASCII.GetString(bytes, 36, 100).Split('\0')[0].Trim();
+        return new(new((int)width, (int)height, channels, bits, codes), timecode, clip);
+    }
+}

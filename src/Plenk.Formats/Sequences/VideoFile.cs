@@ -1,0 +1,80 @@
+using System.Diagnostics;
+using System.Globalization;
+using System.Text.Json;
+using Plenk.Core.Shots;
+
+namespace Plenk.Formats.Sequences;
+
+/// <summary>A video's frames as numbered PNG files, with their real times.</summary>
+public sealed record VideoFrames(IReadOnlyList<string> Files, FrameRate Rate, IReadOnlyList<string> Notes);
+
+/// <summary>Video in, through ffmpeg and ffprobe as processes of their own.</summary>
+public static class VideoFile
+{
+    public static readonly string[] Extensions = [".mp4", ".mov", ".mkv", ".mxf", ".avi", ".webm", ".m4v"];
+
+    private static readonly FrameRate[] Known = [new(24000, 1001), new(24, 1), new(25, 1), new(30000, 1001), new(30, 1), new(48, 1), new(50, 1), new(60000, 1001), new(60, 1)];
+
+    /// <summary>
+    /// Decodes every frame into a folder, numbered from <paramref name="first"/>. No frame is made up or dropped; where times
+    /// are uneven it is told which, as a camera solved at an even rate will not fit them.
+    /// </summary>
+    public static VideoFrames Decode(string path, string name, string folder, int first, CancellationToken stop = default)
+    {
+        string told = Run("ffprobe", ["-v", "error", "-select_streams", "v:0", "-show_entries", "stream=width,height,avg_frame_rate:frame=best_effort_timestamp_time", "-of", "json", path], stop, out bool good);
+        double[] times = [];
+        FrameRate rate = new(24, 1);
+        if (good)
+        {
+            using JsonDocument json = JsonDocument.Parse(told);
+            times = json.RootElement.TryGetProperty("frames", out JsonElement frames)
+                ? [.. frames.EnumerateArray().Select(f => f.TryGetProperty("best_effort_timestamp_time", out JsonElement t) && double.TryParse(t.GetString(), NumberStyles.Float, CultureInfo.InvariantCulture, out double v) ? v : double.NaN)] : [];
+        }
+        if (times.Length == 0) { throw new FormatFault("unreadable", $"{name} holds no video that can be read", "Export it again, as H.264 or ProRes in .mp4 or .mov, or as numbered frames."); }
+        if (times.Length > 20_000) { throw new FormatFault("too_large", $"{name} has {times.Length:N0} frames; 20,000 are taken", "Cut it to the shot's range."); }
+        var notes = new List<string>();
+        double[] steps = [.. times.Zip(times.Skip(1), (a, b) => b - a).Where(double.IsFinite)];
+        if (steps.Length > 0)
+        {
+            double middle = steps.Order().ElementAt(steps.Length / 2), whole = (times[^1] - times[0]) / (times.Length - 1);
+            rate = Known.MinBy(r => Math.Abs(r.PerSecond - 1 / middle))!;
+            if (Math.Abs(rate.PerSecond * middle - 1) > 0.005) { rate = new((int)Math.Round(1000 / middle), 1000); }
+            int uneven = Array.FindIndex(steps, s => Math.Abs(s - middle) > 0.2 * middle);
+            if (uneven >= 0)
+            {
+                notes.Add($"{name} has a variable rate: after frame {first + uneven} the next comes {steps[uneven] * 1000:0.0} ms later instead of {middle * 1000:0.0} ms ({steps.Count(s => Math.Abs(s - middle) > 0.2 * middle)} such places). All frames are kept as they are; a movement will seem to jump there. Record at a constant rate, or use the original camera file.");
+            }
+            else if (Math.Abs(whole / middle - 1) > 0.01) { notes.Add($"{name} runs at {1 / whole:0.###} frames a second over its length, at {1 / middle:0.###} from frame to frame."); }
+        }
+        Directory.CreateDirectory(folder);
+        string said = Run("ffmpeg", ["-v", "error", "-xerror", "-i", path, "-map", "0:v:0", "-fps_mode", "passthrough", "-start_number", first.ToString(CultureInfo.InvariantCulture), Path.Combine(folder, "frame.%07d.png")], stop, out good);
+        string[] files = [.. Directory.GetFiles(folder, "frame.*.png").Order(StringComparer.Ordinal)];
+        if (files.Length == 0) { throw new FormatFault("unreadable", $"{name} cannot be decoded: {said.Split('\n')[0]}", "Export it again."); }
+        if (!good || files.Length < times.Length) { notes.Add($"{name} ends after {files.Length} of {times.Length} frames; the file may be cut off. Copy it again from its source."); }
+        return new(files, rate, notes);
+    }
+
+    private static string Run(string program, string[] arguments, CancellationToken stop, out bool good)
+    {
+        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true };
+        Process process;
+        try
+        {
+            process = Process.Start(start)!;
+        }
+        catch (System.ComponentModel.Win32Exception)
+        {
+            throw new FormatFault("file", $"Video needs {program}, which is not on this machine", "Install Debian's ffmpeg, or bring numbered frames.");
+        }
+        using (process)
+        using (stop.Register(() => { try { process.Kill(); } catch (InvalidOperationException) { } }))
+        {
+            Task<string> error = process.StandardError.ReadToEndAsync(stop);
+            string output = process.StandardOutput.ReadToEnd();
+            process.WaitForExit();
+            stop.ThrowIfCancellationRequested();
+            good = process.ExitCode == 0;
+            return good ? output : error.Result;
+        }
+    }
+}
