@@ -4,6 +4,8 @@ switch (args)
 {
     case ["accuracy", "--court", string court]:
         return CourtAccuracy.Run(court);
+    case ["accuracy", "--demo"] or ["accuracy", "--demo", _]:
+        return DemoAccuracy.Run(args.Length > 2 ? args[2] : "demo");
     case ["speed", string shotFolder, string url]:
         Speed.Rays(shotFolder);
         Speed.Composite(shotFolder);
@@ -14,6 +16,6 @@ switch (args)
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/speed, bench/bundle FILE, bench/tracking --court DIR");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/tracking --court DIR");
         return 2;
 }

@@ -1,7 +1,7 @@
-using Plenk.Core.Contact;
-using Plenk.Core.Images;
 using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;

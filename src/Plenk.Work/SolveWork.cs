@@ -66,7 +66,8 @@ public static class SolveWork
         for (int f = first; f <= last && !Stopped(); f++)
         {
             forwards.Next(f, picture(f), allowed?.Invoke(f), findMore: f == first + count / 2 || f == last);
-            progress?.Invoke($"Tracking, {forwards.LiveCount} live at {f}", (double)++done / (2 * count));
+            done++;
+            progress?.Invoke($"Tracking, {forwards.LiveCount} live at {f}", (double)done / (2 * count));
         }
         var backwards = new PointTracker(settings with { Count = 0 });
         ILookup<int, Track> from = forwards.Tracks.ToLookup(t => t.Points[0].Frame);

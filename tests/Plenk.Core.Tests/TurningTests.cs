@@ -53,18 +53,12 @@ public class TurningTests
         SolveResult r = TurningSolver.Solve(tracks, 1, 2, new() { Width = 1920, Height = 1080, RefineLens = Intrinsics.None });
         Assert.True(r.Solved, r.Reason);
         Assert.Equal(1500, r.Pinhole!.Fx, 1e-3);
-        Assert.Equal(10, Angle(r.Frames[0].CameraToWorld, r.Frames[1].CameraToWorld), 1e-5);
+        Assert.Equal(10, Rotations.DegreesBetween(r.Frames[0].CameraToWorld.Rotation, r.Frames[1].CameraToWorld.Rotation), 1e-5);
         // A pan of 0° leaves the focal length undetermined, which is told.
         foreach (Track t in tracks) { t.Points[1] = t.Points[0] with { Frame = 2 }; }
         SolveResult still = TurningSolver.Solve(tracks, 1, 2, new() { Width = 1920, Height = 1080, RefineLens = Intrinsics.None });
         Assert.False(still.Solved);
         Assert.Contains("does not tell the focal length", still.Reason);
-    }
-
-    private static double Angle(Pose a, Pose b)
-    {
-        Matrix3 d = a.Rotation.Transpose() * b.Rotation;
-        return Rotations.Degrees(Math.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
     }
 
     [Fact]
@@ -79,7 +73,7 @@ public class TurningTests
         Assert.Equal(1000, r.Pinhole!.Fx, 5.0);
         // The doubt that is told is the size of the error that is made.
         Assert.InRange(Math.Abs(r.Pinhole.Fx - 1000), 0, 4 * r.FocalDoubtPx);
-        for (int f = 0; f < 60; f += 7) { Assert.Equal(Angle(Pan(0), Pan(f)), Angle(r.Frames[0].CameraToWorld, r.Frames[f].CameraToWorld), 0.05); }
+        for (int f = 0; f < 60; f += 7) { Assert.Equal(Rotations.DegreesBetween(Pan(0).Rotation, Pan(f).Rotation), Rotations.DegreesBetween(r.Frames[0].CameraToWorld.Rotation, r.Frames[f].CameraToWorld.Rotation), 0.05); }
         Assert.All(r.Frames, f => Assert.Equal(Vec3.Zero, f.CameraToWorld.Position));
         Assert.Contains(r.LeftOut, l => l.Why == "disagrees with a turn");
         Assert.InRange(r.HeldOut!.MedianPx, 0.1, 0.4);

@@ -43,12 +43,6 @@ public sealed class CameraCommandTests : IDisposable
         return plate;
     }
 
-    private static double Angle(Matrix3 a, Matrix3 b)
-    {
-        Matrix3 d = a.Transpose() * b;
-        return Rotations.Degrees(Math.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
-    }
-
     [Fact]
     public void A_pan_is_solved_as_a_turn_and_not_as_a_path()
     {
@@ -60,7 +54,7 @@ public sealed class CameraCommandTests : IDisposable
         Assert.Equal(("solved", "turns", 20), (solve.GetProperty("status").GetString(), solve.GetProperty("camera_moves").GetString(), solve.GetProperty("frames").GetArrayLength()));
         Pose[] found = [.. solve.GetProperty("frames").EnumerateArray().Select(f => Pose.FromRowMajor16([.. f.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())], out _)!.Value)];
         Dictionary<int, Pose> truth = Truth("BTH_0050");
-        Assert.Equal(Angle(truth[1022].Rotation, truth[1041].Rotation), Angle(found[0].Rotation, found[^1].Rotation), 0.4);
+        Assert.Equal(Rotations.DegreesBetween(truth[1022].Rotation, truth[1041].Rotation), Rotations.DegreesBetween(found[0].Rotation, found[^1].Rotation), 0.4);
         foreach (string file in (string[])["camera.glb", "camera.usda", "points.ply", "tracks.csv"]) { Assert.True(new FileInfo(Path.Combine(to, file)).Length > 500, file); }
 
         (exit, _, error) = Run($"solve --plate {plate} --sensor 36x20.25 --camera-moves travels --out {to}");
@@ -83,7 +77,7 @@ public sealed class CameraCommandTests : IDisposable
         Assert.Equal(1001, frame.GetProperty("frame").GetInt32());
         Assert.Equal(24 * 1600 / 36.0, frame.GetProperty("focal_px").GetDouble(), 8.0);
         Pose found = Pose.FromRowMajor16([.. frame.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())], out _)!.Value, truth = Truth("BTH_0060")[1001];
-        Assert.InRange(Angle(found.Rotation, truth.Rotation), 0, 0.25);
+        Assert.InRange(Rotations.DegreesBetween(found.Rotation, truth.Rotation), 0, 0.25);
         // The lines' origin is the left foot of the steps, (−4.4, 0, −5.45) in the hall.
         Assert.InRange((found.Position - (truth.Position - new Vec3(-4.4, 0, -5.45))).Length, 0, 0.12);
 

@@ -7,6 +7,13 @@ public static class Rotations
 
     public static double Degrees(double radians) => radians * (180 / Math.PI);
 
+    /// <summary>The angle of the turn from one rotation to another.</summary>
+    public static double DegreesBetween(Matrix3 a, Matrix3 b)
+    {
+        Matrix3 d = a.Transpose() * b;
+        return Degrees(Math.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
+    }
+
     public static Matrix3 AboutX(double a) => new(1, 0, 0, 0, Math.Cos(a), -Math.Sin(a), 0, Math.Sin(a), Math.Cos(a));
 
     public static Matrix3 AboutY(double a) => new(Math.Cos(a), 0, Math.Sin(a), 0, 1, 0, -Math.Sin(a), 0, Math.Cos(a));

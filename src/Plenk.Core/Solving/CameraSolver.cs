@@ -65,28 +65,51 @@ public sealed class CameraSolver
         {
             return Failed($"The camera turns but does not travel: a turn alone explains the tracks to {turning:0.00} px. Solve it as a turning camera.");
         }
-        Start? best = null;
+        var starts = new List<Start>();
         foreach (double f in focals)
         {
             _stop.ThrowIfCancellationRequested();
-            if (Begin(pair, f) is { } start && (best is null || start.Score < best.Score)) { best = start; }
+            starts.AddRange(Begin(pair, f));
         }
-        if (best is null) { return Failed("Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with a matte, and check the sensor's size."); }
-        (_views, _points, _lens) = (best.Views, best.Points, best.Lens);
+        if (starts.Count == 0) { return Failed("Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with a matte, and check the sensor's size."); }
+        starts.Sort((x, y) => x.Score.CompareTo(y.Score));
+        // Few frames of one plane can be explained by two poses; those that are nearly as good are followed to their end.
+        List<Start> distinct = [starts[0]];
+        foreach (Start s in starts.Skip(1))
+        {
+            if (distinct.Count < 3 && s.Score < 2.5 * starts[0].Score && distinct.All(d => Rotations.DegreesBetween(d.Turn, s.Turn) > 1.5)) { distinct.Add(s); }
+        }
+        SolveResult? result = null;
+        double lowest = double.PositiveInfinity;
+        bool[][] rejected = [];
+        for (int i = 0; i < distinct.Count; i++)
+        {
+            (_views, _points, _lens) = (distinct[i].Views, distinct[i].Points, distinct[i].Lens);
+            foreach (bool[] r in _rejected) { Array.Clear(r); }
+            var (tried, score) = Complete(all, (double)i / distinct.Count, 1.0 / distinct.Count);
+            if (result is not null && !(tried.Solved && (!result.Solved || score < lowest))) { continue; }
+            (result, lowest, rejected) = (tried, score, [.. _rejected.Select(r => (bool[])r.Clone())]);
+        }
+        for (int t = 0; t < rejected.Length; t++) { rejected[t].CopyTo(_rejected[t], 0); }
+        return result!;
+    }
 
+    /// <summary>From a start to the whole range; with what an observation costs, where those that were left out cost as a bad one would.</summary>
+    private (SolveResult Result, double Score) Complete(IReadOnlyList<Track> all, double from, double share)
+    {
         // Outwards from what is solved.
         int since = 0, done = _views.Count(v => v is not null);
         while (NextFrame() is { } f)
         {
             _stop.ThrowIfCancellationRequested();
-            if (!Resect(f)) { return Failed($"Frame {_first + f} has too few tracks that are known from other frames. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it."); }
+            if (!Resect(f)) { return (Failed($"Frame {_first + f} has too few tracks that are known from other frames. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it."), double.PositiveInfinity); }
             done++;
             if (++since >= 8)
             {
                 since = 0;
                 Locate();
                 Adjust(FocalOnly, 6);
-                _progress?.Invoke("Solving frames", 0.1 + 0.5 * done / _count);
+                _progress?.Invoke("Solving frames", 0.1 + 0.85 * (from + share * 0.6 * done / _count));
             }
         }
         Locate();
@@ -94,7 +117,7 @@ public sealed class CameraSolver
         BundleReport report = Adjust(refine, 15);
         for (int round = 0; round < 4; round++)
         {
-            _progress?.Invoke("Refining", 0.65 + 0.08 * round);
+            _progress?.Invoke("Refining", 0.1 + 0.85 * (from + share * (0.6 + 0.1 * round)));
             int gone = Reject();
             Locate();
             report = Adjust(refine, 20, 1e-7);
@@ -102,7 +125,9 @@ public sealed class CameraSolver
         }
         _progress?.Invoke("Estimating what is left open", 0.98);
         BundleProblem solved = Problem(refine, out int[] pointTracks);
-        return SolveResult.From(solved, [.. Enumerable.Range(_first, _count)], [.. pointTracks.Select(t => _tracks[t].Id)], all, _settings, LeastTracks, report, BundleAdjustment.Covariance(solved, RobustLoss.Huber));
+        int possible = _tracks.Sum(t => t.Points.Count), seen = solved.Observations.Length;
+        SolveResult result = SolveResult.From(solved, [.. Enumerable.Range(_first, _count)], [.. pointTracks.Select(t => _tracks[t].Id)], all, _settings, LeastTracks, report, BundleAdjustment.Covariance(solved, RobustLoss.Huber));
+        return (result, (report.EndCost + 2 * (possible - seen)) / possible);
     }
 
     private Intrinsics FocalOnly => _settings.FocalPx is null ? Intrinsics.Focal : Intrinsics.None;
@@ -213,10 +238,10 @@ public sealed class CameraSolver
         return Math.Min(median, last.Order().ElementAt(last.Length / 2));
     }
 
-    private sealed record Start(BundleView?[] Views, Vec3?[] Points, IntrinsicsGroup Lens, double Score);
+    private sealed record Start(BundleView?[] Views, Vec3?[] Points, IntrinsicsGroup Lens, Matrix3 Turn, double Score);
 
     /// <summary>Pair, and some frames between, under a first focal length; scored by the robust cost of an observation.</summary>
-    private Start? Begin((int A, int B) pair, double focal)
+    private IEnumerable<Start> Begin((int A, int B) pair, double focal)
     {
         (int A, int B, int Track)[] common = [.. Common(pair.A, pair.B)];
         var a = common.Select(c => Normal(_tracks[c.Track].Points[c.A], focal)).ToList();
@@ -226,7 +251,7 @@ public sealed class CameraSolver
         if (TwoView.Find(a, b, 1.5 / focal, 600, _settings.Seed) is { } two && two.Count >= least) { poses.Add(two); }
         // Where most tracks lie in one plane, its homography tells what the essential matrix leaves open.
         poses.AddRange(TwoView.FromPlane(a, b, 2.5 / focal, 300, _settings.Seed, Math.Max(16, common.Length * 6 / 10)));
-        return poses.Select(p => Extend(pair, p, focal)).OfType<Start>().MinBy(s => s.Score);
+        return [.. poses.Select(p => Extend(pair, p, focal)).OfType<Start>()];
     }
 
     /// <summary>A first pose of the pair, its points, and three frames between, adjusted.</summary>
@@ -252,7 +277,7 @@ public sealed class CameraSolver
         if (seen < 60 || !(_lens.Focal > 0.2 * _settings.Width && _lens.Focal < 20 * _settings.Width)) { return null; }
         // A start that leaves tracks unplaced pays for each of their sights what a bad one would cost.
         double score = (report.EndCost + 2 * (possible - seen)) / possible;
-        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), score);
+        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), _views[pair.B]!.Rotation * _views[pair.A]!.Rotation.Transpose(), score);
     }
 
     /// <summary>How many solved views see a track; 0 where fewer than two do.</summary>

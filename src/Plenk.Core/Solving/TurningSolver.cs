@@ -69,16 +69,10 @@ public sealed class TurningSolver
         double doubt = covariance?.OfIntrinsic(0, Intrinsics.Focal) / best.Groups[0].Focal ?? double.PositiveInfinity;
         if (_settings.FocalPx is null && !(doubt < 0.05))
         {
-            double turned = Enumerable.Range(0, _count).Max(f => TurnDegrees(best.Views[0].Rotation, best.Views[f].Rotation));
+            double turned = Enumerable.Range(0, _count).Max(f => Rotations.DegreesBetween(best.Views[0].Rotation, best.Views[f].Rotation));
             return SolveResult.Failed($"A turn of {turned:0.0}° does not tell the focal length{(double.IsFinite(doubt) ? $" (it could be {100 * doubt:0} % off)" : "")}. Give the focal length.");
         }
         return SolveResult.From(best, [.. Enumerable.Range(_first, _count)], [.. _tracks.Select(t => t.Id)], all, _settings, LeastShared, report with { StartRms = start }, covariance);
-    }
-
-    private static double TurnDegrees(Matrix3 a, Matrix3 b)
-    {
-        Matrix3 d = a.Transpose() * b;
-        return Rotations.Degrees(Math.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
     }
 
     /// <summary>Rotations chained from frame to frame, and every track the mean of its directions, under a focal length.</summary>
