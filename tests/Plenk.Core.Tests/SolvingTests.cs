@@ -37,6 +37,15 @@ public class SolvingTests
         Assert.Null(TwoView.Find(a.Take(7).ToList(), b.Take(7).ToList(), 1 / F, 50, 1));
     }
 
+    // Hartley and Zisserman table 4.3: samples for p = 0.99 at 5, 10, 20, 25, 30, 40 and 50 % of outliers.
+    [Theory]
+    [InlineData(2, new[] { 2, 3, 5, 6, 7, 11, 17 })]
+    [InlineData(4, new[] { 3, 5, 9, 13, 17, 34, 72 })]
+    [InlineData(7, new[] { 4, 8, 20, 33, 54, 163, 588 })]
+    [InlineData(8, new[] { 5, 9, 26, 44, 78, 272, 1177 })]
+    public void Sampling_draws_as_often_as_the_table_says(int sample, int[] expected) =>
+        Assert.Equal(expected, ((double[])[0.05, 0.10, 0.20, 0.25, 0.30, 0.40, 0.50]).Select(e => TwoView.Trials(0.99, 1 - e, sample)));
+
     /// <summary>Points in a slab seen by views along a path, with Gaussian noise.</summary>
     private static BundleProblem Scene(int views, int points, double sigma, int seed, out Vec3[] truth)
     {

@@ -12,6 +12,17 @@ public sealed record TwoViewResult(Matrix3 Rotation, Vec3 Translation, bool[] In
 /// </summary>
 public static class TwoView
 {
+    /// <summary>
+    /// How many random samples make one of them free of outliers with a confidence: N = log(1 − p) ÷ log(1 − wˢ), w the share of
+    /// inliers (Fischler and Bolles 1981; Hartley and Zisserman 4.7.1).
+    /// </summary>
+    public static int Trials(double confidence, double inliers, int sample)
+    {
+        double good = Math.Pow(inliers, sample);
+        return good >= 1 ? 1 : good <= 1e-9 ? int.MaxValue : (int)Math.Ceiling(Math.Log(1 - confidence) / Math.Log(1 - good) - 1e-9);
+    }
+
+    /// <param name="trials">At most as many samples; fewer where what agrees already says that enough were drawn.</param>
     public static TwoViewResult? Find(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed)
     {
         int n = a.Count;
@@ -20,7 +31,8 @@ public static class TwoView
         double[]? best = null;
         double bestScore = double.PositiveInfinity;
         var pick = new int[8];
-        for (int trial = 0; trial < trials; trial++)
+        int enough = trials;
+        for (int trial = 0; trial < enough; trial++)
         {
             for (int k = 0; k < 8;)
             {
@@ -28,8 +40,9 @@ public static class TwoView
                 if (Array.IndexOf(pick, i, 0, k) < 0) { pick[k++] = i; }
             }
             double[]? e = EightPoints(a, b, pick);
-            if (e is null) { continue; }
-            Score(e);
+            if (e is null || !Score(e)) { continue; }
+            double share = (double)Enumerable.Range(0, n).Count(i => Sampson(e, a[i], b[i]) < threshold * threshold) / n;
+            enough = Math.Clamp(Trials(0.9999, share, 8), Math.Min(trials, 300), trials);
         }
         if (best is null) { return null; }
         // Once more from all that agree.
