@@ -46,6 +46,32 @@ public static class ConventionWork
         }, Json);
     }
 
+    /// <summary>A camera file ranked against the tracks that a shot has.</summary>
+    public static (RawCamera Camera, ConventionRanking Ranking) Rank(ShotDocument shot, TrackWork work, byte[] bytes, string name)
+    {
+        PlateSource plate = shot.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its tracks.");
+        if (shot.Tracks is null) { throw new ShotFault("Track the plate first: its tracks tell how a camera is meant."); }
+        RawCamera camera = RawCameraFiles.Read(bytes, name, plate.Width, plate.Height, shot.Range.First, shot.Rate);
+        if (camera.FocalUnit == FocalUnit.Millimetres && camera is { SensorWidthMm: 36, SensorHeightMm: 24 }) { camera = camera with { SensorWidthMm = plate.SensorWidthMm, SensorHeightMm = plate.SensorHeightMm }; }
+        if (Math.Abs(camera.Samples[0].Frame - shot.Range.First) > 40) { camera = camera with { Samples = [.. camera.Samples.Select(x => x with { Frame = x.Frame - camera.Samples[0].Frame + shot.Range.First })] }; }
+        return (camera, ConventionFinder.Rank(camera, work.Tracks(shot), plate.Width, plate.Height, out string? reason) ?? throw new ShotFault(reason!));
+    }
+
+    /// <summary>The shot with that camera under a reading, one sample a frame of the range.</summary>
+    public static ShotDocument With(ShotDocument shot, RawCamera camera, Convention c, string name)
+    {
+        PlateSource plate = shot.Plate!;
+        var path = ConventionFinder.Path(camera, c, shot.Range.First, shot.Range.Last, plate.Width, plate.Height);
+        CameraSample[] samples = [.. path.Select((p, i) => p is { } at ? new CameraSample(shot.Range.First + i, at.Pose.ToRowMajor16(), at.Focal, plate.Width / 2.0, plate.Height / 2.0) : null).OfType<CameraSample>()];
+        if (samples.Length == 0) { throw new ShotFault("Under this reading the camera has no sample in the shot's range."); }
+        Lens lens = camera.Lens ?? new Lens(c.K1);
+        return shot with
+        {
+            Solve = null,
+            Camera = new() { Name = name, Rate = shot.Rate, Mapping = new(shot.Range.First, shot.Range.First), Width = plate.Width, Height = plate.Height, Lens = new(lens.K1, lens.K2, lens.P1, lens.P2, lens.K3), Samples = samples },
+        };
+    }
+
     private static object Parameters(RawCamera camera, Convention c) => new
     {
         handedness = c.Mirrored ? "left" : "right",

@@ -49,6 +49,8 @@ public static class DemoSeed
                 Axis = new("O", "F3", "+X"),
                 Scale = new("O", "F2", 2.7),
             },
+            KnownLengths = [new("D1", "D2", 1.4)],
+            StandIns = [new("figure_1", false, new(3.8, 0, -4.3), 1.75)],
             Pieces = [.. pieces.Select(p => p.Kind == PieceKind.Mesh ? p with { Media = set } : p)],
             Projections = [new() { Id = "projection_1", Name = "frame 1036", Frame = 1036 }],
             Lights =

@@ -88,4 +88,36 @@ public static class CameraReadings
             Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{worst.Name} off the floor by {floor.Largest * result.SourceToWorld.Scale * 1000:0.0} mm"),
         }).Judged();
     }
+
+    public static readonly Reading LengthsBlank = new()
+    {
+        Id = "camera.lengths",
+        Step = 2,
+        Name = "Known lengths",
+        Unit = "%",
+        Tolerance = 1,
+        How = "Largest deviation of a known length that took no part in setting the scale, between two survey points, as a share of it.",
+    };
+
+    public static Reading Lengths(ShotDocument shot)
+    {
+        if (shot.KnownLengths.Count == 0) { return LengthsBlank with { Note = "no length is named to check by" }; }
+        Similarity toWorld = Orienting.Solve(shot.SurveyPoints, shot.Orientation).SourceToWorld;
+        (double Off, KnownDistance Length, double Metres)? worst = null;
+        foreach (KnownDistance k in shot.KnownLengths)
+        {
+            Vec3? Place(string name) => shot.SurveyPoints.FirstOrDefault(p => p.Name == name)?.Position;
+            if (Place(k.From) is not { } a || Place(k.To) is not { } b) { return LengthsBlank with { Note = $"{(Place(k.From) is null ? k.From : k.To)} has no place yet" }; }
+            double metres = (b - a).Length * toWorld.Scale, off = 100 * (metres / k.Metres - 1);
+            if (worst is null || Math.Abs(off) > Math.Abs(worst.Value.Off)) { worst = (off, k, metres); }
+        }
+        var (value, length, found) = worst!.Value;
+        PointClick? click = shot.SurveyPoints.First(p => p.Name == length.To).Clicks.FirstOrDefault();
+        return (LengthsBlank with
+        {
+            Value = value,
+            Note = $"{length.From} to {length.To}: {found:0.000} m instead of {length.Metres:0.000} m{(shot.Orientation.Scale is null ? "; no scale is named yet" : "")}",
+            Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{length.From}–{length.To} {value:+0.0;−0.0} %"),
+        }).Judged();
+    }
 }

@@ -42,6 +42,17 @@ public static class Overlays
         return lines;
     }
 
+    /// <summary>Stand-ins on the floor; hidden by whatever stands in front.</summary>
+    public static IReadOnlyList<OverlayLine> StandIns(Pinhole pinhole, Pose cameraToWorld, SetScene set, IReadOnlyList<Shots.StandIn> standIns)
+    {
+        var lines = new List<OverlayLine>();
+        for (int i = 0; i < standIns.Count; i++)
+        {
+            foreach (var (a, b) in StandInLines.Of(standIns[i], cameraToWorld.Position)) { Draw(lines, pinhole, cameraToWorld, set, a, b, i); }
+        }
+        return lines;
+    }
+
     private static void Draw(List<OverlayLine> lines, Pinhole pinhole, Pose pose, SetScene set, Vec3 a, Vec3 b, int piece)
     {
         // Cut at a plane 5 cm before the camera.

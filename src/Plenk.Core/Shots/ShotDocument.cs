@@ -37,6 +37,12 @@ public sealed record ShotDocument : Extensible
     public SolveSource? Solve { get; init; }
     public IReadOnlyList<SurveyPoint> SurveyPoints { get; init; } = [];
     public Orientation Orientation { get; init; } = new();
+
+    /// <summary>Lengths that are known and not used for the scale: what a camera is judged by.</summary>
+    public IReadOnlyList<KnownDistance> KnownLengths { get; init; } = [];
+
+    /// <summary>Figures and boxes of known size, stood on the floor to see whether they stay.</summary>
+    public IReadOnlyList<StandIn> StandIns { get; init; } = [];
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
     public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];
     public IReadOnlyList<Light> Lights { get; init; } = [];
@@ -217,6 +223,9 @@ public sealed record Orientation : Extensible
 public sealed record NamedAxis(string From, string To, string Direction = "+X");
 
 public sealed record KnownDistance(string From, string To, double Metres);
+
+/// <summary>A standing figure, or a box as wide and deep as it is high; position of its foot, metres.</summary>
+public sealed record StandIn(string Id, bool Box, Vec3 Position, double HeightMetres);
 
 [JsonConverter(typeof(JsonStringEnumConverter<PieceKind>))]
 public enum PieceKind

@@ -37,6 +37,18 @@ public static class PictureApi
             return engine.Pick(document, frame, x, y);
         });
 
+        // The floor, y = 0, under a pixel: where a stand-in stands.
+        api.MapGet("/frames/{frame:int}/floor", async (long id, int frame, double x, double y, ShotStore shots, ShotEngine engine) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id);
+            if (document.Orientation.Floor.Count == 0 && document.Still is null) { throw new ShotFault("The floor is not named yet: name three survey points that lie on it."); }
+            var (pose, pinhole) = engine.Camera(document, frame);
+            Vec3 ray = pinhole.TryDirection(x, y, out Vec3 d) ? pose.Rotation * d : Vec3.Zero;
+            double t = -pose.Position.Y / ray.Y;
+            if (!(t > 0) || !double.IsFinite(t)) { throw new ShotFault("The floor is not seen there: that spot lies above the horizon."); }
+            return new { point = pose.Position + t * ray };
+        });
+
         api.MapGet("/frames/{frame:int}/overlay", async (long id, int frame, int? revision, ShotStore shots, ShotEngine engine) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
@@ -72,6 +84,7 @@ public static class PictureApi
                 camera = true,
                 wire = Overlays.Wireframe(pinhole, pose, set).Select(l => new { p = l.Points.Select(v => MathF.Round(v, 1)), h = l.Hidden, i = l.Piece }),
                 grid = document.Orientation.Floor.Count > 0 ? Overlays.FloorGrid(pinhole, pose, set).Where(l => !l.Hidden).Select(l => l.Points.Select(v => MathF.Round(v, 1))) : [],
+                standIns = Overlays.StandIns(pinhole, pose, set, document.StandIns).Select(l => new { p = l.Points.Select(v => MathF.Round(v, 1)), h = l.Hidden, id = document.StandIns[l.Piece].Id }),
                 pieces = set.Pieces.Select(p => p.Id),
                 points,
                 elements,

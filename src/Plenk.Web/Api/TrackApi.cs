@@ -14,6 +14,8 @@ public sealed record TrackRequest(int Count = 500, double Distance = 12);
 
 public sealed record StillRequest(int BaseRevision, string What, StillLines Still);
 
+public sealed record ConventionRequest(int BaseRevision, string Media, string Name, int Index);
+
 public sealed record TrackEditRequest(int BaseRevision, TrackEdit Edit);
 
 /// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame.</summary>
@@ -86,6 +88,36 @@ public static class TrackApi
                 });
             }
             return live;
+        });
+
+        // How a camera file is meant: its readings ranked by the shot's own tracks; and one of them taken.
+        api.MapPost("/camera/readings", async (long id, HttpContext http, ShotStore shots, MediaStore media, TrackWork work) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            if (form.Files.Count != 1) { throw new ShotFault("Choose one camera file."); }
+            IFormFile file = form.Files[0];
+            if (file.Length > 200_000_000) { throw new ShotFault($"{Path.GetFileName(file.FileName)} is larger than 200 MB; a camera is not."); }
+            byte[] bytes = new byte[file.Length];
+            await using (Stream stream = file.OpenReadStream()) { await stream.ReadExactlyAsync(bytes); }
+            string name = Path.GetFileName(file.FileName);
+            var (_, ranking) = ConventionWork.Rank((await ShotApi.Need(shots, id)).Document, work, bytes, name);
+            return new
+            {
+                media = media.Write(bytes),
+                name,
+                verdict = ranking.Verdict,
+                trusted = ranking.Trusted,
+                ranking = ranking.Ranking.Select((r, i) => new { index = i, name = r.Convention.Name, errorPx = r.ErrorPx, same = r.SameToTracks.Count }),
+            };
+        }).DisableAntiforgery();
+
+        api.MapPost("/camera/reading", async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
+            if (request.Index < 0 || request.Index >= ranking.Ranking.Count) { throw new ShotFault("There is no such reading."); }
+            await shots.Save(id, request.BaseRevision, ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name), ShotApi.Who(http), $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)]);
+            return await ShotApi.State(shots, id);
         });
 
         // Lines on a still: what camera they give, while they are drawn; and the same kept, with the camera on the shot.

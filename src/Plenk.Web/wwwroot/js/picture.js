@@ -103,6 +103,7 @@ function drawOverlay() {
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
+    if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
     if (state.step === 3 && over.wire) {
       const chosen = over.pieces.indexOf(state.chosen.piece);
       const pick = (hidden, mine) => over.wire.filter((l) => l.h === hidden && (l.i === chosen) === mine).map((l) => path(l.p)).join('');

@@ -46,9 +46,13 @@ function draw() {
     const y = (v) => 66 - ((v - low) / (high - low)) * 46;
     camera.curves.forEach((c, i) => {
       out.push(`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${['', ' stroke-dasharray="6 3"', ' stroke-dasharray="1.5 2.5"'][i]}/>`);
-      const end = c.points.at(-1);
-      out.push(`<text x="${x(end.frame) - 110}" y="${y(end.value) - 4}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${c.axis} ${end.value.toFixed(2)}</text>`);
     });
+    // Names at the ends, kept a line apart.
+    let under = 0;
+    for (const e of camera.curves.map((c) => ({ axis: c.axis, ...c.points.at(-1) })).sort((a, b) => b.value - a.value)) {
+      under = Math.max(under + 12, y(e.value) - 3);
+      out.push(`<text x="${x(e.frame) - 110}" y="${under}" font-size="11" font-family="Plex Mono" fill="var(--ink)" stroke="var(--paper)" stroke-width="3" paint-order="stroke">${e.axis} ${e.value.toFixed(2)}</text>`);
+    }
   } else if (reading?.perFrame) {
     title.textContent = `${reading.name}, ${reading.unit} per frame`;
     const top = Math.max(reading.tolerance * 1.15, ...reading.perFrame.map((p) => p.value)) || 1;

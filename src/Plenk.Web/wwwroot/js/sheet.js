@@ -69,6 +69,39 @@ async function fit(kind) {
   if (good) { state.chosen.points = []; tell('told', h('p', { class: 'told fine', role: 'status' }, `The points lie ${(off * 1000).toFixed(1)} mm from it (root mean square).`)); }
 }
 
+// A camera whose conventions are not known: its readings ranked by the shot's own tracks, for the artist to take one.
+let readingsOfCamera = null;
+function foreignCamera() {
+  const file = h('input', { type: 'file', accept: '.csv,.json,.usda,.glb,.gltf', 'aria-label': 'Find how it is meant' });
+  const r = readingsOfCamera;
+  return h('div', {}, h('div', { class: 'actions' }, file, button('Find how it is meant', async () => {
+    const form = new FormData();
+    for (const f of file.files) form.append('files', f, f.name);
+    try { readingsOfCamera = await upload(api('camera/readings'), form); tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
+  })), r ? h('div', { id: 'camera-readings' }, h('p', { class: r.trusted ? '' : 'told', role: 'status' }, `${r.name}: ${r.verdict}`),
+    h('ul', { class: 'plain' }, ...r.ranking.slice(0, 4).map((x) => h('li', {}, `${x.errorPx.toFixed(2)} px: ${x.name}${x.same ? ` (and ${x.same} that no track tells apart)` : ''} `, button(`Bring it in as ${x.index + 1}`, async () => {
+      try { takeState(await post(api('camera/reading'), { baseRevision: state.revision, media: r.media, name: r.name, index: x.index })); readingsOfCamera = null; tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
+    }))))) : null);
+}
+
+// What judges a camera: lengths that took no part in it, and figures that must keep their feet on the floor.
+function judging(d, pointNames) {
+  const lengths = d.knownLengths || [], standIns = d.standIns || [], s = standIns.find((x) => x.id === state.chosen.standIn);
+  const change = (what, act) => save(what, (x) => { act(x); return x; });
+  const stand = (box) => setHand(async (p) => {
+    try {
+      const { point } = await get(api(`frames/${state.frame}/floor?x=${p.x}&y=${p.y}`));
+      await change(box ? 'Stood a box' : 'Stood a figure', (x) => { x.standIns ||= []; const id = newId(x.standIns, box ? 'box' : 'figure'); x.standIns.push({ id, box, position: point, heightMetres: box ? 0.5 : 1.75 }); state.chosen.standIn = id; });
+    } catch (e) { tell('told', e); }
+  });
+  return [heading('Judge it by'), ...lengths.flatMap((k, i) => [h('p', { class: 'num' }, `${k.from} to ${k.to}`), number(`${k.from}–${k.to} is`, k.metres, 'm', (v) => change('Known length', (x) => { x.knownLengths[i].metres = v; }), { min: 1e-4 }), h('div', { class: 'actions' }, button(`Forget ${k.from}–${k.to}`, () => change('Known length forgotten', (x) => { x.knownLengths.splice(i, 1); })))]),
+    pointNames.length > 2 ? h('div', { class: 'actions' }, button('Add a known length', () => change('Known length', (x) => { x.knownLengths ||= []; x.knownLengths.push({ from: state.chosen.point || pointNames[1][0], to: pointNames.find(([v]) => v && v !== (state.chosen.point || pointNames[1][0]))[0], metres: 1 }); }))) : null,
+    ...lengths.slice(-1).flatMap((k) => [choice('Last one from', k.from, pointNames.slice(1), (v) => change('Known length', (x) => { x.knownLengths.at(-1).from = v; })), choice('Last one to', k.to, pointNames.slice(1), (v) => change('Known length', (x) => { x.knownLengths.at(-1).to = v; }))]),
+    standIns.length ? rows(standIns.map((x) => ({ id: x.id, name: x.id.replace('_', ' '), value: `${x.heightMetres} m` })), state.chosen.standIn, (id) => { state.chosen.standIn = id; tell('chosen'); }) : null,
+    h('div', { class: 'actions' }, button('Stand a figure on the floor', () => stand(false), { disabled: !d.camera }), button('Stand a box', () => stand(true), { disabled: !d.camera })),
+    ...(s ? [number('Height', s.heightMetres, 'm', (v) => change('Stand-in sized', (x) => { x.standIns.find((q) => q.id === s.id).heightMetres = v; }), { min: 0.01, max: 1000 }), triple('Foot', s.position, 'm', (v) => change('Stand-in moved', (x) => { x.standIns.find((q) => q.id === s.id).position = v; })), h('div', { class: 'actions' }, button('Take it away', () => change('Stand-in taken away', (x) => { x.standIns = x.standIns.filter((q) => q.id !== s.id); })))] : [])].filter(Boolean);
+}
+
 const newId = (list, stem) => { let k = 1; while (list.some((q) => q.id === `${stem}_${k}`)) k++; return `${stem}_${k}`; };
 
 const steps = {
@@ -91,7 +124,8 @@ const steps = {
     const box = h('div');
     get(api('orientation')).then((r) => { if (r.problems.length) box.append(...r.problems.map((t) => told({ message: t }))); });
     return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${text3(d.camera.lens.k1, 4)} k2 ${text3(d.camera.lens.k2, 4)}`) : quiet('Bring a camera in, or track the plate and solve one.'), ...(d.range.first === d.range.last ? stillSection() : [...trackSection(), ...stillSection()]),
-      heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.usda,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera?.lens.k1 ?? '', null, { name: 'k1' }), text('Lens k2', d.camera?.lens.k2 ?? '', null, { name: 'k2' })]),
+      heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.usda,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera ? text3(d.camera.lens.k1, 6) : '', null, { name: 'k1' }), text('Lens k2', d.camera ? text3(d.camera.lens.k2, 6) : '', null, { name: 'k2' })]),
+      ...(d.tracks ? [foreignCamera()] : []),
       bringIn('Bring survey points in', 'survey', '.csv'), heading('Survey points'),
       d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.position ? '' : 'no place, '}${s.clicks.length} click${s.clicks.length === 1 ? '' : 's'}` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),
       h('div', { class: 'actions' }, button('New point by clicking', () => setHand((p) => { const name = nextPoint(state.document); state.chosen.point = name; return clickPoint(name, p); }), { disabled: !d.plate })),
@@ -107,7 +141,8 @@ const steps = {
       choice('It runs along', o.axis?.direction ?? '+X', ['+X', '-X', '+Z', '-Z'].map((v) => [v, v]), (v) => orient('Axis named', (x) => { if (x.axis) x.axis.direction = v; })),
       choice('Length from', o.scale?.from ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: v, to: x.scale?.to ?? v, metres: x.scale?.metres ?? 1 } : null; })),
       choice('Length to', o.scale?.to ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: x.scale?.from ?? v, to: v, metres: x.scale?.metres ?? 1 } : null; })),
-      number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 })];
+      number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 }),
+      ...judging(d, pointNames)];
   },
   3() {
     const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece);
