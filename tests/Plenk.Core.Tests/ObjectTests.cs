@@ -80,7 +80,7 @@ public class ObjectTests
         Assert.Contains("floor", standing.SizeBy);
         double truth = (Still(0).Position - Rolling(0).ToWorld(new(0, 0.7, 0))).Length;
         Assert.InRange((Still(0).Position - standing.Frames[0].ObjectToWorld.Position).Length / truth, 0.92, 1.08);
-        Assert.Null(ObjectSolver.FloorDepth([], Still(0), Camera, (0, 0, 10, 10)));
+        Assert.False(ObjectSolver.FloorDepth([], Still(0), Camera, (0, 0, 10, 10)).HasValue);
     }
 
     [Fact]

@@ -75,6 +75,14 @@ public static class Rotations
         return from * FromAxisAngle(twist / (2 * sin), t * Math.Atan2(sin, cos));
     }
 
+    /// <summary>The unit quaternion of a rotation, w not negative.</summary>
+    public static System.Numerics.Quaternion ToQuaternion(Matrix3 r)
+    {
+        var q = System.Numerics.Quaternion.Normalize(System.Numerics.Quaternion.CreateFromRotationMatrix(new(
+            (float)r.M11, (float)r.M21, (float)r.M31, 0, (float)r.M12, (float)r.M22, (float)r.M32, 0, (float)r.M13, (float)r.M23, (float)r.M33, 0, 0, 0, 0, 1)));
+        return q.W < 0 ? -q : q;
+    }
+
     /// <summary>Unit quaternion (x, y, z, w) to matrix.</summary>
     public static Matrix3 FromQuaternion(double x, double y, double z, double w)
     {

@@ -164,18 +164,16 @@ public static class GltfFile
         camera.Extras = new System.Text.Json.Nodes.JsonObject { ["firstFrame"] = frames[0].Frame, ["rate"] = rate.ToString() };
         node.Camera = camera;
         float Time(int frame) => (float)((frame - frames[0].Frame) / rate.PerSecond);
-        Quaternion Turn(Matrix3 r) => Quaternion.Normalize(Quaternion.CreateFromRotationMatrix(new(
-            (float)r.M11, (float)r.M21, (float)r.M31, 0, (float)r.M12, (float)r.M22, (float)r.M32, 0, (float)r.M13, (float)r.M23, (float)r.M33, 0, 0, 0, 0, 1)));
-        node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, Turn(frames[0].CameraToWorld.Rotation), frames[0].CameraToWorld.Position.ToSingle());
+        node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation), frames[0].CameraToWorld.Position.ToSingle());
         if (frames.Count > 1)
         {
             Animation animation = model.CreateAnimation(name);
             var turns = new Dictionary<float, Quaternion>();
-            Quaternion before = Turn(frames[0].CameraToWorld.Rotation);
+            Quaternion before = Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation);
             foreach (var (frame, pose) in frames)
             {
                 // q and −q are one rotation; the shorter way between neighbours is meant.
-                Quaternion q = Turn(pose.Rotation);
+                Quaternion q = Rotations.ToQuaternion(pose.Rotation);
                 before = turns[Time(frame)] = Quaternion.Dot(q, before) < 0 ? -q : q;
             }
             animation.CreateRotationChannel(node, turns, linear: true);

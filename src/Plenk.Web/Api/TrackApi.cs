@@ -120,6 +120,24 @@ public static class TrackApi
             return await ShotApi.State(shots, id);
         });
 
+        // The camera for other programs, as one zip.
+        api.MapGet("/camera/handover.zip", async (long id, ShotStore shots, ShotEngine engine) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            string folder = Path.Combine(Path.GetTempPath(), $"plenk-camera-{Guid.NewGuid():N}");
+            try
+            {
+                HandOver.Camera(engine, document, folder);
+                var zip = new MemoryStream();
+                System.IO.Compression.ZipFile.CreateFromDirectory(folder, zip);
+                return Results.File(zip.ToArray(), "application/zip", $"{document.Code}_camera_r{revision.Number}.zip");
+            }
+            finally
+            {
+                if (Directory.Exists(folder)) { Directory.Delete(folder, recursive: true); }
+            }
+        });
+
         // Lines on a still: what camera they give, while they are drawn; and the same kept, with the camera on the shot.
         api.MapPost("/still/look", async (long id, StillRequest request, ShotStore shots) =>
         {
