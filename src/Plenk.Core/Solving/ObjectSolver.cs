@@ -128,41 +128,36 @@ public static class ObjectSolver
     }
 
     /// <summary>
-    /// The floor's depth at the lower edge of a matte: over a plane 1 ÷ depth is linear across the undistorted picture, so it is
-    /// fitted (robustly) to the still points around that edge. Null where fewer than eight are there.
+    /// The floor's depth at the lower edge of a matte: of the still points around that edge, the plane that most of them lie in
+    /// and that lies as a floor does for a camera held roughly level (random sampling, then least squares), met by the edge's ray.
+    /// Null where fewer than eight points lie in one.
     /// </summary>
     /// <param name="box">The matte's extent in the frame, pixels.</param>
     public static double? FloorDepth(IReadOnlyList<Vec3> still, Pose camera, Pinhole pinhole, (double Left, double Top, double Right, double Bottom) box)
     {
         double w = box.Right - box.Left, h = box.Bottom - box.Top;
-        List<(double X, double Y, double Inverse)> Around(double reach) => [.. still.Select(camera.ToLocal)
-            .Where(c => pinhole.TryProject(c, out double x, out double y) && x > box.Left - reach * w && x < box.Right + reach * w && y > box.Bottom - 0.15 * h && y < box.Bottom + 0.6 * h)
-            .Select(c => (c.X / -c.Z, -c.Y / -c.Z, 1 / -c.Z))];
-        // What lies nearest is most likely the same floor.
-        var seen = Around(0.25) is { Count: >= 12 } near ? near : Around(1);
-        if (seen.Count < 8 || !pinhole.TryDirection((box.Left + box.Right) / 2, box.Bottom - Margin, out Vec3 foot)) { return null; }
-        double[]? fit = null;
-        for (int round = 0; round < 12; round++)
+        Vec3[] seen = [.. still.Select(camera.ToLocal)
+            .Where(c => pinhole.TryProject(c, out double x, out double y) && x > box.Left - w && x < box.Right + w && y > box.Bottom - 0.15 * h && y < box.Bottom + 0.8 * h)];
+        if (seen.Length < 8 || !pinhole.TryDirection((box.Left + box.Right) / 2, box.Bottom - Margin, out Vec3 foot)) { return null; }
+        var random = new Random(1);
+        (int Count, Vec3 Normal, double Offset) best = (0, default, 0);
+        // What lies within a hundredth of its distance lies in it.
+        bool In(Vec3 normal, double offset, Vec3 p) => Math.Abs(Vec3.Dot(normal, p) - offset) < 0.01 * -p.Z;
+        for (int trial = 0; trial < 600; trial++)
         {
-            double width = fit is null ? 0 : 2 * seen.Select(s => Math.Abs(s.Inverse - fit[0] - fit[1] * s.X - fit[2] * s.Y)).Order().ElementAt(seen.Count / 2) + 1e-9;
-            var normal = new double[9];
-            var right = new double[3];
-            foreach (var (x, y, inverse) in seen)
-            {
-                double e = fit is null ? 0 : (inverse - fit[0] - fit[1] * x - fit[2] * y) / width, weight = 1 / (1 + e * e);
-                ReadOnlySpan<double> row = [1, x, y];
-                for (int i = 0; i < 3; i++)
-                {
-                    right[i] += weight * row[i] * inverse;
-                    for (int j = 0; j <= i; j++) { normal[3 * i + j] += weight * row[i] * row[j]; }
-                }
-            }
-            for (int i = 0; i < 3; i++) { normal[4 * i] *= 1 + 1e-9; }
-            if (Cholesky.Solve(normal, right, 3) is not { } next) { return null; }
-            fit = next;
+            Vec3 a = seen[random.Next(seen.Length)], normal = Vec3.Cross(seen[random.Next(seen.Length)] - a, seen[random.Next(seen.Length)] - a).Normalized();
+            if (!normal.IsFinite) { continue; }
+            if (normal.Y < 0) { normal = -normal; }
+            // Within 35° of the camera's own up, and under it.
+            double offset = Vec3.Dot(normal, a);
+            if (normal.Y < 0.82 || offset >= 0) { continue; }
+            int count = seen.Count(p => In(normal, offset, p));
+            if (count > best.Count) { best = (count, normal, offset); }
         }
-        double at = fit![0] + fit[1] * foot.X + fit[2] * -foot.Y;
-        return at > 1e-9 ? 1 / at : null;
+        if (best.Count < 8 || PlaneFit.Fit([.. seen.Where(p => In(best.Normal, best.Offset, p))], out _) is not { } floor) { return null; }
+        double along = Vec3.Dot(floor.Normal, foot);
+        double depth = along != 0 ? floor.Offset / along : double.NaN;
+        return depth > 0 ? depth : null;
     }
 
     /// <summary>
