@@ -87,6 +87,9 @@ public sealed class CameraTests(Site site)
         page.UntilState("state.chosen.track !== null");
         page.PressAndSave("Cut it after 1040");
         page.PressAndSave("Undo");
+        page.PressAndSave("Make it a survey point");
+        Assert.Equal("true", page.State($"state.document.surveyPoints.some((p) => p.name === 'T{track.GetProperty("id")}' && p.clicks.length > 3)"));
+        page.PressAndSave("Undo");
         Assert.Empty(page.AccessibilityFaults());
         Assert.Empty(page.Errors());
     }

@@ -125,4 +125,73 @@ public sealed class ApiTests(Application application) : IClassFixture<Applicatio
         HttpResponseMessage failed = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("solve.json", """{"status":"failed","reason":"too little texture"}"""u8.ToArray())));
         Assert.Contains("too little texture", await failed.Content.ReadAsStringAsync());
     }
+
+    private async Task<string> Refused(Task<HttpResponseMessage> asked, HttpStatusCode status = HttpStatusCode.UnprocessableEntity)
+    {
+        HttpResponseMessage answer = await asked;
+        Assert.Equal(status, answer.StatusCode);
+        string title = (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("title").GetString()!;
+        Assert.DoesNotContain("   at ", title);
+        return title;
+    }
+
+    [Fact]
+    public async Task Tracking_and_solving_say_what_is_missing()
+    {
+        long id = await NewShot("T_0060");
+        string at = $"/api/shots/{id}";
+        Assert.Contains("no plate yet", await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 300, distance = 12 })));
+        Assert.Contains("no tracks yet", await Refused(_client.PostAsJsonAsync($"{at}/solve", new { })));
+        Assert.Contains("no camera yet", await Refused(_client.GetAsync($"{at}/camera/handover.zip")));
+        await _client.PostAsync($"{at}/plate", Frames(("p.1001.png", Png()), ("p.1003.png", Png())));
+        Assert.Contains("no frame 1002", await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 300, distance = 12 })));
+        Assert.Contains("between 20 and 5,000", (await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 3, distance = 12 }))).ToLowerInvariant());
+        Assert.Contains("no track 7", await Refused(_client.PostAsJsonAsync($"{at}/tracks/edit", new { baseRevision = 2, edit = new { @do = "delete", track = 7, frame = 1001, x = 0, y = 0 } })));
+        Assert.Contains("nothing that is done", await Refused(_client.PostAsJsonAsync($"{at}/tracks/edit", new { baseRevision = 2, edit = new { @do = "paint", track = 7, frame = 1001, x = 0, y = 0 } })));
+        Assert.Contains("Track the plate first", await Refused(_client.PostAsync($"{at}/camera/readings", Frames(("c.csv", "frame,tx\n1,2\n"u8.ToArray())))));
+        Assert.Contains("floor is not named", await Refused(_client.GetAsync($"{at}/frames/1001/floor?x=3&y=3")));
+        // Nothing of this made a revision.
+        Assert.Equal(2, (await _client.GetFromJsonAsync<JsonElement>(at)).GetProperty("revision").GetInt32());
+        Assert.False((await _client.GetFromJsonAsync<JsonElement>($"{at}/solve")).GetProperty("solved").GetBoolean());
+        Assert.Empty((await _client.GetFromJsonAsync<JsonElement>($"{at}/frames/1001/tracks")).EnumerateArray());
+    }
+
+    [Fact]
+    public async Task Lines_on_a_still_are_looked_at_and_kept_whatever_they_give()
+    {
+        long id = await NewShot("T_0070");
+        string at = $"/api/shots/{id}";
+        await _client.PostAsync($"{at}/plate", Frames(("p.1001.png", Png())));
+        object Still(params double[][] lines) => new { frame = 1001, lines = lines.Select(l => new { axis = "x", x1 = l[0], y1 = l[1], x2 = l[2], y2 = l[3] }) };
+        JsonElement look = await (await _client.PostAsJsonAsync($"{at}/still/look", new { baseRevision = 2, what = "", still = Still([0, 0, 15, 1], [0, 8, 15, 7]) })).Content.ReadFromJsonAsync<JsonElement>();
+        Assert.False(look.GetProperty("solved").GetBoolean());
+        Assert.Contains("two or three directions", look.GetProperty("reason").GetString());
+        // Half-drawn work is kept all the same; the camera stays as it was.
+        JsonElement kept = await (await _client.PostAsJsonAsync($"{at}/still", new { baseRevision = 2, what = "Line along x", still = Still([0, 0, 15, 1]) })).Content.ReadFromJsonAsync<JsonElement>();
+        JsonElement document = kept.GetProperty("state").GetProperty("document");
+        Assert.Equal(1, document.GetProperty("still").GetProperty("lines").GetArrayLength());
+        Assert.Equal(JsonValueKind.Null, document.GetProperty("camera").ValueKind);
+        Assert.Contains("runs along x, y or z", await Refused(_client.PostAsJsonAsync($"{at}/still", new { baseRevision = 3, what = "", still = new { frame = 1001, lines = new[] { new { axis = "up", x1 = 1.0, y1 = 1.0, x2 = 9.0, y2 = 1.0 } } } })));
+    }
+
+    // Made by Debian's ffmpeg.
+    [Fact]
+    public async Task A_video_comes_in_as_a_plate_at_its_own_rate()
+    {
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.mp4");
+        try
+        {
+            using (var ffmpeg = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25", "-frames:v", "6", "-pix_fmt", "yuv420p", file]))!) { await ffmpeg.WaitForExitAsync(); }
+            long id = await NewShot("T_0080");
+            HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("take.mp4", await File.ReadAllBytesAsync(file))));
+            JsonElement document = (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("state").GetProperty("document");
+            Assert.Equal((25, 6, "take.mp4"), (document.GetProperty("rate").GetProperty("num").GetInt32(), document.GetProperty("plate").GetProperty("frames").GetArrayLength(), document.GetProperty("plate").GetProperty("name").GetString()));
+            Assert.Equal((1001, 1006), (document.GetProperty("range").GetProperty("first").GetInt32(), document.GetProperty("range").GetProperty("last").GetInt32()));
+            Assert.Contains("no video", await Refused(_client.PostAsync($"/api/shots/{id}/plate", Frames(("bad.mp4", [1, 2, 3])))));
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+    }
 }

@@ -74,6 +74,7 @@ public static partial class PlateCheck
         int done = 0;
         Core.Images.ColorEncoding? encoding = null;
         string? timecode = null, clip = null, lastHash = null;
+        int lastFrame = int.MinValue;
         foreach ((int frame, DeliveredFile file) in byFrame)
         {
             stop.ThrowIfCancellationRequested();
@@ -86,8 +87,8 @@ public static partial class PlateCheck
                 if (taken.Timecode is not null && timecode is null) { timecode = taken.Timecode; }
                 // Frames that repeat one another byte for byte stood still in the camera or in the copying.
                 string hash = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
-                if (hash == lastHash) { faults.Add(new(frame, name, "repeated", $"frame {frame} is the same as the one before it, byte for byte", "If the footage does not stand still there, copy it again from its source, or take the frame out of the range: a camera solve will see a stop.")); }
-                lastHash = hash;
+                if (hash == lastHash && frame == lastFrame + 1) { faults.Add(new(frame, name, "repeated", $"frame {frame} is the same as the one before it, byte for byte", "If the footage does not stand still there, copy it again from its source, or take the frame out of the range: a camera solve will see a stop.")); }
+                (lastHash, lastFrame) = (hash, frame);
                 RasterFile.Header header = RasterFile.ReadHeader(bytes, name);
                 CodeImage picture = RasterFile.Read(bytes, name);
                 if (picture.Channels < 3)

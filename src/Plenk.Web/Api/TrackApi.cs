@@ -120,6 +120,13 @@ public static class TrackApi
             return await ShotApi.State(shots, id);
         });
 
+        api.MapGet("/tracks/{track:int}", async (long id, int track, int? revision, ShotStore shots, TrackWork work) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track) ?? throw new KeyNotFoundException($"There is no track {track}.");
+            return new { id = t.Id, t.Ended, t.Began, hand = t.ByHand, points = t.Points.Select(p => new { p.Frame, p.X, p.Y }) };
+        });
+
         // The camera for other programs, as one zip.
         api.MapGet("/camera/handover.zip", async (long id, ShotStore shots, ShotEngine engine) =>
         {

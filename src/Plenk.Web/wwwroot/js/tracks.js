@@ -100,6 +100,23 @@ async function edit(change) {
   } catch (e) { tell('told', e); }
 }
 
+// A track becomes a survey point: up to eight of its places are the point's clicks, and they say where it is.
+async function survey(id) {
+  try {
+    const { points } = await get(`${api(`tracks/${id}`)}?revision=${state.revision}`), { first, last } = state.document.range;
+    const seen = points.filter((p) => p.frame >= first && p.frame <= last), n = Math.min(8, seen.length);
+    const clicks = Array.from({ length: n }, (_, i) => seen[Math.round((i * (seen.length - 1)) / Math.max(1, n - 1))]).map(({ frame, x, y }) => ({ frame, x, y }));
+    const name = `T${id}`;
+    await save(`Survey point ${name} from track ${id}`, async (d) => {
+      const point = { name, position: null, fromClicks: true, clicks };
+      d.surveyPoints = [...d.surveyPoints.filter((p) => p.name !== name), point];
+      if (d.camera) point.position = (await post(api(`survey/${name}/locate`), { document: d })).position;
+      state.chosen.point = name;
+      return d;
+    });
+  } catch (e) { tell('told', e); }
+}
+
 async function begin(path, body) {
   try { await post(api(path), body); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); }
 }
@@ -158,7 +175,7 @@ export function trackSection() {
     h('div', { class: 'actions' }, button(d.tracks ? 'Track again' : 'Track the plate', () => begin('track', settings), { next: !d.tracks && !d.camera }), button('Place a track', () => setHand((p) => edit({ do: 'place', x: p.x, y: p.y })))),
     ...(t ? [h('p', { class: 'num' }, `track ${t.id}: ${t.first}–${t.last}${t.rms === null ? '' : `, ${t.rms.toFixed(2)} px`}, ${t.fate}${t.ended ? `; ended: ${t.ended}` : ''}`),
       h('div', { class: 'actions' }, button(`Correct it at ${state.frame}`, () => setHand((p) => edit({ do: 'move', track: t.id, x: p.x, y: p.y }))), button(`Cut it after ${state.frame}`, () => edit({ do: 'cut', track: t.id })),
-        button('Join with the next I click', () => setHand((p) => { const o = tracks.live.filter((x) => x.id !== t.id).sort((a, b) => Math.hypot(a.x - p.x, a.y - p.y) - Math.hypot(b.x - p.x, b.y - p.y))[0]; return o && edit({ do: 'join', track: t.id, other: o.id }); })), button('Delete it', () => edit({ do: 'delete', track: t.id })))] : []),
+        button('Join with the next I click', () => setHand((p) => { const o = tracks.live.filter((x) => x.id !== t.id).sort((a, b) => Math.hypot(a.x - p.x, a.y - p.y) - Math.hypot(b.x - p.x, b.y - p.y))[0]; return o && edit({ do: 'join', track: t.id, other: o.id }); })), button('Make it a survey point', () => survey(t.id)), button('Delete it', () => edit({ do: 'delete', track: t.id })))] : []),
     heading('Mattes'), (d.mattes || []).length ? rows(d.mattes.map((m) => ({ id: m.id, name: m.name, value: m.off ? 'off' : `${m.keys.length} key${m.keys.length === 1 ? '' : 's'}` })), state.chosen.matte, (id) => { state.chosen.matte = id; tell('chosen'); }) : quiet('None. Draw around people and reflections; tracks keep off them.'),
     h('div', { class: 'actions' }, tracks.shape.length ? button('Close the shape', closeShape, { disabled: tracks.shape.length < 3, next: true }) : button('Draw a matte', () => { tracks.shape = []; setHand(shapeClick); }),
       ...(matte ? [button(matte.off ? 'Switch on' : 'Switch off', () => save(`${matte.name} ${matte.off ? 'on' : 'off'}`, (x) => { const m = x.mattes.find((q) => q.id === matte.id); m.off = !m.off; return x; })), button('Delete matte', () => save(`Deleted ${matte.name}`, (x) => { x.mattes = x.mattes.filter((q) => q.id !== matte.id); return x; }))] : [])),
