@@ -220,23 +220,7 @@ internal static class ExportCameraCommand
         var command = new Command("export-camera", "Writes a shot's camera in the world: camera.glb, camera.usda (with points and set), camera.csv, points.ply, undistort.exr, distort.exr.") { source, output };
         command.SetGuarded(async (parsed, _) =>
         {
-            string from = parsed.GetValue(source)!;
-            ShotDocument document;
-            IMedia media;
-            if (ShotFolder.Is(from))
-            {
-                var folder = new ShotFolder(from);
-                (document, media) = (folder.ReadDocument(), folder);
-            }
-            else
-            {
-                var (database, store, shots) = Running.Open();
-                await using (database)
-                {
-                    ShotRow row = await shots.FindByCode(from) ?? throw new ShotFault($"{from} is neither a shot's folder nor the code of a shot.");
-                    (document, media) = ((await shots.Read(row.Id))!.Value.Document, store);
-                }
-            }
+            var (document, media) = await Running.Shot(parsed.GetValue(source)!);
             foreach (string file in HandOver.Camera(new ShotEngine(media), document, parsed.GetValue(output)!)) { Console.WriteLine(file); }
             return 0;
         });

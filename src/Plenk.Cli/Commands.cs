@@ -33,6 +33,22 @@ internal static class Running
             }
         });
 
+    /// <summary>A shot by its folder, or by its code in the database.</summary>
+    public static async Task<(ShotDocument Document, IMedia Media)> Shot(string from)
+    {
+        if (ShotFolder.Is(from))
+        {
+            var folder = new ShotFolder(from);
+            return (folder.ReadDocument(), folder);
+        }
+        var (database, store, shots) = Open();
+        await using (database)
+        {
+            ShotRow row = await shots.FindByCode(from) ?? throw new ShotFault($"{from} is neither a shot's folder nor the code of a shot.");
+            return ((await shots.Read(row.Id))!.Value.Document, store);
+        }
+    }
+
     public static (Database Database, MediaStore Media, ShotStore Shots) Open()
     {
         var database = new Database(Settings.DatabaseConnection);
@@ -149,23 +165,7 @@ internal static class RenderCommand
                 Console.Error.WriteLine("The width must be positive.");
                 return 2;
             }
-            string from = parsed.GetValue(source)!;
-            ShotDocument document;
-            IMedia media;
-            if (ShotFolder.Is(from))
-            {
-                var folder = new ShotFolder(from);
-                (document, media) = (folder.ReadDocument(), folder);
-            }
-            else
-            {
-                var (database, store, shots) = Running.Open();
-                await using (database)
-                {
-                    ShotRow row = await shots.FindByCode(from) ?? throw new ShotFault($"{from} is neither a shot's folder nor the code of a shot.");
-                    (document, media) = ((await shots.Read(row.Id))!.Value.Document, store);
-                }
-            }
+            var (document, media) = await Running.Shot(parsed.GetValue(source)!);
             var engine = new ShotEngine(media);
             int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate.");
             foreach (int frame in list)

@@ -23,8 +23,7 @@ public static class ConventionWork
         RawCamera camera = RawCameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), width, height, first, rate);
         if (sensor is { } s) { camera = camera with { SensorWidthMm = s.Width, SensorHeightMm = s.Height }; }
         IReadOnlyList<SurveyPoint> points = pointFile is null ? [] : PointFiles.Read(File.ReadAllBytes(pointFile), Path.GetFileName(pointFile));
-        // Files that count their own frames begin where the plate does.
-        if (Math.Abs(camera.Samples[0].Frame - first) > 40) { camera = camera with { Samples = [.. camera.Samples.Select(x => x with { Frame = x.Frame - camera.Samples[0].Frame + first })] }; }
+        camera = Numbered(camera, first);
         IReadOnlyList<Track> tracks = SolveWork.Follow(plate, masks, check, new TrackerSettings { Count = 300 }, stop: stop, progress: progress is null ? null : (what, part) => progress(what, 0.9 * part));
         progress?.Invoke("Trying readings", 0.92);
         ConventionRanking ranking = ConventionFinder.Rank(camera, tracks, width, height, out string? reason, stop) ?? throw new ShotFault(reason!);
@@ -46,6 +45,10 @@ public static class ConventionWork
         }, Json);
     }
 
+    /// <summary>A file that counts its own frames begins where the plate does.</summary>
+    private static RawCamera Numbered(RawCamera camera, int first) => Math.Abs(camera.Samples[0].Frame - first) <= 40 ? camera
+        : camera with { Samples = [.. camera.Samples.Select(s => s with { Frame = s.Frame - camera.Samples[0].Frame + first })] };
+
     /// <summary>A camera file ranked against the tracks that a shot has.</summary>
     public static (RawCamera Camera, ConventionRanking Ranking) Rank(ShotDocument shot, TrackWork work, byte[] bytes, string name)
     {
@@ -53,7 +56,7 @@ public static class ConventionWork
         if (shot.Tracks is null) { throw new ShotFault("Track the plate first: its tracks tell how a camera is meant."); }
         RawCamera camera = RawCameraFiles.Read(bytes, name, plate.Width, plate.Height, shot.Range.First, shot.Rate);
         if (camera.FocalUnit == FocalUnit.Millimetres && camera is { SensorWidthMm: 36, SensorHeightMm: 24 }) { camera = camera with { SensorWidthMm = plate.SensorWidthMm, SensorHeightMm = plate.SensorHeightMm }; }
-        if (Math.Abs(camera.Samples[0].Frame - shot.Range.First) > 40) { camera = camera with { Samples = [.. camera.Samples.Select(x => x with { Frame = x.Frame - camera.Samples[0].Frame + shot.Range.First })] }; }
+        camera = Numbered(camera, shot.Range.First);
         return (camera, ConventionFinder.Rank(camera, work.Tracks(shot), plate.Width, plate.Height, out string? reason) ?? throw new ShotFault(reason!));
     }
 
