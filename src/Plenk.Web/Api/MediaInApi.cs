@@ -38,9 +38,14 @@ public static class MediaInApi
 
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("What comes in").DisableAntiforgery();
 
-        app.MapGet("/api/folders", () => PermittedFolders.SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root)
-            .Where(d => Directory.EnumerateFiles(d).Any(f => FrameIntake.Extensions.Contains(Path.GetExtension(f).ToLowerInvariant())))
-            .Select(d => new { path = d, name = Path.GetRelativePath(Path.GetDirectoryName(root)!, d), files = Directory.EnumerateFiles(d).Count() })).OrderBy(f => f.name, StringComparer.Ordinal)).WithTags("What comes in");
+        // Folders that hold mostly frames; one that has a few pictures among other things is no plate.
+        app.MapGet("/api/folders", () => PermittedFolders
+            .SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root).Select(d => (Path: d, Name: Path.GetRelativePath(Path.GetDirectoryName(root)!, d))))
+            .Select(d => (d.Path, d.Name, Files: Directory.GetFiles(d.Path)))
+            .Select(d => (d.Path, d.Name, All: d.Files.Length, Frames: d.Files.Count(f => FrameIntake.Extensions.Contains(Path.GetExtension(f).ToLowerInvariant()))))
+            .Where(d => d.Frames > 0 && 2 * d.Frames >= d.All)
+            .OrderBy(d => d.Name, StringComparer.Ordinal)
+            .Select(d => new { path = d.Path, name = d.Name, files = d.Frames })).WithTags("What comes in");
 
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
