@@ -224,8 +224,11 @@ function readings() {
   return box;
 }
 
+// Of a camera that was not solved here a solve's readings have nothing to say.
+const idle = (id) => (id === 'camera.live' && !state.document.tracks) || (['camera.solve', 'camera.heldout', 'camera.slide'].includes(id) && !state.document.solve);
+
 function readingRows() {
-  const mine = (state.readings || []).filter((r) => r.step === state.step);
+  const mine = (state.readings || []).filter((r) => r.step === state.step && !idle(r.id));
   if (!state.readings) return [heading('Readings'), quiet('Measuring.')];
   if (!mine.length) return [];
   return [heading('Readings'), ...mine.map((r) => {
