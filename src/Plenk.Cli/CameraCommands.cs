@@ -198,7 +198,7 @@ internal static class ObjectCommand
             if (!CameraOptions.Folders(parsed.GetValue(plate), parsed.GetValue(mask)) || !CameraOptions.Files(parsed.GetValue(camera))) { return Task.FromResult(2); }
             ObjectResult result = ObjectWork.Solve(parsed.GetValue(plate)!, parsed.GetValue(mask)!, parsed.GetValue(camera)!, parsed.GetValue(distance), stop, CameraOptions.Progress);
             Console.Error.WriteLine();
-            MediaStore.WriteWhole(Path.Combine(parsed.GetValue(output)!, "object.json"), ObjectWork.ToJson(result));
+            MediaStore.WriteWhole(Path.Combine(parsed.GetValue(output)!, "object.json"), ObjectFile.Write(result));
             if (!result.Solved)
             {
                 Console.Error.WriteLine(result.Reason);

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -47,50 +46,5 @@ public static class ObjectWork
     {
         Sight[] sights = [.. Enumerable.Range(0, 8).Select(i => t.Points[i * (t.Points.Count - 1) / 7]).Distinct().Where(p => poses.ContainsKey(p.Frame)).Select(p => new Sight(poses[p.Frame], pinhole, p.X, p.Y))];
         return Triangulation.Locate(sights, out _) is { RmsPixels: < 1.5, ParallaxDegrees: > 0.4 } found ? found.Point : null;
-    }
-
-    public static byte[] ToJson(ObjectResult r)
-    {
-        using var stream = new MemoryStream();
-        using (var w = new Utf8JsonWriter(stream, new JsonWriterOptions { Indented = true }))
-        {
-            w.WriteStartObject();
-            w.WriteString("status", r.Solved ? "solved" : "failed");
-            if (!r.Solved) { w.WriteString("reason", r.Reason); }
-            else
-            {
-                w.WriteNumber("rms_px", r.RmsPx);
-                w.WriteString("size_by", r.SizeBy);
-                w.WriteNumber("size_sd", r.SizeDoubt);
-                w.WriteStartObject("tracks");
-                w.WriteNumber("used", r.Points.Count);
-                w.WriteNumber("left_out", r.LeftOut.Count);
-                w.WriteEndObject();
-                w.WriteStartArray("frames");
-                foreach (ObjectFrame f in r.Frames)
-                {
-                    w.WriteStartObject();
-                    w.WriteNumber("frame", f.Frame);
-                    w.WriteStartArray("object_to_world");
-                    foreach (double v in f.ObjectToWorld.ToRowMajor16()) { w.WriteNumberValue(v); }
-                    w.WriteEndArray();
-                    w.WriteNumber("rms_px", f.RmsPx);
-                    w.WriteEndObject();
-                }
-                w.WriteEndArray();
-                w.WriteStartArray("points");
-                foreach (SolvedPoint p in r.Points)
-                {
-                    w.WriteStartArray();
-                    w.WriteNumberValue(p.Position.X);
-                    w.WriteNumberValue(p.Position.Y);
-                    w.WriteNumberValue(p.Position.Z);
-                    w.WriteEndArray();
-                }
-                w.WriteEndArray();
-            }
-            w.WriteEndObject();
-        }
-        return stream.ToArray();
     }
 }

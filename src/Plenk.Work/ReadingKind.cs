@@ -63,7 +63,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     {
         if (engine.TrackWork.Solve(shot) is not { } s) { return SolveReadings.RmsBlank with { Note = NotSolved }; }
         var worst = s.Points.MaxBy(p => p.RmsPx)!;
-        return SolveReadings.Rms(s.RmsPx, [.. s.Frames.Select(f => (f.Frame, f.RmsPx, f.Tracks))], s.Points.Length, $"worst track {worst.Track}, {worst.RmsPx:0.00} px");
+        return SolveReadings.Rms(s.RmsPx, [.. s.Frames.Select(f => (f.Frame, f.RmsPx))], s.Points.Length, $"worst track {worst.Track}, {worst.RmsPx:0.00} px");
     }
 
     private static Reading Slide(ShotEngine engine, ShotDocument shot, CancellationToken stop)

@@ -46,7 +46,7 @@ public static class SolveReadings
         How = "Root mean square of the distance between every tracked place and where the solved camera sees its point.",
     };
 
-    public static Reading Rms(double rms, IReadOnlyList<(int Frame, double RmsPx, int Tracks)> frames, int tracksUsed, string worstTrack)
+    public static Reading Rms(double rms, IReadOnlyList<(int Frame, double RmsPx)> frames, int tracksUsed, string worstTrack)
     {
         var worst = frames.MaxBy(f => f.RmsPx);
         return (RmsBlank with

@@ -79,9 +79,7 @@ public static class LineFiles
                 w.WriteStartArray("frames");
                 w.WriteStartObject();
                 w.WriteNumber("frame", frame);
-                w.WriteStartArray("camera_to_world");
-                foreach (double v in r.CameraToWorld.ToRowMajor16()) { w.WriteNumberValue(v); }
-                w.WriteEndArray();
+                w.WritePose("camera_to_world", r.CameraToWorld);
                 w.WriteNumber("focal_px", p.Fx);
                 w.WriteNumber("cx", p.Cx);
                 w.WriteNumber("cy", p.Cy);

@@ -6,7 +6,6 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;
-using Plenk.Formats.Meshes;
 
 namespace Plenk.Formats.Cameras;
 
@@ -20,8 +19,8 @@ public static class SolveFiles
     {
         var files = new List<(string, byte[])> { ("solve.json", Json(result, width, height)) };
         if (!result.Solved) { return files; }
-        files.Add(("camera.glb", GltfFile.WriteCamera("camera", [.. result.Frames.Select(f => (f.Frame, f.CameraToWorld))], 2 * Math.Atan(height / (2 * result.Pinhole!.Fy)), width * result.Pinhole.Fy / (height * result.Pinhole.Fx), rate)));
-        files.Add(("camera.usda", Encoding.UTF8.GetBytes(Usd(result, sensorWidthMm, sensorHeightMm, rate))));
+        var camera = new CameraToHandOver([.. result.Frames.Select(f => (f.Frame, f.CameraToWorld, result.Pinhole!))], sensorWidthMm, sensorHeightMm, rate, [], []);
+        files.AddRange(CameraExport.Files(camera).Where(f => f.Name is "camera.glb" or "camera.usda"));
         files.Add(("points.ply", Encoding.UTF8.GetBytes(Ply(result))));
         files.Add(("tracks.csv", Encoding.UTF8.GetBytes(Tracks(result, tracks))));
         return files;
@@ -71,9 +70,7 @@ public static class SolveFiles
                 {
                     w.WriteStartObject();
                     w.WriteNumber("frame", f.Frame);
-                    w.WriteStartArray("camera_to_world");
-                    foreach (double v in f.CameraToWorld.ToRowMajor16()) { w.WriteNumberValue(v); }
-                    w.WriteEndArray();
+                    w.WritePose("camera_to_world", f.CameraToWorld);
                     w.WriteNumber("focal_px", r.Pinhole.Fx);
                     w.WriteNumber("cx", r.Pinhole.Cx);
                     w.WriteNumber("cy", r.Pinhole.Cy);
@@ -87,23 +84,6 @@ public static class SolveFiles
             w.WriteEndObject();
         }
         return stream.ToArray();
-    }
-
-    /// <summary>A camera with its matrices per frame; row vectors, as USD has them, so the transpose of ours. Apertures and focal length in tenths of the stage's unit.</summary>
-    private static string Usd(SolveResult r, double sensorWidthMm, double sensorHeightMm, FrameRate rate)
-    {
-        var text = new StringBuilder();
-        text.Append(CultureInfo.InvariantCulture, $"#usda 1.0\n(\n    defaultPrim = \"camera\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    startTimeCode = {r.Frames[0].Frame}\n    endTimeCode = {r.Frames[^1].Frame}\n    timeCodesPerSecond = {N(rate.PerSecond)}\n)\n\ndef Camera \"camera\"\n{{\n");
-        double focal = r.Pinhole!.Fx * sensorWidthMm / r.Pinhole.Width;
-        // One millimetre is 0.001 of a metre; USD counts these in tenths of the unit.
-        text.Append(CultureInfo.InvariantCulture, $"    float focalLength = {N(focal / 100)}\n    float horizontalAperture = {N(sensorWidthMm / 100)}\n    float verticalAperture = {N(sensorHeightMm / 100)}\n    matrix4d xformOp:transform.timeSamples = {{\n");
-        foreach (SolvedFrame f in r.Frames)
-        {
-            double[] m = f.CameraToWorld.ToRowMajor16();
-            string Row(int c) => $"({N(m[c])}, {N(m[4 + c])}, {N(m[8 + c])}, {N(m[12 + c])})";
-            text.Append(CultureInfo.InvariantCulture, $"        {f.Frame}: ( {Row(0)}, {Row(1)}, {Row(2)}, {Row(3)} ),\n");
-        }
-        return text.Append("    }\n    uniform token[] xformOpOrder = [\"xformOp:transform\"]\n}\n").ToString();
     }
 
     private static string Ply(SolveResult r)

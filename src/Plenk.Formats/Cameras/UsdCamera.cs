@@ -66,11 +66,11 @@ public static partial class UsdCamera
             }
             double[] t = At(translate, time)!, angles = At(rotate, time) ?? [0, 0, 0];
             if (t.Length < 3 || angles.Length < 3 || t.Concat(angles).Any(v => !double.IsFinite(v))) { throw new FormatFault("nan", $"{name}: the place or turn at time {time.ToString(CultureInfo.InvariantCulture)} is not three numbers", "Export the camera again."); }
-            samples.Add(new(time, new(t[0], t[1], t[2]), ConventionFinder(angles, rotation ?? "XYZ"), null, focal));
+            samples.Add(new(time, new(t[0], t[1], t[2]), Turn(angles, rotation ?? "XYZ"), null, focal));
         }
         return new() { Samples = samples, FocalUnit = FocalUnit.Millimetres, SensorWidthMm = aperture, SensorHeightMm = vertical };
 
-        static Matrix3 ConventionFinder(double[] a, string order) => Core.Solving.ConventionFinder.FromAngles(new(a[0], a[1], a[2]), order.ToLowerInvariant(), radians: false);
+        static Matrix3 Turn(double[] a, string order) => Core.Solving.ConventionFinder.FromAngles(new(a[0], a[1], a[2]), order.ToLowerInvariant(), radians: false);
     }
 
     /// <summary>Read as USD says: camera to world, −Z ahead, +Y up, width fitted; the stage's up axis and unit brought to ours.</summary>
