@@ -2,7 +2,7 @@
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawStill, keepStill, stillNear } from './still.js';
-import { cornerNear, drawTracks, keyMatte, trackNear } from './tracks.js';
+import { cornerNear, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
 
 const box = document.getElementById('picture');
 const canvas = document.getElementById('canvas');
@@ -263,9 +263,7 @@ box.addEventListener('pointermove', async (e) => {
   if (held?.corner) {
     const { matte, corners, i } = held.corner;
     [corners[i], corners[i + 1]] = [p.x, p.y];
-    // Shown where it is pulled to; kept when it is let go.
-    const m = state.document.mattes.find((q) => q.id === matte);
-    m.keys = [...m.keys.filter((k) => k.frame !== state.frame), { frame: state.frame, corners }].sort((a, b) => a.frame - b.frame);
+    tracks.pulled = { matte, corners };
     held.moved = true;
     draw();
     return;
@@ -317,7 +315,7 @@ box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
   if (h?.end && h.moved) { await keepStill(); return; }
-  if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); return; }
+  if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); tracks.pulled = null; draw(); return; }
   if (h?.element && h.point) {
     const name = state.document.elements.find((x) => x.id === h.element)?.name;
     await save(`Moved ${name}`, (d) => { d.elements.find((x) => x.id === h.element).position = h.point; return d; });

@@ -201,9 +201,9 @@ const steps = {
     const { first, last } = state.document.range;
     const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
     const job = state.jobs.find((j) => j.secondsPerItem), cost = job ? `about ${Math.ceil((job.secondsPerItem * (last - first + 1)) / 60)} min for all` : 'the first frame tells the cost';
-    return [quiet('Comp as PNG in the plate’s encoding, layers as EXR. Handing over to other programs comes later.'), h('div', { class: 'actions' }, from, '–', to),
+    return [quiet('Comp as PNG in the plate’s encoding, layers as EXR.'), h('div', { class: 'actions' }, from, '–', to),
       h('div', { class: 'actions' }, button('Render frames', async () => { try { await post(api('render'), { first: Number(from.value), last: Number(to.value) }); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }, { next: true }), h('span', { class: 'quiet' }, cost)),
-      state.document.camera ? h('p', {}, h('a', { href: `/api/shots/${state.id}/camera/handover.zip`, download: '' }, 'Camera for other programs (glTF, USD, CSV, points, lens maps)')) : null,
+      state.document.camera ? h('p', {}, h('a', { class: 'take', href: `/api/shots/${state.id}/camera/handover.zip`, download: '' }, 'Take the camera along'), ' for other programs: glTF, USD, CSV, points, lens maps.') : null,
       heading('Renders'), state.jobs.length ? null : quiet('None yet.'), ...state.jobs.map((j) => h('div', { class: 'render' }, h('p', {}, `${j.title}: ${j.state} ${j.message}`), h('ul', {}, ...(j.output ? JSON.parse(j.output) : []).map((f) => h('li', { class: 'num' }, h('a', { href: `/renders/${j.id}/${f}` }, f))))))];
   },
 };

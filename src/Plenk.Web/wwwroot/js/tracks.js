@@ -4,7 +4,7 @@ import { button, choice, h, heading, number, quiet, rows, tick } from './build.j
 import { on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-export const tracks = { live: [], solve: null, shape: [], threshold: null, curve: 'rms' };
+export const tracks = { live: [], solve: null, shape: [], threshold: null, curve: 'rms', pulled: null };
 const settings = { count: 500, distance: 12 };
 
 let asked = 0;
@@ -33,6 +33,8 @@ async function refreshSolve() {
 }
 
 const matteAt = (m, frame) => {
+  // A corner that is being pulled is shown where it is; the document changes when it is let go.
+  if (tracks.pulled?.matte === m.id && frame === state.frame) return tracks.pulled.corners;
   const keys = [...m.keys].sort((a, b) => a.frame - b.frame);
   if (!keys.length) return [];
   const after = keys.findIndex((k) => k.frame >= frame);
@@ -195,7 +197,7 @@ export function cameraCurves() {
   return { name: which === 'place' ? 'Camera’s place since the first frame, in the solve’s unit' : 'Camera’s turn since the first frame, degrees', curves: ['x', 'y', 'z'].map((axis, i) => ({ axis, points: s.frames.map((f) => ({ frame: f.frame, value: f[which][i] })) })) };
 }
 
-on('document', () => { refreshTracks(); refreshSolve(); });
-on('frame', refreshTracks);
+on('document', () => { tracks.pulled = null; refreshTracks(); refreshSolve(); });
+on('frame', () => { tracks.pulled = null; refreshTracks(); });
 on('step', refreshTracks);
 on('escape', () => { tracks.shape = []; tell('draw'); });
