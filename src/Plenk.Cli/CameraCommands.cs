@@ -80,8 +80,9 @@ internal static class SolveCommand
         moves.AcceptOnlyFromAmong("travels", "turns");
         var rate = new Option<string>("--rate") { Description = "frames a second for camera.usda, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
         var mask = new Option<string?>("--mask") { Description = "folder of mattes, one a frame; white keeps tracks away" };
+        var zooms = new Option<bool>("--zooms") { Description = "every frame has a focal length of its own; --focal, where given, is that of the first" };
         var seed = new Option<uint>("--seed") { DefaultValueFactory = _ => 1 };
-        var command = new Command("solve", "Finds the camera of a plate: solve.json, camera.glb, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, moves, rate, mask, seed };
+        var command = new Command("solve", "Finds the camera of a plate: solve.json, camera.glb, camera.usda, points.ply, tracks.csv.") { plate, sensor, output, focal, lens, moves, zooms, rate, mask, seed };
         command.SetGuarded((parsed, stop) =>
         {
             double? mm = parsed.GetValue(focal);
@@ -97,7 +98,7 @@ internal static class SolveCommand
                 _ => Intrinsics.None,
             };
             SolveWork.Outcome done = SolveWork.Solve(parsed.GetValue(plate)!, parsed.GetValue(mask), parsed.GetValue(moves) == "turns" ? CameraMoves.Turns : CameraMoves.Travels,
-                (width, height) => new() { Width = width, Height = height, FocalPx = mm * width / sensorWidth, RefineLens = refine, Seed = parsed.GetValue(seed) }, stop: stop,
+                (width, height) => new() { Width = width, Height = height, FocalPx = mm * width / sensorWidth, RefineLens = refine, Zooms = parsed.GetValue(zooms), Seed = parsed.GetValue(seed) }, stop: stop,
                 progress: CameraOptions.Progress);
             Console.Error.WriteLine();
             foreach (var (name, bytes) in SolveFiles.Of(done.Result, done.Tracks, done.Width, done.Height, sensorWidth, sensorHeight, perSecond))

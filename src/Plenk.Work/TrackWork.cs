@@ -126,6 +126,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             Height = plate.Height,
             FocalPx = choice.HoldFocal ? plate.FocalMm * plate.Width / plate.SensorWidthMm : null,
             RefineLens = (choice.RefineLens switch { "k1" => Intrinsics.K1, "k1k2" => Intrinsics.K1 | Intrinsics.K2, _ => Intrinsics.None }) | (choice.RefinePrincipalPoint ? Intrinsics.PrincipalPoint : Intrinsics.None),
+            Zooms = choice.Zooms,
             Seed = shot.Seed,
         };
     }
@@ -157,13 +158,13 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             Lens = new(p.Lens.K1, p.Lens.K2),
             Width = p.Width,
             Height = p.Height,
-            Samples = [.. r.Frames.Select(f => new CameraSample(f.Frame, f.CameraToWorld.ToRowMajor16(), p.Fx, p.Cx, p.Cy))],
+            Samples = [.. r.Frames.Select(f => new CameraSample(f.Frame, f.CameraToWorld.ToRowMajor16(), r.PinholeAt(f).Fx, p.Cx, p.Cy))],
         };
-        var poses = r.Frames.ToDictionary(f => f.Frame, f => f.CameraToWorld);
+        var poses = r.Frames.ToDictionary(f => f.Frame);
         SurveyPoint Placed(SurveyPoint s)
         {
             if (s.Clicks.Count == 0) { return s; }
-            Sight[] sights = [.. s.Clicks.Where(c => poses.ContainsKey(c.Frame)).Select(c => new Sight(poses[c.Frame], p, c.X, c.Y))];
+            Sight[] sights = [.. s.Clicks.Where(c => poses.ContainsKey(c.Frame)).Select(c => new Sight(poses[c.Frame].CameraToWorld, r.PinholeAt(poses[c.Frame]), c.X, c.Y))];
             return s with { FromClicks = true, Position = Triangulation.Locate(sights, out _)?.Point };
         }
         return shot with

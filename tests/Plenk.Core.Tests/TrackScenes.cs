@@ -9,7 +9,10 @@ internal static class TrackScenes
 {
     public static double Normal(Random random) => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
 
-    public static List<Track> Follow(IReadOnlyList<Vec3> points, Func<int, Pose> camera, Pinhole pinhole, int frames, double sigma, int seed)
+    public static List<Track> Follow(IReadOnlyList<Vec3> points, Func<int, Pose> camera, Pinhole pinhole, int frames, double sigma, int seed) =>
+        Follow(points, camera, _ => pinhole, frames, sigma, seed);
+
+    public static List<Track> Follow(IReadOnlyList<Vec3> points, Func<int, Pose> camera, Func<int, Pinhole> pinhole, int frames, double sigma, int seed)
     {
         var random = new Random(seed);
         var tracks = new List<Track>();
@@ -18,7 +21,7 @@ internal static class TrackScenes
             var track = new Track(tracks.Count + 1);
             for (int f = 0; f < frames; f++)
             {
-                if (!pinhole.TryProject(camera(f), p, out double x, out double y) || !pinhole.Contains(x, y))
+                if (!pinhole(f).TryProject(camera(f), p, out double x, out double y) || !pinhole(f).Contains(x, y))
                 {
                     if (track.Points.Count > 0) { break; }
                     continue;

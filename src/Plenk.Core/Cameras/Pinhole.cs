@@ -24,6 +24,9 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
         return new(width, height, Fx * sx, Fy * sy, Cx * sx, Cy * sy, Lens);
     }
 
+    /// <summary>The same camera with its focal length multiplied.</summary>
+    public Pinhole Zoomed(double by) => by == 1 ? this : this with { Fx = Fx * by, Fy = Fy * by };
+
     /// <summary>Camera-space point to pixel. False behind the camera and outside the lens.</summary>
     public bool TryProject(Vec3 inCamera, out double px, out double py)
     {

@@ -10,7 +10,7 @@ namespace Plenk.Core.Solving;
 /// </summary>
 public sealed partial class BundleAdjustment
 {
-    internal const int Widest = 11; // rotation, translation, and the intrinsics of a view that shares them with none
+    internal const int Widest = 12; // rotation, translation, zoom, and the intrinsics of a view that shares them with none
     private readonly BundleProblem _problem;
     private readonly RobustLoss _loss;
     private readonly double _width2;
@@ -40,7 +40,7 @@ public sealed partial class BundleAdjustment
             _intrinsicsOf[g] = [.. which];
         }
         _viewAt = new int[problem.Views.Count];
-        _poseSize = [.. problem.Views.Select(v => v.HoldPosition ? 3 : 6)];
+        _poseSize = [.. problem.Views.Select(v => (v.HoldPosition ? 3 : 6) + (v.FreeZoom ? 1 : 0))];
         _viewSize = new int[problem.Views.Count];
         _groupAt = [.. problem.Groups.Select(_ => -1)];
         int[] users = [.. problem.Groups.Select((_, g) => problem.Views.Count(v => v.Group == g))];
@@ -165,7 +165,7 @@ public sealed partial class BundleAdjustment
     {
         public readonly double[] U = new double[size * size], Right = new double[size];
         public readonly double[] V = new double[points * 6], PointRight = new double[points * 3], Inverse = new double[points * 6];
-        /// <summary>Per observation: up to 11 × 3 of the view's part of W, and 5 × 3 of a shared group's.</summary>
+        /// <summary>Per observation: up to 12 × 3 of the view's part of W, and 5 × 3 of a shared group's.</summary>
         public readonly double[] ViewW = new double[observations * 3 * Widest], GroupW = new double[observations * 15];
         public readonly double[] S = new double[size * size], Reduced = new double[size];
         public readonly double[] PointStep = new double[points * 3];
@@ -250,12 +250,12 @@ public sealed partial class BundleAdjustment
         (v[3], v[4], v[5]) = (v[3] + stiff * d.Y * d.Y, v[4] + stiff * d.Y * d.Z, v[5] + stiff * d.Z * d.Z);
     }
 
-    /// <summary>Residual and its derivatives: rows x and y, by rotation and translation (6), intrinsics (5 places, those refined first), point (3).</summary>
+    /// <summary>Residual and its derivatives: rows x and y, by rotation, translation (6) and zoom where it is free, intrinsics (5 places, those refined first), point (3).</summary>
     internal static void Jacobian(BundleView v, IntrinsicsGroup g, int[] which, Vec3 at, double seenX, double seenY, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
     {
         Vec3 turned = v.Rotation * at, p = turned + v.Translation;
         double iz = 1 / p.Z, x = p.X * iz, y = p.Y * iz, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2), slope = 2 * (g.K1 + 2 * g.K2 * r2);
-        double fx = g.Focal, fy = g.Focal * g.Aspect;
+        double fx = g.Focal * v.Zoom, fy = fx * g.Aspect;
         rx = g.Cx + fx * d * x - seenX;
         ry = g.Cy + fy * d * y - seenY;
         // By x and y on the image plane at 1.
@@ -274,11 +274,12 @@ public sealed partial class BundleAdjustment
             point[3 * row + 1] = gx * m.M12 + gy * m.M22 + gz * m.M32;
             point[3 * row + 2] = gx * m.M13 + gy * m.M23 + gz * m.M33;
         }
+        if (v.FreeZoom) { (view[v.HoldPosition ? 3 : 6], view[Widest + (v.HoldPosition ? 3 : 6)]) = (g.Focal * d * x, g.Focal * g.Aspect * d * y); }
         for (int i = 0; i < which.Length; i++)
         {
             (group[i], group[5 + i]) = which[i] switch
             {
-                0 => (d * x, g.Aspect * d * y),
+                0 => (v.Zoom * d * x, v.Zoom * g.Aspect * d * y),
                 1 => (fx * r2 * x, fy * r2 * y),
                 2 => (fx * r2 * r2 * x, fy * r2 * r2 * y),
                 3 => (1.0, 0.0),
@@ -458,6 +459,7 @@ public sealed partial class BundleAdjustment
             var w = new Vec3(step[at], step[at + 1], step[at + 2]);
             double angle = w.Length;
             if (angle > 0) { v.Rotation = Rotations.FromAxisAngle(w / angle, angle) * v.Rotation; }
+            if (v.FreeZoom) { v.Zoom += step[at + _poseSize[i] - 1]; }
             if (!v.HoldPosition) { v.Translation += new Vec3(step[at + 3], step[at + 4], step[at + 5]); }
         }
         for (int g = 0; g < _groupAt.Length; g++)
@@ -480,13 +482,13 @@ public sealed partial class BundleAdjustment
         return promised / 2;
     }
 
-    private sealed record State((Matrix3, Vec3)[] Views, IntrinsicsGroup[] Groups, Vec3[] Points);
+    private sealed record State((Matrix3, Vec3, double)[] Views, IntrinsicsGroup[] Groups, Vec3[] Points);
 
-    private State Save() => new([.. _problem.Views.Select(v => (v.Rotation, v.Translation))], [.. _problem.Groups.Select(g => g.Copy())], [.. _problem.Points]);
+    private State Save() => new([.. _problem.Views.Select(v => (v.Rotation, v.Translation, v.Zoom))], [.. _problem.Groups.Select(g => g.Copy())], [.. _problem.Points]);
 
     private void Restore(State s)
     {
-        for (int i = 0; i < s.Views.Length; i++) { (_problem.Views[i].Rotation, _problem.Views[i].Translation) = s.Views[i]; }
+        for (int i = 0; i < s.Views.Length; i++) { (_problem.Views[i].Rotation, _problem.Views[i].Translation, _problem.Views[i].Zoom) = s.Views[i]; }
         for (int i = 0; i < s.Groups.Length; i++) { _problem.Groups[i] = s.Groups[i]; }
         _problem.Points = s.Points;
     }

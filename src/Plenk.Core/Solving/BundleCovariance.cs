@@ -48,7 +48,7 @@ public sealed class BundleCovariance
         for (int i = 0; i < 3; i++)
         {
             turn += At(at + i, at + i);
-            if (PoseSize[view] == 6) { shift += At(at + 3 + i, at + 3 + i); }
+            if (PoseSize[view] >= 6) { shift += At(at + 3 + i, at + 3 + i); }
         }
         return (Math.Sqrt(turn), Math.Sqrt(shift));
     }

@@ -35,6 +35,12 @@ public sealed class BundleView
     /// <summary>Only the rotation is refined: a camera that turns on its tripod.</summary>
     public bool HoldPosition;
 
+    /// <summary>Factor on its group's focal length, refined where <see cref="FreeZoom"/> says so: a lens that zooms.</summary>
+    public double Zoom = 1;
+    public bool FreeZoom;
+
+    public BundleView Copy() => (BundleView)MemberwiseClone();
+
     /// <summary>The product's form: camera to world, looking along −Z, +Y up.</summary>
     public Pose CameraToWorld
     {
@@ -75,8 +81,8 @@ public sealed class BundleProblem
         dx = dy = double.NaN;
         if (!(p.Z > 1e-9)) { return false; }
         double x = p.X / p.Z, y = p.Y / p.Z, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2);
-        dx = g.Cx + g.Focal * d * x - o.X;
-        dy = g.Cy + g.Focal * g.Aspect * d * y - o.Y;
+        dx = g.Cx + g.Focal * v.Zoom * d * x - o.X;
+        dy = g.Cy + g.Focal * v.Zoom * g.Aspect * d * y - o.Y;
         return true;
     }
 }

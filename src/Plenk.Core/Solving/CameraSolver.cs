@@ -20,6 +20,7 @@ public sealed class CameraSolver
     private BundleView?[] _views;
     private Vec3?[] _points;
     private IntrinsicsGroup _lens = new();
+    private bool _anchored; // a zoom's known focal length stands at the first frame
     private readonly bool[][] _rejected;
 
     private CameraSolver(IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop, Action<string, double>? progress)
@@ -59,17 +60,18 @@ public sealed class CameraSolver
         _progress?.Invoke("Choosing two frames", 0.02);
         if (ChoosePair() is not { } pair) { return Failed("No two frames share enough tracks. There may be a cut in the footage, or the tracks are too short."); }
         double w = _settings.Width;
-        double[] focals = _settings.FocalPx is { } known ? [known] : [0.6 * w, 0.8 * w, 1.0 * w, 1.3 * w, 1.7 * w, 2.3 * w];
+        double[] focals = _settings is { FocalPx: { } known, Zooms: false } ? [known] : [0.6 * w, 0.8 * w, 1.0 * w, 1.3 * w, 1.7 * w, 2.3 * w];
         double turning = focals.Where((_, i) => i % 2 == 0).Min(f => TurningError(pair, f));
         if (turning < 0.7)
         {
             return Failed($"The camera turns but does not travel: a turn alone explains the tracks to {turning:0.00} px. Solve it as a turning camera.");
         }
+        double[] ratios = _settings.Zooms ? [.. ((double[])[1, 0.9, 1.1]).Select(k => k * Growth(pair))] : [1];
         var starts = new List<Start>();
         foreach (double f in focals)
         {
             _stop.ThrowIfCancellationRequested();
-            starts.AddRange(Begin(pair, f));
+            foreach (double ratio in ratios) { starts.AddRange(Begin(pair, f, ratio)); }
         }
         if (starts.Count == 0) { return Failed("Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with a matte, and check the sensor's size."); }
         starts.Sort((x, y) => x.Score.CompareTo(y.Score));
@@ -112,6 +114,7 @@ public sealed class CameraSolver
                 _progress?.Invoke("Solving frames", 0.1 + 0.85 * (from + share * 0.6 * done / _count));
             }
         }
+        Anchor();
         Locate();
         Intrinsics refine = FocalOnly | _settings.RefineLens;
         BundleReport report = Adjust(refine, 15);
@@ -130,7 +133,27 @@ public sealed class CameraSolver
         return (result, (report.EndCost + 2 * (possible - seen)) / possible);
     }
 
-    private Intrinsics FocalOnly => _settings.FocalPx is null ? Intrinsics.Focal : Intrinsics.None;
+    private Intrinsics FocalOnly => _settings.FocalPx is null || (_settings.Zooms && !_anchored) ? Intrinsics.Focal : Intrinsics.None;
+
+    /// <summary>Where a zoom's focal length in the first frame is known, it is held there and all zooms are told by it.</summary>
+    private void Anchor()
+    {
+        if (_settings is not { Zooms: true, FocalPx: { } known }) { return; }
+        double first = _views[0]!.Zoom;
+        foreach (BundleView? v in _views) { v!.Zoom /= first; }
+        (_lens.Focal, _anchored) = (known, true);
+    }
+
+    /// <summary>How much larger the second frame of a pair shows things: the middle ratio of distances between the same two tracks.</summary>
+    private double Growth((int A, int B) pair)
+    {
+        (TrackPoint P, TrackPoint Q)[] seen = [.. Common(pair.A, pair.B).Select(c => (_tracks[c.Track].Points[c.A], _tracks[c.Track].Points[c.B]))];
+        double[] ratios = [.. Enumerable.Range(0, seen.Length).Select(i => (One: seen[i], Two: seen[(i + seen.Length / 2) % seen.Length]))
+            .Select(s => Math.Sqrt((Square(s.One.Q.X - s.Two.Q.X) + Square(s.One.Q.Y - s.Two.Q.Y)) / Math.Max(1, Square(s.One.P.X - s.Two.P.X) + Square(s.One.P.Y - s.Two.P.Y)))).Order()];
+        return ratios[ratios.Length / 2];
+
+        static double Square(double v) => v * v;
+    }
 
     private IEnumerable<(int A, int B, int Track)> Common(int a, int b)
     {
@@ -181,7 +204,7 @@ public sealed class CameraSolver
             return new Vec3(x, y, 1).Normalized();
         }
         Matrix3 turn = Alignment.Rotation([.. seen.Select(s => (Direction(s.P), Direction(s.Q)))], 2 / focal);
-        var values = new double[5]; // small rotation, log focal, k1
+        var values = new double[6]; // small rotation, log focal, k1, log of the second frame's zoom
         (values[3], values[4]) = (Math.Log(focal), _settings.Lens.K1);
 
         (double X, double Y) Predict(TrackPoint p, double[] v)
@@ -194,10 +217,11 @@ public sealed class CameraSolver
             if (w.Length > 0) { d = Rotations.FromAxisAngle(w / w.Length, w.Length) * d; }
             if (!(d.Z > 1e-3)) { return (1e6, 1e6); }
             lens.TryDistort(d.X / d.Z, d.Y / d.Z, out x, out y);
+            f *= Math.Exp(v[5]);
             return (cx + f * x, cy + f * aspect * y);
         }
         double[] Errors() => [.. seen.Select(s => { var (x, y) = Predict(s.P, values); return Math.Sqrt((x - s.Q.X) * (x - s.Q.X) + (y - s.Q.Y) * (y - s.Q.Y)); })];
-        int free = _settings.FocalPx is null ? 5 : 3;
+        int free = _settings.Zooms ? 6 : _settings.FocalPx is null ? 5 : 3;
         double median = double.PositiveInfinity;
         for (int step = 0; step < 25; step++)
         {
@@ -241,28 +265,28 @@ public sealed class CameraSolver
     private sealed record Start(BundleView?[] Views, Vec3?[] Points, IntrinsicsGroup Lens, Matrix3 Turn, double Score);
 
     /// <summary>Pair, and some frames between, under a first focal length; scored by the robust cost of an observation.</summary>
-    private IEnumerable<Start> Begin((int A, int B) pair, double focal)
+    private IEnumerable<Start> Begin((int A, int B) pair, double focal, double ratio)
     {
         (int A, int B, int Track)[] common = [.. Common(pair.A, pair.B)];
         var a = common.Select(c => Normal(_tracks[c.Track].Points[c.A], focal)).ToList();
-        var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal)).ToList();
+        var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal * ratio)).ToList();
         int least = Math.Max(16, common.Length / 3);
         var poses = new List<TwoViewResult>();
         if (TwoView.Find(a, b, 1.5 / focal, 3000, _settings.Seed) is { } two && two.Count >= least) { poses.Add(two); }
         // Where most tracks lie in one plane, its homography tells what the essential matrix leaves open.
         poses.AddRange(TwoView.FromPlane(a, b, 2.5 / focal, 300, _settings.Seed, Math.Max(16, common.Length * 6 / 10)));
-        return [.. poses.Select(p => Extend(pair, p, focal)).OfType<Start>()];
+        return [.. poses.Select(p => Extend(pair, p, focal, ratio)).OfType<Start>()];
     }
 
     /// <summary>A first pose of the pair, its points, and three frames between, adjusted.</summary>
-    private Start? Extend((int A, int B) pair, TwoViewResult two, double focal)
+    private Start? Extend((int A, int B) pair, TwoViewResult two, double focal, double ratio)
     {
         Array.Clear(_views);
         Array.Clear(_points);
         foreach (bool[] r in _rejected) { Array.Clear(r); }
         _lens = new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect, K1 = _settings.Lens.K1, K2 = _settings.Lens.K2 };
-        _views[pair.A] = new();
-        _views[pair.B] = new() { Rotation = two.Rotation, Translation = two.Translation };
+        _views[pair.A] = new() { FreeZoom = _settings.Zooms };
+        _views[pair.B] = new() { FreeZoom = _settings.Zooms, Zoom = ratio, Rotation = two.Rotation, Translation = two.Translation };
         Locate(0.4);
         if (_points.Count(p => p is not null) < 16) { return null; }
         Adjust(Intrinsics.None, 10);
@@ -272,12 +296,12 @@ public sealed class CameraSolver
             if (_views[f] is null) { Resect(f); }
         }
         Locate(0.4);
-        BundleReport report = Adjust(FocalOnly | (_settings.FocalPx is null ? _settings.RefineLens & Intrinsics.K1 : 0), 25);
+        BundleReport report = Adjust(FocalOnly | (FocalOnly != 0 ? _settings.RefineLens & Intrinsics.K1 : 0), 25);
         int seen = Observations().Count(), possible = Enumerable.Range(0, _tracks.Count).Sum(SightsInViews);
         if (seen < 60 || !(_lens.Focal > 0.2 * _settings.Width && _lens.Focal < 20 * _settings.Width)) { return null; }
         // A start that leaves tracks unplaced pays for each of their sights what a bad one would cost.
         double score = (report.EndCost + 2 * (possible - seen)) / possible;
-        return new([.. _views.Select(v => v is null ? null : new BundleView { Rotation = v.Rotation, Translation = v.Translation })], [.. _points], _lens.Copy(), _views[pair.B]!.Rotation * _views[pair.A]!.Rotation.Transpose(), score);
+        return new([.. _views.Select(v => v?.Copy())], [.. _points], _lens.Copy(), _views[pair.B]!.Rotation * _views[pair.A]!.Rotation.Transpose(), score);
     }
 
     /// <summary>How many solved views see a track; 0 where fewer than two do.</summary>
@@ -288,12 +312,12 @@ public sealed class CameraSolver
         return count < 2 ? 0 : count;
     }
 
-    private Pinhole Camera => new(_settings.Width, _settings.Height, _lens.Focal, _lens.Focal * _lens.Aspect, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));
+    private Pinhole CameraOf(BundleView view) => new(_settings.Width, _settings.Height, _lens.Focal * view.Zoom, _lens.Focal * view.Zoom * _lens.Aspect, _lens.Cx, _lens.Cy, new Lens(_lens.K1, _lens.K2));
 
     /// <summary>Places every track that is not placed yet and is seen from far enough apart.</summary>
     private void Locate(double parallax = LeastParallax)
     {
-        Pinhole camera = Camera;
+        Pinhole?[] cameras = [.. _views.Select(v => v is null ? null : CameraOf(v))];
         Parallel.For(0, _tracks.Count, t =>
         {
             if (_points[t] is not null) { return; }
@@ -301,7 +325,7 @@ public sealed class CameraSolver
             int start = _tracks[t].Points[0].Frame - _first;
             for (int i = 0; i < _tracks[t].Points.Count; i++)
             {
-                if (_views[start + i] is { } view && !_rejected[t][i]) { sights.Add(new(view.CameraToWorld, camera, _tracks[t].Points[i].X, _tracks[t].Points[i].Y)); }
+                if (_views[start + i] is { } view && !_rejected[t][i]) { sights.Add(new(view.CameraToWorld, cameras[start + i]!, _tracks[t].Points[i].X, _tracks[t].Points[i].Y)); }
             }
             if (sights.Count < 2) { return; }
             if (sights.Count > 10) { sights = [.. Enumerable.Range(0, 10).Select(i => sights[i * (sights.Count - 1) / 9])]; }
@@ -330,9 +354,9 @@ public sealed class CameraSolver
         while (before >= 0 && _views[before] is null) { before--; }
         while (after < _count && _views[after] is null) { after++; }
         BundleView? from = before >= 0 ? _views[before] : null, to = after < _count ? _views[after] : null;
-        var view = new BundleView();
+        BundleView view = (from ?? to!).Copy();
+        view.Fixed = false;
         if (from is not null && to is not null) { view.CameraToWorld = Pose.Interpolate(from.CameraToWorld, to.CameraToWorld, (double)(f - before) / (after - before)); }
-        else { view.CameraToWorld = (from ?? to!).CameraToWorld; }
         var problem = new BundleProblem();
         problem.Groups.Add(_lens.Copy());
         problem.Views.Add(view);
@@ -420,7 +444,7 @@ public sealed class CameraSolver
         Vec3 p = v.Rotation * _points[track]!.Value + v.Translation;
         if (p.Z <= 1e-9) { return double.PositiveInfinity; }
         double x = p.X / p.Z, y = p.Y / p.Z, r2 = x * x + y * y, d = 1 + r2 * (_lens.K1 + _lens.K2 * r2);
-        double dx = _lens.Cx + _lens.Focal * d * x - _tracks[track].Points[index].X, dy = _lens.Cy + _lens.Focal * _lens.Aspect * d * y - _tracks[track].Points[index].Y;
+        double dx = _lens.Cx + _lens.Focal * v.Zoom * d * x - _tracks[track].Points[index].X, dy = _lens.Cy + _lens.Focal * v.Zoom * _lens.Aspect * d * y - _tracks[track].Points[index].Y;
         return Math.Sqrt(dx * dx + dy * dy);
     }
 

@@ -12,6 +12,9 @@ public sealed record SolveSettings
     /// <summary>Pixels; null: unknown, found and refined.</summary>
     public double? FocalPx { get; init; }
 
+    /// <summary>Every frame has a focal length of its own; <see cref="FocalPx"/>, where known, is that of the first frame.</summary>
+    public bool Zooms { get; init; }
+
     /// <summary>Pixel width ÷ height; 2 for a squeezed anamorphic plate. fy = fx × this.</summary>
     public double PixelAspect { get; init; } = 1;
 
@@ -43,7 +46,11 @@ public sealed record SolveSettings
 }
 
 /// <summary>A frame's camera, how well its tracks agree with it, and its standard deviations (degrees; the solve's unit).</summary>
-public sealed record SolvedFrame(int Frame, Pose CameraToWorld, double RmsPx, int Tracks, double TurnDoubtDegrees = 0, double ShiftDoubt = 0);
+public sealed record SolvedFrame(int Frame, Pose CameraToWorld, double RmsPx, int Tracks, double TurnDoubtDegrees = 0, double ShiftDoubt = 0)
+{
+    /// <summary>Its focal length ÷ that of the first frame; 1 where the lens does not zoom.</summary>
+    public double Zoom { get; init; } = 1;
+}
 
 /// <summary>A track's place in the solve's own space, with the upper half of its covariance (xx, xy, xz, yy, yz, zz) where known.</summary>
 public sealed record SolvedPoint(int Track, Vec3 Position, double RmsPx, int Seen, double[]? Covariance = null);
@@ -63,6 +70,7 @@ public sealed record SolveResult
     /// <summary>The camera turned about one place: points are directions at distance 1.</summary>
     public bool Turning { get; init; }
     public double RmsPx { get; init; }
+    /// <summary>Of the first frame; see <see cref="PinholeAt"/>.</summary>
     public Pinhole? Pinhole { get; init; }
 
     /// <summary>Standard deviation of the focal length in pixels; 0 where it was held.</summary>
@@ -74,6 +82,9 @@ public sealed record SolveResult
     public int TracksUsed => Points.Count;
     public BundleReport? Report { get; init; }
     public BundleCovariance? Covariance { get; init; }
+
+    /// <summary>A frame's own inner geometry: the first frame's at its zoom.</summary>
+    public Pinhole PinholeAt(SolvedFrame frame) => Pinhole!.Zoomed(frame.Zoom);
 
     public static SolveResult Failed(string reason) => new() { Solved = false, Reason = reason };
 
@@ -97,17 +108,18 @@ public sealed record SolveResult
         int thin = Array.FindIndex(perView, v => v.Count < leastTracks);
         if (thin >= 0) { return Failed($"Frame {frames[thin]} is held by only {perView[thin].Count} tracks after cleaning; {leastTracks} are needed. Add tracks there, or keep them off what moves."); }
         IntrinsicsGroup lens = problem.Groups[0];
+        double focal = lens.Focal * problem.Views[0].Zoom;
         return new()
         {
             Solved = true,
             Turning = problem.PointsAreDirections,
             RmsPx = Math.Sqrt(sum / problem.Observations.Length),
-            Pinhole = new(settings.Width, settings.Height, lens.Focal, lens.Focal * lens.Aspect, lens.Cx, lens.Cy, new Lens(lens.K1, lens.K2)),
+            Pinhole = new(settings.Width, settings.Height, focal, focal * lens.Aspect, lens.Cx, lens.Cy, new Lens(lens.K1, lens.K2)),
             FocalDoubtPx = covariance?.OfIntrinsic(0, Intrinsics.Focal) ?? 0,
             Frames = [.. frames.Select((f, i) =>
             {
                 var (turn, shift) = covariance?.OfView(i) ?? (0, 0);
-                return new SolvedFrame(f, problem.Views[i].CameraToWorld, Math.Sqrt(perView[i].Sum / perView[i].Count), perView[i].Count, Rotations.Degrees(turn), shift);
+                return new SolvedFrame(f, problem.Views[i].CameraToWorld, Math.Sqrt(perView[i].Sum / perView[i].Count), perView[i].Count, Rotations.Degrees(turn), shift) { Zoom = problem.Views[i].Zoom / problem.Views[0].Zoom };
             })],
             Points = [.. Enumerable.Range(0, ids.Count).Where(p => perPoint[p].Count > 0).Select(p =>
                 new SolvedPoint(ids[p], problem.Points[p], Math.Sqrt(perPoint[p].Sum / perPoint[p].Count), perPoint[p].Count, covariance?.Points[p]))],
@@ -133,15 +145,15 @@ public sealed record SolveResult
             if (solved.PointsAreDirections)
             {
                 Vec3 sum = default;
-                foreach (TrackPoint p in placing) { if (camera.TryDirection(p.X, p.Y, out Vec3 d)) { sum += solved.Views[viewOf[p.Frame]].CameraToWorld.Rotation * d.Normalized(); } }
+                foreach (TrackPoint p in placing) { if (camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom).TryDirection(p.X, p.Y, out Vec3 d)) { sum += solved.Views[viewOf[p.Frame]].CameraToWorld.Rotation * d.Normalized(); } }
                 if (sum.Length > 0) { place = sum.Normalized(); }
             }
-            else if (Triangulation.Locate([.. placing.Select(p => new Sight(solved.Views[viewOf[p.Frame]].CameraToWorld, camera, p.X, p.Y))], out _) is { ParallaxDegrees: > 0.5 } found) { place = found.Point; }
+            else if (Triangulation.Locate([.. placing.Select(p => new Sight(solved.Views[viewOf[p.Frame]].CameraToWorld, camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom), p.X, p.Y))], out _) is { ParallaxDegrees: > 0.5 } found) { place = found.Point; }
             if (place is not { } at) { continue; }
             measured++;
             foreach (TrackPoint p in judging)
             {
-                errors.Add(camera.TryProject(solved.Views[viewOf[p.Frame]].CameraToWorld, at, out double x, out double y) ? Math.Sqrt((x - p.X) * (x - p.X) + (y - p.Y) * (y - p.Y)) : double.PositiveInfinity);
+                errors.Add(camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom).TryProject(solved.Views[viewOf[p.Frame]].CameraToWorld, at, out double x, out double y) ? Math.Sqrt((x - p.X) * (x - p.X) + (y - p.Y) * (y - p.Y)) : double.PositiveInfinity);
             }
         }
         if (errors.Count == 0) { return null; }

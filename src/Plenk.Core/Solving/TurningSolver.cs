@@ -75,30 +75,60 @@ public sealed class TurningSolver
         return SolveResult.From(best, [.. Enumerable.Range(_first, _count)], [.. _tracks.Select(t => t.Id)], all, _settings, LeastShared, report with { StartRms = start }, covariance);
     }
 
+    private Vec3 Direction(TrackPoint p, double focal)
+    {
+        var (x, y) = _settings.Normal(p.X, p.Y, focal);
+        return new Vec3(x, y, 1).Normalized();
+    }
+
+    /// <summary>Directions of what a frame and the one before it both see, under a focal length for each.</summary>
+    private List<(Vec3, Vec3)> Pairs(int f, double before, double focal)
+    {
+        var pairs = new List<(Vec3, Vec3)>();
+        foreach (Track t in _tracks)
+        {
+            if (t.TryAt(_first + f - 1, out TrackPoint a) && t.TryAt(_first + f, out TrackPoint b)) { pairs.Add((Direction(a, before), Direction(b, focal))); }
+        }
+        return pairs;
+    }
+
+    /// <summary>How much the lens zoomed since the frame before: what leaves the least between directions turned onto directions (golden section).</summary>
+    private double Growth(int f, double before)
+    {
+        double Left(double log)
+        {
+            List<(Vec3 A, Vec3 B)> pairs = Pairs(f, before, before * Math.Exp(log));
+            if (pairs.Count < LeastShared) { return 0; }
+            Matrix3 turn = Alignment.Rotation(pairs, 1 / before);
+            return pairs.Select(p => (turn * p.A - p.B).LengthSquared).Order().ElementAt(pairs.Count / 2);
+        }
+        double low = -0.12, high = 0.12, golden = (Math.Sqrt(5) - 1) / 2;
+        double a = high - golden * (high - low), b = low + golden * (high - low), atA = Left(a), atB = Left(b);
+        for (int i = 0; i < 14; i++)
+        {
+            if (atA < atB) { (high, b, atB) = (b, a, atA); a = high - golden * (high - low); atA = Left(a); }
+            else { (low, a, atA) = (a, b, atB); b = low + golden * (high - low); atB = Left(b); }
+        }
+        return Math.Exp((low + high) / 2);
+    }
+
     /// <summary>Rotations chained from frame to frame, and every track the mean of its directions, under a focal length.</summary>
     private BundleProblem? Begin(double focal, out string? reason)
     {
-        Vec3 Direction(TrackPoint p)
-        {
-            var (x, y) = _settings.Normal(p.X, p.Y, focal);
-            return new Vec3(x, y, 1).Normalized();
-        }
         var problem = new BundleProblem { PointsAreDirections = true };
         problem.Groups.Add(new() { Focal = focal, Cx = _settings.CentreX, Cy = _settings.CentreY, Aspect = _settings.PixelAspect, K1 = _settings.Lens.K1, K2 = _settings.Lens.K2 });
-        problem.Views.Add(new() { Fixed = true, HoldPosition = true });
+        problem.Views.Add(new() { Fixed = true, HoldPosition = true, FreeZoom = _settings.Zooms });
         for (int f = 1; f < _count; f++)
         {
-            var pairs = new List<(Vec3, Vec3)>();
-            foreach (Track t in _tracks)
-            {
-                if (t.TryAt(_first + f - 1, out TrackPoint a) && t.TryAt(_first + f, out TrackPoint b)) { pairs.Add((Direction(a), Direction(b))); }
-            }
+            double zoom = problem.Views[f - 1].Zoom;
+            if (_settings.Zooms) { zoom *= Growth(f, focal * zoom); }
+            List<(Vec3, Vec3)> pairs = Pairs(f, focal * problem.Views[f - 1].Zoom, focal * zoom);
             if (pairs.Count < LeastShared)
             {
                 reason = $"Frames {_first + f - 1} and {_first + f} share only {pairs.Count} tracks; {LeastShared} are needed. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it.";
                 return null;
             }
-            problem.Views.Add(new() { HoldPosition = true, Rotation = Alignment.Rotation(pairs, 1 / focal) * problem.Views[f - 1].Rotation });
+            problem.Views.Add(new() { HoldPosition = true, FreeZoom = _settings.Zooms, Zoom = zoom, Rotation = Alignment.Rotation(pairs, 1 / focal) * problem.Views[f - 1].Rotation });
         }
         var observations = new List<BundleObservation>();
         problem.Points = new Vec3[_tracks.Count];
@@ -108,7 +138,7 @@ public sealed class TurningSolver
             {
                 int f = p.Frame - _first;
                 if (f < 0 || f >= _count) { continue; }
-                problem.Points[t] += problem.Views[f].Rotation.Transpose() * Direction(p);
+                problem.Points[t] += problem.Views[f].Rotation.Transpose() * Direction(p, focal * problem.Views[f].Zoom);
                 observations.Add(new(f, t, p.X, p.Y));
             }
             problem.Points[t] = problem.Points[t].Length > 0 ? problem.Points[t].Normalized() : Vec3.UnitZ;

@@ -19,7 +19,7 @@ public static class SolveFiles
     {
         var files = new List<(string, byte[])> { ("solve.json", Json(result, width, height)) };
         if (!result.Solved) { return files; }
-        var camera = new CameraToHandOver([.. result.Frames.Select(f => (f.Frame, f.CameraToWorld, result.Pinhole!))], sensorWidthMm, sensorHeightMm, rate, [], []);
+        var camera = new CameraToHandOver([.. result.Frames.Select(f => (f.Frame, f.CameraToWorld, result.PinholeAt(f)))], sensorWidthMm, sensorHeightMm, rate, [], []);
         files.AddRange(CameraExport.Files(camera).Where(f => f.Name is "camera.glb" or "camera.usda"));
         files.Add(("points.ply", Encoding.UTF8.GetBytes(Ply(result))));
         files.Add(("tracks.csv", Encoding.UTF8.GetBytes(Tracks(result, tracks))));
@@ -71,7 +71,7 @@ public static class SolveFiles
                     w.WriteStartObject();
                     w.WriteNumber("frame", f.Frame);
                     w.WritePose("camera_to_world", f.CameraToWorld);
-                    w.WriteNumber("focal_px", r.Pinhole.Fx);
+                    w.WriteNumber("focal_px", r.PinholeAt(f).Fx);
                     w.WriteNumber("cx", r.Pinhole.Cx);
                     w.WriteNumber("cy", r.Pinhole.Cy);
                     w.WriteNumber("rms_px", f.RmsPx);

@@ -173,6 +173,7 @@ public static class TrackApi
             {
                 solved = true,
                 turning = s.Turning,
+                zooms = s.Zooms,
                 rmsPx = s.RmsPx,
                 focalMm = s.FocalPx * mm,
                 focalDoubtMm = s.FocalDoubtPx * mm,
@@ -186,7 +187,7 @@ public static class TrackApi
                 {
                     Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
                     Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation), moved = pose.Position - first.Position;
-                    return new { f.Frame, rms = f.RmsPx, f.Tracks, turnDoubt = f.TurnDoubtDegrees, shiftDoubt = f.ShiftDoubt, place = new[] { moved.X, moved.Y, moved.Z }, turn = new[] { turned.X, turned.Y, turned.Z } };
+                    return new { f.Frame, rms = f.RmsPx, f.Tracks, focalMm = s.FocalPx * f.Zoom * mm, turnDoubt = f.TurnDoubtDegrees, shiftDoubt = f.ShiftDoubt, place = new[] { moved.X, moved.Y, moved.Z }, turn = new[] { turned.X, turned.Y, turned.Z } };
                 }),
             });
         });

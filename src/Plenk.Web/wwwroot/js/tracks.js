@@ -184,9 +184,10 @@ export function trackSection() {
     matte ? quiet('Pull its corners; where they are let go becomes a key of this frame.') : null,
     ...(d.tracks ? [heading('Solve'), choice('The camera', way.turns ? 'turns' : 'travels', [['travels', 'travels'], ['turns', 'turns on a tripod']], (v) => choose('How the camera moves', (x) => { x.turns = v === 'turns'; })),
       choice('Focal length', way.holdFocal ? 'hold' : 'find', [['find', 'is found'], ['hold', d.plate.focalMm ? `${d.plate.focalMm} mm, held` : 'the plate’s, held']], (v) => choose('Focal length', (x) => { x.holdFocal = v === 'hold'; })),
+      tick('It zooms: every frame has its own', way.zooms, (v) => choose('Zoom', (x) => { x.zooms = v; })),
       choice('Lens', way.refineLens || 'k1k2', [['none', 'none'], ['k1', 'k1'], ['k1k2', 'k1 and k2']], (v) => choose('Lens', (x) => { x.refineLens = v; })), tick('find the principal point too', !!way.refinePrincipalPoint, (v) => choose('Principal point', (x) => { x.refinePrincipalPoint = v; })),
       h('div', { class: 'actions' }, button(d.solve ? 'Solve again' : 'Solve the camera', () => begin('solve', {}), { next: !d.solve }), way.leftOut?.length ? button(`Take ${way.leftOut.length} back in`, () => choose('Left-out tracks taken back', (x) => { x.leftOut = []; })) : null)] : []),
-    ...(s ? [report(s), choice('In the rail', tracks.curve, [['rms', 'a reading'], ['place', 'the camera’s place'], ['turn', 'the camera’s turn']], (v) => { tracks.curve = v; tell('chosen'); }), ...cleaning(s)] : [])].filter(Boolean);
+    ...(s ? [report(s), choice('In the rail', tracks.curve, [['rms', 'a reading'], ['place', 'the camera’s place'], ['turn', 'the camera’s turn'], ...(s.zooms ? [['focal', 'the focal length']] : [])], (v) => { tracks.curve = v; tell('chosen'); }), ...cleaning(s)] : [])].filter(Boolean);
 }
 
 // The camera's place or turn over the range, as three curves; a pop stands out.
@@ -194,6 +195,7 @@ export function cameraCurves() {
   const s = tracks.solve;
   if (state.step !== 2 || !s || tracks.curve === 'rms') return null;
   const which = tracks.curve;
+  if (which === 'focal') return { name: 'Focal length, mm', curves: [{ axis: 'mm', points: s.frames.map((f) => ({ frame: f.frame, value: f.focalMm })) }] };
   return { name: which === 'place' ? 'Camera’s place since the first frame, in the solve’s unit' : 'Camera’s turn since the first frame, degrees', curves: ['x', 'y', 'z'].map((axis, i) => ({ axis, points: s.frames.map((f) => ({ frame: f.frame, value: f[which][i] })) })) };
 }
 
