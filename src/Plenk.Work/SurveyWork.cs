@@ -28,7 +28,7 @@ public static class SurveyWork
 
     public static FittedPiece Fit(ShotDocument shot, PieceKind kind, IReadOnlyList<string> names, int frame)
     {
-        Similarity toWorld = Orienting.Solve(shot.SurveyPoints, shot.Orientation).SourceToWorld;
+        Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         var places = new List<Vec3>();
         foreach (string name in names)
         {

@@ -25,7 +25,10 @@ public sealed class ShotCamera
     /// <summary>Null when the shot has no camera.</summary>
     public static ShotCamera? Of(ShotDocument shot) =>
         shot.Camera is { Samples.Count: > 0 } source
-            ? new(shot, source, Orienting.Solve(shot.SurveyPoints, shot.Orientation).SourceToWorld) : null;
+            ? new(shot, source, Orienting.Of(shot).SourceToWorld) : null;
+
+    /// <summary>The same in its own space, before floor, origin, axis and scale are laid on it.</summary>
+    public static ShotCamera? InSource(ShotDocument shot) => shot.Camera is { Samples.Count: > 0 } source ? new(shot, source, Similarity.Identity) : null;
 
     public Similarity SourceToWorld => _toWorld;
 

@@ -76,7 +76,7 @@ public static class CameraReadings
     {
         Reading reading = FloorBlank;
         if (shot.Orientation.Floor.Count == 0) { return reading with { Note = "no floor named yet" }; }
-        OrientingResult result = Orienting.Solve(shot.SurveyPoints, shot.Orientation);
+        OrientingResult result = Orienting.Of(shot);
         if (result.Floor is not { } floor) { return reading with { Note = string.Join(" ", result.Problems) }; }
         SurveyPoint[] points = [.. shot.Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n)).OfType<SurveyPoint>().Where(p => p.Position is not null)];
         SurveyPoint worst = points[floor.LargestIndex];
@@ -102,7 +102,7 @@ public static class CameraReadings
     public static Reading Lengths(ShotDocument shot)
     {
         if (shot.KnownLengths.Count == 0) { return LengthsBlank with { Note = "no length is named to check by" }; }
-        Similarity toWorld = Orienting.Solve(shot.SurveyPoints, shot.Orientation).SourceToWorld;
+        Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         (double Off, KnownDistance Length, double Metres)? worst = null;
         foreach (KnownDistance k in shot.KnownLengths)
         {

@@ -48,6 +48,7 @@ public static class ShotChecks
             Need(still.Origin is null || (still.Origin.Length == 2 && still.Origin.All(double.IsFinite)), "Lines: the origin is two numbers.");
             Need(still.Length is not { } length || (length.From.Length == 2 && length.To.Length == 2 && length.From.Concat(length.To).All(double.IsFinite) && length.Metres > 0 && length.Along is null or "x" or "y" or "z" or "floor"), "Lines: the known length has two ends and more than 0 m.");
         }
+        Need(d.Orientation.Level.All(l => double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)), "Level: every line has two ends that are numbers.");
         Need(d.KnownLengths.All(k => k.Metres > 0 && double.IsFinite(k.Metres)), "Known lengths: each must be more than 0 m.");
         Need(d.StandIns.All(s => s.Position.IsFinite && s.HeightMetres is > 0.01 and < 1000), "Stand-ins: each needs a place and a height between 1 cm and 1,000 m.");
         Doubles(d.StandIns.Select(s => s.Id), "Stand-ins");

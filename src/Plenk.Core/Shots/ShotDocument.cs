@@ -220,7 +220,13 @@ public sealed record Orientation : Extensible
     public string? Origin { get; init; }
     public NamedAxis? Axis { get; init; }
     public KnownDistance? Scale { get; init; }
+
+    /// <summary>Lines that say which way is up where no floor is named.</summary>
+    public IReadOnlyList<LevelLine> Level { get; init; } = [];
 }
+
+/// <summary>A horizon, or an edge that is upright in the place, drawn on a shot frame; pixels of the plate.</summary>
+public sealed record LevelLine(int Frame, bool Horizon, double X1, double Y1, double X2, double Y2);
 
 /// <summary>Direction is one of +X, −X, +Z, −Z, written with an ASCII minus.</summary>
 public sealed record NamedAxis(string From, string To, string Direction = "+X");

@@ -1,18 +1,26 @@
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Solving;
 
 /// <summary>The similarity that takes the camera's own space to the world, and what kept a part of it from being found.</summary>
-public sealed record OrientingResult(Similarity SourceToWorld, PlaneFitResult? Floor, IReadOnlyList<string> Problems);
+public sealed record OrientingResult(Similarity SourceToWorld, PlaneFitResult? Floor, IReadOnlyList<string> Problems, LevelResult? Level = null);
 
 /// <summary>
-/// Floor from three or more points, origin from one, an axis from two, scale from a known distance. What is not named stays
+/// Floor from three or more points or level from drawn lines, origin from one, an axis from two, scale from a known distance. What is not named stays
 /// as it came in.
 /// </summary>
 public static class Orienting
 {
-    public static OrientingResult Solve(IReadOnlyList<SurveyPoint> points, Orientation named)
+    public static OrientingResult Of(ShotDocument shot)
+    {
+        ShotCamera? camera = shot.Orientation.Level.Count > 0 ? ShotCamera.InSource(shot) : null;
+        return Solve(shot.SurveyPoints, shot.Orientation, f => camera is not null && camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null);
+    }
+
+    /// <param name="camera">In its own space, for lines that are drawn to level it.</param>
+    public static OrientingResult Solve(IReadOnlyList<SurveyPoint> points, Orientation named, Func<int, (Pose, Pinhole)?>? camera = null)
     {
         var problems = new List<string>();
         Vec3? Find(string name)
@@ -44,6 +52,17 @@ public static class Orienting
             if (floor is null) { problems.Add($"Floor: {reason}."); }
             else { level = Rotations.Between(floor.Normal, Vec3.UnitY); }
         }
+        LevelResult? drawn = null;
+        if (named.Level.Count > 0)
+        {
+            drawn = Levelling.Solve(named.Level, camera ?? (_ => null), out string? reason);
+            if (drawn is null) { problems.Add($"Level: {reason}."); }
+            else if (floor is null) { level = Rotations.Between(drawn.Up, Vec3.UnitY); }
+            else if (Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(drawn.Up, floor.Normal), -1, 1))) is > 1 and var off)
+            {
+                problems.Add($"Level: the drawn lines and the floor's points disagree by {off:0.0}°. The floor is taken; is it level in the place?");
+            }
+        }
 
         Matrix3 heading = Matrix3.Identity;
         if (named.Axis is { } axis && Find(axis.From) is { } from && Find(axis.To) is { } to)
@@ -73,6 +92,6 @@ public static class Orienting
             // The floor's own least-squares height wins over the origin's: the origin only says where on it.
             translation = new Vec3(-placed.X, floor is not null ? translation.Y : -placed.Y, -placed.Z);
         }
-        return new(new Similarity(scale, rotation, translation), floor, problems);
+        return new(new Similarity(scale, rotation, translation), floor, problems, drawn);
     }
 }

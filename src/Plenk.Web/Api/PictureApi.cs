@@ -111,7 +111,7 @@ public static class PictureApi
                     double reach = e.Model.Tree.Mesh.Positions.Where(p => p.Y < min.Y + 0.1f * (max.Y - min.Y)).Select(p => Math.Sqrt(p.X * p.X + p.Z * p.Z)).DefaultIfEmpty(0.3).Max();
                     return new { e.Id, x = c.X, z = c.Z, radius = reach * e.ObjectToWorld.Scale };
                 }),
-                points = Orienting.Solve(document.SurveyPoints, document.Orientation) is var o
+                points = Orienting.Of(document) is var o
                     ? document.SurveyPoints.Where(p => p.Position is not null).Select(p => { Vec3 w = o.SourceToWorld.Apply(p.Position!.Value); return new { p.Name, x = w.X, z = w.Z }; }) : [],
             };
         });

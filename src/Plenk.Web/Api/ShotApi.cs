@@ -108,11 +108,12 @@ public static class ShotApi
         api.MapGet("/{id:long}/orientation", async (long id, ShotStore shots) =>
         {
             var (document, _) = await Need(shots, id);
-            OrientingResult result = Orienting.Solve(document.SurveyPoints, document.Orientation);
+            OrientingResult result = Orienting.Of(document);
             return new
             {
                 problems = result.Problems,
                 scale = result.SourceToWorld.Scale,
+                levelDegrees = result.Level?.RmsDegrees,
                 floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
                 points = document.SurveyPoints.Where(p => p.Position is not null).Select(p =>
                 {

@@ -1,6 +1,7 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
+import { drawLevel } from './level.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { cornerNear, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
 
@@ -100,7 +101,7 @@ function drawOverlay() {
   const parts = [];
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
-  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }));
+  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));

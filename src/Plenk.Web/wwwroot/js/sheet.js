@@ -3,6 +3,7 @@ import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
 import { pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { levelSection } from './level.js';
 import { stillSection } from './still.js';
 import { trackSection } from './tracks.js';
 import { vial } from './vial.js';
@@ -135,6 +136,7 @@ const steps = {
         button('Delete point', () => { state.chosen.point = null; return save(`Deleted point ${chosen.name}`, (x) => { x.surveyPoints = x.surveyPoints.filter((q) => q.name !== chosen.name); return x; }); }),
         button(o.floor.includes(chosen.name) ? 'Not on the floor' : 'It lies on the floor', () => orient(`Floor: ${chosen.name}`, (x) => { x.floor = x.floor.includes(chosen.name) ? x.floor.filter((n) => n !== chosen.name) : [...x.floor, chosen.name]; }))) : null,
       heading('Floor, origin, axis, scale'), h('p', {}, `Floor: ${o.floor.join(' ') || 'not named'}`), box,
+      ...levelSection(),
       choice('Origin', o.origin ?? '', pointNames, (v) => orient('Origin named', (x) => { x.origin = v || null; })),
       choice('Axis from', o.axis?.from ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: v, to: x.axis?.to ?? v, direction: x.axis?.direction ?? '+X' } : null; })),
       choice('Axis to', o.axis?.to ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: x.axis?.from ?? v, to: v, direction: x.axis?.direction ?? '+X' } : null; })),
