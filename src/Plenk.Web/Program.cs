@@ -28,6 +28,7 @@ builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
+builder.Services.AddSingleton<MovingWork>();
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();
@@ -72,6 +73,7 @@ app.MapMediaIn();
 app.MapPictures();
 app.MapJobs();
 app.MapTracks();
+app.MapMoving();
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

@@ -14,8 +14,10 @@ public sealed record TrackParameters(int Revision, string Who, int Count, double
 
 public sealed record SolveParameters(int Revision, string Who);
 
+public sealed record ThingParameters(int Revision, string Who, string Thing);
+
 /// <summary>Tracking and solving in the tray. What they find is laid on the shot as it is when they end, as one revision of its own.</summary>
-public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media, TrackWork work, ILogger<CameraJobs> log)
+public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media, TrackWork work, MovingWork moving, ILogger<CameraJobs> log)
 {
     [AutomaticRetry(Attempts = 0)]
     public Task Track(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
@@ -39,6 +41,20 @@ public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media,
         string hash = media.Write(TrackFile.Write(result));
         await Lay(job.ShotId, p.Who, $"Solved the camera, {result.RmsPx:0.000} px", d => TrackWork.With(d, result, hash));
         return ("done", $"{result.RmsPx:0.000} px, {result.TracksUsed} tracks");
+    });
+
+    [AutomaticRetry(Attempts = 0)]
+    public Task Thing(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    {
+        var p = JsonSerializer.Deserialize<ThingParameters>(job.Parameters, ShotJson.Options)!;
+        ShotDocument document = (await shots.Read(job.ShotId, p.Revision))!.Value.Document;
+        bool held = MovingWork.Need(document, p.Thing).Media is not null;
+        MovingObject found = held ? moving.Follow(document, p.Thing, stop, progress) : moving.Solve(document, p.Thing, stop, progress);
+        await Lay(job.ShotId, p.Who, held ? $"Followed {found.Name}" : $"Solved {found.Name}, {found.RmsPx:0.00} px", d => d with
+        {
+            MovingObjects = [.. d.MovingObjects.Select(o => o.Id == p.Thing ? o with { Frames = found.Frames, RmsPx = found.RmsPx, SizeBy = found.SizeBy, SizeDoubt = found.SizeDoubt, Warnings = found.Warnings } : o)],
+        });
+        return ("done", $"{found.Name}: {found.Frames.Count} frames{(found.Warnings.Count > 0 ? $"; {found.Warnings[0]}" : "")}");
     });
 
     /// <summary>On top of whatever was changed meanwhile.</summary>

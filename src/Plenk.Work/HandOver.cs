@@ -18,7 +18,7 @@ public static class HandOver
         var frames = new List<(int, Pose, Pinhole)>();
         for (int f = shot.Range.First; f <= shot.Range.Last; f++) { if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { frames.Add((f, pose, pinhole)); } }
         if (frames.Count == 0) { throw new ShotFault("The camera has no sample within the shot's range. Check its first frame and rate at step 2."); }
-        SetScene set = engine.Set(shot);
+        SetScene set = engine.Set(Hanging.At(shot, shot.Range.First));
         List<(string, Vec3)> points = [.. shot.SurveyPoints.Where(p => p.Position is not null).Select(p => (p.Name, camera.SourceToWorld.Apply(p.Position!.Value)))];
         if (engine.TrackWork.Solve(shot) is { Turning: false } solve) { points.AddRange(solve.Points.Select(p => ($"track_{p.Track}", camera.SourceToWorld.Apply(new(p.Position[0], p.Position[1], p.Position[2]))))); }
         var files = CameraExport.Files(new(frames, plate.SensorWidthMm, plate.SensorHeightMm, shot.Rate, points, [.. set.Pieces.Select((p, i) => (p.Name.Length > 0 ? p.Name : p.Id, set.Meshes[i]))]));

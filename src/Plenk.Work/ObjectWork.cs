@@ -12,7 +12,7 @@ namespace Plenk.Work;
 public static class ObjectWork
 {
     /// <summary>Small things need features close together; their windows must not hang over the edge far.</summary>
-    private static readonly TrackerSettings Close = new() { Count = 400, Distance = 5, Radius = 7 };
+    internal static readonly TrackerSettings Close = new() { Count = 400, Distance = 5, Radius = 7 };
 
     public static ObjectResult Solve(string plate, string masks, string cameraFile, double? distance, CancellationToken stop = default, Action<string, double>? progress = null)
     {

@@ -31,8 +31,8 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, SolveReadings.HeldOutBlank, s => [s.Solve], (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
         new(1, SolveReadings.SlideBlank, s => [s.Solve, s.Elements, Camera(s)], Slide),
         new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
-        new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => ContactReadings.Gap(s, engine.Set(s), engine.Elements(s))),
-        new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => ContactReadings.Shadow(s, engine.Set(s), engine.Elements(s))),
+        new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Gap(at, engine.Set(at), engine.Elements(at)) : null!),
+        new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Seed], BlackLevel),
     ];
 
@@ -55,7 +55,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     public static Reading Under(ShotDocument shot, Reading kept) =>
         (kept with { Tolerance = shot.Tolerances.GetValueOrDefault(kept.Id, kept.Tolerance) }).Judged();
 
-    private static object?[] Camera(ShotDocument s) => [s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
+    private static object?[] Camera(ShotDocument s) => [.. s.MovingObjects, s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
 
     private const string NotSolved = "the camera was not solved here";
 
@@ -84,9 +84,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
 
     private static Reading BlackLevel(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
-        SetScene set = engine.Set(shot);
-        IReadOnlyList<PlacedElement> elements = engine.Elements(shot);
-        if (elements.Count == 0) { return FinishReadings.Blank with { Note = "nothing stands here yet" }; }
+        if (shot.Elements.All(e => e.Off)) { return FinishReadings.Blank with { Note = "nothing stands here yet" }; }
         int frame = shot.Range.First + shot.Range.Count / 2, width = Math.Min(Width, shot.Plate?.Width ?? Width);
         FrameLayers layers = engine.Render(shot, frame, width, RenderQuality.Middle, dataPasses: false, stop: stop);
         FloatImage plate = engine.Plate(shot, frame, width);

@@ -130,6 +130,7 @@ public sealed class ShotEngine(IMedia media)
     public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
         CancellationToken stop = default, Action<double>? progress = null)
     {
+        shot = Hanging.At(shot, frame);
         FloatImage plate = Plate(shot, frame, width);
         var (pose, _) = Camera(shot, frame);
         SetScene set = Set(shot);
@@ -167,14 +168,17 @@ public sealed class ShotEngine(IMedia media)
         return new(width, height, 3, plate.Bits, codes);
     }
 
-    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene set) =>
+    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked) =>
     [
         .. shot.Projections.Where(p => !p.Off).Select(p =>
         {
             var (pose, pinhole) = Camera(shot, p.Frame);
+            SetScene set = Set(Hanging.At(shot, p.Frame));
+            Similarity?[]? moved = set.Pieces.Any(q => q.HangsOn is not null)
+                ? [.. set.Pieces.Zip(looked.Pieces).Select(q => q.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse()))] : null;
             HashSet<int>? pieces = p.Pieces.Count == 0 ? null
                 : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => p.Pieces.Contains(set.Pieces[i].Id))];
-            return new Projector(Plate(shot, p.Frame), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces);
+            return new Projector(Plate(shot, p.Frame), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved);
         }),
     ];
 
@@ -182,12 +186,13 @@ public sealed class ShotEngine(IMedia media)
     public FloatImage Projected(ShotDocument shot, int frame, int width, int samples = 4, CancellationToken stop = default)
     {
         if (!shot.Projections.Any(p => !p.Off)) { throw new ShotFault("Nothing is projected yet. Add a projection at step 4."); }
-        SetScene set = Set(shot);
+        SetScene set = Set(Hanging.At(shot, frame));
         return ProjectedView.Render(Grid(shot, frame, width, HeightFor(shot, width)), set, Projectors(shot, set), samples, shot.Seed, stop);
     }
 
     public PickResult Pick(ShotDocument shot, int frame, double x, double y)
     {
+        shot = Hanging.At(shot, frame);
         double[]? linear = null;
         if (shot.Plate is { } plate && x >= 0 && y >= 0 && x < plate.Width && y < plate.Height)
         {
@@ -218,9 +223,12 @@ public sealed class ShotEngine(IMedia media)
     }
 
     /// <summary>An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.</summary>
-    public Element Stand(ShotDocument shot, string elementId, bool lay)
+    public Element Stand(ShotDocument shot, string elementId, bool lay, int frame)
     {
-        Element element = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
+        Element own = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
+        Pose? hangs = shot.MovingObjects.FirstOrDefault(o => o.Id == own.HangsOn) is { } thing ? Hanging.PoseOf(thing, frame) : null;
+        shot = Hanging.At(shot, frame);
+        Element element = shot.Elements.First(e => e.Id == elementId);
         SetScene set = Set(shot);
         if (lay)
         {
@@ -230,6 +238,7 @@ public sealed class ShotEngine(IMedia media)
         }
         double drop = Standing.DropToTouch(set, Model(element.Media), element.ObjectToWorld)
             ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
-        return element with { Position = element.Position - Vec3.UnitY * drop };
+        element = element with { Position = element.Position - Vec3.UnitY * drop };
+        return hangs is { } pose ? Hanging.Placed(element, Hanging.Inverse(pose)) : element;
     }
 }

@@ -26,7 +26,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     public TrackFile.StoredSolve? Solve(ShotDocument shot) =>
         shot.Solve is { } s ? _solves.Get(s.Media, () => TrackFile.ReadSolve(media.Read(s.Media))) : null;
 
-    private GrayPyramid Picture(ShotDocument shot, int frame)
+    public GrayPyramid Picture(ShotDocument shot, int frame)
     {
         CodeImage p = engine.PlateCodes(shot, frame);
         return GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes);

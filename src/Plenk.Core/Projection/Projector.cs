@@ -11,7 +11,9 @@ namespace Plenk.Core.Projection;
 /// A picture laid on the set through the camera that saw it. Asked per point, so it is perspective-correct on any mesh; it
 /// reaches only what that camera saw, and fades between two angles of incidence.
 /// </summary>
-public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces)
+/// <param name="set">As it stood in the picture's own frame.</param>
+/// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>
+public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
 {
     private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
     private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
@@ -24,6 +26,11 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
         if (pieces is not null && !pieces.Contains(piece)) { return default; }
+        if (moved?[piece] is { } back)
+        {
+            point = back.Apply(Vec3.From(point)).ToSingle();
+            normal = (back.Rotation * Vec3.From(normal)).ToSingle();
+        }
         Vector3 to = _eye - point;
         float distance = to.Length();
         Vector3 d = to / distance;

@@ -53,6 +53,15 @@ public static class Overlays
         return lines;
     }
 
+    /// <summary>Two half metres along a placement's X and Z and one along its Y, in nobody's shadow.</summary>
+    public static IReadOnlyList<OverlayLine> Axes(Pinhole pinhole, Pose cameraToWorld, Pose placement)
+    {
+        var lines = new List<OverlayLine>();
+        var empty = new SetScene([], (_, _) => throw new InvalidOperationException());
+        foreach (Vec3 tip in (Vec3[])[new(0.5, 0, 0), new(0, 1, 0), new(0, 0, 0.5)]) { Draw(lines, pinhole, cameraToWorld, empty, placement.Position, placement.ToWorld(tip), -1); }
+        return lines;
+    }
+
     private static void Draw(List<OverlayLine> lines, Pinhole pinhole, Pose pose, SetScene set, Vec3 a, Vec3 b, int piece)
     {
         // Cut at a plane 5 cm before the camera.

@@ -56,6 +56,20 @@ public static class ShotChecks
         Doubles(d.SurveyPoints.Select(p => p.Name), "Survey points");
         Doubles(d.Pieces.Select(p => p.Id), "Set");
         Doubles(d.Elements.Select(p => p.Id), "Contact");
+        Doubles(d.MovingObjects.Select(o => o.Id), "Moving things");
+        foreach (MovingObject o in d.MovingObjects)
+        {
+            if (o.Holds.Select(h => (h.Frame, h.ObjectToWorld)).Concat(o.Frames.Select(f => (f.Frame, f.ObjectToWorld))).Select(f => (f.Frame, Why: Pose.FromRowMajor16(f.ObjectToWorld, out string? why) is null ? why : null)).FirstOrDefault(f => f.Why is not null) is { Why: { } fault } at)
+            {
+                faults.Add($"{o.Name}, frame {at.Frame}: {fault}.");
+            }
+            Need(o.Holds.Select(h => h.Frame).Distinct().Count() == o.Holds.Count, $"{o.Name}: it is held twice in one frame.");
+            Need(o.DistanceMetres is null or (> 0 and < 1e6), $"{o.Name}: its distance must be more than 0 m.");
+        }
+        foreach (string hung in d.Pieces.Select(p => p.HangsOn).Concat(d.Elements.Select(e => e.HangsOn)).OfType<string>().Distinct())
+        {
+            Need(d.MovingObjects.Any(o => o.Id == hung), $"Something hangs on “{hung}”, which is no longer in the shot. Let it stand in the world first.");
+        }
         foreach (SurveyPoint p in d.SurveyPoints)
         {
             Need(p.Position is not { IsFinite: false }, $"Survey point {p.Name}: its position is not a number.");

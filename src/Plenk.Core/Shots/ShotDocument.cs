@@ -43,6 +43,9 @@ public sealed record ShotDocument : Extensible
 
     /// <summary>Figures and boxes of known size, stood on the floor to see whether they stay.</summary>
     public IReadOnlyList<StandIn> StandIns { get; init; } = [];
+
+    /// <summary>Things that move on their own; pieces and elements can hang on them.</summary>
+    public IReadOnlyList<MovingObject> MovingObjects { get; init; } = [];
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
     public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];
     public IReadOnlyList<Light> Lights { get; init; } = [];
@@ -236,6 +239,44 @@ public sealed record KnownDistance(string From, string To, double Metres);
 /// <summary>A standing figure, or a box as wide and deep as it is high; position of its foot, metres.</summary>
 public sealed record StandIn(string Id, bool Box, Vec3 Position, double HeightMetres);
 
+/// <summary>
+/// A thing that moves on its own: found from the tracks inside its matte, or a mesh held to the picture in some frames and
+/// followed between. <see cref="Frames"/> says where it is, frame by frame.
+/// </summary>
+public sealed record MovingObject : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+
+    /// <summary>Id of the matte around it; for a thing found from tracks.</summary>
+    public string? Matte { get; init; }
+
+    /// <summary>Its mesh, in metres, in its own space; for a thing that is held.</summary>
+    public string? Media { get; init; }
+    public IReadOnlyList<ObjectHold> Holds { get; init; } = [];
+    public IReadOnlyList<ObjectPose> Frames { get; init; } = [];
+
+    /// <summary>Its distance from the camera in the first frame, metres, where the artist gives it.</summary>
+    public double? DistanceMetres { get; init; }
+
+    /// <summary>How its size was found, and how far it may be off, as a share; of a thing found from tracks.</summary>
+    public string SizeBy { get; init; } = "";
+    public double SizeDoubt { get; init; }
+    public double RmsPx { get; init; }
+
+    /// <summary>What was told when it was last followed.</summary>
+    public IReadOnlyList<string> Warnings { get; init; } = [];
+}
+
+/// <summary>A frame in which a mesh is held, row-major ObjectToWorld, and the pins that hold it.</summary>
+public sealed record ObjectHold(int Frame, double[] ObjectToWorld, IReadOnlyList<ObjectPin> Pins);
+
+/// <summary>A place of the mesh, in its own space, pinned to a spot of the picture; pixels of the plate.</summary>
+public sealed record ObjectPin(Vec3 Place, double X, double Y);
+
+/// <summary>Row-major ObjectToWorld at a shot frame; how far what it was found by lies off, pixels, where it is known.</summary>
+public sealed record ObjectPose(int Frame, double[] ObjectToWorld, double? RmsPx = null);
+
 [JsonConverter(typeof(JsonStringEnumConverter<PieceKind>))]
 public enum PieceKind
 {
@@ -260,6 +301,9 @@ public sealed record Piece : Extensible
     public string? Media { get; init; }
     public string? Object { get; init; }
     public Duties Duties { get; init; } = new();
+
+    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
+    public string? HangsOn { get; init; }
     public bool Off { get; init; }
 }
 
@@ -325,6 +369,9 @@ public sealed record Element : Extensible
     public double TurnDegrees { get; init; }
     public Vec3 Up { get; init; } = new(0, 1, 0);
     public double Scale { get; init; } = 1;
+
+    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
+    public string? HangsOn { get; init; }
     public bool Off { get; init; }
 
     [JsonIgnore]

@@ -72,6 +72,15 @@ public sealed class BundleProblem
     /// <summary>The points are directions from the one place all views share: their distance says nothing and is kept.</summary>
     public bool PointsAreDirections { get; init; }
 
+    /// <summary>Turned so that the first view's camera has the world's axes: upright in the picture is up, until a floor says better. What is seen stays.</summary>
+    public void StandUpright()
+    {
+        // Columns of the first view's camera-to-world rotation are its axes.
+        Matrix3 by = Views[0].CameraToWorld.Rotation.Transpose();
+        foreach (BundleView v in Views) { v.Rotation *= by.Transpose(); }
+        Points = [.. Points.Select(p => by * p)];
+    }
+
     /// <summary>Pixel residual (seen − measured) of an observation; false behind the view.</summary>
     public bool TryResidual(in BundleObservation o, out double dx, out double dy)
     {

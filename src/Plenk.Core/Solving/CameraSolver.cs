@@ -128,6 +128,7 @@ public sealed class CameraSolver
         }
         _progress?.Invoke("Estimating what is left open", 0.98);
         BundleProblem solved = Problem(refine, out int[] pointTracks);
+        solved.StandUpright();
         int possible = _tracks.Sum(t => t.Points.Count), seen = solved.Observations.Length;
         SolveResult result = SolveResult.From(solved, [.. Enumerable.Range(_first, _count)], [.. pointTracks.Select(t => _tracks[t].Id)], all, _settings, LeastTracks, report, BundleAdjustment.Covariance(solved, RobustLoss.Huber));
         return (result, (report.EndCost + 2 * (possible - seen)) / possible);

@@ -65,6 +65,7 @@ public sealed class TurningSolver
             if (!Reject(best)) { break; }
         }
         progress?.Invoke("Estimating what is left open", 0.97);
+        best.StandUpright();
         BundleCovariance? covariance = BundleAdjustment.Covariance(best, RobustLoss.Huber);
         double doubt = covariance?.OfIntrinsic(0, Intrinsics.Focal) / best.Groups[0].Focal ?? double.PositiveInfinity;
         if (_settings.FocalPx is null && !(doubt < 0.05))

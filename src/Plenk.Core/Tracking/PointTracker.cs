@@ -62,7 +62,15 @@ public sealed class PointTracker(TrackerSettings settings)
     public int LiveCount => _live.Count;
 
     /// <summary>The next frame of the sequence, one after or one before the last, always the same way.</summary>
+    /// <param name="allowed">Tracks end where it says no, and none begins there.</param>
     public void Next(int frame, GrayPyramid picture, Func<int, int, bool>? allowed = null, bool findMore = false)
+    {
+        Advance(frame, picture, allowed);
+        Find(allowed, findMore);
+    }
+
+    /// <summary>Follows what lives into the next frame.</summary>
+    public void Advance(int frame, GrayPyramid picture, Func<int, int, bool>? allowed = null)
     {
         if (_before is not null)
         {
@@ -86,6 +94,12 @@ public sealed class PointTracker(TrackerSettings settings)
             }
         }
         (_before, _frame) = (picture, frame);
+    }
+
+    /// <summary>Finds new features in the present frame where too few live, or when told to.</summary>
+    public void Find(Func<int, int, bool>? allowed = null, bool findMore = false)
+    {
+        GrayPyramid picture = _before ?? throw new InvalidOperationException("features are found in a frame");
         if (settings.Count > 0 && (findMore || _live.Count < 0.7 * settings.Count))
         {
             foreach (Feature f in FeatureFinder.Find(picture.Levels[0], settings.Count - _live.Count, settings.Distance, [.. _live.Select(l => (l.Warp.X + 0.5, l.Warp.Y + 0.5))], allowed))

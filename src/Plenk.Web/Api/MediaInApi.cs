@@ -106,6 +106,17 @@ public static class MediaInApi
             }, mesh.Warnings);
         });
 
+        api.MapPost("/thing", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            var (form, name, mesh, hash) = await TakeMesh(http, media);
+            return await Save(shots, id, http, $"Moving thing in: {name}", form, d =>
+            {
+                string stem = Path.GetFileNameWithoutExtension(name), thing = stem;
+                for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++) { thing = $"{stem}_{k}"; }
+                return d with { MovingObjects = [.. d.MovingObjects, new MovingObject { Id = thing, Name = thing.Replace('_', ' '), Media = hash }] };
+            }, mesh.Warnings);
+        });
+
         api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             var (form, name, mesh, hash) = await TakeMesh(http, media);

@@ -49,7 +49,7 @@ public static class PictureApi
             return new { point = pose.Position + t * ray };
         });
 
-        api.MapGet("/frames/{frame:int}/overlay", async (long id, int frame, int? revision, ShotStore shots, ShotEngine engine) =>
+        api.MapGet("/frames/{frame:int}/overlay", async (long id, int frame, int? revision, ShotStore shots, ShotEngine engine, MovingWork moving) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
             if (ShotCamera.Of(document) is not { } camera)
@@ -60,6 +60,7 @@ public static class PictureApi
             {
                 return Results.Ok(new { camera = false, note = $"The camera has no sample for frame {frame}." });
             }
+            document = Hanging.At(document, frame);
             SetScene set = engine.Set(document);
             // The camera's own doubt where it was solved: an ellipse of one standard deviation around each point.
             var solve = engine.TrackWork.Solve(document);
@@ -88,12 +89,20 @@ public static class PictureApi
                 pieces = set.Pieces.Select(p => p.Id),
                 points,
                 elements,
+                things = document.MovingObjects.Select(o => (Thing: o, Place: MovingWork.PlaceOf(o, frame))).Where(o => o.Place is not null).Select(o => new
+                {
+                    o.Thing.Id,
+                    pose = o.Place!.Value.ToRowMajor16(),
+                    held = o.Thing.Holds.Any(h => h.Frame == frame),
+                    lines = moving.Lines(document, o.Thing, frame, o.Place.Value).Where(l => !l.Hidden).Select(l => l.Points.Select(v => MathF.Round(v, 1))),
+                }),
             });
         });
 
-        api.MapGet("/plan", async (long id, int? revision, ShotStore shots, ShotEngine engine) =>
+        api.MapGet("/plan", async (long id, int? revision, int? frame, ShotStore shots, ShotEngine engine) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
+            document = Hanging.At(document, frame ?? document.Range.First);
             SetScene set = engine.Set(document);
             ShotCamera? camera = ShotCamera.Of(document);
             var path = Enumerable.Range(document.Range.First, document.Range.Count).Select(f =>

@@ -138,11 +138,11 @@ public static class ShotApi
             return SurveyWork.Fit(request.Document, request.Kind, request.Points, request.Frame);
         });
 
-        api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+        api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
         {
             await Need(shots, id);
             Check(request.Document);
-            return engine.Stand(request.Document, element, lay: how == "lay");
+            return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
         });
     }
 }

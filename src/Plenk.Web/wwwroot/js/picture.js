@@ -3,6 +3,7 @@ import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawLevel } from './level.js';
 import { drawStill, keepStill, stillNear } from './still.js';
+import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { cornerNear, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
 
 const box = document.getElementById('picture');
@@ -101,7 +102,7 @@ function drawOverlay() {
   const parts = [];
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
-  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }));
+  if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
@@ -216,6 +217,12 @@ async function read(x, y) {
   } catch { under.textContent = ''; } finally { asking = false; }
 }
 
+// A point of the world as the item keeps it: in the frame of the thing it hangs on, where it does.
+export function kept(item, point) {
+  const hangs = over?.things?.find((t) => t.id === item?.hangsOn);
+  return hangs ? intoFrame(hangs.pose, point) : point;
+}
+
 export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}&revision=${state.revision}`);
 
 let held = null;
@@ -236,6 +243,8 @@ box.addEventListener('pointerdown', async (e) => {
     }
   }
   if (state.step === 2) {
+    const pin = pinNear(p, zoom);
+    if (pin) { held = { pin }; box.setPointerCapture(e.pointerId); return; }
     const end = stillNear(p, zoom);
     if (end) { held = { end }; box.setPointerCapture(e.pointerId); return; }
     const corner = cornerNear(p, zoom);
@@ -260,6 +269,7 @@ box.addEventListener('pointermove', async (e) => {
   const p = toPixel(e);
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
+  if (held?.pin) { held.pin.move(p); held.moved = true; draw(); return; }
   if (held?.end) { held.end.move(p); held.moved = true; draw(); return; }
   if (held?.corner) {
     const { matte, corners, i } = held.corner;
@@ -305,8 +315,7 @@ async function drag() {
       if (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3) continue;
       const hit = await pick(p.x + held.dx, p.y + held.dy);
       if (!hit.point || !held?.element) continue;
-      held.point = hit.point;
-      const { element, point } = held;
+      const { element } = held, point = held.point = kept(state.document.elements.find((x) => x.id === element), hit.point);
       show((d) => { d.elements.find((x) => x.id === element).position = point; return d; });
       await refresh();
     }
@@ -315,6 +324,7 @@ async function drag() {
 box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
+  if (h?.pin && h.moved) { await keepPins(); return; }
   if (h?.end && h.moved) { await keepStill(); return; }
   if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); tracks.pulled = null; draw(); return; }
   if (h?.element && h.point) {

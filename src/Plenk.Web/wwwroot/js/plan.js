@@ -8,7 +8,7 @@ let view = null; // {x, z, scale}: world at the middle, pixels a metre
 let held = null;
 
 export async function refreshPlan() {
-  try { data = await get(`/api/shots/${state.id}/plan?revision=${state.revision}`); } catch { data = null; }
+  try { data = await get(`/api/shots/${state.id}/plan?revision=${state.revision}&frame=${state.frame}`); } catch { data = null; }
   draw();
 }
 

@@ -1,9 +1,10 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
-import { pick } from './picture.js';
+import { kept, pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { levelSection } from './level.js';
+import { hangsOn, movingSection } from './moving.js';
 import { stillSection } from './still.js';
 import { trackSection } from './tracks.js';
 import { vial } from './vial.js';
@@ -144,7 +145,7 @@ const steps = {
       choice('Length from', o.scale?.from ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: v, to: x.scale?.to ?? v, metres: x.scale?.metres ?? 1 } : null; })),
       choice('Length to', o.scale?.to ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: x.scale?.from ?? v, to: v, metres: x.scale?.metres ?? 1 } : null; })),
       number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 }),
-      ...judging(d, pointNames)];
+      ...judging(d, pointNames), ...movingSection(bringIn)];
   },
   3() {
     const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece);
@@ -156,7 +157,7 @@ const steps = {
       d.surveyPoints.length && state.pointsOpen ? h('div', { id: 'through' }, quiet('Choose the points, here or in the picture.'),
         rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: s.position ? '' : 'no place yet' })), state.chosen.points, (id) => { const c = state.chosen.points; state.chosen.points = c.includes(id) ? c.filter((n) => n !== id) : [...c, id]; tell('chosen'); }, { long: true }),
         h('div', { class: 'actions' }, button('Plane through them', () => fit('Plane'), { disabled: state.chosen.points.length < 3 }), button('Box around them', () => fit('Box'), { disabled: state.chosen.points.length < 4 }))) : null,
-      ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
+      ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), hangsOn('piece', p), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
         p.kind === 'Mesh' ? number('Scale', p.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }) : triple('Size', p.size, 'm', (v) => e('sized', (x) => { x.size = v; })),
         heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
         h('div', { class: 'actions' }, button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${p.name}`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; })))] : [])];
@@ -188,14 +189,14 @@ const steps = {
     const e = (what, change) => edit(`${m.name}: ${what}`, 'elements', m.id, change);
     const stand = async (how, what) => {
       try {
-        const placed = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand`)}?how=${how}`, { document: state.document });
+        const placed = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand`)}?how=${how}&frame=${state.frame}`, { document: state.document });
         await e(what, (x) => { x.position = placed.position; x.up = placed.up; });
       } catch (err) { tell('told', err); }
     };
     return [heading('Elements'), d.elements.length ? rows(d.elements.map((x) => ({ id: x.id, name: x.name, value: x.position.map((v) => v.toFixed(2)).join(', ') })), state.chosen.element, (id) => { state.chosen.element = id; tell('chosen'); }) : quiet('Nothing is added yet. Bring a GLB in.'),
       bringIn('Bring an element in', 'element', '.glb,.obj'),
-      ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = hit.point; }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
-        triple('Place', m.position, 'm', (v) => e('moved', (x) => { x.position = v; })), number('Turned', m.turnDegrees, '°', (v) => e('turned', (x) => { x.turnDegrees = v; })), number('Scale', m.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }),
+      ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = kept(x, hit.point); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
+        hangsOn('element', m), triple('Place', m.position, 'm', (v) => e('moved', (x) => { x.position = v; })), number('Turned', m.turnDegrees, '°', (v) => e('turned', (x) => { x.turnDegrees = v; })), number('Scale', m.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }),
         h('div', { class: 'actions' }, button(m.off ? 'Switch on' : 'Switch off', () => e(m.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${m.name}`, (x) => { x.elements = x.elements.filter((q) => q.id !== m.id); return x; })))] : [])];
   },
   7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],

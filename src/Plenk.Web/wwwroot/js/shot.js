@@ -62,7 +62,7 @@ async function jobs() {
   if (state.step === 8 && was !== $('tray').dataset.live) drawSheet();
   // What the tray has finished is on the shot now; what failed says why.
   const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
-  if (ended && (ended.kind === 'track' || ended.kind === 'solve')) {
+  if (ended && ended.kind !== 'render') {
     if (ended.state === 'failed') tell('told', { message: ended.message });
     else { try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ } }
   }

@@ -1,0 +1,49 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>
+/// Pieces and elements that hang on a moving thing have their place in its frame; at a shot frame they stand where it has
+/// taken them.
+/// </summary>
+public static class Hanging
+{
+    /// <summary>Where a thing is at a shot frame; before its first frame and after its last it stays. Null while it has none.</summary>
+    public static Pose? PoseOf(MovingObject thing, int frame)
+    {
+        if (thing.Frames.Count == 0) { return null; }
+        ObjectPose nearest = thing.Frames[0];
+        foreach (ObjectPose f in thing.Frames) { if (Math.Abs(f.Frame - frame) < Math.Abs(nearest.Frame - frame)) { nearest = f; } }
+        return Pose.FromRowMajor16(nearest.ObjectToWorld, out _);
+    }
+
+    /// <summary>The shot with all that hangs stood where it is at a frame. The same document where nothing hangs.</summary>
+    public static ShotDocument At(ShotDocument shot, int frame)
+    {
+        if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null)) { return shot; }
+        Pose? Of(string? id) => id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
+        return shot with
+        {
+            Pieces = [.. shot.Pieces.Select(p => Of(p.HangsOn) is { } pose ? Placed(p, pose) : p)],
+            Elements = [.. shot.Elements.Select(e => Of(e.HangsOn) is { } pose ? Placed(e, pose) : e)],
+        };
+    }
+
+    public static Piece Placed(Piece piece, Pose frame) => piece with
+    {
+        Position = frame.ToWorld(piece.Position),
+        RotationYxzDegrees = Rotations.ToEulerYxzDegrees(frame.Rotation * Rotations.FromEulerYxzDegrees(piece.RotationYxzDegrees.X, piece.RotationYxzDegrees.Y, piece.RotationYxzDegrees.Z)),
+    };
+
+    public static Element Placed(Element element, Pose frame)
+    {
+        Matrix3 turned = frame.Rotation * element.ObjectToWorld.Rotation;
+        Vec3 up = turned.Column(1);
+        // What is left after its +Y is laid along up is a turn about +Y.
+        Matrix3 about = Rotations.Between(Vec3.UnitY, up).Transpose() * turned;
+        return element with { Position = frame.ToWorld(element.Position), Up = up, TurnDegrees = Rotations.Degrees(Math.Atan2(about.M13, about.M11)) };
+    }
+
+    /// <summary>The way back: what stands in the world, as it hangs in a frame.</summary>
+    public static Pose Inverse(Pose frame) => new(frame.Rotation.Transpose(), frame.ToLocal(Vec3.Zero));
+}
