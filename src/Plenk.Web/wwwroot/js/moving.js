@@ -88,6 +88,13 @@ function pin(t) {
   });
 }
 
+// About its own upright, in a frame where it is held by no pin yet or is to be pinned anew.
+function turn(t, hold, degrees) {
+  const m = [...hold.objectToWorld], c = Math.cos((degrees * Math.PI) / 180), s = Math.sin((degrees * Math.PI) / 180);
+  for (const r of [0, 4, 8]) [m[r], m[r + 2]] = [c * hold.objectToWorld[r] - s * hold.objectToWorld[r + 2], s * hold.objectToWorld[r] + c * hold.objectToWorld[r + 2]];
+  return keepHold(t.id, state.frame, [], m);
+}
+
 const change = (what, t, act) => save(`${t.name}: ${what}`, (d) => { act(d.movingObjects.find((x) => x.id === t.id)); return d; });
 
 export function movingSection(bringIn) {
@@ -108,6 +115,7 @@ export function movingSection(bringIn) {
   if (t.media) {
     parts.push(quiet(hold ? `Held at ${state.frame}${hold.pins.length ? ` by ${hold.pins.length} pin${hold.pins.length === 1 ? '' : 's'}` : ''}. One pin shifts it, two let it grow and roll, three turn it; pull them.` : t.holds.length ? 'Go to a frame where it slips, and pin it there.' : 'Stand it where it belongs in one frame, then pin spots of it to the picture.'),
       h('div', { class: 'actions' }, button('Stand it here', () => stand(t), { next: !t.holds.length }), button('Pin a spot of it', () => pin(t), { disabled: !hold && !t.frames.length, title: 'Click on the mesh, then where that spot belongs' }), hold?.pins.length ? button('Take the last pin out', () => keepHold(t.id, state.frame, hold.pins.slice(0, -1), hold.objectToWorld)) : null));
+    if (hold) parts.push(number('Turn it by', 0, '°', (v) => turn(t, hold, v)));
     if (t.holds.length) {
       const frames = t.holds.map((x) => x.frame);
       const letGo = async (what, keep) => { if (await change(what, t, (o) => { o.holds = o.holds.filter((x) => keep(x.frame)); }) && t.frames.length) await work(t.id); };
