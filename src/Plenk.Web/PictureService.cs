@@ -20,17 +20,17 @@ public sealed class PictureService(ShotEngine engine)
         _ => RenderQuality.Full,
     };
 
-    /// <summary>kind: comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
-    public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, CancellationToken stop)
+    /// <summary>kind: plate, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
+    public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 1, kind, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        string key = ShotEngine.Key("picture", 2, kind, seen, shot.Look, shot.MovingObjects, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
-        bool slow = quality != "draft";
+        bool slow = quality != "draft" && kind != "plate";
         if (slow) { await _full.WaitAsync(stop); }
         try
         {
-            byte[] made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, stop), stop);
+            byte[] made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop), stop);
             return _pictures.Get(key, () => made);
         }
         finally
@@ -39,29 +39,32 @@ public sealed class PictureService(ShotEngine engine)
         }
     }
 
-    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, CancellationToken stop)
+    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, CancellationToken stop)
     {
         bool draft = quality == "draft";
         switch (kind)
         {
+            case "plate":
+                return ToBytes(engine.PlateCodes(shot, frame), false, seen);
             case "projection" or "projection-difference":
                 {
                     FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
-                    return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot);
+                    return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot, seen);
                 }
             default:
                 {
                     FrameLayers layers = engine.Render(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, stop: stop);
-                    return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot)
-                        : ToBytes(engine.Comp(shot, frame, layers), draft);
+                    return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
+                        : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
                 }
         }
     }
 
-    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Encoding, 8), draft);
+    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Encoding, seen.IsIdentity ? 8 : 16), draft, seen);
 
-    private static byte[] ToBytes(CodeImage codes, bool draft)
+    private static byte[] ToBytes(CodeImage codes, bool draft, PlateView seen)
     {
+        if (!seen.IsIdentity) { codes = codes.Through(seen); }
         CodeImage eight = codes.Bits == 8 ? codes : codes with { Bits = 8, Codes = Array.ConvertAll(codes.Codes, c => (ushort)(c >> 8)) };
         return draft ? RasterFile.ToJpeg(eight, 88) : RasterFile.ToPng(eight);
     }

@@ -10,6 +10,7 @@ using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
+using Plenk.Formats.Looks;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Store;
@@ -35,6 +36,7 @@ public sealed class ShotEngine(IMedia media)
     private readonly Cache<SetScene> _sets = new(8);
     private readonly Cache<Box<SkyOpenings?>> _openings = new(8);
     private readonly Cache<SetPass> _passes = new(4);
+    private readonly Cache<Lut> _luts = new(4);
     private readonly Cache<RayGrid> _grids = new(12);
     private TrackWork? _tracks;
 
@@ -109,6 +111,19 @@ public sealed class ShotEngine(IMedia media)
     {
         string hash = FrameMedia(shot, frame);
         return _codes.Get(hash, () => RasterFile.Read(media.Read(hash), $"frame {frame}"));
+    }
+
+    /// <summary>What the shot's pictures are seen through.</summary>
+    public PlateView View(ShotDocument shot, SeenThrough through) => new(through, shot.Plate?.Encoding ?? ColorEncoding.Srgb, shot.Look.Cdl?.ToCdl(),
+        through == SeenThrough.Look && shot.Look.LutMedia is { } lut ? _luts.Get(lut, () => CubeFile.Read(media.Read(lut), shot.Look.LutName)) : null, shot.Look.Curve);
+
+    /// <summary>The contrast curve that suits a frame.</summary>
+    public ContrastCurve CurveFor(ShotDocument shot, int frame)
+    {
+        CodeImage codes = PlateCodes(shot, frame);
+        float top = (1 << codes.Bits) - 1;
+        int step = Math.Max(1, codes.Codes.Length / 200_000);
+        return ContrastCurve.For([.. Enumerable.Range(0, codes.Codes.Length / step).Select(i => codes.Codes[i * step] / top)]);
     }
 
     /// <summary>Scene-linear plate, at its own width or reduced by area.</summary>

@@ -1,5 +1,6 @@
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;
@@ -29,6 +30,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     public GrayPyramid Picture(ShotDocument shot, int frame)
     {
         CodeImage p = engine.PlateCodes(shot, frame);
+        if (shot.Look is { TrackThroughCurve: true, Curve: { } curve }) { p = p.Through(new(SeenThrough.Curve, shot.Plate!.Encoding, null, null, curve)); }
         return GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes);
     }
 

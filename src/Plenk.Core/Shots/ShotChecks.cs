@@ -15,13 +15,21 @@ public static class ShotChecks
         Need(!string.IsNullOrWhiteSpace(d.Code), "Shot: the code is empty.");
         Need(d.Range.First <= d.Range.Last, $"Shot: the range ends ({d.Range.Last}) before it begins ({d.Range.First}).");
         Need(d.Range.Count <= 100_000, "Shot: the range is longer than 100,000 frames.");
+        Need(d.Cut is not { } cut || (cut.First <= cut.Last && d.Range.Contains(cut.First) && d.Range.Contains(cut.Last)), $"Shot: the cut ({d.Cut?.First}–{d.Cut?.Last}) must lie within the plate's frames ({d.Range.First}–{d.Range.Last}).");
         Need(d.Rate.Num > 0 && d.Rate.Den > 0, "Shot: the frame rate must be a ratio of two positive whole numbers, like 24000/1001.");
         if (d.Plate is { } plate)
         {
             Need(plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000, "Plate: the sensor's size must be positive, in millimetres.");
+            Need(plate.FullWidth is null == plate.FullHeight is null, "Plate: a proxy's full size needs width and height.");
+            if (plate is { FullWidth: { } fw, FullHeight: { } fh, Width: > 0, Height: > 0 })
+            {
+                Need(fw >= plate.Width && fh >= plate.Height, $"Plate: {fw} × {fh} is smaller than the proxy itself, {plate.Width} × {plate.Height}.");
+                Need(Math.Abs((double)fw / fh / ((double)plate.Width / plate.Height) - 1) < 0.01, $"Plate: {fw} × {fh} has another shape than the proxy, {plate.Width} × {plate.Height}. Was it cropped?");
+            }
             Need(plate.FocalMm is null or (> 0.1 and < 100_000), "Plate: the focal length must be positive, in millimetres.");
             Need(plate.Rate.Num > 0 && plate.Rate.Den > 0, "Plate: the frame rate must be a ratio of two positive whole numbers.");
         }
+        Need(d.Look.Curve is not { } curve || (curve.White > curve.Black && curve.Gamma is >= 0.1 and <= 10), "Contrast curve: its white must lie above its black, its gamma between 0.1 and 10.");
         foreach (CameraSample s in d.Camera?.Samples ?? [])
         {
             if (Pose.FromRowMajor16(s.CameraToWorld, out string? why) is null)

@@ -21,8 +21,12 @@ public sealed record ShotDocument : Extensible
     public string Units { get; init; } = "metre";
     public string ColorSpace { get; init; } = "linear-bt709";
     public FrameRange Range { get; init; } = new(1001, 1001);
+
+    /// <summary>What the cut uses; the rest of <see cref="Range"/> is handles. Null: there are none.</summary>
+    public FrameRange? Cut { get; init; }
     public FrameRate Rate { get; init; } = new(24, 1);
     public PlateSource? Plate { get; init; }
+    public PlateLook Look { get; init; } = new();
     public CameraSource? Camera { get; init; }
 
     /// <summary>Shapes drawn on the plate that keep tracks off what moves or mirrors.</summary>
@@ -95,6 +99,10 @@ public sealed record PlateSource : Extensible
     public int Width { get; init; }
     public int Height { get; init; }
     public int Bits { get; init; } = 8;
+
+    /// <summary>Of the footage that these frames are a proxy of; null: they are the footage.</summary>
+    public int? FullWidth { get; init; }
+    public int? FullHeight { get; init; }
     public ColorEncoding Encoding { get; init; } = ColorEncoding.Srgb;
     public double SensorWidthMm { get; init; } = 36;
     public double SensorHeightMm { get; init; } = 20.25;
@@ -113,6 +121,26 @@ public sealed record PlateSource : Extensible
 
 /// <summary>A frame by its own number in the source, and the hash of its file.</summary>
 public sealed record PlateFrame(int Frame, string File, string Media);
+
+/// <summary>What the plate can be seen through besides its display encoding; its data stays as it is.</summary>
+public sealed record PlateLook : Extensible
+{
+    public Grade? Cdl { get; init; }
+    public string? LutMedia { get; init; }
+    public string LutName { get; init; } = "";
+
+    /// <summary>For log or flat footage.</summary>
+    public ContrastCurve? Curve { get; init; }
+
+    /// <summary>Features are found and followed in what the curve shows.</summary>
+    public bool TrackThroughCurve { get; init; }
+}
+
+/// <summary>The numbers of an ASC CDL, and the file's name.</summary>
+public sealed record Grade(string Name, Vec3 Slope, Vec3 Offset, Vec3 Power, double Saturation)
+{
+    public Cdl ToCdl() => new(Slope.ToSingle(), Offset.ToSingle(), Power.ToSingle(), (float)Saturation);
+}
 
 public sealed record PlateFault(int? Frame, string? File, string Kind, string Message, string Mend);
 

@@ -1,4 +1,5 @@
 using NetVips;
+using System.Numerics;
 using Plenk.Core.Images;
 
 namespace Plenk.Formats.Raster;
@@ -18,6 +19,23 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
             }
         }
         return image;
+    }
+
+    /// <summary>As it is seen, 16 bits, three channels.</summary>
+    public CodeImage Through(PlateView view)
+    {
+        float top = (1 << Bits) - 1;
+        var codes = new ushort[Width * Height * 3];
+        Parallel.For(0, Height, y =>
+        {
+            for (int i = y * Width; i < (y + 1) * Width; i++)
+            {
+                int at = i * Channels, g = Channels >= 3 ? 1 : 0, b = Channels >= 3 ? 2 : 0;
+                Vector3 v = Vector3.Clamp(view.Apply(new Vector3(Codes[at], Codes[at + g], Codes[at + b]) / top), Vector3.Zero, Vector3.One) * 65535 + new Vector3(0.5f);
+                (codes[3 * i], codes[3 * i + 1], codes[3 * i + 2]) = ((ushort)v.X, (ushort)v.Y, (ushort)v.Z);
+            }
+        });
+        return new(Width, Height, 3, 16, codes);
     }
 
     public static CodeImage FromLinear(FloatImage image, ColorEncoding encoding, int bits)

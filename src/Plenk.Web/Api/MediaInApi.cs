@@ -6,6 +6,7 @@ using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Formats;
 using Plenk.Formats.Cameras;
+using Plenk.Formats.Looks;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Formats.Sequences;
@@ -106,6 +107,26 @@ public static class MediaInApi
             }, mesh.Warnings);
         });
 
+        // What the plate is seen through: a LUT or a CDL, told by the file's ending.
+        api.MapPost("/look", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            byte[] bytes = Bytes(file);
+            string name = Path.GetFileName(file.FileName);
+            switch (Path.GetExtension(name).ToLowerInvariant())
+            {
+                case ".cube":
+                    CubeFile.Read(bytes, name);
+                    return await Save(shots, id, http, $"LUT in: {name}", form, d => d with { Look = d.Look with { LutMedia = media.Write(bytes), LutName = name } }, []);
+                case ".cc" or ".ccc" or ".cdl":
+                    Cdl c = CdlFile.Read(bytes, name);
+                    return await Save(shots, id, http, $"CDL in: {name}", form, d => d with { Look = d.Look with { Cdl = new(name, Vec3.From(c.Slope), Vec3.From(c.Offset), Vec3.From(c.Power), c.Saturation) } }, []);
+                default:
+                    throw new ShotFault($"{name} is neither a LUT (.cube) nor a CDL (.cc, .ccc, .cdl).");
+            }
+        });
+
         api.MapPost("/thing", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             var (form, name, mesh, hash) = await TakeMesh(http, media);
@@ -197,6 +218,7 @@ public static class MediaInApi
             },
             Rate = rate,
             Range = new(shotFirst, shotFirst + (last - first)),
+            Cut = null,
         }, [.. found ?? [], .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
     }
 

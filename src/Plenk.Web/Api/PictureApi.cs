@@ -1,6 +1,7 @@
 using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -17,18 +18,18 @@ public static class PictureApi
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Pictures");
 
-        api.MapGet("/frames/{frame:int}/picture", async (long id, int frame, string? kind, int? width, string? quality, int? revision, double? gain, ShotStore shots, PictureService pictures, HttpContext http) =>
+        api.MapGet("/frames/{frame:int}/picture", async (long id, int frame, string? kind, int? width, string? quality, int? revision, double? gain, string? seen, ShotStore shots, PictureService pictures, HttpContext http) =>
         {
             var (document, r) = await ShotApi.Need(shots, id, revision);
-            return await Answer(document, frame, kind, width, quality, gain, pictures, http, keep: revision == r.Number);
+            return await Answer(document, frame, kind, width, quality, gain, seen, pictures, http, keep: revision == r.Number);
         });
 
         // The same for what is not saved yet: what follows a drag.
-        api.MapPost("/frames/{frame:int}/preview", async (long id, int frame, string? kind, int? width, string? quality, PreviewRequest request, ShotStore shots, PictureService pictures, HttpContext http) =>
+        api.MapPost("/frames/{frame:int}/preview", async (long id, int frame, string? kind, int? width, string? quality, string? seen, PreviewRequest request, ShotStore shots, PictureService pictures, HttpContext http) =>
         {
             ShotDocument draft = request.On((await ShotApi.Need(shots, id, request.Revision)).Document);
             ShotApi.Check(draft);
-            return await Answer(draft, frame, kind, width, quality ?? "draft", null, pictures, http, keep: false);
+            return await Answer(draft, frame, kind, width, quality ?? "draft", null, seen, pictures, http, keep: false);
         });
 
         api.MapGet("/frames/{frame:int}/pixel", async (long id, int frame, double x, double y, int? revision, ShotStore shots, ShotEngine engine) =>
@@ -36,6 +37,8 @@ public static class PictureApi
             var (document, _) = await ShotApi.Need(shots, id, revision);
             return engine.Pick(document, frame, x, y);
         });
+
+        api.MapGet("/frames/{frame:int}/curve", async (long id, int frame, ShotStore shots, ShotEngine engine) => engine.CurveFor((await ShotApi.Need(shots, id)).Document, frame));
 
         // The floor, y = 0, under a pixel: where a stand-in stands.
         api.MapGet("/frames/{frame:int}/floor", async (long id, int frame, double x, double y, ShotStore shots, ShotEngine engine) =>
@@ -129,10 +132,10 @@ public static class PictureApi
             CameraReadings.Residuals((await ShotApi.Need(shots, id)).Document).Select(r => new { r.Point, r.Frame, r.X, r.Y, r.Dx, r.Dy, r.Length }));
     }
 
-    private static async Task<IResult> Answer(ShotDocument document, int frame, string? kind, int? width, string? quality, double? gain, PictureService pictures, HttpContext http, bool keep)
+    private static async Task<IResult> Answer(ShotDocument document, int frame, string? kind, int? width, string? quality, double? gain, string? seen, PictureService pictures, HttpContext http, bool keep)
     {
         int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        byte[] bytes = await pictures.Picture(document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), http.RequestAborted);
+        byte[] bytes = await pictures.Picture(document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display, http.RequestAborted);
         if (keep) { http.Response.Headers.CacheControl = "private, max-age=86400"; }
         return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");
     }

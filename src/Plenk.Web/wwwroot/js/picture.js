@@ -24,11 +24,15 @@ const plateSize = () => ({ w: state.document?.plate?.width || 1280, h: state.doc
 export function plateBitmap(frame) {
   const media = mediaOf(frame);
   if (!media) return null;
-  if (!plates.has(media)) {
+  const { plate, look = {} } = state.document, as = plate.encoding.toLowerCase() === 'srgb' && (state.seen === 'display' || state.seen === 'codes') ? '' : `${state.seen} ${JSON.stringify(look)} ${plate.encoding}`;
+  const key = `${media} ${as}`;
+  if (!plates.has(key)) {
     if (plates.size > 90) plates.delete(plates.keys().next().value);
-    plates.set(media, fetch(`/media/${media}`).then((r) => r.blob()).then(createImageBitmap).then((b) => { plates.set(media, b); draw(); return b; }));
+    // As the codes are it comes straight from the media; through anything else the server shows it.
+    const from = as ? `/api/shots/${state.id}/frames/${frame}/picture?kind=plate&seen=${state.seen}&revision=${state.revision}` : `/media/${media}`;
+    plates.set(key, fetch(from).then((r) => { if (!r.ok) throw new Error('no picture'); return r.blob(); }).then(createImageBitmap).then((b) => { plates.set(key, b); draw(); return b; }).catch(() => { plates.delete(key); }));
   }
-  const b = plates.get(media);
+  const b = plates.get(key);
   return b instanceof Promise ? null : b;
 }
 
@@ -92,7 +96,9 @@ export function draw() {
   }
   drawOverlay();
   const ways = { before: 'plate', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
-  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()] || state.document.plate.encoding}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
+  const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
+  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -170,7 +176,7 @@ export async function refresh() {
   if ((kind === 'comp' && d.elements.length === 0) || (kind.startsWith('projection') && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
-  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}${draft ? '' : `&revision=${state.revision}`}`;
+  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
   const frame = state.frame;
   const steps = draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {

@@ -36,6 +36,13 @@ function draw() {
     if (major) out.push(`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
   }
   out.push(`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
+  // Handles are hatched along the ruler.
+  const { cut } = state.document;
+  for (const [a, b] of cut ? [[first, cut.first], [cut.last, last]] : []) {
+    let hatch = '';
+    for (let at = x(a); at < x(b); at += 5) hatch += `M${at.toFixed(1)} ${base}l4 -7`;
+    if (b > a) out.push(`<path d="${hatch}" stroke="var(--quiet)" stroke-width=".7" fill="none" data-handles/>`);
+  }
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';

@@ -5,6 +5,7 @@ import { kept, pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { levelSection } from './level.js';
 import { hangsOn, movingSection } from './moving.js';
+import { plateSection } from './plate.js';
 import { stillSection } from './still.js';
 import { trackSection } from './tracks.js';
 import { vial } from './vial.js';
@@ -117,7 +118,7 @@ const steps = {
     return [p ? h('p', {}, h('span', { class: 'num' }, `${p.name} · ${p.width}×${p.height}, ${p.bits} bit, ${p.frames.length} frames${p.clip ? ` · ${p.clip}` : ''}${p.timecode ? ` · ${p.timecode}` : ''}`)) : quiet('Begin here: bring in a folder of numbered frames (PNG, JPEG, TIFF, DPX, EXR), or a video.'),
       p?.faults?.length ? notes(p.faults.map((f) => `${f.message}. ${f.mend}`)) : null,
       heading('Bring a plate in'), bringIn('Bring these frames in', 'plate', '.png,.jpg,.jpeg,.tif,.tiff,.dpx,.exr,.mp4,.mov,.mkv,.mxf,.avi,.webm,.m4v', fields, true),
-      h('div', { class: 'actions' }, folder, button('Bring the folder in', () => { const form = new FormData(); form.append('folder', folder.value); for (const i of sheet.querySelectorAll('[name]')) form.append(i.name, i.value); bring('plate-from-folder', form); }))];
+      h('div', { class: 'actions' }, folder, button('Bring the folder in', () => { const form = new FormData(); form.append('folder', folder.value); for (const i of sheet.querySelectorAll('[name]')) form.append(i.name, i.value); bring('plate-from-folder', form); })), ...plateSection(bringIn)];
   },
   2() {
     const d = state.document, o = d.orientation, chosen = d.surveyPoints.find((s) => s.name === state.chosen.point);
@@ -201,7 +202,7 @@ const steps = {
   },
   7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],
   8() {
-    const { first, last } = state.document.range;
+    const { first, last } = state.document.cut || state.document.range;
     const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
     const job = state.jobs.find((j) => j.secondsPerItem), cost = job ? `about ${Math.ceil((job.secondsPerItem * (last - first + 1)) / 60)} min for all` : 'the first frame tells the cost';
     return [quiet('Comp as PNG in the plate’s encoding, layers as EXR.'), h('div', { class: 'actions' }, from, '–', to),

@@ -12,7 +12,7 @@ const order = { nothing: 0, within: 1, near: 2, outside: 3 };
 
 function head() {
   const d = state.document;
-  $('facts').textContent = `${d.range.first}–${d.range.last} · ${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`} fps${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
+  $('facts').textContent = `${d.range.first}–${d.range.last}${d.cut ? ` (cut ${d.cut.first}–${d.cut.last})` : ''} · ${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`} fps${d.plate?.fullWidth ? ` · proxy of ${d.plate.fullWidth}×${d.plate.fullHeight}` : ''}${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
   $('undo').disabled = !state.canUndo;
   $('redo').disabled = !state.canRedo;
   $('ledger').textContent = `Ledger · ${state.revision}`;
@@ -32,6 +32,24 @@ function route() {
 // The first steps look at the plate, the fourth at the projection, the later ones at what has come of it; each keeps what was chosen.
 const looked = { plate: 'before', projection: 'projection', comp: 'after' };
 const group = () => (state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : 'comp');
+
+// What the picture is seen through: one after the other, those that the shot has.
+export function seenWays() {
+  const { look = {}, plate } = state.document;
+  return ['display', ...(look.cdl || look.lutMedia ? ['look'] : []), ...(look.curve ? ['curve'] : []), ...(plate && plate.encoding.toLowerCase() !== 'srgb' ? ['codes'] : [])];
+}
+function seeThrough(way) {
+  state.seen = way;
+  looking();
+  refresh();
+}
+function looking() {
+  const ways = seenWays();
+  if (!ways.includes(state.seen)) state.seen = 'display';
+  const b = $('seen-ways');
+  b.hidden = ways.length < 2;
+  b.replaceChildren(...ways.map((w) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.seen ? 'true' : 'false', title: 'What the picture is seen through (T goes on to the next)', onclick: () => seeThrough(w) }, { display: 'Display', look: 'Look', curve: 'Curve', codes: 'Codes' }[w])));
+}
 
 function compareButtons() {
   const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
@@ -77,7 +95,7 @@ async function jobs() {
   setTimeout(jobs, live ? 700 : 4000);
 }
 
-const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
+const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['T', 'seen through display, look, curve, codes'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
 function dialog(...content) { $('dialog').replaceChildren(...content, h('div', { class: 'actions' }, button('Close', () => $('dialog').close()))); $('dialog').showModal(); }
 const help = () => dialog(h('h2', {}, 'By hand'), h('table', { class: 'plainly' }, ...shortcuts.map(([k, t]) => h('tr', {}, h('td', { class: 'mono' }, k), h('td', {}, t)))));
 async function ledger() {
@@ -106,7 +124,7 @@ addEventListener('keydown', (e) => {
   else if (key === ',' || key === 'arrowleft') setFrame(state.frame - 1);
   else if (key === '.' || key === 'arrowright') setFrame(state.frame + 1);
   else if (key === ' ' && !e.target.matches('button')) togglePlay();
-  else if ('rgb'.includes(key)) { state.channel = state.channel === key.toUpperCase() ? null : key.toUpperCase(); draw(); } else if (key === 'a') { state.channel = null; draw(); } else if (key === '[') { state.exposure -= 1; draw(); } else if (key === ']') { state.exposure += 1; draw(); } else if (key === 'f') fitPicture();
+  else if ('rgb'.includes(key)) { state.channel = state.channel === key.toUpperCase() ? null : key.toUpperCase(); draw(); } else if (key === 'a') { state.channel = null; draw(); } else if (key === '[') { state.exposure -= 1; draw(); } else if (key === ']') { state.exposure += 1; draw(); } else if (key === 'f') fitPicture(); else if (key === 't') { const w = seenWays(); seeThrough(w[(w.indexOf(state.seen) + 1) % w.length]); }
   else if (key === 'p') { state.alone = !state.alone; draw(); } else if (key === 'v') way(state.way === 'camera' ? 'above' : 'camera');
   else if (key === 'escape') { setHand(null); tell('escape'); }
   else if (key === '?') help();
@@ -120,7 +138,7 @@ $('undo').addEventListener('click', () => step('undo'));
 $('redo').addEventListener('click', () => step('redo'));
 $('ledger').addEventListener('click', ledger);
 $('help').addEventListener('click', help);
-on('document', () => { head(); compareButtons(); measure(); });
+on('document', () => { head(); compareButtons(); looking(); measure(); });
 on('step', () => { const was = state.compare; state.compare = looked[group()]; route(); compareButtons(); if (was !== state.compare) refresh(); });
 on('compare', () => { compareButtons(); refresh(); });
 on('readings', route);
