@@ -20,13 +20,13 @@ public sealed class PictureService(ShotEngine engine)
         _ => RenderQuality.Full,
     };
 
-    /// <summary>kind: plate, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
+    /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
         string key = ShotEngine.Key("picture", 2, kind, seen, shot.Look, shot.MovingObjects, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
-        bool slow = quality != "draft" && kind != "plate";
+        bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
         if (slow) { await _full.WaitAsync(stop); }
         try
         {
@@ -44,6 +44,8 @@ public sealed class PictureService(ShotEngine engine)
         bool draft = quality == "draft";
         switch (kind)
         {
+            case "grain-free":
+                return ToBytes(engine.GrainFreeCodes(shot, frame), false, seen);
             case "plate":
                 return ToBytes(engine.PlateCodes(shot, frame), false, seen);
             case "projection" or "projection-difference":

@@ -29,6 +29,7 @@ builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<MovingWork>();
+builder.Services.AddSingleton<GrainWork>();
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();

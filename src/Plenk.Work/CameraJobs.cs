@@ -17,7 +17,7 @@ public sealed record SolveParameters(int Revision, string Who);
 public sealed record ThingParameters(int Revision, string Who, string Thing);
 
 /// <summary>Tracking and solving in the tray. What they find is laid on the shot as it is when they end, as one revision of its own.</summary>
-public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media, TrackWork work, MovingWork moving, ILogger<CameraJobs> log)
+public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media, TrackWork work, MovingWork moving, GrainWork grain, ILogger<CameraJobs> log)
 {
     [AutomaticRetry(Attempts = 0)]
     public Task Track(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
@@ -41,6 +41,17 @@ public sealed class CameraJobs(JobStore jobs, ShotStore shots, MediaStore media,
         string hash = media.Write(TrackFile.Write(result));
         await Lay(job.ShotId, p.Who, $"Solved the camera, {result.RmsPx:0.000} px", d => TrackWork.With(d, result, hash));
         return ("done", $"{result.RmsPx:0.000} px, {result.TracksUsed} tracks");
+    });
+
+    [AutomaticRetry(Attempts = 0)]
+    public Task GrainFree(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    {
+        var p = JsonSerializer.Deserialize<SolveParameters>(job.Parameters, ShotJson.Options)!;
+        ShotDocument document = (await shots.Read(job.ShotId, p.Revision))!.Value.Document;
+        GrainFreeCopy copy = grain.Make(document, stop, progress);
+        // A plate that was brought in anew meanwhile is another one.
+        await Lay(job.ShotId, p.Who, $"Grain-free copy, {copy.Frames.Count} frames", d => d.Plate is { } plate && ReferenceEquals(document.Plate, plate) | plate.Frames.SequenceEqual(document.Plate!.Frames) ? d with { Plate = plate with { GrainFree = copy } } : throw new ShotFault("The plate was changed meanwhile. Make the copy again."));
+        return ("done", $"{copy.Frames.Count} frames; {100 * copy.NoiseLeft / copy.NoiseBefore:0} % of the grain is left");
     });
 
     [AutomaticRetry(Attempts = 0)]

@@ -106,6 +106,14 @@ public sealed class ShotEngine(IMedia media)
         return plate.MediaAt(source) ?? throw new ShotFault($"The plate has no frame {frame}.");
     }
 
+    /// <summary>Code values of the grain-free copy where it has the frame, else the plate's own.</summary>
+    public CodeImage GrainFreeCodes(ShotDocument shot, int frame)
+    {
+        if (shot.Plate?.GrainFree is not { } copy) { return PlateCodes(shot, frame); }
+        int source = (int)Math.Round(shot.Plate.Mapping.ToSource(frame, shot.Plate.Rate, shot.Rate));
+        return copy.Frames.FirstOrDefault(f => f.Frame == source) is { } f ? _codes.Get(f.Media, () => RasterFile.Read(media.Read(f.Media), $"frame {frame}, without grain")) : PlateCodes(shot, frame);
+    }
+
     /// <summary>The plate's own code values.</summary>
     public CodeImage PlateCodes(ShotDocument shot, int frame)
     {
@@ -193,7 +201,8 @@ public sealed class ShotEngine(IMedia media)
                 ? [.. set.Pieces.Zip(looked.Pieces).Select(q => q.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse()))] : null;
             HashSet<int>? pieces = p.Pieces.Count == 0 ? null
                 : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => p.Pieces.Contains(set.Pieces[i].Id))];
-            return new Projector(Plate(shot, p.Frame), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved);
+            // Grain that is laid on a set would stand still there.
+            return new Projector(shot.Plate!.GrainFree is null ? Plate(shot, p.Frame) : GrainFreeCodes(shot, p.Frame).ToLinear(shot.Plate.Encoding), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved);
         }),
     ];
 

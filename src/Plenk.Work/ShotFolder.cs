@@ -35,7 +35,9 @@ public sealed class ShotFolder(string directory) : IMedia
         (shot.Plate?.Frames.Select(f => f.Media) ?? [])
         .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
         .Concat(shot.Elements.Select(e => e.Media))
-        .Concat(((string?[])[shot.Tracks?.Media, shot.Solve?.Media]).OfType<string>()).Distinct();
+        .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
+        .Concat(shot.MovingObjects.Select(o => o.Media).OfType<string>())
+        .Concat(((string?[])[shot.Look.LutMedia, shot.Tracks?.Media, shot.Solve?.Media]).OfType<string>()).Distinct();
 
     /// <summary>Writes the media first and the document last, so that a folder with a document is whole.</summary>
     public static void Write(string directory, ShotDocument shot, IMedia media)

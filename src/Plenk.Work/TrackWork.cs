@@ -29,7 +29,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
 
     public GrayPyramid Picture(ShotDocument shot, int frame)
     {
-        CodeImage p = engine.PlateCodes(shot, frame);
+        CodeImage p = shot.Look.TrackGrainFree ? engine.GrainFreeCodes(shot, frame) : engine.PlateCodes(shot, frame);
         if (shot.Look is { TrackThroughCurve: true, Curve: { } curve }) { p = p.Through(new(SeenThrough.Curve, shot.Plate!.Encoding, null, null, curve)); }
         return GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes);
     }

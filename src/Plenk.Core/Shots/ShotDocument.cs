@@ -116,8 +116,14 @@ public sealed record PlateSource : Extensible
     /// <summary>What was wrong with the delivery, as it was found on arrival.</summary>
     public IReadOnlyList<PlateFault> Faults { get; init; } = [];
 
+    /// <summary>The same frames with their grain averaged away along motion; null: not made.</summary>
+    public GrainFreeCopy? GrainFree { get; init; }
+
     public string? MediaAt(int sourceFrame) => Frames.FirstOrDefault(f => f.Frame == sourceFrame)?.Media;
 }
+
+/// <summary>Sixteen-bit frames in the plate's encoding; the grain's standard deviation before and left, codes 0..1, mean over its frames.</summary>
+public sealed record GrainFreeCopy(IReadOnlyList<PlateFrame> Frames, double NoiseBefore, double NoiseLeft);
 
 /// <summary>A frame by its own number in the source, and the hash of its file.</summary>
 public sealed record PlateFrame(int Frame, string File, string Media);
@@ -134,6 +140,9 @@ public sealed record PlateLook : Extensible
 
     /// <summary>Features are found and followed in what the curve shows.</summary>
     public bool TrackThroughCurve { get; init; }
+
+    /// <summary>They are followed in the grain-free copy, where there is one.</summary>
+    public bool TrackGrainFree { get; init; }
 }
 
 /// <summary>The numbers of an ASC CDL, and the file's name.</summary>

@@ -51,6 +51,15 @@ public static class TrackApi
             return job;
         });
 
+        api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
+            var (job, isNew) = await jobs.Add(id, "grain", "Taking the grain out", JsonSerializer.Serialize(new SolveParameters(revision.Number, ShotApi.Who(http)), ShotJson.Options), ShotEngine.Key("grain", 1, id), document.Range.Count, ShotApi.Who(http));
+            if (isNew) { queue.Enqueue<CameraJobs>(j => j.GrainFree(job.Id, CancellationToken.None)); }
+            return job;
+        });
+
         api.MapPost("/tracks/edit", async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);

@@ -95,10 +95,10 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
-  seen.textContent = `${ways[state.compare]}${shown && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  seen.textContent = `${ways[state.compare]}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -159,7 +159,7 @@ function drawOverlay() {
   overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
 }
 
-const served = () => ({ after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
+const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -172,19 +172,19 @@ export async function refresh() {
   draw();
   const kind = served();
   const d = doc();
-  if (!kind || !d?.plate || !d.camera || state.playing) { shown = null; draw(); return; }
+  if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free') || state.playing) { shown = null; draw(); return; }
   if ((kind === 'comp' && d.elements.length === 0) || (kind.startsWith('projection') && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
   const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
   const frame = state.frame;
-  const steps = draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
+  const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {
     if (quality === 'full' && kind.startsWith('projection')) break;
     try {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
-      shown = { bitmap, frame, quality: { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
+      shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
       box.dataset.quality = quality;
       // Only what the picture itself complained of is over; a message of anybody else stays.
