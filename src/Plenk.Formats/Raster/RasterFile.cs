@@ -1,5 +1,5 @@
-using NetVips;
 using System.Numerics;
+using NetVips;
 using Plenk.Core.Images;
 
 namespace Plenk.Formats.Raster;
