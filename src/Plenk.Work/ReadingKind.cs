@@ -79,7 +79,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank with { Note = "nothing is projected yet" }; }
         int frame = Math.Abs(projection.Frame - shot.Range.First) > Math.Abs(projection.Frame - shot.Range.Last) ? shot.Range.First : shot.Range.Last;
         int width = Math.Min(Width, shot.Plate?.Width ?? Width);
-        return ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 4, stop), engine.Plate(shot, frame, width), frame, shot.Plate!.Width);
+        return ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 4, stop), engine.QuietPlate(shot, frame, width), frame, shot.Plate!.Width);
     }
 
     private static Reading BlackLevel(ShotEngine engine, ShotDocument shot, CancellationToken stop)

@@ -134,6 +134,14 @@ public sealed class ShotEngine(IMedia media)
         return ContrastCurve.For([.. Enumerable.Range(0, codes.Codes.Length / step).Select(i => codes.Codes[i * step] / top)]);
     }
 
+    /// <summary>Scene-linear, without its grain where a grain-free copy has been made: what is measured against.</summary>
+    public FloatImage QuietPlate(ShotDocument shot, int frame, int width)
+    {
+        if (shot.Plate?.GrainFree is null) { return Plate(shot, frame, width); }
+        FloatImage linear = GrainFreeCodes(shot, frame).ToLinear(shot.Plate.Encoding);
+        return width >= linear.Width ? linear : linear.ReducedTo(width, HeightFor(shot, width));
+    }
+
     /// <summary>Scene-linear plate, at its own width or reduced by area.</summary>
     public FloatImage Plate(ShotDocument shot, int frame, int? width = null)
     {

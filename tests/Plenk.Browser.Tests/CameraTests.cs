@@ -85,6 +85,14 @@ public sealed class CameraTests(Site site)
         JsonElement track = (await site.Json($"/api/shots/{id}/frames/1040/tracks")).EnumerateArray().First(t => t.GetProperty("last").GetInt32() == 1041 && t.GetProperty("first").GetInt32() < 1036 && t.GetProperty("fate").GetString() == "used");
         page.ClickPicture(track.GetProperty("x").GetDouble(), track.GetProperty("y").GetDouble());
         page.UntilState("state.chosen.track !== null");
+        // Its mark is carried to another place, where it is corrected in this frame.
+        string held = page.State("state.revision");
+        double at = track.GetProperty("x").GetDouble(), row = track.GetProperty("y").GetDouble();
+        page.Drag(page.OnPage(at, row), page.OnPage(at + 9, row + 5), steps: 3);
+        page.UntilState($"state.revision > {held}");
+        JsonElement moved = (await site.Json($"/api/shots/{id}/frames/1040/tracks")).EnumerateArray().First(t => t.GetProperty("id").GetInt32() == track.GetProperty("id").GetInt32());
+        Assert.InRange(moved.GetProperty("x").GetDouble() - at, 6, 12);
+        page.PressAndSave("Undo");
         page.PressAndSave("Cut it after 1040");
         page.PressAndSave("Undo");
         page.PressAndSave("Make it a survey point");

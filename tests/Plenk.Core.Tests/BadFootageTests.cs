@@ -85,4 +85,45 @@ public class BadFootageTests
         Assert.Contains("too little texture", CameraSolver.Travelling(tracker.Tracks, 1001, 1011, Unknown).Reason);
         Assert.Contains("too little texture", TurningSolver.Solve(tracker.Tracks, 1001, 1011, Unknown).Reason);
     }
+
+    [Fact]
+    public void A_flash_that_rolls_down_the_frame_ends_what_it_blinds_and_says_so()
+    {
+        var random = new Random(4);
+        double[] lattice = [.. Enumerable.Range(0, 80 * 60).Select(_ => random.NextDouble())];
+        double Noise(double u, double v)
+        {
+            int i = (int)Math.Floor(u), j = (int)Math.Floor(v);
+            double a = u - i, b = v - j, top = lattice[(j + 5) * 80 + i + 5] * (1 - a) + lattice[(j + 5) * 80 + i + 6] * a, bottom = lattice[(j + 6) * 80 + i + 5] * (1 - a) + lattice[(j + 6) * 80 + i + 6] * a;
+            return top * (1 - b) + bottom * b;
+        }
+        GrayPyramid Picture(int frame)
+        {
+            var codes = new ushort[320 * 200];
+            for (int y = 0; y < 200; y++)
+            {
+                for (int x = 0; x < 320; x++)
+                {
+                    double u = x - 1.7 * frame, v = y - 0.4 * frame;
+                    double value = 0.12 + 0.2 * Noise(u / 7, v / 7) + 0.2 * Noise(u / 17 + 3, v / 17);
+                    // Lit from the 60th row to the 120th in one frame, blind white from there to the 160th.
+                    if (frame == 3 && y >= 60) { value = y < 120 ? 1.5 * value + 0.1 : y < 160 ? 1 : value; }
+                    codes[y * 320 + x] = (ushort)(255 * Math.Clamp(value, 0, 1));
+                }
+            }
+            return GrayPyramid.Of(320, 200, 1, 8, codes);
+        }
+        var tracker = new PointTracker(new() { Count = 120, Distance = 10, Radius = 7 });
+        for (int f = 0; f < 7; f++) { tracker.Next(1001 + f, Picture(f)); }
+        Track[] before = [.. tracker.Tracks.Where(t => t.Points[0].Frame == 1001)];
+        bool Through(Track t) => t.TryAt(1005, out _);
+        Track[] dark = [.. before.Where(t => t.Points[0].Y < 45)], lit = [.. before.Where(t => t.Points[0].Y is > 72 and < 108)], blind = [.. before.Where(t => t.Points[0].Y is > 128 and < 150)];
+        Assert.True(dark.Length > 8 && lit.Length > 8 && blind.Length > 4, $"{dark.Length} {lit.Length} {blind.Length}");
+        Assert.True(dark.Count(Through) >= 0.8 * dark.Length);
+        // More light is gain and bias to a track; white is not.
+        Assert.True(lit.Count(Through) >= 0.5 * lit.Length, $"{lit.Count(Through)} of {lit.Length}");
+        Assert.All(blind, t => Assert.True(!Through(t) && t.Ended.Length > 0));
+        // Those that lived on did not slide.
+        Assert.All(lit.Where(Through), t => { t.TryAt(1005, out TrackPoint at); Assert.InRange(Math.Abs(at.X - t.Points[0].X - 6.8) + Math.Abs(at.Y - t.Points[0].Y - 1.6), 0, 0.3); });
+    }
 }

@@ -165,9 +165,11 @@ public sealed class PatchTemplate
 public static class WindowShift
 {
     /// <summary>From a place in one picture to the same in another, which begins as the guess. False where there is no texture in two directions.</summary>
-    public static bool Find(GrayPyramid from, GrayPyramid to, double x, double y, int radius, ref double toX, ref double toY)
+    /// <param name="levels">How many of the pyramid's levels, finest ones; few keep away from what changes nearby.</param>
+    public static bool Find(GrayPyramid from, GrayPyramid to, double x, double y, int radius, ref double toX, ref double toY, int levels = int.MaxValue)
     {
-        int n = 2 * radius + 1, lanes = Vector<float>.Count, stride = (n + 2 + lanes - 1) / lanes * lanes, levels = from.Levels.Length;
+        int n = 2 * radius + 1, lanes = Vector<float>.Count, stride = (n + 2 + lanes - 1) / lanes * lanes;
+        levels = Math.Min(levels, from.Levels.Length);
         Span<float> wide = stackalloc float[(n + 2) * stride + lanes + 2], gx = stackalloc float[n * stride], gy = stackalloc float[n * stride], other = stackalloc float[n * stride];
         Span<float> mask = stackalloc float[lanes];
         for (int i = 0; i < lanes; i++) { mask[i] = n / lanes * lanes + i < n ? 1 : 0; }

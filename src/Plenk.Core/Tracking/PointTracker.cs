@@ -51,6 +51,7 @@ public sealed class PointTracker(TrackerSettings settings)
         public readonly Track Track = track;
         public readonly PatchTemplate Template = template;
         public PatchWarp Warp = warp;
+        public (double X, double Y) Pace;
     }
 
     private readonly List<Live> _live = [];
@@ -127,17 +128,33 @@ public sealed class PointTracker(TrackerSettings settings)
         GrayImage image = now.Levels[0];
         int r = settings.Radius;
         double x = live.Warp.X, y = live.Warp.Y;
-        if (!WindowShift.Find(before, now, live.Warp.X, live.Warp.Y, r, ref x, ref y)) { return "no texture to follow"; }
+        string? lost = Shift(live, before, now, r, ref x, ref y, int.MaxValue);
+        if (lost is not null)
+        {
+            // Wide windows may see what changes beside it, a flash or something passing: once more closely, from where it was going.
+            (x, y) = (live.Warp.X + live.Pace.X, live.Warp.Y + live.Pace.Y);
+            if (Shift(live, before, now, r, ref x, ref y, 2) is not null) { return lost; }
+        }
         bool Outside(double a, double b) => !(a >= r + 1 && b >= r + 1 && a < image.Width - r - 2 && b < image.Height - r - 2);
         if (Outside(x, y)) { return "left the frame"; }
-        double backX = x, backY = y;
-        if (!WindowShift.Find(now, before, x, y, r, ref backX, ref backY) || Math.Abs(backX - live.Warp.X) + Math.Abs(backY - live.Warp.Y) > settings.ForwardBackward) { return "did not find its way back"; }
         PatchWarp warp = live.Warp with { X = x, Y = y };
         double correlation = live.Template.Settle(image, ref warp);
         if (!(correlation >= settings.LeastCorrelation) || !(warp.Size is > 0.2 and < 5) || Outside(warp.X, warp.Y)) { return "no longer looks like its first appearance"; }
         if (Math.Abs(warp.X - x) + Math.Abs(warp.Y - y) > 2) { return "slid off its place"; }
         if (allowed?.Invoke((int)(warp.X + 0.5), (int)(warp.Y + 0.5)) == false) { return "went under a matte"; }
+        live.Pace = (warp.X - live.Warp.X, warp.Y - live.Warp.Y);
         live.Warp = warp;
         return null;
+    }
+
+    /// <summary>There and back again; null where it comes back to where it was.</summary>
+    private string? Shift(Live live, GrayPyramid before, GrayPyramid now, int radius, ref double x, ref double y, int levels)
+    {
+        if (!WindowShift.Find(before, now, live.Warp.X, live.Warp.Y, radius, ref x, ref y, levels)) { return "no texture to follow"; }
+        GrayImage image = now.Levels[0];
+        if (!(x >= 0 && y >= 0 && x < image.Width && y < image.Height)) { return null; } // it left; that is told by the caller
+        var (backX, backY) = levels == int.MaxValue ? (x, y) : (x - live.Pace.X, y - live.Pace.Y);
+        bool back = WindowShift.Find(now, before, x, y, radius, ref backX, ref backY, levels) && Math.Abs(backX - live.Warp.X) + Math.Abs(backY - live.Warp.Y) <= settings.ForwardBackward;
+        return back ? null : "did not find its way back";
     }
 }

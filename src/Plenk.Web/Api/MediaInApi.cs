@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Mvc;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -80,6 +81,27 @@ public static class MediaInApi
             CameraSource camera = CameraFiles.Read(Bytes(file), Path.GetFileName(file.FileName), new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens));
             camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
             return await Save(shots, id, http, $"Camera in: {camera.Name}", form, d => d with { Camera = camera, Solve = null }, CameraNotes(document, camera));
+        });
+
+        api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            var (document, _) = await ShotApi.Need(shots, id);
+            ShotCamera camera = ShotCamera.Of(document) ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
+            if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole)) { throw new ShotFault($"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."); }
+            IFormFile file = One(form);
+            string name = Path.GetFileName(file.FileName), path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
+            try
+            {
+                await File.WriteAllBytesAsync(path, Bytes(file));
+                LensMapFile.Reading map = LensMapFile.Read(path, name, pinhole);
+                Lens l = map.Lens;
+                return await Save(shots, id, http, $"Lens map in: {name}", form, d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } }, [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]);
+            }
+            finally
+            {
+                File.Delete(path);
+            }
         });
 
         api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>

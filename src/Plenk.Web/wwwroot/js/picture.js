@@ -4,7 +4,7 @@ import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawLevel } from './level.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
-import { cornerNear, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
+import { carryTrack, cornerNear, correctTrack, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
 
 const box = document.getElementById('picture');
 const canvas = document.getElementById('canvas');
@@ -257,6 +257,7 @@ box.addEventListener('pointerdown', async (e) => {
     if (corner) { held = { corner }; box.setPointerCapture(e.pointerId); return; }
     const track = trackNear(p, zoom);
     if (track || state.chosen.track) { state.chosen.track = track?.id ?? null; tell('chosen'); }
+    if (track) { held = { track: track.id, from: p }; box.setPointerCapture(e.pointerId); return; }
   }
   if (state.step !== 3 && state.step !== 6) return;
   box.setPointerCapture(e.pointerId);
@@ -275,6 +276,11 @@ box.addEventListener('pointermove', async (e) => {
   const p = toPixel(e);
   if (held?.pan) { fit = false; panX = e.clientX - held.pan[0]; panY = e.clientY - held.pan[1]; draw(); return; }
   if (held?.wipe) { state.wipe = Math.max(0, Math.min(1, p.x / plateSize().w)); draw(); return; }
+  if (held?.track) {
+    held.moved ||= Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom > 4;
+    if (held.moved) { carryTrack(held.track, p); magnify(trackNear(p, zoom)); }
+    return;
+  }
   if (held?.pin) { held.pin.move(p); held.moved = true; draw(); return; }
   if (held?.end) { held.end.move(p); held.moved = true; draw(); return; }
   if (held?.corner) {
@@ -330,6 +336,7 @@ async function drag() {
 box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
+  if (h?.track && h.moved) { await correctTrack(h.track); return; }
   if (h?.pin && h.moved) { await keepPins(); return; }
   if (h?.end && h.moved) { await keepStill(); return; }
   if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); tracks.pulled = null; draw(); return; }

@@ -102,6 +102,16 @@ async function edit(change) {
   } catch (e) { tell('told', e); }
 }
 
+// A track's mark is carried along with the pointer; where it is let go the track is corrected in this frame.
+export function carryTrack(id, p) {
+  const t = tracks.live.find((x) => x.id === id);
+  if (!t) return;
+  Object.assign(t, { x: p.x, y: p.y });
+  t.tail.splice(-2, 2, p.x, p.y);
+  tell('draw');
+}
+export const correctTrack = (id) => { const t = tracks.live.find((x) => x.id === id); return t && edit({ do: 'move', track: id, x: t.x, y: t.y }); };
+
 // A track becomes a survey point: up to eight of its places are the point's clicks, and they say where it is.
 async function survey(id) {
   try {
