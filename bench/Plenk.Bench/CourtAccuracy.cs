@@ -120,6 +120,7 @@ public static class CourtAccuracy
             if (positions is not null) { Report($"{frame} position, 98th percentile", Quantile(positionErrors, 0.98), 0.005, "m"); }
             Report($"{frame} sun visibility, mean difference", shadowSum / shadowCount, 0.03, "");
         }
+        ProjectionAccuracy.Run(directory, mesh, cameras, Report);
         return all ? 0 : 3;
     }
 }

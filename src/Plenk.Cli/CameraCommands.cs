@@ -63,7 +63,15 @@ internal static class CameraOptions
     private static bool Number(string text, out double value) =>
         double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out value) && value > 0 && double.IsFinite(value);
 
-    public static Action<string, double> Progress => (what, part) => Console.Error.Write($"\r{100 * part,3:0} % {what,-50}");
+    private static int _told = -1;
+
+    /// <summary>Told by whole per cents, to a terminal only.</summary>
+    public static Action<string, double> Progress => (what, part) =>
+    {
+        int now = (int)(100 * part);
+        if (Console.IsErrorRedirected || Interlocked.Exchange(ref _told, now) == now) { return; }
+        Console.Error.Write($"\r{now,3} % {what,-50}");
+    };
 }
 
 internal static class SolveCommand

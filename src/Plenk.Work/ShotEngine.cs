@@ -219,7 +219,7 @@ public sealed class ShotEngine(IMedia media)
     {
         if (!shot.Projections.Any(p => !p.Off)) { throw new ShotFault("Nothing is projected yet. Add a projection at step 4."); }
         SetScene set = Set(Hanging.At(shot, frame));
-        return ProjectedView.Render(Grid(shot, frame, width, HeightFor(shot, width)), set, Projectors(shot, set), samples, shot.Seed, stop);
+        return ProjectedView.Render(Grid(shot, frame, width, HeightFor(shot, width)), set, Projectors(shot, set), samples, shot.Seed, shot.ProjectionsByQuality ? SourceMix.Quality : SourceMix.Order, stop);
     }
 
     public PickResult Pick(ShotDocument shot, int frame, double x, double y)

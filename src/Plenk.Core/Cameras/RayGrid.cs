@@ -7,7 +7,7 @@ namespace Plenk.Core.Cameras;
 /// A camera's rays on its distorted grid: the inverse lens is taken at the pixels' corners and bent straight between them
 /// (the error inside a pixel is below 1e-4 px for any lens that is usable at all).
 /// </summary>
-public sealed class RayGrid
+public sealed class RayGrid : IViewRays
 {
     private readonly Vector2[] _corner;
     private readonly int _stride;
@@ -15,6 +15,8 @@ public sealed class RayGrid
     private readonly Vector3 _right, _up, _back;
 
     public Pinhole Pinhole { get; }
+    public int Width => Pinhole.Width;
+    public int Height => Pinhole.Height;
     public Vector3 Origin { get; }
 
     public RayGrid(Pinhole pinhole, Pose cameraToWorld)
@@ -50,6 +52,8 @@ public sealed class RayGrid
         direction = Vector3.Normalize(_right * d.X + _up * d.Y - _back);
         return true;
     }
+
+    public float PixelAngle(int x, int y) => (float)(1 / Pinhole.Fx);
 
     /// <summary>The exact ray through a pixel position, for data passes and picking.</summary>
     public bool TryExactDirection(double px, double py, out Vector3 direction)

@@ -8,6 +8,12 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Projection;
 
 /// <summary>
+/// What a source shows of a spot: linear RGB; how far it reaches there, 0..1 (its angle fade); and how good it is among sources that
+/// reach there too. Reach 0: it does not see the spot.
+/// </summary>
+public readonly record struct Sighting(Vector3 Rgb, float Reach, float Quality);
+
+/// <summary>
 /// A picture laid on the set through the camera that saw it. Asked per point, so it is perspective-correct on any mesh; it
 /// reaches only what that camera saw, and fades between two angles of incidence.
 /// </summary>
@@ -18,6 +24,12 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
     private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
     private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
+    private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(picture));
+    private readonly Lazy<float[]> _margin = new(() => DepthMargin(pinhole, cameraToWorld, set));
+    private readonly float _toPictureX = (float)picture.Width / pinhole.Width, _toPictureY = (float)picture.Height / pinhole.Height;
+
+    public Pinhole Pinhole => pinhole;
+    public Pose CameraToWorld => cameraToWorld;
 
     /// <summary>
     /// Linear RGB and weight 0..1 at a point of a piece; <paramref name="normal"/> is the face's, on the side that is looked at.
@@ -25,7 +37,42 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// </summary>
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
-        if (pieces is not null && !pieces.Contains(piece)) { return default; }
+        if (!Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
+        Span<float> rgb = stackalloc float[3];
+        picture.SampleBilinear(px * _toPictureX, py * _toPictureY, rgb);
+        return new Vector4(rgb[0], rgb[1], rgb[2], reach);
+    }
+
+    /// <summary>
+    /// The same averaged over a footprint on the surface (its two axes, in the world), with its quality: pixels a metre along the
+    /// direction that is seen worst, less where the picture's or a nearer thing's edge is close.
+    /// </summary>
+    public Sighting See(Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV)
+    {
+        if (!Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
+        if (moved?[piece] is { } back)
+        {
+            axisU = (back.Rotation * Vec3.From(axisU)).ToSingle();
+            axisV = (back.Rotation * Vec3.From(axisV)).ToSingle();
+        }
+        Vector3 inCamera = cameraToWorld.ToLocal(Vec3.From(point)).ToSingle();
+        Vector2 a = Step(inCamera, axisU), b = Step(inCamera, axisV);
+        Vector3 rgb = _footage.Value.Sample(px * _toPictureX, py * _toPictureY, a, b);
+        float density = (float)pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point);
+        float border = (float)Math.Min(Math.Min(px, pinhole.Width - px), Math.Min(py, pinhole.Height - py));
+        float quality = density * Math.Clamp(border / 12, 0.02f, 1) * Margin(px, py) * reach;
+        return new(rgb, reach, quality);
+    }
+
+    /// <summary>How many of the picture's pixels a metre has there, along the direction that is seen worst; 0 where it is not seen.</summary>
+    public float Density(Vector3 point, Vector3 normal, int piece) =>
+        Sees(ref point, ref normal, piece, out float reach, out float cos, out _, out _)
+            ? (float)pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point) * (reach > 0 ? 1 : 0) : 0;
+
+    private bool Sees(ref Vector3 point, ref Vector3 normal, int piece, out float reach, out float cos, out double px, out double py)
+    {
+        (reach, cos, px, py) = (0, 0, 0, 0);
+        if (pieces is not null && !pieces.Contains(piece)) { return false; }
         if (moved?[piece] is { } back)
         {
             point = back.Apply(Vec3.From(point)).ToSingle();
@@ -34,62 +81,75 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
         Vector3 to = _eye - point;
         float distance = to.Length();
         Vector3 d = to / distance;
-        float cos = Vector3.Dot(normal, d);
-        if (cos <= _cosTo) { return default; }
-        float weight = _cosFrom > _cosTo ? Math.Clamp((cos - _cosTo) / (_cosFrom - _cosTo), 0, 1) : 1;
-        if (!pinhole.TryProject(cameraToWorld, Vec3.From(point), out double px, out double py) || !pinhole.Contains(px, py)) { return default; }
+        cos = Vector3.Dot(normal, d);
+        if (cos <= _cosTo) { return false; }
+        reach = _cosFrom > _cosTo ? Math.Clamp((cos - _cosTo) / (_cosFrom - _cosTo), 0, 1) : 1;
+        if (!pinhole.TryProject(cameraToWorld, Vec3.From(point), out px, out py) || !pinhole.Contains(px, py)) { return false; }
         // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
         float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);
-        if (set.Scene.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet)) { return default; }
-        Span<float> rgb = stackalloc float[3];
-        picture.SampleBilinear(px * picture.Width / pinhole.Width, py * picture.Height / pinhole.Height, rgb);
-        return new Vector4(rgb[0], rgb[1], rgb[2], weight);
+        return !set.Scene.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
     }
-}
 
-/// <summary>The set wearing its projections, through any camera.</summary>
-public static class ProjectedView
-{
-    /// <summary>
-    /// RGBA premultiplied: alpha is the part of a pixel that is covered. Projections are taken in order; a later one fills
-    /// what earlier ones leave. Four samples a pixel by default.
-    /// </summary>
-    public static FloatImage Render(RayGrid camera, SetScene set, IReadOnlyList<Projector> projectors, int samples = 4, uint seed = 1, CancellationToken stop = default)
+    /// <summary>Where a step on the surface goes in the picture, pixels; the lens' bend within a pixel is left out.</summary>
+    private Vector2 Step(Vector3 inCamera, Vector3 axis)
     {
-        int width = camera.Pinhole.Width, height = camera.Pinhole.Height;
-        var image = new FloatImage(width, height, 4);
-        Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, y =>
+        Matrix3 r = cameraToWorld.Rotation;
+        Vec3 a = r.Transpose() * Vec3.From(axis);
+        float iz = 1 / -inCamera.Z;
+        return new((float)pinhole.Fx * _toPictureX * iz * ((float)a.X + inCamera.X * iz * (float)a.Z), (float)pinhole.Fy * _toPictureY * iz * (-(float)a.Y - inCamera.Y * iz * (float)a.Z));
+    }
+
+    private float Margin(double px, double py)
+    {
+        float[] m = _margin.Value;
+        int x = Math.Clamp((int)px, 0, pinhole.Width - 1), y = Math.Clamp((int)py, 0, pinhole.Height - 1);
+        return m[y * pinhole.Width + x];
+    }
+
+    /// <summary>
+    /// 1 where the source's surroundings are one surface, 0.02 within a pixel of a step in depth, 0.4 within two: there a pixel mixes
+    /// near and far. On any plane 1/depth is linear over the (straight) picture, so what bends it is a step or a crease; small bends are let be.
+    /// </summary>
+    private static float[] DepthMargin(Pinhole pinhole, Pose camera, SetScene set)
+    {
+        int width = pinhole.Width, height = pinhole.Height;
+        var inverse = new float[width * height];
+        var grid = new RayGrid(pinhole, camera);
+        Parallel.For(0, height, y =>
         {
             for (int x = 0; x < width; x++)
             {
-                uint pixelSeed = Sampling.PixelSeed(x, y, seed);
-                Vector4 sum = default;
-                for (uint i = 0; i < samples; i++)
-                {
-                    Vector2 spot = samples == 1 ? new(0.5f, 0.5f) : Sampling.Point(i, pixelSeed, 0);
-                    if (!camera.TryDirection(x, y, spot, out Vector3 d)) { continue; }
-                    var ray = new Ray(camera.Origin, d);
-                    Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-                    if (!hit.IsHit) { continue; }
-                    int piece = set.PieceOf(hit);
-                    if (!set.Pieces[piece].Duties.WearsFootage) { continue; }
-                    Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
-                    if (Vector3.Dot(n, d) > 0) { n = -n; }
-                    Vector3 p = ray.At(hit.T);
-                    float open = 1;
-                    foreach (Projector projector in projectors)
-                    {
-                        Vector4 c = projector.At(p, n, piece);
-                        sum += new Vector4(c.X, c.Y, c.Z, 1) * (c.W * open);
-                        open *= 1 - c.W;
-                        if (open <= 0) { break; }
-                    }
-                }
-                Vector4 mean = sum / samples;
-                Span<float> pixel = image.Pixel(x, y);
-                (pixel[0], pixel[1], pixel[2], pixel[3]) = (mean.X, mean.Y, mean.Z, mean.W);
+                if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+                Hit hit = set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
+                inverse[y * width + x] = hit.IsHit ? 1 / grid.DepthOf(grid.Origin + hit.T * d) : 0;
             }
         });
-        return image;
+        var step = new bool[width * height];
+        Parallel.For(1, height - 1, y =>
+        {
+            for (int x = 1; x < width - 1; x++)
+            {
+                int i = y * width + x;
+                float c = inverse[i], most = MathF.Max(MathF.Abs(inverse[i - 1] + inverse[i + 1] - 2 * c), MathF.Abs(inverse[i - width] + inverse[i + width] - 2 * c));
+                step[i] = most > 0.02f * MathF.Max(c, 1e-4f);
+            }
+        });
+        var margin = new float[width * height];
+        Parallel.For(0, height, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                float m = 1;
+                for (int v = Math.Max(0, y - 2); v <= Math.Min(height - 1, y + 2) && m > 0.02f; v++)
+                {
+                    for (int u = Math.Max(0, x - 2); u <= Math.Min(width - 1, x + 2); u++)
+                    {
+                        if (step[v * width + u]) { m = MathF.Min(m, Math.Abs(u - x) <= 1 && Math.Abs(v - y) <= 1 ? 0.02f : 0.4f); }
+                    }
+                }
+                margin[y * width + x] = m;
+            }
+        });
+        return margin;
     }
 }

@@ -52,6 +52,9 @@ public sealed record ShotDocument : Extensible
     public IReadOnlyList<MovingObject> MovingObjects { get; init; } = [];
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
     public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];
+
+    /// <summary>Where projections share a spot the better one wins; else they fill it in their order.</summary>
+    public bool ProjectionsByQuality { get; init; }
     public IReadOnlyList<Light> Lights { get; init; } = [];
     public IReadOnlyList<Element> Elements { get; init; } = [];
 

@@ -1,0 +1,121 @@
+using System.CommandLine;
+using System.Globalization;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Projection;
+using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Plenk.Work;
+
+namespace Plenk.Cli;
+
+/// <summary>Options of the commands that work on a plate, its camera and a set.</summary>
+internal sealed class FilmedSetArguments
+{
+    public readonly Option<string> Plate = new("--plate") { Description = "folder of numbered frames", Required = true };
+    public readonly Option<string> Camera = new("--camera") { Description = "solve.json, or a glTF, USD or CSV camera", Required = true };
+    public readonly Option<string> Set = new("--set") { Description = "the rebuilt place, OBJ or GLB, metres", Required = true };
+    public readonly Option<string> Out = new("--out") { Description = "folder to write", Required = true };
+    public readonly Option<string> Rate = new("--rate") { Description = "frames a second, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
+    public readonly Option<int?> CameraFirst = new("--camera-first") { Description = "the camera's frame that belongs to the first of the plate (default: the plate's own number)" };
+    public readonly Option<string?> Lens = new("--lens") { Description = "k1,k2[,p1,p2[,k3]], over what the camera file says" };
+    public readonly Option<string?> Encoding = new("--encoding") { Description = "srgb, bt1886, linear or acescct (default: sRGB for integer files, linear for float)" };
+
+    public void AddTo(Command command, params Option[] these)
+    {
+        Encoding.AcceptOnlyFromAmong("srgb", "bt1886", "linear", "acescct");
+        foreach (Option o in these) { command.Options.Add(o); }
+        foreach (Option o in (Option[])[Rate, CameraFirst, Lens, Encoding]) { command.Options.Add(o); }
+    }
+
+    /// <summary>Null where an option makes no sense, which is said.</summary>
+    public FilmedSetOptions? Read(ParseResult parsed)
+    {
+        if (!CameraOptions.Rate(parsed.GetValue(Rate)!, out FrameRate rate)) { return null; }
+        LensValues? lens = null;
+        if (parsed.GetValue(Lens) is { } text)
+        {
+            double[] k = [.. text.Split(',').Select(p => double.TryParse(p, NumberStyles.Float, CultureInfo.InvariantCulture, out double v) && double.IsFinite(v) ? v : double.NaN)];
+            if (k.Length is not (2 or 4 or 5) || k.Any(double.IsNaN))
+            {
+                Console.Error.WriteLine($"“{text}” is not a lens like -0.08,0.02 or -0.08,0.02,0,0,0.");
+                return null;
+            }
+            lens = new(k[0], k[1], k.ElementAtOrDefault(2), k.ElementAtOrDefault(3), k.ElementAtOrDefault(4));
+        }
+        ColorEncoding? encoding = parsed.GetValue(Encoding) switch { "srgb" => ColorEncoding.Srgb, "bt1886" => ColorEncoding.Bt1886, "linear" => ColorEncoding.Linear, "acescct" => ColorEncoding.AcesCct, _ => null };
+        return CameraOptions.Folders(parsed.GetValue(Plate)) && CameraOptions.Files(parsed.GetValue(Camera)) ? new(rate, lens, parsed.GetValue(CameraFirst), encoding) : null;
+    }
+
+    public static bool Frames(string text, out IReadOnlyList<int> frames)
+    {
+        if (FrameList.TryParse(text, out frames)) { return true; }
+        Console.Error.WriteLine($"“{text}” is not a list of frames like 1001-1012,1020.");
+        return false;
+    }
+}
+
+internal static class ViewSetCommand
+{
+    public static Command Make()
+    {
+        var filmed = new FilmedSetArguments();
+        var sources = new Option<string>("--sources") { Description = "frames whose footage the set wears, like 1001,1036,1072", Required = true };
+        var at = new Option<string>("--at") { Description = "frames to look at, like 1018 or 1001-1012", Required = true };
+        var from = new Option<string?>("--from") { Description = "another camera's file, or latlong:x,y,z for a sphere around a spot (default: the shot camera)" };
+        var overscan = new Option<double>("--overscan") { Description = "how much wider and higher than the plate, with --from FILE", DefaultValueFactory = _ => 1 };
+        var size = new Option<string>("--size") { Description = "of a sphere, pixels", DefaultValueFactory = _ => "2048x1024" };
+        var command = new Command("view-set", "Looks at the set wearing the footage of the sources: view.FRAME.exr, linear RGB, alpha = covered.");
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, at, filmed.Out, from, overscan, size);
+        command.SetGuarded((parsed, stop) =>
+        {
+            if (filmed.Read(parsed) is not { } options || !CameraOptions.Files(parsed.GetValue(filmed.Set)) || !FilmedSetArguments.Frames(parsed.GetValue(sources)!, out var held) || !FilmedSetArguments.Frames(parsed.GetValue(at)!, out var frames)) { return Task.FromResult(2); }
+            string? other = parsed.GetValue(from);
+            Vec3 spot = default;
+            int sphereWidth = 0, sphereHeight = 0;
+            bool sphere = other?.StartsWith("latlong:", StringComparison.Ordinal) == true;
+            if (sphere && !(TryThree(other![8..], out spot) && TrySize(parsed.GetValue(size)!, out sphereWidth, out sphereHeight)))
+            {
+                Console.Error.WriteLine($"“{other}” with “{parsed.GetValue(size)}” is not a spot like latlong:0,1.6,-3 with a size like 2048x1024 (up to 16384x8192).");
+                return Task.FromResult(2);
+            }
+            if (!sphere && other is not null && !CameraOptions.Files(other)) { return Task.FromResult(2); }
+            if (parsed.GetValue(overscan) is not (>= 1 and <= 4))
+            {
+                Console.Error.WriteLine("The overscan is between 1 and 4.");
+                return Task.FromResult(2);
+            }
+            FilmedSet set = FilmedSet.Open(parsed.GetValue(filmed.Plate)!, parsed.GetValue(filmed.Camera)!, parsed.GetValue(filmed.Set), options, stop);
+            var told = new List<string>(set.Warnings);
+            IReadOnlyList<Projector> projectors = set.Sources(held, told);
+            foreach (string t in told) { Console.Error.WriteLine(t); }
+            foreach (int frame in frames)
+            {
+                IViewRays view = sphere ? new LatLongRays(sphereWidth, sphereHeight, spot)
+                    : other is not null ? set.From(other, frame, parsed.GetValue(overscan), options.Rate)
+                    : set.Camera(frame) is var (pose, pinhole) ? new RayGrid(pinhole, pose) : throw new InvalidOperationException();
+                FloatImage picture = ProjectedView.Render(view, set.Set, projectors, 16, 1, SourceMix.Quality, stop, part => CameraOptions.Progress($"frame {frame}", part));
+                float[] Channel(int c) => [.. Enumerable.Range(0, picture.Width * picture.Height).Select(i => picture.Data[4 * i + c])];
+                Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
+                ExrFile.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"view.{frame:0000}.exr"), picture.Width, picture.Height, [new("R", Channel(0)), new("G", Channel(1)), new("B", Channel(2)), new("A", Channel(3))]);
+            }
+            return Task.FromResult(0);
+        });
+        return command;
+    }
+
+    private static bool TryThree(string text, out Vec3 v)
+    {
+        double[] p = [.. text.Split(',').Select(t => double.TryParse(t, NumberStyles.Float, CultureInfo.InvariantCulture, out double d) && double.IsFinite(d) ? d : double.NaN)];
+        v = p.Length == 3 ? new(p[0], p[1], p[2]) : default;
+        return p.Length == 3 && v.IsFinite;
+    }
+
+    private static bool TrySize(string text, out int width, out int height)
+    {
+        string[] p = text.Split('x');
+        (width, height) = (0, 0);
+        return p.Length == 2 && int.TryParse(p[0], out width) && int.TryParse(p[1], out height) && width is >= 2 and <= 16384 && height is >= 1 and <= 8192;
+    }
+}

@@ -1,0 +1,92 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Images;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Projection;
+
+/// <summary>How several sources share a spot.</summary>
+public enum SourceMix
+{
+    /// <summary>In their order: a later one fills what earlier ones leave.</summary>
+    Order,
+    /// <summary>The better one wins, softly: weights go with the sixth power of quality.</summary>
+    Quality,
+}
+
+/// <summary>The set wearing its projections, through any camera.</summary>
+public static class ProjectedView
+{
+    /// <summary>RGBA premultiplied: alpha is the part of a pixel that is covered. Four samples a pixel by default.</summary>
+    public static FloatImage Render(IViewRays camera, SetScene set, IReadOnlyList<Projector> projectors, int samples = 4, uint seed = 1, SourceMix mix = SourceMix.Order, CancellationToken stop = default, Action<double>? progress = null)
+    {
+        int width = camera.Width, height = camera.Height, done = 0;
+        float spacing = 1 / MathF.Sqrt(samples);
+        var image = new FloatImage(width, height, 4);
+        Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                uint pixelSeed = Sampling.PixelSeed(x, y, seed);
+                Vector4 sum = default;
+                float angle = spacing * camera.PixelAngle(x, y);
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 spot = samples == 1 ? new(0.5f, 0.5f) : Sampling.Point(i, pixelSeed, 0);
+                    if (!camera.TryDirection(x, y, spot, out Vector3 d)) { continue; }
+                    var ray = new Ray(camera.Origin, d);
+                    Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+                    if (!hit.IsHit) { continue; }
+                    int piece = set.PieceOf(hit);
+                    if (!set.Pieces[piece].Duties.WearsFootage) { continue; }
+                    Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
+                    if (Vector3.Dot(n, d) > 0) { n = -n; }
+                    var (u, v) = Footprint(d, n, hit.T * angle);
+                    sum += Mix(projectors, ray.At(hit.T), n, piece, u, v, mix);
+                }
+                Vector4 mean = sum / samples;
+                Span<float> pixel = image.Pixel(x, y);
+                (pixel[0], pixel[1], pixel[2], pixel[3]) = (mean.X, mean.Y, mean.Z, mean.W);
+            }
+            progress?.Invoke((double)Interlocked.Increment(ref done) / height);
+        });
+        return image;
+    }
+
+    /// <summary>Where a step across a cone of the given width goes on a surface: one axis level across the ray, one along the tilt.</summary>
+    public static (Vector3 U, Vector3 V) Footprint(Vector3 direction, Vector3 normal, float width)
+    {
+        Vector3 side = Vector3.Cross(normal, direction);
+        float length = side.Length();
+        side = length > 1e-5f ? side / length : Vector3.Normalize(Vector3.Cross(MathF.Abs(normal.X) < 0.9f ? Vector3.UnitX : Vector3.UnitY, normal));
+        Vector3 tilt = Vector3.Cross(side, normal);
+        return (side * width, tilt * (width / MathF.Max(0.03f, -Vector3.Dot(normal, direction))));
+    }
+
+    /// <summary>Premultiplied colour and coverage of a spot from all sources.</summary>
+    public static Vector4 Mix(IReadOnlyList<Projector> projectors, Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV, SourceMix mix)
+    {
+        Vector3 rgb = default;
+        float open = 1, weights = 0;
+        foreach (Projector projector in projectors)
+        {
+            Sighting s = projector.See(point, normal, piece, axisU, axisV);
+            if (s.Reach <= 0) { continue; }
+            if (mix == SourceMix.Order)
+            {
+                rgb += s.Rgb * (s.Reach * open);
+                open *= 1 - s.Reach;
+                if (open <= 0) { break; }
+                continue;
+            }
+            float q = s.Quality * s.Quality, w = q * q * q + 1e-20f;
+            rgb += w * s.Rgb;
+            weights += w;
+            open *= 1 - s.Reach;
+        }
+        float covered = 1 - open;
+        if (mix == SourceMix.Order) { return new(rgb, covered); }
+        return weights > 0 ? new Vector4(rgb / weights * covered, covered) : default;
+    }
+}
