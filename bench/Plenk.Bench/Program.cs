@@ -13,9 +13,11 @@ switch (args)
         return 0;
     case ["tracking", string court, string work]:
         return TrackingBench.Run(court, work);
+    case ["stereo", string pair]:
+        return StereoBench.Run(pair);
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/tracking --court DIR");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/tracking --court DIR");
         return 2;
 }

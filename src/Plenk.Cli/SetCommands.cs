@@ -56,6 +56,32 @@ internal sealed class FilmedSetArguments
     }
 }
 
+internal static class DepthMapCommand
+{
+    public static Command Make()
+    {
+        var filmed = new FilmedSetArguments();
+        var at = new Option<int>("--at") { Description = "the frame", Required = true };
+        var output = new Option<string>("--out") { Description = "EXR file to write", Required = true };
+        var command = new Command("depth-map", "Finds the depth of every pixel of a frame from its neighbours: depth.Z (+inf where none is given) and confidence.Y.");
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, at, output);
+        command.SetGuarded((parsed, stop) =>
+        {
+            if (filmed.Read(parsed) is not { } options) { return Task.FromResult(2); }
+            FilmedSet set = FilmedSet.Open(parsed.GetValue(filmed.Plate)!, parsed.GetValue(filmed.Camera)!, null, options, stop);
+            int frame = parsed.GetValue(at);
+            if (frame < set.First || frame > set.Last) { throw new ShotFault($"The plate has no frame {frame}; it has {set.First} to {set.Last}."); }
+            var map = DepthWork.Map(frame, set.First, set.Last, set.Codes, set.TryCamera, stop, CameraOptions.Progress);
+            string path = parsed.GetValue(output)!;
+            Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(path))!);
+            ExrFile.Write(path, map.Width, map.Height, [new("depth.Z", map.Depth), new("confidence.Y", map.Confidence)]);
+            Console.Error.WriteLine($"{100.0 * map.Depth.Count(float.IsFinite) / map.Depth.Length:0} % of the frame has a depth.");
+            return Task.FromResult(0);
+        });
+        return command;
+    }
+}
+
 internal static class ViewSetCommand
 {
     public static Command Make()

@@ -75,6 +75,8 @@ public sealed class FilmedSet
     public (Pose Pose, Pinhole Pinhole) Camera(int frame) => _camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole)
         : throw new ShotFault($"The camera has no sample for frame {frame}. Check --camera-first and --rate.");
 
+    public (Pose Pose, Pinhole Pinhole)? TryCamera(int frame) => _camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null;
+
     public CodeImage Codes(int frame)
     {
         CheckedFrame f = _check.Frames.FirstOrDefault(f => f.Frame == frame) ?? throw new ShotFault($"The plate has no frame {frame}; it has {First} to {Last}.");
