@@ -11,6 +11,7 @@ root.Subcommands.Add(LinesCommand.Make());
 root.Subcommands.Add(ObjectCommand.Make());
 root.Subcommands.Add(ConventionCommand.Make());
 root.Subcommands.Add(ExportCameraCommand.Make());
+root.Subcommands.Add(ProjectFootageCommand.Make());
 root.Subcommands.Add(DepthMapCommand.Make());
 root.Subcommands.Add(ViewSetCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());

@@ -56,6 +56,34 @@ internal sealed class FilmedSetArguments
     }
 }
 
+internal static class ProjectFootageCommand
+{
+    public static Command Make()
+    {
+        var filmed = new FilmedSetArguments();
+        var sources = new Option<string>("--sources") { Description = "frames whose footage is laid on the set, like 1001,1036,1072", Required = true };
+        var texel = new Option<double?>("--texel-mm") { Description = "side of a texel, millimetres (default: what the sources show)" };
+        var command = new Command("project-footage", "Writes the footage into the set: set.glb with textures, textures/ as EXR, coverage.json.");
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, filmed.Out, texel);
+        command.SetGuarded((parsed, stop) =>
+        {
+            if (filmed.Read(parsed) is not { } options || !CameraOptions.Files(parsed.GetValue(filmed.Set)) || !FilmedSetArguments.Frames(parsed.GetValue(sources)!, out var held)) { return Task.FromResult(2); }
+            if (parsed.GetValue(texel) is <= 0 or double.NaN)
+            {
+                Console.Error.WriteLine("The side of a texel must be positive, in millimetres.");
+                return Task.FromResult(2);
+            }
+            FilmedSet set = FilmedSet.Open(parsed.GetValue(filmed.Plate)!, parsed.GetValue(filmed.Camera)!, parsed.GetValue(filmed.Set), options, stop);
+            var told = new List<string>(set.Warnings);
+            Coverage coverage = FootageWork.Project(set, held, parsed.GetValue(texel), parsed.GetValue(filmed.Out)!, told, stop, CameraOptions.Progress);
+            foreach (string t in told) { Console.Error.WriteLine(t); }
+            Console.Error.WriteLine($"{100 * coverage.Covered:0.#} % of the set is covered.");
+            return Task.FromResult(0);
+        });
+        return command;
+    }
+}
+
 internal static class DepthMapCommand
 {
     public static Command Make()

@@ -21,8 +21,7 @@ public readonly record struct Sighting(Vector3 Rgb, float Reach, float Quality);
 /// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>
 public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
 {
-    private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
-    private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
+    private readonly SourceSight _sight = new(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved);
     private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
     private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(picture));
     private readonly Lazy<float[]> _margin = new(() => DepthMargin(pinhole, cameraToWorld, set));
@@ -30,6 +29,7 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
 
     public Pinhole Pinhole => pinhole;
     public Pose CameraToWorld => cameraToWorld;
+    public SourceSight Sight => _sight;
 
     /// <summary>
     /// Linear RGB and weight 0..1 at a point of a piece; <paramref name="normal"/> is the face's, on the side that is looked at.
@@ -37,7 +37,7 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// </summary>
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
-        if (!Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
+        if (!_sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
         Span<float> rgb = stackalloc float[3];
         picture.SampleBilinear(px * _toPictureX, py * _toPictureY, rgb);
         return new Vector4(rgb[0], rgb[1], rgb[2], reach);
@@ -49,7 +49,7 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// </summary>
     public Sighting See(Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV)
     {
-        if (!Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
+        if (!_sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
         if (moved?[piece] is { } back)
         {
             axisU = (back.Rotation * Vec3.From(axisU)).ToSingle();
@@ -62,32 +62,6 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
         float border = (float)Math.Min(Math.Min(px, pinhole.Width - px), Math.Min(py, pinhole.Height - py));
         float quality = density * Math.Clamp(border / 12, 0.02f, 1) * Margin(px, py) * reach;
         return new(rgb, reach, quality);
-    }
-
-    /// <summary>How many of the picture's pixels a metre has there, along the direction that is seen worst; 0 where it is not seen.</summary>
-    public float Density(Vector3 point, Vector3 normal, int piece) =>
-        Sees(ref point, ref normal, piece, out float reach, out float cos, out _, out _)
-            ? (float)pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point) * (reach > 0 ? 1 : 0) : 0;
-
-    private bool Sees(ref Vector3 point, ref Vector3 normal, int piece, out float reach, out float cos, out double px, out double py)
-    {
-        (reach, cos, px, py) = (0, 0, 0, 0);
-        if (pieces is not null && !pieces.Contains(piece)) { return false; }
-        if (moved?[piece] is { } back)
-        {
-            point = back.Apply(Vec3.From(point)).ToSingle();
-            normal = (back.Rotation * Vec3.From(normal)).ToSingle();
-        }
-        Vector3 to = _eye - point;
-        float distance = to.Length();
-        Vector3 d = to / distance;
-        cos = Vector3.Dot(normal, d);
-        if (cos <= _cosTo) { return false; }
-        reach = _cosFrom > _cosTo ? Math.Clamp((cos - _cosTo) / (_cosFrom - _cosTo), 0, 1) : 1;
-        if (!pinhole.TryProject(cameraToWorld, Vec3.From(point), out px, out py) || !pinhole.Contains(px, py)) { return false; }
-        // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
-        float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);
-        return !set.Scene.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
     }
 
     /// <summary>Where a step on the surface goes in the picture, pixels; the lens' bend within a pixel is left out.</summary>

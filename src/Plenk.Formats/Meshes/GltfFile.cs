@@ -244,6 +244,62 @@ public static class GltfFile
         return [.. model.WriteGLB()];
     }
 
+    /// <summary>
+    /// Pieces that wear textures of their own, unlit (KHR_materials_unlit): what they carry is light already. Per piece its mesh with
+    /// texture coordinates, the tile each triangle lies on, and the tiles as PNG.
+    /// </summary>
+    public static byte[] WriteTextured(IReadOnlyList<(string Name, TriangleMesh Mesh, int[] TileOfTriangle, IReadOnlyList<byte[]> Tiles)> pieces)
+    {
+        ModelRoot model = ModelRoot.CreateModel();
+        Scene scene = model.UseScene("scene");
+        foreach (var (name, mesh, tileOf, tiles) in pieces)
+        {
+            if (mesh.TriangleCount == 0) { continue; }
+            Node node = scene.CreateNode(name);
+            Mesh target = node.Mesh = model.CreateMesh(name);
+            for (int tile = 0; tile < tiles.Count; tile++)
+            {
+                var positions = new List<Vector3>();
+                var normals = new List<Vector3>();
+                var places = new List<Vector2>();
+                var indices = new List<uint>();
+                for (int t = 0; t < mesh.TriangleCount; t++)
+                {
+                    if (tileOf[t] != tile) { continue; }
+                    for (int k = 0; k < 3; k++)
+                    {
+                        int v = mesh.Indices[3 * t + k];
+                        indices.Add((uint)positions.Count);
+                        positions.Add(mesh.Positions[v]);
+                        normals.Add(mesh.Normal(t, k == 1 ? 1 : 0, k == 2 ? 1 : 0));
+                        places.Add(mesh.TextureCoordinates![v]);
+                    }
+                }
+                if (indices.Count == 0) { continue; }
+                MeshPrimitive primitive = target.CreatePrimitive();
+                primitive.SetVertexAccessor("POSITION", Vectors(model, positions));
+                primitive.SetVertexAccessor("NORMAL", Vectors(model, normals));
+                BufferView view = model.UseBufferView(new ArraySegment<byte>(ToBytes(places)), 0, BufferMode.ARRAY_BUFFER);
+                Accessor uv = model.CreateAccessor();
+                uv.SetVertexData(view, 0, places.Count, new SharpGLTF.Memory.AttributeFormat(DimensionType.VEC2));
+                primitive.SetVertexAccessor("TEXCOORD_0", uv);
+                Accessor index = model.CreateAccessor();
+                index.SetIndexData(model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER), 0, indices.Count, IndexEncodingType.UNSIGNED_INT);
+                primitive.SetIndexAccessor(index);
+                primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
+                GltfMaterial material = model.CreateMaterial($"{name}.{1001 + tile}");
+                material.InitializeUnlit();
+                material.DoubleSided = true;
+                Image image = model.CreateImage($"{name}.{1001 + tile}");
+                image.Content = new SharpGLTF.Memory.MemoryImage(tiles[tile]);
+                material.FindChannel("BaseColor")!.Value.SetTexture(0, image);
+                primitive.Material = material;
+            }
+        }
+        model.MergeBuffers();
+        return [.. model.WriteGLB()];
+    }
+
     private static Accessor Vectors(ModelRoot model, List<Vector3> values)
     {
         BufferView view = model.UseBufferView(new ArraySegment<byte>(ToBytes(values)), 0, BufferMode.ARRAY_BUFFER);

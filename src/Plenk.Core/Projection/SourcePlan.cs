@@ -1,0 +1,104 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Projection;
+
+/// <summary>A spot of the set, the side that is looked at, and the area it stands for in m².</summary>
+public readonly record struct SetSpot(Vector3 Point, Vector3 Normal, int Piece, float Area);
+
+/// <summary>A frame of a plan, and the share of the set's area that it and those before it cover.</summary>
+public sealed record PlannedSource(int Frame, double Covered);
+
+/// <summary>
+/// Which frames see the set best: for every spot each frame's sharpness (pixels a metre, less what it moved while the shutter was
+/// open), and frames taken one after another, each the one that adds most area (greedy set cover, Chvátal 1979).
+/// </summary>
+public static class SourcePlan
+{
+    /// <summary>A spot counts as covered by a frame that shows it at least this well against the best that any frame does.</summary>
+    public const double GoodEnough = 0.6;
+
+    /// <summary>Spots spread evenly over the pieces that wear footage, some hundred on the smallest.</summary>
+    public static IReadOnlyList<SetSpot> Spots(SetScene set, int count = 6000)
+    {
+        int[] worn = [.. Enumerable.Range(0, set.Pieces.Count).Where(i => set.Pieces[i].Duties is { WearsFootage: true, OnlyBlocksLight: false } && set.Meshes[i].TriangleCount > 0)];
+        double total = worn.Sum(i => Area(set.Meshes[i]));
+        var spots = new List<SetSpot>();
+        foreach (int i in worn)
+        {
+            TriangleMesh mesh = set.Meshes[i];
+            double area = Area(mesh), done = 0;
+            int n = Math.Max(200, (int)(count * area / Math.Max(total, 1e-12))), k = 0;
+            for (int t = 0; t < mesh.TriangleCount; t++)
+            {
+                var (a, b, c) = mesh.Triangle(t);
+                Vector3 cross = Vector3.Cross(b - a, c - a);
+                double own = cross.Length() / 2;
+                if (!(own > 0)) { continue; }
+                done += own;
+                for (; k < n * done / area; k++)
+                {
+                    Vector2 u = Sampling.Point((uint)k, (uint)i * 7919, 0);
+                    float r = MathF.Sqrt(u.X);
+                    spots.Add(new((1 - r) * a + r * (1 - u.Y) * b + r * u.Y * c, Vector3.Normalize(cross), i, (float)(area / n)));
+                }
+            }
+        }
+        return spots;
+    }
+
+    public static double Area(TriangleMesh mesh)
+    {
+        double area = 0;
+        for (int t = 0; t < mesh.TriangleCount; t++) { var (a, b, c) = mesh.Triangle(t); area += Vector3.Cross(b - a, c - a).Length() / 2; }
+        return area;
+    }
+
+    /// <summary>Sharp pixels a metre at every spot, by candidate; 0 where it is not seen. Either side of a face may be the one that is seen.</summary>
+    /// <param name="next">The camera a frame later, for what moves while the shutter is open; null: it stands still.</param>
+    public static float[] Sharpness(IReadOnlyList<SetSpot> spots, SourceSight sight, Pose? next, double shutterDegrees = 180)
+    {
+        var result = new float[spots.Count];
+        Parallel.For(0, spots.Count, i =>
+        {
+            SetSpot s = spots[i];
+            Vector3 normal = Vector3.Dot(s.Normal, sight.CameraToWorld.Position.ToSingle() - s.Point) < 0 ? -s.Normal : s.Normal;
+            float density = sight.Density(s.Point, normal, s.Piece);
+            if (density > 0 && next is { } then && sight.Pinhole.TryProject(sight.CameraToWorld, Vec3.From(s.Point), out double x, out double y) && sight.Pinhole.TryProject(then, Vec3.From(s.Point), out double u, out double v))
+            {
+                double smear = Math.Sqrt((u - x) * (u - x) + (v - y) * (v - y)) * shutterDegrees / 360;
+                density /= (float)Math.Max(1, smear);
+            }
+            result[i] = density;
+        });
+        return result;
+    }
+
+    /// <summary>Frames in the order they should be taken, until one adds less than <paramref name="least"/> of the area.</summary>
+    public static IReadOnlyList<PlannedSource> Greedy(IReadOnlyList<SetSpot> spots, IReadOnlyList<(int Frame, float[] Sharpness)> candidates, int most = 8, double least = 0.002)
+    {
+        double total = spots.Sum(s => (double)s.Area);
+        var best = new float[spots.Count];
+        foreach (var (_, sharp) in candidates) { for (int i = 0; i < best.Length; i++) { best[i] = MathF.Max(best[i], sharp[i]); } }
+        var have = new bool[spots.Count];
+        var plan = new List<PlannedSource>();
+        double covered = 0;
+        while (plan.Count < most)
+        {
+            (int Frame, double Gain, float[] Sharp) chosen = (0, 0, []);
+            foreach (var (frame, sharp) in candidates)
+            {
+                double gain = 0;
+                for (int i = 0; i < best.Length; i++) { if (!have[i] && sharp[i] > 0 && sharp[i] >= GoodEnough * best[i]) { gain += spots[i].Area; } }
+                if (gain > chosen.Gain) { chosen = (frame, gain, sharp); }
+            }
+            if (!(chosen.Gain > least * total)) { break; }
+            for (int i = 0; i < best.Length; i++) { have[i] |= chosen.Sharp[i] > 0 && chosen.Sharp[i] >= GoodEnough * best[i]; }
+            covered += chosen.Gain;
+            plan.Add(new(chosen.Frame, covered / total));
+        }
+        return plan;
+    }
+}

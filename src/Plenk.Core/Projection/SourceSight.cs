@@ -1,0 +1,46 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Projection;
+
+/// <summary>What a camera saw of a set in its frame: by rays against all of it, faces turned away left out, faded between two angles.</summary>
+public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
+{
+    private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
+    private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
+    private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
+
+    public Pinhole Pinhole => pinhole;
+    public Pose CameraToWorld => cameraToWorld;
+
+    /// <summary>How many pixels a metre has there, along the direction that is seen worst; 0 where it is not seen.</summary>
+    public float Density(Vector3 point, Vector3 normal, int piece) =>
+        Sees(ref point, ref normal, piece, out float reach, out float cos, out _, out _) && reach > 0 ? (float)pinhole.Fx * cos / Vector3.Distance(_eye, point) : 0;
+
+    /// <summary>Whether the picture shows a spot; point and normal are moved to where they were in it.</summary>
+    /// <param name="reach">1, less where the angle fade takes it.</param>
+    /// <param name="cos">Of the angle between the normal and the way to the camera.</param>
+    public bool Sees(ref Vector3 point, ref Vector3 normal, int piece, out float reach, out float cos, out double px, out double py)
+    {
+        (reach, cos, px, py) = (0, 0, 0, 0);
+        if (pieces is not null && !pieces.Contains(piece)) { return false; }
+        if (moved?[piece] is { } back)
+        {
+            point = back.Apply(Vec3.From(point)).ToSingle();
+            normal = (back.Rotation * Vec3.From(normal)).ToSingle();
+        }
+        Vector3 to = _eye - point;
+        float distance = to.Length();
+        Vector3 d = to / distance;
+        cos = Vector3.Dot(normal, d);
+        if (cos <= _cosTo) { return false; }
+        reach = _cosFrom > _cosTo ? Math.Clamp((cos - _cosTo) / (_cosFrom - _cosTo), 0, 1) : 1;
+        if (!pinhole.TryProject(cameraToWorld, Vec3.From(point), out px, out py) || !pinhole.Contains(px, py)) { return false; }
+        // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
+        float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);
+        return !set.Scene.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
+    }
+}
