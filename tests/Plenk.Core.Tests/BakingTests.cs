@@ -108,6 +108,7 @@ public class BakingTests
                 var (a, b, d) = mesh.Triangle(t);
                 Vector2 e1 = c.Flat(b) - c.Flat(a), e2 = c.Flat(d) - c.Flat(a);
                 float flat = MathF.Abs(e1.X * e2.Y - e1.Y * e2.X) / 2, own = Vector3.Cross(b - a, d - a).Length() / 2;
+                if (own < 1e-5f) { continue; } // at the poles
                 Assert.InRange(flat / own, Math.Cos(Charts.MostDegrees * Math.PI / 180) - 1e-3, 1.0001);
             }
         }

@@ -1,9 +1,12 @@
 using System.Diagnostics;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using Npgsql;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Xunit;
@@ -199,5 +202,101 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         JsonElement told = JsonDocument.Parse(File.ReadAllText(Path.Combine(solved, "solve.json"))).RootElement;
         Assert.Equal("failed", told.GetProperty("status").GetString());
         Assert.Contains("too little texture", told.GetProperty("reason").GetString());
+    }
+
+    private string Solve => $"--plate {DemoShot.Folder}/plate --camera {DemoShot.Folder}/solve.json";
+
+    [Fact]
+    public void The_set_is_looked_at_wearing_its_footage_from_the_shot_camera_and_from_a_spot()
+    {
+        // A floor only, so that the command's own work is what takes time: the tiled basin and its walls.
+        string set = Path.Combine(_folder, "floor.obj");
+        File.WriteAllText(set, "o floor\nv -8 -1.2 -14\nv 8 -1.2 -14\nv 8 -1.2 0\nv -8 -1.2 0\nf 4 3 2 1\n");
+        var (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1030,1044 --at 1036 --out {_folder}/view");
+        Assert.True(exit == 0, error);
+        ExrPicture view = ExrFile.Read(Path.Combine(_folder, "view", "view.1036.exr"));
+        Assert.Equal((1280, 720), (view.Width, view.Height));
+        float[] alpha = view.Find("", "A")!.Values, red = view.Find("", "R")!.Values;
+        Assert.InRange(alpha.Count(a => a > 0.99f), 20_000, 600_000);
+        Assert.All(Enumerable.Range(0, 2000).Select(i => i * 400), i => Assert.True(alpha[i] >= 0 && alpha[i] <= 1.0001f && (alpha[i] > 0 || red[i] == 0)));
+        (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --from latlong:0,1,-6 --size 256x128 --out {_folder}/sphere");
+        Assert.True(exit == 0, error);
+        ExrPicture sphere = ExrFile.Read(Path.Combine(_folder, "sphere", "view.1036.exr"));
+        float[] covered = sphere.Find("", "A")!.Values;
+        // A floor is under the spot: nothing above the horizon, something below it.
+        Assert.All(covered.Take(256 * 60), a => Assert.Equal(0, a));
+        Assert.True(covered.Skip(256 * 70).Count(a => a > 0.5f) > 200);
+    }
+
+    [Fact]
+    public void Footage_is_written_into_the_set_and_its_coverage_told()
+    {
+        string set = Path.Combine(_folder, "two.obj");
+        File.WriteAllText(set, "o floor\nv -8 -1.2 -14\nv 8 -1.2 -14\nv 8 -1.2 0\nv -8 -1.2 0\nf 4 3 2 1\no behind\nv -1 0 40\nv 1 0 40\nv 1 1 40\nf 5 6 7\n");
+        var (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030,1044 --texel-mm 40 --out {_folder}/baked");
+        Assert.True(exit == 0, error);
+        Assert.Contains("behind: no source sees it", error);
+        JsonElement coverage = JsonDocument.Parse(File.ReadAllText(Path.Combine(_folder, "baked", "coverage.json"))).RootElement;
+        JsonElement floor = coverage.GetProperty("pieces")[0], behind = coverage.GetProperty("pieces")[1];
+        Assert.Equal(("floor", 224.0), (floor.GetProperty("name").GetString(), floor.GetProperty("area_m2").GetDouble()));
+        Assert.InRange(floor.GetProperty("covered").GetDouble(), 0.05, 0.9);
+        Assert.InRange(floor.GetProperty("texels_per_pixel").GetProperty("median").GetDouble(), 0.5, 1.01);
+        Assert.Equal(0, behind.GetProperty("covered").GetDouble());
+        Assert.Equal(JsonValueKind.Null, behind.GetProperty("texels_per_pixel").ValueKind);
+        double last = 0;
+        foreach (JsonElement s in coverage.GetProperty("best_sources").EnumerateArray())
+        {
+            Assert.InRange(s.GetProperty("frame").GetInt32(), 1001, 1072);
+            Assert.True(s.GetProperty("covered").GetDouble() > last);
+            last = s.GetProperty("covered").GetDouble();
+        }
+        Assert.True(last > 0);
+        // The GLB is read again as the same surface, and its texture stands beside it.
+        ImportedMesh baked = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(_folder, "baked", "set.glb")), "set.glb");
+        Assert.Equal(3, baked.Objects.Sum(o => o.Mesh.TriangleCount));
+        Assert.True(File.Exists(Path.Combine(_folder, "baked", "textures", "floor.1001.exr")));
+        // A texture larger than memory is refused before, with a size that fits; a set in millimetres is known as one.
+        (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030 --texel-mm 0.1 --out {_folder}/none");
+        Assert.Equal(3, exit);
+        Assert.Matches(@"more than memory holds\. Take --texel-mm [\d.]+ or more", error);
+        string small = Path.Combine(_folder, "small.obj");
+        File.WriteAllText(small, "o floor\nv -0.008 -0.0012 -0.014\nv 0.008 -0.0012 -0.014\nv 0.008 -0.0012 0\nf 1 2 3\n");
+        (exit, _, error) = Run($"project-footage {Solve} --set {small} --sources 1036 --out {_folder}/none");
+        Assert.Equal(3, exit);
+        Assert.Contains("thousandth of its scale", error);
+        Assert.False(Directory.Exists(Path.Combine(_folder, "none")));
+        Assert.Equal(2, Run($"project-footage {Solve} --set {set} --sources none --out {_folder}/none").Exit);
+        Assert.Equal(2, Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --lens 1 --out {_folder}/none").Exit);
+    }
+
+    [Fact]
+    public void A_frame_s_depth_is_found_or_it_is_said_why_not()
+    {
+        // Nine frames around it are enough, and a third of the size.
+        string plate = Path.Combine(_folder, "short");
+        Directory.CreateDirectory(plate);
+        for (int f = 1026; f <= 1046; f += 1)
+        {
+            CodeImage p = RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(DemoShot.Folder, "plate"), $"*{f}*")[0]), "plate");
+            File.WriteAllBytes(Path.Combine(plate, $"p.{f}.png"), RasterFile.ToPng(CodeImage.FromLinear(p.ToLinear(ColorEncoding.Srgb).ReducedTo(480, 270), ColorEncoding.Srgb, 8)));
+        }
+        string solve = Path.Combine(DemoShot.Folder, "solve.json");
+        var (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1036 --out {_folder}/d.exr");
+        Assert.True(exit == 0, error);
+        ExrPicture found = ExrFile.Read(Path.Combine(_folder, "d.exr"));
+        float[] depth = found.Find("depth", "Z")!.Values, confidence = found.Find("confidence", "Y")!.Values;
+        Assert.Equal((480, 270), (found.Width, found.Height));
+        Assert.InRange(depth.Count(float.IsFinite) / (480.0 * 270), 0.25, 1);
+        Assert.All(depth.Zip(confidence), d => Assert.True(float.IsFinite(d.First) ? d.First > 0.5f && d.Second is >= 0 and <= 1 : d.Second == 0));
+        (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1001 --out {_folder}/d.exr");
+        Assert.Equal(3, exit);
+        Assert.Contains("no frame 1001", error);
+        // A camera that stands still tells no depth.
+        JsonNode still = JsonNode.Parse(File.ReadAllText(solve))!;
+        foreach (JsonNode? f in still["frames"]!.AsArray()) { f!["camera_to_world"] = still["frames"]![35]!["camera_to_world"]!.DeepClone(); }
+        File.WriteAllText(Path.Combine(_folder, "still.json"), still.ToJsonString());
+        (exit, _, error) = Run($"depth-map --plate {plate} --camera {_folder}/still.json --at 1036 --out {_folder}/d2.exr");
+        Assert.Equal(3, exit);
+        Assert.Contains("parallax", error);
     }
 }
