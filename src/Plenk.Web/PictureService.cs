@@ -23,7 +23,7 @@ public sealed class PictureService(ShotEngine engine)
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 2, kind, seen, shot.Look, shot.MovingObjects, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        string key = ShotEngine.Key("picture", 2, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsByQuality, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
         bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
@@ -48,6 +48,8 @@ public sealed class PictureService(ShotEngine engine)
                 return ToBytes(engine.GrainFreeCodes(shot, frame), false, seen);
             case "plate":
                 return ToBytes(engine.PlateCodes(shot, frame), false, seen);
+            case "texels" or "stretch" or "source":
+                return ToBytes(FalseColour.Of(engine.Covered(shot, frame, width, stop), kind), draft, PlainView);
             case "projection" or "projection-difference":
                 {
                     FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
@@ -61,6 +63,8 @@ public sealed class PictureService(ShotEngine engine)
                 }
         }
     }
+
+    private static readonly PlateView PlainView = new(SeenThrough.Codes, ColorEncoding.Srgb, null, null, null);
 
     private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Encoding, seen.IsIdentity ? 8 : 16), draft, seen);
 

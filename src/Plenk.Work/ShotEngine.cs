@@ -214,6 +214,37 @@ public sealed class ShotEngine(IMedia media)
         }),
     ];
 
+    private IReadOnlyList<SourceSight> Sights(ShotDocument shot, IEnumerable<int> frames) => [.. frames.Select(f =>
+    {
+        var (pose, pinhole) = Camera(shot, f);
+        return new SourceSight(pinhole, pose, Set(Hanging.At(shot, f)), 72, 84, null);
+    })];
+
+    /// <summary>What the projections cover of a frame, and how finely.</summary>
+    public CoverageMap Covered(ShotDocument shot, int frame, int width, CancellationToken stop = default) =>
+        CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), Set(Hanging.At(shot, frame)), [.. Projectors(shot, Set(Hanging.At(shot, frame))).Select(p => p.Sight)], stop);
+
+    private readonly Cache<Box<(IReadOnlyList<PlannedSource> Plan, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces)>> _plans = new(4);
+
+    /// <summary>Which frames see the set best, one after another; the share that the projections cover now; and of each piece.</summary>
+    public (IReadOnlyList<PlannedSource> Plan, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces) Plan(ShotDocument shot) =>
+        _plans.Get(Key("plan", 1, shot.Pieces, shot.Projections, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Range, shot.MovingObjects), () =>
+        {
+            SetScene set = Set(Hanging.At(shot, shot.Range.First));
+            IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
+            ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
+            int every = Math.Max(1, shot.Range.Count / 30);
+            var candidates = new List<(int, float[])>();
+            for (int f = shot.Range.First; f <= shot.Range.Last; f += every)
+            {
+                if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { candidates.Add((f, SourcePlan.Sharpness(spots, new SourceSight(pinhole, pose, set, 72, 84, null), camera.TryAt(f + 1, out Pose next, out _) ? next : null))); }
+            }
+            var seen = new bool[spots.Count];
+            foreach (SourceSight s in Sights(shot, shot.Projections.Where(p => !p.Off).Select(p => p.Frame))) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
+            double Share(Func<int, bool> which) { double all = 0, has = 0; for (int i = 0; i < seen.Length; i++) { if (which(i)) { all += spots[i].Area; has += seen[i] ? spots[i].Area : 0; } } return all > 0 ? has / all : 0; }
+            return new((SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))]));
+        }).Value;
+
     /// <summary>The set wearing its projections, through the shot camera of a frame: RGBA premultiplied.</summary>
     public FloatImage Projected(ShotDocument shot, int frame, int width, int samples = 4, CancellationToken stop = default)
     {

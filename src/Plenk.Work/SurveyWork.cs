@@ -26,12 +26,53 @@ public static class SurveyWork
             : new(null, null, null, $"{name} has no place yet: {reason}.");
     }
 
-    public static FittedPiece Fit(ShotDocument shot, PieceKind kind, IReadOnlyList<string> names, int frame)
+    /// <summary>The solve's points in the world, by track; what of them is seen in a frame, and where.</summary>
+    public static IReadOnlyList<(int Track, Vec3 Place, double X, double Y)> Seen(ShotDocument shot, TrackWork tracks, int frame)
+    {
+        if (tracks.Solve(shot) is not { Turning: false } solve || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)) { return []; }
+        var live = tracks.Tracks(shot).Where(t => t.TryAt(frame, out _)).ToDictionary(t => t.Id);
+        var seen = new List<(int, Vec3, double, double)>();
+        foreach (var p in solve.Points)
+        {
+            Vec3 world = camera.SourceToWorld.Apply(new(p.Position[0], p.Position[1], p.Position[2]));
+            if (live.ContainsKey(p.Track) && pinhole.TryProject(pose, world, out double x, out double y) && pinhole.Contains(x, y)) { seen.Add((p.Track, world, x, y)); }
+        }
+        return seen;
+    }
+
+    /// <summary>Names, as <see cref="Fit"/> takes them, of the tracked points that lie on the surface under a spot of the picture.</summary>
+    public static IReadOnlyList<string> Surface(ShotDocument shot, TrackWork tracks, int frame, double x, double y)
+    {
+        IReadOnlyList<(int Track, Vec3 Place, double X, double Y)> seen = Seen(shot, tracks, frame);
+        if (seen.Count < 8) { throw new ShotFault("There are hardly any solved points in this frame. Track and solve the camera at step 2, or go to a frame that sees more of them."); }
+        int seed = Enumerable.Range(0, seen.Count).MinBy(i => (seen[i].X - x) * (seen[i].X - x) + (seen[i].Y - y) * (seen[i].Y - y));
+        Vec3[] all = [.. seen.Select(s => s.Place)];
+        // A hundredth of the distance is what points of a solve are good for.
+        double far = ShotCamera.Of(shot)!.TryAt(frame, out Pose pose, out _) ? (all[seed] - pose.Position).Length : 1;
+        IReadOnlyList<int> on = SurfaceGrow.Plane(all, seed, 0.006 * far, shot.Seed);
+        return on.Count < 8 ? throw new ShotFault("No eight points lie in a plane there. Click in the middle of a flat surface, or circle its points.") : [.. on.Select(i => $"#{seen[i].Track}")];
+    }
+
+    /// <summary>What a fit leaves, as it is seen in a frame: its RMS at the piece's own distance, pixels; null behind the camera.</summary>
+    public static double? InPixels(ShotDocument shot, FittedPiece fitted, int frame)
+    {
+        if (ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)) { return null; }
+        double depth = -pose.ToLocal(fitted.Piece.Position).Z;
+        return depth > 0 ? fitted.RmsMetres * pinhole.Fx / depth : null;
+    }
+
+    public static FittedPiece Fit(ShotDocument shot, TrackWork tracks, PieceKind kind, IReadOnlyList<string> names, int frame)
     {
         Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         var places = new List<Vec3>();
+        Dictionary<int, double[]>? solved = names.Any(n => n.StartsWith('#')) ? tracks.Solve(shot)?.Points.ToDictionary(p => p.Track, p => p.Position) : null;
         foreach (string name in names)
         {
+            if (name.StartsWith('#'))
+            {
+                if (int.TryParse(name[1..], out int track) && solved?.GetValueOrDefault(track) is { } p) { places.Add(toWorld.Apply(new(p[0], p[1], p[2]))); }
+                continue;
+            }
             SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name) ?? throw new ShotFault($"There is no survey point called {name}.");
             places.Add(toWorld.Apply(point.Position ?? throw new ShotFault($"{name} has no place yet: click it in a second frame.")));
         }
@@ -41,8 +82,10 @@ public static class SurveyWork
         {
             PieceKind.Plane => PieceFit.Plane(places, eye, out reason),
             PieceKind.Box => PieceFit.Box(places, out reason),
-            _ => throw new ShotFault("Only planes and boxes are laid through points."),
+            PieceKind.Cylinder => PieceFit.Cylinder(places, out reason),
+            _ => throw new ShotFault("Only planes, boxes and cylinders are laid through points."),
         };
-        return fitted ?? throw new ShotFault($"No {kind.ToString().ToLowerInvariant()} goes through these points: {reason}.");
+        if (fitted is null) { throw new ShotFault($"No {kind.ToString().ToLowerInvariant()} goes through these points: {reason}."); }
+        return fitted with { Piece = PieceFit.Square(fitted.Piece, shot.Pieces) };
     }
 }

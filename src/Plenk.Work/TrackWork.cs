@@ -148,7 +148,10 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
         return points.Length < 2 ? null : Copy(t, points, t.ByHand);
     }
 
-    /// <summary>The shot with a solve for its camera. Survey points that are clicked twice are placed anew, in the solve's own space.</summary>
+    /// <summary>
+    /// The shot with a solve for its camera. Survey points are taken into the solve's own space: measured ones all together, by those of
+    /// them that are clicked, so that they keep their distances; others by their clicks; one that has neither has no place any more.
+    /// </summary>
     public static ShotDocument With(ShotDocument shot, SolveResult r, string solveMedia)
     {
         Pinhole p = r.Pinhole!;
@@ -163,11 +166,17 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             Samples = [.. r.Frames.Select(f => new CameraSample(f.Frame, f.CameraToWorld.ToRowMajor16(), r.PinholeAt(f).Fx, p.Cx, p.Cy))],
         };
         var poses = r.Frames.ToDictionary(f => f.Frame);
+        (Vec3 Old, Vec3 New)[] known = [.. shot.SurveyPoints.Where(s => s is { FromClicks: false, Position: not null, Clicks.Count: > 1 }).Select(s => (s.Position!.Value, Clicked(s))).Where(k => k.Item2 is not null).Select(k => (k.Item1, k.Item2!.Value))];
+        Similarity? measured = known.Length >= 3 && Alignment.Similarity([.. known.Select(k => k.Old)], [.. known.Select(k => k.New)], out _) is { } aligned ? aligned.Map : null;
         SurveyPoint Placed(SurveyPoint s)
         {
-            if (s.Clicks.Count == 0) { return s; }
+            if (measured is { } map && s is { FromClicks: false, Position: { } at }) { return s with { Position = map.Apply(at) }; }
+            return s.Clicks.Count == 0 ? s with { Position = null } : s with { FromClicks = true, Position = Clicked(s) };
+        }
+        Vec3? Clicked(SurveyPoint s)
+        {
             Sight[] sights = [.. s.Clicks.Where(c => poses.ContainsKey(c.Frame)).Select(c => new Sight(poses[c.Frame].CameraToWorld, r.PinholeAt(poses[c.Frame]), c.X, c.Y))];
-            return s with { FromClicks = true, Position = Triangulation.Locate(sights, out _)?.Point };
+            return Triangulation.Locate(sights, out _)?.Point;
         }
         return shot with
         {

@@ -22,6 +22,77 @@ public static class PieceMeshes
         return new(corners, [4, 5, 7, 4, 7, 6, 1, 0, 2, 1, 2, 3, 5, 1, 3, 5, 3, 7, 0, 4, 6, 0, 6, 2, 6, 7, 3, 6, 3, 2, 0, 1, 5, 0, 5, 4]);
     }
 
+    /// <summary>A cylinder on the middle of its foot, elliptic where X and Z differ; with both ends.</summary>
+    public static TriangleMesh Cylinder(Vec3 size, int sides)
+    {
+        var positions = new List<Vector3>();
+        var indices = new List<int>();
+        for (int i = 0; i < sides; i++)
+        {
+            float a = 2 * MathF.PI * i / sides, x = (float)size.X / 2 * MathF.Cos(a), z = (float)size.Z / 2 * MathF.Sin(a);
+            positions.Add(new(x, 0, z));
+            positions.Add(new(x, (float)size.Y, z));
+        }
+        int foot = positions.Count, head = foot + 1;
+        positions.AddRange([Vector3.Zero, new(0, (float)size.Y, 0)]);
+        for (int i = 0; i < sides; i++)
+        {
+            int a = 2 * i, b = 2 * ((i + 1) % sides);
+            indices.AddRange([a, a + 1, b, b, a + 1, b + 1, foot, a, b, head, b + 1, a + 1]);
+        }
+        return new([.. positions], [.. indices]);
+    }
+
+    /// <summary>Solid stairs on the middle of their foot: X wide, Y high and Z deep over all steps, rising along −Z.</summary>
+    public static TriangleMesh Stairs(Vec3 size, int steps)
+    {
+        var positions = new List<Vector3>();
+        var indices = new List<int>();
+        float x = (float)size.X / 2, rise = (float)size.Y / steps, going = (float)size.Z / steps, front = (float)size.Z / 2;
+        void Quad(Vector3 a, Vector3 b, Vector3 c, Vector3 d)
+        {
+            int at = positions.Count;
+            positions.AddRange([a, b, c, d]);
+            indices.AddRange([at, at + 1, at + 2, at, at + 2, at + 3]);
+        }
+        for (int i = 0; i < steps; i++)
+        {
+            float y0 = i * rise, y1 = y0 + rise, z0 = front - i * going, z1 = z0 - going;
+            Quad(new(-x, y0, z0), new(x, y0, z0), new(x, y1, z0), new(-x, y1, z0));
+            Quad(new(-x, y1, z0), new(x, y1, z0), new(x, y1, z1), new(-x, y1, z1));
+            Quad(new(x, 0, z0), new(x, 0, z1), new(x, y1, z1), new(x, y1, z0));
+            Quad(new(-x, 0, z1), new(-x, 0, z0), new(-x, y1, z0), new(-x, y1, z1));
+        }
+        Quad(new(x, 0, -front), new(-x, 0, -front), new(-x, (float)size.Y, -front), new(x, (float)size.Y, -front));
+        return new([.. positions], [.. indices]);
+    }
+
+    /// <summary>The upper half of an ellipsoid around the middle of its foot, seen from within.</summary>
+    public static TriangleMesh Dome(Vec3 size, int sides)
+    {
+        int rings = sides / 4;
+        var positions = new List<Vector3>();
+        var indices = new List<int>();
+        for (int j = 0; j <= rings; j++)
+        {
+            float up = MathF.PI / 2 * j / rings;
+            for (int i = 0; i < sides; i++)
+            {
+                float a = 2 * MathF.PI * i / sides;
+                positions.Add(new((float)size.X / 2 * MathF.Cos(up) * MathF.Cos(a), (float)size.Y * MathF.Sin(up), (float)size.Z / 2 * MathF.Cos(up) * MathF.Sin(a)));
+            }
+        }
+        for (int j = 0; j < rings; j++)
+        {
+            for (int i = 0; i < sides; i++)
+            {
+                int a = j * sides + i, b = j * sides + (i + 1) % sides;
+                indices.AddRange([a, b, a + sides, b, b + sides, a + sides]);
+            }
+        }
+        return new([.. positions], [.. indices]);
+    }
+
     public static Similarity PlaceOf(Piece p) =>
         new(p.Scale, Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z), p.Position);
 
@@ -32,6 +103,10 @@ public static class PieceMeshes
         {
             PieceKind.Plane => Plane(piece.Size),
             PieceKind.Box => Box(piece.Size),
+            PieceKind.Cylinder => Cylinder(piece.Size, piece.Count > 0 ? piece.Count : 32),
+            PieceKind.Stairs => Stairs(piece.Size, Math.Max(1, piece.Count)),
+            PieceKind.Dome => Dome(piece.Size, 32),
+            PieceKind.Outline or PieceKind.Strip => OutlineMesh.Of(piece),
             _ => mesh(piece.Media!, piece.Object),
         };
         Similarity place = PlaceOf(piece);

@@ -1,4 +1,5 @@
 using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
 
 namespace Plenk.Core.Shots;
 
@@ -85,8 +86,11 @@ public static class ShotChecks
         foreach (Piece p in d.Pieces)
         {
             Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
-            Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind == PieceKind.Plane || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
+            Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
+            if (OutlineMesh.Fault(p) is { } drawn) { faults.Add($"Set, {p.Name}: {drawn}."); }
+            Need(p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500, $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}.");
+            Need(p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256), $"Set, {p.Name}: a cylinder has between 3 and 256 sides.");
             Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }
         foreach (ProjectionSource p in d.Projections)

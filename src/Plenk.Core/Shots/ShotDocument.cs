@@ -323,11 +323,20 @@ public enum PieceKind
     Plane,
     Box,
     Mesh,
+    Cylinder,
+    /// <summary>Steps that rise along −Z.</summary>
+    Stairs,
+    /// <summary>A floor by its outline, walls raised from it, with openings.</summary>
+    Outline,
+    /// <summary>A kerb or ledge along a path.</summary>
+    Strip,
+    /// <summary>Half a sphere to look up into.</summary>
+    Dome,
 }
 
 /// <summary>
-/// A part of the rebuilt set. A plane lies in its own XZ with its front up; a box stands on the middle of its foot; a mesh
-/// keeps the coordinates of its file. Turned about Y, then tilted about X, then rolled about Z, in degrees.
+/// A part of the rebuilt set. A plane lies in its own XZ with its front up; a box, a cylinder, stairs and a dome stand on the middle of
+/// their foot; an outline and a strip keep the coordinates they are drawn in; a mesh keeps those of its file. Turned about Y, then tilted about X, then rolled about Z, in degrees.
 /// </summary>
 public sealed record Piece : Extensible
 {
@@ -340,12 +349,35 @@ public sealed record Piece : Extensible
     public double Scale { get; init; } = 1;
     public string? Media { get; init; }
     public string? Object { get; init; }
+
+    /// <summary>Steps of stairs, sides of a cylinder; 0: as usual.</summary>
+    public int Count { get; init; }
+
+    /// <summary>Corners of an outline or places of a strip's path: x0 z0 x1 z1 …, metres, in the piece's own space.</summary>
+    public IReadOnlyList<double> Corners { get; init; } = [];
+
+    /// <summary>Of an outline: its walls stand <see cref="Size"/>.Y high, its floor is drawn in.</summary>
+    public bool Walls { get; init; } = true;
+    public bool Ground { get; init; } = true;
+    public IReadOnlyList<Opening> Openings { get; init; } = [];
+
+    /// <summary>Holes in an outline's floor, each as corners.</summary>
+    public IReadOnlyList<IReadOnlyList<double>> Holes { get; init; } = [];
+
+    /// <summary>Pieces of one name here are chosen and moved together.</summary>
+    public string? Group { get; init; }
+
+    /// <summary>It is not moved by hand.</summary>
+    public bool Locked { get; init; }
     public Duties Duties { get; init; } = new();
 
     /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
     public string? HangsOn { get; init; }
     public bool Off { get; init; }
 }
+
+/// <summary>A door or window in an outline's wall: the wall's number from 0, metres along it from its first corner, and above its foot.</summary>
+public sealed record Opening(int Wall, double From, double To, double Bottom, double Top);
 
 public sealed record Duties : Extensible
 {

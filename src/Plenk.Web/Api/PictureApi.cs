@@ -102,6 +102,41 @@ public static class PictureApi
             });
         });
 
+        // Which frames see the set best, and what is covered now.
+        api.MapGet("/sources", async (long id, int? revision, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
+            var (plan, now, pieces) = await Task.Run(() => engine.Plan(document));
+            return new { plan = plan.Select(p => new { p.Frame, p.Covered }), now, pieces = pieces.Select(p => new { id = p.Piece, covered = p.Covered }) };
+        });
+
+        // The set in the world for the browser: triangles of each piece, and where each projection sees it from.
+        api.MapGet("/around", async (long id, int? frame, int? revision, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
+            document = Hanging.At(document, frame ?? document.Range.First);
+            SetScene set = engine.Set(document);
+            int triangles = set.Meshes.Sum(m => m.TriangleCount);
+            if (triangles > 1_000_000) { throw new ShotFault($"The set has {triangles:N0} triangles; up to a million are shown around. Switch pieces off."); }
+            return new
+            {
+                pieces = set.Pieces.Select((p, i) => new
+                {
+                    p.Id,
+                    p.Duties.WearsFootage,
+                    p.Duties.OnlyBlocksLight,
+                    positions = Convert.ToBase64String(System.Runtime.InteropServices.MemoryMarshal.AsBytes<Vector3>(set.Meshes[i].Positions)),
+                    indices = Convert.ToBase64String(System.Runtime.InteropServices.MemoryMarshal.AsBytes<int>(set.Meshes[i].Indices)),
+                }),
+                cameras = document.Projections.Where(p => !p.Off).Select(p =>
+                {
+                    var (pose, pinhole) = engine.Camera(document, p.Frame);
+                    return new { p.Frame, pose = pose.ToRowMajor16(), fx = pinhole.Fx, fy = pinhole.Fy, cx = pinhole.Cx, cy = pinhole.Cy, k1 = pinhole.Lens.K1, k2 = pinhole.Lens.K2, width = pinhole.Width, height = pinhole.Height, fadeFrom = p.FadeFromDegrees, fadeTo = p.FadeToDegrees, pieces = p.Pieces };
+                }),
+                shot = ShotCamera.Of(document) is { } camera && camera.TryAt(frame ?? document.Range.First, out Pose own, out Pinhole lens) ? new { pose = own.ToRowMajor16(), fovDegrees = 2 * Math.Atan(lens.Height / (2 * lens.Fy)) * 180 / Math.PI } : null,
+            };
+        });
+
         api.MapGet("/plan", async (long id, int? revision, int? frame, ShotStore shots, ShotEngine engine) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);

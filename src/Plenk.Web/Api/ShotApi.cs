@@ -25,6 +25,9 @@ public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? 
         saved with { Elements = Elements ?? saved.Elements, Lights = Lights ?? saved.Lights, Pieces = Pieces ?? saved.Pieces };
 }
 
+/// <summary>A foot in the world and a spot of the picture; where Along is given, the spot lies above the line from the foot along it.</summary>
+public sealed record AboveRequest(Vec3 Foot, double X, double Y, Vec3? Along);
+
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
 
 /// <summary>Shots, their ledgers, their readings.</summary>
@@ -131,12 +134,27 @@ public static class ShotApi
             return SurveyWork.Locate(request.Document, name);
         });
 
-        api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots) =>
+        api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots, TrackWork tracks) =>
         {
             await Need(shots, id);
             Check(request.Document);
-            return SurveyWork.Fit(request.Document, request.Kind, request.Points, request.Frame);
+            var fitted = SurveyWork.Fit(request.Document, tracks, request.Kind, request.Points, request.Frame);
+            return new { fitted.Piece, fitted.RmsMetres, fitted.LargestMetres, rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame) };
         });
+
+        // Tracked points that can be chosen in a frame; and those on the surface under a spot.
+        api.MapGet("/{id:long}/frames/{frame:int}/places", async (long id, int frame, ShotStore shots, TrackWork tracks) =>
+            SurveyWork.Seen((await Need(shots, id)).Document, tracks, frame).Select(p => new { name = $"#{p.Track}", x = Math.Round(p.X, 1), y = Math.Round(p.Y, 1) }));
+
+        api.MapGet("/{id:long}/frames/{frame:int}/surface", async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks) =>
+            SurveyWork.Surface((await Need(shots, id)).Document, tracks, frame, x, y));
+
+        api.MapGet("/{id:long}/frames/{frame:int}/card", async (long id, int frame, double metres, ShotStore shots, ShotEngine engine) =>
+            SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres));
+
+        // How high above a foot a spot of the picture lies, where it is straight above it; or straight above a line through the foot along a direction.
+        api.MapPost("/{id:long}/frames/{frame:int}/above", async (long id, int frame, AboveRequest request, ShotStore shots, ShotEngine engine) =>
+            SetWork.Above(engine, (await Need(shots, id)).Document, frame, request.Foot, request.Along, request.X, request.Y));
 
         api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
         {

@@ -2,6 +2,7 @@
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawLevel } from './level.js';
+import { drawPieces } from './pieces.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { carryTrack, cornerNear, correctTrack, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
@@ -95,7 +96,7 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4' };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source' };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   seen.textContent = `${ways[state.compare]}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
@@ -109,6 +110,7 @@ function drawOverlay() {
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
+  if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
@@ -159,7 +161,7 @@ function drawOverlay() {
   overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
 }
 
-const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference' })[state.compare];
+const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source' })[state.compare];
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -173,19 +175,20 @@ export async function refresh() {
   const kind = served();
   const d = doc();
   if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free') || state.playing) { shown = null; draw(); return; }
-  if ((kind === 'comp' && d.elements.length === 0) || (kind.startsWith('projection') && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
+  if ((kind === 'comp' && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
   const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
   const frame = state.frame;
   const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {
-    if (quality === 'full' && kind.startsWith('projection')) break;
+    if (quality === 'full' && (kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind))) break;
     try {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
       shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
+      if (['texels', 'stretch', 'source'].includes(kind)) shown.quality = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source' }[kind];
       box.dataset.quality = quality;
       // Only what the picture itself complained of is over; a message of anybody else stays.
       if (complained) { complained = false; tell('told', null); }

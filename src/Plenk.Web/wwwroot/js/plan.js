@@ -76,7 +76,7 @@ svg.addEventListener('pointerdown', (e) => {
   const piece = e.target.closest('[data-piece]')?.dataset.piece;
   if (element) held = { element };
   else if (e.target.closest('[data-sun]')) held = { sun: true };
-  else if (piece && state.step === 3) { state.chosen.piece = piece; tell('chosen'); held = { piece, from: world(e) }; } else return;
+  else if (piece && state.step === 3) { state.chosen.piece = piece; tell('chosen'); const p = state.document.pieces.find((x) => x.id === piece); if (p?.locked || p?.hangsOn) return; held = { piece, from: world(e) }; } else return;
   svg.setPointerCapture(e.pointerId);
 });
 svg.addEventListener('pointermove', (e) => {

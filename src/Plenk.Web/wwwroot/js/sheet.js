@@ -5,6 +5,7 @@ import { kept, pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { levelSection } from './level.js';
 import { hangsOn, movingSection } from './moving.js';
+import { newId, setSection } from './pieces.js';
 import { plateSection } from './plate.js';
 import { stillSection } from './still.js';
 import { trackSection } from './tracks.js';
@@ -57,21 +58,6 @@ function clickPoint(name, at) {
   });
 }
 
-// A plane or a box laid through the chosen survey points; how far they lie from it is told.
-async function fit(kind) {
-  const points = state.chosen.points;
-  let off = 0;
-  const good = await save(`${kind} through ${points.join(' ')}`, async (x) => {
-    const fitted = await post(api('pieces/fit'), { document: x, kind, points, frame: state.frame });
-    off = fitted.rmsMetres;
-    const k = newId(x.pieces, kind.toLowerCase());
-    x.pieces.push({ ...fitted.piece, id: k, name: k.replace('_', ' ') });
-    state.chosen.piece = k;
-    return x;
-  });
-  if (good) { state.chosen.points = []; tell('told', h('p', { class: 'told fine', role: 'status' }, `The points lie ${(off * 1000).toFixed(1)} mm from it (root mean square).`)); }
-}
-
 // A camera whose conventions are not known: its readings ranked by the shot's own tracks, for the artist to take one.
 let readingsOfCamera = null;
 function foreignCamera() {
@@ -105,7 +91,20 @@ function judging(d, pointNames) {
     ...(s ? [number('Height', s.heightMetres, 'm', (v) => change('Stand-in sized', (x) => { x.standIns.find((q) => q.id === s.id).heightMetres = v; }), { min: 0.01, max: 1000 }), triple('Foot', s.position, 'm', (v) => change('Stand-in moved', (x) => { x.standIns.find((q) => q.id === s.id).position = v; })), h('div', { class: 'actions' }, button('Take it away', () => change('Stand-in taken away', (x) => { x.standIns = x.standIns.filter((q) => q.id !== s.id); })))] : [])].filter(Boolean);
 }
 
-const newId = (list, stem) => { let k = 1; while (list.some((q) => q.id === `${stem}_${k}`)) k++; return `${stem}_${k}`; };
+// What the frames could cover, and what the projections cover now.
+let plan = null, planOf = '';
+function planned(d) {
+  const key = JSON.stringify([state.revision]);
+  if (planOf !== key && d.camera && d.pieces.length) {
+    planOf = key;
+    get(`${api('sources')}?revision=${state.revision}`).then((p) => { plan = p; if (state.step === 4) drawSheet(); }).catch((e) => tell('told', e));
+  }
+  if (!plan) return d.camera && d.pieces.length ? [quiet('Asking every frame what it sees of the set.')] : [];
+  const have = new Set(d.projections.map((p) => p.frame)), bare = plan.pieces.filter((p) => p.covered < 0.02).map((p) => d.pieces.find((q) => q.id === p.id)?.name || p.id);
+  return [heading('Best sources'), h('ul', { class: 'plain', id: 'best-sources' }, h('li', {}, `The projections cover ${(100 * plan.now).toFixed(1)} % of the set now.`), ...plan.plan.map((p) => h('li', {}, h('span', { class: 'num' }, `${p.frame}: ${(100 * p.covered).toFixed(1)} % `), have.has(p.frame) ? 'is laid on' : button(`Lay ${p.frame} on`, () => save(`Projected ${p.frame}`, (x) => { x.projections.push({ id: newId(x.projections, 'projection'), name: `frame ${p.frame}`, frame: p.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }))))),
+    bare.length ? quiet(`Hardly seen by any: ${bare.slice(0, 6).join(', ')}${bare.length > 6 ? ` and ${bare.length - 6} more` : ''}.`) : null,
+    tick('where projections share a spot the better one wins', !!d.projectionsByQuality, (v) => save('How projections share', (x) => { x.projectionsByQuality = v; return x; }))];
+}
 
 const steps = {
   1() {
@@ -148,24 +147,10 @@ const steps = {
       number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 }),
       ...judging(d, pointNames), ...movingSection(bringIn)];
   },
-  3() {
-    const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece);
-    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { const k = newId(x.pieces, kind.toLowerCase()); x.pieces.push({ id: k, name: k.replace('_', ' '), kind, position: [0, 0, 0], rotationYxzDegrees: [0, 0, 0], size: [1, 1, 1], scale: 1, duties: { receives: true, hides: true, wearsFootage: true, blocksLight: true } }); state.chosen.piece = k; return x; });
-    const e = (what, change) => edit(`${p.name}: ${what}`, 'pieces', p.id, change);
-    return [heading('Pieces'), d.pieces.length ? rows(d.pieces.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.kind.toLowerCase() })), state.chosen.piece, (id) => { state.chosen.piece = id; tell('chosen'); }, { long: true }) : quiet('Nothing is built yet. Add a plane or a box, or bring a mesh in.'),
-      h('div', { class: 'actions' }, button('Add a plane', () => add('Plane')), button('Add a box', () => add('Box'))), bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
-      d.surveyPoints.length ? h('div', { class: 'actions' }, h('button', { type: 'button', 'aria-pressed': state.pointsOpen ? 'true' : 'false', onclick: () => { state.pointsOpen = !state.pointsOpen; tell('chosen'); } }, 'Through survey points')) : null,
-      d.surveyPoints.length && state.pointsOpen ? h('div', { id: 'through' }, quiet('Choose the points, here or in the picture.'),
-        rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: s.position ? '' : 'no place yet' })), state.chosen.points, (id) => { const c = state.chosen.points; state.chosen.points = c.includes(id) ? c.filter((n) => n !== id) : [...c, id]; tell('chosen'); }, { long: true }),
-        h('div', { class: 'actions' }, button('Plane through them', () => fit('Plane'), { disabled: state.chosen.points.length < 3 }), button('Box around them', () => fit('Box'), { disabled: state.chosen.points.length < 4 }))) : null,
-      ...(p ? [heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), hangsOn('piece', p), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2),
-        p.kind === 'Mesh' ? number('Scale', p.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }) : triple('Size', p.size, 'm', (v) => e('sized', (x) => { x.size = v; })),
-        heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
-        h('div', { class: 'actions' }, button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${p.name}`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; })))] : [])];
-  },
+  3: () => setSection(bringIn),
   4() {
     const d = state.document, p = d.projections.find((x) => x.id === state.chosen.projection) || d.projections[0];
-    return [heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
+    return [...planned(d), heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
       h('div', { class: 'actions' }, button(`Lay frame ${state.frame} on the set`, () => save(`Projected ${state.frame}`, (x) => { x.projections.push({ id: newId(x.projections, 'projection'), name: `frame ${state.frame}`, frame: state.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }), { next: !d.projections.length })),
       ...(p ? [heading(p.name), number('Frame', p.frame, '', (v) => edit('Projection’s frame', 'projections', p.id, (x) => { x.frame = Math.round(v); x.name = `frame ${x.frame}`; })), number('Fades from', p.fadeFromDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeFromDegrees = v; }), { min: 0, max: 90 }), number('is gone at', p.fadeToDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeToDegrees = v; }), { min: 0, max: 90 }),
         h('div', { class: 'actions' }, button('Delete', () => save('Deleted a projection', (x) => { x.projections = x.projections.filter((q) => q.id !== p.id); return x; })))] : [])];

@@ -52,7 +52,7 @@ function looking() {
 }
 
 function compareButtons() {
-  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference']] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
+  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference'], ['texels', 'Texels'], ['stretch', 'Stretch'], ['source', 'Source']] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
   $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { looked[group()] = state.compare = w; tell('compare'); } }, t)),
     h('button', { class: 'plain', type: 'button', title: 'One stop darker ([)', onclick: () => { state.exposure -= 1; draw(); } }, '−1'), h('button', { class: 'plain', type: 'button', title: 'One stop brighter (])', onclick: () => { state.exposure += 1; draw(); } }, '+1'));
 }
