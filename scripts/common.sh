@@ -63,7 +63,8 @@ build_assets() {
     npm ci --silent --no-audit --no-fund
     touch node_modules/.stamp
   fi
-  mkdir -p "$web/fonts" "$web/css"
+  mkdir -p "$web/fonts" "$web/css" "$web/lib"
+  cp node_modules/three/build/three.module.js node_modules/three/build/three.core.js "$web/lib/"
   cp node_modules/@fontsource-variable/atkinson-hyperlegible-next/files/atkinson-hyperlegible-next-latin-wght-normal.woff2 \
     node_modules/@fontsource-variable/source-serif-4/files/source-serif-4-latin-wght-normal.woff2 \
     node_modules/@fontsource-variable/source-serif-4/files/source-serif-4-latin-wght-italic.woff2 \

@@ -1,6 +1,7 @@
 import { get, post } from './api.js';
 import { button, h } from './build.js';
 import { draw, fitPicture, refresh } from './picture.js';
+import './around.js';
 import './plan.js';
 import { togglePlay } from './rail.js';
 import { drawSheet } from './sheet.js';
@@ -95,7 +96,7 @@ async function jobs() {
   setTimeout(jobs, live ? 700 : 4000);
 }
 
-const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['T', 'seen through display, look, curve, codes'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
+const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['T', 'seen through display, look, curve, codes'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above, around'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
 function dialog(...content) { $('dialog').replaceChildren(...content, h('div', { class: 'actions' }, button('Close', () => $('dialog').close()))); $('dialog').showModal(); }
 const help = () => dialog(h('h2', {}, 'By hand'), h('table', { class: 'plainly' }, ...shortcuts.map(([k, t]) => h('tr', {}, h('td', { class: 'mono' }, k), h('td', {}, t)))));
 async function ledger() {
@@ -110,6 +111,7 @@ async function ledger() {
 function way(w) {
   state.way = w;
   $('middle').classList.toggle('above', w === 'above');
+  $('middle').classList.toggle('around', w === 'around');
   for (const b of document.querySelectorAll('[data-way]')) b.setAttribute('aria-selected', b.dataset.way === w ? 'true' : 'false');
   tell('way');
   draw();
@@ -125,7 +127,7 @@ addEventListener('keydown', (e) => {
   else if (key === '.' || key === 'arrowright') setFrame(state.frame + 1);
   else if (key === ' ' && !e.target.matches('button')) togglePlay();
   else if ('rgb'.includes(key)) { state.channel = state.channel === key.toUpperCase() ? null : key.toUpperCase(); draw(); } else if (key === 'a') { state.channel = null; draw(); } else if (key === '[') { state.exposure -= 1; draw(); } else if (key === ']') { state.exposure += 1; draw(); } else if (key === 'f') fitPicture(); else if (key === 't') { const w = seenWays(); seeThrough(w[(w.indexOf(state.seen) + 1) % w.length]); }
-  else if (key === 'p') { state.alone = !state.alone; draw(); } else if (key === 'v') way(state.way === 'camera' ? 'above' : 'camera');
+  else if (key === 'p') { state.alone = !state.alone; draw(); } else if (key === 'v') way({ camera: 'above', above: 'around', around: 'camera' }[state.way]);
   else if (key === 'escape') { setHand(null); tell('escape'); }
   else if (key === '?') help();
   else return;
