@@ -30,6 +30,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, SolveReadings.RmsBlank, s => [s.Solve], SolveRms),
         new(1, SolveReadings.HeldOutBlank, s => [s.Solve], (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
         new(1, SolveReadings.SlideBlank, s => [s.Solve, s.Elements, Camera(s)], Slide),
+        new(1, SetReadings.EdgesBlank, s => [.. Camera(s), s.Pieces], Edges),
         new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
         new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Gap(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
@@ -72,6 +73,22 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         if (s.Doubts() is not { } sure) { return SolveReadings.SlideBlank with { Note = "the solve leaves more open than can be told" }; }
         Similarity toSource = camera.SourceToWorld.Inverse();
         return SolveReadings.Slide(sure, s.Frames[0].Frame, [.. shot.Elements.Where(e => !e.Off).Select(e => (e.Name, toSource.Apply(e.Position)))]);
+    }
+
+    private static Reading Edges(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (shot.Pieces.All(p => p.Off)) { return SetReadings.EdgesBlank with { Note = "nothing is built yet" }; }
+        if (shot.Camera is null || shot.Plate is null) { return SetReadings.EdgesBlank with { Note = "no camera yet" }; }
+        var frames = new List<(int, IReadOnlyList<PieceSlip>)>();
+        SetScene? set = null;
+        foreach (int frame in Enumerable.Range(0, 9).Select(i => shot.Range.First + (shot.Range.Last - shot.Range.First) * i / 8).Distinct())
+        {
+            stop.ThrowIfCancellationRequested();
+            var (pose, pinhole) = engine.Camera(shot, frame);
+            set = engine.Set(Hanging.At(shot, frame));
+            frames.Add((frame, EdgeSlip.Of(set, pinhole, pose, engine.TrackWork.Picture(shot with { Look = shot.Look with { TrackThroughCurve = false } }, frame).Levels[0])));
+        }
+        return SetReadings.Edges(frames, i => set!.Pieces[i].Name);
     }
 
     private static Reading Projection(ShotEngine engine, ShotDocument shot, CancellationToken stop)

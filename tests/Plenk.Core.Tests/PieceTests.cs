@@ -1,9 +1,11 @@
 using System.Numerics;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracing;
+using Plenk.Core.Tracking;
 using Xunit;
 
 namespace Plenk.Core.Tests;
@@ -114,5 +116,33 @@ public class PieceTests
         Piece neighbour = new() { Id = "n", Kind = PieceKind.Box, RotationYxzDegrees = new(0, 31, 0) };
         Assert.Equal(121, PieceFit.Square(new Piece { Id = "p", Kind = PieceKind.Plane, RotationYxzDegrees = new(90, 120, 0) }, [neighbour]).RotationYxzDegrees.Y, 1e-9);
         Assert.Equal(100, PieceFit.Square(new Piece { Id = "p", Kind = PieceKind.Plane, RotationYxzDegrees = new(90, 100, 0) }, [neighbour]).RotationYxzDegrees.Y);
+    }
+
+    [Fact]
+    public void A_piece_that_slips_is_measured_by_its_edges()
+    {
+        var camera = new Pinhole(400, 300, 400, 400, 200, 150, Lens.None);
+        Piece Board(double x) => new() { Id = "b", Name = "board", Kind = PieceKind.Plane, Position = new(x, 0, -4), RotationYxzDegrees = new(90, 0, 0), Size = new(2, 0, 1.6) };
+        var seen = new SetScene([Board(0)], (_, _) => throw new InvalidOperationException());
+        var grid = new RayGrid(camera, Pose.Identity);
+        var gray = new float[400 * 300];
+        for (int y = 0; y < 300; y++)
+        {
+            for (int x = 0; x < 400; x++)
+            {
+                for (uint k = 0; k < 8; k++) { if (grid.TryDirection(x, y, Sampling.Point(k, 3, 0), out Vector3 d)) { gray[y * 400 + x] += seen.Scene.Occluded(new Ray(grid.Origin, d), RayKinds.CameraSet) ? 0.1f : 0.02f; } }
+            }
+        }
+        PieceSlip Slip(double x) => Assert.Single(EdgeSlip.Of(new SetScene([Board(x)], (_, _) => throw new InvalidOperationException()), camera, Pose.Identity, new GrayImage(400, 300, gray)));
+        Assert.InRange(Slip(0).MiddlePx, 0, 0.15);
+        Assert.InRange(Slip(0).Spots, 30, 200);
+        // 3 cm at 4 m and f = 400 is 3 px at the two upright edges; the level ones stay: the ninth tenth lies on an upright one.
+        PieceSlip off = Slip(0.03);
+        Assert.True(Math.Abs(off.WorstX - 103) < 1.5 || Math.Abs(off.WorstX - 303) < 1.5, $"{off}");
+        // Nine frames in which it slips more and more: the worst is the last.
+        Core.Readings.Reading reading = Core.Readings.SetReadings.Edges([(1001, [Slip(0)]), (1009, [off with { MiddlePx = 2.9 }])], _ => "board");
+        Assert.Equal((2.9, 1009), (reading.Value, reading.Worst!.Frame));
+        Assert.Contains("board at 1009", reading.Note);
+        Assert.Equal(Core.Readings.Verdict.Outside, reading.Verdict);
     }
 }

@@ -25,7 +25,6 @@ public sealed class MeshFollower
 {
     private const int LeastPoints = 6;
     private const double TurnSigma = 0.025; // radians from one frame to the next, beyond the pace it has; the unit of weight is 1 px²
-    private const double Reach = 5; // pixels along an edge's normal
     private readonly TriangleMesh _mesh;
     private readonly MeshTree _tree;
     private readonly Edge[] _edges;
@@ -240,34 +239,13 @@ public sealed class MeshFollower
                 // A little off the surface, so that its own faces do not hide it.
                 if (_tree.Occluded(new Ray((place + 0.004 * toward).ToSingle(), (toward / distance).ToSingle(), 0, (float)(0.99 * distance)))) { continue; }
                 if (!pinhole.TryProject(inCamera.ToWorld(place), out double x, out double y) || x < 8 || y < 8 || x > pinhole.Width - 8 || y > pinhole.Height - 8) { continue; }
-                if (Steepest(picture, x - 0.5, y - 0.5, nx, ny) is { } s) { found.Add(new(place, x + s * nx, y + s * ny, nx, ny)); }
+                if (PictureEdges.Steepest(picture, x - 0.5, y - 0.5, nx, ny) is { } s) { found.Add(new(place, x + s * nx, y + s * ny, nx, ny)); }
             }
         }
         return [.. found];
     }
 
     private static bool Facing(Vector3 normal, Vector3 at, Vec3 eye) => Vector3.Dot(normal, eye.ToSingle() - at) > 0;
-
-    /// <summary>Where along the normal the brightness changes most, preferring what is near; null where it hardly changes.</summary>
-    private static double? Steepest(GrayImage picture, double x, double y, double nx, double ny)
-    {
-        const double step = 0.5;
-        const int half = (int)(Reach / step);
-        Span<float> slope = stackalloc float[2 * half + 1];
-        int best = -1;
-        double most = 0;
-        for (int i = -half; i <= half; i++)
-        {
-            double s = i * step;
-            slope[i + half] = MathF.Abs(picture.At((float)(x + (s + 1) * nx), (float)(y + (s + 1) * ny)) - picture.At((float)(x + (s - 1) * nx), (float)(y + (s - 1) * ny)));
-            double weighted = slope[i + half] * Math.Exp(-s * s / (2 * 2.5 * 2.5));
-            if (weighted > most) { (most, best) = (weighted, i + half); }
-        }
-        if (best <= 0 || best >= 2 * half || slope[best] < 0.035f) { return null; }
-        float l = slope[best - 1], m = slope[best], r = slope[best + 1], bend = l - 2 * m + r;
-        double shift = bend < 0 ? Math.Clamp(0.5 * (l - r) / bend, -1, 1) : 0;
-        return (best - half + shift) * step;
-    }
 
     /// <summary>Edges where two faces meet at more than 25° or a surface ends; of meshes that are not too fine also the others, which may become outline. Corners at one place count as one.</summary>
     private static IEnumerable<Edge> Edges(TriangleMesh mesh)
