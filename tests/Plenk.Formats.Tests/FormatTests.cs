@@ -219,11 +219,15 @@ public class FormatTests
     public void Glb_passes_the_validator()
     {
         string at = Repository();
-        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb");
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb"), textured = $"{file}.textured.glb";
         try
         {
             File.WriteAllBytes(file, GltfFile.WriteMesh("box", PieceMeshes.Box(new(1, 2, 3)), [new("brass", new(0.5f, 0.4f, 0.2f), 1, 0.3f)]));
-            foreach (string glb in (string[])[file, Path.Combine(at, "demo", "BTH_0040", "bell.glb")])
+            // And a wall with footage of its own on two tiles.
+            byte[] tile = RasterFile.ToPng(new CodeImage(4, 4, 3, 8, new ushort[48]));
+            Core.Tracing.TriangleMesh wall = new([new(0, 0, 0), new(1, 0, 0), new(1, 1, 0), new(0, 0, 0), new(1, 1, 0), new(0, 1, 0)], [0, 1, 2, 3, 4, 5]) { TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 1), new(1, 0), new(0, 0)] };
+            File.WriteAllBytes(textured, GltfFile.WriteTextured([("wall", wall, [0, 1], [tile, tile])]));
+            foreach (string glb in (string[])[file, textured, Path.Combine(at, "demo", "BTH_0040", "bell.glb")])
             {
                 using Process node = Process.Start(new ProcessStartInfo("node", ["-e",
                     "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.totalTriangleCount))", glb])
@@ -237,6 +241,7 @@ public class FormatTests
         finally
         {
             File.Delete(file);
+            File.Delete(textured);
         }
     }
 
