@@ -163,7 +163,8 @@ public sealed class ShotEngine(IMedia media)
     {
         shot = Hanging.At(shot, frame);
         FloatImage plate = Plate(shot, frame, width);
-        var (pose, _) = Camera(shot, frame);
+        var (pose, pinhole) = Camera(shot, frame);
+        shot = Holdouts.At(shot, pose, pinhole);
         SetScene set = Set(shot);
         SkyOpenings? openings = Openings(shot);
         LightRig rig = LightRig.Of(shot.Lights);

@@ -208,7 +208,7 @@ public sealed class HandTests(Site site)
         page.Until("document.querySelector('#sheet').innerText.includes('below the floor')");
         page.PressAndSave("Undo");
         page.Step(3);
-        page.Press("Through survey points");
+        page.Press("Through points");
         // F2, O and F3 lie in a line.
         foreach (string point in (string[])["F2", "O", "F3"]) { page.Row(point); }
         string revision = page.State("state.revision");

@@ -98,13 +98,13 @@ public sealed class WalkTests(Site site)
         Assert.Equal("2,0.5", page.State("[state.document.pieces[0].size[0], state.document.pieces[0].position[1]]"));
         Assert.Equal("true", page.State("document.querySelectorAll('#overlay path').length > 0"));
         page.PressAndSave("Delete");
-        page.Press("Through survey points");
+        page.Press("Through points");
         foreach (string point in (string[])["O", "F2", "F5", "F4"]) { page.Row(point); }
         page.PressAndSave("Plane through them");
         Assert.Equal("Plane", page.State("state.document.pieces[0].kind"));
         Assert.InRange(double.Parse(page.State("Math.abs(state.document.pieces[0].position[1])"), CultureInfo.InvariantCulture), 0, 0.02);
         page.UntilState("document.querySelector('#sheet').innerText.includes('root mean square')");
-        page.Press("Through survey points");
+        page.Press("Through points");
         page.PressAndSave("Delete");
         page.BringIn("Bring a mesh in", Path.Combine(Site.Demo, "set.obj"));
         page.UntilState("state.document.pieces.length === 25");

@@ -145,4 +145,28 @@ public class PieceTests
         Assert.Contains("board at 1009", reading.Note);
         Assert.Equal(Core.Readings.Verdict.Outside, reading.Verdict);
     }
+
+    [Fact]
+    public void A_holdout_grows_and_shrinks_for_hiding_alone()
+    {
+        // Every face of a box goes out by as much: 1 × 2 × 3 held out 10 mm larger is 1.02 × 2.02 × 3.02.
+        TriangleMesh grown = PieceMeshes.Offset(PieceMeshes.Box(new(1, 2, 3)), 0.01);
+        Assert.Equal(1.02 * 2.02 * 3.02, Volume(grown), 1e-3);
+        Assert.Equal(0.98 * 1.98 * 2.98, Volume(PieceMeshes.Offset(PieceMeshes.Box(new(1, 2, 3)), -0.01)), 1e-3);
+        SetScene Scene(double mm) => new([new Piece { Id = "b", Kind = PieceKind.Box, Position = new(0, -0.5, -4), Size = new(1, 1, 1), Duties = new() { HoldoutMillimetres = mm } }], (_, _) => throw new InvalidOperationException());
+        float Hides(SetScene set, float x)
+        {
+            var ray = new Ray(Vector3.Zero, Vector3.Normalize(new(x, 0, -3.5f)));
+            return set.HideDistance(ray, set.Scene.Intersect(ray, RayKinds.CameraSet));
+        }
+        // The front's edge is at x = 0.5, 3.5 m away.
+        Assert.True(float.IsFinite(Hides(Scene(0), 0.49f)) && float.IsInfinity(Hides(Scene(0), 0.51f)));
+        Assert.True(float.IsFinite(Hides(Scene(30), 0.51f)) && float.IsInfinity(Hides(Scene(30), 0.55f)));
+        Assert.True(float.IsInfinity(Hides(Scene(-30), 0.49f)) && float.IsFinite(Hides(Scene(-30), 0.45f)));
+        // What blocks light and what the camera sees keep their size.
+        Assert.True(Scene(-30).Scene.Occluded(new Ray(new(0.49f, 3, -4), -Vector3.UnitY), RayKinds.LightSet));
+        // Two pixels at 4 m and f = 1000 are 8 mm.
+        var shot = new ShotDocument { Production = "P", Sequence = "S", Code = "C", Pieces = [new Piece { Id = "b", Kind = PieceKind.Box, Position = new(0, -0.5, -4), Duties = new() { HoldoutPixels = 2, HoldoutMillimetres = 1 } }] };
+        Assert.Equal(9, Holdouts.At(shot, Pose.Identity, new Pinhole(1920, 1080, 1000, 1000, 960, 540, Lens.None)).Pieces[0].Duties.HoldoutMillimetres, 1e-9);
+    }
 }

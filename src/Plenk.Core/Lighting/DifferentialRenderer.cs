@@ -221,12 +221,8 @@ public static class DifferentialRenderer
         var ray = new Ray(pass.Camera.Origin, d);
         Hit hit = pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
         TraceInstance? instance = hit.IsHit ? pass.Set.Instances[hit.Instance] : null;
-        Hit own = elementScene.Intersect(ray with { TMax = hit.T }, RayKinds.Element);
-        // A piece that does not hide leaves the element seen through it.
-        if (!own.IsHit && hit.IsHit && !pass.Set.Pieces[pass.Set.PieceOf(hit)].Duties.Hides)
-        {
-            own = elementScene.Intersect(ray with { TMax = pass.Set.Scene.Intersect(ray, RayKinds.Hide).T }, RayKinds.Element);
-        }
+        // A piece that does not hide leaves the element seen through it; one that is held out smaller or larger hides it there.
+        Hit own = elementScene.Intersect(ray with { TMax = pass.Set.HideDistance(ray, hit) }, RayKinds.Element);
         if (own.IsHit) { (hit, instance) = (own, elementScene.Instances[own.Instance]); }
         if (instance is null) { return; }
         Vector3 p = ray.At(hit.T), n = instance.Normal(hit);

@@ -104,11 +104,11 @@ public sealed class SetPass
         if (!Camera.TryDirection(x, y, spot, out s.Direction)) { return s; }
         var ray = new Ray(Camera.Origin, s.Direction);
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        s.HideDistance = Set.HideDistance(ray, hit);
         if (!hit.IsHit) { return s; }
         s.Distance = hit.T;
         s.Piece = Set.PieceOf(hit);
         Duties duties = Set.Pieces[s.Piece].Duties;
-        s.HideDistance = duties.Hides ? hit.T : Set.Scene.Intersect(ray, RayKinds.Hide).T;
         s.Receives = duties.Receives;
         TraceInstance instance = Set.Instances[hit.Instance];
         Vector3 face = instance.FaceNormal(hit), n = instance.Normal(hit);

@@ -93,6 +93,48 @@ public static class PieceMeshes
         return new([.. positions], [.. indices]);
     }
 
+    /// <summary>
+    /// The mesh with every face moved outwards along its normal: corners go where the planes of their faces then meet, as nearly as
+    /// there is such a place (least squares).
+    /// </summary>
+    public static TriangleMesh Offset(TriangleMesh mesh, double metres)
+    {
+        var weld = new Dictionary<(int, int, int), int>();
+        int[] corner = [.. mesh.Positions.Select(p =>
+        {
+            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
+            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
+        })];
+        var around = new List<Vector3>[weld.Count];
+        for (int t = 0; t < mesh.TriangleCount; t++)
+        {
+            Vector3 n = mesh.FaceNormal(t);
+            if (float.IsNaN(n.X)) { continue; }
+            for (int k = 0; k < 3; k++)
+            {
+                List<Vector3> own = around[corner[mesh.Indices[3 * t + k]]] ??= [];
+                if (own.All(m => Vector3.Dot(m, n) < 0.9999f)) { own.Add(n); }
+            }
+        }
+        var by = new Vector3[weld.Count];
+        for (int i = 0; i < by.Length; i++)
+        {
+            var m = new double[9];
+            var right = new double[3];
+            foreach (Vector3 n in around[i] ?? [])
+            {
+                double[] v = [n.X, n.Y, n.Z];
+                for (int r = 0; r < 3; r++) { right[r] += v[r] * metres; for (int c = 0; c <= r; c++) { m[3 * r + c] += v[r] * v[c]; } }
+            }
+            for (int r = 0; r < 3; r++) { m[4 * r] += 1e-4; }
+            // Where faces meet sharply the corner would shoot far out; three times is enough.
+            if (Solving.Cholesky.Solve(m, right, 3) is { } d) { by[i] = new((float)d[0], (float)d[1], (float)d[2]); }
+            float most = 3 * MathF.Abs((float)metres);
+            if (by[i].Length() > most) { by[i] *= most / by[i].Length(); }
+        }
+        return mesh with { Positions = [.. mesh.Positions.Select((p, i) => p + by[corner[i]])] };
+    }
+
     public static Similarity PlaceOf(Piece p) =>
         new(p.Scale, Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z), p.Position);
 

@@ -19,6 +19,16 @@ public sealed class SetScene
     public IReadOnlyList<TriangleMesh> Meshes { get; }
     public IReadOnlyList<TraceInstance> Instances { get; }
     public TraceScene Scene { get; }
+    private readonly TraceScene? _hide;
+
+    /// <summary>How far along a ray elements are hidden: by the pieces at the size that their holdouts have.</summary>
+    /// <param name="seen">What the camera sees along it.</param>
+    public float HideDistance(in Ray ray, in Hit seen)
+    {
+        if (_hide is not null) { return _hide.Intersect(ray, RayKinds.Hide).T; }
+        return !seen.IsHit ? float.PositiveInfinity : Pieces[PieceOf(seen)].Duties.Hides ? seen.T : Scene.Intersect(ray, RayKinds.Hide).T;
+    }
+
     public Vector3 Min { get; }
     public Vector3 Max { get; }
 
@@ -49,6 +59,11 @@ public sealed class SetScene
         }
         Instances = instances;
         _pieceOfTriangle = [.. owners];
+        if (Pieces.Any(p => p.Duties is { Hides: true, OnlyBlocksLight: false, HoldoutMillimetres: not 0 }))
+        {
+            _hide = new TraceScene([.. Enumerable.Range(0, Pieces.Count).Where(i => Pieces[i].Duties is { Hides: true, OnlyBlocksLight: false } && Meshes[i].TriangleCount > 0)
+                .Select(i => new TraceInstance(new MeshTree(Pieces[i].Duties.HoldoutMillimetres == 0 ? Meshes[i] : PieceMeshes.Offset(Meshes[i], Pieces[i].Duties.HoldoutMillimetres / 1000)), Similarity.Identity, RayKinds.Hide))]);
+        }
         Scene = new TraceScene(instances);
         Min = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Min).Aggregate(Vector3.Min);
         Max = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Max).Aggregate(Vector3.Max);

@@ -386,6 +386,10 @@ public sealed record Duties : Extensible
     public bool WearsFootage { get; init; } = true;
     public bool BlocksLight { get; init; } = true;
 
+    /// <summary>How much larger than it is it hides elements (smaller: negative), millimetres and pixels of the plate; nothing else knows of it.</summary>
+    public double HoldoutMillimetres { get; init; }
+    public double HoldoutPixels { get; init; }
+
     /// <summary>Camera rays pass through; what it does beyond blocking light is then void.</summary>
     public bool OnlyBlocksLight { get; init; }
 }

@@ -183,6 +183,7 @@ export function setSection(bringIn) {
   })), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2), ...byKind(p),
   p.group ? h('div', { class: 'actions' }, button(`Move all of ${p.group} by what is typed below`, () => save(`${p.group} moved`, (x) => { for (const q of x.pieces) if (q.group === p.group && !q.locked) q.position = q.position.map((v, i) => v + (state.copyShift || [1, 0, 0])[i]); return x; }))) : null,
   ...copies(p), heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
+  ...(p.duties.hides && !p.duties.onlyBlocksLight ? [number('Holds out larger by', p.duties.holdoutMillimetres ?? 0, 'mm', (v) => e('holdout', (x) => { x.duties.holdoutMillimetres = v; }), { min: -2000, max: 2000 }), number('and by', p.duties.holdoutPixels ?? 0, 'px', (v) => e('holdout', (x) => { x.duties.holdoutPixels = v; }), { min: -50, max: 50 })] : []),
   h('div', { class: 'actions' }, button(p.locked ? 'Unlock' : 'Lock', () => e(p.locked ? 'unlocked' : 'locked', (x) => { x.locked = !x.locked; })), button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${p.name}`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; }))));
   return parts.filter(Boolean);
 }
