@@ -15,9 +15,11 @@ switch (args)
         return TrackingBench.Run(court, work);
     case ["stereo", string pair]:
         return StereoBench.Run(pair);
+    case ["view"]:
+        return ViewBench.Run();
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/tracking --court DIR");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/tracking --court DIR");
         return 2;
 }

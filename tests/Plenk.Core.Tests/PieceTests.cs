@@ -140,8 +140,8 @@ public class PieceTests
         PieceSlip off = Slip(0.03);
         Assert.True(Math.Abs(off.WorstX - 103) < 1.5 || Math.Abs(off.WorstX - 303) < 1.5, $"{off}");
         // Nine frames in which it slips more and more: the worst is the last.
-        Core.Readings.Reading reading = Core.Readings.SetReadings.Edges([(1001, [Slip(0)]), (1009, [off with { MiddlePx = 2.9 }])], _ => "board");
-        Assert.Equal((2.9, 1009), (reading.Value, reading.Worst!.Frame));
+        Core.Readings.Reading reading = Core.Readings.SetReadings.Edges([(1001, [Slip(0)]), (1009, [off with { MiddlePx = 3.4 }])], _ => "board");
+        Assert.Equal((3.4, 1009), (reading.Value, reading.Worst!.Frame));
         Assert.Contains("board at 1009", reading.Note);
         Assert.Equal(Core.Readings.Verdict.Outside, reading.Verdict);
     }

@@ -33,7 +33,12 @@ public sealed class Application : WebApplicationFactory<Program>
     }
 }
 
-public sealed class ApiTests(Application application) : IClassFixture<Application>
+/// <summary>One application in the process: it is told its database by the environment.</summary>
+[CollectionDefinition("application")]
+public sealed class ApplicationCollection : ICollectionFixture<Application>;
+
+[Collection("application")]
+public sealed class ApiTests(Application application)
 {
     private readonly HttpClient _client = application.CreateClient();
 

@@ -9,7 +9,8 @@ using Xunit;
 namespace Plenk.Web.Tests;
 
 /// <summary>Looks, things that move, pieces and sources over HTTP: what is refused says why and changes nothing.</summary>
-public sealed class SetApiTests(Application application) : IClassFixture<Application>
+[Collection("application")]
+public sealed class SetApiTests(Application application)
 {
     private readonly HttpClient _client = application.CreateClient();
 

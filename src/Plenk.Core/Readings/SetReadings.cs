@@ -11,7 +11,7 @@ public static class SetReadings
         Step = 3,
         Name = "Edges on the picture's",
         Unit = "px",
-        Tolerance = 2.5, // common practice, no source
+        Tolerance = 3, // common practice, no source
         How = "In nine frames of the range the visible edges of each piece are compared with the steepest change of brightness within 8 px along their normals; of each piece and frame the middle distance, and of these the worst. Pieces with fewer than 12 spots in a frame are left out there.",
     };
 
