@@ -122,6 +122,7 @@ public sealed class MovingWork(ShotEngine engine)
         int first = shot.Range.First, last = shot.Range.Last;
         for (int f = first; f <= last; f++) { if (!camera.TryAt(f, out _, out _)) { throw new ShotFault($"The camera has no sample for frame {f}. Shorten the range, or solve the camera over all of it."); } }
         camera.TryAt(first, out _, out Pinhole lens);
+        if (Enumerable.Range(first, last - first + 1).Any(f => camera.TryAt(f, out _, out Pinhole p) && Math.Abs(p.Fx / lens.Fx - 1) > 1e-3)) { throw new ShotFault($"{thing.Name}: the camera zooms, and a thing is found from its tracks only through one focal length. Bring its mesh in and hold that to the picture instead."); }
         Func<int, int, bool> Inside(int f)
         {
             double[] corners = MatteShape.At(matte, f);

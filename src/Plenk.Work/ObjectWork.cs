@@ -21,6 +21,7 @@ public static class ObjectWork
         CameraSource camera = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, first, new(24, 1)));
         var poses = camera.Samples.Where(s => s.Frame == Math.Floor(s.Frame)).ToDictionary(s => (int)s.Frame, s => Pose.FromRowMajor16(s.CameraToWorld, out _)!.Value);
         CameraSample sample = camera.Samples[0];
+        if (camera.Samples.Any(s => Math.Abs(s.FocalPx / sample.FocalPx - 1) > 1e-3)) { throw new ShotFault("The camera zooms, and a thing is found from its tracks only through one focal length. Take a part of the range in which it does not, or hold the thing's mesh to the picture on the page."); }
         double scale = (double)width / camera.Width;
         if (Math.Abs((double)height / camera.Height - scale) > 0.01) { throw new ShotFault($"The camera was solved on a picture of {camera.Width} × {camera.Height}, the plate is {width} × {height}: another shape. Bring the plate it was solved on."); }
         var pinhole = new Pinhole(width, height, sample.FocalPx * scale, sample.FocalPx * scale, sample.Cx * scale, sample.Cy * scale, camera.Lens.ToLens());

@@ -61,4 +61,26 @@ public class ZoomTests
         Assert.False(wrong.Solved);
         Assert.Contains("turning camera", wrong.Reason, StringComparison.Ordinal);
     }
+
+    // The lens's covariance is kept and asked again later: told by the first frame, it forecasts as it did before it was kept.
+    [Fact]
+    public void What_a_zoom_leaves_open_is_told_by_its_first_frame()
+    {
+        Func<int, Pinhole> truth = Zoom(24, 1.4);
+        SolveResult r = CameraSolver.Travelling(TrackScenes.Follow(TrackScenes.Cloud(250), Walk, truth, 24, 0.1, 6), 1001, 1024, Settings);
+        Assert.True(r.Solved, r.Reason);
+        Assert.Equal(1, r.Frames[0].Zoom);
+        BundleCovariance sure = r.Covariance!;
+        var problem = new BundleProblem();
+        problem.Groups.Add(new() { Focal = r.Pinhole!.Fx, Cx = r.Pinhole.Cx, Cy = r.Pinhole.Cy, K1 = r.Pinhole.Lens.K1, K2 = r.Pinhole.Lens.K2, Refine = sure.Refined });
+        foreach (SolvedFrame f in r.Frames) { problem.Views.Add(new() { CameraToWorld = f.CameraToWorld, Zoom = f.Zoom, FreeZoom = true, Fixed = problem.Views.Count == 0 }); }
+        BundleCovariance again = BundleCovariance.Restore(problem, [.. sure.Lower().Select(v => (float)v)], sure.Sigma)!;
+        Vec3 spot = r.Points[10].Position;
+        foreach (int view in (int[])[0, 12, 23])
+        {
+            var (a, b) = (sure.OfSpot(spot, view)!.Value, again.OfSpot(spot, view)!.Value);
+            Assert.Equal(1, b.XX / a.XX, 1e-3);
+            Assert.Equal(1, b.YY / a.YY, 1e-3);
+        }
+    }
 }

@@ -364,10 +364,10 @@ public sealed record Piece : Extensible
     /// <summary>Holes in an outline's floor, each as corners.</summary>
     public IReadOnlyList<IReadOnlyList<double>> Holes { get; init; } = [];
 
-    /// <summary>Pieces of one name here are chosen and moved together.</summary>
+    /// <summary>Pieces of one name here can be moved together.</summary>
     public string? Group { get; init; }
 
-    /// <summary>It is not moved by hand.</summary>
+    /// <summary>Its place and size are not changed until it is unlocked.</summary>
     public bool Locked { get; init; }
     public Duties Duties { get; init; } = new();
 

@@ -20,7 +20,7 @@ public sealed class CameraSolver
     private BundleView?[] _views;
     private Vec3?[] _points;
     private IntrinsicsGroup _lens = new();
-    private bool _anchored; // a zoom's known focal length stands at the first frame
+    private bool _anchored; // a zoom is told by its first frame
     private readonly bool[][] _rejected;
 
     private CameraSolver(IReadOnlyList<Track> tracks, int first, int last, SolveSettings settings, CancellationToken stop, Action<string, double>? progress)
@@ -86,7 +86,7 @@ public sealed class CameraSolver
         bool[][] rejected = [];
         for (int i = 0; i < distinct.Count; i++)
         {
-            (_views, _points, _lens) = (distinct[i].Views, distinct[i].Points, distinct[i].Lens);
+            (_views, _points, _lens, _anchored) = (distinct[i].Views, distinct[i].Points, distinct[i].Lens, false);
             foreach (bool[] r in _rejected) { Array.Clear(r); }
             var (tried, score) = Complete(all, (double)i / distinct.Count, 1.0 / distinct.Count);
             if (result is not null && !(tried.Solved && (!result.Solved || score < lowest))) { continue; }
@@ -136,13 +136,14 @@ public sealed class CameraSolver
 
     private Intrinsics FocalOnly => _settings.FocalPx is null || (_settings.Zooms && !_anchored) ? Intrinsics.Focal : Intrinsics.None;
 
-    /// <summary>Where a zoom's focal length in the first frame is known, it is held there and all zooms are told by it.</summary>
+    /// <summary>A zoom's focal lengths are told by the first frame's from here on; where that one is known it is held.</summary>
     private void Anchor()
     {
-        if (_settings is not { Zooms: true, FocalPx: { } known }) { return; }
+        if (!_settings.Zooms) { return; }
         double first = _views[0]!.Zoom;
         foreach (BundleView? v in _views) { v!.Zoom /= first; }
-        (_lens.Focal, _anchored) = (known, true);
+        _lens.Focal = _settings.FocalPx ?? _lens.Focal * first;
+        _anchored = true;
     }
 
     /// <summary>How much larger the second frame of a pair shows things: the middle ratio of distances between the same two tracks.</summary>

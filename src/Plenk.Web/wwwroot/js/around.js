@@ -5,6 +5,7 @@ import { on, state, tell } from './state.js';
 const box = document.getElementById('around'), canvas = box.querySelector('canvas'), note = box.querySelector('.note');
 const MOST = 4; // sources at once
 let three = null, renderer, scene, camera, material, data = null, groups = [], orbit = null, look = 'footage', asked = 0, waiting = false;
+const kept = []; // pictures and depths of the sources that are shown
 
 const floats = (text, Type) => { const raw = atob(text), bytes = new Uint8Array(raw.length); for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i); return new Type(bytes.buffer); };
 
@@ -14,7 +15,7 @@ const fragment = `
   uniform int count; uniform int look; uniform bool worn; uniform float cut;
   uniform mat4 into[${MOST}]; uniform vec4 focal[${MOST}]; uniform vec4 lens[${MOST}]; uniform vec3 eye[${MOST}]; uniform mat4 depthMatrix[${MOST}];
   uniform sampler2D picture[${MOST}]; uniform sampler2D depth[${MOST}]; uniform bool mine[${MOST}];
-  vec4 one(int i, sampler2D pic, sampler2D dep, mat4 m, mat4 dm, vec4 f, vec4 l, vec3 e, vec3 n) {
+  vec4 one(sampler2D pic, sampler2D dep, mat4 m, mat4 dm, vec4 f, vec4 l, vec3 e, vec3 n) {
     vec3 c = (m * vec4(place, 1.0)).xyz;
     if (c.z > -0.01) return vec4(0.0);
     vec2 p = vec2(c.x, -c.y) / -c.z; float r2 = dot(p, p), s = 1.0 + r2 * (l.x + r2 * l.y);
@@ -34,7 +35,7 @@ const fragment = `
     if (look == 1) { gl_FragColor = vec4(vec3(0.62 * light + 0.1), 1.0); return; }
     vec3 sum = vec3(0.0); float open = 1.0;
     if (worn) {
-      ${Array.from({ length: MOST }, (_, i) => `if (count > ${i} && mine[${i}]) { vec4 c = one(${i}, picture[${i}], depth[${i}], into[${i}], depthMatrix[${i}], focal[${i}], lens[${i}], eye[${i}], n); sum += c.rgb * c.a * open; open *= 1.0 - c.a; }`).join('\n      ')}
+      ${Array.from({ length: MOST }, (_, i) => `if (count > ${i} && mine[${i}]) { vec4 c = one(picture[${i}], depth[${i}], into[${i}], depthMatrix[${i}], focal[${i}], lens[${i}], eye[${i}], n); sum += c.rgb * c.a * open; open *= 1.0 - c.a; }`).join('\n      ')}
     }
     float hatch = mod(floor(gl_FragCoord.x + gl_FragCoord.y), 9.0) < 1.0 ? 0.16 : 0.44 * light;
     gl_FragColor = vec4(sum + open * vec3(hatch), 1.0);
@@ -58,13 +59,13 @@ const matrix = (m) => new three.Matrix4().set(...m);
 
 async function load() {
   const mine = ++asked;
+  try { if (!three) await begin(); } catch { three = null; tell('told', { message: 'The set cannot be shown around: this browser offers no WebGL.', mend: 'Switch hardware acceleration on, or use another browser.' }); return; }
   try {
-    if (!three) await begin();
     const next = await get(`/api/shots/${state.id}/around?revision=${state.revision}&frame=${state.frame}`);
     if (mine !== asked) return;
     data = next;
-  } catch (e) { tell('told', e.message ? e : { message: 'The set cannot be shown around: this browser has no WebGL.' }); return; }
-  for (const g of groups) { scene.remove(g.mesh, g.wire); g.mesh.geometry.dispose(); g.wire.geometry.dispose(); }
+  } catch (e) { tell('told', e); return; }
+  for (const g of groups) { scene.remove(g.mesh, g.wire); for (const part of [g.mesh, g.wire]) { part.geometry.dispose(); part.material.dispose(); } }
   groups = [];
   for (const p of data.pieces) {
     if (p.onlyBlocksLight) continue;
@@ -86,9 +87,9 @@ async function load() {
 
 // Each source's picture, and the depth it saw: what lies behind that is hidden from it.
 async function sources() {
-  const used = data.cameras.slice(0, MOST), plain = new three.MeshBasicMaterial();
+  for (const k of kept.splice(0)) k.dispose();
+  const used = data.cameras.slice(0, MOST);
   const depthOnly = new three.ShaderMaterial({ side: three.DoubleSide, vertexShader: 'varying float z; void main() { vec4 c = viewMatrix * modelMatrix * vec4(position, 1.0); z = -c.z; gl_Position = projectionMatrix * c; }', fragmentShader: 'varying float z; void main() { gl_FragColor = vec4(z, 0.0, 0.0, 1.0); }' });
-  plain.dispose();
   for (let i = 0; i < used.length; i++) {
     const c = used[i], pose = matrix(c.pose), wide = 1.25, eye = new three.PerspectiveCamera((2 * Math.atan((wide * c.height) / (2 * c.fy)) * 180) / Math.PI, (c.width * c.fy) / (c.height * c.fx), 0.05, 2000);
     eye.matrixAutoUpdate = false;
@@ -108,6 +109,7 @@ async function sources() {
     texture.flipY = false;
     texture.anisotropy = 8;
     texture.needsUpdate = true;
+    kept.push(target, texture);
     const into = pose.clone().invert(), m = new three.Matrix4().multiplyMatrices(eye.projectionMatrix, into);
     for (const g of groups) {
       const u = g.mesh.material.uniforms;

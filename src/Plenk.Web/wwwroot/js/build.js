@@ -63,8 +63,8 @@ export function number(label, value, unit, change, options = {}) {
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, unit || ''));
 }
 
-export function triple(label, values, unit, change, digits = 3) {
-  const inputs = values.map((v, i) => h('input', { type: 'text', defaultValue: show(v, digits), 'aria-label': `${label} ${'XYZ'[i]}` }));
+export function triple(label, values, unit, change, digits = 3, disabled = false) {
+  const inputs = values.map((v, i) => h('input', { type: 'text', disabled, defaultValue: show(v, digits), 'aria-label': `${label} ${'XYZ'[i]}` }));
   const apply = () => {
     // What was not typed anew keeps all its digits, not only those shown.
     const parsed = inputs.map((i, k) => (i.value === i.defaultValue ? values[k] : parseNumber(i.value, unit)));
