@@ -49,7 +49,7 @@ public static class ViewBench
                     Vector3 p = ray.At(hit.T), normal = set.Instances[0].FaceNormal(hit);
                     foreach (Projector source in sources)
                     {
-                        Vector3 to = source.CameraToWorld.Position.ToSingle() - p;
+                        Vector3 to = source.Sight.CameraToWorld.Position.ToSingle() - p;
                         float distance = to.Length();
                         set.Scene.Occluded(new Ray(p + 1e-3f * normal, to / distance, 0, distance), RayKinds.CameraSet);
                         own++;

@@ -147,12 +147,10 @@ internal static class ViewSetCommand
             foreach (int frame in frames)
             {
                 IViewRays view = sphere ? new LatLongRays(sphereWidth, sphereHeight, spot)
-                    : other is not null ? set.From(other, frame, parsed.GetValue(overscan), options.Rate)
-                    : set.Camera(frame) is var (pose, pinhole) ? new RayGrid(pinhole, pose) : throw new InvalidOperationException();
+                    : other is not null ? set.From(other, frame, parsed.GetValue(overscan), options.Rate) : set.Rays(frame);
                 FloatImage picture = ProjectedView.Render(view, set.Set, projectors, 16, 1, SourceMix.Quality, stop, part => CameraOptions.Progress($"frame {frame}", part));
-                float[] Channel(int c) => [.. Enumerable.Range(0, picture.Width * picture.Height).Select(i => picture.Data[4 * i + c])];
                 Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
-                ExrFile.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"view.{frame:0000}.exr"), picture.Width, picture.Height, [new("R", Channel(0)), new("G", Channel(1)), new("B", Channel(2)), new("A", Channel(3))]);
+                ExrFile.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"view.{frame:0000}.exr"), picture.Width, picture.Height, [.. ExrChannel.Of(picture, "RGBA")]);
             }
             return Task.FromResult(0);
         });

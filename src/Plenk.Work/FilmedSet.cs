@@ -42,17 +42,9 @@ public sealed class FilmedSet
         int cameraFirst = options.CameraFirst ?? first;
         CameraSource source = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, cameraFirst, options.Rate, options.Lens));
         if (options.Lens is { } lens) { source = source with { Lens = lens }; }
-        ColorEncoding encoding = options.Encoding ?? check.Encoding ?? ColorEncoding.Srgb;
-        var shot = new ShotDocument
-        {
-            Production = "",
-            Sequence = "",
-            Code = "shot",
-            Range = new(first, last),
-            Rate = options.Rate,
-            Plate = new PlateSource { Width = width, Height = height, Rate = options.Rate, Encoding = check.Encoding ?? encoding },
-            Camera = source with { Mapping = new(cameraFirst, first) },
-        };
+        // What the files say of themselves wins over the flag: an EXR is light, whatever is thought of it.
+        ColorEncoding encoding = check.Encoding ?? options.Encoding ?? ColorEncoding.Srgb;
+        ShotCamera camera = Filmed(source, new(cameraFirst, first), new(first, last), width, height, options.Rate);
         var warnings = new List<string>();
         List<Piece> pieces = [];
         var meshes = new Dictionary<string, TriangleMesh>();
@@ -68,12 +60,17 @@ public sealed class FilmedSet
                 pieces.Add(new Piece { Id = name, Name = name, Kind = PieceKind.Mesh, Media = name });
             }
         }
-        // What the files say of themselves wins over the flag: an EXR is light, whatever is thought of it.
-        return new(plate, check, ShotCamera.Of(shot)!, check.Encoding ?? encoding, new SetScene(pieces, (media, _) => meshes[media]), warnings);
+        return new(plate, check, camera, encoding, new SetScene(pieces, (media, _) => meshes[media]), warnings);
     }
 
     public (Pose Pose, Pinhole Pinhole) Camera(int frame) => _camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole)
         : throw new ShotFault($"The camera has no sample for frame {frame}. Check --camera-first and --rate.");
+
+    public IViewRays Rays(int frame)
+    {
+        var (pose, pinhole) = Camera(frame);
+        return new RayGrid(pinhole, pose);
+    }
 
     public (Pose Pose, Pinhole Pinhole)? TryCamera(int frame) => _camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null;
 
@@ -110,7 +107,7 @@ public sealed class FilmedSet
             seen += hits;
             if (hits == 0) { told.Add($"Frame {frame} sees nothing of the set."); }
             else if (inside > 0.97 * hits && hits > 500) { told.Add($"Frame {frame}: every face that is seen is turned away from its camera. Either the camera stands inside a piece, or the set's normals are flipped; the footage is laid on their backs."); }
-            sources.Add(new Projector(Linear(frame), pinhole, pose, Set, 72, 84, null));
+            sources.Add(new Projector(Linear(frame), new SourceSight(pinhole, pose, Set)));
         }
         if (seen < 0.002 * rays)
         {
@@ -121,12 +118,23 @@ public sealed class FilmedSet
         return sources;
     }
 
+    /// <summary>A camera on the grid of a plate that is no shot of the database.</summary>
+    private static ShotCamera Filmed(CameraSource source, FrameMapping mapping, FrameRange range, int width, int height, FrameRate rate) => ShotCamera.Of(new ShotDocument
+    {
+        Production = "",
+        Sequence = "",
+        Code = "",
+        Range = range,
+        Rate = rate,
+        Plate = new PlateSource { Width = width, Height = height, Rate = rate },
+        Camera = source with { Mapping = mapping },
+    })!;
+
     /// <summary>Another camera at a frame, from a file, as wide as the plate times an overscan.</summary>
     public IViewRays From(string cameraFile, int frame, double overscan, FrameRate rate)
     {
         CameraSource other = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(Width, Height, 36, First, rate));
-        var shot = new ShotDocument { Production = "", Sequence = "", Code = "view", Range = new(First, Last), Rate = rate, Plate = new PlateSource { Width = Width, Height = Height, Rate = rate }, Camera = other with { Mapping = new(First, First) } };
-        if (!ShotCamera.Of(shot)!.TryAt(frame, out Pose pose, out Pinhole pinhole)) { throw new ShotFault($"{Path.GetFileName(cameraFile)} has no sample for frame {frame}."); }
+        if (!Filmed(other, new(First, First), new(First, Last), Width, Height, rate).TryAt(frame, out Pose pose, out Pinhole pinhole)) { throw new ShotFault($"{Path.GetFileName(cameraFile)} has no sample for frame {frame}."); }
         int width = (int)Math.Round(Width * overscan), height = (int)Math.Round(Height * overscan);
         return new RayGrid(pinhole with { Width = width, Height = height, Cx = pinhole.Cx + (width - Width) / 2.0, Cy = pinhole.Cy + (height - Height) / 2.0 }, pose);
     }

@@ -44,9 +44,9 @@ public static class FootageWork
             stop.ThrowIfCancellationRequested();
             if (set.TryCamera(f) is not { } c) { continue; }
             progress?.Invoke("Asking every frame", 0.2 * (f - set.First) / Math.Max(1, set.Last - set.First));
-            float[] sharp = SourcePlan.Sharpness(spots, new SourceSight(c.Pinhole, c.Pose, set.Set, 72, 84, null), set.TryCamera(f + 1)?.Pose);
+            float[] sharp = SourcePlan.Sharpness(spots, new SourceSight(c.Pinhole, c.Pose, set.Set), set.TryCamera(f + 1)?.Pose);
             candidates.Add((f, sharp));
-            Larger(looked, SourcePlan.Sharpness(spots, new SourceSight(c.Pinhole, c.Pose, set.Set, 89, 89.5, null), null));
+            Larger(looked, SourcePlan.Sharpness(spots, new SourceSight(c.Pinhole, c.Pose, set.Set, 89, 89.5), null));
         }
         double[] seen = [.. best.Where(b => b > 0).Select(b => (double)b).Order()];
         if (seen.Length == 0) { throw new ShotFault("No face of the set is seen by any source from less than 84° off its normal: every piece is edge-on, turned away or hidden."); }
@@ -78,8 +78,7 @@ public static class FootageWork
             {
                 pngs.Add(RasterFile.ToPng(Shown(baked.Tiles[t])));
                 FloatImage tile = baked.Tiles[t];
-                float[] Channel(int c) => [.. Enumerable.Range(0, tile.Width * tile.Height).Select(k => tile.Data[4 * k + c])];
-                ExrFile.Write(Path.Combine(folder, "textures", $"{safe}.{1001 + t}.exr"), tile.Width, tile.Height, [new("R", Channel(0), true), new("G", Channel(1), true), new("B", Channel(2), true), new("A", Channel(3), true)]);
+                ExrFile.Write(Path.Combine(folder, "textures", $"{safe}.{1001 + t}.exr"), tile.Width, tile.Height, [.. ExrChannel.Of(tile, "RGBA", half: true)]);
             }
             textured.Add((piece.Name, baked.Mesh, baked.TileOfTriangle, pngs));
             double[] ratio = [.. Enumerable.Range(0, spots.Count).Where(k => spots[k].Piece == i && best[k] > 0 && looked[k] > 0).Select(k => (double)best[k] / looked[k]).Order()];

@@ -19,15 +19,7 @@ public static class FrameFiles
         Directory.CreateDirectory(directory);
         MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Comp(shot, frame, layers)));
         var channels = new List<ExrChannel>();
-        void Add(string layer, FloatImage image, string names, bool half)
-        {
-            for (int c = 0; c < names.Length; c++)
-            {
-                var values = new float[image.Width * image.Height];
-                for (int i = 0; i < values.Length; i++) { values[i] = image.Data[i * image.Channels + c]; }
-                channels.Add(new($"{layer}.{names[c]}", values, half));
-            }
-        }
+        void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
         Add("comp", layers.Comp, "RGB", half: true);
         channels.Add(new("comp.A", [.. Enumerable.Repeat(1f, layers.Comp.Width * layers.Comp.Height)], Half: true));
         Add("element", layers.Element, "RGBA", half: true);

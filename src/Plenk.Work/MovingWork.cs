@@ -32,10 +32,9 @@ public sealed class MovingWork(ShotEngine engine)
     {
         var (pose, pinhole) = engine.Camera(shot, frame);
         if (!pinhole.TryDirection(x, y, out Vec3 d)) { throw new ShotFault("That spot lies outside the lens. Click nearer to the middle."); }
-        Vec3 ray = (pose.Rotation * d).Normalized();
-        double t = -pose.Position.Y / ray.Y;
-        bool floor = shot.Orientation.Floor.Count > 0 && t > 0 && t < 200;
-        Vec3 at = pose.Position + (floor ? t : 5) * ray;
+        Vec3 at = pose.Position + 5 * (pose.Rotation * d).Normalized();
+        bool floor = false;
+        if (shot.Orientation.Floor.Count > 0 && pinhole.TryFloor(pose, x, y, out Vec3 met, out _) && (met - pose.Position).Length < 200) { (at, floor) = (met, true); }
         if (shot.Orientation.Floor.Count == 0 && shot.Orientation.Level.Count == 0) { return new(pose.Rotation, at); }
         // It faces the camera.
         Vec3 back = pose.Position - at;
@@ -148,14 +147,9 @@ public sealed class MovingWork(ShotEngine engine)
             if (!camera.TryAt(f, out Pose pose, out Pinhole pinhole) || c.Length < 6) { continue; }
             double[] xs = [.. c.Where((_, k) => k % 2 == 0)], ys = [.. c.Where((_, k) => k % 2 == 1)];
             double? depth = null;
-            if (shot.Orientation.Floor.Count > 0 && pinhole.TryDirection((xs.Min() + xs.Max()) / 2, ys.Max(), out Vec3 d))
-            {
-                Vec3 ray = pose.Rotation * d;
-                double t = -pose.Position.Y / ray.Y;
-                depth = t > 0 && t * -d.Z < 1000 ? t * -d.Z : null;
-            }
+            if (shot.Orientation.Floor.Count > 0) { depth = pinhole.TryFloor(pose, (xs.Min() + xs.Max()) / 2, ys.Max(), out _, out double far) && far < 1000 ? far : null; }
             else if (still.Length > 0) { depth = ObjectSolver.FloorDepth(still, pose, pinhole, (xs.Min(), ys.Min(), xs.Max(), ys.Max())); }
-            if (depth is { } far) { floor.Add(new(f, far)); }
+            if (depth is { } found) { floor.Add(new(f, found)); }
         }
         return floor;
     }

@@ -200,7 +200,8 @@ public sealed class ShotEngine(IMedia media)
         return new(width, height, 3, plate.Bits, codes);
     }
 
-    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked) =>
+    /// <summary>What each projection shows of the set as it is looked at.</summary>
+    private IReadOnlyList<(int Frame, SourceSight Sight)> Sights(ShotDocument shot, SetScene looked) =>
     [
         .. shot.Projections.Where(p => !p.Off).Select(p =>
         {
@@ -210,20 +211,20 @@ public sealed class ShotEngine(IMedia media)
                 ? [.. set.Pieces.Zip(looked.Pieces).Select(q => q.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse()))] : null;
             HashSet<int>? pieces = p.Pieces.Count == 0 ? null
                 : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => p.Pieces.Contains(set.Pieces[i].Id))];
-            // Grain that is laid on a set would stand still there.
-            return new Projector(shot.Plate!.GrainFree is null ? Plate(shot, p.Frame) : GrainFreeCodes(shot, p.Frame).ToLinear(shot.Plate.Encoding), pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved);
+            return (p.Frame, new SourceSight(pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved));
         }),
     ];
 
-    private IReadOnlyList<SourceSight> Sights(ShotDocument shot, IEnumerable<int> frames) => [.. frames.Select(f =>
-    {
-        var (pose, pinhole) = Camera(shot, f);
-        return new SourceSight(pinhole, pose, Set(Hanging.At(shot, f)), 72, 84, null);
-    })];
+    // Grain that is laid on a set would stand still there.
+    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked) =>
+        [.. Sights(shot, looked).Select(s => new Projector(QuietPlate(shot, s.Frame, shot.Plate!.Width), s.Sight))];
 
     /// <summary>What the projections cover of a frame, and how finely.</summary>
-    public CoverageMap Covered(ShotDocument shot, int frame, int width, CancellationToken stop = default) =>
-        CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), Set(Hanging.At(shot, frame)), [.. Projectors(shot, Set(Hanging.At(shot, frame))).Select(p => p.Sight)], stop);
+    public CoverageMap Covered(ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        SetScene set = Set(Hanging.At(shot, frame));
+        return CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), set, [.. Sights(shot, set).Select(s => s.Sight)], stop);
+    }
 
     private readonly Cache<Box<(IReadOnlyList<PlannedSource> Plan, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces)>> _plans = new(4);
 
@@ -238,10 +239,10 @@ public sealed class ShotEngine(IMedia media)
             var candidates = new List<(int, float[])>();
             for (int f = shot.Range.First; f <= shot.Range.Last; f += every)
             {
-                if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { candidates.Add((f, SourcePlan.Sharpness(spots, new SourceSight(pinhole, pose, set, 72, 84, null), camera.TryAt(f + 1, out Pose next, out _) ? next : null))); }
+                if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { candidates.Add((f, SourcePlan.Sharpness(spots, new SourceSight(pinhole, pose, set), camera.TryAt(f + 1, out Pose next, out _) ? next : null))); }
             }
             var seen = new bool[spots.Count];
-            foreach (SourceSight s in Sights(shot, shot.Projections.Where(p => !p.Off).Select(p => p.Frame))) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
+            foreach (var (_, s) in Sights(shot, set)) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
             double Share(Func<int, bool> which) { double all = 0, has = 0; for (int i = 0; i < seen.Length; i++) { if (which(i)) { all += spots[i].Area; has += seen[i] ? spots[i].Area : 0; } } return all > 0 ? has / all : 0; }
             return new((SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))]));
         }).Value;

@@ -56,5 +56,17 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
         return inside;
     }
 
+    /// <summary>Where the ray of a pixel meets y = 0, and how far away along the camera's axis that is. False above the horizon and outside the lens.</summary>
+    public bool TryFloor(Pose cameraToWorld, double px, double py, out Vec3 place, out double depth)
+    {
+        (place, depth) = (default, double.NaN);
+        if (!TryDirection(px, py, out Vec3 d)) { return false; }
+        Vec3 ray = cameraToWorld.Rotation * d;
+        double t = -cameraToWorld.Position.Y / ray.Y;
+        if (!(t > 0) || !double.IsFinite(t)) { return false; }
+        (place, depth) = (cameraToWorld.Position + t * ray, t * -d.Z);
+        return true;
+    }
+
     public bool Contains(double px, double py) => px >= 0 && py >= 0 && px < Width && py < Height;
 }

@@ -145,8 +145,8 @@ public static class GrainFree
         }
         int x0 = (int)x, y0 = (int)y;
         Span<float> wx = stackalloc float[4], wy = stackalloc float[4];
-        Weights(x - x0, wx);
-        Weights(y - y0, wy);
+        CatmullRom.Weights(x - x0, wx);
+        CatmullRom.Weights(y - y0, wy);
         rgb.Clear();
         for (int j = 0; j < 4; j++)
         {
@@ -159,14 +159,6 @@ public static class GrainFree
                 rgb[1] += w * image.Data[at + 1];
                 rgb[2] += w * image.Data[at + 2];
             }
-        }
-
-        static void Weights(float t, Span<float> w)
-        {
-            w[0] = t * (-0.5f + t * (1 - 0.5f * t));
-            w[1] = 1 + t * t * (-2.5f + 1.5f * t);
-            w[2] = t * (0.5f + t * (2 - 1.5f * t));
-            w[3] = t * t * (-0.5f + 0.5f * t);
         }
     }
 

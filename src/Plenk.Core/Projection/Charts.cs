@@ -98,12 +98,7 @@ public static class Charts
     /// <summary>Triangles that share an edge; corners at one place count as one.</summary>
     private static List<int>[] Neighbours(TriangleMesh mesh)
     {
-        var weld = new Dictionary<(int, int, int), int>();
-        int[] corner = [.. mesh.Positions.Select(p =>
-        {
-            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
-            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
-        })];
+        int[] corner = mesh.Welded(out _);
         var byEdge = new Dictionary<(int, int), int>();
         List<int>[] result = [.. Enumerable.Range(0, mesh.TriangleCount).Select(_ => new List<int>(3))];
         for (int t = 0; t < mesh.TriangleCount; t++)

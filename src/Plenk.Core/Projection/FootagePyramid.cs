@@ -65,8 +65,8 @@ public sealed class FootagePyramid
         int x0 = Math.Min((int)x, image.Width - 2), y0 = Math.Min((int)y, image.Height - 2);
         if (x0 < 0 || y0 < 0) { Span<float> p = image.Pixel(Math.Max(0, (int)x), Math.Max(0, (int)y)); return new(p[0], p[1], p[2]); }
         Span<float> wx = stackalloc float[4], wy = stackalloc float[4];
-        Weights(x - x0, wx);
-        Weights(y - y0, wy);
+        CatmullRom.Weights(x - x0, wx);
+        CatmullRom.Weights(y - y0, wy);
         Vector3 sum = default, low = new(float.PositiveInfinity), high = new(float.NegativeInfinity);
         for (int j = 0; j < 4; j++)
         {
@@ -80,13 +80,5 @@ public sealed class FootagePyramid
             }
         }
         return Vector3.Clamp(sum, low, high);
-
-        static void Weights(float t, Span<float> w)
-        {
-            w[0] = t * (-0.5f + t * (1 - 0.5f * t));
-            w[1] = 1 + t * t * (-2.5f + 1.5f * t);
-            w[2] = t * (0.5f + t * (2 - 1.5f * t));
-            w[3] = t * t * (-0.5f + 0.5f * t);
-        }
     }
 }

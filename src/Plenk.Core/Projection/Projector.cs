@@ -17,19 +17,20 @@ public readonly record struct Sighting(Vector3 Rgb, float Reach, float Quality);
 /// A picture laid on the set through the camera that saw it. Asked per point, so it is perspective-correct on any mesh; it
 /// reaches only what that camera saw, and fades between two angles of incidence.
 /// </summary>
-/// <param name="set">As it stood in the picture's own frame.</param>
-/// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>
-public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
+public sealed class Projector(FloatImage picture, SourceSight sight)
 {
-    private readonly SourceSight _sight = new(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved);
-    private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
+    private readonly Pinhole _pinhole = sight.Pinhole;
+    private readonly Vector3 _eye = sight.CameraToWorld.Position.ToSingle();
     private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(picture));
-    private readonly Lazy<float[]> _margin = new(() => DepthMargin(pinhole, cameraToWorld, set));
-    private readonly float _toPictureX = (float)picture.Width / pinhole.Width, _toPictureY = (float)picture.Height / pinhole.Height;
+    private readonly Lazy<float[]> _margin = new(() => DepthMargin(sight));
+    private readonly float _toPictureX = (float)picture.Width / sight.Pinhole.Width, _toPictureY = (float)picture.Height / sight.Pinhole.Height;
 
-    public Pinhole Pinhole => pinhole;
-    public Pose CameraToWorld => cameraToWorld;
-    public SourceSight Sight => _sight;
+    public Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
+        : this(picture, new SourceSight(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved))
+    {
+    }
+
+    public SourceSight Sight => sight;
 
     /// <summary>
     /// Linear RGB and weight 0..1 at a point of a piece; <paramref name="normal"/> is the face's, on the side that is looked at.
@@ -37,7 +38,7 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// </summary>
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
-        if (!_sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
+        if (!sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
         Span<float> rgb = stackalloc float[3];
         picture.SampleBilinear(px * _toPictureX, py * _toPictureY, rgb);
         return new Vector4(rgb[0], rgb[1], rgb[2], reach);
@@ -49,17 +50,17 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// </summary>
     public Sighting See(Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV)
     {
-        if (!_sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
-        if (moved?[piece] is { } back)
+        if (!sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
+        if (sight.Moved?[piece] is { } back)
         {
             axisU = (back.Rotation * Vec3.From(axisU)).ToSingle();
             axisV = (back.Rotation * Vec3.From(axisV)).ToSingle();
         }
-        Vector3 inCamera = cameraToWorld.ToLocal(Vec3.From(point)).ToSingle();
+        Vector3 inCamera = sight.CameraToWorld.ToLocal(Vec3.From(point)).ToSingle();
         Vector2 a = Step(inCamera, axisU), b = Step(inCamera, axisV);
         Vector3 rgb = _footage.Value.Sample(px * _toPictureX, py * _toPictureY, a, b);
-        float density = (float)pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point);
-        float border = (float)Math.Min(Math.Min(px, pinhole.Width - px), Math.Min(py, pinhole.Height - py));
+        float density = (float)_pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point);
+        float border = (float)Math.Min(Math.Min(px, _pinhole.Width - px), Math.Min(py, _pinhole.Height - py));
         float quality = density * Math.Clamp(border / 12, 0.02f, 1) * Margin(px, py) * reach;
         return new(rgb, reach, quality);
     }
@@ -67,34 +68,35 @@ public sealed class Projector(FloatImage picture, Pinhole pinhole, Pose cameraTo
     /// <summary>Where a step on the surface goes in the picture, pixels; the lens' bend within a pixel is left out.</summary>
     private Vector2 Step(Vector3 inCamera, Vector3 axis)
     {
-        Matrix3 r = cameraToWorld.Rotation;
+        Matrix3 r = sight.CameraToWorld.Rotation;
         Vec3 a = r.Transpose() * Vec3.From(axis);
         float iz = 1 / -inCamera.Z;
-        return new((float)pinhole.Fx * _toPictureX * iz * ((float)a.X + inCamera.X * iz * (float)a.Z), (float)pinhole.Fy * _toPictureY * iz * (-(float)a.Y - inCamera.Y * iz * (float)a.Z));
+        return new((float)_pinhole.Fx * _toPictureX * iz * ((float)a.X + inCamera.X * iz * (float)a.Z), (float)_pinhole.Fy * _toPictureY * iz * (-(float)a.Y - inCamera.Y * iz * (float)a.Z));
     }
 
     private float Margin(double px, double py)
     {
         float[] m = _margin.Value;
-        int x = Math.Clamp((int)px, 0, pinhole.Width - 1), y = Math.Clamp((int)py, 0, pinhole.Height - 1);
-        return m[y * pinhole.Width + x];
+        int x = Math.Clamp((int)px, 0, _pinhole.Width - 1), y = Math.Clamp((int)py, 0, _pinhole.Height - 1);
+        return m[y * _pinhole.Width + x];
     }
 
     /// <summary>
     /// 1 where the source's surroundings are one surface, 0.02 within a pixel of a step in depth, 0.4 within two: there a pixel mixes
     /// near and far. On any plane 1/depth is linear over the (straight) picture, so what bends it is a step or a crease; small bends are let be.
     /// </summary>
-    private static float[] DepthMargin(Pinhole pinhole, Pose camera, SetScene set)
+    private static float[] DepthMargin(SourceSight sight)
     {
+        Pinhole pinhole = sight.Pinhole;
         int width = pinhole.Width, height = pinhole.Height;
         var inverse = new float[width * height];
-        var grid = new RayGrid(pinhole, camera);
+        var grid = new RayGrid(pinhole, sight.CameraToWorld);
         Parallel.For(0, height, y =>
         {
             for (int x = 0; x < width; x++)
             {
                 if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
-                Hit hit = set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
+                Hit hit = sight.Set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
                 inverse[y * width + x] = hit.IsHit ? 1 / grid.DepthOf(grid.Origin + hit.T * d) : 0;
             }
         });

@@ -7,7 +7,10 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Projection;
 
 /// <summary>What a camera saw of a set in its frame: by rays against all of it, faces turned away left out, faded between two angles.</summary>
-public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
+/// <param name="set">As it stood in that frame.</param>
+/// <param name="pieces">Indices of those it is laid on; null: all.</param>
+/// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>
+public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees = 72, double fadeToDegrees = 84, IReadOnlySet<int>? pieces = null, IReadOnlyList<Similarity?>? moved = null)
 {
     private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
     private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
@@ -15,6 +18,8 @@ public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene se
 
     public Pinhole Pinhole => pinhole;
     public Pose CameraToWorld => cameraToWorld;
+    public SetScene Set => set;
+    public IReadOnlyList<Similarity?>? Moved => moved;
 
     /// <summary>How many pixels a metre has there, along the direction that is seen worst; 0 where it is not seen.</summary>
     public float Density(Vector3 point, Vector3 normal, int piece) =>

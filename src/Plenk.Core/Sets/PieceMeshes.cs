@@ -99,13 +99,8 @@ public static class PieceMeshes
     /// </summary>
     public static TriangleMesh Offset(TriangleMesh mesh, double metres)
     {
-        var weld = new Dictionary<(int, int, int), int>();
-        int[] corner = [.. mesh.Positions.Select(p =>
-        {
-            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
-            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
-        })];
-        var around = new List<Vector3>[weld.Count];
+        int[] corner = mesh.Welded(out int places);
+        var around = new List<Vector3>[places];
         for (int t = 0; t < mesh.TriangleCount; t++)
         {
             Vector3 n = mesh.FaceNormal(t);
@@ -116,7 +111,7 @@ public static class PieceMeshes
                 if (own.All(m => Vector3.Dot(m, n) < 0.9999f)) { own.Add(n); }
             }
         }
-        var by = new Vector3[weld.Count];
+        var by = new Vector3[places];
         for (int i = 0; i < by.Length; i++)
         {
             var m = new double[9];
@@ -162,12 +157,7 @@ public static class PieceMeshes
     public static IReadOnlyList<(Vector3 A, Vector3 B)> FeatureEdges(TriangleMesh mesh, double creaseDegrees = 35)
     {
         float limit = (float)Math.Cos(Rotations.Radians(creaseDegrees));
-        var weld = new Dictionary<(int, int, int), int>();
-        int[] corner = [.. mesh.Positions.Select(p =>
-        {
-            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
-            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
-        })];
+        int[] corner = mesh.Welded(out _);
         var edges = new Dictionary<(int, int), (Vector3 A, Vector3 B, Vector3 Normal, bool Keep, int Count)>();
         for (int i = 0; i < mesh.TriangleCount; i++)
         {

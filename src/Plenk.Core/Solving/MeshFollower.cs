@@ -250,12 +250,7 @@ public sealed class MeshFollower
     /// <summary>Edges where two faces meet at more than 25° or a surface ends; of meshes that are not too fine also the others, which may become outline. Corners at one place count as one.</summary>
     private static IEnumerable<Edge> Edges(TriangleMesh mesh)
     {
-        var weld = new Dictionary<(int, int, int), int>();
-        int[] corner = [.. mesh.Positions.Select(p =>
-        {
-            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
-            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
-        })];
+        int[] corner = mesh.Welded(out _);
         var edges = new Dictionary<(int, int), (Vector3 A, Vector3 B, Vector3 First, Vector3? Second)>();
         for (int i = 0; i < mesh.TriangleCount; i++)
         {

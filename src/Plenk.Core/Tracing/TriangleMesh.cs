@@ -74,4 +74,17 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
         }
         return (area, volume);
     }
+
+    /// <summary>For each vertex the number of its place: vertices within a fifth of a millimetre of each other are one, so that meshes with doubled corners hang together.</summary>
+    public int[] Welded(out int places)
+    {
+        var weld = new Dictionary<(int, int, int), int>();
+        int[] place = [.. Positions.Select(p =>
+        {
+            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
+            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
+        })];
+        places = weld.Count;
+        return place;
+    }
 }

@@ -4,7 +4,16 @@ using System.Text;
 namespace Plenk.Formats.Exr;
 
 /// <summary>A channel of an EXR: Width × Height values, row by row from the top, named "layer.channel" or "channel".</summary>
-public sealed record ExrChannel(string Name, float[] Values, bool Half = false);
+public sealed record ExrChannel(string Name, float[] Values, bool Half = false)
+{
+    /// <summary>The first channels of a picture, one for each letter of <paramref name="names"/>, under a layer where one is given.</summary>
+    public static IEnumerable<ExrChannel> Of(Core.Images.FloatImage image, string names, string? layer = null, bool half = false) => names.Select((name, c) =>
+    {
+        var values = new float[image.Width * image.Height];
+        for (int i = 0; i < values.Length; i++) { values[i] = image.Data[i * image.Channels + c]; }
+        return new ExrChannel(layer is null ? $"{name}" : $"{layer}.{name}", values, half);
+    });
+}
 
 /// <summary>
 /// An EXR's channels over its data window. The display window's corner in data-window pixels tells how the two lie.

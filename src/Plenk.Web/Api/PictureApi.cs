@@ -46,10 +46,7 @@ public static class PictureApi
             var (document, _) = await ShotApi.Need(shots, id);
             if (document.Orientation.Floor.Count == 0 && document.Still is null) { throw new ShotFault("The floor is not named yet: name three survey points that lie on it."); }
             var (pose, pinhole) = engine.Camera(document, frame);
-            Vec3 ray = pinhole.TryDirection(x, y, out Vec3 d) ? pose.Rotation * d : Vec3.Zero;
-            double t = -pose.Position.Y / ray.Y;
-            if (!(t > 0) || !double.IsFinite(t)) { throw new ShotFault("The floor is not seen there: that spot lies above the horizon."); }
-            return new { point = pose.Position + t * ray };
+            return pinhole.TryFloor(pose, x, y, out Vec3 point, out _) ? new { point } : throw new ShotFault("The floor is not seen there: that spot lies above the horizon.");
         });
 
         api.MapGet("/frames/{frame:int}/overlay", async (long id, int frame, int? revision, ShotStore shots, ShotEngine engine, MovingWork moving) =>
