@@ -29,6 +29,6 @@ export function levelSection() {
   if (lines.length) {
     get(`/api/shots/${state.id}/orientation`).then((r) => { agree.textContent = r.levelDegrees === null || r.levelDegrees === undefined ? '' : `${lines.length === 1 ? 'One line says which way is up.' : `${lines.length} lines say which way is up; they agree to ${r.levelDegrees.toFixed(2)}°.`}`; });
   }
-  return [lines.length ? agree : quiet('No floor to name? Draw the horizon, or edges that are upright in the place: two of them, or one in two frames.'),
+  return [lines.length ? agree : d.orientation.floor.length ? quiet('A horizon or upright edges drawn in the picture check the floor.') : quiet('No floor to name? Draw the horizon, or edges that are upright in the place: two of them, or one in two frames.'),
     h('div', { class: 'actions' }, button('Draw the horizon', () => draw(true)), button('Draw an upright', () => draw(false)), lines.length ? button('Take the last one away', () => change('Level line taken away', (l) => l.pop())) : null)];
 }

@@ -32,7 +32,7 @@ function through(bringIn, l) {
 function grain(d) {
   const g = d.plate.grainFree;
   return [heading('Grain-free copy'), g ? h('p', { class: 'num', id: 'grain-free' }, `${g.frames.length} frames; ${((100 * g.noiseLeft) / g.noiseBefore).toFixed(0)} % of the grain is left (${(255 * g.noiseBefore).toFixed(2)} codes of 8 bits before, ${(255 * g.noiseLeft).toFixed(2)} after)`) : quiet('Averaged along motion with the frames around. Held frames are projected from it, so that no grain freezes on the set.'),
-    h('div', { class: 'actions' }, button(g ? 'Make it again' : `Make a grain-free copy, about ${Math.ceil((d.range.last - d.range.first + 1) * d.plate.width * d.plate.height * 4e-6)} s`, async () => { try { await post(`/api/shots/${state.id}/grain-free`, {}); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }), g ? button('Without it', () => change('Grain-free copy taken away', (x) => { x.plate.grainFree = null; })) : null),
+    h('div', { class: 'actions' }, button(g ? 'Make it again' : `Make a grain-free copy, about ${Math.ceil((d.range.last - d.range.first + 1) * d.plate.width * d.plate.height * 2.3e-6)} s`, async () => { try { await post(`/api/shots/${state.id}/grain-free`, {}); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }), g ? button('Without it', () => change('Grain-free copy taken away', (x) => { x.plate.grainFree = null; })) : null),
     g ? tick('track the grain-free copy', !!d.look?.trackGrainFree, (v) => look('Tracking the grain-free copy', (x) => { x.trackGrainFree = v; })) : null];
 }
 
