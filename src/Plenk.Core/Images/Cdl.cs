@@ -14,7 +14,7 @@ public sealed record Cdl(Vector3 Slope, Vector3 Offset, Vector3 Power, float Sat
     {
         Vector3 v = Vector3.Clamp(code * Slope + Offset, Vector3.Zero, Vector3.One);
         v = new(MathF.Pow(v.X, Power.X), MathF.Pow(v.Y, Power.Y), MathF.Pow(v.Z, Power.Z));
-        float luma = 0.2126f * v.X + 0.7152f * v.Y + 0.0722f * v.Z;
+        float luma = Luminance.Of(v);
         return Vector3.Clamp(new Vector3(luma) + Saturation * (v - new Vector3(luma)), Vector3.Zero, Vector3.One);
     }
 }

@@ -18,12 +18,15 @@ public static class DifferentialRenderer
     /// <summary>Albedo that new lamps act through where the plate's own light is too weak to tell one.</summary>
     public const float AssumedAlbedo = 0.5f;
 
+    /// <summary>Rays of the contact look a camera sample.</summary>
+    public const int ContactRays = 4;
+
     /// <summary>
     /// Renders the frame of a set pass. <paramref name="plate"/> is linear RGB of the pass's size.
     /// <paramref name="onRow"/> is told how many rows are done and may throw to stop.
     /// </summary>
     public static FrameLayers Render(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings,
-        Pose cameraToWorld, bool dataPasses = true, CancellationToken stop = default, Action<int>? onRow = null)
+        Pose cameraToWorld, bool dataPasses = true, CancellationToken stop = default, Action<int>? onRow = null, Shots.ContactLook? contact = null)
     {
         var watch = Stopwatch.StartNew();
         var pinhole = pass.Camera.Pinhole;
@@ -38,11 +41,13 @@ public static class DifferentialRenderer
         FloatImage Layer(int channels) => new(width, height, channels);
         FloatImage element = Layer(4), holdout = Layer(1), shadow = Layer(3), added = Layer(3), visibility = Layer(1), ao = Layer(1);
         FloatImage held = Layer(4), e0 = Layer(3), en = Layer(3);
+        FloatImage? touching = contact is { Strength: > 0 } && elements.Count > 0 ? Layer(1) : null;
+        float reach = (float)(contact?.ReachMetres ?? 0), look = (float)(contact?.Strength ?? 0);
         FloatImage depth = Layer(1), position = Layer(3), normal = Layer(3);
         var share = new float[width * height];
-        Vector3[] strength = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Strength / pass.RaysTo(l), pass.RaysTo(l)))];
+        float[]? setContact = contact is { Strength: > 0 } && elements.Count > 0 ? new float[width * height] : null;
         bool[] isNew = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.InPlate, pass.RaysTo(l)))];
-        bool[] isSun = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Kind == Shots.LightKind.Sun, pass.RaysTo(l)))];
+        bool[] isSun = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Kind == Shots.LightKind.Sun, pass.RaysTo(l)))], isAround = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.IsAround, pass.RaysTo(l)))];
         // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
         bool everywhere = dataPasses || rig.HasNew || pass.IsKept;
         int done = 0;
@@ -59,6 +64,8 @@ public static class DifferentialRenderer
                 Vector3 color = default, heldColor = default;
                 int before = 0, after = 0, receivers = 0;
                 bool between = false;
+                int setClosed = 0, elementSamples = 0;
+                float elementOpen = 0;
                 closed.Clear();
                 for (int i = 0; i < samples; i++)
                 {
@@ -76,6 +83,13 @@ public static class DifferentialRenderer
                         {
                             before++;
                             Vector3 c = shader.Shade(hit, ray, (uint)i, seed);
+                            if (touching is not null)
+                            {
+                                float open = shader.Open(hit, ray, reach, (uint)i, seed);
+                                (elementOpen, elementSamples) = (elementOpen + open, elementSamples + 1);
+                                c *= 1 - look * (1 - open);
+                                cast += ContactRays;
+                            }
                             color += c;
                             if (hit.T < s.HideDistance)
                             {
@@ -85,12 +99,20 @@ public static class DifferentialRenderer
                         }
                     }
                     if (!s.Receives) { continue; }
+                    if (touching is not null && elementScene.MayReach(s.Point, reach))
+                    {
+                        for (uint k = 0; k < ContactRays; k++)
+                        {
+                            if (elementScene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point((uint)i * ContactRays + k, seed, 60)), 0, reach), RayKinds.Element)) { setClosed++; }
+                        }
+                        cast += ContactRays;
+                    }
                     for (int k = 0; k < perSample; k++)
                     {
                         LightSample light = lightRow[at * perSample + k];
                         if (light.Factor == 0 || !elementScene.MayMeet(s.Point, light.Direction)) { continue; }
                         cast++;
-                        between |= closed[i * perSample + k] = elementScene.Occluded(new Ray(s.Point, light.Direction), RayKinds.Element);
+                        between |= closed[i * perSample + k] = elementScene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance), RayKinds.Element);
                     }
                 }
                 Vector3 sum0 = default, sum1 = default, sumNew = default;
@@ -107,13 +129,13 @@ public static class DifferentialRenderer
                         for (int k = 0; k < perSample; k++)
                         {
                             LightSample light = lightRow[at * perSample + k];
-                            if (isSun[k]) { sunRays++; } else { skyRays++; }
+                            if (isSun[k]) { sunRays++; } else if (isAround[k]) { skyRays++; }
                             if (!pass.IsKept && light.Factor != 0) { cast++; }
                             if (!pass.IsOpen(s, light)) { continue; }
-                            Vector3 e = strength[k] * light.Factor;
+                            Vector3 e = light.Irradiance;
                             bool open = !closed[i * perSample + k];
                             if (open && isSun[k]) { sunOpen++; }
-                            else if (open) { skyOpen += light.Factor; }
+                            else if (open && isAround[k]) { skyOpen += light.Factor; }
                             if (isNew[k])
                             {
                                 if (open) { lamps += e; }
@@ -128,6 +150,14 @@ public static class DifferentialRenderer
                     }
                 }
                 float inverse = 1f / samples;
+                float setOpen = receivers > 0 ? 1 - (float)setClosed / (ContactRays * receivers) : 1;
+                if (touching is not null)
+                {
+                    // What the comp shows there: the element's own where it stands, else the set's.
+                    float covered = before * inverse;
+                    touching[x, y, 0] = covered * (elementSamples > 0 ? elementOpen / elementSamples : 1) + (1 - covered) * setOpen;
+                    setContact![y * width + x] = 1 - look * (1 - setOpen) * receivers * inverse;
+                }
                 Store(element, x, y, color * inverse, before * inverse);
                 Store(held, x, y, heldColor * inverse, after * inverse);
                 holdout[x, y, 0] = (before - after) * inverse;
@@ -157,6 +187,8 @@ public static class DifferentialRenderer
             {
                 float c = share[y * width + x], alpha = held[x, y, 3];
                 bool touch = alpha > 0;
+                float near = setContact?[y * width + x] ?? 1;
+                touch |= near != 1;
                 for (int k = 0; k < 3; k++)
                 {
                     float p = plate[x, y, k];
@@ -170,7 +202,7 @@ public static class DifferentialRenderer
                         added[x, y, k] = c * en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : p / e0[x, y, k]);
                     }
                     touch |= ratio != 1 || added[x, y, k] != 0;
-                    comp[x, y, k] = held[x, y, k] + (p * ratio + added[x, y, k]) * (1 - alpha);
+                    comp[x, y, k] = held[x, y, k] + (p * ratio * near + added[x, y, k]) * (1 - alpha);
                 }
                 touched[y * width + x] = touch;
                 if (!touch)
@@ -182,6 +214,7 @@ public static class DifferentialRenderer
         return new(comp, element, holdout, shadow, added, visibility, ao, depth, position, normal)
         {
             Touched = touched,
+            Contact = touching,
             Counts = new(rays, watch.Elapsed.TotalSeconds),
         };
     }

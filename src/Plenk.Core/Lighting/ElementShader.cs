@@ -4,7 +4,6 @@ using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Sets;
-using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
@@ -35,24 +34,11 @@ public sealed class ElementShader(SetScene set, LightRig rig, SkyOpenings? openi
         for (int k = 0; k < rig.Sampled.Count; k++)
         {
             SampledLight light = rig.Sampled[k];
-            Vector2 u = Sampling.Point(index, seed, 20 + (uint)k);
-            if (light.Kind == LightKind.Sun)
-            {
-                Vector3 d = Sampling.Cone(light.Direction, light.CosHalfAngle, u);
-                float cos = Vector3.Dot(n, d);
-                if (cos > 0 && Vector3.Dot(face, d) > 0 && Open(new Ray(p, d)))
-                {
-                    result += Bsdf.Evaluate(material, n, d, v) * light.Strength * cos;
-                }
-            }
-            else if (material.Diffuse != default)
-            {
-                (Vector3 d, float factor) = openings is not null ? openings.Sample(p, n, u) : (Sampling.CosineHemisphere(n, u), 1f);
-                if (factor > 0 && Vector3.Dot(face, d) > 0 && Open(new Ray(p, d)))
-                {
-                    result += material.Diffuse / MathF.PI * light.Strength * factor;
-                }
-            }
+            if (!light.LightsElements || (light.IsAround && material.Diffuse == default)) { continue; }
+            LightSample l = light.Sample(p, n, Sampling.Point(index, seed, 20 + (uint)k), openings);
+            if (!(l.Factor > 0) || Vector3.Dot(face, l.Direction) <= 0 || !Open(new Ray(p, l.Direction, 0, l.Distance))) { continue; }
+            // What comes from all around is mirrored by a ray of its own below.
+            result += (light.IsAround ? material.Diffuse / MathF.PI : Bsdf.Evaluate(material, n, l.Direction, v)) * l.Irradiance;
         }
         if (Bsdf.SampleSpecular(material, n, v, Sampling.Point(index, seed, 30), out Vector3 r, out float weight, out float vh)
             && Vector3.Dot(face, r) > 0)
@@ -60,6 +46,22 @@ public sealed class ElementShader(SetScene set, LightRig rig, SkyOpenings? openi
             result += Bsdf.Fresnel(material.F0, vh) * weight * Incoming(new Ray(p, r), index, seed);
         }
         return result;
+    }
+
+    /// <summary>How much set and elements leave open within a reach of a place on an element, cosine-weighted.</summary>
+    public float Open(in Hit hit, in Ray ray, float reach, uint index, uint seed)
+    {
+        TraceInstance instance = elementScene.Instances[hit.Instance];
+        Vector3 face = instance.FaceNormal(hit);
+        if (Vector3.Dot(face, ray.Direction) > 0) { face = -face; }
+        Vector3 p = ray.At(hit.T);
+        p += face * SetPass.SurfaceOffset(p, hit.T);
+        int open = 0;
+        for (uint k = 0; k < DifferentialRenderer.ContactRays; k++)
+        {
+            if (Open(new Ray(p, Sampling.CosineHemisphere(face, Sampling.Point(index * DifferentialRenderer.ContactRays + k, seed, 61)), 0, reach))) { open++; }
+        }
+        return (float)open / DifferentialRenderer.ContactRays;
     }
 
     private bool Open(in Ray ray) => !set.Scene.Occluded(ray, RayKinds.LightSet) && !elementScene.Occluded(ray, RayKinds.Element);
@@ -71,7 +73,7 @@ public sealed class ElementShader(SetScene set, LightRig rig, SkyOpenings? openi
         Hit hit = set.Scene.Intersect(ray with { TMax = own.T }, RayKinds.CameraSet | RayKinds.LightSet);
         if (!hit.IsHit)
         {
-            if (!own.IsHit) { return rig.SkyRadiance; }
+            if (!own.IsHit) { return rig.Around(ray.Direction); }
             Material m = elements[own.Instance].Model.MaterialOf(own.Triangle);
             return m.BaseColor * (rig.FillPlate / MathF.PI);
         }
@@ -95,10 +97,9 @@ public sealed class ElementShader(SetScene set, LightRig rig, SkyOpenings? openi
         for (int k = 0; k < rig.Sampled.Count; k++)
         {
             SampledLight light = rig.Sampled[k];
-            if (light.Kind != LightKind.Sun) { continue; }
-            Vector3 d = Sampling.Cone(light.Direction, light.CosHalfAngle, Sampling.Point(index, seed, 40 + (uint)k));
-            float cos = Vector3.Dot(n, d);
-            if (cos > 0 && !set.Scene.Occluded(new Ray(p, d), RayKinds.LightSet)) { e += light.Strength * cos; }
+            if (light.IsAround || !light.LightsSet) { continue; }
+            LightSample l = light.Sample(p, n, Sampling.Point(index, seed, 40 + (uint)k), null);
+            if (l.Factor > 0 && !set.Scene.Occluded(new Ray(p, l.Direction, 0, l.Distance), RayKinds.LightSet)) { e += l.Irradiance; }
         }
         return AssumedAlbedo / MathF.PI * e;
     }

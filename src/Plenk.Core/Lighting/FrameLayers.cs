@@ -12,6 +12,9 @@ public sealed record FrameLayers(
     FloatImage Comp, FloatImage Element, FloatImage Holdout, FloatImage Shadow, FloatImage Added,
     FloatImage Visibility, FloatImage Ao, FloatImage Depth, FloatImage Position, FloatImage Normal)
 {
+    /// <summary>Short-reach occlusion of set and element by one another, 1 = open; null where that look is off. It is in the comp, never in Shadow.</summary>
+    public FloatImage? Contact { get; init; }
+
     /// <summary>Per pixel: the comp differs from the plate here by element, shadow or added light.</summary>
     public required bool[] Touched { get; init; }
 

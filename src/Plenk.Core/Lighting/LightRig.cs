@@ -1,42 +1,240 @@
 using System.Numerics;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>A light in the form rays need it: direction and cone for a sun; irradiance strength for a sun, π · radiance for a sky.</summary>
-public readonly record struct SampledLight(LightKind Kind, Vector3 Strength, Vector3 Direction, float CosHalfAngle, bool InPlate);
+/// <summary>
+/// A way from a surface to a light: the unit direction, how far the light is along it (+∞: beyond everything), the irradiance that it
+/// brings if nothing is in between (cosine, falloff and density counted), and Factor, its share of a uniform sky (1 for lights that are
+/// none). Factor 0: facing away, or closed by the set.
+/// </summary>
+public readonly record struct LightSample(Vector3 Direction, float Factor, Vector3 Irradiance, float Distance);
+
+/// <summary>A light in the form rays need it.</summary>
+public abstract class SampledLight(Light light)
+{
+    public LightKind Kind => light.Kind;
+    public bool InPlate => light.InPlate;
+    public bool LightsSet => light.LightsSet;
+    public bool LightsElements => light.LightsElements;
+
+    /// <summary>It comes from all over: one ray tells little of it, and a mirror shows it by itself.</summary>
+    public bool IsAround => Kind is LightKind.Sky or LightKind.Panorama;
+
+    /// <summary>One way towards it; the mean over u is the irradiance on a surface with a normal.</summary>
+    public abstract LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings);
+
+    /// <summary>What is seen of it beyond everything; 0 for lights that stand within.</summary>
+    public virtual Vector3 Radiance(Vector3 direction) => default;
+
+    /// <summary>Strength times colour, whichever way the colour is given.</summary>
+    public static Vector3 ColourOf(Light l) => (l.Kelvin is { } k ? ColorTemperature.Of(k) : l.Color.ToSingle()) * (float)l.Strength;
+}
 
 /// <summary>The lights of a shot made ready: sampled ones, and the fill's irradiance that nothing hides.</summary>
 public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillPlate, Vector3 FillNew)
 {
     public bool HasNew => FillNew != default || Sampled.Any(l => !l.InPlate);
 
-    /// <summary>Mean radiance of the sky lights, for rays that leave the set.</summary>
-    public Vector3 SkyRadiance => Sampled.Where(l => l.Kind == LightKind.Sky).Aggregate(Vector3.Zero, (sum, l) => sum + l.Strength / MathF.PI);
-
-    public static LightRig Of(IEnumerable<Light> lights)
+    /// <summary>Radiance of all that lies beyond the set, in a direction.</summary>
+    public Vector3 Around(Vector3 direction)
     {
+        Vector3 sum = default;
+        foreach (SampledLight l in Sampled) { if (l.LightsElements) { sum += l.Radiance(direction); } }
+        return sum;
+    }
+
+    /// <param name="lights">As they are at a frame.</param>
+    /// <param name="panorama">Gives a panorama's picture; null where there are none.</param>
+    public static LightRig Of(IEnumerable<Light> lights, Func<Light, Panorama>? panorama = null)
+    {
+        Light[] all = [.. lights.Where(l => !l.Off && l.Strength > 0)];
+        if (all.Any(l => l.Alone)) { all = [.. all.Where(l => l.Alone)]; }
         var sampled = new List<SampledLight>();
         Vector3 plate = default, added = default;
-        foreach (Light l in lights)
+        Vec3? sun = all.FirstOrDefault(l => l.Kind == LightKind.Sun)?.Direction;
+        foreach (Light l in all)
         {
-            Vector3 strength = (l.Color * l.Strength).ToSingle();
-            if (l.Off || strength == default) { continue; }
+            Vector3 strength = SampledLight.ColourOf(l);
+            if (strength == default && l.Kind != LightKind.Sky) { continue; }
             switch (l.Kind)
             {
-                case LightKind.Sun:
-                    float cos = (float)Math.Cos(Rotations.Radians(l.AngularDiameterDegrees / 2));
-                    sampled.Add(new(l.Kind, strength, l.Direction.Normalized().ToSingle(), cos, l.InPlate));
-                    break;
-                case LightKind.Sky:
-                    sampled.Add(new(l.Kind, strength * MathF.PI, default, 0, l.InPlate));
-                    break;
+                case LightKind.Sun: sampled.Add(new SunLight(l)); break;
+                case LightKind.Sky: sampled.Add(new SkyLight(l, sun)); break;
+                case LightKind.Point: sampled.Add(new PointLight(l)); break;
+                case LightKind.Spot: sampled.Add(new PointLight(l)); break;
+                case LightKind.Rectangle: sampled.Add(new RectangleLight(l)); break;
+                case LightKind.Panorama: if (panorama is not null) { sampled.Add(new PanoramaLight(l, panorama(l))); } break;
                 default:
                     if (l.InPlate) { plate += strength * MathF.PI; } else { added += strength * MathF.PI; }
                     break;
             }
         }
         return new(sampled, plate, added);
+    }
+}
+
+internal sealed class SunLight(Light light) : SampledLight(light)
+{
+    private readonly Vector3 _strength = ColourOf(light), _direction = light.Direction.Normalized().ToSingle();
+    private readonly float _cosHalfAngle = (float)Math.Cos(Rotations.Radians(light.AngularDiameterDegrees / 2));
+
+    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        Vector3 d = Sampling.Cone(_direction, _cosHalfAngle, u);
+        float cos = Vector3.Dot(normal, d);
+        return new(d, cos, _strength * cos, float.PositiveInfinity);
+    }
+}
+
+internal sealed class SkyLight : SampledLight
+{
+    private readonly Func<Vector3, Vector3>? _radiance;
+    private readonly Vector3 _uniform;
+    private readonly float _strength;
+
+    public SkyLight(Light light, Vec3? sun) : base(light)
+    {
+        Light tinted = light.Kelvin is { } k ? light with { Color = Vec3.From(ColorTemperature.Of(k)) } : light;
+        _strength = (float)light.Strength;
+        _uniform = tinted.Color.ToSingle() * _strength;
+        _radiance = light.Sky == SkyKind.Uniform ? null : SkyModel.Of(tinted, sun);
+    }
+
+    public override Vector3 Radiance(Vector3 direction) => _radiance is null ? _uniform : _radiance(direction) * _strength;
+
+    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        (Vector3 d, float factor) = openings is not null ? openings.Sample(point, normal, u) : (Sampling.CosineHemisphere(normal, u), 1f);
+        return new(d, factor, Radiance(d) * (MathF.PI * factor), float.PositiveInfinity);
+    }
+}
+
+/// <summary>A point, or with a cone a spot: E = I cos θ ÷ d², a spot's edge by ((cos a − cos outer) ÷ (cos inner − cos outer))², glTF's KHR_lights_punctual.</summary>
+internal sealed class PointLight(Light light) : SampledLight(light)
+{
+    private readonly Vector3 _intensity = ColourOf(light), _position = light.Position.ToSingle(), _axis = -light.Direction.Normalized().ToSingle();
+    private readonly float _cosInner = (float)Math.Cos(Rotations.Radians(light.InnerDegrees)), _cosOuter = (float)Math.Cos(Rotations.Radians(light.OuterDegrees));
+    private readonly bool _spot = light.Kind == LightKind.Spot;
+
+    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        Vector3 to = _position - point;
+        float square = to.LengthSquared(), distance = MathF.Sqrt(square);
+        if (!(distance > 1e-6f)) { return default; }
+        Vector3 d = to / distance;
+        float cos = Vector3.Dot(normal, d), cone = 1;
+        if (_spot)
+        {
+            float t = Math.Clamp((Vector3.Dot(-d, _axis) - _cosOuter) / MathF.Max(1e-6f, _cosInner - _cosOuter), 0, 1);
+            cone = t * t;
+        }
+        return cos > 0 && cone > 0 ? new(d, 1, _intensity * (cos * cone / square), distance * (1 - 1e-5f)) : default;
+    }
+}
+
+/// <summary>A rectangle that shines evenly to its front, by points spread over it: E = L cos θ cos θ′ A ÷ d².</summary>
+internal sealed class RectangleLight : SampledLight
+{
+    private readonly Vector3 _radiance, _corner, _u, _v, _front;
+    private readonly float _area;
+
+    public RectangleLight(Light light) : base(light)
+    {
+        _radiance = ColourOf(light);
+        _front = -light.Direction.Normalized().ToSingle();
+        // Upright where it can be: its width runs level.
+        Vector3 across = MathF.Abs(_front.Y) > 0.999f ? Vector3.UnitX : Vector3.Normalize(Vector3.Cross(Vector3.UnitY, _front)), up = Vector3.Cross(_front, across);
+        (_u, _v) = (across * (float)light.Width, up * (float)light.Height);
+        _corner = light.Position.ToSingle() - _u / 2 - _v / 2;
+        _area = (float)(light.Width * light.Height);
+    }
+
+    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        Vector3 to = _corner + _u * u.X + _v * u.Y - point;
+        float square = to.LengthSquared(), distance = MathF.Sqrt(square);
+        Vector3 d = to / distance;
+        float cos = Vector3.Dot(normal, d), own = -Vector3.Dot(_front, d);
+        return cos > 0 && own > 0 && distance > 1e-6f ? new(d, 1, _radiance * (cos * own * _area / square), distance * (1 - 1e-5f)) : default;
+    }
+}
+
+/// <summary>
+/// A panorama, drawn half by its brightness and half by the sky's own way, weighted by the mixture's density (balance heuristic, Veach
+/// and Guibas 1995).
+/// </summary>
+internal sealed class PanoramaLight : SampledLight
+{
+    private const int Wide = 256, High = 128;
+    private readonly Panorama _picture;
+    private readonly Vector3 _strength;
+    private readonly double _heading;
+    private readonly float[] _cumulative = new float[Wide * High], _density = new float[Wide * High]; // per cell; probability ÷ solid angle
+
+    public PanoramaLight(Light light, Panorama picture) : base(light)
+    {
+        (_picture, _strength, _heading) = (picture, ColourOf(light), light.HeadingDegrees);
+        var weight = new double[Wide * High];
+        double sum = 0;
+        FloatImage small = picture.Width > Wide ? picture.Image.ReducedTo(Wide, High) : picture.Image;
+        for (int y = 0; y < High; y++)
+        {
+            double omega = Panorama.SolidAngle(Wide, High, y);
+            for (int x = 0; x < Wide; x++)
+            {
+                Span<float> p = small.Pixel(x * small.Width / Wide, y * small.Height / High);
+                sum += weight[y * Wide + x] = omega * (Luminance.Of(p) + 1e-9);
+            }
+        }
+        double running = 0;
+        for (int i = 0; i < weight.Length; i++)
+        {
+            running += weight[i] / sum;
+            _cumulative[i] = (float)running;
+            _density[i] = (float)(weight[i] / sum / Panorama.SolidAngle(Wide, High, i / Wide));
+        }
+        _cumulative[^1] = 1;
+    }
+
+    // The content is moved towards larger u by the heading; so what is seen in a direction stands that much before.
+    private Vec3 Unturned(Vec3 d) => Rotations.AboutY(Rotations.Radians(_heading)) * d;
+
+    public override Vector3 Radiance(Vector3 direction) => _picture.At(Unturned(Vec3.From(direction))) * _strength;
+
+    private float Density(Vector3 direction)
+    {
+        var (u, v) = Panorama.PlaceOf(Unturned(Vec3.From(direction)));
+        return _density[Math.Min(High - 1, (int)(v * High)) * Wide + Math.Min(Wide - 1, (int)(u * Wide))];
+    }
+
+    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        Vector3 d;
+        if (u.X < 0.5f)
+        {
+            float pick = 2 * u.X;
+            int cell = Array.BinarySearch(_cumulative, pick);
+            if (cell < 0) { cell = ~cell; }
+            cell = Math.Min(cell, _cumulative.Length - 1);
+            float before = cell > 0 ? _cumulative[cell - 1] : 0, width = _cumulative[cell] - before;
+            double s = width > 0 ? Math.Clamp((pick - before) / width, 0, 1) : 0.5;
+            // Even over the cell's solid angle.
+            double top = Math.Cos(Math.PI * (cell / Wide) / High), bottom = Math.Cos(Math.PI * (cell / Wide + 1) / High);
+            Vec3 own = Panorama.DirectionAt((cell % Wide + s) / Wide, Math.Acos(top + u.Y * (bottom - top)) / Math.PI);
+            d = (Rotations.AboutY(-Rotations.Radians(_heading)) * own).ToSingle();
+        }
+        else
+        {
+            var rest = new Vector2(2 * (u.X - 0.5f), u.Y);
+            d = openings is not null ? openings.Sample(point, normal, rest).Direction : Sampling.CosineHemisphere(normal, rest);
+        }
+        float cos = Vector3.Dot(normal, d);
+        if (!(cos > 0)) { return default; }
+        float other = openings is not null ? openings.Density(point, normal, d) : cos / MathF.PI, pdf = 0.5f * Density(d) + 0.5f * other;
+        return pdf > 0 ? new(d, cos / (MathF.PI * pdf), Radiance(d) * (cos / pdf), float.PositiveInfinity) : default;
     }
 }

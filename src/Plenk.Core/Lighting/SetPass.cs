@@ -14,16 +14,12 @@ public struct SetSample
 {
     public Vector3 Point;
     public Vector3 Direction;
+    public Vector3 Normal;
     public float Distance;
     public float HideDistance;
     public int Piece;
     public bool Receives;
 }
-
-/// <summary>
-/// A ray to a light, times Factor of the light's strength; Factor 0: facing away, or (in a kept pass) closed by the set.
-/// </summary>
-public readonly record struct LightSample(Vector3 Direction, float Factor);
 
 /// <summary>
 /// The "without" half of differential rendering (Debevec, SIGGRAPH 1998). Samples depend on the camera, the set, the lights
@@ -43,10 +39,13 @@ public sealed class SetPass
     public uint Seed { get; }
     public int LightSamplesPerCameraSample { get; }
     private readonly SkyOpenings? _openings;
+    private readonly float[]? _hideDistance;
 
-    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep)
+    /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
+    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null)
     {
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
+        _hideDistance = hideDistance;
         LightSamplesPerCameraSample = rig.Sampled.Sum(RaysTo);
         if (!keep) { return; }
         int width = camera.Pinhole.Width, height = camera.Pinhole.Height, n = quality.CameraSamples, l = LightSamplesPerCameraSample;
@@ -57,12 +56,12 @@ public sealed class SetPass
 
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>
     public bool IsOpen(in SetSample sample, in LightSample light) =>
-        light.Factor != 0 && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction), RayKinds.LightSet));
+        light.Factor != 0 && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction, 0, light.Distance), RayKinds.LightSet));
 
     /// <summary>Kept samples know already which light rays are open.</summary>
     public bool IsKept => _samples is not null;
 
-    public int RaysTo(SampledLight light) => light.Kind == LightKind.Sun ? Quality.SunRays : Quality.SkyRays;
+    public int RaysTo(SampledLight light) => light.IsAround || light.Kind == LightKind.Rectangle ? Quality.SkyRays : Quality.SunRays;
 
     /// <summary>The samples of a row of pixels: from the kept ones, or traced into the buffers.</summary>
     public void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights, out ReadOnlySpan<SetSample> row, out ReadOnlySpan<LightSample> lightRow)
@@ -105,6 +104,7 @@ public sealed class SetPass
         var ray = new Ray(Camera.Origin, s.Direction);
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
         s.HideDistance = Set.HideDistance(ray, hit);
+        if (_hideDistance is not null) { s.HideDistance = MathF.Min(s.HideDistance, _hideDistance[y * Camera.Width + x]); }
         if (!hit.IsHit) { return s; }
         s.Distance = hit.T;
         s.Piece = Set.PieceOf(hit);
@@ -115,7 +115,7 @@ public sealed class SetPass
         if (Vector3.Dot(face, s.Direction) > 0) { face = -face; }
         if (Vector3.Dot(n, face) < 0) { n = -n; }
         Vector3 p = ray.At(hit.T);
-        s.Point = p + face * SurfaceOffset(p, hit.T);
+        (s.Point, s.Normal) = (p + face * SurfaceOffset(p, hit.T), face);
         if (!s.Receives) { return s; }
 
         int at = 0;
@@ -125,25 +125,11 @@ public sealed class SetPass
             int rays = RaysTo(light);
             for (uint j = 0; j < rays; j++, at++)
             {
-                Vector2 u = Sampling.Point(index * (uint)rays + j, seed, 1 + (uint)k);
-                Vector3 d;
-                float factor;
-                if (light.Kind == LightKind.Sun)
+                if (!light.LightsSet) { continue; }
+                LightSample l = light.Sample(s.Point, n, Sampling.Point(index * (uint)rays + j, seed, 1 + (uint)k), _openings);
+                if (l.Factor > 0 && Vector3.Dot(face, l.Direction) > 0 && (!closed || !Set.Scene.Occluded(new Ray(s.Point, l.Direction, 0, l.Distance), RayKinds.LightSet)))
                 {
-                    d = Sampling.Cone(light.Direction, light.CosHalfAngle, u);
-                    factor = Vector3.Dot(n, d);
-                }
-                else if (_openings is not null)
-                {
-                    (d, factor) = _openings.Sample(s.Point, n, u);
-                }
-                else
-                {
-                    (d, factor) = (Sampling.CosineHemisphere(n, u), 1);
-                }
-                if (factor > 0 && Vector3.Dot(face, d) > 0 && (!closed || !Set.Scene.Occluded(new Ray(s.Point, d), RayKinds.LightSet)))
-                {
-                    lights[at] = new(d, factor);
+                    lights[at] = l with { Irradiance = l.Irradiance / rays };
                 }
             }
         }

@@ -129,10 +129,14 @@ public sealed class SkyOpenings
             d = Vector3.Normalize(target - p);
         }
         float cos = Vector3.Dot(n, d);
-        if (!(cos > 0)) { return (d, 0); }
+        return cos > 0 ? (d, cos / (MathF.PI * Density(p, n, d))) : (d, 0);
+    }
+
+    /// <summary>How densely directions are drawn around one, a steradian; above the surface.</summary>
+    public float Density(Vector3 p, Vector3 n, Vector3 d)
+    {
         var (at, distance, cosFace) = CellOf(_min, _size, p, d);
-        float pdf = CosineShare * cos / MathF.PI + (1 - CosineShare) * _density[at] * distance * distance / MathF.Max(cosFace, 1e-6f);
-        return (d, cos / (MathF.PI * pdf));
+        return CosineShare * Vector3.Dot(n, d) / MathF.PI + (1 - CosineShare) * _density[at] * distance * distance / MathF.Max(cosFace, 1e-6f);
     }
 
     private static float CellArea(Vector3 size, int face)

@@ -1,0 +1,95 @@
+using System.Numerics;
+using Plenk.Core.Images;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Lighting;
+
+/// <summary>How a rendered picture takes new light.</summary>
+/// <param name="Specular">Strength of a highlight (Blinn 1977, normalised: (n + 2)/2π), 0: none.</param>
+/// <param name="Width">Its exponent n: 8 is wide, 200 narrow.</param>
+/// <param name="Ambient">Even light on all of it, irradiance ÷ π.</param>
+/// <param name="Albedo">Stands for the surfaces' colour where the picture brings none.</param>
+public sealed record RelightLook(float Diffuse = 1, float Specular = 0, float Width = 32, float Ambient = 0, float Albedo = 0.5f, bool Shadows = true);
+
+/// <summary>A rendered picture lit again from its own data: world positions and normals.</summary>
+public static class Relight
+{
+    private const int Rays = 8; // towards lamps that have a size
+
+    /// <summary>
+    /// The surfaces that the positions show, as triangles between neighbouring pixels; torn where they step by more than they can by
+    /// slope alone. Null where there are none.
+    /// </summary>
+    public static TriangleMesh? Surface(FloatImage position, int step = 1)
+    {
+        int w = position.Width / step, h = position.Height / step;
+        var number = new int[w * h];
+        Array.Fill(number, -1);
+        var points = new List<Vector3>();
+        Vector3 At(int x, int y) { Span<float> p = position.Pixel(x * step, y * step); return new(p[0], p[1], p[2]); }
+        for (int y = 0; y < h; y++)
+        {
+            for (int x = 0; x < w; x++)
+            {
+                Vector3 p = At(x, y);
+                if (!float.IsFinite(p.X + p.Y + p.Z) || p.LengthSquared() is 0 or > 1e16f) { continue; }
+                number[y * w + x] = points.Count;
+                points.Add(p);
+            }
+        }
+        var indices = new List<int>();
+        // A step counts as a tear against the smaller of its neighbouring steps.
+        bool Whole(Vector3 a, Vector3 b, Vector3 c) { float ab = Vector3.Distance(a, b), bc = Vector3.Distance(b, c), ca = Vector3.Distance(c, a), least = MathF.Min(ab, MathF.Min(bc, ca)), most = MathF.Max(ab, MathF.Max(bc, ca)); return most < 12 * least; }
+        for (int y = 0; y + 1 < h; y++)
+        {
+            for (int x = 0; x + 1 < w; x++)
+            {
+                int a = number[y * w + x], b = number[y * w + x + 1], c = number[(y + 1) * w + x], d = number[(y + 1) * w + x + 1];
+                if (a >= 0 && b >= 0 && c >= 0 && Whole(points[a], points[b], points[c])) { indices.AddRange([a, c, b]); }
+                if (b >= 0 && c >= 0 && d >= 0 && Whole(points[b], points[c], points[d])) { indices.AddRange([b, c, d]); }
+            }
+        }
+        return indices.Count == 0 ? null : new([.. points], [.. indices]);
+    }
+
+    /// <summary>The light that lamps and ambient make of it, linear RGB; nothing where no surface is.</summary>
+    /// <param name="albedo">Null: the look's grey.</param>
+    /// <param name="occluders">What casts shadows; null: nothing does.</param>
+    public static FloatImage Light(FloatImage position, FloatImage normal, FloatImage? albedo, IReadOnlyList<SampledLight> lamps, RelightLook look, Vector3 eye, TraceScene? occluders, CancellationToken stop = default)
+    {
+        var result = new FloatImage(position.Width, position.Height, 3);
+        Parallel.For(0, position.Height, new ParallelOptions { CancellationToken = stop }, y =>
+        {
+            for (int x = 0; x < position.Width; x++)
+            {
+                int i = y * position.Width + x;
+                var p = new Vector3(position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]);
+                var n = new Vector3(normal.Data[3 * i], normal.Data[3 * i + 1], normal.Data[3 * i + 2]);
+                if (!float.IsFinite(p.X + p.Y + p.Z + n.X + n.Y + n.Z) || p.LengthSquared() > 1e16f) { continue; }
+                Vector3 colour = albedo is null ? new(look.Albedo) : new(albedo.Data[3 * i], albedo.Data[3 * i + 1], albedo.Data[3 * i + 2]), v = Vector3.Normalize(eye - p);
+                // Off the surface by what a pixel of it may be uneven, so that it does not shade itself.
+                Vector3 from = p + n * (2e-3f * Vector3.Distance(eye, p));
+                Vector3 sum = colour * look.Ambient;
+                uint seed = Sampling.PixelSeed(x, y, 17);
+                for (int k = 0; k < lamps.Count; k++)
+                {
+                    int rays = lamps[k].Kind is Shots.LightKind.Point or Shots.LightKind.Spot ? 1 : Rays;
+                    for (uint j = 0; j < rays; j++)
+                    {
+                        LightSample s = lamps[k].Sample(p, n, Sampling.Point(j, seed, (uint)k), null);
+                        if (!(s.Factor > 0) || (look.Shadows && occluders?.Occluded(new Ray(from, s.Direction, 0, s.Distance), RayKinds.LightSet) == true)) { continue; }
+                        Vector3 reflected = colour * (look.Diffuse / MathF.PI);
+                        if (look.Specular > 0)
+                        {
+                            float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(s.Direction + v)));
+                            reflected += new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * MathF.Pow(nh, look.Width));
+                        }
+                        sum += reflected * s.Irradiance / rays;
+                    }
+                }
+                (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = (sum.X, sum.Y, sum.Z);
+            }
+        });
+        return result;
+    }
+}
