@@ -1,6 +1,7 @@
 using System.Numerics;
 using Plenk.Core.Images;
 using Plenk.Core.Sets;
+using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
@@ -17,10 +18,12 @@ public static class Baker
     public static double Texels(double area, double texelMetres) => area / (texelMetres * texelMetres);
 
     /// <param name="texelMetres">What is wished for; a piece that is too large for a tile gets a coarser one.</param>
-    public static BakedPiece Bake(SetScene set, int piece, IReadOnlyList<Projector> sources, double texelMetres, CancellationToken stop = default, Action<double>? progress = null)
+    /// <param name="local">The piece in its own space, where the charts are to be laid out there (texels are counted there then); null: in the world.</param>
+    public static BakedPiece Bake(SetScene set, int piece, IReadOnlyList<Projector> sources, double texelMetres, CancellationToken stop = default, Action<double>? progress = null, SourceMix mix = SourceMix.Quality, TriangleMesh? local = null)
     {
-        TriangleMesh mesh = set.Meshes[piece];
-        IReadOnlyList<Chart> charts = Charts.Of(mesh);
+        TriangleMesh mesh = set.Meshes[piece], laid = local ?? mesh;
+        IReadOnlyList<Chart> charts = Charts.Of(laid);
+        float scale = local is null ? 1 : (float)set.Pieces[piece].Scale;
         (int Side, int Tiles)? packed;
         while ((packed = Charts.Pack(charts, texelMetres, LargestTile)) is null) { texelMetres *= 1.25; }
         var (side, count) = packed.Value;
@@ -43,8 +46,9 @@ public static class Baker
                 foreach (int t in chart.Triangles)
                 {
                     var (a, b, c) = mesh.Triangle(t);
+                    var (la, lb, lc) = laid.Triangle(t);
                     Vector2 Place(Vector3 p) => chart.Flat(p) / (float)texelMetres + new Vector2(chart.X, chart.Y); // borders lie between texels
-                    Vector2 pa = Place(a), pb = Place(b), pc = Place(c);
+                    Vector2 pa = Place(la), pb = Place(lb), pc = Place(lc);
                     Fill(owner, side, pa, pb, pc, t);
                     int at = positions.Count;
                     Vector3 n = mesh.FaceNormal(t);
@@ -68,12 +72,12 @@ public static class Baker
                     if (t < 0) { continue; }
                     Chart chart = chartOf[t]!;
                     var (a, b, c) = mesh.Triangle(t);
-                    Vector2 flat = new Vector2(x + 0.5f - chart.X, y + 0.5f - chart.Y) * (float)texelMetres, fa = chart.Flat(a), fb = chart.Flat(b), fc = chart.Flat(c);
+                    Vector2 flat = new Vector2(x + 0.5f - chart.X, y + 0.5f - chart.Y) * (float)texelMetres, fa = chart.Flat(laid.Triangle(t).A), fb = chart.Flat(laid.Triangle(t).B), fc = chart.Flat(laid.Triangle(t).C);
                     Vector2 e1 = fb - fa, e2 = fc - fa, d = flat - fa;
                     float det = e1.X * e2.Y - e1.Y * e2.X, u = (d.X * e2.Y - d.Y * e2.X) / det, v = (e1.X * d.Y - e1.Y * d.X) / det;
                     Vector3 point = a + u * (b - a) + v * (c - a), normal = mesh.FaceNormal(t);
                     Vector3 along = (b - a).LengthSquared() > 0 ? Vector3.Normalize(b - a) : Vector3.UnitX;
-                    Vector4 seen = Seen(sources, point, normal, piece, along * (float)texelMetres, Vector3.Cross(normal, along) * (float)texelMetres);
+                    Vector4 seen = Seen(sources, point, normal, piece, along * ((float)texelMetres * scale), Vector3.Cross(normal, along) * ((float)texelMetres * scale), mix);
                     Span<float> p = image.Pixel(x, y);
                     (p[0], p[1], p[2], p[3]) = (seen.X, seen.Y, seen.Z, seen.W);
                     local.Inside++;
@@ -90,11 +94,11 @@ public static class Baker
     }
 
     /// <summary>A spot wears what either side of it was seen with: thin pieces have two.</summary>
-    private static Vector4 Seen(IReadOnlyList<Projector> sources, Vector3 point, Vector3 normal, int piece, Vector3 u, Vector3 v)
+    private static Vector4 Seen(IReadOnlyList<Projector> sources, Vector3 point, Vector3 normal, int piece, Vector3 u, Vector3 v, SourceMix mix)
     {
-        Vector4 front = ProjectedView.Mix(sources, point, normal, piece, u, v, SourceMix.Quality);
+        Vector4 front = ProjectedView.Mix(sources, point, normal, piece, u, v, mix);
         if (front.W >= 0.999f) { return front; }
-        Vector4 back = ProjectedView.Mix(sources, point, -normal, piece, u, v, SourceMix.Quality);
+        Vector4 back = ProjectedView.Mix(sources, point, -normal, piece, u, v, mix);
         return front.W >= back.W ? front : back;
     }
 

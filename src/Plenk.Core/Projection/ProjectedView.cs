@@ -2,24 +2,17 @@ using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Images;
 using Plenk.Core.Sets;
+using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
-
-/// <summary>How several sources share a spot.</summary>
-public enum SourceMix
-{
-    /// <summary>In their order: a later one fills what earlier ones leave.</summary>
-    Order,
-    /// <summary>The better one wins, softly: weights go with the sixth power of quality.</summary>
-    Quality,
-}
 
 /// <summary>The set wearing its projections, through any camera.</summary>
 public static class ProjectedView
 {
     /// <summary>RGBA premultiplied: alpha is the part of a pixel that is covered. Four samples a pixel by default.</summary>
-    public static FloatImage Render(IViewRays camera, SetScene set, IReadOnlyList<Projector> projectors, int samples = 4, uint seed = 1, SourceMix mix = SourceMix.Order, CancellationToken stop = default, Action<double>? progress = null)
+    /// <param name="baked">By piece: its own textures, which it wears instead; null: none.</param>
+    public static FloatImage Render(IViewRays camera, SetScene set, IReadOnlyList<Projector> projectors, int samples = 4, uint seed = 1, SourceMix mix = SourceMix.Order, CancellationToken stop = default, Action<double>? progress = null, IReadOnlyList<BakedSurface?>? baked = null)
     {
         int width = camera.Width, height = camera.Height, done = 0;
         float spacing = 1 / MathF.Sqrt(samples);
@@ -42,6 +35,11 @@ public static class ProjectedView
                     if (!set.Pieces[piece].Duties.WearsFootage) { continue; }
                     Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
                     if (Vector3.Dot(n, d) > 0) { n = -n; }
+                    if (baked?[piece] is { } own)
+                    {
+                        sum += own.At(set.TriangleOf(hit), hit.U, hit.V, hit.T * angle / (float)set.Pieces[piece].Scale);
+                        continue;
+                    }
                     var (u, v) = Footprint(d, n, hit.T * angle);
                     sum += Mix(projectors, ray.At(hit.T), n, piece, u, v, mix);
                 }
@@ -73,7 +71,7 @@ public static class ProjectedView
         {
             Sighting s = projector.See(point, normal, piece, axisU, axisV);
             if (s.Reach <= 0) { continue; }
-            if (mix == SourceMix.Order)
+            if (mix != SourceMix.Quality)
             {
                 rgb += s.Rgb * (s.Reach * open);
                 open *= 1 - s.Reach;
@@ -86,7 +84,7 @@ public static class ProjectedView
             open *= 1 - s.Reach;
         }
         float covered = 1 - open;
-        if (mix == SourceMix.Order) { return new(rgb, covered); }
+        if (mix != SourceMix.Quality) { return new(rgb, covered); }
         return weights > 0 ? new Vector4(rgb / weights * covered, covered) : default;
     }
 }

@@ -17,11 +17,13 @@ public readonly record struct Sighting(Vector3 Rgb, float Reach, float Quality);
 /// A picture laid on the set through the camera that saw it. Asked per point, so it is perspective-correct on any mesh; it
 /// reaches only what that camera saw, and fades between two angles of incidence.
 /// </summary>
-public sealed class Projector(FloatImage picture, SourceSight sight)
+/// <param name="kept">How much of each pixel of the picture is laid on, 0..1; null: all of it.</param>
+public sealed class Projector(FloatImage picture, SourceSight sight, float[]? kept = null)
 {
     private readonly Pinhole _pinhole = sight.Pinhole;
     private readonly Vector3 _eye = sight.CameraToWorld.Position.ToSingle();
-    private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(picture));
+    private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(kept is null ? picture : PictureEdge.Extended(picture, kept)));
+    private readonly FloatImage? _kept = kept is null ? null : new(picture.Width, picture.Height, 1, kept);
     private readonly Lazy<float[]> _margin = new(() => DepthMargin(sight));
     private readonly float _toPictureX = (float)picture.Width / sight.Pinhole.Width, _toPictureY = (float)picture.Height / sight.Pinhole.Height;
 
@@ -31,6 +33,16 @@ public sealed class Projector(FloatImage picture, SourceSight sight)
     }
 
     public SourceSight Sight => sight;
+    public FloatImage Picture => picture;
+    public float[]? Kept => kept;
+
+    private float KeptAt(double x, double y)
+    {
+        if (_kept is null) { return 1; }
+        Span<float> value = stackalloc float[1];
+        _kept.SampleBilinear(x, y, value);
+        return value[0];
+    }
 
     /// <summary>
     /// Linear RGB and weight 0..1 at a point of a piece; <paramref name="normal"/> is the face's, on the side that is looked at.
@@ -39,6 +51,7 @@ public sealed class Projector(FloatImage picture, SourceSight sight)
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
         if (!sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
+        reach *= KeptAt(px * _toPictureX, py * _toPictureY);
         Span<float> rgb = stackalloc float[3];
         picture.SampleBilinear(px * _toPictureX, py * _toPictureY, rgb);
         return new Vector4(rgb[0], rgb[1], rgb[2], reach);
@@ -51,6 +64,8 @@ public sealed class Projector(FloatImage picture, SourceSight sight)
     public Sighting See(Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV)
     {
         if (!sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
+        reach *= KeptAt(px * _toPictureX, py * _toPictureY);
+        if (reach <= 0) { return default; }
         if (sight.Moved?[piece] is { } back)
         {
             axisU = (back.Rotation * Vec3.From(axisU)).ToSingle();

@@ -28,25 +28,30 @@ public static class SourcePlan
         var spots = new List<SetSpot>();
         foreach (int i in worn)
         {
-            TriangleMesh mesh = set.Meshes[i];
-            double area = Area(mesh), done = 0;
-            int n = Math.Max(200, (int)(count * area / Math.Max(total, 1e-12))), k = 0;
-            for (int t = 0; t < mesh.TriangleCount; t++)
-            {
-                var (a, b, c) = mesh.Triangle(t);
-                Vector3 cross = Vector3.Cross(b - a, c - a);
-                double own = cross.Length() / 2;
-                if (!(own > 0)) { continue; }
-                done += own;
-                for (; k < n * done / area; k++)
-                {
-                    Vector2 u = Sampling.Point((uint)k, (uint)i * 7919, 0);
-                    float r = MathF.Sqrt(u.X);
-                    spots.Add(new((1 - r) * a + r * (1 - u.Y) * b + r * u.Y * c, Vector3.Normalize(cross), i, (float)(area / n)));
-                }
-            }
+            spots.AddRange(Spots(set.Meshes[i], i, Math.Max(200, (int)(count * Area(set.Meshes[i]) / Math.Max(total, 1e-12)))));
         }
         return spots;
+    }
+
+    /// <summary>As many spots of one piece.</summary>
+    public static IEnumerable<SetSpot> Spots(TriangleMesh mesh, int piece, int count)
+    {
+        double area = Area(mesh), done = 0;
+        int k = 0;
+        for (int t = 0; t < mesh.TriangleCount; t++)
+        {
+            var (a, b, c) = mesh.Triangle(t);
+            Vector3 cross = Vector3.Cross(b - a, c - a);
+            double own = cross.Length() / 2;
+            if (!(own > 0)) { continue; }
+            done += own;
+            for (; k < count * done / area; k++)
+            {
+                Vector2 u = Sampling.Point((uint)k, (uint)piece * 7919, 0);
+                float r = MathF.Sqrt(u.X);
+                yield return new((1 - r) * a + r * (1 - u.Y) * b + r * u.Y * c, Vector3.Normalize(cross), piece, (float)(area / count));
+            }
+        }
     }
 
     public static double Area(TriangleMesh mesh)

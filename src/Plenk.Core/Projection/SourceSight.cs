@@ -16,6 +16,9 @@ public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene se
     private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
     private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
 
+    /// <summary>It fades out between two distances from its camera, metres; null: it reaches as far as it sees.</summary>
+    public (double From, double To)? DistanceFade { get; init; }
+
     public Pinhole Pinhole => pinhole;
     public Pose CameraToWorld => cameraToWorld;
     public SetScene Set => set;
@@ -43,6 +46,11 @@ public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene se
         cos = Vector3.Dot(normal, d);
         if (cos <= _cosTo) { return false; }
         reach = _cosFrom > _cosTo ? Math.Clamp((cos - _cosTo) / (_cosFrom - _cosTo), 0, 1) : 1;
+        if (DistanceFade is { } fade)
+        {
+            reach *= (float)Math.Clamp((fade.To - distance) / Math.Max(1e-6, fade.To - fade.From), 0, 1);
+            if (reach <= 0) { return false; }
+        }
         if (!pinhole.TryProject(cameraToWorld, Vec3.From(point), out px, out py) || !pinhole.Contains(px, py)) { return false; }
         // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
         float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);

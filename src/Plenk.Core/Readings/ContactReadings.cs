@@ -58,6 +58,29 @@ public static class ContactReadings
         return size is > 100 or < 0.005 ? FormattableString.Invariant($"; it is {size:0.####} m across, so its scale is probably wrong") : "";
     }
 
+    public static readonly Reading LevelBlank = new()
+    {
+        Id = "contact.level",
+        Step = 6,
+        Name = "Shadow level",
+        Unit = "stops",
+        Tolerance = 0.25, // common practice, no source
+        How = "A lit and a shadowed spot of one surface: the plate's ratio between them (means of 7 × 7 pixels), and the ratio that our lights give there once the sun is taken away; the largest |log2| between the two, a channel at a time.",
+    };
+
+    /// <param name="real">The plate's shadowed over its lit spot; <paramref name="ours"/>: what the lights give.</param>
+    public static Reading Level(System.Numerics.Vector3 real, System.Numerics.Vector3 ours, ShadowPair pair)
+    {
+        double[] stops = [.. Enumerable.Range(0, 3).Select(c => Math.Log2(ours[c] / real[c]))];
+        double worst = stops.MaxBy(Math.Abs);
+        return (LevelBlank with
+        {
+            Value = Math.Abs(worst),
+            Note = FormattableString.Invariant($"real {real.X:0.000} {real.Y:0.000} {real.Z:0.000}, ours {ours.X:0.000} {ours.Y:0.000} {ours.Z:0.000}: {(worst > 0 ? "ours is too light, less sky and fill" : "ours is too dark, more sky and fill")}"),
+            Worst = new(pair.Frame, pair.DarkX, pair.DarkY, Words: $"{(worst > 0 ? "too light" : "too dark")} by {Math.Abs(worst):0.00} stops"),
+        }).Judged();
+    }
+
     public static readonly Reading ShadowBlank = new()
     {
         Id = "contact.shadow",

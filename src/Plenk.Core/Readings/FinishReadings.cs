@@ -23,9 +23,9 @@ public static class FinishReadings
         var all = new List<float>();
         for (int i = 0; i < plate.Width * plate.Height; i++)
         {
-            all.Add(Luminance(plate.Data.AsSpan(3 * i, 3)));
+            all.Add(Images.Luminance.Of(plate.Data.AsSpan(3 * i, 3)));
             ReadOnlySpan<float> e = layers.Element.Data.AsSpan(4 * i, 4);
-            if (e[3] > 0.99f && layers.Holdout.Data[i] < 0.01f) { element.Add((Luminance(e[..3]) / e[3], i)); }
+            if (e[3] > 0.99f && layers.Holdout.Data[i] < 0.01f) { element.Add((Images.Luminance.Of(e[..3]) / e[3], i)); }
         }
         Reading reading = Blank;
         if (element.Count < 50) { return reading with { Note = $"no element is seen at {frame}" }; }
@@ -42,5 +42,4 @@ public static class FinishReadings
         }).Judged();
     }
 
-    private static float Luminance(ReadOnlySpan<float> p) => 0.2126f * p[0] + 0.7152f * p[1] + 0.0722f * p[2];
 }

@@ -13,8 +13,50 @@ public static class ProjectionReadings
         Name = "Projection against the plate",
         Unit = "%",
         Tolerance = 8,
-        How = "The projected frame seen by the shot camera in the frame farthest from it: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out.",
+        How = "The projected set seen by the shot camera in seven frames of the range: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out; of these the worst.",
     };
+
+    public static readonly Reading StitchBlank = new()
+    {
+        Id = "projection.stitch",
+        Step = 4,
+        Name = "Cameras in their overlap",
+        Unit = "stops",
+        Tolerance = 0.15, // common practice, no source
+        How = "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
+    };
+
+    public static readonly Reading ColourBlank = new()
+    {
+        Id = "projection.colour",
+        Step = 4,
+        Name = "Own colour that is in doubt",
+        Unit = "%",
+        Tolerance = 25, // common practice, no source
+        How = "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that send back more than falls in.",
+    };
+
+    /// <summary>The worst of several frames, each as <see cref="Match"/> says it.</summary>
+    public static Reading Worst(IReadOnlyList<(int Frame, Reading Match)> frames)
+    {
+        var measured = frames.Where(f => f.Match.Value is not null).ToList();
+        if (measured.Count == 0) { return frames.Count > 0 ? frames[0].Match : Blank; }
+        return measured.MaxBy(f => f.Match.Value!.Value).Match with { PerFrame = measured.Count > 1 ? [.. measured.Select(f => new FrameValue(f.Frame, f.Match.Value!.Value))] : null };
+    }
+
+    /// <summary>How much of a frame's own colour is not to be trusted, and why.</summary>
+    public static Reading Colour(IReadOnlyList<(int Frame, Lighting.ColourDoubt[] Doubt)> frames)
+    {
+        if (frames.Count == 0) { return ColourBlank with { Note = "no own colour is used" }; }
+        var parts = frames.Select(f =>
+        {
+            double set = Math.Max(1, f.Doubt.Count(d => d != Lighting.ColourDoubt.NoSet));
+            double Of(Lighting.ColourDoubt d) => 100 * f.Doubt.Count(x => x == d) / set;
+            return (f.Frame, Edge: Of(Lighting.ColourDoubt.ShadowEdge), Dark: Of(Lighting.ColourDoubt.Dark), Bright: Of(Lighting.ColourDoubt.TooBright));
+        }).ToList();
+        var worst = parts.MaxBy(p => p.Edge + p.Dark + p.Bright);
+        return (ColourBlank with { Value = worst.Edge + worst.Dark + worst.Bright, Note = $"at {worst.Frame}: shadow edges {worst.Edge:0.#} %, hardly lit {worst.Dark:0.#} %, brighter than white {worst.Bright:0.#} %", Worst = new(worst.Frame) }).Judged();
+    }
 
     /// <summary>Compares a projected view (RGBA) with the plate (RGB) of the same frame and size.</summary>
     public static Reading Match(ShotDocument shot, FloatImage view, FloatImage plate, int frame, int plateWidth)

@@ -136,6 +136,14 @@ public static class PieceMeshes
     /// <summary>World triangles of a piece; <paramref name="mesh"/> gives the triangles of an imported one by media hash and object name.</summary>
     public static TriangleMesh World(Piece piece, Func<string, string?, TriangleMesh> mesh)
     {
+        TriangleMesh local = Local(piece, mesh);
+        Similarity place = PlaceOf(piece);
+        return place == Similarity.Identity ? local : local.Moved(place);
+    }
+
+    /// <summary>The same in the piece's own space.</summary>
+    public static TriangleMesh Local(Piece piece, Func<string, string?, TriangleMesh> mesh)
+    {
         TriangleMesh local = piece.Kind switch
         {
             PieceKind.Plane => Plane(piece.Size),
@@ -146,8 +154,31 @@ public static class PieceMeshes
             PieceKind.Outline or PieceKind.Strip => OutlineMesh.Of(piece),
             _ => mesh(piece.Media!, piece.Object),
         };
-        Similarity place = PlaceOf(piece);
-        return place == Similarity.Identity ? local : local.Moved(place);
+        for (int i = 0; i < piece.Subdivisions; i++) { local = Subdivided(local); }
+        return local;
+    }
+
+    /// <summary>Every triangle as four, new corners in the middle of its edges; the shape stays.</summary>
+    public static TriangleMesh Subdivided(TriangleMesh mesh)
+    {
+        var positions = new List<Vector3>(mesh.Positions);
+        List<Vector3>? normals = mesh.Normals is { } n ? [.. n] : null;
+        var indices = new List<int>(mesh.Indices.Length * 4);
+        var middles = new Dictionary<(int, int), int>();
+        int Middle(int a, int b)
+        {
+            var key = a < b ? (a, b) : (b, a);
+            if (middles.TryGetValue(key, out int known)) { return known; }
+            positions.Add((positions[a] + positions[b]) / 2);
+            if (normals is not null) { Vector3 m = normals[a] + normals[b]; normals.Add(m.LengthSquared() > 1e-12f ? Vector3.Normalize(m) : Vector3.Zero); }
+            return middles[key] = positions.Count - 1;
+        }
+        for (int t = 0; t < mesh.TriangleCount; t++)
+        {
+            int a = mesh.Indices[3 * t], b = mesh.Indices[3 * t + 1], c = mesh.Indices[3 * t + 2], ab = Middle(a, b), bc = Middle(b, c), ca = Middle(c, a);
+            indices.AddRange([a, ab, ca, ab, b, bc, ca, bc, c, ab, bc, ca]);
+        }
+        return new([.. positions], [.. indices]) { Normals = normals?.ToArray(), Materials = mesh.Materials is { } m4 ? [.. m4.SelectMany(m => Enumerable.Repeat(m, 4))] : null };
     }
 
     /// <summary>

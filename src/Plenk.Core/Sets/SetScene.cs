@@ -12,6 +12,7 @@ namespace Plenk.Core.Sets;
 public sealed class SetScene
 {
     private readonly int[][] _pieceOfTriangle;
+    private readonly int[] _firstTriangle; // of each piece, in its instance
 
     public IReadOnlyList<Piece> Pieces { get; }
 
@@ -29,6 +30,9 @@ public sealed class SetScene
         return !seen.IsHit ? float.PositiveInfinity : Pieces[PieceOf(seen)].Duties.Hides ? seen.T : Scene.Intersect(ray, RayKinds.Hide).T;
     }
 
+    /// <summary>Pieces whose faces lie in one another; rays meet the one that stands first in the list.</summary>
+    public IReadOnlyList<SharedFace> Shared { get; }
+
     public Vector3 Min { get; }
     public Vector3 Max { get; }
 
@@ -36,8 +40,14 @@ public sealed class SetScene
     {
         Pieces = [.. pieces.Where(p => !p.Off)];
         Meshes = [.. Pieces.Select(p => PieceMeshes.World(p, mesh))];
+        int[] seen = [.. Enumerable.Range(0, Pieces.Count).Where(i => !Pieces[i].Duties.OnlyBlocksLight && Meshes[i].TriangleCount > 0)];
+        // A million triangles would be looked through for faces that built pieces have: planes, boxes and the like are what overlaps.
+        Shared = SharedFaces.Of(Meshes, [.. seen.Where(i => Meshes[i].TriangleCount < 20_000)]);
+        TriangleMesh[] traced = [.. Meshes];
+        foreach (int later in Shared.Select(s => s.Second).Distinct()) { traced[later] = PieceMeshes.Offset(traced[later], -2 * SharedFaces.Within); }
         var instances = new List<TraceInstance>();
         var owners = new List<int[]>();
+        _firstTriangle = new int[Pieces.Count];
         foreach (var group in Enumerable.Range(0, Pieces.Count).Where(i => Meshes[i].TriangleCount > 0).GroupBy(i => KindsOf(Pieces[i].Duties)))
         {
             if (group.Key == RayKinds.None) { continue; }
@@ -47,8 +57,9 @@ public sealed class SetScene
             var owner = new List<int>();
             foreach (int i in group)
             {
-                TriangleMesh m = Meshes[i];
+                TriangleMesh m = traced[i];
                 int offset = positions.Count;
+                _firstTriangle[i] = owner.Count;
                 positions.AddRange(m.Positions);
                 normals.AddRange(m.Normals ?? Enumerable.Repeat(Vector3.Zero, m.Positions.Length)); // zero: the face's own
                 indices.AddRange(m.Indices.Select(k => k + offset));
@@ -75,6 +86,9 @@ public sealed class SetScene
         if (d.OnlyBlocksLight) { return kinds; }
         return kinds | RayKinds.CameraSet | (d.Hides ? RayKinds.Hide : RayKinds.None);
     }
+
+    /// <summary>The triangle that was hit, counted in its piece's own mesh.</summary>
+    public int TriangleOf(in Hit hit) => hit.Triangle - _firstTriangle[PieceOf(hit)];
 
     /// <summary>Index into <see cref="Pieces"/> of what a ray hit; −1 for an element or nothing.</summary>
     public int PieceOf(in Hit hit) => hit.IsHit && hit.Instance < _pieceOfTriangle.Length ? _pieceOfTriangle[hit.Instance][hit.Triangle] : -1;

@@ -92,17 +92,55 @@ public static class ShotChecks
             if (OutlineMesh.Fault(p) is { } drawn) { faults.Add($"Set, {p.Name}: {drawn}."); }
             Need(p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500, $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}.");
             Need(p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256), $"Set, {p.Name}: a cylinder has between 3 and 256 sides.");
+            Need(p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)), $"Set, {p.Name}: a pin is not a number.");
+            Need(p.Subdivisions is >= 0 and <= 6, $"Set, {p.Name}: it can be subdivided up to 6 times.");
             Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }
         foreach (ProjectionSource p in d.Projections)
         {
+            Need(p.Kind != SourceKind.Picture || p.Media is not null, $"Projection {p.Name}: its picture is missing.");
+            Need(p.Camera is null || d.OtherCameras.Any(c => c.Id == p.Camera), $"Projection {p.Name}: its camera is no longer in the shot.");
+            Need(p.Matte is null || d.Mattes.Any(m => m.Id == p.Matte), $"Projection {p.Name}: its matte is no longer in the shot. Take the matte off the projection first.");
+            Need(p.MatteFeatherPixels is >= 0 and <= 500, $"Projection {p.Name}: a matte's edge is between 0 and 500 px wide.");
+            Need(p.FadeFromMetres is null == p.FadeToMetres is null && (p.FadeFromMetres is not { } near || (near >= 0 && p.FadeToMetres > near)), $"Projection {p.Name}: it fades between two distances, the first the nearer.");
             Need(p.FadeFromDegrees is >= 0 and <= 90 && p.FadeToDegrees >= p.FadeFromDegrees && p.FadeToDegrees <= 90, $"Projection {p.Name}: it must fade between two angles from 0° to 90°, the first the smaller.");
         }
+        Doubles(d.Clouds.Select(c => c.Id), "Point clouds");
+        foreach (PointCloud c in d.Clouds)
+        {
+            Need(c.Targets.All(t => t.Place.IsFinite), $"Point cloud {c.Name}: a target's place is not a number.");
+            Need(c.Targets.Select(t => t.Point).Distinct().Count() == c.Targets.Count, $"Point cloud {c.Name}: two of its targets are one survey point.");
+        }
+        Doubles(d.Projections.Select(p => p.Id), "Projections");
+        Doubles(d.OtherCameras.Select(c => c.Id), "Other cameras");
+        Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
+        foreach (OtherCamera c in d.OtherCameras)
+        {
+            Need(c.Gain.IsFinite && c.Gain is { X: > 0, Y: > 0, Z: > 0 }, $"Camera {c.Name}: its gain must be positive in each channel.");
+            Need(c.Camera.Samples.All(s => s.FocalPx > 0 && Pose.FromRowMajor16(s.CameraToWorld, out _) is not null), $"Camera {c.Name}: it has a sample that is no camera.");
+        }
+        Doubles(d.Rendered.Select(r => r.Id), "Rendered pictures");
+        foreach (RenderedPicture r in d.Rendered)
+        {
+            Need(r.Look is { Diffuse: >= 0 and <= 100, Specular: >= 0 and <= 100, Width: >= 1 and <= 5000, Ambient: >= 0 and <= 1000, Albedo: > 0 and <= 1 }, $"{r.Name}: diffuse and highlight go from 0 to 100, the highlight's exponent from 1 to 5,000, the albedo up to 1.");
+            Need(r.Depth.Fault is null, $"{r.Name}: {r.Depth.Fault}");
+            Need(r.Media.Count > 0 && r.Media.Count == r.Names.Count, $"{r.Name}: its files are missing.");
+        }
+        Need(d.Contact.Strength is >= 0 and <= 1 && d.Contact.ReachMetres is > 0.0005 and <= 20, "Contact: its strength lies between 0 and 1, its reach between 0.5 mm and 20 m.");
+        Need(d.RealShadow is not { } pair || double.IsFinite(pair.LitX + pair.LitY + pair.DarkX + pair.DarkY), "Real shadow: a spot is not a number.");
         foreach (Light l in d.Lights)
         {
             Need(l.Direction.IsFinite && l.Direction.Length > 1e-9, $"Light, {l.Name}: its direction has no length.");
             Need(l.Strength >= 0 && double.IsFinite(l.Strength), $"Light, {l.Name}: its strength must be 0 or more.");
             Need(l.Color.IsFinite && l.Color is { X: >= 0, Y: >= 0, Z: >= 0 }, $"Light, {l.Name}: its colour must be 0 or more in each channel.");
+            Need(l.Kelvin is null or (>= Images.ColorTemperature.Coldest and <= Images.ColorTemperature.Hottest), $"Light, {l.Name}: its temperature lies between 1,667 and 25,000 K.");
+            Need(l.Position.IsFinite && l.HorizonColor is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && double.IsFinite(l.HeadingDegrees), $"Light, {l.Name}: its place or colour is not a number.");
+            Need(l.Kind != LightKind.Spot || (l.InnerDegrees >= 0 && l.OuterDegrees > l.InnerDegrees && l.OuterDegrees < 90), $"Light, {l.Name}: a spot is whole within an angle and dark beyond a larger one, below 90°.");
+            Need(l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)), $"Light, {l.Name}: its width and height must be positive.");
+            Need(l.Kind != LightKind.Panorama || l.Media is not null, $"Light, {l.Name}: its picture is missing.");
+            Need(l.Turbidity is >= 1.7 and <= 10, $"Light, {l.Name}: a sky's turbidity lies between 1.7 (very clear) and 10 (thick haze).");
+            Need(l.Keys.Select(k => k.Frame).Distinct().Count() == l.Keys.Count, $"Light, {l.Name}: two keys stand at one frame.");
+            Need(l.Keys.All(k => k.Strength is null or (>= 0 and < double.PositiveInfinity) && k.Color is not { IsFinite: false } && k.Position is not { IsFinite: false } && (k.Direction is null || k.Direction is { IsFinite: true, Length: > 1e-9 })), $"Light, {l.Name}: a key holds what is no number, or less than nothing.");
             Need(l.AngularDiameterDegrees is >= 0 and <= 90, $"Light, {l.Name}: its angular size must lie between 0° and 90°.");
         }
         foreach (Element e in d.Elements)

@@ -50,12 +50,33 @@ public sealed record ShotDocument : Extensible
 
     /// <summary>Things that move on their own; pieces and elements can hang on them.</summary>
     public IReadOnlyList<MovingObject> MovingObjects { get; init; } = [];
+    public IReadOnlyList<PointCloud> Clouds { get; init; } = [];
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
+
+    /// <summary>Depth found from the footage, for places where nothing is built; null: not made.</summary>
+    public DepthSource? Depth { get; init; }
     public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];
 
-    /// <summary>Where projections share a spot the better one wins; else they fill it in their order.</summary>
-    public bool ProjectionsByQuality { get; init; }
+    public SourceMix ProjectionsMix { get; init; }
+
+    /// <summary>How wide one source passes into the next along a seam, pixels of its picture.</summary>
+    public double SeamBlendPixels { get; init; } = 12;
+
+    /// <summary>Cameras that filmed the same place beside the shot's own.</summary>
+    public IReadOnlyList<OtherCamera> OtherCameras { get; init; } = [];
     public IReadOnlyList<Light> Lights { get; init; } = [];
+
+    /// <summary>Pictures rendered elsewhere that are lit again from their own passes.</summary>
+    public IReadOnlyList<RenderedPicture> Rendered { get; init; } = [];
+
+    /// <summary>Darkening where element and set nearly touch: a look, apart from light; strength 0: off.</summary>
+    public ContactLook Contact { get; init; } = new();
+
+    /// <summary>A real shadow that ours are held against; null: none is named.</summary>
+    public ShadowPair? RealShadow { get; init; }
+
+    /// <summary>Ways in which the sun was found, to be held against each other.</summary>
+    public SunFinds Sun { get; init; } = new();
     public IReadOnlyList<Element> Elements { get; init; } = [];
 
     /// <summary>Reading id to tolerance, where the artist changed it.</summary>
@@ -350,6 +371,9 @@ public sealed record Piece : Extensible
     public string? Media { get; init; }
     public string? Object { get; init; }
 
+    /// <summary>How often every triangle is parted into four; the shape stays.</summary>
+    public int Subdivisions { get; init; }
+
     /// <summary>Steps of stairs, sides of a cylinder; 0: as usual.</summary>
     public int Count { get; init; }
 
@@ -367,14 +391,67 @@ public sealed record Piece : Extensible
     /// <summary>Pieces of one name here can be moved together.</summary>
     public string? Group { get; init; }
 
+    /// <summary>Corners and edges of it that were laid on the picture; see <see cref="Sets.PiecePull"/>.</summary>
+    public IReadOnlyList<PiecePin> Pins { get; init; } = [];
+
+    /// <summary>Pins may tilt and roll it; else it stays as level as it is.</summary>
+    public bool MayTilt { get; init; }
+
     /// <summary>Its place and size are not changed until it is unlocked.</summary>
     public bool Locked { get; init; }
     public Duties Duties { get; init; } = new();
 
     /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
     public string? HangsOn { get; init; }
+
+    /// <summary>It wears its own textures instead of the projections; null: it does not.</summary>
+    public BakedFootage? Baked { get; init; }
     public bool Off { get; init; }
 }
+
+/// <summary>A place of a piece's shape pinned to a spot of the picture; pixels of the plate. With a direction it is an edge, which may slide along itself.</summary>
+public sealed record PiecePin(int Frame, Vec3 Place, Vec3? Along, double X, double Y);
+
+/// <summary>Points of a scanner or of another program, in their own space.</summary>
+public sealed record PointCloud : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+
+    /// <summary>The PLY file.</summary>
+    public required string Media { get; init; }
+    public int Count { get; init; }
+
+    /// <summary>Places in the cloud that are survey points of the shot; three and more say how it lies.</summary>
+    public IReadOnlyList<CloudTarget> Targets { get; init; } = [];
+
+    /// <summary>It is in metres already; else its scale is found too.</summary>
+    public bool HoldScale { get; init; } = true;
+    public bool Off { get; init; }
+}
+
+/// <summary>A survey point's name and its place in the cloud's own space.</summary>
+public sealed record CloudTarget(string Point, Vec3 Place);
+
+/// <summary>Depth maps by shot frame, EXR with depth.Z (metres along the camera's axis) and confidence.Y.</summary>
+public sealed record DepthSource : Extensible
+{
+    public IReadOnlyList<DepthFrame> Frames { get; init; } = [];
+
+    /// <summary>What is nearer than an element hides it, in frames that have a map.</summary>
+    public bool Hides { get; init; }
+
+    /// <summary>Spots that are less sure are left out, 0..1.</summary>
+    public double LeastConfidence { get; init; } = 0.3;
+}
+
+public sealed record DepthFrame(int Frame, string Media);
+
+/// <summary>A piece's footage in textures of its own: they stay on it wherever it goes, until its shape changes.</summary>
+/// <param name="Texel">Side of a texel in the piece's own space.</param>
+/// <param name="Tiles">Sixteen-bit sRGB pictures with what is covered as alpha.</param>
+/// <param name="Shape">What the shape was when they were made.</param>
+public sealed record BakedFootage(double Texel, IReadOnlyList<string> Tiles, string Shape, double Covered);
 
 /// <summary>A door or window in an outline's wall: the wall's number from 0, metres along it from its first corner, and above its foot.</summary>
 public sealed record Opening(int Wall, double From, double To, double Bottom, double Top);
@@ -394,12 +471,70 @@ public sealed record Duties : Extensible
     public bool OnlyBlocksLight { get; init; }
 }
 
-/// <summary>One plate frame laid on pieces from its own camera; fades between two angles of incidence.</summary>
+/// <summary>How several sources share a spot.</summary>
+[JsonConverter(typeof(JsonStringEnumConverter<SourceMix>))]
+public enum SourceMix
+{
+    /// <summary>In their order: a later one fills what earlier ones leave.</summary>
+    Order,
+    /// <summary>The better one wins, softly: weights go with the sixth power of quality.</summary>
+    Quality,
+    /// <summary>In their order, each up to the border through their overlap that is seen least.</summary>
+    Seam,
+}
+
+/// <summary>Another camera of the same place and what it filmed; its samples stand in the world already.</summary>
+public sealed record OtherCamera : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public required PlateSource Plate { get; init; }
+    public required CameraSource Camera { get; init; }
+
+    /// <summary>What makes its exposure and white those of the shot's own plate, linear, a channel.</summary>
+    public Vec3 Gain { get; init; } = new(1, 1, 1);
+}
+
+[JsonConverter(typeof(JsonStringEnumConverter<SourceKind>))]
+public enum SourceKind
+{
+    /// <summary>One frame of the plate, on the set in every frame.</summary>
+    Held,
+    /// <summary>The plate as it runs: in every frame that frame.</summary>
+    Running,
+    /// <summary>A cleaned or painted picture of a frame.</summary>
+    Picture,
+}
+
+/// <summary>A picture laid on pieces from the camera that saw it; fades between two angles of incidence, and with distance.</summary>
 public sealed record ProjectionSource : Extensible
 {
     public required string Id { get; init; }
     public string Name { get; init; } = "";
+    public SourceKind Kind { get; init; }
+
+    /// <summary>Id among <see cref="ShotDocument.OtherCameras"/>; null: the shot's own.</summary>
+    public string? Camera { get; init; }
+
+    /// <summary>The shot frame whose camera it is laid on from; void for a running plate.</summary>
     public int Frame { get; init; }
+
+    /// <summary>Of a picture: its file, what its codes stand for, and how it came to be.</summary>
+    public string? Media { get; init; }
+    public ColorEncoding? Encoding { get; init; }
+    public string MadeBy { get; init; } = "";
+
+    /// <summary>The picture is the surface's own colour (albedo); it is laid on under the light that the set had in its frame.</summary>
+    public bool OwnColour { get; init; }
+
+    /// <summary>Id of a matte of its camera's frame: what lies inside is left out, or is all that is laid on.</summary>
+    public string? Matte { get; init; }
+    public bool MatteShows { get; init; }
+    public double MatteFeatherPixels { get; init; } = 2;
+
+    /// <summary>It fades out between two distances from its camera, metres; null: it does not.</summary>
+    public double? FadeFromMetres { get; init; }
+    public double? FadeToMetres { get; init; }
 
     /// <summary>Ids of pieces; empty: all that wear footage.</summary>
     public IReadOnlyList<string> Pieces { get; init; } = [];
@@ -415,9 +550,79 @@ public enum LightKind
     Sky,
     /// <summary>A uniform light that nothing hides; it stands for interreflection.</summary>
     Fill,
+    Point,
+    Spot,
+    /// <summary>A plane that shines to its front.</summary>
+    Rectangle,
+    /// <summary>A lat-long picture of all light around.</summary>
+    Panorama,
 }
 
-/// <summary>Strength × Color is irradiance on a facing surface for a sun, radiance for a sky and a fill.</summary>
+[JsonConverter(typeof(JsonStringEnumConverter<SkyKind>))]
+public enum SkyKind
+{
+    Uniform,
+    /// <summary>From the horizon's colour to its own at the zenith.</summary>
+    Gradient,
+    /// <summary>Clear, by turbidity and where the first sun stands.</summary>
+    Clear,
+    Overcast,
+}
+
+/// <summary>A picture of a frame with position and normal passes, through the shot's camera.</summary>
+public sealed record RenderedPicture : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public int Frame { get; init; }
+
+    /// <summary>Its files and their names.</summary>
+    public IReadOnlyList<string> Media { get; init; } = [];
+    public IReadOnlyList<string> Names { get; init; } = [];
+
+    /// <summary>How depth is meant where it brings no positions.</summary>
+    public DepthConvention Depth { get; init; } = new(DepthKind.Axis);
+
+    /// <summary>Ids of the lights that shade it anew.</summary>
+    public IReadOnlyList<string> Lamps { get; init; } = [];
+    public Lighting.RelightLook Look { get; init; } = new();
+
+    /// <summary>Shadows are cast by the set; else by the surface that its own positions show.</summary>
+    public bool ShadowsBySet { get; init; }
+
+    /// <summary>Only the new light is shown; else it is added to the picture.</summary>
+    public bool Alone { get; init; }
+}
+
+/// <summary>Ambient occlusion of short reach, metres: set by element and element by set.</summary>
+public sealed record ContactLook(double Strength = 0, double ReachMetres = 0.06);
+
+/// <summary>A lit and a shadowed spot of one surface in a frame; pixels of the plate.</summary>
+public sealed record ShadowPair(int Frame, double LitX, double LitY, double DarkX, double DarkY);
+
+/// <summary>Towards the sun as a shadow, the date and a fit say; null: not asked. Place and time as they were typed.</summary>
+public sealed record SunFinds : Extensible
+{
+    public Vec3? FromShadow { get; init; }
+    public Vec3? FromDate { get; init; }
+    public Vec3? FromFit { get; init; }
+
+    /// <summary>ISO 8601 with its offset, like 2003-10-17T12:30:30-07:00.</summary>
+    public string Moment { get; init; } = "";
+    public double LatitudeDegrees { get; init; }
+    public double LongitudeDegrees { get; init; }
+
+    /// <summary>The heading of north in the world, clockwise from −Z.</summary>
+    public double NorthDegrees { get; init; }
+}
+
+/// <summary>What a light is at a frame; what is null is not keyed there.</summary>
+public sealed record LightKey(int Frame, double? Strength = null, Vec3? Color = null, Vec3? Direction = null, Vec3? Position = null);
+
+/// <summary>
+/// Strength × Color is irradiance on a facing surface for a sun; radiance for a sky, a fill, a rectangle and (times its picture) a
+/// panorama; radiant intensity for a point and a spot.
+/// </summary>
 public sealed record Light : Extensible
 {
     public required string Id { get; init; }
@@ -430,9 +635,60 @@ public sealed record Light : Extensible
     public Vec3 Color { get; init; } = new(1, 1, 1);
     public double AngularDiameterDegrees { get; init; } = 0.53;
 
+    /// <summary>Its colour is that of this temperature; null: <see cref="Color"/> stands as it is.</summary>
+    public double? Kelvin { get; init; }
+
+    /// <summary>Of point, spot and rectangle, metres. A spot and a rectangle shine along −<see cref="Direction"/>.</summary>
+    public Vec3 Position { get; init; } = new(0, 2, 0);
+
+    /// <summary>Of a spot: half angles within which it is whole and beyond which it is dark.</summary>
+    public double InnerDegrees { get; init; } = 20;
+    public double OuterDegrees { get; init; } = 30;
+
+    /// <summary>Of a rectangle, metres.</summary>
+    public double Width { get; init; } = 1;
+    public double Height { get; init; } = 1;
+
+    public SkyKind Sky { get; init; }
+    public Vec3 HorizonColor { get; init; } = new(1, 1, 1);
+    public double Turbidity { get; init; } = 2.5;
+
+    /// <summary>A panorama's picture and how far it is turned.</summary>
+    public string? Media { get; init; }
+    public double HeadingDegrees { get; init; }
+
     /// <summary>It lit the place when the plate was shot; else it is a new lamp.</summary>
     public bool InPlate { get; init; } = true;
+    public bool LightsSet { get; init; } = true;
+    public bool LightsElements { get; init; } = true;
+
+    /// <summary>Where any light is alone, only those that are count.</summary>
+    public bool Alone { get; init; }
+    public IReadOnlyList<LightKey> Keys { get; init; } = [];
     public bool Off { get; init; }
+
+    /// <summary>As it is at a frame: straight between its keys, held before the first and after the last.</summary>
+    public Light At(int frame)
+    {
+        if (Keys.Count == 0) { return this; }
+        LightKey[] keys = [.. Keys.OrderBy(k => k.Frame)];
+        T? Between<T>(Func<LightKey, T?> of, Func<T, T, double, T> mix) where T : struct
+        {
+            LightKey? before = keys.LastOrDefault(k => k.Frame <= frame && of(k) is not null), after = keys.FirstOrDefault(k => k.Frame >= frame && of(k) is not null);
+            if (before is null || after is null || before.Frame == after.Frame) { return of((before ?? after)!) is { } v ? v : null; }
+            return mix(of(before)!.Value, of(after)!.Value, (double)(frame - before.Frame) / (after.Frame - before.Frame));
+        }
+        static Vec3 Mix(Vec3 a, Vec3 b, double t) => a + t * (b - a);
+        bool Has(Func<LightKey, bool> of) => keys.Any(of);
+        return this with
+        {
+            Strength = Has(k => k.Strength is not null) ? Between(k => k.Strength, (a, b, t) => a + t * (b - a)) ?? Strength : Strength,
+            Color = Has(k => k.Color is not null) ? Between(k => k.Color, Mix) ?? Color : Color,
+            Direction = Has(k => k.Direction is not null) ? Between(k => k.Direction, (a, b, t) => Mix(a.Normalized(), b.Normalized(), t)) ?? Direction : Direction,
+            Position = Has(k => k.Position is not null) ? Between(k => k.Position, Mix) ?? Position : Position,
+            Keys = [],
+        };
+    }
 }
 
 /// <summary>A thing added to the plate: a mesh, placed by its own origin, turned about its own +Y, its +Y laid along <see cref="Up"/>.</summary>

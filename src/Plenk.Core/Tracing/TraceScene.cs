@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Tracing;
@@ -84,6 +85,7 @@ public sealed class TraceInstance
 public sealed unsafe class TraceScene
 {
     private readonly WideTree? _tree;
+    private readonly TraceInstance[] _instances;
     private readonly Vector3 _middle;
     private readonly float _radiusSquared;
 
@@ -92,6 +94,7 @@ public sealed unsafe class TraceScene
     public TraceScene(IReadOnlyList<TraceInstance> instances)
     {
         Instances = instances;
+        _instances = [.. instances];
         if (instances.Count > 0)
         {
             _tree = WideTree.Build([.. instances.Select(i => i.Min)], [.. instances.Select(i => i.Max)], leafSize: 1);
@@ -114,6 +117,14 @@ public sealed unsafe class TraceScene
         return along > 0 && distance - along * along / direction.LengthSquared() <= _radiusSquared + 1e-6f * distance;
     }
 
+    /// <summary>Whether anything in here can lie within a distance of a point, by the ball around all of it.</summary>
+    public bool MayReach(Vector3 point, float distance)
+    {
+        if (_tree is null) { return false; }
+        float reach = MathF.Sqrt(_radiusSquared) + distance;
+        return Vector3.DistanceSquared(point, _middle) <= reach * reach;
+    }
+
     /// <summary>Nearest crossing with any instance of the asked kinds.</summary>
     public Hit Intersect(in Ray ray, RayKinds kinds)
     {
@@ -128,9 +139,12 @@ public sealed unsafe class TraceScene
         return Walk(ray, kinds, any: true, ref best);
     }
 
+    [SkipLocalsInit]
     private bool Walk(in Ray ray, RayKinds kinds, bool any, ref Hit best)
     {
         if (_tree is null) { return false; }
+        // Most sets are one mesh that stands where it is: no upper level to walk.
+        if (_instances.Length == 1 && !_instances[0].IsPlaced) { return (_instances[0].Kinds & kinds) != 0 && _instances[0].Tree.Walk(ray, any, ref best); }
         var slabs = new SlabRay(ray.Origin, ray.Direction);
         int* stack = stackalloc int[256];
         int top = 0;
@@ -138,8 +152,9 @@ public sealed unsafe class TraceScene
         while (top > 0)
         {
             int node = stack[--top];
-            uint mask = slabs.Cross(_tree.Bounds + node * 48, ray.TMin, best.T, out _);
-            int* children = _tree.Children + node * 8;
+            float* at = _tree.Nodes + node * WideTree.NodeFloats;
+            uint mask = slabs.Cross(at, ray.TMin, best.T, out _);
+            int* children = WideTree.ChildrenOf(at);
             while (mask != 0)
             {
                 int child = children[BitOperations.TrailingZeroCount(mask)];
@@ -153,7 +168,7 @@ public sealed unsafe class TraceScene
                 for (int i = first; i < first + count; i++)
                 {
                     int number = _tree.Order[i];
-                    TraceInstance instance = Instances[number];
+                    TraceInstance instance = _instances[number];
                     if ((instance.Kinds & kinds) == 0) { continue; }
                     Hit local = Hit.None with { T = best.T };
                     Ray inner = instance.IsPlaced

@@ -99,20 +99,50 @@ public static unsafe partial class ExrFile
     }
 
     /// <summary>Reads all channels of all parts as float. A file that is no EXR, damaged or deep is refused by a <see cref="FormatFault"/>.</summary>
-    public static ExrPicture Read(string path)
+    public static ExrPicture Read(string path) => Read(path, Path.GetFileName(path));
+
+    /// <summary>The same of a file in memory; its faults say the name that it came under.</summary>
+    public static ExrPicture Read(byte[] bytes, string name) => ThroughFile(path =>
+    {
+        File.WriteAllBytes(path, bytes);
+        return Read(path, name);
+    });
+
+    /// <summary>What <see cref="Write"/> would put into a file.</summary>
+    public static byte[] ToBytes(int width, int height, IReadOnlyList<ExrChannel> channels) => ThroughFile(path =>
+    {
+        Write(path, width, height, channels);
+        return File.ReadAllBytes(path);
+    });
+
+    // The library reads and writes files only.
+    private static T ThroughFile<T>(Func<string, T> act)
+    {
+        string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
+        try
+        {
+            return act(path);
+        }
+        finally
+        {
+            File.Delete(path);
+        }
+    }
+
+    private static ExrPicture Read(string path, string name)
     {
         byte* error = stackalloc byte[512];
         int* window = stackalloc int[8];
         if (NativeOpen(path, out nint handle, window, out int count, error, 512) != 0)
         {
-            throw new FormatFault("unreadable", $"{Path.GetFileName(path)} cannot be read as EXR: {Text(error)}", "Write the file again.");
+            throw new FormatFault("unreadable", $"{name} cannot be read as EXR: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
         }
         try
         {
             long width = (long)window[2] - window[0] + 1, height = (long)window[3] - window[1] + 1;
             if (width <= 0 || height <= 0 || width * height > Raster.RasterFile.LargestPixelCount)
             {
-                throw new FormatFault("too_large", $"{Path.GetFileName(path)} says it is {width} × {height} pixels", "Write the file at its real size.");
+                throw new FormatFault("too_large", $"{name} says it is {width} × {height} pixels", "Write the file at its real size.");
             }
             var channels = new List<ExrChannel>();
             for (int i = 0; i < count; i++)
@@ -122,7 +152,7 @@ public static unsafe partial class ExrFile
                 {
                     if (NativeRead(handle, i, p, error, 512) != 0)
                     {
-                        throw new FormatFault("truncated", $"{Path.GetFileName(path)} is damaged or cut off: {Text(error)}", "Write the file again.");
+                        throw new FormatFault("truncated", $"{name} is damaged or cut off: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
                     }
                 }
                 channels.Add(new(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, values));

@@ -48,30 +48,21 @@ public static class FrameIntake
     private static CodeImage Exr(byte[] bytes, string name)
     {
         if (bytes.Length == 0) { throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Copy the frame again from its source."); }
-        string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
-        try
+        ExrPicture picture = ExrFile.Read(bytes, name);
+        float[] Channel(string letter) => (picture.Channels.FirstOrDefault(c => c.Name == letter) ?? picture.Channels.FirstOrDefault(c => c.Name.EndsWith($".{letter}", StringComparison.Ordinal))
+            ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export the frame as RGB.")).Values;
+        float[][] rgb = [Channel("R"), Channel("G"), Channel("B")];
+        int count = picture.Width * picture.Height;
+        var codes = new ushort[3 * count];
+        for (int c = 0; c < 3; c++)
         {
-            File.WriteAllBytes(path, bytes);
-            ExrPicture picture = ExrFile.Read(path);
-            float[] Channel(string letter) => (picture.Channels.FirstOrDefault(c => c.Name == letter) ?? picture.Channels.FirstOrDefault(c => c.Name.EndsWith($".{letter}", StringComparison.Ordinal))
-                ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export the frame as RGB.")).Values;
-            float[][] rgb = [Channel("R"), Channel("G"), Channel("B")];
-            int count = picture.Width * picture.Height;
-            var codes = new ushort[3 * count];
-            for (int c = 0; c < 3; c++)
+            for (int i = 0; i < count; i++)
             {
-                for (int i = 0; i < count; i++)
-                {
-                    float v = rgb[c][i];
-                    if (float.IsNaN(v)) { throw new FormatFault("nan", $"{name} holds a value that is not a number at x {i % picture.Width}, y {i / picture.Width}", "Render or export the frame again; or paint that spot over."); }
-                    codes[3 * i + c] = (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, float.IsPositiveInfinity(v) ? 222 : v, 16);
-                }
+                float v = rgb[c][i];
+                if (float.IsNaN(v)) { throw new FormatFault("nan", $"{name} holds a value that is not a number at x {i % picture.Width}, y {i / picture.Width}", "Render or export the frame again; or paint that spot over."); }
+                codes[3 * i + c] = (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, float.IsPositiveInfinity(v) ? 222 : v, 16);
             }
-            return new(picture.Width, picture.Height, 3, 16, codes);
         }
-        finally
-        {
-            File.Delete(path);
-        }
+        return new(picture.Width, picture.Height, 3, 16, codes);
     }
 }
