@@ -87,7 +87,7 @@ public static class DemoSeed
     /// <param name="demo">The folder that holds a folder for each.</param>
     public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
     {
-        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through") })
+        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through"), ("BTH_0080", "Two cameras along the basin") })
         {
             string directory = Path.Combine(demo, code);
             if (!System.IO.Directory.Exists(directory)) { continue; }
@@ -96,6 +96,7 @@ public static class DemoSeed
             yield return code switch
             {
                 "BTH_0050" => shot with { Solving = new() { Turns = true } },
+                "BTH_0080" => Beside(shot, demo, keep),
                 "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
                 _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
             };
@@ -116,6 +117,21 @@ public static class DemoSeed
             },
         };
         return StillWork.With(shot, StillWork.Solve(shot));
+    }
+
+    /// <summary>The right camera beside the left one, over the set of BTH_0040, a frame of each laid on it as they were filmed.</summary>
+    private static ShotDocument Beside(ShotDocument shot, string demo, Func<byte[], string> keep)
+    {
+        CameraSource Camera(string folder) => CameraFiles.Read(File.ReadAllBytes(Path.Combine(demo, folder, "solve.json")), "solve.json", new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1)));
+        string set = keep(File.ReadAllBytes(Path.Combine(demo, Code, "set.obj"))), right = Path.Combine("BTH_0080", "right");
+        var pieces = JsonSerializer.Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(demo, Code, "pieces.json")), ShotJson.Options)!;
+        return shot with
+        {
+            Camera = Camera("BTH_0080"),
+            Pieces = [.. pieces.Select(p => p.Kind == PieceKind.Mesh ? p with { Media = set } : p)],
+            OtherCameras = [new() { Id = "right", Name = "right camera", Plate = Plate(Path.Combine(demo, right), "BTH_0080B", 32, keep).Plate, Camera = Camera(right) }],
+            Projections = [new() { Id = "projection_1", Name = "left, frame 1001", Frame = 1001 }, new() { Id = "projection_2", Name = "right, frame 1001", Frame = 1001, Camera = "right" }],
+        };
     }
 
     /// <summary>A loose box around the filmed matte, keyed every tenth frame.</summary>

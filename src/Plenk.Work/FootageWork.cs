@@ -94,7 +94,7 @@ public static class FootageWork
     }
 
     /// <summary>A texel for what a piece is shown with at its finest tenth; where it is not shown at all, the one given.</summary>
-    private static double Finest(IReadOnlyList<SetSpot> spots, float[] best, int piece, double otherwise)
+    public static double Finest(IReadOnlyList<SetSpot> spots, float[] best, int piece, double otherwise)
     {
         double[] own = [.. Enumerable.Range(0, spots.Count).Where(k => spots[k].Piece == piece && best[k] > 0).Select(k => (double)best[k]).Order()];
         return own.Length == 0 ? otherwise : 1 / own[(int)(0.9 * (own.Length - 1))];
@@ -106,7 +106,7 @@ public static class FootageWork
     }
 
     /// <summary>For the GLB: sRGB of 8 bits, what nothing covers dark grey.</summary>
-    private static CodeImage Shown(FloatImage tile)
+    public static CodeImage Shown(FloatImage tile)
     {
         var codes = new ushort[tile.Width * tile.Height * 3];
         Parallel.For(0, tile.Height, y =>

@@ -28,6 +28,7 @@ public static class FrameFiles
         Add("added", layers.Added, "RGB", half: true);
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);
+        if (layers.Contact is not null) { Add("contact", layers.Contact, "Y", half: true); }
         Add("depth", layers.Depth, "Z", half: false);
         Add("P", layers.Position, "XYZ", half: false);
         Add("N", layers.Normal, "XYZ", half: true);

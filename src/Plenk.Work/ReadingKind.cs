@@ -31,9 +31,16 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, SolveReadings.HeldOutBlank, s => [s.Solve], (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
         new(1, SolveReadings.SlideBlank, s => [s.Solve, s.Elements, Camera(s)], Slide),
         new(1, SetReadings.EdgesBlank, s => [.. Camera(s), s.Pieces], Edges),
-        new(1, ProjectionReadings.Blank, s => [Camera(s), s.Pieces, s.Projections, s.Seed], Projection),
+        new(1, SetReadings.SharedBlank, s => [s.Pieces, s.MovingObjects, s.Range], (engine, s, _) => SetReadings.Shared(engine.Set(Hanging.At(s, s.Range.First)), s.Range.First)),
+        new(1, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? [] : [s.Clouds, s.Pieces, s.SurveyPoints, s.Orientation, s.MovingObjects, s.Range], Cloud),
+        new(2, ProjectionReadings.Blank, s => [.. Camera(s), s.Pieces, .. Sources(s), s.ProjectionsMix, s.SeamBlendPixels, s.Seed], Projection),
+        new(1, ProjectionReadings.StitchBlank, s => [.. Camera(s), s.Pieces, .. Sources(s)], Stitch),
+        new(1, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? [.. Camera(s), s.Pieces, .. Sources(s), s.Lights, s.Seed] : [], (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
+        new(1, LightReadings.SunBlank, s => [s.Lights, s.Sun], (_, s, _) => LightReadings.Sun(s)),
+        new(1, LightReadings.ShadowsBlank, s => [.. Camera(s), s.Pieces, s.Lights], Shadows),
         new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Gap(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
+        new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
         new(1, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Seed], BlackLevel),
     ];
 
@@ -57,6 +64,8 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         (kept with { Tolerance = shot.Tolerances.GetValueOrDefault(kept.Id, kept.Tolerance) }).Judged();
 
     private static object?[] Camera(ShotDocument s) => [.. s.MovingObjects, s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
+
+    private static object?[] Sources(ShotDocument s) => [s.Projections, s.OtherCameras, s.Projections.Any(p => p.Matte is not null) ? s.Mattes : null, s.Projections.Any(p => p.OwnColour) ? s.Lights : null];
 
     private const string NotSolved = "the camera was not solved here";
 
@@ -93,10 +102,45 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
 
     private static Reading Projection(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
-        if (shot.Projections.FirstOrDefault(p => !p.Off) is not { } projection) { return ProjectionReadings.Blank with { Note = "nothing is projected yet" }; }
-        int frame = Math.Abs(projection.Frame - shot.Range.First) > Math.Abs(projection.Frame - shot.Range.Last) ? shot.Range.First : shot.Range.Last;
+        if (shot.Projections.All(p => p.Off)) { return ProjectionReadings.Blank with { Note = "nothing is projected yet" }; }
         int width = Math.Min(Width, shot.Plate?.Width ?? Width);
-        return ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 4, stop), engine.QuietPlate(shot, frame, width), frame, shot.Plate!.Width);
+        var frames = new List<(int, Reading)>();
+        foreach (int frame in Enumerable.Range(0, 7).Select(i => shot.Range.First + (shot.Range.Last - shot.Range.First) * i / 6).Distinct())
+        {
+            stop.ThrowIfCancellationRequested();
+            frames.Add((frame, ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 2, stop), engine.QuietPlate(shot, frame, width), frame, shot.Plate!.Width)));
+        }
+        return ProjectionReadings.Worst(frames);
+    }
+
+    private static Reading Cloud(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (shot.Clouds.All(c => c.Off)) { return SetReadings.CloudBlank with { Note = "no point cloud is here" }; }
+        SetScene set = engine.Set(Hanging.At(shot, shot.Range.First));
+        // So many as a large set can be asked about in a few seconds.
+        int most = (int)Math.Clamp(60_000_000L / Math.Max(1, set.Meshes.Sum(m => (long)m.TriangleCount)), 60, 1500);
+        return SetReadings.Cloud(set, engine.Clouds.Spread(shot, most));
+    }
+
+    private static Reading Stitch(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (shot.Projections.Where(p => !p.Off).Select(p => p.Camera).Distinct().Count() < 2) { return ProjectionReadings.StitchBlank with { Note = "all projections are of one camera" }; }
+        IReadOnlyList<CameraMeeting> meetings = engine.Meetings(shot, shot.Range.First, stop);
+        if (!meetings.Any(m => m.Spots > 0)) { return ProjectionReadings.StitchBlank with { Note = "the cameras share no spot that both show well" }; }
+        CameraMeeting worst = meetings.Where(m => m.Spots > 0).MaxBy(m => m.StopsNow)!;
+        return (ProjectionReadings.StitchBlank with
+        {
+            Value = worst.StopsNow,
+            Note = $"{worst.First} and {worst.Second}: {worst.StopsBefore:0.00} stops as filmed, {worst.Spots} spots, {100 * worst.Overlap:0} % shared{(worst.ParallaxDegrees is { } d ? $", parallax {d:0.0}° along the border" : "")}",
+            Worst = new(worst.Frame, worst.WorstX, worst.WorstY, Words: worst.WorstParallaxDegrees is { } w ? $"parallax {w:0.0}°" : null),
+        }).Judged();
+    }
+
+    private static Reading Shadows(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        if (shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun) { return LightReadings.ShadowsBlank with { Note = "no sun is set" }; }
+        int frame = shot.Range.First + shot.Range.Count / 2;
+        return LightReadings.Shadows(LightWork.Fit(engine, shot, frame), sun.At(frame).Direction, frame, shot.Plate!.Width, shot.Plate.Height);
     }
 
     private static Reading BlackLevel(ShotEngine engine, ShotDocument shot, CancellationToken stop)

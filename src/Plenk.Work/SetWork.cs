@@ -39,6 +39,16 @@ public static class SetWork
         return s > 0 && off < 0.15 * Math.Max(1, s * 0.2) ? new(0, nearest.Y) : throw new ShotFault($"That spot lies {off:0.##} m beside the corner it should stand above. Click straight above it.");
     }
 
+    /// <summary>A piece with its pins heard: over all frames in which one was set.</summary>
+    public static PulledPiece Pull(ShotEngine engine, ShotDocument shot, Piece piece)
+    {
+        if (piece.Locked) { throw new ShotFault($"{piece.Name} is locked. Unlock it first."); }
+        MovingObject? thing = shot.MovingObjects.FirstOrDefault(o => o.Id == piece.HangsOn);
+        ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
+        PulledPiece? pulled = PiecePull.Solve(piece, f => camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null, f => thing is null ? null : Hanging.PoseOf(thing, f), out string? reason);
+        return pulled ?? throw new ShotFault($"{piece.Name} cannot follow: {reason}. Take the last pin away, or pull it less far.");
+    }
+
     /// <summary>An upright card that fills the picture of a frame at a distance, facing its camera.</summary>
     public static Piece Card(ShotEngine engine, ShotDocument shot, int frame, double metres)
     {

@@ -10,6 +10,7 @@ using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
+using Plenk.Core.Tracking;
 using Plenk.Formats.Looks;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
@@ -19,6 +20,15 @@ namespace Plenk.Work;
 
 /// <summary>A step cannot be computed for this shot as it stands; the message says why and what would mend it.</summary>
 public sealed class ShotFault(string message) : Exception(message);
+
+/// <summary>How two cameras of the projections meet on the set: the share of the first one's picture, the parallax along the shortest border, how far they differ in stops before and with their gains.</summary>
+public sealed record CameraMeeting(string First, string Second, double Overlap, double? ParallaxDegrees, double? WorstParallaxDegrees, int Spots, double StopsBefore, double StopsNow, int Frame, double? WorstX, double? WorstY);
+
+/// <summary>Which frames see the set best, one after another; the share that the projections cover now; that of each piece; and spots that no frame ever saw.</summary>
+public sealed record CoveragePlan(IReadOnlyList<PlannedSource> Frames, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces, IReadOnlyList<Vector3> NeverSeen);
+
+/// <summary>(found depth − set's) ÷ set's a pixel, NaN where one of them is not known; and the piece that is seen there.</summary>
+public sealed record DepthDifference(int Width, int Height, float[] Relative, int[] Piece, IReadOnlyList<string> Names);
 
 /// <summary>What lies under a pixel of the plate.</summary>
 public sealed record PickResult(double X, double Y, double[]? Linear, double? Distance, double[]? Point, double[]? Normal, string? PieceId, string? ElementId);
@@ -41,6 +51,7 @@ public sealed class ShotEngine(IMedia media)
     private TrackWork? _tracks;
 
     public TrackWork TrackWork => _tracks ??= new(this, media);
+    public CloudWork Clouds { get; } = new(media);
 
     public sealed record Box<T>(T Value);
 
@@ -82,9 +93,20 @@ public sealed class ShotEngine(IMedia media)
 
     public SetScene Set(ShotDocument shot) => _sets.Get(Key("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));
 
-    private SkyOpenings? Openings(ShotDocument shot) =>
-        shot.Lights.Any(l => l is { Kind: LightKind.Sky, Off: false })
+    /// <summary>Where the sky is seen from inside the set; null where no light comes from all around.</summary>
+    public SkyOpenings? OpeningsOf(ShotDocument shot) =>
+        shot.Lights.Any(l => l is { Kind: LightKind.Sky or LightKind.Panorama, Off: false })
             ? _openings.Get(Key("openings", 1, shot.Pieces, shot.Seed), () => new(SkyOpenings.Find(Set(shot), shot.Seed))).Value : null;
+
+    private readonly Cache<Panorama> _panoramas = new(4);
+
+    /// <summary>A panorama's picture: linear, negative samples clamped.</summary>
+    public Panorama Around(string hash) => _panoramas.Get(hash, () => PanoramaFile.Read(media.Read(hash), "the panorama"));
+
+    private LightRig Rig(ShotDocument shot) => LightRig.Of(shot.Lights, l => Around(l.Media!));
+
+    /// <summary>The shot with its lights as they are keyed at a frame.</summary>
+    public static ShotDocument LitAt(ShotDocument shot, int frame) => shot.Lights.All(l => l.Keys.Count == 0) ? shot : shot with { Lights = [.. shot.Lights.Select(l => l.At(frame))] };
 
     public (Pose Pose, Pinhole Pinhole) Camera(ShotDocument shot, int frame)
     {
@@ -166,13 +188,15 @@ public sealed class ShotEngine(IMedia media)
         var (pose, pinhole) = Camera(shot, frame);
         shot = Holdouts.At(shot, pose, pinhole);
         SetScene set = Set(shot);
-        SkyOpenings? openings = Openings(shot);
-        LightRig rig = LightRig.Of(shot.Lights);
+        SkyOpenings? openings = OpeningsOf(shot);
+        shot = LitAt(shot, frame);
+        LightRig rig = Rig(shot);
         RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
-        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout);
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 1, shot.Pieces, shot.Lights, seed, pose, grid.Pinhole, quality), Make) : Make();
-        return DifferentialRenderer.Render(pass, Elements(shot), plate, openings, pose, dataPasses, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+        float[]? hides = shot.Depth is { Hides: true } ? HideDistance(shot, frame, grid) : null;
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides);
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 2, shot.Pieces, shot.Lights, hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
+        return DifferentialRenderer.Render(pass, Elements(shot), plate, openings, pose, dataPasses, stop, progress is null ? null : rows => progress((double)rows / plate.Height), shot.Contact);
     }
 
     /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
@@ -200,37 +224,154 @@ public sealed class ShotEngine(IMedia media)
         return new(width, height, 3, plate.Bits, codes);
     }
 
-    /// <summary>What each projection shows of the set as it is looked at.</summary>
-    private IReadOnlyList<(int Frame, SourceSight Sight)> Sights(ShotDocument shot, SetScene looked) =>
+    /// <summary>The shot as another of its cameras filmed it: that one's plate and camera for its own.</summary>
+    public static ShotDocument Through(ShotDocument shot, string? camera)
+    {
+        if (camera is null) { return shot; }
+        OtherCamera other = shot.OtherCameras.FirstOrDefault(c => c.Id == camera) ?? throw new ShotFault("That camera is no longer in the shot.");
+        return shot with { Plate = other.Plate, Camera = other.Camera, Orientation = new(), SurveyPoints = [], Still = null, Solve = null };
+    }
+
+    /// <summary>A camera in a frame, the set as it stood then, and by piece what takes it there from where it is looked at (null: nothing moves).</summary>
+    public sealed record SourceView(Pose Pose, Pinhole Pinhole, SetScene Set, Similarity?[]? Moved);
+
+    public SourceView ViewOf(ShotDocument shot, string? camera, int frame, SetScene looked)
+    {
+        var (pose, pinhole) = Camera(Through(shot, camera), frame);
+        SetScene set = Set(Hanging.At(shot, frame));
+        return new(pose, pinhole, set, set.Pieces.Any(q => q.HangsOn is not null)
+            ? [.. set.Pieces.Zip(looked.Pieces).Select(q => q.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse()))] : null);
+    }
+
+    /// <summary>What each projection shows of the set as it is looked at in a frame.</summary>
+    private IReadOnlyList<(ProjectionSource Source, int Frame, SourceSight Sight)> Sights(ShotDocument shot, SetScene looked, int at) =>
     [
         .. shot.Projections.Where(p => !p.Off).Select(p =>
         {
-            var (pose, pinhole) = Camera(shot, p.Frame);
-            SetScene set = Set(Hanging.At(shot, p.Frame));
-            Similarity?[]? moved = set.Pieces.Any(q => q.HangsOn is not null)
-                ? [.. set.Pieces.Zip(looked.Pieces).Select(q => q.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse()))] : null;
+            int frame = p.Kind == SourceKind.Running ? at : p.Frame;
+            SourceView view = ViewOf(shot, p.Camera, frame, looked);
             HashSet<int>? pieces = p.Pieces.Count == 0 ? null
-                : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => p.Pieces.Contains(set.Pieces[i].Id))];
-            return (p.Frame, new SourceSight(pinhole, pose, set, p.FadeFromDegrees, p.FadeToDegrees, pieces, moved));
+                : [.. Enumerable.Range(0, view.Set.Pieces.Count).Where(i => p.Pieces.Contains(view.Set.Pieces[i].Id))];
+            return (p, frame, new SourceSight(view.Pinhole, view.Pose, view.Set, p.FadeFromDegrees, p.FadeToDegrees, pieces, view.Moved) { DistanceFade = p is { FadeFromMetres: { } near, FadeToMetres: { } far } ? (near, far) : null });
         }),
     ];
 
-    // Grain that is laid on a set would stand still there.
-    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked) =>
-        [.. Sights(shot, looked).Select(s => new Projector(QuietPlate(shot, s.Frame, shot.Plate!.Width), s.Sight))];
+    /// <summary>The picture that a source lays on the set, linear, with its camera's gain; and how much of each pixel it lays on (null: all).</summary>
+    public (FloatImage Picture, float[]? Kept) SourcePicture(ShotDocument shot, ProjectionSource source, int frame)
+    {
+        ShotDocument through = Through(shot, source.Camera);
+        Vec3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain ?? new(1, 1, 1);
+        return _sources.Get(Key("source", 1, source, frame, through.Plate, gain, shot.Mattes, source.OwnColour ? shot.Pieces : null, source.OwnColour ? shot.Lights : null), () =>
+        {
+            FloatImage picture;
+            float[]? kept = null;
+            if (source.Kind == SourceKind.Picture)
+            {
+                // Grain that is laid on a set would stand still there; a painted picture is taken as it is.
+                CodeImage codes = RasterFile.Read(media.Read(source.Media!), source.Name);
+                picture = codes.ToLinear(source.Encoding ?? through.Plate?.Encoding ?? ColorEncoding.Srgb);
+                if (codes.Channels is 2 or 4) { float top = (1 << codes.Bits) - 1; kept = [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[(i + 1) * codes.Channels - 1] / top)]; }
+                if (source.OwnColour) { picture = OwnColour.Lit(picture, LightOn(through, frame, picture.Width)); }
+            }
+            else { picture = QuietPlate(through, frame, through.Plate!.Width); }
+            if (source.Matte is { } id && shot.Mattes.FirstOrDefault(m => m.Id == id) is { } matte)
+            {
+                double sx = (double)picture.Width / through.Plate!.Width;
+                float[] inside = MatteShape.Coverage([.. MatteShape.At(matte, frame).Select(v => v * sx)], picture.Width, picture.Height, source.MatteFeatherPixels * sx);
+                kept ??= [.. Enumerable.Repeat(1f, inside.Length)];
+                for (int i = 0; i < kept.Length; i++) { kept[i] *= source.MatteShows ? inside[i] : 1 - inside[i]; }
+            }
+            if (gain != new Vec3(1, 1, 1))
+            {
+                var by = new FloatImage(picture.Width, picture.Height, 3, [.. picture.Data]);
+                for (int i = 0; i < by.Data.Length; i++) { by.Data[i] *= (float)(i % 3 == 0 ? gain.X : i % 3 == 1 ? gain.Y : gain.Z); }
+                picture = by;
+            }
+            return new Box<(FloatImage, float[]?)>((picture, kept));
+        }).Value;
+    }
+
+    private readonly Cache<Box<(FloatImage, float[]?)>> _sources = new(12);
+    private readonly Cache<IReadOnlyList<Seam?>> _seams = new(4);
+
+    /// <summary>The projections, ready to be asked; with seams each shows its own side.</summary>
+    public IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked, int at)
+    {
+        var sights = Sights(shot, looked, at);
+        Projector[] plain = [.. sights.Select(s => SourcePicture(shot, s.Source, s.Frame) is var (picture, kept) ? new Projector(picture, s.Sight, kept) : null!)];
+        if (shot.ProjectionsMix != SourceMix.Seam || plain.Length < 2) { return plain; }
+        IReadOnlyList<Seam?> seams = Seams(shot, at, sights, plain);
+        return [.. plain.Select((p, i) => seams[i] is not { } seam ? p : new Projector(p.Picture, p.Sight, Both(p.Kept, seam.Over(p.Picture.Width, p.Picture.Height))))];
+    }
+
+    private static float[] Both(float[]? a, float[] b) => a is null ? b : [.. a.Zip(b, (u, v) => u * v)];
+
+    /// <summary>Where each source gives way to those after it; null for the last and for one that shares nothing with them.</summary>
+    private IReadOnlyList<Seam?> Seams(ShotDocument shot, int at, IReadOnlyList<(ProjectionSource Source, int Frame, SourceSight Sight)> sights, Projector[] plain) =>
+        _seams.Get(Key("seams", 1, shot.Projections, shot.OtherCameras, shot.Plate, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Pieces, shot.MovingObjects, shot.Mattes, shot.Lights, shot.SeamBlendPixels, shot.Projections.Any(p => p.Kind == SourceKind.Running) ? at : 0),
+            () => [.. plain.Select((own, i) => i == plain.Length - 1 ? null : Seam.Find(own.Sight, [.. sights.Skip(i + 1).Select(s => s.Sight)], ExposureMatch.DifferenceOf(own, [.. plain.Skip(i + 1)]), shot.SeamBlendPixels))]);
+
+    /// <summary>How the cameras of the projections meet: what they share, how they differ in it, and the parallax where one passes into the next.</summary>
+    public IReadOnlyList<CameraMeeting> Meetings(ShotDocument shot, int at, CancellationToken stop = default)
+    {
+        SetScene set = Set(Hanging.At(shot, at));
+        var sights = Sights(shot, set, at);
+        string[] cameras = [.. sights.Select(s => s.Source.Camera ?? "").Distinct().OrderBy(c => c, StringComparer.Ordinal)];
+        if (cameras.Length < 2) { return []; }
+        var (pairs, gains) = MatchPairs(shot, at, cameras);
+        var result = new List<CameraMeeting>();
+        for (int a = 0; a < cameras.Length; a++)
+        {
+            for (int b = a + 1; b < cameras.Length; b++)
+            {
+                stop.ThrowIfCancellationRequested();
+                SourceSight[] own = [.. sights.Where(s => (s.Source.Camera ?? "") == cameras[a]).Select(s => s.Sight)], others = [.. sights.Where(s => (s.Source.Camera ?? "") == cameras[b]).Select(s => s.Sight)];
+                Seam? seam = Seam.Find(own[0], others, null, 1, stop);
+                ExposureMatch.Pair[] both = [.. pairs.Where(p => p.First == a && p.Second == b)];
+                System.Numerics.Vector3[] one = [.. cameras.Select(_ => System.Numerics.Vector3.One)];
+                result.Add(new(NameOf(shot, cameras[a]), NameOf(shot, cameras[b]), seam?.Overlap ?? 0, seam?.ParallaxDegrees, seam?.WorstParallaxDegrees, both.Length, ExposureMatch.Difference(both, one).Stops, ExposureMatch.Difference(both, gains).Stops, sights.First(s => (s.Source.Camera ?? "") == cameras[a]).Frame, seam?.WorstX, seam?.WorstY));
+            }
+        }
+        return result;
+    }
+
+    private static string NameOf(ShotDocument shot, string camera) => camera.Length == 0 ? "the shot's camera" : shot.OtherCameras.FirstOrDefault(c => c.Id == camera)?.Name ?? camera;
+
+    /// <summary>Spots that two cameras share, as their pictures have them before any gain, and the gains that the document has.</summary>
+    private (IReadOnlyList<ExposureMatch.Pair> Pairs, System.Numerics.Vector3[] Gains) MatchPairs(ShotDocument shot, int at, string[] cameras)
+    {
+        ShotDocument plain = shot with { OtherCameras = [.. shot.OtherCameras.Select(c => c with { Gain = new(1, 1, 1) })], ProjectionsMix = SourceMix.Order };
+        SetScene set = Set(Hanging.At(shot, at));
+        var sights = Sights(plain, set, at);
+        Projector[] sources = [.. sights.Select(s => SourcePicture(plain, s.Source, s.Frame) is var (picture, kept) ? new Projector(picture, s.Sight, kept) : null!)];
+        float[] clip = [.. sights.Select(s => ColorEncodings.ToLinear(Through(shot, s.Source.Camera).Plate!.Encoding, 1))];
+        return (ExposureMatch.Pairs(set, sources, [.. sights.Select(s => Array.IndexOf(cameras, s.Source.Camera ?? ""))], clip),
+            [.. cameras.Select(c => shot.OtherCameras.FirstOrDefault(o => o.Id == c)?.Gain.ToSingle() ?? System.Numerics.Vector3.One)]);
+    }
+
+    /// <summary>The other cameras with gains that make their light that of the shot's own plate, where they share enough.</summary>
+    public IReadOnlyList<OtherCamera> Matched(ShotDocument shot, int at)
+    {
+        string[] cameras = [.. shot.Projections.Where(p => !p.Off).Select(p => p.Camera ?? "").Distinct().OrderBy(c => c, StringComparer.Ordinal)];
+        if (cameras.Length < 2) { throw new ShotFault("All projections are of one camera. Lay a frame of another one on first."); }
+        var (pairs, _) = MatchPairs(shot, at, cameras);
+        System.Numerics.Vector3?[] gains = ExposureMatch.Gains(pairs, cameras.Length);
+        string[] alone = [.. cameras.Where((c, i) => gains[i] is null).Select(c => NameOf(shot, c))];
+        if (alone.Length > 0) { throw new ShotFault($"{string.Join(" and ", alone)} {(alone.Length > 1 ? "share" : "shares")} too little with {NameOf(shot, cameras[0])}: {pairs.Count} spots of the set are well seen and not clipped in two cameras. Lay on frames that overlap, or build the set where they do."); }
+        return [.. shot.OtherCameras.Select(o => Array.IndexOf(cameras, o.Id) is >= 0 and var i ? o with { Gain = Vec3.From(gains[i]!.Value) } : o)];
+    }
 
     /// <summary>What the projections cover of a frame, and how finely.</summary>
     public CoverageMap Covered(ShotDocument shot, int frame, int width, CancellationToken stop = default)
     {
         SetScene set = Set(Hanging.At(shot, frame));
-        return CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), set, [.. Sights(shot, set).Select(s => s.Sight)], stop);
+        return CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), set, [.. Sights(shot, set, frame).Select(s => s.Sight)], stop);
     }
 
-    private readonly Cache<Box<(IReadOnlyList<PlannedSource> Plan, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces)>> _plans = new(4);
+    private readonly Cache<CoveragePlan> _plans = new(4);
 
-    /// <summary>Which frames see the set best, one after another; the share that the projections cover now; and of each piece.</summary>
-    public (IReadOnlyList<PlannedSource> Plan, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces) Plan(ShotDocument shot) =>
-        _plans.Get(Key("plan", 1, shot.Pieces, shot.Projections, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Range, shot.MovingObjects), () =>
+    public CoveragePlan Plan(ShotDocument shot) =>
+        _plans.Get(Key("plan", 3, shot.OtherCameras, shot.Pieces, shot.Projections, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Range, shot.MovingObjects), () =>
         {
             SetScene set = Set(Hanging.At(shot, shot.Range.First));
             IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
@@ -242,17 +383,126 @@ public sealed class ShotEngine(IMedia media)
                 if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { candidates.Add((f, SourcePlan.Sharpness(spots, new SourceSight(pinhole, pose, set), camera.TryAt(f + 1, out Pose next, out _) ? next : null))); }
             }
             var seen = new bool[spots.Count];
-            foreach (var (_, s) in Sights(shot, set)) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
+            foreach (var (_, _, s) in Sights(shot, set, shot.Range.First)) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
             double Share(Func<int, bool> which) { double all = 0, has = 0; for (int i = 0; i < seen.Length; i++) { if (which(i)) { all += spots[i].Area; has += seen[i] ? spots[i].Area : 0; } } return all > 0 ? has / all : 0; }
-            return new((SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))]));
-        }).Value;
+            bool Ever(int i) => candidates.Any(c => c.Item2[i] > 0);
+            return new(SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))],
+                [.. Enumerable.Range(0, spots.Count).Where(i => !Ever(i)).Select(i => spots[i].Point)]);
+        });
 
     /// <summary>The set wearing its projections, through the shot camera of a frame: RGBA premultiplied.</summary>
     public FloatImage Projected(ShotDocument shot, int frame, int width, int samples = 4, CancellationToken stop = default)
     {
         if (!shot.Projections.Any(p => !p.Off)) { throw new ShotFault("Nothing is projected yet. Add a projection at step 4."); }
         SetScene set = Set(Hanging.At(shot, frame));
-        return ProjectedView.Render(Grid(shot, frame, width, HeightFor(shot, width)), set, Projectors(shot, set), samples, shot.Seed, shot.ProjectionsByQuality ? SourceMix.Quality : SourceMix.Order, stop);
+        return Projected(shot, Grid(shot, frame, width, HeightFor(shot, width)), frame, samples, stop);
+    }
+
+    /// <summary>The same through any camera, at a frame.</summary>
+    public FloatImage Projected(ShotDocument shot, IViewRays view, int frame, int samples = 4, CancellationToken stop = default, Action<double>? progress = null)
+    {
+        SetScene set = Set(Hanging.At(shot, frame));
+        return ProjectedView.Render(view, set, Projectors(shot, set, frame), samples, shot.Seed, shot.ProjectionsMix, stop, progress, Baked(set));
+    }
+
+    private readonly Cache<BakedSurface> _baked = new(16);
+
+    /// <summary>What a piece's shape depends on; where it stands is no part of it.</summary>
+    public static string ShapeOf(Piece p) => Key("shape", 1, p.Kind, p.Size, p.Count, p.Corners, p.Walls, p.Ground, p.Openings, p.Holes, p.Media, p.Object, p.Subdivisions);
+
+    /// <summary>The piece in its own space.</summary>
+    public TriangleMesh Local(Piece piece) => PieceMeshes.Local(piece, PieceMesh);
+
+    /// <summary>By piece: its own textures where it has some that belong to its shape.</summary>
+    public IReadOnlyList<BakedSurface?>? Baked(SetScene set) => set.Pieces.All(p => p.Baked is null) ? null
+        : [.. set.Pieces.Select(p => p.Baked is not { } b || b.Shape != ShapeOf(p) ? null : _baked.Get(Key("baked", 1, b), () => new BakedSurface(Local(p), b.Texel, [.. b.Tiles.Select(t => Premultiplied(RasterFile.Read(media.Read(t), $"the texture of {p.Name}")))])))];
+
+    private static FloatImage Premultiplied(CodeImage tile)
+    {
+        float[] light = ColorEncodings.LinearTable(ColorEncoding.Srgb, tile.Bits);
+        float top = (1 << tile.Bits) - 1;
+        var image = new FloatImage(tile.Width, tile.Height, 4);
+        for (int i = 0; i < tile.Width * tile.Height; i++)
+        {
+            float a = tile.Codes[4 * i + 3] / top;
+            for (int c = 0; c < 3; c++) { image.Data[4 * i + c] = light[tile.Codes[4 * i + c]] * a; }
+            image.Data[4 * i + 3] = a;
+        }
+        return image;
+    }
+
+    private readonly Cache<DepthMap> _depths = new(6);
+
+    /// <summary>The found depth of a frame, less sure spots left out; null where there is none.</summary>
+    public DepthMap? DepthOf(ShotDocument shot, int frame)
+    {
+        if (shot.Depth?.Frames.FirstOrDefault(f => f.Frame == frame) is not { } own) { return null; }
+        return _depths.Get($"{own.Media}/{shot.Depth.LeastConfidence}", () =>
+        {
+            DepthMap map = DepthFile.Read(media.Read(own.Media), $"the depth of {frame}");
+            float[] depth = [.. map.Depth.Select((d, i) => map.Confidence[i] >= shot.Depth.LeastConfidence ? d : float.PositiveInfinity)];
+            return map with { Depth = depth };
+        });
+    }
+
+    /// <summary>The found depth of a frame against the set's, where both are: (found − set) ÷ set.</summary>
+    public DepthDifference DepthAgainstSet(ShotDocument shot, int frame)
+    {
+        DepthMap map = DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3.");
+        SetScene set = Set(Hanging.At(shot, frame));
+        RayGrid grid = Grid(shot, frame, map.Width, map.Height);
+        var relative = new float[map.Depth.Length];
+        var piece = new int[map.Depth.Length];
+        Parallel.For(0, map.Height, y =>
+        {
+            for (int x = 0; x < map.Width; x++)
+            {
+                int i = y * map.Width + x;
+                (relative[i], piece[i]) = (float.NaN, -1);
+                if (!float.IsFinite(map.Depth[i]) || !grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+                Hit hit = set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
+                if (!hit.IsHit) { continue; }
+                float own = grid.DepthOf(grid.Origin + hit.T * d);
+                (relative[i], piece[i]) = (map.Depth[i] / own - 1, set.PieceOf(hit));
+            }
+        });
+        return new(map.Width, map.Height, relative, piece, [.. set.Pieces.Select(p => p.Name)]);
+    }
+
+    private float[]? HideDistance(ShotDocument shot, int frame, RayGrid grid)
+    {
+        if (DepthOf(shot, frame) is not { } map) { return null; }
+        DepthMap small = map.Width == grid.Width && map.Height == grid.Height ? map : map.Resized(grid.Width, grid.Height);
+        var distance = new float[grid.Width * grid.Height];
+        for (int y = 0; y < grid.Height; y++)
+        {
+            for (int x = 0; x < grid.Width; x++)
+            {
+                int i = y * grid.Width + x;
+                // Along the ray: the depth is along the camera's axis.
+                distance[i] = float.IsFinite(small.Depth[i]) && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? small.Depth[i] / Math.Max(1e-3f, grid.DepthOf(grid.Origin + d)) : float.PositiveInfinity;
+            }
+        }
+        return distance;
+    }
+
+    private readonly Cache<SetLight> _light = new(4);
+
+    /// <summary>The light that was on the set when a frame was shot.</summary>
+    public SetLight LightOn(ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        if (!shot.Lights.Any(l => l is { Off: false, InPlate: true })) { throw new ShotFault("No light of the plate is known yet. Add the sun and the sky that lit it at step 5."); }
+        shot = LitAt(Hanging.At(shot, frame), frame);
+        RayGrid grid = Grid(shot, frame, width, HeightFor(shot, width));
+        uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
+        return _light.Get(Key("light", 1, shot.Pieces, shot.Lights, grid.Pinhole, Camera(shot, frame).Pose, seed), () => SetLight.Of(new SetPass(grid, Set(shot), Rig(shot), OpeningsOf(shot), new(16, 1, 2), seed, keep: false), stop));
+    }
+
+    /// <summary>The surfaces' own colour of a frame, and where it is not to be trusted.</summary>
+    public (FloatImage Albedo, ColourDoubt[] Doubt) OwnColourOf(ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        if (shot.Pieces.All(p => p.Off)) { throw new ShotFault("Nothing is built yet: own colour is told apart from light on the set. Build it at step 3."); }
+        return OwnColour.Of(QuietPlate(shot, frame, width), LightOn(shot, frame, width, stop));
     }
 
     public PickResult Pick(ShotDocument shot, int frame, double x, double y)
@@ -275,7 +525,16 @@ public sealed class ShotEngine(IMedia media)
         var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * inCamera).Normalized().ToSingle());
         Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
         Hit own = elementScene.Intersect(ray with { TMax = hit.T }, RayKinds.Element);
-        if (!hit.IsHit && !own.IsHit) { return new(x, y, linear, null, null, null, null, null); }
+        if (!hit.IsHit && !own.IsHit)
+        {
+            // Where nothing is built the found depth still answers.
+            if (DepthOf(shot, frame) is { } map && x >= 0 && y >= 0 && x < map.Width && y < map.Height && map.Depth[(int)y * map.Width + (int)x] is var depth && float.IsFinite(depth))
+            {
+                Vec3 place = pose.Position + depth * (pose.Rotation * inCamera);
+                return new(x, y, linear, (place - pose.Position).Length, [place.X, place.Y, place.Z], null, null, null);
+            }
+            return new(x, y, linear, null, null, null, null, null);
+        }
         TraceInstance instance = own.IsHit ? elementScene.Instances[own.Instance] : set.Instances[hit.Instance];
         Vector3 p3 = ray.At(own.IsHit ? own.T : hit.T), n = instance.FaceNormal(own.IsHit ? own : hit);
         if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }

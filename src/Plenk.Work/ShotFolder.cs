@@ -36,6 +36,13 @@ public sealed class ShotFolder(string directory) : IMedia
         .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
         .Concat(shot.Elements.Select(e => e.Media))
         .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
+        .Concat(shot.Rendered.SelectMany(r => r.Media))
+        .Concat(shot.Lights.Select(l => l.Media).OfType<string>())
+        .Concat(shot.Clouds.Select(c => c.Media))
+        .Concat(shot.Depth?.Frames.Select(f => f.Media) ?? [])
+        .Concat(shot.Pieces.SelectMany(p => p.Baked?.Tiles ?? []))
+        .Concat(shot.Projections.Select(p => p.Media).OfType<string>())
+        .Concat(shot.OtherCameras.SelectMany(c => c.Plate.Frames.Concat(c.Plate.GrainFree?.Frames ?? []).Select(f => f.Media)))
         .Concat(shot.MovingObjects.Select(o => o.Media).OfType<string>())
         .Concat(((string?[])[shot.Look.LutMedia, shot.Tracks?.Media, shot.Solve?.Media]).OfType<string>()).Distinct();
 

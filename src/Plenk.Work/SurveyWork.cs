@@ -40,17 +40,21 @@ public static class SurveyWork
         return seen;
     }
 
+    /// <summary>All points that can be chosen in a frame besides survey points: the solve's, and those of clouds.</summary>
+    public static IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> Choosable(ShotDocument shot, TrackWork tracks, CloudWork clouds, int frame) =>
+        [.. Seen(shot, tracks, frame).Select(p => ($"#{p.Track}", p.Place, p.X, p.Y)), .. clouds.Seen(shot, frame)];
+
     /// <summary>Names, as <see cref="Fit"/> takes them, of the tracked points that lie on the surface under a spot of the picture.</summary>
-    public static IReadOnlyList<string> Surface(ShotDocument shot, TrackWork tracks, int frame, double x, double y)
+    public static IReadOnlyList<string> Surface(ShotDocument shot, TrackWork tracks, CloudWork clouds, int frame, double x, double y)
     {
-        IReadOnlyList<(int Track, Vec3 Place, double X, double Y)> seen = Seen(shot, tracks, frame);
-        if (seen.Count < 8) { throw new ShotFault("There are hardly any solved points in this frame. Track and solve the camera at step 2, or go to a frame that sees more of them."); }
+        IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> seen = Choosable(shot, tracks, clouds, frame);
+        if (seen.Count < 8) { throw new ShotFault("There are hardly any points in this frame. Track and solve the camera at step 2, bring a point cloud in, or go to a frame that sees more of them."); }
         int seed = Enumerable.Range(0, seen.Count).MinBy(i => (seen[i].X - x) * (seen[i].X - x) + (seen[i].Y - y) * (seen[i].Y - y));
         Vec3[] all = [.. seen.Select(s => s.Place)];
         // A hundredth of the distance is what points of a solve are good for.
         double far = ShotCamera.Of(shot)!.TryAt(frame, out Pose pose, out _) ? (all[seed] - pose.Position).Length : 1;
         IReadOnlyList<int> on = SurfaceGrow.Plane(all, seed, 0.006 * far, shot.Seed);
-        return on.Count < 8 ? throw new ShotFault("No eight points lie in a plane there. Click in the middle of a flat surface, or circle its points.") : [.. on.Select(i => $"#{seen[i].Track}")];
+        return on.Count < 8 ? throw new ShotFault("No eight points lie in a plane there. Click in the middle of a flat surface, or circle its points.") : [.. on.Select(i => seen[i].Name)];
     }
 
     /// <summary>What a fit leaves, as it is seen in a frame: its RMS at the piece's own distance, pixels; null behind the camera.</summary>
@@ -61,7 +65,7 @@ public static class SurveyWork
         return depth > 0 ? fitted.RmsMetres * pinhole.Fx / depth : null;
     }
 
-    public static FittedPiece Fit(ShotDocument shot, TrackWork tracks, PieceKind kind, IReadOnlyList<string> names, int frame)
+    public static FittedPiece Fit(ShotDocument shot, TrackWork tracks, CloudWork clouds, PieceKind kind, IReadOnlyList<string> names, int frame)
     {
         Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         var places = new List<Vec3>();
@@ -73,6 +77,7 @@ public static class SurveyWork
                 if (int.TryParse(name[1..], out int track) && solved?.GetValueOrDefault(track) is { } p) { places.Add(toWorld.Apply(new(p[0], p[1], p[2]))); }
                 continue;
             }
+            if (name.StartsWith('~')) { places.Add(clouds.Find(shot, name) ?? throw new ShotFault("A point of a cloud that is no longer in the shot is among those chosen. Choose them anew.")); continue; }
             SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name) ?? throw new ShotFault($"There is no survey point called {name}.");
             places.Add(toWorld.Apply(point.Position ?? throw new ShotFault($"{name} has no place yet: click it in a second frame.")));
         }

@@ -1,0 +1,211 @@
+using System.Globalization;
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Work;
+
+/// <summary>Lights found and set from the picture.</summary>
+public static class LightWork
+{
+    private const int FitWidth = 480;
+
+    public static SunFit Fit(ShotEngine engine, ShotDocument shot, int frame)
+    {
+        SetScene set = engine.Set(Hanging.At(shot, frame));
+        if (set.Pieces.Count == 0) { throw new ShotFault("Nothing is built yet: light and shadow are told by the set. Build it at step 3."); }
+        FloatImage plate = engine.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        return new(set, new RayGrid(pinhole.Resized(plate.Width, plate.Height), pose), plate);
+    }
+
+    public static FoundSun FindByFit(ShotEngine engine, ShotDocument shot, int frame, CancellationToken stop = default)
+    {
+        SunFit fit = Fit(engine, shot, frame);
+        return fit.Find(stop) ?? throw new ShotFault(fit.Probes < 100 ? $"Hardly any receiving piece is seen at {frame}. Go to a frame that sees more of the set." : $"No direction of a sun explains the light at {frame}: there may be none, or what casts its shadows is not built.");
+    }
+
+    /// <summary>From a shadow: the foot of what casts it, its top seen above that, and the shadow's tip.</summary>
+    public static Vec3 FromShadow(ShotEngine engine, ShotDocument shot, int frame, (double X, double Y) foot, (double X, double Y) top, (double X, double Y) tip)
+    {
+        Vec3 standing = OnSet(engine, shot, frame, foot, "foot"), end = OnSet(engine, shot, frame, tip, "shadow's tip");
+        double height = SetWork.Above(engine, shot, frame, standing, null, top.X, top.Y).Height;
+        Vec3 towards = standing + height * Vec3.UnitY - end;
+        if (!(towards.Y > 0.01 * towards.Length)) { throw new ShotFault("The top lies no higher than the shadow's tip: a sun above the horizon casts no such shadow. Click foot, top and tip in that order."); }
+        return towards.Normalized();
+    }
+
+    public static (Vec3 Direction, SunAngles Angles) FromDate(SunFinds asked)
+    {
+        if (!DateTimeOffset.TryParse(asked.Moment, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out DateTimeOffset moment)) { throw new ShotFault($"“{asked.Moment}” is not a date and time with its offset, like 2003-10-17T12:30:30-07:00."); }
+        if (!(asked.LatitudeDegrees is >= -90 and <= 90 && asked.LongitudeDegrees is >= -180 and <= 180 && double.IsFinite(asked.NorthDegrees))) { throw new ShotFault("Latitude lies between −90° and 90°, longitude between −180° and 180°, east positive."); }
+        SunAngles sun = SolarPosition.At(moment, asked.LatitudeDegrees, asked.LongitudeDegrees);
+        if (sun.ElevationDegrees <= 0) { throw new ShotFault($"At that moment the sun is {-sun.ElevationDegrees:0.0}° below the horizon there. Check the offset from universal time and the signs of the place."); }
+        return (sun.Direction(asked.NorthDegrees), sun);
+    }
+
+    /// <summary>The sun turned so that the shadow which falls on one spot falls on another.</summary>
+    public static Vec3 PullShadow(ShotEngine engine, ShotDocument shot, int frame, Vec3 sun, (double X, double Y) from, (double X, double Y) to)
+    {
+        Vec3 a = OnSet(engine, shot, frame, from, "shadow"), b = OnSet(engine, shot, frame, to, "place it should fall on");
+        ShotDocument at = Hanging.At(shot, frame);
+        SetScene set = engine.Set(at);
+        Vector3 d = sun.Normalized().ToSingle();
+        var start = new Ray(a.ToSingle() + d * 0.01f, d);
+        var elements = new TraceScene([.. engine.Elements(at).Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        Hit own = elements.Intersect(start, RayKinds.Element), other = set.Scene.Intersect(start, RayKinds.LightSet);
+        float t = Math.Min(own.IsHit ? own.T : float.PositiveInfinity, other.IsHit ? other.T : float.PositiveInfinity);
+        if (!float.IsFinite(t)) { throw new ShotFault("Nothing casts a shadow there as the sun stands now. Press on a cast shadow, near its tip."); }
+        Vec3 towards = Vec3.From(start.At(t)) - b;
+        if (!(towards.Y > 0.01 * towards.Length)) { throw new ShotFault("From there the sun would stand below the horizon."); }
+        return towards.Normalized();
+    }
+
+    /// <summary>How much brighter a panorama must be so that a surface of that albedo shows what the plate shows at a spot.</summary>
+    public static double ScaleFor(ShotEngine engine, ShotDocument shot, int frame, Light panorama, double x, double y, double albedo)
+    {
+        if (!(albedo is > 0.01 and <= 1)) { throw new ShotFault("An albedo lies between 0.01 and 1; a grey card has 0.18."); }
+        PickResult hit = engine.Pick(shot, frame, x, y);
+        if (hit.Point is not { } p || hit.Normal is not { } n || hit.Linear is not { } plate) { throw new ShotFault("Nothing of the set is there. Click on a piece."); }
+        SetScene set = engine.Set(Hanging.At(shot, frame));
+        SampledLight light = LightRig.Of([panorama with { Off = false, Alone = false }], l => engine.Around(l.Media!)).Sampled[0];
+        var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
+        Vector3 point = new Vector3((float)p[0], (float)p[1], (float)p[2]) + normal * 1e-3f;
+        double e = 0;
+        const int samples = 8192;
+        for (uint i = 0; i < samples; i++)
+        {
+            LightSample s = light.Sample(point, normal, Sampling.Point(i, 3, 1), null);
+            if (s.Factor > 0 && !set.Scene.Occluded(new Ray(point, s.Direction), RayKinds.LightSet)) { e += Luminance.Of(s.Irradiance); }
+        }
+        e /= samples;
+        double shown = Luminance.Of(new Vector3((float)plate[0], (float)plate[1], (float)plate[2]));
+        return e > 1e-9 ? Math.PI * shown / albedo / e : throw new ShotFault("The panorama does not reach that surface: the set closes it off, or it is turned away.");
+    }
+
+    /// <summary>The ratio shadowed ÷ lit of the named real shadow: the plate's, and what our lights give with the sun taken away.</summary>
+    public static (Vector3 Real, Vector3 Ours, Vector3 Sun, Vector3 Around) Level(ShotEngine engine, ShotDocument shot)
+    {
+        ShadowPair pair = shot.RealShadow ?? throw new ShotFault("Name a lit and a shadowed spot of one surface first.");
+        FloatImage plate = engine.QuietPlate(shot, pair.Frame, shot.Plate?.Width ?? 0);
+        Vector3 Level(double x, double y)
+        {
+            if (!(x >= 0 && y >= 0 && x < plate.Width && y < plate.Height)) { throw new ShotFault("A spot of the real shadow lies outside the picture. Name it anew."); }
+            Vector3 sum = default;
+            int n = 0;
+            for (int v = Math.Max(0, (int)y - 3); v <= Math.Min(plate.Height - 1, (int)y + 3); v++) { for (int u = Math.Max(0, (int)x - 3); u <= Math.Min(plate.Width - 1, (int)x + 3); u++) { Span<float> p = plate.Pixel(u, v); sum += new Vector3(p[0], p[1], p[2]); n++; } }
+            return Vector3.Max(sum / n, new(1e-5f));
+        }
+        Vector3 real = Level(pair.DarkX, pair.DarkY) / Level(pair.LitX, pair.LitY);
+        if (real.X >= 1 || real.Y >= 1 || real.Z >= 1) { throw new ShotFault("The shadowed spot is no darker than the lit one. Name them the other way round, on one surface."); }
+        var (lit, _) = Irradiance(engine, shot, pair.Frame, (pair.LitX, pair.LitY), "lit spot");
+        var (_, around) = Irradiance(engine, shot, pair.Frame, (pair.DarkX, pair.DarkY), "shadowed spot");
+        if (lit == default) { throw new ShotFault("Our sun does not reach the lit spot: the set closes it off, or no sun is set. Find the sun at step 5 first."); }
+        return (real, around / Vector3.Max(new(1e-9f), around + lit), lit, around);
+    }
+
+    /// <summary>Direct light (suns and lamps of the plate) and what comes from all around, on the set at a spot of the picture.</summary>
+    private static (Vector3 Direct, Vector3 Around) Irradiance(ShotEngine engine, ShotDocument shot, int frame, (double X, double Y) spot, string what)
+    {
+        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
+        PickResult hit = engine.Pick(shot, frame, spot.X, spot.Y);
+        if (hit.Point is not { } p || hit.Normal is not { } n) { throw new ShotFault($"Nothing of the set is where the {what} is. Build the surface there first."); }
+        SetScene set = engine.Set(at);
+        LightRig rig = LightRig.Of(at.Lights.Where(l => l.InPlate), l => engine.Around(l.Media!));
+        var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
+        Vector3 point = new Vector3((float)p[0], (float)p[1], (float)p[2]) + normal * 1e-3f, direct = default, around = rig.FillPlate;
+        const int rays = 2048;
+        SkyOpenings? openings = engine.OpeningsOf(at);
+        for (int k = 0; k < rig.Sampled.Count; k++)
+        {
+            Vector3 sum = default;
+            for (uint i = 0; i < rays; i++)
+            {
+                LightSample s = rig.Sampled[k].Sample(point, normal, Sampling.Point(i, shot.Seed + 11, (uint)k), openings);
+                if (s.Factor > 0 && !set.Scene.Occluded(new Ray(point, s.Direction, 0, s.Distance), RayKinds.LightSet)) { sum += s.Irradiance; }
+            }
+            if (rig.Sampled[k].IsAround) { around += sum / rays; } else { direct += sum / rays; }
+        }
+        return (direct, around);
+    }
+
+    /// <summary>The lights with skies, panoramas and fills so scaled, a channel at a time, that our shadow has the real one's level.</summary>
+    public static IReadOnlyList<Light> ToRealShadow(ShotEngine engine, ShotDocument shot)
+    {
+        var (real, _, sun, around) = Level(engine, shot);
+        // around' ÷ (around' + sun) = real.
+        Vector3 by = sun * real / (Vector3.One - real) / Vector3.Max(around, new(1e-9f));
+        if (!shot.Lights.Any(l => l is { Off: false, InPlate: true, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama })) { throw new ShotFault("There is no sky or fill that could lighten the shadow. Add one at step 5 first."); }
+        return [.. shot.Lights.Select(l => l is { Off: false, InPlate: true, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama } ? Shining(l, shot.RealShadow!.Frame, SampledLight.ColourOf(l.At(shot.RealShadow.Frame)) * by) : l)];
+    }
+
+    /// <summary>
+    /// A light that is to shine so at a frame, strength times colour: a keyed one gets that as a key of the frame. A horizon keeps its
+    /// ratio to the zenith.
+    /// </summary>
+    private static Light Shining(Light l, int frame, Vector3 light)
+    {
+        float most = Math.Max(light.X, Math.Max(light.Y, light.Z));
+        if (!(most > 0)) { return l with { Strength = 0, Keys = [] }; }
+        Light now = l.At(frame);
+        Vector3 colour = light / most, before = SampledLight.ColourOf(now with { Strength = 1 });
+        Light result = l with { Kelvin = null, Strength = most, Color = Vec3.From(colour), HorizonColor = Vec3.From(l.HorizonColor.ToSingle() * colour / Vector3.Max(before, new(1e-6f))) };
+        if (!l.Keys.Any(k => k.Strength is not null || k.Color is not null)) { return result; }
+        LightKey key = (l.Keys.FirstOrDefault(k => k.Frame == frame) ?? new LightKey(frame)) with { Strength = most, Color = Vec3.From(colour) };
+        return result with { Keys = [.. l.Keys.Where(k => k.Frame != frame).Append(key).OrderBy(k => k.Frame)] };
+    }
+
+    /// <summary>The chosen lights with strengths and colours that explain the plate best; and what is left over.</summary>
+    public static (IReadOnlyList<Light> Lights, FittedLights Fit) FitStrengths(ShotEngine engine, ShotDocument shot, int frame, IReadOnlyList<string> ids, IReadOnlyList<string> pieces, CancellationToken stop = default)
+    {
+        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
+        Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true })];
+        if (chosen.Length == 0) { throw new ShotFault("Choose the lights to be fitted: those that lit the place when the plate was shot."); }
+        SetScene set = engine.Set(at);
+        if (set.Pieces.Count == 0) { throw new ShotFault("Nothing is built yet: lights are fitted on the set. Build it at step 3."); }
+        FloatImage plate = engine.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        HashSet<int>? only = pieces.Count == 0 ? null : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => pieces.Contains(set.Pieces[i].Id))];
+        var fit = new LightFit(set, new RayGrid(pinhole.Resized(plate.Width, plate.Height), pose), plate, engine.OpeningsOf(at), chosen, [.. at.Lights.Where(l => !l.Off && !ids.Contains(l.Id))], l => engine.Around(l.Media!), only, stop: stop);
+        FittedLights found = fit.Solve([.. chosen.Select(SampledLight.ColourOf)]) ?? throw new ShotFault($"The chosen lights reach too little of what is seen at {frame} ({fit.Probes} places). Choose another frame, more surfaces, or other lights.");
+        return ([.. shot.Lights.Select(l => Array.FindIndex(chosen, c => c.Id == l.Id) is >= 0 and var i ? Shining(l, frame, found.Strengths[i]) : l)], found);
+    }
+
+    /// <summary>The piece under an element's shadow, grown as far as the shadow goes.</summary>
+    public static Piece Extended(ShotEngine engine, ShotDocument shot, string elementId)
+    {
+        ShotDocument at = Hanging.At(shot, shot.Range.First);
+        var element = engine.Elements(at).FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot, or is off.");
+        Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) ?? throw new ShotFault("No sun is set: there is no shadow to make room for.");
+        SetScene set = engine.Set(at);
+        if (Core.Contact.Standing.Below(set, element.ObjectToWorld.Translation + 0.35 * Vec3.UnitY) is not { } under) { throw new ShotFault("Nothing of the set lies below the element. Move it over a piece."); }
+        var down = new Ray((under.Point + 0.01 * under.Normal).ToSingle(), (-under.Normal).ToSingle());
+        Hit hit = set.Scene.Intersect(down, RayKinds.CameraSet);
+        Piece piece = hit.IsHit ? set.Pieces[set.PieceOf(hit)] : throw new ShotFault("Nothing of the set lies below the element. Move it over a piece.");
+        if (piece.Kind != PieceKind.Plane) { throw new ShotFault($"{piece.Name} is no plane: it cannot simply be extended. Lay a plane beside it that receives, or size it by hand."); }
+        if (piece.Locked) { throw new ShotFault($"{piece.Name} is locked. Unlock it first."); }
+        Vec3 towards = sun.At(shot.Range.First).Direction.Normalized();
+        Similarity place = PieceMeshes.PlaceOf(piece), into = place.Inverse();
+        Vec3 local = into.Rotation * towards;
+        if (local.Y < 0.02) { throw new ShotFault("The sun grazes that plane: its shadow has no end on it."); }
+        const double margin = 0.6;
+        double left = -piece.Size.X / 2, right = piece.Size.X / 2, far = -piece.Size.Z / 2, near = piece.Size.Z / 2;
+        foreach (Vector3 v in element.Model.Tree.Mesh.Positions)
+        {
+            Vec3 p = into.Apply(element.ObjectToWorld.Apply(Vec3.From(v)));
+            if (p.Y <= 0) { continue; }
+            double x = p.X - local.X / local.Y * p.Y, z = p.Z - local.Z / local.Y * p.Y;
+            (left, right, far, near) = (Math.Min(left, x - margin / piece.Scale), Math.Max(right, x + margin / piece.Scale), Math.Min(far, z - margin / piece.Scale), Math.Max(near, z + margin / piece.Scale));
+        }
+        if (right - left > 1000 || near - far > 1000) { throw new ShotFault($"The shadow reaches {Math.Max(right - left, near - far):0} m: the sun stands too low for that plane."); }
+        return shot.Pieces.First(p => p.Id == piece.Id) with { Position = place.Apply(new((left + right) / 2, 0, (far + near) / 2)), Size = new(right - left, piece.Size.Y, near - far) };
+    }
+
+    private static Vec3 OnSet(ShotEngine engine, ShotDocument shot, int frame, (double X, double Y) spot, string what) =>
+        engine.Pick(shot, frame, spot.X, spot.Y).Point is { } p ? new(p[0], p[1], p[2]) : throw new ShotFault($"Nothing of the set is where the {what} was clicked. It is read off the set: build the surface there first.");
+}

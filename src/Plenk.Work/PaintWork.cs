@@ -1,0 +1,92 @@
+using System.Text.RegularExpressions;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>Frames that go out for painting and come back as pictures to be laid on the set.</summary>
+public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
+{
+    /// <summary>A frame to paint on: as PNG (16 bits, the plate's encoding; a surface's own colour in sRGB) or EXR (linear, half).</summary>
+    public (string Name, byte[] Bytes) Out(ShotDocument shot, int frame, string? camera, bool ownColour, bool exr)
+    {
+        ShotDocument through = ShotEngine.Through(shot, camera);
+        PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+        FloatImage picture = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
+        string name = $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
+        if (!exr) { return (name, RasterFile.ToPng(CodeImage.FromLinear(picture, ownColour ? ColorEncoding.Srgb : plate.Encoding, 16))); }
+        return (name, ExrFile.ToBytes(picture.Width, picture.Height, [.. ExrChannel.Of(picture, "RGB", half: true)]));
+    }
+
+    /// <summary>A painted picture as a source; what is odd about it is told in <paramref name="notes"/>, what makes it unfit is a fault.</summary>
+    public ProjectionSource In(ShotDocument shot, byte[] bytes, string name, int frame, string? camera, bool ownColour, List<string> notes)
+    {
+        ShotDocument through = ShotEngine.Through(shot, camera);
+        PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+        if (NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m && int.Parse(m.Groups[1].Value) is var named && named != frame)
+        {
+            throw new ShotFault($"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the file for {frame} if it was painted on that.");
+        }
+        TakenFrame taken = FrameIntake.Take(bytes, name);
+        CodeImage codes = RasterFile.Read(taken.Bytes, name);
+        if (codes.Width != plate.Width || codes.Height != plate.Height)
+        {
+            throw new ShotFault($"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping.");
+        }
+        ColorEncoding encoding = taken.Encoding ?? (ownColour ? ColorEncoding.Srgb : plate.Encoding);
+        if (codes.Bits == 8 && plate.Bits > 8) { notes.Add($"{name} has 8 bits, the plate {plate.Bits}: soft ramps may show steps. Export it at 16 bits."); }
+        // Most of a painted frame is as it went out; what is different everywhere was encoded otherwise or is another frame.
+        FloatImage sent = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
+        double Share(ColorEncoding e, FloatImage against) => Agreeing(codes, e, against);
+        double now = Share(encoding, sent);
+        if (now < 0.3)
+        {
+            var (other, agrees) = Enum.GetValues<ColorEncoding>().Where(e => e != encoding).Select(e => (e, Share(e, sent))).MaxBy(e => e.Item2);
+            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {Named(encoding)}, but like it as {Named(other)}. Export it as {Named(encoding)}, or as EXR, which is always linear."); }
+            if (!ownColour)
+            {
+                foreach (int f in Enumerable.Range(1, 12).SelectMany(k => (int[])[frame - k, frame + k]).Where(through.Range.Contains))
+                {
+                    try { if (Share(encoding, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now)) { throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there."); } }
+                    catch (MissingMediaException) { }
+                }
+            }
+            notes.Add($"{name} agrees with frame {frame} in {100 * now:0} % of its pixels only: was all of it painted over?");
+        }
+        return new ProjectionSource
+        {
+            Id = "",
+            Name = $"{frame} painted",
+            Kind = SourceKind.Picture,
+            Camera = camera,
+            Frame = frame,
+            Media = media.Write(taken.Bytes),
+            Encoding = encoding,
+            OwnColour = ownColour,
+            MadeBy = $"{name}, {(ownColour ? "own colour, " : "")}{100 * (1 - now):0} % of it painted",
+        };
+    }
+
+    /// <summary>The share of pixels that are alike, light by light to 4 % and a little.</summary>
+    private static double Agreeing(CodeImage codes, ColorEncoding encoding, FloatImage picture)
+    {
+        float[] table = ColorEncodings.LinearTable(encoding, codes.Bits);
+        int n = 0, alike = 0, step = Math.Max(1, codes.Width * codes.Height / 40_000);
+        for (int i = 0; i < codes.Width * codes.Height; i += step)
+        {
+            n++;
+            bool same = true;
+            for (int c = 0; c < 3; c++) { float a = table[codes.Codes[i * codes.Channels + (codes.Channels >= 3 ? c : 0)]], b = picture.Data[3 * i + c]; same &= Math.Abs(a - Math.Clamp(b, 0, 1.2f)) <= 0.04f * Math.Max(a, b) + 0.004f || (a >= 0.999f && b >= 1); }
+            if (same) { alike++; }
+        }
+        return (double)alike / n;
+    }
+
+    private static string Named(ColorEncoding e) => e switch { ColorEncoding.Srgb => "sRGB", ColorEncoding.Bt1886 => "BT.1886", ColorEncoding.AcesCct => "ACEScct", _ => "linear light" };
+
+    [GeneratedRegex(@"(?<!\d)(\d{3,7})(?!.*\d{3,7})")]
+    private static partial Regex NumberIn();
+}
