@@ -31,6 +31,35 @@ public static class FalseColour
         return new(map.Width, map.Height, 3, 8, codes);
     }
 
+    /// <summary>Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is hatched.</summary>
+    public static CodeImage Of(Core.Sets.DepthMap map, int width)
+    {
+        float[] given = [.. map.Depth.Where(d => float.IsFinite(d) && d > 0).Order()];
+        double near = given.Length == 0 ? 1 : Math.Log(given[given.Length / 100]), far = given.Length == 0 ? 2 : Math.Log(given[given.Length - 1 - given.Length / 100]);
+        return Shown(map.Width, map.Height, width, i => map.Depth[i], d => At(1 - (Math.Log(d) - near) / Math.Max(1e-3, far - near)));
+    }
+
+    /// <summary>How much nearer the footage is found than the set stands there: even is the middle tone, 10 % of the distance nearer is light, farther is dark.</summary>
+    public static CodeImage Of(Work.DepthDifference difference, int width) =>
+        Shown(difference.Width, difference.Height, width, i => difference.Relative[i], d => At(0.5 - Math.Clamp(d, -0.1, 0.1) * 5));
+
+    private static CodeImage Shown(int fromWidth, int fromHeight, int width, Func<int, float> value, Func<float, (double R, double G, double B)> colour)
+    {
+        int height = Math.Max(1, (int)Math.Round((double)fromHeight * width / fromWidth));
+        var codes = new ushort[width * height * 3];
+        Parallel.For(0, height, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                float v = value(Math.Min(fromHeight - 1, y * fromHeight / height) * fromWidth + Math.Min(fromWidth - 1, x * fromWidth / width));
+                int i = 3 * (y * width + x);
+                var (r, g, b) = float.IsFinite(v) ? colour(v) : (x + y) % 9 < 1 ? (30, 30, 30) : (119, 119, 119);
+                (codes[i], codes[i + 1], codes[i + 2]) = ((ushort)r, (ushort)g, (ushort)b);
+            }
+        });
+        return new(width, height, 3, 8, codes);
+    }
+
     private static (double R, double G, double B) At(double t)
     {
         double at = Math.Clamp(t, 0, 1) * (Ramp.Length - 1);

@@ -8,7 +8,7 @@ using Plenk.Work;
 namespace Plenk.Web;
 
 /// <summary>Pictures for the pages, as encoded bytes, remembered by what they show.</summary>
-public sealed class PictureService(ShotEngine engine)
+public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 {
     private readonly Cache<byte[]> _pictures = new(80);
     private readonly SemaphoreSlim _full = new(1);
@@ -23,7 +23,7 @@ public sealed class PictureService(ShotEngine engine)
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 2, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsByQuality, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        string key = ShotEngine.Key("picture", 3, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
         bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
@@ -42,12 +42,25 @@ public sealed class PictureService(ShotEngine engine)
     private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, CancellationToken stop)
     {
         bool draft = quality == "draft";
+        // A rendered picture as it came, or lit again: rendered:ID, relit:ID.
+        if (kind.Split(':', 2) is ["rendered" or "relit", var id])
+        {
+            FloatImage picture = rendered.Picture(shot, id, kind[2] == 'l', stop);
+            if (width < picture.Width) { picture = picture.ReducedTo(width, Math.Max(1, picture.Height * width / picture.Width)); }
+            return Encode(picture, draft, shot, seen);
+        }
         switch (kind)
         {
             case "grain-free":
                 return ToBytes(engine.GrainFreeCodes(shot, frame), false, seen);
             case "plate":
                 return ToBytes(engine.PlateCodes(shot, frame), false, seen);
+            case "own-colour":
+                return ToBytes(CodeImage.FromLinear(OwnColourShown(engine.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8), draft, PlainView);
+            case "depth":
+                return ToBytes(FalseColour.Of(engine.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."), width), draft, PlainView);
+            case "depth-difference":
+                return ToBytes(FalseColour.Of(engine.DepthAgainstSet(shot, frame), width), draft, PlainView);
             case "texels" or "stretch" or "source":
                 return ToBytes(FalseColour.Of(engine.Covered(shot, frame, width, stop), kind), draft, PlainView);
             case "projection" or "projection-difference":
@@ -85,6 +98,22 @@ public sealed class PictureService(ShotEngine engine)
             {
                 float hatch = (x + y) % 9 < 1 ? 0.02f : 0.19f, open = 1 - view[x, y, 3];
                 for (int c = 0; c < 3; c++) { result[x, y, c] = view[x, y, c] + open * hatch; }
+            }
+        }
+        return result;
+    }
+
+    /// <summary>Where the colour is not to be trusted it is hatched.</summary>
+    private static FloatImage OwnColourShown((FloatImage Albedo, ColourDoubt[] Doubt) own)
+    {
+        FloatImage a = own.Albedo;
+        var result = new FloatImage(a.Width, a.Height, 3);
+        for (int y = 0; y < a.Height; y++)
+        {
+            for (int x = 0; x < a.Width; x++)
+            {
+                ColourDoubt d = own.Doubt[y * a.Width + x];
+                for (int c = 0; c < 3; c++) { result[x, y, c] = d == ColourDoubt.NoSet ? 0.19f : d != ColourDoubt.None && (x + y) % 9 < 2 ? 0.02f : a[x, y, c]; }
             }
         }
         return result;

@@ -30,6 +30,11 @@ builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<MovingWork>();
 builder.Services.AddSingleton<GrainWork>();
+builder.Services.AddSingleton<FillWork>();
+builder.Services.AddSingleton<PaintWork>();
+builder.Services.AddSingleton<BakeWork>();
+builder.Services.AddSingleton<RenderedWork>();
+builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().Clouds);
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();
@@ -75,6 +80,8 @@ app.MapPictures();
 app.MapJobs();
 app.MapTracks();
 app.MapMoving();
+app.MapFootage();
+app.MapLight();
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

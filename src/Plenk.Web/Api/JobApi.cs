@@ -43,7 +43,7 @@ public static class JobApi
         app.MapGet("/renders/{job:long}/{file}", (long job, string file) =>
         {
             string path = Path.Combine(RenderJob.DirectoryOf(job), Path.GetFileName(file));
-            return File.Exists(path) ? Results.File(path, file.EndsWith(".png", StringComparison.Ordinal) ? "image/png" : "image/x-exr", Path.GetFileName(file)) : Results.NotFound();
+            return File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, Path.GetFileName(file)) : Results.NotFound();
         }).ExcludeFromDescription();
     }
 }

@@ -129,6 +129,34 @@ public static class MediaInApi
             }, mesh.Warnings);
         });
 
+        api.MapPost("/cloud", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            byte[] bytes = Bytes(file);
+            string name = Path.GetFileName(file.FileName);
+            int count = PointFiles.ReadPly(bytes, name).Count;
+            if (count == 0) { throw new ShotFault($"{name} holds no point."); }
+            return await Save(shots, id, http, $"Point cloud in: {name}", form, d =>
+            {
+                int k = 1;
+                while (d.Clouds.Any(c => c.Id == $"cloud_{k}")) { k++; }
+                return d with { Clouds = [.. d.Clouds, new PointCloud { Id = $"cloud_{k}", Name = name, Media = media.Write(bytes), Count = count }] };
+            }, [$"{name} has {count:N0} points. It lies as it came until three of its targets are named."]);
+        });
+
+        // A scanner's target list: names of survey points and their places in the cloud.
+        api.MapPost("/clouds/{cloud}/targets", async (long id, string cloud, HttpContext http, ShotStore shots) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormFile file = One(form);
+            IReadOnlyList<SurveyPoint> listed = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
+            var (document, _) = await ShotApi.Need(shots, id);
+            CloudTarget[] targets = [.. listed.Where(p => p.Position is not null && document.SurveyPoints.Any(s => s.Name == p.Name)).Select(p => new CloudTarget(p.Name, p.Position!.Value))];
+            if (targets.Length == 0) { throw new ShotFault($"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."); }
+            return await Save(shots, id, http, $"{targets.Length} targets of the cloud", form, d => d with { Clouds = [.. d.Clouds.Select(c => c.Id == cloud ? c with { Targets = targets } : c)] }, []);
+        });
+
         // What the plate is seen through: a LUT or a CDL, told by the file's ending.
         api.MapPost("/look", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {

@@ -74,6 +74,7 @@ public static class PictureApi
                 double[]? ellipse = seen && view >= 0 && sure?.OfSpot(p.Position!.Value, view) is { } c ? [c.XX, c.XY, c.YY] : null;
                 return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null, ellipse };
             });
+            double[]? Seen(Vec3 place) => pinhole.TryProject(pose, place, out double lx, out double ly) ? [lx, ly] : null;
             var elements = engine.Elements(document).Select(e => new
             {
                 e.Id,
@@ -89,6 +90,8 @@ public static class PictureApi
                 pieces = set.Pieces.Select(p => p.Id),
                 points,
                 elements,
+                // Lamps that stand in the place, and a metre towards where they shine.
+                lamps = document.Lights.Where(l => l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle).Select(l => l.At(frame)).Select(l => (Lamp: l, At: Seen(l.Position), Towards: l.Kind == LightKind.Point ? null : Seen(l.Position - l.Direction.Normalized()))).Where(l => l.At is not null).Select(l => new { l.Lamp.Id, at = l.At, towards = l.Towards ?? Seen(l.Lamp.Position - l.Lamp.Direction.Normalized()) }),
                 things = document.MovingObjects.Select(o => (Thing: o, Place: MovingWork.PlaceOf(o, frame))).Where(o => o.Place is not null).Select(o => new
                 {
                     o.Thing.Id,
@@ -103,8 +106,8 @@ public static class PictureApi
         api.MapGet("/sources", async (long id, int? revision, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
-            var (plan, now, pieces) = await Task.Run(() => engine.Plan(document));
-            return new { plan = plan.Select(p => new { p.Frame, p.Covered }), now, pieces = pieces.Select(p => new { id = p.Piece, covered = p.Covered }) };
+            CoveragePlan plan = await Task.Run(() => engine.Plan(document));
+            return new { plan = plan.Frames.Select(p => new { p.Frame, p.Covered }), plan.Now, pieces = plan.Pieces.Select(p => new { id = p.Piece, covered = p.Covered }), neverSeen = plan.NeverSeen.Take(4000).Select(p => new[] { MathF.Round(p.X, 2), MathF.Round(p.Z, 2) }) };
         });
 
         // The set in the world for the browser: triangles of each piece, and where each projection sees it from.
@@ -127,8 +130,9 @@ public static class PictureApi
                 }),
                 cameras = document.Projections.Where(p => !p.Off).Select(p =>
                 {
-                    var (pose, pinhole) = engine.Camera(document, p.Frame);
-                    return new { p.Frame, pose = pose.ToRowMajor16(), fx = pinhole.Fx, fy = pinhole.Fy, cx = pinhole.Cx, cy = pinhole.Cy, k1 = pinhole.Lens.K1, k2 = pinhole.Lens.K2, width = pinhole.Width, height = pinhole.Height, fadeFrom = p.FadeFromDegrees, fadeTo = p.FadeToDegrees, pieces = p.Pieces };
+                    int at = p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame;
+                    var (pose, pinhole) = engine.Camera(ShotEngine.Through(document, p.Camera), at);
+                    return new { p.Id, Frame = at, pose = pose.ToRowMajor16(), fx = pinhole.Fx, fy = pinhole.Fy, cx = pinhole.Cx, cy = pinhole.Cy, k1 = pinhole.Lens.K1, k2 = pinhole.Lens.K2, width = pinhole.Width, height = pinhole.Height, fadeFrom = p.FadeFromDegrees, fadeTo = p.FadeToDegrees, pieces = p.Pieces };
                 }),
                 shot = ShotCamera.Of(document) is { } camera && camera.TryAt(frame ?? document.Range.First, out Pose own, out Pinhole lens) ? new { pose = own.ToRowMajor16(), fovDegrees = 2 * Math.Atan(lens.Height / (2 * lens.Fy)) * 180 / Math.PI } : null,
             };

@@ -1,6 +1,8 @@
 using Hangfire;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Store;
@@ -134,20 +136,46 @@ public static class ShotApi
             return SurveyWork.Locate(request.Document, name);
         });
 
-        api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots, TrackWork tracks) =>
+        api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
         {
             await Need(shots, id);
             Check(request.Document);
-            var fitted = SurveyWork.Fit(request.Document, tracks, request.Kind, request.Points, request.Frame);
+            var fitted = SurveyWork.Fit(request.Document, tracks, clouds, request.Kind, request.Points, request.Frame);
             return new { fitted.Piece, fitted.RmsMetres, fitted.LargestMetres, rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame) };
         });
 
         // Tracked points that can be chosen in a frame; and those on the surface under a spot.
-        api.MapGet("/{id:long}/frames/{frame:int}/places", async (long id, int frame, ShotStore shots, TrackWork tracks) =>
-            SurveyWork.Seen((await Need(shots, id)).Document, tracks, frame).Select(p => new { name = $"#{p.Track}", x = Math.Round(p.X, 1), y = Math.Round(p.Y, 1) }));
+        api.MapGet("/{id:long}/frames/{frame:int}/places", async (long id, int frame, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+            SurveyWork.Choosable((await Need(shots, id)).Document, tracks, clouds, frame).Select(p => new { name = p.Name, x = Math.Round(p.X, 1), y = Math.Round(p.Y, 1) }));
 
-        api.MapGet("/{id:long}/frames/{frame:int}/surface", async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks) =>
-            SurveyWork.Surface((await Need(shots, id)).Document, tracks, frame, x, y));
+        api.MapGet("/{id:long}/frames/{frame:int}/surface", async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+            SurveyWork.Surface((await Need(shots, id)).Document, tracks, clouds, frame, x, y));
+
+        // What of a piece can be taken hold of in a frame: corners and edges, where they are seen.
+        api.MapGet("/{id:long}/frames/{frame:int}/handles", async (long id, int frame, string piece, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = Hanging.At((await Need(shots, id)).Document, frame);
+            Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new KeyNotFoundException("There is no such piece.");
+            var (pose, pinhole) = engine.Camera(document, frame);
+            Similarity place = PieceMeshes.PlaceOf(own);
+            double[]? At(Vec3 share) => pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y) ? [Math.Round(x, 2), Math.Round(y, 2)] : null;
+            return PiecePull.Handles(own, engine.Local(own)).Select(h => new { from = h.From, to = h.To, a = At(h.From), b = At(h.To) }).Where(h => h.a is not null && h.b is not null);
+        });
+
+        // A piece whose pins were changed, solved over all frames that have one.
+        api.MapPost("/{id:long}/pieces/{piece}/pull", async (long id, string piece, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+        {
+            await Need(shots, id);
+            Check(request.Document);
+            PulledPiece pulled = SetWork.Pull(engine, request.Document, request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new KeyNotFoundException("There is no such piece."));
+            return new { pulled.Piece, pulled.RmsPx, pulled.WorstPx };
+        });
+
+        api.MapGet("/{id:long}/clouds", async (long id, int? revision, ShotStore shots) =>
+        {
+            ShotDocument document = (await Need(shots, id, revision)).Document;
+            return document.Clouds.Select(c => CloudWork.Place(document, c) is var p ? new { c.Id, p.RmsMetres, p.Targets, p.Reason, scale = p.ToWorld.Scale } : null);
+        });
 
         api.MapGet("/{id:long}/frames/{frame:int}/card", async (long id, int frame, double metres, ShotStore shots, ShotEngine engine) =>
             SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres));

@@ -26,7 +26,8 @@ const fragment = `
     vec4 q = dm * vec4(place, 1.0); vec2 d = q.xy / q.w * 0.5 + 0.5;
     float nearest = texture2D(dep, d).r;
     if (-c.z > nearest * 1.004 + 0.02) return vec4(0.0);
-    return vec4(texture2D(pic, vec2(px.x, 1.0 - px.y)).rgb, reach);
+    vec4 t = texture2D(pic, vec2(px.x, 1.0 - px.y));
+    return vec4(t.rgb, reach * t.a);
   }
   void main() {
     if (length(toEye) < cut) discard; // what stands between is cut away
@@ -104,8 +105,8 @@ async function sources() {
     renderer.setRenderTarget(null);
     renderer.setClearColor(0x777777);
     for (const g of groups) { g.mesh.material = g.keep; }
-    const response = await fetch(`/api/shots/${state.id}/frames/${c.frame}/picture?kind=${state.document.plate?.grainFree ? 'grain-free' : 'plate'}&seen=${state.seen}&revision=${state.revision}`);
-    const bitmap = await createImageBitmap(await response.blob(), { imageOrientation: 'flipY' }), texture = new three.Texture(bitmap);
+    const response = await fetch(`/api/shots/${state.id}/projections/${encodeURIComponent(c.id)}/picture?frame=${c.frame}&seen=${state.seen}&revision=${state.revision}`);
+    const bitmap = await createImageBitmap(await response.blob(), { imageOrientation: 'flipY', premultiplyAlpha: 'none' }), texture = new three.Texture(bitmap);
     texture.flipY = false;
     texture.anisotropy = 8;
     texture.needsUpdate = true;

@@ -105,6 +105,14 @@ export const button = (label, act, options = {}) => h('button', { type: 'button'
 export const heading = (t) => h('h3', {}, t);
 export const quiet = (t) => h('p', { class: 'quiet' }, t);
 
+// A part of the sheet that opens on a press and stays open while it is drawn anew.
+const opened = new Set();
+export function fold(title, key, ...children) {
+  const box = h('details', { open: opened.has(key), 'data-fold': key }, h('summary', {}, title), ...children);
+  box.addEventListener('toggle', () => { if (box.open) opened.add(key); else opened.delete(key); });
+  return box;
+}
+
 export function rows(items, chosen, choose, options = {}) {
   return h('ul', { class: `rows${options.long ? ' long' : ''}` }, ...items.map((i) => h('li', {},
     h('button', { type: 'button', 'aria-pressed': (Array.isArray(chosen) ? chosen.includes(i.id) : i.id === chosen) ? 'true' : 'false', onclick: () => choose(i.id === chosen ? null : i.id), 'data-row': i.id }, h('span', {}, i.name), h('span', { class: 'num quiet' }, i.value || '')))));

@@ -1,11 +1,14 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
+import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
 import { drawLevel } from './level.js';
+import { drawLights, drawnOut, lampNear, pulledShadow } from './lights.js';
 import { drawPieces } from './pieces.js';
+import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
-import { carryTrack, cornerNear, correctTrack, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
+import { carryTrack, cornerNear, correctTrack, drawMattes, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
 
 const box = document.getElementById('picture');
 const canvas = document.getElementById('canvas');
@@ -96,7 +99,7 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source' };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again' };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   seen.textContent = `${ways[state.compare]}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
@@ -110,7 +113,10 @@ function drawOverlay() {
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
-  if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }));
+  if (state.step === 4 && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
+  if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }), ...drawEdges({ at, both }));
+  if (state.step === 5 && over && !state.alone && !state.playing) parts.push(...drawLights({ at, both, label }, over));
+  if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, ' stroke-dasharray="5 3"'));
   if (over && !state.alone) {
     if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
     if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
@@ -161,7 +167,10 @@ function drawOverlay() {
   overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
 }
 
-const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source' })[state.compare];
+// Pictures that are read by a scale, and what it says.
+const coloured = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source', 'own-colour': 'hatched: not to be trusted', depth: 'near is light', 'depth-difference': 'light: found 10 % nearer than the set; dark: farther' };
+
+const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare];
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -178,17 +187,18 @@ export async function refresh() {
   if ((kind === 'comp' && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
-  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${kind}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
+  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
   const frame = state.frame;
   const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {
-    if (quality === 'full' && (kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind))) break;
+    if (quality === 'full' && (kind.startsWith('projection') || kind.startsWith('re') || kind in coloured)) break;
     try {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
       shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
-      if (['texels', 'stretch', 'source'].includes(kind)) shown.quality = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source' }[kind];
+      if (kind.startsWith('re')) shown.quality = '';
+      if (kind in coloured) shown.quality = coloured[kind];
       box.dataset.quality = quality;
       // Only what the picture itself complained of is over; a message of anybody else stays.
       if (complained) { complained = false; tell('told', null); }
@@ -262,7 +272,25 @@ box.addEventListener('pointerdown', async (e) => {
     if (track || state.chosen.track) { state.chosen.track = track?.id ?? null; tell('chosen'); }
     if (track) { held = { track: track.id, from: p }; box.setPointerCapture(e.pointerId); return; }
   }
+  if (state.step === 5) {
+    const lamp = state.pullShadow ? null : lampNear(over, p, zoom);
+    if (!lamp && !state.pullShadow) return;
+    if (lamp) { state.chosen.light = lamp.id; tell('chosen'); }
+    held = lamp ? { lamp, from: p } : { shadow: p };
+    box.setPointerCapture(e.pointerId);
+    return;
+  }
+  if (state.step === 4) {
+    const corner = cornerNear(p, zoom);
+    if (corner) { held = { corner }; box.setPointerCapture(e.pointerId); return; }
+    const hit = await pick(p.x, p.y).catch((fault) => { tell('told', fault); return {}; });
+    state.chosen.piece = hit.pieceId ?? null;
+    tell('chosen');
+    return;
+  }
   if (state.step !== 3 && state.step !== 6) return;
+  const pull = state.step === 3 ? edgeNear(p, zoom) : null;
+  if (pull) { held = { pull }; box.setPointerCapture(e.pointerId); return; }
   box.setPointerCapture(e.pointerId);
   const press = held = {};
   let hit;
@@ -284,6 +312,8 @@ box.addEventListener('pointermove', async (e) => {
     if (held.moved) { carryTrack(held.track, p); magnify(trackNear(p, zoom)); }
     return;
   }
+  if (held?.lamp || held?.shadow) { held.to = p; held.moved = true; draw(); return; }
+  if (held?.pull) { edges.pulled = { ...held.pull, to: p }; held.moved = true; draw(); return; }
   if (held?.pin) { held.pin.move(p); held.moved = true; draw(); return; }
   if (held?.end) { held.end.move(p); held.moved = true; draw(); return; }
   if (held?.corner) {
@@ -340,6 +370,9 @@ box.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
   if (h?.track && h.moved) { await correctTrack(h.track); return; }
+  if (h?.lamp && h.moved) { await drawnOut(h.lamp, h.from, h.to); return; }
+  if (h?.shadow && h.moved) { await pulledShadow({ x: h.shadow.x, y: h.shadow.y }, { x: h.to.x, y: h.to.y }); return; }
+  if (h?.pull) { if (h.moved) await pinEdge(h.pull, edges.pulled.to); edges.pulled = null; draw(); return; }
   if (h?.pin && h.moved) { await keepPins(); return; }
   if (h?.end && h.moved) { await keepStill(); return; }
   if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); tracks.pulled = null; draw(); return; }

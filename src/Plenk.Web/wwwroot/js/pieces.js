@@ -1,6 +1,8 @@
 // The set's pieces: added, laid through points, drawn in the picture, sized, copied.
 import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, text, tick, triple } from './build.js';
+import { cloudSection, depthSection } from './clouds.js';
+import { edgeSection } from './edges.js';
 import { hangsOn } from './moving.js';
 import { on, save, setHand, state, tell } from './state.js';
 
@@ -32,7 +34,7 @@ async function fit(kind) {
 
 async function places() {
   drawing.places = [];
-  if (state.step !== 3 || !state.pointsOpen || !state.document.solve) { tell('draw'); return; }
+  if (state.step !== 3 || !state.pointsOpen || !(state.document.solve || state.document.clouds?.length)) { tell('draw'); return; }
   try { drawing.places = await get(api(`frames/${state.frame}/places`)); tell('draw'); } catch { /* none then */ }
 }
 
@@ -165,7 +167,7 @@ function measured() {
 export function setSection(bringIn) {
   const d = state.document, p = d.pieces.find((x) => x.id === state.chosen.piece), e = (what, change) => edit(p, what, change);
   const add = (kind, extra = {}) => create(`New ${kinds[kind]}`, kinds[kind], { kind, ...extra });
-  const n = state.chosen.points.length, solved = d.solve && !d.solve.turns;
+  const n = state.chosen.points.length, solved = (d.solve && !d.solve.turns) || (d.clouds || []).some((c) => !c.off);
   const parts = [heading('Pieces'), d.pieces.length ? rows(d.pieces.map((x) => ({ id: x.id, name: x.group ? `${x.group} · ${x.name}` : x.name, value: x.off ? 'off' : x.locked ? 'locked' : kinds[x.kind] })), state.chosen.piece, (id) => { state.chosen.piece = id; tell('chosen'); }, { long: true }) : quiet('Nothing is built yet. Lay a plane on a surface of tracked points, draw an outline, or bring a mesh in.'),
     h('div', { class: 'actions' }, button('Add a plane', () => add('Plane')), button('Add a box', () => add('Box')), button('Cylinder', () => add('Cylinder', { size: [0.5, 3, 0.5] })), button('Stairs', () => add('Stairs', { size: [2, 1, 1.5], count: 6 })), button('Dome', () => add('Dome', { size: [200, 100, 200] })), d.camera ? button('Card, 10 m away', () => create('Card', 'card', () => get(api(`frames/${state.frame}/card?metres=10`)))) : null), bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
     d.camera ? h('div', { class: 'actions' }, drawing.line.length ? button(drawing.kind === 'Outline' ? 'Close the outline' : 'End the path', closeLine, { next: true, disabled: drawing.line.length < (drawing.kind === 'Outline' ? 3 : 2) }) : null, button('Draw an outline on the floor', () => line('Outline')), button('Draw a strip', () => line('Strip')), button('Stairs from their edges', stairs), button('Measure', measure)) : null, measured(),
@@ -177,8 +179,9 @@ export function setSection(bringIn) {
       h('p', { class: 'num', id: 'chosen-points' }, `${n} chosen`),
       h('div', { class: 'actions' }, button('Plane through them', () => fit('Plane'), { disabled: n < 3 }), button('Box around them', () => fit('Box'), { disabled: n < 4 }), button('Cylinder through them', () => fit('Cylinder'), { disabled: n < 5 }), n ? button('None of them', () => { state.chosen.points = []; tell('chosen'); }) : null)));
   }
+  parts.push(cloudSection(bringIn), depthSection());
   if (!p) return parts.filter(Boolean);
-  parts.push(heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), text('Group', p.group ?? '', (v) => e('grouped', (x) => { x.group = v || null; })), hangsOn('piece', p), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; }), 3, p.locked), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2, p.locked), ...(p.locked ? [quiet('Locked: unlock it to move or size it.')] : byKind(p)),
+  parts.push(heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), text('Group', p.group ?? '', (v) => e('grouped', (x) => { x.group = v || null; })), hangsOn('piece', p), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; }), 3, p.locked), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2, p.locked), ...(p.locked ? [quiet('Locked: unlock it to move or size it.')] : [...byKind(p), number('Subdivided', p.subdivisions ?? 0, 'times', (v) => e('subdivided', (x) => { x.subdivisions = Math.round(v); }), { min: 0, max: 6 })]), ...edgeSection(p),
   p.group ? h('div', { class: 'actions' }, button(`Move all of ${p.group} by what is typed below`, () => save(`${p.group} moved`, (x) => { for (const q of x.pieces) if (q.group === p.group && !q.locked) q.position = q.position.map((v, i) => v + (state.copyShift || [1, 0, 0])[i]); return x; }))) : null,
   ...copies(p), heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
   ...(p.duties.hides && !p.duties.onlyBlocksLight ? [number('Holds out larger by', p.duties.holdoutMillimetres ?? 0, 'mm', (v) => e('holdout', (x) => { x.duties.holdoutMillimetres = v; }), { min: -2000, max: 2000 }), number('and by', p.duties.holdoutPixels ?? 0, 'px', (v) => e('holdout', (x) => { x.duties.holdoutPixels = v; }), { min: -50, max: 50 })] : []),

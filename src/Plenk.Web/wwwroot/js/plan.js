@@ -36,6 +36,8 @@ function draw() {
     const mine = p.id === state.chosen.piece;
     out.push(`<path data-piece="${p.id}" d="${d}" stroke="var(--ink)" stroke-width="${mine ? 2 : 0.7}" ${p.onlyBlocksLight ? 'stroke-dasharray="2 3"' : ''} fill="none"/>`);
   }
+  // What no frame ever saw is hatched: a stroke for every spot of the set.
+  if (state.step === 4 && state.neverSeen?.length) out.push(`<path data-never d="${state.neverSeen.map(([x, z]) => { const [a, b] = P(x, z); return `M${(a - 2.5).toFixed(1)} ${(b + 2.5).toFixed(1)}l5 -5`; }).join('')}" stroke="var(--ink)" stroke-opacity=".45" stroke-width=".7" fill="none"/>`);
   if (data.camera.length) {
     out.push(`<path d="M${Array.from(data.camera, (c) => M(c.x, c.z)).join('L')}" stroke="var(--ink)" stroke-width="1.4" fill="none"/>`);
     const c = data.camera.find((k) => k.frame === state.frame) || data.camera[0];
@@ -103,5 +105,5 @@ svg.addEventListener('pointerup', async () => {
 });
 
 on('document', refreshPlan);
-for (const t of ['frame', 'chosen', 'way']) on(t, draw);
+for (const t of ['frame', 'chosen', 'way', 'plan', 'step']) on(t, draw);
 addEventListener('resize', draw);

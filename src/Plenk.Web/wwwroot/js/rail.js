@@ -1,6 +1,7 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
+import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
 
 const svg = document.querySelector('#rail svg');
@@ -22,6 +23,9 @@ function pointReading() {
   const whole = (state.readings || []).find((r) => r.id === 'camera.reprojection');
   return own.length ? { name: `Survey point ${state.chosen.point}`, unit: 'px', tolerance: whole?.tolerance ?? 1, perFrame: own.map((r) => ({ frame: r.frame, value: r.length })) } : null;
 }
+
+// Keys that are shown, and the one that is being pulled.
+let keyDots = [], pulled = null;
 
 function draw() {
   if (!state.document) return;
@@ -46,7 +50,8 @@ function draw() {
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves();
+  const camera = cameraCurves() || lightCurve();
+  keyDots = [];
   if (camera) {
     title.textContent = camera.name;
     const values = camera.curves.flatMap((c) => c.points.map((p) => p.value)), low = Math.min(...values), high = Math.max(...values, low + 1e-9);
@@ -54,6 +59,12 @@ function draw() {
     camera.curves.forEach((c, i) => {
       out.push(`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${['', ' stroke-dasharray="6 3"', ' stroke-dasharray="1.5 2.5"'][i]}/>`);
     });
+    // Keys are points of the curve that can be pulled up and down.
+    for (const k of camera.keys || []) {
+      const own = pulled?.frame === k.frame ? pulled.value : k.value, cy = Math.max(6, Math.min(74, y(own)));
+      keyDots.push({ frame: k.frame, x: x(k.frame), y: cy, value: (py) => low + ((66 - py) / 46) * (high - low || 1), change: camera.change });
+      out.push(`<circle cx="${x(k.frame)}" cy="${cy}" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" style="cursor:ns-resize"/>`);
+    }
     // Names at the ends, kept a line apart.
     let under = 0;
     for (const e of camera.curves.map((c) => ({ axis: c.axis, ...c.points.at(-1) })).sort((a, b) => b.value - a.value)) {
@@ -78,9 +89,23 @@ function draw() {
 
 const toFrame = (e) => { const { first, last } = span(); const r = svg.getBoundingClientRect(); return first + ((e.clientX - r.left - 14) / (r.width - 28)) * (last - first); };
 let held = false;
-svg.addEventListener('pointerdown', (e) => { held = true; svg.setPointerCapture(e.pointerId); setFrame(toFrame(e)); });
-svg.addEventListener('pointermove', (e) => { if (held) setFrame(toFrame(e)); });
-svg.addEventListener('pointerup', () => { held = false; });
+svg.addEventListener('pointerdown', (e) => {
+  svg.setPointerCapture(e.pointerId);
+  const r = svg.getBoundingClientRect(), dot = keyDots.find((k) => Math.hypot(k.x - (e.clientX - r.left), k.y - (e.clientY - r.top)) < 9);
+  if (dot) { pulled = { ...dot, read: dot.value, value: dot.value(dot.y) }; setFrame(dot.frame); return; }
+  held = true;
+  setFrame(toFrame(e));
+});
+svg.addEventListener('pointermove', (e) => {
+  if (pulled) { pulled.value = Math.max(0, pulled.read(e.clientY - svg.getBoundingClientRect().top)); pulled.moved = true; draw(); return; }
+  if (held) setFrame(toFrame(e));
+});
+svg.addEventListener('pointerup', async () => {
+  held = false;
+  const p = pulled;
+  pulled = null;
+  if (p?.moved) await p.change(p.frame, p.value);
+});
 at.addEventListener('change', () => { const f = Number(at.value); if (Number.isFinite(f)) setFrame(f); at.blur(); draw(); });
 at.addEventListener('keydown', (e) => { if (e.key === 'Enter') at.blur(); e.stopPropagation(); });
 

@@ -3,7 +3,9 @@ import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
 import { kept, pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { projectionSection } from './footage.js';
 import { levelSection } from './level.js';
+import { lightSection, shadowSection } from './lights.js';
 import { hangsOn, movingSection } from './moving.js';
 import { newId, setSection } from './pieces.js';
 import { plateSection } from './plate.js';
@@ -91,21 +93,6 @@ function judging(d, pointNames) {
     ...(s ? [number('Height', s.heightMetres, 'm', (v) => change('Stand-in sized', (x) => { x.standIns.find((q) => q.id === s.id).heightMetres = v; }), { min: 0.01, max: 1000 }), triple('Foot', s.position, 'm', (v) => change('Stand-in moved', (x) => { x.standIns.find((q) => q.id === s.id).position = v; })), h('div', { class: 'actions' }, button('Take it away', () => change('Stand-in taken away', (x) => { x.standIns = x.standIns.filter((q) => q.id !== s.id); })))] : [])].filter(Boolean);
 }
 
-// What the frames could cover, and what the projections cover now.
-let plan = null, planOf = '';
-function planned(d) {
-  const key = JSON.stringify([state.revision]);
-  if (planOf !== key && d.camera && d.pieces.length) {
-    planOf = key;
-    get(`${api('sources')}?revision=${state.revision}`).then((p) => { plan = p; if (state.step === 4) drawSheet(); }).catch((e) => tell('told', e));
-  }
-  if (!plan) return d.camera && d.pieces.length ? [quiet('Asking every frame what it sees of the set.')] : [];
-  const have = new Set(d.projections.map((p) => p.frame)), bare = plan.pieces.filter((p) => p.covered < 0.02).map((p) => d.pieces.find((q) => q.id === p.id)?.name || p.id);
-  return [heading('Best sources'), h('ul', { class: 'plain', id: 'best-sources' }, h('li', {}, `The projections cover ${(100 * plan.now).toFixed(1)} % of the set now.`), ...plan.plan.map((p) => h('li', {}, h('span', { class: 'num' }, `${p.frame}: ${(100 * p.covered).toFixed(1)} % `), have.has(p.frame) ? 'is laid on' : button(`Lay ${p.frame} on`, () => save(`Projected ${p.frame}`, (x) => { x.projections.push({ id: newId(x.projections, 'projection'), name: `frame ${p.frame}`, frame: p.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }))))),
-    bare.length ? quiet(`Hardly seen by any: ${bare.slice(0, 6).join(', ')}${bare.length > 6 ? ` and ${bare.length - 6} more` : ''}.`) : null,
-    tick('where projections share a spot the better one wins', !!d.projectionsByQuality, (v) => save('How projections share', (x) => { x.projectionsByQuality = v; return x; }))];
-}
-
 const steps = {
   1() {
     const p = state.document.plate;
@@ -148,28 +135,8 @@ const steps = {
       ...judging(d, pointNames), ...movingSection(bringIn)];
   },
   3: () => setSection(bringIn),
-  4() {
-    const d = state.document, p = d.projections.find((x) => x.id === state.chosen.projection) || d.projections[0];
-    return [...planned(d), heading('Projections'), d.projections.length ? rows(d.projections.map((x) => ({ id: x.id, name: x.name, value: `at ${x.frame}` })), p?.id, (id) => { state.chosen.projection = id; tell('chosen'); }) : quiet('Nothing is projected yet: go to a frame that sees much of the set, and lay it on.'),
-      h('div', { class: 'actions' }, button(`Lay frame ${state.frame} on the set`, () => save(`Projected ${state.frame}`, (x) => { x.projections.push({ id: newId(x.projections, 'projection'), name: `frame ${state.frame}`, frame: state.frame, pieces: [], fadeFromDegrees: 72, fadeToDegrees: 84 }); return x; }), { next: !d.projections.length })),
-      ...(p ? [heading(p.name), number('Frame', p.frame, '', (v) => edit('Projection’s frame', 'projections', p.id, (x) => { x.frame = Math.round(v); x.name = `frame ${x.frame}`; })), number('Fades from', p.fadeFromDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeFromDegrees = v; }), { min: 0, max: 90 }), number('is gone at', p.fadeToDegrees, '°', (v) => edit('Projection’s fade', 'projections', p.id, (x) => { x.fadeToDegrees = v; }), { min: 0, max: 90 }),
-        h('div', { class: 'actions' }, button('Delete', () => save('Deleted a projection', (x) => { x.projections = x.projections.filter((q) => q.id !== p.id); return x; })))] : [])];
-  },
-  5() {
-    const d = state.document, l = d.lights.find((x) => x.id === state.chosen.light) || d.lights[0];
-    const add = (kind) => save(`New ${kind.toLowerCase()}`, (x) => { x.lights.push({ id: newId(x.lights, kind.toLowerCase()), name: kind, kind, direction: [0.5, 0.7, 0.5], strength: kind === 'Sun' ? 3 : 0.3, color: [1, 1, 1], angularDiameterDegrees: 0.53, inPlate: true }); return x; });
-    const e = (what, change) => edit(`${l.name}: ${what}`, 'lights', l.id, change);
-    const deg = 180 / Math.PI;
-    const el = l && Math.atan2(l.direction[1], Math.hypot(l.direction[0], l.direction[2])) * deg, az = l && (Math.atan2(l.direction[0], -l.direction[2]) * deg + 360) % 360;
-    const aim = (a, b) => [Math.cos(b / deg) * Math.sin(a / deg), Math.sin(b / deg), -Math.cos(b / deg) * Math.cos(a / deg)];
-    return [heading('Lights'), d.lights.length ? rows(d.lights.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : text3(x.strength, 3) })), l?.id, (id) => { state.chosen.light = id; tell('chosen'); }) : quiet('No light yet. Add the sun and the sky that lit the plate.'),
-      h('div', { class: 'actions' }, button('Add a sun', () => add('Sun')), button('Add a sky', () => add('Sky')), button('Add a fill', () => add('Fill'))),
-      ...(l ? [heading(l.name), ...(l.kind === 'Sun' ? [number('Azimuth, from north', az, '°', (v) => e('turned', (x) => { x.direction = aim(v, el); }), { digits: 2 }), number('Elevation', el, '°', (v) => e('raised', (x) => { x.direction = aim(az, v); }), { digits: 2, min: -90, max: 90 }), number('Angular size', l.angularDiameterDegrees, '°', (v) => e('sized', (x) => { x.angularDiameterDegrees = v; }), { min: 0, max: 90 })] : []),
-        l.kind === 'Sun' && el <= 0 ? told({ message: 'The sun is below the floor: it lights nothing that stands on it.', mend: 'Raise its elevation above 0°.' }) : null,
-        number(l.kind === 'Sun' ? 'Irradiance' : 'Radiance', l.strength, '', (v) => e('strength', (x) => { x.strength = v; }), { min: 0 }), triple('Colour', l.color, '', (v) => e('colour', (x) => { x.color = v; })),
-        tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })),
-        h('div', { class: 'actions' }, button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; })))] : [])];
-  },
+  4: () => projectionSection(),
+  5: () => lightSection(),
   6() {
     const d = state.document, m = d.elements.find((x) => x.id === state.chosen.element) || (d.elements.length === 1 ? d.elements[0] : null);
     const e = (what, change) => edit(`${m.name}: ${what}`, 'elements', m.id, change);
@@ -181,7 +148,8 @@ const steps = {
     };
     return [heading('Elements'), d.elements.length ? rows(d.elements.map((x) => ({ id: x.id, name: x.name, value: x.position.map((v) => v.toFixed(2)).join(', ') })), state.chosen.element, (id) => { state.chosen.element = id; tell('chosen'); }) : quiet('Nothing is added yet. Bring a GLB in.'),
       bringIn('Bring an element in', 'element', '.glb,.obj'),
-      ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = kept(x, hit.point); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
+      ...shadowSection(m), ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = kept(x, hit.point); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
+        number('Contact darkens by', 100 * (d.contact?.strength ?? 0), '%', (v) => save('Contact look', (x) => { x.contact = { reachMetres: 0.06, ...(x.contact || {}), strength: v / 100 }; return x; }), { min: 0, max: 100, digits: 0 }), ...(d.contact?.strength > 0 ? [number('within', 100 * d.contact.reachMetres, 'cm', (v) => save('Contact’s reach', (x) => { x.contact.reachMetres = v / 100; return x; }), { min: 0.05, max: 2000, digits: 1 })] : []),
         hangsOn('element', m), triple('Place', m.position, 'm', (v) => e('moved', (x) => { x.position = v; })), number('Turned', m.turnDegrees, '°', (v) => e('turned', (x) => { x.turnDegrees = v; })), number('Scale', m.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }),
         h('div', { class: 'actions' }, button(m.off ? 'Switch on' : 'Switch off', () => e(m.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${m.name}`, (x) => { x.elements = x.elements.filter((q) => q.id !== m.id); return x; })))] : [])];
   },
@@ -214,7 +182,7 @@ function readings() {
 }
 
 // Of a camera that was not solved here a solve's readings have nothing to say.
-const idle = (id) => (id === 'camera.live' && !state.document.tracks) || (['camera.solve', 'camera.heldout', 'camera.slide'].includes(id) && !state.document.solve);
+const idle = (id) => (id === 'contact.level' && !state.document.realShadow) || (id === 'set.cloud' && !state.document.clouds?.length) || (id === 'projection.stitch' && !state.document.otherCameras?.length) || (id === 'projection.colour' && !state.document.projections.some((p) => p.ownColour)) || (id === 'light.sun' && !['fromShadow', 'fromDate', 'fromFit'].some((k) => state.document.sun?.[k])) || (id === 'camera.live' && !state.document.tracks) || (['camera.solve', 'camera.heldout', 'camera.slide'].includes(id) && !state.document.solve);
 
 function readingRows() {
   const mine = (state.readings || []).filter((r) => r.step === state.step && !idle(r.id));
@@ -267,4 +235,5 @@ on('told', (m) => {
 for (const t of ['document', 'step', 'chosen', 'hand']) on(t, drawSheet);
 for (const t of ['solve', 'tracks']) on(t, () => { if (state.step === 2) drawSheet(); });
 on('readings', () => document.getElementById('readings')?.replaceChildren(...readingRows()));
-on('frame', () => { if (state.step === 2 || state.step === 4) drawSheet(); });
+on('compare', () => { if ([3, 5].includes(state.step)) drawSheet(); });
+on('frame', () => { if ([2, 4, 5].includes(state.step)) drawSheet(); });

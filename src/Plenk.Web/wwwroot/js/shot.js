@@ -53,7 +53,7 @@ function looking() {
 }
 
 function compareButtons() {
-  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference'], ['texels', 'Texels'], ['stretch', 'Stretch'], ['source', 'Source']] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
+  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference'], ['texels', 'Texels'], ['stretch', 'Stretch'], ['source', 'Source'], ...(state.document.lights.some((l) => !l.off) ? [['own-colour', 'Own colour']] : [])] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
   $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { looked[group()] = state.compare = w; tell('compare'); } }, t)),
     h('button', { class: 'plain', type: 'button', title: 'One stop darker ([)', onclick: () => { state.exposure -= 1; draw(); } }, '−1'), h('button', { class: 'plain', type: 'button', title: 'One stop brighter (])', onclick: () => { state.exposure += 1; draw(); } }, '+1'));
 }
@@ -78,7 +78,7 @@ async function jobs() {
   const live = state.jobs.find((j) => j.state === 'waiting' || j.state === 'running');
   const was = $('tray').dataset.live;
   $('tray').dataset.live = live ? live.id : '';
-  if (state.step === 8 && was !== $('tray').dataset.live) drawSheet();
+  if ((state.step === 8 || state.step === 4) && was !== $('tray').dataset.live) drawSheet();
   // What the tray has finished is on the shot now; what failed says why.
   const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
   if (ended && ended.kind !== 'render') {

@@ -59,8 +59,14 @@ export function drawTracks({ at, both, label }) {
     const d = `${shape}${t.hand ? `M${x} ${y + r + 1}v5` : ''}`;
     if (t.id === chosen) { parts.push(both(d, 2, ''), label(x + 9, y - 7, `${t.id}`)); } else marks[(t.rms ?? 0) > 1 ? 'heavy' : 'thin'] += d;
   }
-  parts.push(both(marks.thin, 0.9, ''), both(marks.heavy, 1.7, ''));
-  for (const m of state.document.mattes || []) {
+  parts.push(both(marks.thin, 0.9, ''), both(marks.heavy, 1.7, ''), ...drawMattes({ at, both }, state.document.mattes || []));
+  return parts;
+}
+
+// Outlines of mattes, the chosen one with its corners, and the one that is being drawn.
+export function drawMattes({ at, both }, list) {
+  const parts = [];
+  for (const m of list) {
     const c = matteAt(m, state.frame);
     if (c.length < 6) continue;
     let d = '';
@@ -181,24 +187,30 @@ function report(s) {
 export function trackSection() {
   const d = state.document, t = tracks.live.find((x) => x.id === state.chosen.track) || (tracks.last?.id === state.chosen.track ? tracks.last : null), s = tracks.solve, way = d.solving || {};
   if (!d.plate) return [];
-  const matte = (d.mattes || []).find((m) => m.id === state.chosen.matte);
   return [heading('Tracks'), d.tracks ? h('p', { class: 'num' }, `${d.tracks.count} tracks, ${tracks.live.length} live at ${state.frame}`) : quiet('Nothing is tracked yet. Features are found all over the frame and followed both ways.'),
     number('Keep alive', settings.count, '', (v) => { settings.count = Math.round(v); }, { min: 20, max: 5000 }), number('Apart by', settings.distance, 'px', (v) => { settings.distance = v; }, { min: 3, max: 200 }),
     h('div', { class: 'actions' }, button(d.tracks ? 'Track again' : 'Track the plate', () => begin('track', settings), { next: !d.tracks && !d.camera }), button('Place a track', () => setHand((p) => edit({ do: 'place', x: p.x, y: p.y })))),
     ...(t ? [h('p', { class: 'num' }, `track ${t.id}: ${t.first}–${t.last}${t.rms === null ? '' : `, ${t.rms.toFixed(2)} px`}, ${t.fate}${t.ended ? `; ended: ${t.ended}` : ''}`),
       h('div', { class: 'actions' }, button(`Correct it at ${state.frame}`, () => setHand((p) => edit({ do: 'move', track: t.id, x: p.x, y: p.y }))), button(`Cut it after ${state.frame}`, () => edit({ do: 'cut', track: t.id })),
         button('Join with the next I click', () => setHand((p) => { const o = tracks.live.filter((x) => x.id !== t.id).sort((a, b) => Math.hypot(a.x - p.x, a.y - p.y) - Math.hypot(b.x - p.x, b.y - p.y))[0]; return o && edit({ do: 'join', track: t.id, other: o.id }); })), button('Make it a survey point', () => survey(t.id)), button('Delete it', () => edit({ do: 'delete', track: t.id })))] : []),
-    heading('Mattes'), (d.mattes || []).length ? rows(d.mattes.map((m) => ({ id: m.id, name: m.name, value: m.off ? 'off' : `${m.keys.length} key${m.keys.length === 1 ? '' : 's'}` })), state.chosen.matte, (id) => { state.chosen.matte = id; tell('chosen'); }) : quiet('None. Draw around people and reflections; tracks keep off them.'),
+    heading('Mattes'), ...matteTools(), ...solveSection(d, way, s)].filter(Boolean);
+}
+
+// The list of mattes and what can be done with them.
+export function matteTools() {
+  const d = state.document, matte = (d.mattes || []).find((m) => m.id === state.chosen.matte);
+  return [(d.mattes || []).length ? rows(d.mattes.map((m) => ({ id: m.id, name: m.name, value: m.off ? 'off' : `${m.keys.length} key${m.keys.length === 1 ? '' : 's'}` })), state.chosen.matte, (id) => { state.chosen.matte = id; tell('chosen'); }) : quiet('None. Draw around people and reflections; tracks keep off them.'),
     h('div', { class: 'actions' }, tracks.shape.length ? button('Close the shape', closeShape, { disabled: tracks.shape.length < 3, next: true }) : button('Draw a matte', () => { tracks.shape = []; setHand(shapeClick); }),
       ...(matte ? [button(matte.off ? 'Switch on' : 'Switch off', () => save(`${matte.name} ${matte.off ? 'on' : 'off'}`, (x) => { const m = x.mattes.find((q) => q.id === matte.id); m.off = !m.off; return x; })), button('Delete matte', () => save(`Deleted ${matte.name}`, (x) => { x.mattes = x.mattes.filter((q) => q.id !== matte.id); return x; }))] : [])),
-    matte ? quiet('Pull its corners; where they are let go becomes a key of this frame.') : null,
-    ...(d.tracks ? [heading('Solve'), choice('The camera', way.turns ? 'turns' : 'travels', [['travels', 'travels'], ['turns', 'turns on a tripod']], (v) => choose('How the camera moves', (x) => { x.turns = v === 'turns'; })),
+    matte ? quiet('Pull its corners; where they are let go becomes a key of this frame.') : null].filter(Boolean);
+}
+
+const solveSection = (d, way, s) => [...(d.tracks ? [heading('Solve'), choice('The camera', way.turns ? 'turns' : 'travels', [['travels', 'travels'], ['turns', 'turns on a tripod']], (v) => choose('How the camera moves', (x) => { x.turns = v === 'turns'; })),
       choice('Focal length', way.holdFocal ? 'hold' : 'find', [['find', 'is found'], ['hold', d.plate.focalMm ? `${d.plate.focalMm} mm, held` : 'the plate’s, held']], (v) => choose('Focal length', (x) => { x.holdFocal = v === 'hold'; })),
       tick('It zooms: every frame has its own', way.zooms, (v) => choose('Zoom', (x) => { x.zooms = v; })),
       choice('Lens', way.refineLens || 'k1k2', [['none', 'none'], ['k1', 'k1'], ['k1k2', 'k1 and k2']], (v) => choose('Lens', (x) => { x.refineLens = v; })), tick('find the principal point too', !!way.refinePrincipalPoint, (v) => choose('Principal point', (x) => { x.refinePrincipalPoint = v; })),
       h('div', { class: 'actions' }, button(d.solve ? 'Solve again' : 'Solve the camera', () => begin('solve', {}), { next: !d.solve }), way.leftOut?.length ? button(`Take ${way.leftOut.length} back in`, () => choose('Left-out tracks taken back', (x) => { x.leftOut = []; })) : null)] : []),
-    ...(s ? [report(s), choice('In the rail', tracks.curve, [['rms', 'a reading'], ['place', 'the camera’s place'], ['turn', 'the camera’s turn'], ...(s.zooms ? [['focal', 'the focal length']] : [])], (v) => { tracks.curve = v; tell('chosen'); }), ...cleaning(s)] : [])].filter(Boolean);
-}
+    ...(s ? [report(s), choice('In the rail', tracks.curve, [['rms', 'a reading'], ['place', 'the camera’s place'], ['turn', 'the camera’s turn'], ...(s.zooms ? [['focal', 'the focal length']] : [])], (v) => { tracks.curve = v; tell('chosen'); }), ...cleaning(s)] : [])];
 
 // The camera's place or turn over the range, as three curves; a pop stands out.
 export function cameraCurves() {
