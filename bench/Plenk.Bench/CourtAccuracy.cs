@@ -48,7 +48,7 @@ public static class CourtAccuracy
             }
         }
         Report($"survey points, worst of {points}", worstPoint, 0.05, "px");
-        SolveAccuracy.Run(directory, truth, Report);
+        var solved = Environment.GetEnvironmentVariable("PLENK_BENCH_WITHOUT_SOLVE") is null ? SolveAccuracy.Run(directory, truth, Report) : null;
 
         TriangleMesh mesh = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(directory, "set.obj")), "set.obj").Merged() with { Normals = null };
         var set = new SetScene([new Piece { Id = "set", Kind = PieceKind.Mesh, Media = "set" }], (_, _) => mesh);
@@ -120,7 +120,9 @@ public static class CourtAccuracy
             if (positions is not null) { Report($"{frame} position, 98th percentile", Quantile(positionErrors, 0.98), 0.005, "m"); }
             Report($"{frame} sun visibility, mean difference", shadowSum / shadowCount, 0.03, "");
         }
+        RelightAccuracy.Run(directory, truth, set.Scene, cameras, Report);
         ProjectionAccuracy.Run(directory, mesh, cameras, Report);
+        if (solved is { } s) { ProjectionAccuracy.Fitted(directory, ImportedMesh.Read(File.ReadAllBytes(Path.Combine(directory, "set.obj")), "set.obj"), cameras, s.Result, s.ToWorld, s.Tracks, Report); }
         return all ? 0 : 3;
     }
 }

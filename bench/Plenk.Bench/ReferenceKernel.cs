@@ -14,7 +14,8 @@ public sealed unsafe class ReferenceKernel : IDisposable
     private const uint Robust = 4, Uint3 = 0x5003, Float3 = 0x9003;
     private readonly nint _device, _scene;
     private readonly byte* _context;
-    private readonly float* _ray;
+    [ThreadStatic]
+    private static float* s_ray; // one a thread
     private static readonly delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void> s_intersect, s_occluded;
 
     static ReferenceKernel()
@@ -43,35 +44,36 @@ public sealed unsafe class ReferenceKernel : IDisposable
         _context = (byte*)NativeMemory.AlignedAlloc(64, 16);
         new Span<byte>(_context, 64).Clear();
         *(uint*)(_context + 16) = uint.MaxValue; // no instance
-        _ray = (float*)NativeMemory.AlignedAlloc(96, 16);
     }
 
     /// <summary>Distance to the nearest crossing; infinity when there is none.</summary>
     public float Intersect(in Ray ray)
     {
-        Fill(ray);
-        ((uint*)_ray)[17] = uint.MaxValue; // triangle
-        ((uint*)_ray)[18] = uint.MaxValue; // mesh
-        ((uint*)_ray)[19] = uint.MaxValue; // instance
-        s_intersect(_scene, _context, _ray);
-        return ((uint*)_ray)[18] == uint.MaxValue ? float.PositiveInfinity : _ray[8];
+        float* r = Filled(ray);
+        ((uint*)r)[17] = uint.MaxValue; // triangle
+        ((uint*)r)[18] = uint.MaxValue; // mesh
+        ((uint*)r)[19] = uint.MaxValue; // instance
+        s_intersect(_scene, _context, r);
+        return ((uint*)r)[18] == uint.MaxValue ? float.PositiveInfinity : r[8];
     }
 
     public bool Occluded(in Ray ray)
     {
-        Fill(ray);
-        s_occluded(_scene, _context, _ray);
-        return _ray[8] < 0;
+        float* r = Filled(ray);
+        s_occluded(_scene, _context, r);
+        return r[8] < 0;
     }
 
-    private void Fill(in Ray ray)
+    private static float* Filled(in Ray ray)
     {
-        (_ray[0], _ray[1], _ray[2], _ray[3]) = (ray.Origin.X, ray.Origin.Y, ray.Origin.Z, ray.TMin);
-        (_ray[4], _ray[5], _ray[6], _ray[7]) = (ray.Direction.X, ray.Direction.Y, ray.Direction.Z, 0);
-        _ray[8] = ray.TMax;
-        ((uint*)_ray)[9] = uint.MaxValue;
-        ((uint*)_ray)[10] = 0;
-        ((uint*)_ray)[11] = 0;
+        float* r = s_ray is null ? s_ray = (float*)NativeMemory.AlignedAlloc(96, 16) : s_ray;
+        (r[0], r[1], r[2], r[3]) = (ray.Origin.X, ray.Origin.Y, ray.Origin.Z, ray.TMin);
+        (r[4], r[5], r[6], r[7]) = (ray.Direction.X, ray.Direction.Y, ray.Direction.Z, 0);
+        r[8] = ray.TMax;
+        ((uint*)r)[9] = uint.MaxValue;
+        ((uint*)r)[10] = 0;
+        ((uint*)r)[11] = 0;
+        return r;
     }
 
     public void Dispose()
@@ -79,7 +81,6 @@ public sealed unsafe class ReferenceKernel : IDisposable
         rtcReleaseScene(_scene);
         rtcReleaseDevice(_device);
         NativeMemory.AlignedFree(_context);
-        NativeMemory.AlignedFree(_ray);
     }
 
     [DllImport(Library)] private static extern nint rtcNewDevice(byte* configuration);

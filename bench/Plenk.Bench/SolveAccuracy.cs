@@ -12,7 +12,8 @@ namespace Plenk.Bench;
 /// <summary>The camera of a foreign sequence from its frames alone, sensor known and focal length not, against its truth.</summary>
 public static class SolveAccuracy
 {
-    public static void Run(string directory, JsonElement truth, Action<string, double, double, string> report)
+    /// <returns>The solve, what takes it to the truth's world, and its tracks; null where it failed.</returns>
+    public static (SolveResult Result, Similarity ToWorld, IReadOnlyList<Track> Tracks)? Run(string directory, JsonElement truth, Action<string, double, double, string> report)
     {
         var watch = Stopwatch.StartNew();
         PlateCheckResult check = SolveWork.Frames(directory);
@@ -25,7 +26,7 @@ public static class SolveAccuracy
         if (!result.Solved)
         {
             report("solve", 1, 0, "");
-            return;
+            return null;
         }
         var poses = truth.GetProperty("frames").EnumerateArray().ToDictionary(f => f.GetProperty("frame").GetInt32(), f => Pose.FromRowMajor16([.. f.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())], out _)!.Value);
         Similarity to = Alignment.Similarity([.. result.Frames.Select(f => f.CameraToWorld.Position)], [.. result.Frames.Select(f => poses[f.Frame].Position)], out _)!.Value.Map;
@@ -54,5 +55,6 @@ public static class SolveAccuracy
         report("solve: rotation, worst frame", turn, 0.03, "deg");
         report("solve: focal length", 100 * Math.Abs(result.Pinhole!.Fx / focal - 1), 0.3, "%");
         report("solve: lens, worst place in the frame", lens, 0.3, "px");
+        return (result, to, tracks);
     }
 }

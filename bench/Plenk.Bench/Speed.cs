@@ -65,6 +65,11 @@ public static class Speed
         // In no order, as light rays of a noisy picture come.
         Ray[] shuffled = [.. occlusion];
         random.Shuffle(shuffled);
+        // Towards a sun, pixel after pixel, as shadow rays come.
+        Ray[] towards = [.. occlusion.Select(r => r with { Direction = Vector3.Normalize(new(-0.8f, 0.56f, 0.22f)) })];
+        Ray[][] kinds = [primary, towards, shuffled];
+        var all = new (double Ours, double Theirs)[3];
+        double oursShadow = 0, theirsShadow = 0;
         long darkOurs = 0, darkTheirs = 0;
         double ours = 0, theirs = 0, oursOccluded = 0, theirsOccluded = 0;
         // The best of five, turn about, so that neither gains by a quiet moment of the machine.
@@ -72,11 +77,38 @@ public static class Speed
         {
             Best(ref ours, primary, r => scene.Intersect(r, RayKinds.LightSet).IsHit);
             Best(ref theirs, primary, r => float.IsFinite(reference.Intersect(r)));
+            Best(ref oursShadow, towards, r => scene.Occluded(r, RayKinds.LightSet));
+            Best(ref theirsShadow, towards, r => reference.Occluded(r));
+            for (int k = 0; k < 3; k++)
+            {
+                bool near = k == 0;
+                BestOfAll(ref all[k].Ours, kinds[k], near ? r => scene.Intersect(r, RayKinds.LightSet).IsHit : r => scene.Occluded(r, RayKinds.LightSet));
+                BestOfAll(ref all[k].Theirs, kinds[k], near ? r => float.IsFinite(reference.Intersect(r)) : r => reference.Occluded(r));
+            }
             darkOurs = Best(ref oursOccluded, shuffled, r => scene.Occluded(r, RayKinds.LightSet));
             darkTheirs = Best(ref theirsOccluded, shuffled, r => reference.Occluded(r));
         }
         Console.WriteLine($"  primary           ours {ours,6:0.00} M/s  reference {theirs,6:0.00} M/s  ratio {ours / theirs:0.00}   rays that differ {differ} of {primary.Length}");
+        double packets = 0;
+        var hits = new Hit[MeshTree.PacketRays];
+        for (int turn = 0; turn < 5; turn++)
+        {
+            var clock = Stopwatch.StartNew();
+            for (int i = 0; i + MeshTree.PacketRays <= primary.Length; i += MeshTree.PacketRays) { tree.IntersectPacket(primary.AsSpan(i, MeshTree.PacketRays), hits); }
+            packets = Math.Max(packets, primary.Length / clock.Elapsed.TotalSeconds / 1e6);
+        }
+        Console.WriteLine($"  primary, by eight ours {packets,6:0.00} M/s  reference, singly {theirs,6:0.00} M/s  ratio {packets / theirs:0.00}");
+        Console.WriteLine($"  towards the sun   ours {oursShadow,6:0.00} M/s  reference {theirsShadow,6:0.00} M/s  ratio {oursShadow / theirsShadow:0.00}");
         Console.WriteLine($"  random occlusion  ours {oursOccluded,6:0.00} M/s  reference {theirsOccluded,6:0.00} M/s  ratio {oursOccluded / theirsOccluded:0.00}   closed {darkOurs} and {darkTheirs} of {shuffled.Length}");
+        string[] names = ["primary", "towards the sun", "random occlusion"];
+        for (int k = 0; k < 3; k++) { Console.WriteLine($"  {Environment.ProcessorCount} threads, {names[k],-16}  ours {all[k].Ours,6:0.00} M/s  reference {all[k].Theirs,6:0.00} M/s  ratio {all[k].Ours / all[k].Theirs:0.00}"); }
+    }
+
+    private static void BestOfAll(ref double millionsPerSecond, Ray[] rays, Func<Ray, bool> trace)
+    {
+        var watch = Stopwatch.StartNew();
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, rays.Length, 4096), part => { for (int i = part.Item1; i < part.Item2; i++) { trace(rays[i]); } });
+        millionsPerSecond = Math.Max(millionsPerSecond, rays.Length / watch.Elapsed.TotalSeconds / 1e6);
     }
 
     private static long Best(ref double millionsPerSecond, Ray[] rays, Func<Ray, bool> trace)

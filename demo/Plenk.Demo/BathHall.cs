@@ -151,7 +151,7 @@ public static class BathHall
                     float y = WindowSill + (WindowHead - WindowSill) * i / 6, half = i == 4 ? 0.05f : 0.022f;
                     b.Box(V(-7.275f, y - half, z - WindowHalfWidth), V(-7.225f, y + half, z + WindowHalfWidth), (int)Stuff.WindowFrame);
                 }
-                b.Box(V(-7.42f, WindowSill - 0.06f, z - WindowHalfWidth - 0.08f), V(-6.86f, WindowSill, z + WindowHalfWidth + 0.08f), (int)Stuff.Coping);
+                b.Box(V(-7.42f, WindowSill - 0.06f, z - WindowHalfWidth - 0.08f), V(-6.86f, WindowSill + 0.005f, z + WindowHalfWidth + 0.08f), (int)Stuff.Coping);
             }
         });
         Add("roof", true, b => b.Quad(V(-7.4f, RoofHeight, -17.4f), V(7.4f, RoofHeight, -17.4f), V(7.4f, RoofHeight, 8.4f), V(-7.4f, RoofHeight, 8.4f), (int)Stuff.Timber));

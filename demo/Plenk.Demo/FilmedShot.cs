@@ -1,3 +1,4 @@
+using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 
@@ -11,6 +12,12 @@ public sealed record FilmedShot(string Code, int FrameCount, Pinhole Pinhole, do
 
     /// <summary>Where the locker trolley stands at a time; null: it is not in this shot.</summary>
     public Func<double, Pose>? TrolleyToWorld { get; init; }
+
+    /// <summary>The camera is locked off and nothing moves: frames differ by their noise alone.</summary>
+    public bool LockedOff { get; init; }
+
+    /// <summary>What this camera's exposure and white balance make of the light.</summary>
+    public Vector3 Gain { get; init; } = Vector3.One;
 
     public IEnumerable<int> Frames => Enumerable.Range(FirstFrame, FrameCount);
 
@@ -52,5 +59,12 @@ public sealed record FilmedShot(string Code, int FrameCount, Pinhole Pinhole, do
         },
     };
 
-    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley];
+    private static FilmedShot AlongTheBasin(string code, double x, double headingLeft, Vector3 gain) => new(code, 16, Film(960, 32, new Lens(-0.07, 0.012)), 32,
+        _ => new(Rotations.AboutY(Rotations.Radians(headingLeft)) * Rotations.AboutX(Rotations.Radians(-7.5)) * Rotations.AboutZ(Rotations.Radians(0.2)), new(x, 1.72, 5.4)), BathHall.Build)
+    { LockedOff = true, Gain = gain };
+
+    /// <summary>Two cameras on tripods side by side along the basin; the right one exposes half a stop more and is set warmer.</summary>
+    public static readonly FilmedShot Left = AlongTheBasin("BTH_0080", -0.62, 19, Vector3.One), Right = AlongTheBasin("BTH_0080B", 0.43, -17, new(1.52f, 1.41f, 1.27f));
+
+    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley, Left, Right];
 }

@@ -35,12 +35,14 @@ if (args[0] == "truth")
 string[] range = Option("--frames", $"{FilmedShot.FirstFrame}-{FilmedShot.FirstFrame + shot.FrameCount - 1}").Split('-');
 Directory.CreateDirectory(directory);
 var renderer = new HallRenderer(shot);
+FloatImage? locked = null;
 for (int frame = int.Parse(range[0]); frame <= int.Parse(range[^1]); frame++)
 {
     string path = Path.Combine(directory, $"{shot.Code}.{frame}.png");
     if (File.Exists(path)) { continue; }
     var watch = Stopwatch.StartNew();
-    FloatImage image = renderer.Plate(frame, samples);
+    locked = shot.LockedOff ? locked ?? renderer.Plate(frame, samples) : renderer.Plate(frame, samples);
+    var image = new FloatImage(locked.Width, locked.Height, 3, [.. locked.Data.Select((v, i) => v * shot.Gain[i % 3])]);
     HallRenderer.AddNoise(image, frame);
     File.WriteAllBytes(path + ".tmp", RasterFile.ToPng(CodeImage.FromLinear(image, ColorEncoding.Srgb, 8)));
     File.Move(path + ".tmp", path);

@@ -27,6 +27,7 @@ public static class ShotPackage
             File.WriteAllText(Path.Combine(directory, "trolley.obj"), ObjFile.Write([new ImportedObject("trolley", LockerTrolley.Build() with { Normals = null })]));
         }
         if (shot == FilmedShot.Entrance) { WriteLines(shot, directory); }
+        if (shot.LockedOff) { WriteCamera(shot, directory); }
         var p = shot.Pinhole;
         File.WriteAllText(Path.Combine(directory, "truth.json"), JsonSerializer.Serialize(new
         {
@@ -45,6 +46,25 @@ public static class ShotPackage
                 trolley_to_world = shot.TrolleyToWorld?.Invoke(f).ToRowMajor16(),
             }),
         }, ShotJson.Options));
+    }
+
+    /// <summary>The camera in the world of BTH_0040, whose set it shares.</summary>
+    private static void WriteCamera(FilmedShot shot, string directory)
+    {
+        var p = shot.Pinhole;
+        File.WriteAllText(Path.Combine(directory, "solve.json"), JsonSerializer.Serialize(new
+        {
+            status = "solved",
+            width = p.Width,
+            height = p.Height,
+            k1 = p.Lens.K1,
+            k2 = p.Lens.K2,
+            frames = shot.Frames.Select(f =>
+            {
+                Pose hall = shot.CameraToWorld(f);
+                return new { frame = f, camera_to_world = (hall with { Position = Package.ToWorld(hall.Position) }).ToRowMajor16().Select(v => Math.Round(v, 9)), focal_px = Math.Round(p.Fx, 6), cx = p.Cx, cy = p.Cy };
+            }),
+        }));
     }
 
     /// <summary>A loose hand's outline: white where the trolley or 6 px around it is.</summary>
