@@ -70,8 +70,11 @@ public sealed class SetTests(Site site)
         page.Press("Source");
         page.Until("document.getElementById('seen').textContent.includes('one shade a source')", 60);
         // The better one wins where they share, once that is asked for.
-        page.Tick("where projections share a spot the better one wins");
-        Assert.Equal("true", page.State("state.document.projectionsByQuality"));
+        page.PressAndSave("Lay frame 1060 on the set");
+        page.Choose("Where they share a spot", "the better one wins");
+        page.UntilState("state.document.projectionsMix === 'Quality'");
+        Assert.Equal("Quality", page.State("state.document.projectionsMix"));
+        page.PressAndSave("Undo");
         page.PressAndSave("Undo");
         page.Press("Around");
         page.Until("Number(document.getElementById('around').dataset.drawn || 0) > 0", 60);

@@ -121,6 +121,13 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         Press(button);
     }
 
+    /// <summary>Unfolds a part of the sheet.</summary>
+    public void Open(string fold)
+    {
+        Until($"document.querySelector('[data-fold={Quoted(fold)}]') !== null");
+        Run($"document.querySelector('[data-fold={Quoted(fold)}]').open = true");
+    }
+
     public void Row(string name) => Press(() => Find($"#sheet [data-row={Quoted(name)}]"));
 
     /// <summary>Presses a button that makes a revision, and waits for it.</summary>

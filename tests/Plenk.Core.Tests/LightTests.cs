@@ -41,7 +41,7 @@ public class LightTests
         Vector3 sum = rig.FillPlate * samples;
         for (int i = 0; i < samples; i++)
         {
-            for (int k = 0; k < rig.Sampled.Count; k++) { sum += rig.Sampled[k].Strength * rays[i * rig.Sampled.Count + k].Factor; }
+            for (int k = 0; k < rig.Sampled.Count; k++) { sum += rays[i * rig.Sampled.Count + k].Irradiance; }
         }
         return sum / samples;
     }
@@ -210,6 +210,27 @@ public class LightTests
         FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([Sky]), null, new(16384, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose);
         Assert.Equal(open, layers.Ao[0, 0, 0], 0.012);
         Assert.Equal(open, layers.Shadow[0, 0, 0], 0.012);
+    }
+
+    // Cosine-weighted directions are uniform on the unit disk (Malley): next to an endless wall at d, within a reach r, the segment beyond d/r is closed.
+    [Theory]
+    [InlineData(0.006, 0.56355571)]
+    [InlineData(0.015, 0.65748118)]
+    [InlineData(0.03, 0.80449889)]
+    [InlineData(0.045, 0.927853194)]
+    public void The_contact_look_beside_a_wall(double distance, double open)
+    {
+        var pinhole = new Pinhole(1, 1, 40000, 40000, 0.5, 0.5, Lens.None);
+        Pose pose = Pose.LookAt(new(0, 0.002, 0), new(0, 0, 0), Vec3.UnitZ);
+        var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
+        var wall = new PlacedElement("wall", new(new MeshTree(PieceMeshes.Box(new(0.2, 10, 20))), []), new Similarity(1, Matrix3.Identity, new(distance + 0.1, -5, 0)));
+        var plate = new FloatImage(1, 1, 3, [0.4f, 0.4f, 0.4f]);
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(8192, 1, 1), 3, keep: false), [wall], plate, null, pose, dataPasses: false, contact: new(0.5, 0.06));
+        Assert.Equal(open, layers.Contact![0, 0, 0], 0.006);
+        // Half its strength in the comp, nothing in the shadow.
+        Assert.Equal(0.4 * (1 - 0.5 * (1 - open)), layers.Comp[0, 0, 0], 0.003);
+        Assert.Equal(1, layers.Shadow[0, 0, 0]);
+        Assert.Null(DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(16, 1, 1), 3, keep: false), [wall], plate, null, pose, dataPasses: false).Contact);
     }
 
     // Holdout by coverage: an element of the plate's own colour behind a piece leaves no line along the edge (out operator, derived).

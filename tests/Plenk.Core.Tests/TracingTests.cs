@@ -98,4 +98,22 @@ public class TracingTests
         }
         Assert.InRange(hits, 500, 3900);
     }
+
+    [Fact]
+    public void Rays_in_packets_meet_what_they_meet_alone()
+    {
+        var tree = new MeshTree(Ball(20, 31));
+        var random = new Random(10);
+        var rays = new Ray[MeshTree.PacketRays];
+        var hits = new Hit[MeshTree.PacketRays];
+        for (int i = 0; i < 600; i++)
+        {
+            // Some go together, some every which way; some packets are not full.
+            var from = new Vector3(0, 0, 4);
+            int n = 1 + i % MeshTree.PacketRays;
+            for (int k = 0; k < n; k++) { rays[k] = i % 2 == 0 ? new(from, new(random.NextSingle() * 0.2f - 0.1f, random.NextSingle() * 0.2f, -1)) : new(new(random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2), new(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f)); }
+            tree.IntersectPacket(rays.AsSpan(0, n), hits);
+            for (int k = 0; k < n; k++) { Assert.Equal(tree.Intersect(rays[k]), hits[k]); }
+        }
+    }
 }

@@ -1,0 +1,122 @@
+using System.Net.Http.Json;
+using Xunit;
+
+namespace Plenk.Browser.Tests;
+
+/// <summary>Cameras beside, fills, edges pulled and lamps hung, on the real pages with the demo's shots.</summary>
+[Collection("site")]
+public sealed class FootageTests(Site site)
+{
+    private async Task<long> Shot(string code) =>
+        (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
+
+    [Fact]
+    public async Task Two_cameras_are_matched_and_seen_from_elsewhere()
+    {
+        using Sheet page = site.Open();
+        page.GoShot(await Shot("BTH_0080"), 4, 1001);
+        page.Open("cameras");
+        page.Until("(document.getElementById('meetings')?.textContent || '').includes('shared')", 120);
+        Assert.Matches(@"35? ?\d* ?% shared, parallax [\d.]+°", page.Find("#meetings").Text);
+        page.PressAndSave("Match exposure and white");
+        Assert.Matches(@"−0\.[56]\d −0\.[45]\d −0\.3\d stops", page.Find("#other-cameras").Text);
+        page.Choose("Where they share a spot", "a border seen least");
+        page.Open("elsewhere");
+        page.Press("Look");
+        page.Until("document.querySelector('.small-picture') !== null", 120);
+        Assert.Empty(page.AccessibilityFaults());
+        Assert.Empty(page.Errors());
+        for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
+    }
+
+    [Fact]
+    public async Task What_must_go_is_filled_from_other_frames_in_the_tray()
+    {
+        using Sheet page = site.Open();
+        page.GoShot(await Shot("BTH_0040"), 4, 1040);
+        page.Open("fill");
+        page.Press("Draw a matte");
+        foreach (var (x, y) in new[] { (700, 560), (760, 560), (760, 600), (700, 600) }) { page.ClickPicture(x, y); page.Until("document.body.textContent.includes('Click in the picture')"); }
+        page.PressAndSave("Close the shape");
+        page.Press("Fill matte 1 at 1040");
+        page.UntilState("state.document.projections[0].kind === 'Picture'", 180);
+        Assert.Contains("other frames", page.State("state.document.projections[0].madeBy"));
+        Assert.Empty(page.Errors());
+        for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
+    }
+
+    [Fact]
+    public async Task A_lamp_is_hung_and_keyed_and_the_sun_found()
+    {
+        using Sheet page = site.Open();
+        page.GoShot(await Shot("BTH_0040"), 5, 1036);
+        page.Press("Hang a spot");
+        page.ClickPicture(560, 470);
+        page.UntilState("state.document.lights.some((l) => l.kind === 'Spot')");
+        page.Open("keys");
+        page.PressAndSave("Key it at 1036");
+        Assert.Equal("1036", page.State("state.document.lights.at(-1).keys[0].frame"));
+        page.Until("document.getElementById('rail-title').textContent.includes('strength')", 10);
+        page.Open("find-sun");
+        page.Press("By fit at 1036");
+        page.Until("(document.getElementById('found-suns')?.textContent || '').includes('By fit')", 120);
+        Assert.Empty(page.AccessibilityFaults());
+        Assert.Empty(page.Errors());
+        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+    }
+
+    [Fact]
+    public async Task A_corner_is_pulled_onto_the_picture()
+    {
+        using Sheet page = site.Open();
+        page.GoShot(await Shot("BTH_0040"), 3, 1036);
+        page.Row("cubicles");
+        page.Press("Pull corners and edges");
+        // The far upper corner of the cubicles.
+        page.Until("document.getElementById('overlay').innerHTML.includes('h6v6h-6z')", 30);
+        page.Drag(page.OnPage(905, 152), page.OnPage(912, 148), steps: 3);
+        page.UntilState("(state.document.pieces.find((p) => p.id === 'cubicles').pins || []).length === 1");
+        Assert.Contains("1 pin at 1036", page.Find("#pins").Text);
+        Assert.Empty(page.Errors());
+        page.PressAndSave("Undo");
+    }
+
+    [Fact]
+    public async Task A_rendered_picture_comes_back_and_is_lit_again()
+    {
+        long shot = await Shot("BTH_0040");
+        (await site.Http.PostAsJsonAsync($"/api/shots/{shot}/render", new { first = 1036, last = 1036, width = 480 })).EnsureSuccessStatusCode();
+        using Sheet page = site.Open();
+        page.GoShot(shot, 8, 1036);
+        page.Until("document.querySelector('.render a[href$=\".exr\"]') !== null", 180);
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-test-{Guid.NewGuid():N}.exr");
+        try
+        {
+            await File.WriteAllBytesAsync(file, await site.Http.GetByteArrayAsync(page.Find(".render a[href$='.exr']").GetDomProperty("href")!));
+            page.Step(5);
+            page.Open("rendered");
+            page.Find("input[aria-label='Rendered picture with its passes']").SendKeys(file);
+            page.PressAndSave("Bring it in for 1036");
+        }
+        finally
+        {
+            File.Delete(file);
+        }
+        page.Until("(document.getElementById('pass-report')?.textContent || '').includes('Positions are meant as +X +Y +Z, world')");
+        page.Press("Lit again");
+        page.UntilState("state.compare === 'relit'");
+        page.Press("Hang a point");
+        page.ClickPicture(560, 470);
+        page.UntilState("state.document.lights.some((l) => l.id === 'point_1')");
+        page.Until("document.getElementById('seen').textContent.includes('lit again')");
+        double[] before = page.Shown(560, 470);
+        page.Run("document.querySelector('[data-fold=rendered] [data-row=point_1]').click()");
+        page.UntilState("state.document.rendered[0].lamps.includes('point_1')");
+        DateTime end = DateTime.UtcNow.AddSeconds(60);
+        while (page.Shown(560, 470)[1] < before[1] + 10 && DateTime.UtcNow < end) { Thread.Sleep(200); }
+        Assert.True(page.Shown(560, 470)[1] >= before[1] + 10);
+        Assert.Empty(page.AccessibilityFaults());
+        Assert.Empty(page.Errors());
+        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+    }
+}

@@ -1,0 +1,169 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Readings;
+using Plenk.Core.Shots;
+using Xunit;
+
+namespace Plenk.Work.Tests;
+
+/// <summary>The sun of the demo found three ways, and lamps in its place. Against what its generator was told (a check of the chain, not an outside one).</summary>
+public sealed class LightWorkTests : IDisposable
+{
+    private readonly DemoShot _demo = new();
+
+    public void Dispose() => _demo.Dispose();
+
+    private Vec3 Sun => _demo.Document.Lights.First(l => l.Kind == LightKind.Sun).Direction;
+
+    private static double Apart(Vec3 a, Vec3 b) => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
+
+    private (double, double) Seen(int frame, Vec3 place)
+    {
+        var (pose, pinhole) = _demo.Engine.Camera(_demo.Document, frame);
+        Assert.True(pinhole.TryProject(pose, place, out double x, out double y));
+        return (x, y);
+    }
+
+    [Fact]
+    public void The_sun_is_found_by_fit_and_told_where_it_is_wrong()
+    {
+        FoundSun found = LightWork.FindByFit(_demo.Engine, _demo.Document, 1036);
+        Assert.True(Apart(found.Direction, Sun) < 2, $"{Apart(found.Direction, Sun):0.00}°, {found.Explained:0.00} against {found.Rival:0.00}");
+        Assert.True(found.Explained > 1.2 * found.Rival);
+        SunFit fit = LightWork.Fit(_demo.Engine, _demo.Document, 1036);
+        double right = fit.Disagreement(Sun).Share, wrong = fit.Disagreement(Rotations.AboutY(0.35) * Sun).Share;
+        Assert.True(right < 0.15 && wrong > 1.5 * right, $"{right:0.000} {wrong:0.000}");
+        Assert.Contains("Nothing is built", Assert.Throws<ShotFault>(() => LightWork.FindByFit(_demo.Engine, _demo.Document with { Pieces = [] }, 1036)).Message);
+    }
+
+    [Fact]
+    public void The_sun_is_read_off_a_shadow_and_turned_by_pulling_one()
+    {
+        // A pole of a metre on the walkway in the open, its shadow as the true sun casts it: clicked in the picture.
+        ShotDocument shot = _demo.Document with { Pieces = [new Piece { Id = "floor", Name = "floor", Kind = PieceKind.Plane, Size = new(60, 0, 60) }], Elements = [] };
+        Vec3 foot = new(-0.5, 0, 0.5), top = foot + Vec3.UnitY, tip = top - (1 / Sun.Y) * Sun;
+        Vec3 found = LightWork.FromShadow(_demo.Engine, shot, 1036, Seen(1036, foot), Seen(1036, top), Seen(1036, tip));
+        Assert.True(Apart(found, Sun) < 0.1, $"{Apart(found, Sun)}");
+        // A "top" hardly above the foot and a "tip" far off: no sun above the horizon does that.
+        Assert.Contains("foot, top and tip", Assert.Throws<ShotFault>(() => LightWork.FromShadow(_demo.Engine, shot, 1036, Seen(1036, tip), Seen(1036, tip + 0.001 * Vec3.UnitY), Seen(1036, foot))).Message);
+        // A board stands there; the shadow of its upper edge is pulled half a metre on.
+        ShotDocument board = shot with { Pieces = [.. shot.Pieces, new Piece { Id = "board", Name = "board", Kind = PieceKind.Box, Position = foot, Size = new(0.6, 1, 0.05) }] };
+        Vec3 edge = foot + 0.98 * Vec3.UnitY, falls = edge - (0.98 / Sun.Y) * Sun, should = falls + new Vec3(0.1, 0, -0.3);
+        Vec3 turned = LightWork.PullShadow(_demo.Engine, board, 1036, Sun, Seen(1036, falls), Seen(1036, should));
+        Assert.True(Apart(turned, edge - should) < 1.5, $"{Apart(turned, edge - should)}");
+        Assert.Contains("Nothing casts", Assert.Throws<ShotFault>(() => LightWork.PullShadow(_demo.Engine, shot, 1036, Sun, Seen(1036, falls), Seen(1036, should))).Message);
+    }
+
+    [Fact]
+    public void Date_and_place_are_checked_and_disagreements_read()
+    {
+        var asked = new SunFinds { Moment = "2003-10-17T12:30:30-07:00", LatitudeDegrees = 39.742476, LongitudeDegrees = -105.1786 };
+        var (direction, angles) = LightWork.FromDate(asked);
+        Assert.Equal(39.89, angles.ElevationDegrees, 0.02);
+        Assert.Contains("is not a date", Assert.Throws<ShotFault>(() => LightWork.FromDate(asked with { Moment = "yesterday" })).Message);
+        Assert.Contains("Latitude", Assert.Throws<ShotFault>(() => LightWork.FromDate(asked with { LatitudeDegrees = 120 })).Message);
+        Assert.Contains("below the horizon", Assert.Throws<ShotFault>(() => LightWork.FromDate(asked with { Moment = "2003-10-17T23:30:00-07:00" })).Message);
+        Reading reading = LightReadings.Sun(_demo.Document with { Sun = asked with { FromDate = direction, FromShadow = Sun } });
+        Assert.Equal(Apart(direction, Sun), reading.Value!.Value, 1e-9);
+        Assert.Contains("shadow 0.0°", reading.Note);
+    }
+
+    [Fact]
+    public void A_lamp_lights_the_filmed_floor_and_only_what_it_reaches()
+    {
+        // A new spot over the basin: light is added under it, nothing elsewhere changes, and the picture is the plate's own there.
+        var spot = new Light { Id = "s", Name = "s", Kind = LightKind.Spot, Strength = 8, Position = new(-1.5, 1.5, -5), Direction = Vec3.UnitY, InnerDegrees = 12, OuterDegrees = 18, InPlate = false };
+        ShotDocument shot = _demo.Document with { Lights = [.. _demo.Document.Lights, spot], Elements = [] };
+        FrameLayers layers = _demo.Engine.Render(shot, 1036, 240, RenderQuality.Draft, dataPasses: false);
+        double[] added = [.. Enumerable.Range(0, 240 * 135).Select(i => (double)layers.Added.Data[3 * i + 1])];
+        Assert.True(added.Max() > 0.05);
+        Assert.InRange(added.Count(a => a > 1e-4) / (double)added.Length, 0.001, 0.2);
+        // Keyed out at the frame, it adds nothing.
+        FrameLayers dark = _demo.Engine.Render(shot with { Lights = [.. _demo.Document.Lights, spot with { Keys = [new(1036, 0), new(1050, 8)] }] }, 1036, 240, RenderQuality.Draft, dataPasses: false);
+        Assert.Equal(0, dark.Added.Data.Max());
+        // For elements alone: the set stays as it was.
+        FrameLayers alone = _demo.Engine.Render(shot with { Lights = [.. _demo.Document.Lights, spot with { LightsSet = false }] }, 1036, 240, RenderQuality.Draft, dataPasses: false);
+        Assert.Equal(0, alone.Added.Data.Max());
+    }
+
+    [Fact]
+    public void A_panorama_is_scaled_until_a_surface_reads_as_the_plate()
+    {
+        // Even light all around over an open floor: E = π L, so the floor shows albedo · L; the plate shows what it shows.
+        var even = new FloatImage(64, 32, 3, [.. Enumerable.Repeat(0.25f, 64 * 32 * 3)]);
+        string path = Path.Combine(Path.GetTempPath(), $"plenk-even-{Guid.NewGuid():N}.exr");
+        Formats.Exr.ExrFile.Write(path, 64, 32, [.. Formats.Exr.ExrChannel.Of(even, "RGB")]);
+        string hash = _demo.Media.Write(File.ReadAllBytes(path));
+        File.Delete(path);
+        ShotDocument shot = _demo.Document with { Pieces = [new Piece { Id = "floor", Name = "floor", Kind = PieceKind.Plane, Size = new(60, 0, 60) }], Elements = [] };
+        var panorama = new Light { Id = "p", Name = "p", Kind = LightKind.Panorama, Media = hash };
+        var (x, y) = Seen(1036, new(-0.5, 0, 0.5));
+        double[] plate = _demo.Engine.Pick(shot, 1036, x, y).Linear!;
+        double shown = 0.2126 * plate[0] + 0.7152 * plate[1] + 0.0722 * plate[2];
+        Assert.Equal(shown / (0.5 * 0.25), LightWork.ScaleFor(_demo.Engine, shot, 1036, panorama, x, y, 0.5), 0.02 * shown / 0.125);
+        Assert.Contains("albedo", Assert.Throws<ShotFault>(() => LightWork.ScaleFor(_demo.Engine, shot, 1036, panorama, x, y, 0)).Message);
+    }
+
+    [Fact]
+    public void Strengths_are_fitted_to_the_plate()
+    {
+        // The sun at 40 % and reddened, the sky doubled: the plate says what they were to each other.
+        Light[] wrong = [.. _demo.Document.Lights.Select(l => l.Kind switch { LightKind.Sun => l with { Strength = 0.4 * l.Strength, Color = new(1, 0.6, 0.5) }, LightKind.Sky => l with { Strength = 2 * l.Strength }, _ => l })];
+        var (lights, fit) = LightWork.FitStrengths(_demo.Engine, _demo.Document with { Lights = wrong }, 1036, ["sun", "sky"], []);
+        Vec3 Of(IReadOnlyList<Light> l, string id) => l.First(x => x.Id == id) is var x ? x.Strength * x.Color : default;
+        double Ratio(IReadOnlyList<Light> l, Func<Vec3, double> c) => c(Of(l, "sun")) / c(Of(l, "sky"));
+        foreach (Func<Vec3, double> c in (Func<Vec3, double>[])[v => v.X, v => v.Y, v => v.Z]) { Assert.InRange(Ratio(lights, c) / Ratio(_demo.Document.Lights, c), 0.7, 1.4); }
+        Assert.True(fit.LeftOverStops < fit.BeforeStops);
+        Assert.Contains("Choose the lights", Assert.Throws<ShotFault>(() => LightWork.FitStrengths(_demo.Engine, _demo.Document, 1036, [], [])).Message);
+        Assert.Contains("Nothing is built", Assert.Throws<ShotFault>(() => LightWork.FitStrengths(_demo.Engine, _demo.Document with { Pieces = [] }, 1036, ["sun"], [])).Message);
+    }
+
+    [Fact]
+    public void A_shadow_is_held_against_a_real_one_and_brought_to_it()
+    {
+        // A sunlit spot of the basin floor and one in the shadow of a window's pier, a metre apart.
+        SetLight light = _demo.Engine.LightOn(_demo.Document, 1036, 320);
+        int[] Spots(Func<float, bool> sun) => [.. Enumerable.Range(0, 320 * 180).Where(i => sun(light.Sun[i]) && i % 320 > 3 && i % 320 < 316 && i / 320 is > 3 and < 176 && sun(light.Sun[i - 3]) && sun(light.Sun[i + 3]) && sun(light.Sun[i - 960]) && sun(light.Sun[i + 960]) && _demo.Engine.Pick(_demo.Document, 1036, i % 320 * 4 + 2, i / 320 * 4 + 2).PieceId == "basin_floor")];
+        int[] lits = Spots(v => v > 0.99f), darks = Spots(v => v == 0);
+        double Far(int a, int b) => Math.Pow(a % 320 - b % 320, 2) + Math.Pow(a / 320 - b / 320, 2);
+        var nearest = darks.Select(d => (Dark: d, Lit: lits.MinBy(l => Far(l, d)))).OrderBy(p => Far(p.Dark, p.Lit)).ElementAt(darks.Length / 10);
+        (double X, double Y) lit = (nearest.Lit % 320 * 4 + 2, nearest.Lit / 320 * 4 + 2), dark = (nearest.Dark % 320 * 4 + 2, nearest.Dark / 320 * 4 + 2);
+        ShotDocument shot = _demo.Document with { RealShadow = new(1036, lit.X, lit.Y, dark.X, dark.Y) };
+        ReadingKind level = ReadingKind.All.First(k => k.Blank.Id == "contact.level");
+        Reading right = level.Take(_demo.Engine, shot);
+        Assert.True(right.Value < 1, right.Note); // tiles differ from one another
+        // Three times the sky and fill: our shadow is too light; one press brings it to the plate's.
+        ShotDocument pale = shot with { Lights = [.. shot.Lights.Select(l => l.Kind == LightKind.Sun ? l : l with { Strength = 3 * l.Strength })] };
+        Reading wrong = level.Take(_demo.Engine, pale);
+        Assert.Contains("too light", wrong.Note);
+        Assert.True(wrong.Value > right.Value + 0.3);
+        Reading brought = level.Take(_demo.Engine, pale with { Lights = LightWork.ToRealShadow(_demo.Engine, pale) });
+        Assert.Equal(0, brought.Value!.Value, 0.01);
+        Assert.Equal(Verdict.Within, brought.Verdict);
+        // A keyed sky with a horizon of its own is brought there by a key of that frame; its other keys stay.
+        ShotDocument keyed = pale with { Lights = [.. pale.Lights.Select(l => l.Kind == LightKind.Sky ? l with { Sky = SkyKind.Gradient, HorizonColor = new(1, 0.6, 0.3), Keys = [new(1001, l.Strength), new(1072, 2 * l.Strength)] } : l)] };
+        IReadOnlyList<Light> mended = LightWork.ToRealShadow(_demo.Engine, keyed);
+        Assert.Equal(0, level.Take(_demo.Engine, keyed with { Lights = mended }).Value!.Value, 0.02);
+        Light sky = mended.Single(l => l.Kind == LightKind.Sky), was = keyed.Lights.Single(l => l.Kind == LightKind.Sky);
+        Assert.Equal([1001, 1036, 1072], sky.Keys.Select(k => k.Frame));
+        Assert.Equal(was.Keys[0], sky.Keys[0]);
+        // The wrong way round is told.
+        Assert.Contains("no darker", level.Take(_demo.Engine, shot with { RealShadow = new(1036, dark.X, dark.Y, lit.X, lit.Y) }).Note);
+    }
+
+    [Fact]
+    public void A_receiver_grows_under_a_shadow()
+    {
+        var floor = new Piece { Id = "floor", Name = "floor", Kind = PieceKind.Plane, Size = new(1, 0, 1) };
+        ShotDocument shot = _demo.Document with { Pieces = [floor], Elements = [_demo.Document.Elements[0] with { Position = default, Up = Vec3.UnitY, TurnDegrees = 0 }] };
+        ReadingKind inside = ReadingKind.All.First(k => k.Blank.Id == "contact.shadow");
+        Assert.Equal(Verdict.Outside, inside.Take(_demo.Engine, shot).Verdict);
+        Piece grown = LightWork.Extended(_demo.Engine, shot, "bell");
+        Assert.Equal(Verdict.Within, inside.Take(_demo.Engine, shot with { Pieces = [grown] }).Verdict);
+        Assert.Equal(0, grown.Position.Y, 1e-9);
+        Assert.Contains("is no plane", Assert.Throws<ShotFault>(() => LightWork.Extended(_demo.Engine, shot with { Pieces = [floor with { Kind = PieceKind.Box, Size = new(4, 0.1, 4), Position = new(0, -0.1, 0) }] }, "bell")).Message);
+        Assert.Contains("locked", Assert.Throws<ShotFault>(() => LightWork.Extended(_demo.Engine, shot with { Pieces = [floor with { Locked = true }] }, "bell")).Message);
+    }
+}
