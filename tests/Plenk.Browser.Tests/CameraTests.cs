@@ -43,7 +43,7 @@ public sealed class CameraTests(Site site)
         var (live, verdict) = page.Reading("camera.live");
         Assert.Equal("within", verdict);
         Assert.InRange(double.Parse(live.Split(' ')[0], System.Globalization.CultureInfo.InvariantCulture), 60, 1000);
-        Assert.Contains("Live tracks", page.Find("#rail-title").Text);
+        page.Shows("#rail-title", "Live tracks");
 
         // Solved as the artist chose: it turns.
         Assert.Equal("true", page.State("state.document.solving.turns"));
@@ -53,8 +53,8 @@ public sealed class CameraTests(Site site)
         page.Until("document.getElementById('solve-report') !== null");
         JsonElement solve = await site.Json($"/api/shots/{id}/solve");
         Assert.Equal(30, solve.GetProperty("focalMm").GetDouble(), 0.7);
-        Assert.Contains("turning", page.Find("#solve-report").Text);
-        Assert.Contains("left out", page.Find("#solve-report").Text);
+        page.Shows("#solve-report", "turning");
+        page.Shows("#solve-report", "left out");
         page.UntilReadings();
         Assert.NotEqual("nothing yet", page.Reading("camera.solve").Verdict);
 
@@ -65,7 +65,7 @@ public sealed class CameraTests(Site site)
 
         // Cleaning says what would go and what would be left before it does; it can be undone.
         string before = page.State("state.document.solve.tracksUsed");
-        string forecast = page.Find("#cleaning").Text;
+        string forecast = page.Text("#cleaning");
         Assert.Matches(@"\d+ of \d+ tracks would go; [\d.]+ px would become about [\d.]+ px", forecast);
         page.Press("Leave them out and solve again");
         page.UntilState($"state.document.solving.leftOut.length > 0 && state.document.solve.tracksUsed < {before}", 120);
@@ -109,14 +109,14 @@ public sealed class CameraTests(Site site)
         using Sheet page = site.Open();
         page.GoShot(id, 2);
         page.Until("document.getElementById('still-report') !== null");
-        Assert.Matches(@"focal length 2[34]\.\d+ mm ± 0\.\d+", page.Find("#still-report").Text);
-        Assert.Contains("above the floor", page.Find("#still-report").Text);
+        page.ShowsLike("#still-report", @"focal length 2[34]\.\d+ mm ± 0\.\d+");
+        page.Shows("#still-report", "above the floor");
         Assert.Empty(page.AccessibilityFaults());
         double focal = page.StateJson("state.document.camera.samples[0].focalPx").GetDouble();
         // An end is pulled off its edge: the report follows while it is pulled, and what is let go is kept; undo brings it back.
         JsonElement line = page.StateJson("state.document.still.lines.find((l) => l.axis === 'z')");
         var at = page.OnPage(line.GetProperty("x1").GetDouble(), line.GetProperty("y1").GetDouble());
-        string revision = page.State("state.revision"), told = page.Find("#still-report").Text;
+        string revision = page.State("state.revision"), told = page.Text("#still-report");
         page.Drag(at, (at.X + 14, at.Y + 12), steps: 4);
         page.UntilState($"state.revision > {revision}");
         page.Until($"document.getElementById('still-report')?.innerText !== {JsonSerializer.Serialize(told)}");

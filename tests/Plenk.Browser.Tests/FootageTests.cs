@@ -17,9 +17,9 @@ public sealed class FootageTests(Site site)
         page.GoShot(await Shot("BTH_0080"), 4, 1001);
         page.Open("cameras");
         page.Until("(document.getElementById('meetings')?.textContent || '').includes('shared')", 120);
-        Assert.Matches(@"35? ?\d* ?% shared, parallax [\d.]+°", page.Find("#meetings").Text);
+        page.ShowsLike("#meetings", @"35? ?\d* ?% shared, parallax [\d.]+°");
         page.PressAndSave("Match exposure and white");
-        Assert.Matches(@"−0\.[56]\d −0\.[45]\d −0\.3\d stops", page.Find("#other-cameras").Text);
+        page.ShowsLike("#other-cameras", @"−0\.[56]\d −0\.[45]\d −0\.3\d stops");
         page.Choose("Where they share a spot", "a border seen least");
         page.Open("elsewhere");
         page.Press("Look");
@@ -76,7 +76,7 @@ public sealed class FootageTests(Site site)
         page.Until("document.getElementById('overlay').innerHTML.includes('h6v6h-6z')", 30);
         page.Drag(page.OnPage(905, 152), page.OnPage(912, 148), steps: 3);
         page.UntilState("(state.document.pieces.find((p) => p.id === 'cubicles').pins || []).length === 1");
-        Assert.Contains("1 pin at 1036", page.Find("#pins").Text);
+        page.Shows("#pins", "1 pin at 1036");
         Assert.Empty(page.Errors());
         page.PressAndSave("Undo");
     }

@@ -37,9 +37,9 @@ public sealed class HandTests(Site site)
 
         // Channels, exposure, the picture alone, ways of looking.
         page.Keyboard("g");
-        Assert.Contains("G only", page.Find("#seen").Text);
+        page.Shows("#seen", "G only");
         page.Keyboard("a]]");
-        Assert.Contains("+2 stops", page.Find("#seen").Text);
+        page.Shows("#seen", "+2 stops");
         page.Keyboard("[[");
         page.Keyboard("3p");
         page.Until("document.querySelectorAll('#overlay path').length === 0");
@@ -47,7 +47,7 @@ public sealed class HandTests(Site site)
         page.Until("document.getElementById('middle').classList.contains('above')");
         page.Keyboard("v?");
         page.Until("document.getElementById('dialog').open");
-        Assert.Contains("play and stop", page.Find("#dialog").Text);
+        page.Shows("#dialog", "play and stop");
         page.Keyboard(Keys.Escape);
 
         // A number typed with its unit, by keyboard alone; undone and done again.
@@ -132,7 +132,7 @@ public sealed class HandTests(Site site)
         second.Type("Turned", "12", saves: false);
         second.Keyboard(Keys.Enter);
         second.Until("document.querySelector('#sheet [role=alert]') !== null");
-        Assert.Contains("Put mine on top", second.Find("#sheet").Text);
+        second.Shows("#sheet", "Put mine on top");
         second.Press("Put mine on top");
         second.UntilState("state.document.elements[0].turnDegrees === 12 && state.document.elements[0].scale === 1.1");
         second.Until("document.querySelector('#sheet [role=alert]') === null");
@@ -149,7 +149,7 @@ public sealed class HandTests(Site site)
         page.GoShot(await site.DemoShot(), 8, 1001);
         page.Press("Render frames");
         page.Until("document.querySelector('#tray [role=progressbar]') !== null");
-        Assert.Contains("of 72", page.Find("#tray").Text);
+        page.Shows("#tray", "of 72");
         page.Press("Stop");
         page.Until("document.querySelector('#tray').innerText === ''", 90);
         page.Until("[...document.querySelectorAll('.render')].some((r) => r.innerText.includes('stopped'))");

@@ -71,13 +71,13 @@ public sealed class PlateTests(Site site)
         page.Until("document.querySelectorAll('#rail [data-handles]').length === 1");
         page.Type("and ends at", "1050");
         page.Until("document.querySelectorAll('#rail [data-handles]').length === 2");
-        Assert.Contains("cut 1009–1050", page.Find("#facts").Text);
-        Assert.Contains("8 frames before, 10 after", page.Find("#sheet").Text);
+        page.Shows("#facts", "cut 1009–1050");
+        page.Shows("#sheet", "8 frames before, 10 after");
         page.Step(8);
         Assert.Equal("1009", page.Value("First frame"));
         page.Step(1);
         page.PressAndSave("It is a proxy");
-        Assert.Contains("proxy of 1920×1080", page.Find("#facts").Text);
+        page.Shows("#facts", "proxy of 1920×1080");
         page.PressAndSave("It is no proxy");
         page.PressAndSave("Undo");
         page.PressAndSave("Undo");
@@ -109,7 +109,7 @@ public sealed class PlateTests(Site site)
         page.Press("Stand it here");
         page.ClickPicture(450, 350);
         page.UntilState("state.document.movingObjects[0].holds.length === 1");
-        Assert.Contains("held at 1030", page.Find("#holds").Text);
+        page.Shows("#holds", "held at 1030");
         // Put where it is by its generator, then one pin on it: pulled, it goes along.
         JsonElement frame = truth.GetProperty("frames").EnumerateArray().First(f => f.GetProperty("frame").GetInt32() == 1030);
         page.Run($"const p = {frame.GetProperty("trolley_to_world").GetRawText()}; import('/js/state.js').then((m) => m.save('Held', (d) => {{ d.movingObjects[0].holds[0].objectToWorld = p; return d; }}));");
@@ -127,7 +127,7 @@ public sealed class PlateTests(Site site)
         page.PressAndSave("Undo");
         page.Press("Follow it through the range");
         page.UntilState("state.document.movingObjects[0].frames.length === 7", 90);
-        Assert.Contains("7 frames", page.Find("#thing-report").Text);
+        page.Shows("#thing-report", "7 frames");
         // A piece hung on it does not jump, and has its place in the thing's frame from then on.
         page.Step(3);
         page.PressAndSave("Add a box");

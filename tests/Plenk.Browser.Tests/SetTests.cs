@@ -53,7 +53,7 @@ public sealed class SetTests(Site site)
         Thread.Sleep(400);
         page.ClickPicture(900, 540);
         page.Until("document.getElementById('measured') !== null");
-        Assert.Matches(@"[\d.]+ m apart, [\d.]+ m on the level", page.Find("#measured").Text);
+        page.ShowsLike("#measured", @"[\d.]+ m apart, [\d.]+ m on the level");
         Assert.Empty(page.AccessibilityFaults());
     }
 
@@ -63,7 +63,7 @@ public sealed class SetTests(Site site)
         using Sheet page = site.Open();
         page.GoShot(await Shot("BTH_0040"), 4, 1060);
         page.Until("document.getElementById('best-sources') !== null", 120);
-        Assert.Matches(@"cover [\d.]+ % of the set now", page.Find("#best-sources").Text);
+        page.ShowsLike("#best-sources", @"cover [\d.]+ % of the set now");
         page.Press("Texels");
         page.UntilState("state.compare === 'texels'");
         page.Until("document.getElementById('seen').textContent.includes('light 2 and more')", 60);

@@ -1,6 +1,7 @@
 using System.Collections.ObjectModel;
 using System.Globalization;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
 using OpenQA.Selenium.Interactions;
@@ -54,6 +55,23 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     }
 
     public IWebElement Find(string css) => driver.FindElement(By.CssSelector(css));
+
+    /// <summary>An element's text as it stands, read in one go: the page may draw it anew at any time.</summary>
+    public string Text(string css) => Convert.ToString(Run("return document.querySelector(arguments[0])?.innerText ?? ''", css), CultureInfo.InvariantCulture)!;
+
+    /// <summary>Waits until an element says a text.</summary>
+    public void Shows(string css, string text) => ShowsLike(css, Regex.Escape(text));
+
+    /// <summary>Waits until an element's text fits a pattern.</summary>
+    public void ShowsLike(string css, string pattern)
+    {
+        DateTime end = DateTime.UtcNow.AddSeconds(20);
+        while (!Regex.IsMatch(Text(css), pattern))
+        {
+            if (DateTime.UtcNow > end) { Assert.Matches(pattern, Text(css)); }
+            Thread.Sleep(60);
+        }
+    }
 
     public IWebElement Button(string label) => driver.FindElement(By.XPath($"//button[normalize-space(.)={Quoted(label)}]"));
 
@@ -178,7 +196,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
 
     /// <summary>Value and verdict of a reading as it stands on the sheet.</summary>
     public (string Value, string Verdict) Reading(string id) =>
-        (Find($"[data-reading='{id}'] .value").Text, Find($"[data-reading='{id}'] .verdict").Text);
+        (Text($"[data-reading='{id}'] .value"), Text($"[data-reading='{id}'] .verdict"));
 
     public string Told => Convert.ToString(Run("return document.querySelector('#sheet .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
 

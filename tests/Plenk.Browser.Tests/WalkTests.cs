@@ -26,12 +26,12 @@ public sealed class WalkTests(Site site)
 
         // Front page: the demo shot is there; a new one begins.
         page.Go("/");
-        Assert.Contains("BTH_0040", page.Find("main").Text);
+        page.Shows("main", "BTH_0040");
         page.Find("[name=code]").SendKeys("WALK_0010");
         page.Press("Begin the shot");
         page.Until("document.querySelector('#sheet h3') !== null");
         long id = long.Parse(page.Driver.Url.Split('/')[^1].Split('?')[0], CultureInfo.InvariantCulture);
-        Assert.Contains("Begin here", page.Find("#sheet").Text);
+        page.Shows("#sheet", "Begin here");
 
         // 1 Plate, from a permitted folder.
         page.Until("document.querySelector(\"select[aria-label='Folder on the server'] option\") !== null");
@@ -43,7 +43,7 @@ public sealed class WalkTests(Site site)
 
         // 2 Camera and survey points; floor, origin, axis, scale.
         page.Step(2);
-        Assert.Contains("Bring a camera in", page.Find("#sheet").Text);
+        page.Shows("#sheet", "Bring a camera in");
         page.BringIn("Bring this camera in", Path.Combine(Site.Demo, "solve.json"));
         page.UntilState("state.document.camera !== null && state.document.camera.samples.length === 72");
         page.BringIn("Bring survey points in", Path.Combine(Site.Demo, "survey.csv"));
@@ -125,7 +125,7 @@ public sealed class WalkTests(Site site)
 
         // 4 Projection.
         page.Step(4);
-        Assert.Contains("Nothing is projected yet", page.Find("#sheet").Text);
+        page.Shows("#sheet", "Nothing is projected yet");
         GoToFrame(page, 1036);
         page.PressAndSave("Lay frame 1036 on the set");
         page.UntilReadings();
