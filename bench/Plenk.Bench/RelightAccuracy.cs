@@ -60,7 +60,7 @@ public static class RelightAccuracy
         var own = new TraceScene([new TraceInstance(new MeshTree(Relight.Surface(position)!), Similarity.Identity, RayKinds.LightSet)]);
         foreach (var (name, casts) in new[] { ("the set's shadows", set), ("its own surface's", own) })
         {
-            FloatImage lit = Relight.Light(position, normal, albedo, LightRig.Of([sun]).Sampled, new(), pose.Position.ToSingle(), casts);
+            FloatImage lit = Relight.Light(position, normal, albedo, LightRig.Of([sun]), new(), pose.Position.ToSingle(), casts);
             var off = new List<double>();
             for (int i = 0; i < lit.Width * lit.Height; i++)
             {

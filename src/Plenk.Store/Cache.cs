@@ -19,28 +19,34 @@ public sealed class Cache<T>(int capacity) where T : class
 
     public T Get(string key, Func<T> make)
     {
-        Lazy<T> value;
-        lock (_lock)
+        while (true)
         {
-            value = _entries.TryGetValue(key, out var entry) ? entry.Value : new Lazy<T>(make);
-            _entries[key] = (value, ++_clock);
-            while (_entries.Count > capacity)
-            {
-                _entries.Remove(_entries.MinBy(e => e.Value.Used).Key);
-            }
-        }
-        try
-        {
-            return value.Value;
-        }
-        catch
-        {
-            // A failure is not remembered: the next one to ask tries again.
+            Lazy<T> value;
+            bool mine = false;
             lock (_lock)
             {
-                if (_entries.TryGetValue(key, out var entry) && ReferenceEquals(entry.Value, value)) { _entries.Remove(key); }
+                if (_entries.TryGetValue(key, out var entry)) { value = entry.Value; }
+                else { (value, mine) = (new Lazy<T>(make), true); }
+                _entries[key] = (value, ++_clock);
+                while (_entries.Count > capacity)
+                {
+                    _entries.Remove(_entries.MinBy(e => e.Value.Used).Key);
+                }
             }
-            throw;
+            try
+            {
+                return value.Value;
+            }
+            catch (Exception e)
+            {
+                // A failure is not remembered: the next one to ask tries again.
+                lock (_lock)
+                {
+                    if (_entries.TryGetValue(key, out var entry) && ReferenceEquals(entry.Value, value)) { _entries.Remove(key); }
+                }
+                // Somebody else asked first and has gone away since: this one still wants it.
+                if (mine || e is not OperationCanceledException) { throw; }
+            }
         }
     }
 }

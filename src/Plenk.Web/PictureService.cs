@@ -23,7 +23,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 3, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        string key = ShotEngine.Key("picture", 3, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Bounces, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
         bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
@@ -48,6 +48,12 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
             FloatImage picture = rendered.Picture(shot, id, kind[2] == 'l', stop);
             if (width < picture.Width) { picture = picture.ReducedTo(width, Math.Max(1, picture.Height * width / picture.Width)); }
             return Encode(picture, draft, shot, seen);
+        }
+        // A matte's coverage as it is: matte:ID.
+        if (kind.Split(':', 2) is ["matte", var matte])
+        {
+            int height = Math.Max(1, (int)Math.Round((double)shot.Plate!.Height * width / shot.Plate.Width));
+            return ToBytes(new CodeImage(width, height, 3, 8, [.. engine.Mattes.Coverage(shot, matte, frame, width, height).SelectMany(v => Enumerable.Repeat((ushort)Math.Round(255 * v), 3))]), draft, PlainView);
         }
         switch (kind)
         {

@@ -82,6 +82,7 @@ app.MapTracks();
 app.MapMoving();
 app.MapFootage();
 app.MapLight();
+app.MapElements();
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

@@ -130,6 +130,15 @@ public sealed class FilmedSet
         Camera = source with { Mapping = mapping },
     })!;
 
+    /// <summary>A camera of a file at a frame, for pictures of a size.</summary>
+    public static (Pose Pose, Pinhole Pinhole) CameraOf(string cameraFile, int frame, int width, int height, FrameRate rate)
+    {
+        CameraSource camera = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, frame, rate));
+        int first = (int)Math.Round(camera.Samples.Min(s => s.Frame));
+        return Filmed(camera, new(first, first), new(first, Math.Max(first, frame)), width, height, rate).TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole)
+            : throw new ShotFault($"{Path.GetFileName(cameraFile)} has no sample for frame {frame}.");
+    }
+
     /// <summary>Another camera at a frame, from a file, as wide as the plate times an overscan.</summary>
     public IViewRays From(string cameraFile, int frame, double overscan, FrameRate rate)
     {

@@ -29,17 +29,39 @@ public static class FrameFiles
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);
         if (layers.Contact is not null) { Add("contact", layers.Contact, "Y", half: true); }
+        if (layers.Mirror is not null) { Add("mirror", layers.Mirror, "RGB", half: true); }
+        if (layers.Parts is { } parts)
+        {
+            Add("albedo", parts.Albedo, "RGB", half: true);
+            Add("diffuse", parts.Diffuse, "RGB", half: true);
+            Add("specular", parts.Specular, "RGB", half: true);
+            Add("reflection", parts.Reflection, "RGB", half: true);
+            if (parts.Emission.Data.Any(v => v != 0)) { Add("emission", parts.Emission, "RGB", half: true); }
+            foreach (var (light, rgb) in parts.Groups) { Add($"light_{LayerName(light)}", rgb, "RGB", half: true); }
+            Add("uv", parts.Uv, "XY", half: false);
+            Add("motion", parts.Motion, "XY", half: false);
+        }
         Add("depth", layers.Depth, "Z", half: false);
         Add("P", layers.Position, "XYZ", half: false);
         Add("N", layers.Normal, "XYZ", half: true);
+        var attributes = new Dictionary<string, string>
+        {
+            ["plenk/shot"] = shot.Code,
+            ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture),
+            ["plenk/depth"] = "z-depth along the camera's axis, metres; +inf: nothing hit",
+            ["plenk/noise"] = FormattableString.Invariant($"root mean square of what is left: shadow {layers.Counts.ShadowError:0.00000}, element {layers.Counts.ElementError:0.00000}"),
+        };
         try
         {
             ExrFile.Write(Path.Combine(directory, ExrName(shot, frame)), layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (shot.Rate.Num, shot.Rate.Den),
-                new Dictionary<string, string> { ["plenk/shot"] = shot.Code, ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture), ["plenk/depth"] = "z-depth along the camera's axis, metres; +inf: nothing hit" });
+                attributes);
         }
         catch (IOException e) when (e.Message.Contains("space", StringComparison.OrdinalIgnoreCase))
         {
             throw new DiskFullException(ExrName(shot, frame));
         }
     }
+
+    /// <summary>A name as a layer can bear it: a dot would begin a layer of its own.</summary>
+    private static string LayerName(string name) => string.Concat(name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_'));
 }

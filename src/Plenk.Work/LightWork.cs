@@ -57,8 +57,8 @@ public static class LightWork
         SetScene set = engine.Set(at);
         Vector3 d = sun.Normalized().ToSingle();
         var start = new Ray(a.ToSingle() + d * 0.01f, d);
-        var elements = new TraceScene([.. engine.Elements(at).Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
-        Hit own = elements.Intersect(start, RayKinds.Element), other = set.Scene.Intersect(start, RayKinds.LightSet);
+        var elements = new Core.Contact.ElementScene(engine.Elements(at, frame));
+        Hit own = elements.Intersect(start), other = set.Scene.Intersect(start, RayKinds.LightSet);
         float t = Math.Min(own.IsHit ? own.T : float.PositiveInfinity, other.IsHit ? other.T : float.PositiveInfinity);
         if (!float.IsFinite(t)) { throw new ShotFault("Nothing casts a shadow there as the sun stands now. Press on a cast shadow, near its tip."); }
         Vec3 towards = Vec3.From(start.At(t)) - b;

@@ -16,6 +16,23 @@ public static class PanoramaFile
         return new(image);
     }
 
+    /// <summary>What an artist should know of a panorama: samples that were clamped, light that ends too early.</summary>
+    public static IReadOnlyList<string> Told(Panorama panorama, string name)
+    {
+        var told = new List<string>();
+        if (panorama.Clamped > 0) { told.Add($"{name}: {panorama.Clamped:N0} samples were below 0 or no number; they are 0 here."); }
+        float most = 0;
+        foreach (float v in panorama.Image.Data) { most = MathF.Max(most, v); }
+        // A sun or a lamp is hundreds of times brighter than what it lights.
+        if (most <= 1.0001f) { told.Add($"{name}: nothing in it is brighter than 1. It is no HDR, and its sun and lamps are clipped: lift them out as lights, or bring exposures."); }
+        else
+        {
+            int at = panorama.Image.Data.Count(v => v >= most * 0.9999f);
+            if (at > 50 * 3) { told.Add($"{name}: {at / 3:N0} pixels stand at its highest value, {most:0.###}: its sun is clipped. Set the sun as a light of its own."); }
+        }
+        return told;
+    }
+
     private static FloatImage Exr(byte[] bytes, string name)
     {
         ExrPicture picture = ExrFile.Read(bytes, name);

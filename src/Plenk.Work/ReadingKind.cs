@@ -41,7 +41,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Gap(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
-        new(1, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Seed], BlackLevel),
+        new(2, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed], BlackLevel),
     ];
 
     public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));

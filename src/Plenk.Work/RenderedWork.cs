@@ -96,7 +96,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         {
             TraceScene? casts = !picture.Look.Shadows ? null : picture.ShadowsBySet ? engine.Set(Hanging.At(shot, picture.Frame)).Scene
                 : _surfaces.Get(ShotEngine.Key("surface", 1, picture.Media, picture.Depth, engine.Camera(shot, picture.Frame)), () => new(Relight.Surface(data.Position) is { } mesh ? new TraceScene([new TraceInstance(new MeshTree(mesh), Similarity.Identity, RayKinds.LightSet)]) : null)).Value;
-            FloatImage light = Relight.Light(data.Position, data.Normal, data.Albedo, LightRig.Of(lamps, l => engine.Around(l.Media!)).Sampled, picture.Look, engine.Camera(shot, picture.Frame).Pose.Position.ToSingle(), casts, stop);
+            FloatImage light = Relight.Light(data.Position, data.Normal, data.Albedo, LightRig.Of(lamps, l => engine.Around(l.Media!)), picture.Look, engine.Camera(shot, picture.Frame).Pose.Position.ToSingle(), casts, stop, onSet: picture.ShadowsBySet && casts is not null);
             if (picture.Alone) { return light; }
             for (int i = 0; i < light.Data.Length; i++) { light.Data[i] += data.Beauty.Data[i]; }
             return light;

@@ -37,8 +37,24 @@ public sealed record PickResult(double X, double Y, double[]? Linear, double? Di
 /// Fetches media, calls the core, remembers what is asked for again. The pages, the command line and the jobs all make
 /// their pictures and readings here, so the same frame has the same pixels whoever asks.
 /// </summary>
-public sealed class ShotEngine(IMedia media)
+public sealed class ShotEngine
 {
+    private readonly IMedia media;
+    private readonly ElementWork _elements;
+
+    public ShotEngine(IMedia from)
+    {
+        media = from;
+        Clouds = new(from);
+        _elements = new(from);
+        Mattes = new(this, from);
+        Figures = new(this);
+    }
+
+    public FigureWork Figures { get; }
+
+    public MatteWork Mattes { get; }
+
     private readonly Cache<ImportedMesh> _meshes = new(64);
     private readonly Cache<ElementModel> _models = new(32);
     private readonly Cache<CodeImage> _codes = new(40);
@@ -51,7 +67,7 @@ public sealed class ShotEngine(IMedia media)
     private TrackWork? _tracks;
 
     public TrackWork TrackWork => _tracks ??= new(this, media);
-    public CloudWork Clouds { get; } = new(media);
+    public CloudWork Clouds { get; }
 
     public sealed record Box<T>(T Value);
 
@@ -76,6 +92,7 @@ public sealed class ShotEngine(IMedia media)
 
     private TriangleMesh PieceMesh(string hash, string? objectName)
     {
+        if (FigureWork.IsFigure(hash)) { return Figures.Mesh(hash); }
         // The bytes tell a glTF; all else is OBJ.
         ImportedMesh mesh = Mesh(hash, "mesh.obj");
         return objectName is null ? mesh.Merged()
@@ -88,8 +105,11 @@ public sealed class ShotEngine(IMedia media)
         return new ElementModel(new MeshTree(mesh.Merged()), mesh.Materials);
     });
 
-    public IReadOnlyList<PlacedElement> Elements(ShotDocument shot) =>
-        [.. shot.Elements.Where(e => !e.Off).Select(e => new PlacedElement(e.Id, Model(e.Media), e.ObjectToWorld))];
+    /// <summary>The elements that are on, as they stand in a frame of the document as it is.</summary>
+    public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null) => _elements.Placed(shot, frame ?? shot.Range.First);
+
+    /// <summary>An element's mesh with what the artist chose for its materials.</summary>
+    public ElementModel Model(ShotDocument shot, Element element, int? frame = null) => _elements.Model(shot, element, frame ?? shot.Range.First);
 
     public SetScene Set(ShotDocument shot) => _sets.Get(Key("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));
 
@@ -115,7 +135,7 @@ public sealed class ShotEngine(IMedia media)
             : throw new ShotFault($"The camera has no sample for frame {frame}. Check its first frame and rate at step 2, or shorten the range.");
     }
 
-    private RayGrid Grid(ShotDocument shot, int frame, int width, int height)
+    public RayGrid Grid(ShotDocument shot, int frame, int width, int height)
     {
         var (pose, pinhole) = Camera(shot, frame);
         return _grids.Get(Key("rays", 1, pose, pinhole, width, height), () => new RayGrid(pinhole.Resized(width, height), pose));
@@ -181,22 +201,64 @@ public sealed class ShotEngine(IMedia media)
     /// traced anew while one is dragged.
     /// </summary>
     public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        CancellationToken stop = default, Action<double>? progress = null)
+        CancellationToken stop = default, Action<double>? progress = null, bool parts = false)
     {
+        NextFrame? next = parts ? Next(shot, frame, width) : null;
         shot = Hanging.At(shot, frame);
         FloatImage plate = Plate(shot, frame, width);
         var (pose, pinhole) = Camera(shot, frame);
         shot = Holdouts.At(shot, pose, pinhole);
-        SetScene set = Set(shot);
         SkyOpenings? openings = OpeningsOf(shot);
-        shot = LitAt(shot, frame);
+        shot = Figures.At(LitAt(shot, frame), frame);
+        SetScene set = Set(shot);
         LightRig rig = Rig(shot);
         RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
         float[]? hides = shot.Depth is { Hides: true } ? HideDistance(shot, frame, grid) : null;
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides);
         SetPass pass = keepWithout ? _passes.Get(Key("without", 2, shot.Pieces, shot.Lights, hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
-        return DifferentialRenderer.Render(pass, Elements(shot), plate, openings, pose, dataPasses, stop, progress is null ? null : rows => progress((double)rows / plate.Height), shot.Contact);
+        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(shot, set, frame, plate.Width, plate.Height), Next = next, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
+        return DifferentialRenderer.Render(pass, Elements(shot, frame), plate, openings, pose, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+    }
+
+    /// <summary>The mattes that hide elements; those of a screen bring the foreground without it.</summary>
+    private IReadOnlyList<HidingMatte> Hiding(ShotDocument shot, int frame, FloatImage plate) =>
+        [.. Mattes.Hiding(shot, frame, plate.Width, plate.Height).Select(m => new HidingMatte(m.Coverage, m.Beyond, m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key) : null))];
+
+    /// <summary>Elements that were rendered elsewhere: their picture of the frame, and how far away each pixel of it is.</summary>
+    private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid) =>
+        [.. shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }).Select(e => _elements.Layer(shot, e, frame, grid)).OfType<RenderedLayer>()];
+
+    /// <summary>Where all will be a frame later; at the camera's last frame where it was a frame before is gone on from.</summary>
+    private NextFrame? Next(ShotDocument shot, int frame, int width)
+    {
+        ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
+        if (!camera.TryAt(frame + 1, out Pose pose, out Pinhole pinhole)) { return null; }
+        ShotDocument now = Hanging.At(shot, frame), then = Hanging.At(shot, frame + 1);
+        IReadOnlyList<Similarity?>? pieces = shot.Pieces.All(p => p.HangsOn is null) ? null
+            : [.. now.Pieces.Zip(then.Pieces).Where(p => !p.First.Off).Select(p => p.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(p.Second).After(PieceMeshes.PlaceOf(p.First).Inverse()))];
+        return new(pose, pinhole.Resized(width, HeightFor(shot, width)), [.. Elements(then, frame + 1).Select(e => e.ObjectToWorld)], pieces);
+    }
+
+    /// <summary>What pieces mirror, bounce and shine onto elements; null where none does.</summary>
+    private SetSurfaces? Surfaces(ShotDocument shot, SetScene set, int frame, int width, int height)
+    {
+        if (!set.Pieces.Any(p => p.Mirror is not null || p.Duties.LightsElements || p.Duties.Bounces is not null)) { return null; }
+        Lazy<IReadOnlyList<Projector>> projectors = new(() => Projectors(shot, set, frame));
+        return new([.. set.Pieces.Select((p, i) => p.Mirror is null && !p.Duties.LightsElements && p.Duties.Bounces is null ? null : new SetSurface
+        {
+            Mirror = p.Mirror is { } m ? new Material(p.Name, default, 0, (float)m.Roughness) { Specular = (float)(m.Reflectivity / 0.04) } : null,
+            MirrorShare = p.Mirror?.Matte is { } matte ? Mattes.Coverage(shot, matte, frame, width, height) : null,
+            Bounces = p.Duties.Bounces?.ToSingle(),
+            Shines = p.Duties.LightsElements ? (point, normal) => Shown(projectors.Value, shot.ProjectionsMix, point, normal, i) : null,
+        })]);
+    }
+
+    /// <summary>The footage on a spot, where some is.</summary>
+    private static Vector3 Shown(IReadOnlyList<Projector> projectors, SourceMix mix, Vector3 point, Vector3 normal, int piece)
+    {
+        Vector4 c = ProjectedView.Mix(projectors, point, normal, piece, default, default, mix);
+        return c.W > 0 ? new Vector3(c.X, c.Y, c.Z) / c.W : default;
     }
 
     /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
@@ -276,8 +338,8 @@ public sealed class ShotEngine(IMedia media)
             else { picture = QuietPlate(through, frame, through.Plate!.Width); }
             if (source.Matte is { } id && shot.Mattes.FirstOrDefault(m => m.Id == id) is { } matte)
             {
-                double sx = (double)picture.Width / through.Plate!.Width;
-                float[] inside = MatteShape.Coverage([.. MatteShape.At(matte, frame).Select(v => v * sx)], picture.Width, picture.Height, source.MatteFeatherPixels * sx);
+                // The source's own edge stands for the matte's.
+                float[] inside = Mattes.Coverage(through with { Mattes = [.. shot.Mattes.Select(m => m.Id == id ? m with { FeatherPixels = source.MatteFeatherPixels } : m)] }, id, frame, picture.Width, picture.Height);
                 kept ??= [.. Enumerable.Repeat(1f, inside.Length)];
                 for (int i = 0; i < kept.Length; i++) { kept[i] *= source.MatteShows ? inside[i] : 1 - inside[i]; }
             }
@@ -520,11 +582,11 @@ public sealed class ShotEngine(IMedia media)
             return new(x, y, linear, null, null, null, null, null);
         }
         SetScene set = Set(shot);
-        IReadOnlyList<PlacedElement> elements = Elements(shot);
-        var elementScene = new TraceScene([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        IReadOnlyList<PlacedElement> elements = Elements(shot, frame);
+        var elementScene = new ElementScene(elements);
         var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * inCamera).Normalized().ToSingle());
         Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-        Hit own = elementScene.Intersect(ray with { TMax = hit.T }, RayKinds.Element);
+        Hit own = elementScene.Intersect(ray with { TMax = hit.T });
         if (!hit.IsHit && !own.IsHit)
         {
             // Where nothing is built the found depth still answers.
@@ -560,7 +622,7 @@ public sealed class ShotEngine(IMedia media)
                 ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
             element = element with { Up = under.Normal, Position = under.Point };
         }
-        double drop = Standing.DropToTouch(set, Model(element.Media), element.ObjectToWorld)
+        double drop = Standing.DropToTouch(set, Model(shot, element, frame), element.ObjectToWorld)
             ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
         element = element with { Position = element.Position - Vec3.UnitY * drop };
         return hangs is { } pose ? Hanging.Placed(element, Hanging.Inverse(pose)) : element;

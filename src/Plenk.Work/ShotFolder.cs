@@ -34,7 +34,10 @@ public sealed class ShotFolder(string directory) : IMedia
     public static IEnumerable<string> MediaOf(ShotDocument shot) =>
         (shot.Plate?.Frames.Select(f => f.Media) ?? [])
         .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
-        .Concat(shot.Elements.Select(e => e.Media))
+        .Concat(shot.Elements.Where(e => e.Media.Length > 0).Select(e => e.Media))
+        .Concat(shot.Elements.SelectMany(e => e.Beside.Values))
+        .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
+        .Concat(shot.Mattes.SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? [])).Select(f => f.Media))
         .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
         .Concat(shot.Rendered.SelectMany(r => r.Media))
         .Concat(shot.Lights.Select(l => l.Media).OfType<string>())

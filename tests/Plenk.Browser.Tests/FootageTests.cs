@@ -25,7 +25,7 @@ public sealed class FootageTests(Site site)
         page.Press("Look");
         page.Until("document.querySelector('.small-picture') !== null", 120);
         Assert.Empty(page.AccessibilityFaults());
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
     }
 
@@ -41,7 +41,7 @@ public sealed class FootageTests(Site site)
         page.Press("Fill matte 1 at 1040");
         page.UntilState("state.document.projections[0].kind === 'Picture'", 180);
         Assert.Contains("other frames", page.State("state.document.projections[0].madeBy"));
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
     }
 
@@ -61,7 +61,7 @@ public sealed class FootageTests(Site site)
         page.Press("By fit at 1036");
         page.Until("(document.getElementById('found-suns')?.textContent || '').includes('By fit')", 120);
         Assert.Empty(page.AccessibilityFaults());
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
     }
 
@@ -77,7 +77,7 @@ public sealed class FootageTests(Site site)
         page.Drag(page.OnPage(905, 152), page.OnPage(912, 148), steps: 3);
         page.UntilState("(state.document.pieces.find((p) => p.id === 'cubicles').pins || []).length === 1");
         page.Shows("#pins", "1 pin at 1036");
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         page.PressAndSave("Undo");
     }
 
@@ -116,7 +116,7 @@ public sealed class FootageTests(Site site)
         while (page.Shown(560, 470)[1] < before[1] + 10 && DateTime.UtcNow < end) { Thread.Sleep(200); }
         Assert.True(page.Shown(560, 470)[1] >= before[1] + 10);
         Assert.Empty(page.AccessibilityFaults());
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
     }
 }

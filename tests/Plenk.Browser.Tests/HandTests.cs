@@ -78,7 +78,7 @@ public sealed class HandTests(Site site)
         Assert.Equal("twelve", page.Value("Turned"));
         Assert.Equal("true", page.Driver.ExecuteScript("return [...document.querySelectorAll('#sheet input')].find((i) => i.value === 'twelve').getAttribute('aria-invalid')"));
         Assert.Equal(before, page.State("state.revision"));
-        Assert.Equal([], page.Errors());
+        page.NoErrors();
         Assert.Contains((await site.Json($"/api/shots/{id}/ledger")).EnumerateArray(), r => r.GetProperty("what").GetString()!.Contains("moved", StringComparison.Ordinal));
     }
 
@@ -117,7 +117,7 @@ public sealed class HandTests(Site site)
         page.UntilState("state.compare === 'wipe'");
         page.Drag(page.OnPage(640, 300), page.OnPage(320, 300));
         Assert.InRange(double.Parse(page.State("state.wipe"), System.Globalization.CultureInfo.InvariantCulture), 0.2, 0.3);
-        Assert.Equal([], page.Errors());
+        page.NoErrors();
     }
 
     [Fact]

@@ -84,7 +84,7 @@ public sealed class PlateTests(Site site)
         page.PressAndSave("Undo");
         page.PressAndSave("Undo");
         Assert.Equal("null", page.State("state.document.cut ?? null"));
-        Assert.Empty(page.Errors());
+        page.NoErrors();
     }
 
     [Fact]
@@ -142,6 +142,6 @@ public sealed class PlateTests(Site site)
         JsonElement later = (await site.Json($"/api/shots/{await Trolley()}/frames/1033/overlay")).GetProperty("wire");
         Assert.NotEqual(hung[0].GetProperty("p")[0].GetDouble(), later[0].GetProperty("p")[0].GetDouble(), 0.5);
         Assert.Empty(page.AccessibilityFaults());
-        Assert.Empty(page.Errors());
+        page.NoErrors();
     }
 }

@@ -84,7 +84,7 @@ public sealed class SetTests(Site site)
         page.Press("Wires");
         Assert.Equal("true", page.Find("[data-look=wires]").GetDomAttribute("aria-pressed"));
         Assert.Empty(page.AccessibilityFaults());
-        Assert.Empty(page.Errors());
+        page.NoErrors();
         // A shot without a set says so.
         page.GoShot(await Shot("BTH_0060"), 3);
         page.Press("Around");

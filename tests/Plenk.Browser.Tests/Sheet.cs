@@ -212,6 +212,8 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     /// <summary>Errors that the page's scripts and requests left in the browser's log.</summary>
     public IReadOnlyList<string> Errors() => [.. driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
 
+    public void NoErrors() { if (Errors() is { Count: > 0 } said) { Assert.Fail(string.Join('\n', said)); } }
+
     /// <summary>The picture as the browser shows it: sRGB codes of the canvas around a pixel of the plate, mean of a square.</summary>
     public double[] Shown(double x, double y, int halfWidth = 2)
     {

@@ -201,7 +201,7 @@ public sealed class WalkTests(Site site)
         page.PressAndSave("Undo");
         Assert.Equal(pieces, (await Document(id)).Elements.Count);
         page.PressAndSave("Redo");
-        Assert.Equal([], page.Errors());
+        page.NoErrors();
     }
 
     private async Task<ShotDocument> Document(long id) => ShotJson.Read((await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText());

@@ -128,7 +128,7 @@ public class LightTests
         var element = new PlacedElement("roof", new(new MeshTree(roof), []), Similarity.Identity);
         var plate = new FloatImage(41, 1, 3);
         Array.Fill(plate.Data, 0.5f);
-        return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(samples, 1, 1), 3, keep: false), [element], plate, null, pose, dataPasses: false);
+        return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(samples, 1, 1), 3, keep: false), [element], plate, null, pose, new() { DataPasses = false });
     }
 
     // Across the shadow edge of a straight blocker under a uniform disk, visible = ½ + (t √(1 − t²) + asin t)/π with t = −1 … 1:
@@ -172,7 +172,7 @@ public class LightTests
         var box = new PlacedElement("box", new(new MeshTree(PieceMeshes.Box(new(1, 2, 60))), []), new Similarity(1, Matrix3.Identity, new(0.5, 0, 0)));
         var plate = new FloatImage(600, 1, 3);
         Array.Fill(plate.Data, 0.5f);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(30, 3, 0.001)]), null, new(16, 1, 1), 3, keep: false), [box], plate, null, pose, dataPasses: false);
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(30, 3, 0.001)]), null, new(16, 1, 1), 3, keep: false), [box], plate, null, pose, new() { DataPasses = false });
         double X(int pixel) => -2.5 + (pixel + 0.5 - 300) / 75.0;
         int first = Enumerable.Range(0, 600).First(i => layers.Shadow[i, 0, 0] < 0.5f), last = Enumerable.Range(0, 600).Last(i => X(i) < -1e-6 && layers.Shadow[i, 0, 0] < 0.5f);
         Assert.Equal(-3.4641016, X(first), 1.0 / 75);
@@ -191,7 +191,7 @@ public class LightTests
         Light lamp = SunAt(90, 1) with { Id = "lamp", InPlate = false };
         var plate = new FloatImage(8, 8, 3);
         Array.Fill(plate.Data, 0.4f);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(90, 2), lamp]), null, new(16, 1, 1), 3, keep: false), [], plate, null, pose, dataPasses: false);
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(90, 2), lamp]), null, new(16, 1, 1), 3, keep: false), [], plate, null, pose, new() { DataPasses = false });
         Assert.Equal(1, layers.Shadow[4, 4, 0]);
         Assert.Equal(0.2, layers.Added[4, 4, 0], 1e-4);
         Assert.Equal(0.6, layers.Comp[4, 4, 0], 1e-4);
@@ -225,12 +225,12 @@ public class LightTests
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
         var wall = new PlacedElement("wall", new(new MeshTree(PieceMeshes.Box(new(0.2, 10, 20))), []), new Similarity(1, Matrix3.Identity, new(distance + 0.1, -5, 0)));
         var plate = new FloatImage(1, 1, 3, [0.4f, 0.4f, 0.4f]);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(8192, 1, 1), 3, keep: false), [wall], plate, null, pose, dataPasses: false, contact: new(0.5, 0.06));
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(8192, 1, 1), 3, keep: false), [wall], plate, null, pose, new() { DataPasses = false, Contact = new(0.5, 0.06) });
         Assert.Equal(open, layers.Contact![0, 0, 0], 0.006);
         // Half its strength in the comp, nothing in the shadow.
         Assert.Equal(0.4 * (1 - 0.5 * (1 - open)), layers.Comp[0, 0, 0], 0.003);
         Assert.Equal(1, layers.Shadow[0, 0, 0]);
-        Assert.Null(DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(16, 1, 1), 3, keep: false), [wall], plate, null, pose, dataPasses: false).Contact);
+        Assert.Null(DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(16, 1, 1), 3, keep: false), [wall], plate, null, pose, new() { DataPasses = false }).Contact);
     }
 
     // Holdout by coverage: an element of the plate's own colour behind a piece leaves no line along the edge (out operator, derived).
@@ -247,7 +247,7 @@ public class LightTests
         {
             var plate = new FloatImage(33, 33, 3);
             Array.Fill(plate.Data, level);
-            return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(64, 1, 1), 3, keep: false), [card], plate, null, pose, dataPasses: false);
+            return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(64, 1, 1), 3, keep: false), [card], plate, null, pose, new() { DataPasses = false });
         }
         FrameLayers white = Over(1), black = Over(0);
         int partly = 0;

@@ -114,12 +114,12 @@ public sealed class RelightTests
         var p = new FloatImage(2, 1, 3, [0, 0, 0, 4, 0, 0]);
         var n = new FloatImage(2, 1, 3, [0, 1, 0, 0, 1, 0]);
         SampledLight lamp = LightRig.Of([new Light { Id = "l", Kind = LightKind.Point, Strength = 800, Position = new(0, 3, 0) }]).Sampled[0];
-        FloatImage lit = Relight.Light(p, n, null, [lamp], new(), new(0, 5, 0), null);
+        FloatImage lit = Relight.Light(p, n, null, new([lamp], default, default), new(), new(0, 5, 0), null);
         Assert.Equal(14.1471061, lit[0, 0, 0], 1e-3);
         Assert.Equal(3.05577491, lit[1, 0, 0], 1e-3);
-        FloatImage shiny = Relight.Light(p, n, null, [lamp], new(Diffuse: 0, Specular: 1, Width: 32), new(0, 5, 0), null);
+        FloatImage shiny = Relight.Light(p, n, null, new([lamp], default, default), new(Diffuse: 0, Specular: 1, Width: 32), new(0, 5, 0), null);
         Assert.Equal(88.8888889 * 5.4112681, shiny[0, 0, 0], 0.01);
-        Assert.Equal(0.2 * 0.5, Relight.Light(p, n, null, [], new(Ambient: 0.2f), new(0, 5, 0), null)[0, 0, 0], 1e-6);
+        Assert.Equal(0.2 * 0.5, Relight.Light(p, n, null, new([], default, default), new(Ambient: 0.2f), new(0, 5, 0), null)[0, 0, 0], 1e-6);
     }
 
     [Fact]
@@ -131,7 +131,7 @@ public sealed class RelightTests
         for (int t = 0; t < surface.TriangleCount; t++) { var (a, b, c) = surface.Triangle(t); Assert.True(MathF.Max(Vector3.Distance(a, b), Vector3.Distance(b, c)) < 2.2f); }
         var own = new TraceScene([new TraceInstance(new MeshTree(surface), Similarity.Identity, RayKinds.LightSet)]);
         SampledLight sun = LightRig.Of([new Light { Id = "s", Kind = LightKind.Sun, Strength = 1, Direction = new(1, 1, 0.3) }]).Sampled[0];
-        FloatImage shadowed = Relight.Light(p, n, null, [sun], new(), Stand.Position.ToSingle(), own), open = Relight.Light(p, n, null, [sun], new(Shadows: false), Stand.Position.ToSingle(), own);
+        FloatImage shadowed = Relight.Light(p, n, null, new([sun], default, default), new(), Stand.Position.ToSingle(), own), open = Relight.Light(p, n, null, new([sun], default, default), new(Shadows: false), Stand.Position.ToSingle(), own);
         int dark = Enumerable.Range(0, 240 * 160).Count(i => open.Data[3 * i] > 0.05f && shadowed.Data[3 * i] < 0.01f);
         Assert.InRange(dark, 200, 6000); // the ball's shadow on the floor
         int same = Enumerable.Range(0, 240 * 160).Count(i => open.Data[3 * i] > 0.05f && shadowed.Data[3 * i] == open.Data[3 * i]);

@@ -1,3 +1,4 @@
+using System.Numerics;
 using Plenk.Core.Geometry;
 using Plenk.Core.Lighting;
 using Plenk.Core.Tracing;
@@ -9,6 +10,35 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 {
     public Material MaterialOf(int triangle) =>
         Materials.Count == 0 ? Material.Grey : Materials[Math.Clamp(Tree.Mesh.Materials?[triangle] ?? 0, 0, Materials.Count - 1)];
+
+    /// <summary>Some of it lets light through.</summary>
+    public bool SeeThrough { get; } = Materials.Any(m => m is { SeeThrough: true, Picture: not null });
+
+    /// <summary>The material at a hit, its picture's colour counted.</summary>
+    public Material At(in Hit hit)
+    {
+        Material m = MaterialOf(hit.Triangle);
+        if (m.Picture is null) { return m; }
+        Vector4 c = PictureAt(m, hit);
+        return c.W > 0 ? m with { BaseColor = m.BaseColor * new Vector3(c.X, c.Y, c.Z) / c.W, Emission = m.Emission * new Vector3(c.X, c.Y, c.Z) / c.W } : m;
+    }
+
+    /// <summary>How much of a ray is stopped at a hit, 0..1.</summary>
+    public float Stops(in Hit hit)
+    {
+        Material m = MaterialOf(hit.Triangle);
+        return m is { SeeThrough: true, Picture: not null } ? Math.Clamp(PictureAt(m, hit).W, 0, 1) : 1;
+    }
+
+    private Vector4 PictureAt(Material m, in Hit hit)
+    {
+        Vector2 uv = Tree.Mesh.TextureCoordinate(hit.Triangle, hit.U, hit.V);
+        Span<float> c = stackalloc float[4];
+        // Tiled beyond its edges, as glTF's default sampler does.
+        float u = uv.X is >= 0 and <= 1 ? uv.X : uv.X - MathF.Floor(uv.X), v = uv.Y is >= 0 and <= 1 ? uv.Y : uv.Y - MathF.Floor(uv.Y);
+        m.Picture!.SampleBilinear(u * m.Picture.Width, v * m.Picture.Height, c);
+        return new(c[0], c[1], c[2], c[3]);
+    }
 }
 
 /// <summary>An element as it stands in a frame.</summary>

@@ -2,14 +2,32 @@ using System.Numerics;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>Metallic-roughness material, as in the glTF 2.0 specification, appendix B. Colours linear.</summary>
+/// <summary>
+/// Metallic-roughness material, as in the glTF 2.0 specification, appendix B; Specular and Emission as its KHR_materials_specular and
+/// emissive factor. Colours linear.
+/// </summary>
 public sealed record Material(string Name, Vector3 BaseColor, float Metallic, float Roughness)
 {
-    public static readonly Material Grey = new("grey", new(0.5f), 0, 0.6f);
+    /// <summary>Stands where a file says nothing: matt, half of the light.</summary>
+    public static readonly Material Grey = new("grey", new(0.5f), 0, 1) { Specular = 0 };
+
+    /// <summary>Of a dielectric's reflection, 0 (Lambert) to 1.</summary>
+    public float Specular { get; init; } = 1;
+
+    /// <summary>Radiance that it sends out by itself.</summary>
+    public Vector3 Emission { get; init; }
+
+    /// <summary>Times <see cref="BaseColor"/>, by the mesh's texture coordinates: RGBA, linear, premultiplied; null: the colour is even.</summary>
+    public Images.FloatImage? Picture { get; init; }
+
+    /// <summary>Its picture lets light through where its alpha is below 1.</summary>
+    public bool SeeThrough { get; init; }
 
     public float Alpha => MathF.Max(Roughness * Roughness, 1e-3f);
-    public Vector3 F0 => Vector3.Lerp(new(0.04f), BaseColor, Metallic);
+    public Vector3 F0 => Vector3.Lerp(new(0.04f * Specular), BaseColor, Metallic);
+    public float F90 => Specular + (1 - Specular) * Metallic;
     public Vector3 Diffuse => BaseColor * (1 - Metallic);
+    public bool Mirrors => Specular > 0 || Metallic > 0;
 }
 
 /// <summary>The glTF metallic-roughness reflectance: GGX with height-correlated Smith masking and Schlick's Fresnel term.</summary>
@@ -37,22 +55,30 @@ public static class Bsdf
     }
 
     /// <summary>Schlick 1994.</summary>
-    public static Vector3 Fresnel(Vector3 f0, float vh)
+    public static Vector3 Fresnel(Vector3 f0, float vh, float f90 = 1)
     {
         float m = 1 - vh, m2 = m * m;
-        return f0 + (Vector3.One - f0) * (m2 * m2 * m);
+        return f0 + (new Vector3(f90) - f0) * (m2 * m2 * m);
     }
 
     /// <summary>Reflectance for unit vectors normal, towards the light, towards the viewer. Without the cosine.</summary>
     public static Vector3 Evaluate(Material m, Vector3 n, Vector3 l, Vector3 v)
     {
+        var (diffuse, specular) = Parts(m, n, l, v);
+        return diffuse + specular;
+    }
+
+    /// <summary>The same in its two parts.</summary>
+    public static (Vector3 Diffuse, Vector3 Specular) Parts(Material m, Vector3 n, Vector3 l, Vector3 v)
+    {
         float nl = Vector3.Dot(n, l), nv = Vector3.Dot(n, v);
         if (nl <= 0 || nv <= 0) { return default; }
+        if (!m.Mirrors) { return (m.Diffuse / MathF.PI, default); }
         Vector3 h = Vector3.Normalize(l + v);
         float vh = Vector3.Dot(v, h);
-        Vector3 f = Fresnel(m.F0, vh);
+        Vector3 f = Fresnel(m.F0, vh, m.F90);
         float specular = Distribution(Vector3.Dot(n, h), m.Alpha) * Visibility(nl, nv, m.Alpha);
-        return (Vector3.One - f) * m.Diffuse / MathF.PI + f * specular;
+        return ((Vector3.One - f) * m.Diffuse / MathF.PI, f * specular);
     }
 
     /// <summary>

@@ -3,7 +3,6 @@ using System.Numerics;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
-using Plenk.Core.Sets;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
@@ -11,9 +10,10 @@ namespace Plenk.Core.Lighting;
 /// <summary>
 /// Differential rendering (Debevec, "Rendering synthetic objects into real scenes", SIGGRAPH 1998): per channel and pixel
 /// S = Σ w E1 / Σ w E0 over the samples on receivers, S′ = c S + 1 − c with c their share, and
-/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0.
+/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0. What elements throw back onto the set is part of E1 (by
+/// the plate's lights) and En (by new ones); what is seen of them in mirroring pieces is added after.
 /// </summary>
-public static class DifferentialRenderer
+public sealed class DifferentialRenderer
 {
     /// <summary>Albedo that new lamps act through where the plate's own light is too weak to tell one.</summary>
     public const float AssumedAlbedo = 0.5f;
@@ -21,224 +21,434 @@ public static class DifferentialRenderer
     /// <summary>Rays of the contact look a camera sample.</summary>
     public const int ContactRays = 4;
 
+    private readonly SetPass _pass;
+    private readonly FloatImage _plate;
+    private readonly RenderOptions _options;
+    private readonly LightRig _rig;
+    private readonly ElementScene _scene;
+    private readonly ElementShader _shader;
+    private readonly int _width, _height, _samples, _perSample;
+    private readonly bool[] _isNew, _isSun, _isAround;
+    private readonly int[] _skyRay; // by light ray: its number among those to its sky; −1: to no sky
+    private readonly SampledLight[] _skies;
+    // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
+    private readonly bool _everywhere, _touching;
+    private readonly float _reach, _look;
+
+    private readonly FloatImage _element, _holdout, _shadow, _added, _visibility, _ao, _held, _e0, _en, _depth, _position, _normal;
+    private readonly FloatImage? _contact, _mirror;
+    private readonly ElementParts? _parts;
+    private readonly float[] _share;
+    private readonly float[]? _setContact;
+    private readonly (double Shadow, int Shadowed, double Element, int Covered)[] _errors;
+    private long _rays;
+
     /// <summary>
     /// Renders the frame of a set pass. <paramref name="plate"/> is linear RGB of the pass's size.
     /// <paramref name="onRow"/> is told how many rows are done and may throw to stop.
     /// </summary>
     public static FrameLayers Render(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings,
-        Pose cameraToWorld, bool dataPasses = true, CancellationToken stop = default, Action<int>? onRow = null, Shots.ContactLook? contact = null)
+        Pose cameraToWorld, RenderOptions? options = null, CancellationToken stop = default, Action<int>? onRow = null) =>
+        new DifferentialRenderer(pass, elements, plate, openings, cameraToWorld, options ?? new()).Run(stop, onRow);
+
+    private DifferentialRenderer(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings, Pose cameraToWorld, RenderOptions options)
+    {
+        (_pass, _plate, _options, _rig) = (pass, plate, options, pass.Rig);
+        (_width, _height, _samples, _perSample) = (pass.Camera.Pinhole.Width, pass.Camera.Pinhole.Height, pass.Quality.CameraSamples, pass.LightSamplesPerCameraSample);
+        if (plate.Width != _width || plate.Height != _height || plate.Channels != 3)
+        {
+            throw new ArgumentException($"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {_width} × {_height} × 3");
+        }
+        _scene = new(elements);
+        _shader = new(pass, openings, _scene, cameraToWorld, plate, options.Surfaces, options.DirectOnly);
+        bool[] Each(Func<SampledLight, bool> of) => [.. _rig.Sampled.SelectMany(l => Enumerable.Repeat(of(l), pass.RaysTo(l)))];
+        (_isNew, _isSun, _isAround) = (Each(l => !l.InPlate), Each(l => l.Kind == Shots.LightKind.Sun), Each(l => l.IsAround));
+        _skyRay = [.. _rig.Sampled.SelectMany(l => Enumerable.Range(0, pass.RaysTo(l)).Select(i => l.IsSky ? i : -1))];
+        _skies = [.. _rig.Sampled.Where(l => l is { IsSky: true, LightsSet: true })];
+        _everywhere = (options.DataPasses && options.VisibilityEverywhere) || _rig.HasNew || pass.IsKept;
+        _touching = options.Contact is { Strength: > 0 } && elements.Count > 0;
+        (_reach, _look) = ((float)(options.Contact?.ReachMetres ?? 0), (float)(options.Contact?.Strength ?? 0));
+        FloatImage Layer(int channels) => new(_width, _height, channels);
+        (_element, _holdout, _shadow, _added, _visibility, _ao) = (Layer(4), Layer(1), Layer(3), Layer(3), Layer(1), Layer(1));
+        (_held, _e0, _en, _depth, _position, _normal) = (Layer(4), Layer(3), Layer(3), Layer(1), Layer(3), Layer(3));
+        _contact = _touching ? Layer(1) : null;
+        _mirror = options.Surfaces is { AnyMirrors: true } && elements.Count > 0 ? Layer(3) : null;
+        _parts = options.Parts ? new(Layer(3), Layer(3), Layer(3), Layer(3), Layer(3), [.. _rig.Sampled.Where(l => l.LightsElements).Select(l => (l.Id, Layer(3)))], Layer(2), Layer(2)) : null;
+        _share = new float[_width * _height];
+        _setContact = _touching ? new float[_width * _height] : null;
+        _errors = new (double, int, double, int)[_height];
+    }
+
+    private FrameLayers Run(CancellationToken stop, Action<int>? onRow)
     {
         var watch = Stopwatch.StartNew();
-        var pinhole = pass.Camera.Pinhole;
-        int width = pinhole.Width, height = pinhole.Height, samples = pass.Quality.CameraSamples, perSample = pass.LightSamplesPerCameraSample;
-        if (plate.Width != width || plate.Height != height || plate.Channels != 3)
-        {
-            throw new ArgumentException($"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {width} × {height} × 3");
-        }
-        LightRig rig = pass.Rig;
-        var elementScene = new TraceScene([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
-        var shader = new ElementShader(pass.Set, rig, openings, elementScene, elements, pinhole, cameraToWorld, plate);
-        FloatImage Layer(int channels) => new(width, height, channels);
-        FloatImage element = Layer(4), holdout = Layer(1), shadow = Layer(3), added = Layer(3), visibility = Layer(1), ao = Layer(1);
-        FloatImage held = Layer(4), e0 = Layer(3), en = Layer(3);
-        FloatImage? touching = contact is { Strength: > 0 } && elements.Count > 0 ? Layer(1) : null;
-        float reach = (float)(contact?.ReachMetres ?? 0), look = (float)(contact?.Strength ?? 0);
-        FloatImage depth = Layer(1), position = Layer(3), normal = Layer(3);
-        var share = new float[width * height];
-        float[]? setContact = contact is { Strength: > 0 } && elements.Count > 0 ? new float[width * height] : null;
-        bool[] isNew = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.InPlate, pass.RaysTo(l)))];
-        bool[] isSun = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.Kind == Shots.LightKind.Sun, pass.RaysTo(l)))], isAround = [.. rig.Sampled.SelectMany(l => Enumerable.Repeat(l.IsAround, pass.RaysTo(l)))];
-        // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
-        bool everywhere = dataPasses || rig.HasNew || pass.IsKept;
         int done = 0;
-        long rays = 0;
-
-        Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
+        Parallel.For(0, _height, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
         {
-            pass.Row(y, ref buffers.Samples, ref buffers.Lights, out var row, out var lightRow);
-            Span<bool> closed = stackalloc bool[samples * perSample];
-            long cast = pass.IsKept ? 0 : row.Length;
-            for (int x = 0; x < width; x++)
-            {
-                uint seed = Sampling.PixelSeed(x, y, pass.Seed);
-                Vector3 color = default, heldColor = default;
-                int before = 0, after = 0, receivers = 0;
-                bool between = false;
-                int setClosed = 0, elementSamples = 0;
-                float elementOpen = 0;
-                closed.Clear();
-                for (int i = 0; i < samples; i++)
-                {
-                    int at = x * samples + i;
-                    ref readonly SetSample s = ref row[at];
-                    if (s.Direction == default) { continue; }
-                    if (s.Receives) { receivers++; }
-                    if (elements.Count == 0) { continue; }
-                    if (elementScene.MayMeet(pass.Camera.Origin, s.Direction))
-                    {
-                        var ray = new Ray(pass.Camera.Origin, s.Direction);
-                        cast++;
-                        Hit hit = elementScene.Intersect(ray, RayKinds.Element);
-                        if (hit.IsHit)
-                        {
-                            before++;
-                            Vector3 c = shader.Shade(hit, ray, (uint)i, seed);
-                            if (touching is not null)
-                            {
-                                float open = shader.Open(hit, ray, reach, (uint)i, seed);
-                                (elementOpen, elementSamples) = (elementOpen + open, elementSamples + 1);
-                                c *= 1 - look * (1 - open);
-                                cast += ContactRays;
-                            }
-                            color += c;
-                            if (hit.T < s.HideDistance)
-                            {
-                                after++;
-                                heldColor += c;
-                            }
-                        }
-                    }
-                    if (!s.Receives) { continue; }
-                    if (touching is not null && elementScene.MayReach(s.Point, reach))
-                    {
-                        for (uint k = 0; k < ContactRays; k++)
-                        {
-                            if (elementScene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point((uint)i * ContactRays + k, seed, 60)), 0, reach), RayKinds.Element)) { setClosed++; }
-                        }
-                        cast += ContactRays;
-                    }
-                    for (int k = 0; k < perSample; k++)
-                    {
-                        LightSample light = lightRow[at * perSample + k];
-                        if (light.Factor == 0 || !elementScene.MayMeet(s.Point, light.Direction)) { continue; }
-                        cast++;
-                        between |= closed[i * perSample + k] = elementScene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance), RayKinds.Element);
-                    }
-                }
-                Vector3 sum0 = default, sum1 = default, sumNew = default;
-                int sunOpen = 0, sunRays = 0, skyRays = 0;
-                float skyOpen = 0;
-                if (receivers > 0 && (between || everywhere || IsProbe(x, y)))
-                {
-                    for (int i = 0; i < samples; i++)
-                    {
-                        int at = x * samples + i;
-                        ref readonly SetSample s = ref row[at];
-                        if (!s.Receives) { continue; }
-                        Vector3 without = rig.FillPlate, with = rig.FillPlate, lamps = rig.FillNew;
-                        for (int k = 0; k < perSample; k++)
-                        {
-                            LightSample light = lightRow[at * perSample + k];
-                            if (isSun[k]) { sunRays++; } else if (isAround[k]) { skyRays++; }
-                            if (!pass.IsKept && light.Factor != 0) { cast++; }
-                            if (!pass.IsOpen(s, light)) { continue; }
-                            Vector3 e = light.Irradiance;
-                            bool open = !closed[i * perSample + k];
-                            if (open && isSun[k]) { sunOpen++; }
-                            else if (open && isAround[k]) { skyOpen += light.Factor; }
-                            if (isNew[k])
-                            {
-                                if (open) { lamps += e; }
-                                continue;
-                            }
-                            without += e;
-                            if (open) { with += e; }
-                        }
-                        sum0 += without;
-                        sum1 += with;
-                        sumNew += lamps;
-                    }
-                }
-                float inverse = 1f / samples;
-                float setOpen = receivers > 0 ? 1 - (float)setClosed / (ContactRays * receivers) : 1;
-                if (touching is not null)
-                {
-                    // What the comp shows there: the element's own where it stands, else the set's.
-                    float covered = before * inverse;
-                    touching[x, y, 0] = covered * (elementSamples > 0 ? elementOpen / elementSamples : 1) + (1 - covered) * setOpen;
-                    setContact![y * width + x] = 1 - look * (1 - setOpen) * receivers * inverse;
-                }
-                Store(element, x, y, color * inverse, before * inverse);
-                Store(held, x, y, heldColor * inverse, after * inverse);
-                holdout[x, y, 0] = (before - after) * inverse;
-                share[y * width + x] = receivers * inverse;
-                visibility[x, y, 0] = sunRays > 0 ? (float)sunOpen / sunRays : 1;
-                ao[x, y, 0] = skyRays > 0 ? skyOpen / skyRays : 1;
-                for (int c = 0; c < 3; c++)
-                {
-                    // Equal sums mean that nothing came between: the ratio is then exactly 1.
-                    shadow[x, y, c] = sum1[c] == sum0[c] || sum0[c] <= 0 ? 1 : sum1[c] / sum0[c];
-                    e0[x, y, c] = receivers > 0 ? sum0[c] / receivers : 0;
-                    en[x, y, c] = receivers > 0 ? sumNew[c] / receivers : 0;
-                }
-                if (dataPasses) { Data(x, y, pass, elementScene, depth, position, normal); }
-            }
-            Interlocked.Add(ref rays, cast);
+            Row(y, ref buffers.Samples, ref buffers.Lights);
             onRow?.Invoke(Interlocked.Increment(ref done));
             return buffers;
         }, _ => { });
-
-        float[] floor = WeakLight(e0, share);
-        var comp = Layer(3);
-        var touched = new bool[width * height];
-        Parallel.For(0, height, y =>
-        {
-            for (int x = 0; x < width; x++)
-            {
-                float c = share[y * width + x], alpha = held[x, y, 3];
-                bool touch = alpha > 0;
-                float near = setContact?[y * width + x] ?? 1;
-                touch |= near != 1;
-                for (int k = 0; k < 3; k++)
-                {
-                    float p = plate[x, y, k];
-                    float ratio = shadow[x, y, k];
-                    bool weak = e0[x, y, k] < floor[k] && (ratio != 1 || en[x, y, k] > 0);
-                    if (weak) { ratio = 1; }
-                    ratio = ratio == 1 ? 1 : c * ratio + (1 - c);
-                    shadow[x, y, k] = ratio;
-                    if (en[x, y, k] > 0)
-                    {
-                        added[x, y, k] = c * en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : p / e0[x, y, k]);
-                    }
-                    touch |= ratio != 1 || added[x, y, k] != 0;
-                    comp[x, y, k] = held[x, y, k] + (p * ratio * near + added[x, y, k]) * (1 - alpha);
-                }
-                touched[y * width + x] = touch;
-                if (!touch)
-                {
-                    plate.Pixel(x, y).CopyTo(comp.Pixel(x, y));
-                }
-            }
-        });
-        return new(comp, element, holdout, shadow, added, visibility, ao, depth, position, normal)
+        var (comp, touched) = Merge();
+        double shadow = 0, element = 0;
+        long shadowed = 0, covered = 0;
+        foreach (var e in _errors) { (shadow, shadowed, element, covered) = (shadow + e.Shadow, shadowed + e.Shadowed, element + e.Element, covered + e.Covered); }
+        return new(comp, _element, _holdout, _shadow, _added, _visibility, _ao, _depth, _position, _normal)
         {
             Touched = touched,
-            Contact = touching,
-            Counts = new(rays, watch.Elapsed.TotalSeconds),
+            Contact = _contact,
+            Mirror = _mirror,
+            Parts = _parts,
+            Counts = new(_rays, watch.Elapsed.TotalSeconds, shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0),
         };
     }
 
-    private static void Store(FloatImage image, int x, int y, Vector3 rgb, float alpha)
+    /// <summary>What the samples of a pixel add up to; Half: those of even number, for the noise.</summary>
+    private struct Sums
+    {
+        public Vector3 Color, HeldColor, HalfColor, Mirror;
+        public Shaded Parts;
+        public float Before, After, ElementOpen;
+        public int Receivers, SetClosed, ElementSamples;
+        public bool Between;
+        public Vector3 E0, E1, New, Half0, Half1, Bounced, BouncedNew, Kept, KeptNew, HalfKept;
+        public float SkyKept;
+        public int SunOpen, SunRays, SkyRays;
+        public float SkyOpen;
+    }
+
+    private void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights)
+    {
+        _pass.Row(y, ref samples, ref lights, out var row, out var lightRow, _skies.Length > 0 ? _scene.CanAim : null);
+        Span<bool> closed = stackalloc bool[_samples * _perSample];
+        Span<Vector3> byLight = stackalloc Vector3[_parts is null ? 0 : _rig.Sampled.Count];
+        long cast = _pass.IsKept ? 0 : row.Length;
+        for (int x = 0; x < _width; x++)
+        {
+            var sums = new Sums();
+            byLight.Clear();
+            closed.Clear();
+            ReadOnlySpan<SetSample> own = row.Slice(x * _samples, _samples);
+            ReadOnlySpan<LightSample> ownLights = lightRow.Slice(x * _samples * _perSample, _samples * _perSample);
+            Elements(x, y, own, ownLights, closed, byLight, ref sums, ref cast);
+            if (sums.Receivers > 0 && (sums.Between || _everywhere || IsProbe(x, y))) { Light(own, ownLights, closed, ref sums, ref cast); }
+            Store(x, y, sums, byLight);
+            if (_options.DataPasses || _parts is not null) { Data(x, y); }
+        }
+        Interlocked.Add(ref _rays, cast);
+    }
+
+    /// <summary>What the camera sees of elements, what they keep from the set, and what they send it.</summary>
+    private void Elements(int x, int y, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, Span<bool> closed, Span<Vector3> byLight, ref Sums sums, ref long cast)
+    {
+        uint seed = Sampling.PixelSeed(x, y, _pass.Seed);
+        bool any = _scene.Elements.Count > 0;
+        int pixel = y * _width + x;
+        Span<RenderedSpot> rendered = stackalloc RenderedSpot[_options.Rendered.Count];
+        int layers = RenderedAt(pixel, rendered);
+        for (int i = 0; i < _samples; i++)
+        {
+            ref readonly SetSample s = ref row[i];
+            if (s.Direction == default) { continue; }
+            if (s.Receives) { sums.Receivers++; }
+            if (!any && layers == 0) { continue; }
+            var ray = new Ray(_pass.Camera.Origin, s.Direction);
+            Hit hit = Hit.None;
+            if (_scene.MayMeet(ray.Origin, ray.Direction))
+            {
+                cast++;
+                hit = _scene.Intersect(ray);
+            }
+            // From near to far: what was rendered elsewhere and lies before the element, the element, and what lies behind it.
+            float open = 1;
+            int at = 0;
+            for (; at < layers && rendered[at].Distance < hit.T; at++) { Laid(rendered[at], s, pixel, (uint)i, ref open, ref sums); }
+            if (hit.IsHit) { Seen(hit, ray, s, pixel, open, (uint)i, seed, byLight, ref sums, ref cast); }
+            else { for (; at < layers; at++) { Laid(rendered[at], s, pixel, (uint)i, ref open, ref sums); } }
+            if (!any) { continue; }
+            if (_mirror is not null && s.Piece >= 0 && _options.Surfaces!.ByPiece[s.Piece] is { Mirror: { } mirror } surface)
+            {
+                Mirrored(s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, (uint)i, seed, ref sums, ref cast);
+            }
+            if (!s.Receives) { continue; }
+            if (_touching && _scene.MayReach(s.Point, _reach))
+            {
+                for (uint k = 0; k < ContactRays; k++)
+                {
+                    if (_scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point((uint)i * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
+                }
+                cast += ContactRays;
+            }
+            bool aims = _skies.Length > 0 && (s.FewSky || _scene.CanAim(s.Point, s.Normal));
+            if (aims) { KeptOfSkies(s, (uint)i, seed, ref sums, ref cast); }
+            for (int k = 0; k < _perSample; k++)
+            {
+                LightSample light = lights[i * _perSample + k];
+                if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !_scene.MayMeet(s.Point, light.Direction)) { continue; }
+                cast++;
+                sums.Between |= closed[i * _perSample + k] = _scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
+            }
+            if (_options.Bounce) { Bounce(s, (uint)i, seed, ref sums, ref cast); }
+        }
+    }
+
+    private readonly record struct RenderedSpot(float Distance, Vector3 Color, float Alpha);
+
+    /// <summary>What layers rendered elsewhere show at a pixel, from near to far.</summary>
+    private int RenderedAt(int pixel, Span<RenderedSpot> spots)
+    {
+        int n = 0;
+        foreach (RenderedLayer layer in _options.Rendered)
+        {
+            ReadOnlySpan<float> c = layer.Rgba.Data.AsSpan(4 * pixel, 4);
+            if (c[3] > 0) { spots[n++] = new(layer.Distance[pixel], new(c[0], c[1], c[2]), MathF.Min(1, c[3])); }
+        }
+        for (int i = 1; i < n; i++) { for (int k = i; k > 0 && spots[k].Distance < spots[k - 1].Distance; k--) { (spots[k], spots[k - 1]) = (spots[k - 1], spots[k]); } }
+        return n;
+    }
+
+    private void Laid(in RenderedSpot spot, in SetSample s, int pixel, uint index, ref float open, ref Sums sums)
+    {
+        Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
+        open *= 1 - spot.Alpha;
+    }
+
+    /// <summary>Colour and coverage before and after holding out.</summary>
+    private void Add(Vector3 color, float alpha, float distance, in SetSample s, int pixel, uint index, ref Sums sums)
+    {
+        sums.Before += alpha;
+        sums.Color += color;
+        if ((index & 1) == 0) { sums.HalfColor += color; }
+        if (distance >= s.HideDistance) { return; }
+        float shows = 1;
+        foreach (HidingMatte m in _options.Mattes) { if (distance > m.Beyond) { shows *= 1 - m.Coverage[pixel]; } }
+        sums.After += alpha * shows;
+        sums.HeldColor += color * shows;
+    }
+
+    private void Seen(in Hit hit, in Ray ray, in SetSample s, int pixel, float open, uint index, uint seed, Span<Vector3> byLight, ref Sums sums, ref long cast)
+    {
+        Shaded shaded = _shader.Shade(hit, ray, index, seed, byLight);
+        float near = 1;
+        if (_touching)
+        {
+            float clear = _shader.Open(hit, ray, _reach, index, seed);
+            (sums.ElementOpen, sums.ElementSamples) = (sums.ElementOpen + clear, sums.ElementSamples + 1);
+            near = 1 - _look * (1 - clear);
+            cast += ContactRays;
+        }
+        if (_parts is not null)
+        {
+            float by = near * open;
+            sums.Parts.Albedo += shaded.Albedo * open;
+            sums.Parts.Diffuse += shaded.Diffuse * by;
+            sums.Parts.Specular += shaded.Specular * by;
+            sums.Parts.Reflection += shaded.Reflection * by;
+            sums.Parts.Emission += shaded.Emission * by;
+        }
+        Add(shaded.Color * (near * open), open, hit.T, s, pixel, index, ref sums);
+    }
+
+    /// <summary>What a mirroring piece shows of elements in the place of what it showed.</summary>
+    private void Mirrored(in SetSample s, Material mirror, float share, uint index, uint seed, ref Sums sums, ref long cast)
+    {
+        if (share <= 0 || !Bsdf.SampleSpecular(mirror, s.Normal, Vector3.Negate(s.Direction), Sampling.Point(index, seed, 50), out Vector3 r, out float weight, out float vh) || !_scene.MayMeet(s.Point, r)) { return; }
+        var ray = new Ray(s.Point, r);
+        cast++;
+        Hit hit = _scene.Intersect(ray);
+        if (!hit.IsHit || _pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.CameraSet)) { return; }
+        sums.Mirror += share * weight * Bsdf.Fresnel(mirror.F0, vh, mirror.F90) * (_shader.Shade(hit, ray, index, seed, []).Color - _shader.FromPlace(ray, index, seed));
+    }
+
+    /// <summary>What elements keep of the skies' light, by a ray aimed at them.</summary>
+    private void KeptOfSkies(in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
+    {
+        if (!_scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 52), out Vector3 d, out float density) || density <= 0) { return; }
+        var ray = new Ray(s.Point, d);
+        cast++;
+        if (!_scene.Occluded(ray)) { return; }
+        cast++;
+        if (_pass.Set.Scene.Occluded(ray, RayKinds.LightSet)) { return; }
+        float by = Vector3.Dot(d, s.Normal) / density;
+        foreach (SampledLight sky in _skies)
+        {
+            Vector3 e = by * sky.Radiance(d);
+            if (!sky.InPlate) { sums.KeptNew += e; continue; }
+            sums.Kept += e;
+            if ((index & 1) == 0) { sums.HalfKept += e; }
+        }
+        sums.SkyKept += by / MathF.PI;
+        sums.Between = true;
+    }
+
+    private void Bounce(in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
+    {
+        if (!_scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 51), out Vector3 d, out float density) || density <= 0) { return; }
+        var ray = new Ray(s.Point, d);
+        cast++;
+        Hit hit = _scene.Intersect(ray);
+        if (!hit.IsHit || _pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.LightSet)) { return; }
+        var (plate, added) = _shader.Bounced(hit, ray, index, seed);
+        float by = Vector3.Dot(d, s.Normal) / density;
+        sums.Bounced += by * plate;
+        sums.BouncedNew += by * added;
+        if ((index & 1) == 0) { sums.Half1 += by * plate; }
+        sums.Between = true;
+    }
+
+    /// <summary>Irradiance on the receivers without and with elements, and from new lamps.</summary>
+    private void Light(ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, ref Sums sums, ref long cast)
+    {
+        for (int i = 0; i < _samples; i++)
+        {
+            ref readonly SetSample s = ref row[i];
+            if (!s.Receives) { continue; }
+            Vector3 without = _rig.FillPlate, with = _rig.FillPlate, lamps = _rig.FillNew;
+            for (int k = 0; k < _perSample; k++)
+            {
+                LightSample light = lights[i * _perSample + k];
+                if (s.FewSky && _skyRay[k] >= SetPass.FewSkyRays) { continue; }
+                if (_isSun[k]) { sums.SunRays++; } else if (_isAround[k]) { sums.SkyRays++; }
+                if (!_pass.IsKept && light.Factor != 0) { cast++; }
+                if (!_pass.IsOpen(s, light)) { continue; }
+                Vector3 e = light.Irradiance;
+                bool open = !closed[i * _perSample + k];
+                if (open && _isSun[k]) { sums.SunOpen++; }
+                else if (open && _isAround[k]) { sums.SkyOpen += light.Factor; }
+                if (_isNew[k])
+                {
+                    if (open) { lamps += e; }
+                    continue;
+                }
+                without += e;
+                if (open) { with += e; }
+            }
+            sums.E0 += without;
+            sums.E1 += with;
+            sums.New += lamps;
+            if ((i & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
+        }
+        sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
+        sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
+        sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
+    }
+
+    private void Store(int x, int y, in Sums sums, ReadOnlySpan<Vector3> byLight)
+    {
+        float inverse = 1f / _samples, share = sums.Receivers * inverse;
+        if (_contact is not null)
+        {
+            // What the comp shows there: the element's own where it stands, else the set's.
+            float setOpen = sums.Receivers > 0 ? 1 - (float)sums.SetClosed / (ContactRays * sums.Receivers) : 1, covered = sums.Before * inverse;
+            _contact[x, y, 0] = covered * (sums.ElementSamples > 0 ? sums.ElementOpen / sums.ElementSamples : 1) + (1 - covered) * setOpen;
+            _setContact![y * _width + x] = 1 - _look * (1 - setOpen) * share;
+        }
+        Rgba(_element, x, y, sums.Color * inverse, sums.Before * inverse);
+        Rgba(_held, x, y, sums.HeldColor * inverse, sums.After * inverse);
+        _holdout[x, y, 0] = (sums.Before - sums.After) * inverse;
+        if (_mirror is not null) { Rgb(_mirror, x, y, sums.Mirror * inverse); }
+        if (_parts is not null && sums.Before > 0)
+        {
+            Rgb(_parts.Albedo, x, y, sums.Parts.Albedo * inverse);
+            Rgb(_parts.Diffuse, x, y, sums.Parts.Diffuse * inverse);
+            Rgb(_parts.Specular, x, y, sums.Parts.Specular * inverse);
+            Rgb(_parts.Reflection, x, y, sums.Parts.Reflection * inverse);
+            Rgb(_parts.Emission, x, y, sums.Parts.Emission * inverse);
+            for (int k = 0, g = 0; k < _rig.Sampled.Count; k++) { if (_rig.Sampled[k].LightsElements) { Rgb(_parts.Groups[g++].Rgb, x, y, byLight[k] * inverse); } }
+        }
+        _share[y * _width + x] = share;
+        _visibility[x, y, 0] = sums.SunRays > 0 ? (float)sums.SunOpen / sums.SunRays : 1;
+        _ao[x, y, 0] = sums.SkyRays > 0 ? MathF.Max(0, sums.SkyOpen / sums.SkyRays - sums.SkyKept / Math.Max(1, sums.Receivers)) : 1;
+        for (int c = 0; c < 3; c++)
+        {
+            // Equal sums mean that nothing came between: the ratio is then exactly 1.
+            _shadow[x, y, c] = sums.E1[c] == sums.E0[c] || sums.E0[c] <= 0 ? 1 : sums.E1[c] / sums.E0[c];
+            _e0[x, y, c] = sums.Receivers > 0 ? sums.E0[c] / sums.Receivers : 0;
+            _en[x, y, c] = sums.Receivers > 0 ? sums.New[c] / sums.Receivers : 0;
+        }
+        ref var errors = ref _errors[y];
+        Vector3 rest0 = sums.E0 - sums.Half0;
+        if (sums.Between && sums.Half0.Y > 0 && rest0.Y > 0)
+        {
+            float apart = (sums.Half1.Y / sums.Half0.Y - (sums.E1.Y - sums.Half1.Y) / rest0.Y) / 2;
+            (errors.Shadow, errors.Shadowed) = (errors.Shadow + apart * apart, errors.Shadowed + 1);
+        }
+        if (sums.Before >= _samples - 0.001f && _samples > 1)
+        {
+            float apart = (2 * Luminance.Of(sums.HalfColor) - Luminance.Of(sums.Color)) * inverse;
+            (errors.Element, errors.Covered) = (errors.Element + apart * apart, errors.Covered + 1);
+        }
+    }
+
+    /// <summary>The comp, and where it differs from the plate.</summary>
+    private (FloatImage Comp, bool[] Touched) Merge()
+    {
+        float[] floor = WeakLight();
+        var comp = new FloatImage(_width, _height, 3);
+        var touched = new bool[_width * _height];
+        Parallel.For(0, _height, y =>
+        {
+            for (int x = 0; x < _width; x++)
+            {
+                int pixel = y * _width + x;
+                float c = _share[pixel], alpha = _held[x, y, 3], near = _setContact?[pixel] ?? 1;
+                bool touch = alpha > 0 || near != 1;
+                for (int k = 0; k < 3; k++)
+                {
+                    float p = _plate[x, y, k], ratio = _shadow[x, y, k];
+                    bool weak = _e0[x, y, k] < floor[k] && (ratio != 1 || _en[x, y, k] > 0);
+                    if (weak) { ratio = 1; }
+                    ratio = ratio == 1 ? 1 : c * ratio + (1 - c);
+                    _shadow[x, y, k] = ratio;
+                    if (_en[x, y, k] > 0)
+                    {
+                        _added[x, y, k] = c * _en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : p / _e0[x, y, k]);
+                    }
+                    float mirrored = _mirror?[x, y, k] ?? 0;
+                    touch |= ratio != 1 || _added[x, y, k] != 0 || mirrored != 0;
+                    float under = p * ratio * near + _added[x, y, k] + mirrored;
+                    comp[x, y, k] = _held[x, y, k] + (mirrored < 0 ? MathF.Max(0, under) : under) * (1 - alpha);
+                    // Before a coloured screen the foreground without it stands over the element.
+                    foreach (HidingMatte m in _options.Mattes)
+                    {
+                        if (m.Foreground is null || alpha <= 0 || m.Coverage[pixel] is not (> 0 and < 1)) { continue; }
+                        float whole = MathF.Min(1, alpha / (1 - m.Coverage[pixel]));
+                        comp[x, y, k] = _held[x, y, k] + under * (1 - whole) + whole * m.Foreground[x, y, k];
+                    }
+                }
+                touched[pixel] = touch;
+                if (!touch) { _plate.Pixel(x, y).CopyTo(comp.Pixel(x, y)); }
+            }
+        });
+        return (comp, touched);
+    }
+
+    private static void Rgb(FloatImage image, int x, int y, Vector3 rgb)
     {
         Span<float> p = image.Pixel(x, y);
-        (p[0], p[1], p[2], p[3]) = (rgb.X, rgb.Y, rgb.Z, alpha);
+        (p[0], p[1], p[2]) = (rgb.X, rgb.Y, rgb.Z);
+    }
+
+    private static void Rgba(FloatImage image, int x, int y, Vector3 rgb, float alpha)
+    {
+        Rgb(image, x, y, rgb);
+        image[x, y, 3] = alpha;
     }
 
     /// <summary>Every eighth pixel each way answers for the frame's light whatever is near it.</summary>
     private static bool IsProbe(int x, int y) => (x & 7) == 4 && (y & 7) == 4;
 
     /// <summary>1 % of the median E0 of the receiving probe pixels, per channel: below it S is noise and counts as 1.</summary>
-    private static float[] WeakLight(FloatImage e0, float[] share)
+    private float[] WeakLight()
     {
         var result = new float[3];
-        var values = new List<float>(share.Length / 64 + 1);
+        var values = new List<float>(_share.Length / 64 + 1);
         for (int c = 0; c < 3; c++)
         {
             values.Clear();
-            for (int i = 0; i < share.Length; i++)
+            for (int i = 0; i < _share.Length; i++)
             {
-                if (share[i] > 0 && IsProbe(i % e0.Width, i / e0.Width)) { values.Add(e0.Data[3 * i + c]); }
+                if (_share[i] > 0 && IsProbe(i % _width, i / _width)) { values.Add(_e0.Data[3 * i + c]); }
             }
             values.Sort();
             result[c] = values.Count > 0 ? 0.01f * values[values.Count / 2] : 0;
@@ -246,25 +456,40 @@ public static class DifferentialRenderer
         return result;
     }
 
-    /// <summary>Depth, position and normal at the pixel's centre: the nearest of set and element.</summary>
-    private static void Data(int x, int y, SetPass pass, TraceScene elementScene, FloatImage depth, FloatImage position, FloatImage normal)
+    /// <summary>Depth, position, normal, texture place and motion at the pixel's centre: the nearest of set and element.</summary>
+    private void Data(int x, int y)
     {
-        depth[x, y, 0] = float.PositiveInfinity;
-        if (!pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
-        var ray = new Ray(pass.Camera.Origin, d);
-        Hit hit = pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
-        TraceInstance? instance = hit.IsHit ? pass.Set.Instances[hit.Instance] : null;
+        _depth[x, y, 0] = float.PositiveInfinity;
+        if (!_pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
+        var ray = new Ray(_pass.Camera.Origin, d);
+        Hit hit = _pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        TraceInstance? instance = hit.IsHit ? _pass.Set.Instances[hit.Instance] : null;
+        Similarity? moves = hit.IsHit ? _options.Next?.Pieces?[_pass.Set.PieceOf(hit)] : null;
         // A piece that does not hide leaves the element seen through it; one that is held out smaller or larger hides it there.
-        Hit own = elementScene.Intersect(ray with { TMax = pass.Set.HideDistance(ray, hit) }, RayKinds.Element);
-        if (own.IsHit) { (hit, instance) = (own, elementScene.Instances[own.Instance]); }
+        Hit own = _scene.Intersect(ray with { TMax = _pass.Set.HideDistance(ray, hit) });
+        if (own.IsHit)
+        {
+            (hit, instance) = (own, _scene.Instances[own.Instance]);
+            moves = _options.Next?.Elements[own.Instance].After(instance.ObjectToWorld.Inverse());
+            if (_parts is not null)
+            {
+                Vector2 uv = instance.Tree.Mesh.TextureCoordinate(own.Triangle, own.U, own.V);
+                (_parts.Uv[x, y, 0], _parts.Uv[x, y, 1]) = (uv.X, uv.Y);
+            }
+        }
         if (instance is null) { return; }
         Vector3 p = ray.At(hit.T), n = instance.Normal(hit);
         if (Vector3.Dot(n, d) > 0) { n = -n; }
-        depth[x, y, 0] = pass.Camera.DepthOf(p);
-        for (int c = 0; c < 3; c++)
+        _depth[x, y, 0] = _pass.Camera.DepthOf(p);
+        Rgb(_position, x, y, p);
+        Rgb(_normal, x, y, n);
+        if (_parts is not null && _options.Next is { } next)
         {
-            position[x, y, c] = p[c];
-            normal[x, y, c] = n[c];
+            Vec3 then = moves is { } m ? m.Apply(Vec3.From(p)) : Vec3.From(p);
+            if (next.Pinhole.TryProject(next.CameraToWorld, then, out double px, out double py))
+            {
+                (_parts.Motion[x, y, 0], _parts.Motion[x, y, 1]) = ((float)(px * _width / next.Pinhole.Width - x - 0.5), (float)(py * _height / next.Pinhole.Height - y - 0.5));
+            }
         }
     }
 }

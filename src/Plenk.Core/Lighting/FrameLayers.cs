@@ -1,3 +1,5 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 
 namespace Plenk.Core.Lighting;
@@ -15,13 +17,28 @@ public sealed record FrameLayers(
     /// <summary>Short-reach occlusion of set and element by one another, 1 = open; null where that look is off. It is in the comp, never in Shadow.</summary>
     public FloatImage? Contact { get; init; }
 
+    /// <summary>What elements seen in mirroring pieces change of the plate, RGB, signed; null where no piece mirrors.</summary>
+    public FloatImage? Mirror { get; init; }
+
+    /// <summary>The element's parts; null where they were not asked for.</summary>
+    public ElementParts? Parts { get; init; }
+
     /// <summary>Per pixel: the comp differs from the plate here by element, shadow or added light.</summary>
     public required bool[] Touched { get; init; }
 
     public required RenderCounts Counts { get; init; }
 }
 
-public readonly record struct RenderCounts(long Rays, double Seconds);
+/// <summary>
+/// The element's light apart, premultiplied RGB, not held out: their sum is Element. Groups are the lights' own parts (diffuse and specular),
+/// by id. Uv is the nearest surface's texture place, Motion pixels from this frame to the next, both at the pixel's centre.
+/// </summary>
+public sealed record ElementParts(
+    FloatImage Albedo, FloatImage Diffuse, FloatImage Specular, FloatImage Reflection, FloatImage Emission,
+    IReadOnlyList<(string Light, FloatImage Rgb)> Groups, FloatImage Uv, FloatImage Motion);
+
+/// <summary>Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element shadows, and over those that it covers.</summary>
+public readonly record struct RenderCounts(long Rays, double Seconds, double ShadowError = 0, double ElementError = 0);
 
 /// <summary>Camera samples a pixel, and for each of them rays to every sun and every sky.</summary>
 public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays)
@@ -29,5 +46,40 @@ public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays)
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
     public static readonly RenderQuality Middle = new(4, 1, 1);
-    public static readonly RenderQuality Full = new(16, 1, 1);
+    public static readonly RenderQuality Full = new(16, 1, 4);
 }
+
+/// <summary>What else a frame is asked for, and how light goes about in it.</summary>
+public sealed record RenderOptions
+{
+    public bool DataPasses { get; init; } = true;
+
+    /// <summary>With the data passes: visibility and ao are measured in every pixel, not only where an element acts.</summary>
+    public bool VisibilityEverywhere { get; init; } = true;
+
+    /// <summary>The element's parts are kept apart.</summary>
+    public bool Parts { get; init; }
+
+    /// <summary>Elements throw light back onto the set, once.</summary>
+    public bool Bounce { get; init; }
+
+    /// <summary>Nothing but lights: no light from the place onto elements, none back.</summary>
+    public bool DirectOnly { get; init; }
+    public Shots.ContactLook? Contact { get; init; }
+    public SetSurfaces? Surfaces { get; init; }
+    public IReadOnlyList<HidingMatte> Mattes { get; init; } = [];
+    public IReadOnlyList<RenderedLayer> Rendered { get; init; } = [];
+
+    /// <summary>Where all is in the next frame; null: nothing moves.</summary>
+    public NextFrame? Next { get; init; }
+}
+
+/// <summary>The next frame's camera, elements in their order, and by piece what takes it there (null: it stays).</summary>
+public sealed record NextFrame(Pose CameraToWorld, Pinhole Pinhole, IReadOnlyList<Similarity> Elements, IReadOnlyList<Similarity?>? Pieces);
+
+/// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
+/// <param name="Foreground">Of a coloured screen: what stands before it, RGB premultiplied, to stand over elements; null: the plate's own pixel does.</param>
+public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null);
+
+/// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
+public sealed record RenderedLayer(FloatImage Rgba, float[] Distance);

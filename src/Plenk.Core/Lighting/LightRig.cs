@@ -16,6 +16,7 @@ public readonly record struct LightSample(Vector3 Direction, float Factor, Vecto
 /// <summary>A light in the form rays need it.</summary>
 public abstract class SampledLight(Light light)
 {
+    public string Id => light.Id;
     public LightKind Kind => light.Kind;
     public bool InPlate => light.InPlate;
     public bool LightsSet => light.LightsSet;
@@ -24,8 +25,15 @@ public abstract class SampledLight(Light light)
     /// <summary>It comes from all over: one ray tells little of it, and a mirror shows it by itself.</summary>
     public bool IsAround => Kind is LightKind.Sky or LightKind.Panorama;
 
+    /// <summary>A sky that casts shadows: smooth enough that what an element keeps of it can be aimed at.</summary>
+    public bool IsSky => Kind == LightKind.Sky && light.CastsShadow;
+
     /// <summary>One way towards it; the mean over u is the irradiance on a surface with a normal.</summary>
-    public abstract LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings);
+    public LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings) =>
+        // A ray without length meets nothing: so a light shines that casts no shadow.
+        light.CastsShadow ? Towards(point, normal, u, openings) : Towards(point, normal, u, null) with { Distance = 0 };
+
+    protected abstract LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings);
 
     /// <summary>What is seen of it beyond everything; 0 for lights that stand within.</summary>
     public virtual Vector3 Radiance(Vector3 direction) => default;
@@ -82,7 +90,7 @@ internal sealed class SunLight(Light light) : SampledLight(light)
     private readonly Vector3 _strength = ColourOf(light), _direction = light.Direction.Normalized().ToSingle();
     private readonly float _cosHalfAngle = (float)Math.Cos(Rotations.Radians(light.AngularDiameterDegrees / 2));
 
-    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
         Vector3 d = Sampling.Cone(_direction, _cosHalfAngle, u);
         float cos = Vector3.Dot(normal, d);
@@ -106,7 +114,7 @@ internal sealed class SkyLight : SampledLight
 
     public override Vector3 Radiance(Vector3 direction) => _radiance is null ? _uniform : _radiance(direction) * _strength;
 
-    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
         (Vector3 d, float factor) = openings is not null ? openings.Sample(point, normal, u) : (Sampling.CosineHemisphere(normal, u), 1f);
         return new(d, factor, Radiance(d) * (MathF.PI * factor), float.PositiveInfinity);
@@ -120,7 +128,7 @@ internal sealed class PointLight(Light light) : SampledLight(light)
     private readonly float _cosInner = (float)Math.Cos(Rotations.Radians(light.InnerDegrees)), _cosOuter = (float)Math.Cos(Rotations.Radians(light.OuterDegrees));
     private readonly bool _spot = light.Kind == LightKind.Spot;
 
-    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
         Vector3 to = _position - point;
         float square = to.LengthSquared(), distance = MathF.Sqrt(square);
@@ -148,12 +156,12 @@ internal sealed class RectangleLight : SampledLight
         _front = -light.Direction.Normalized().ToSingle();
         // Upright where it can be: its width runs level.
         Vector3 across = MathF.Abs(_front.Y) > 0.999f ? Vector3.UnitX : Vector3.Normalize(Vector3.Cross(Vector3.UnitY, _front)), up = Vector3.Cross(_front, across);
-        (_u, _v) = (across * (float)light.Width, up * (float)light.Height);
+        (_u, _v) = light is { HalfU: { } u, HalfV: { } v } ? (2 * u.ToSingle(), 2 * v.ToSingle()) : (across * (float)light.Width, up * (float)light.Height);
         _corner = light.Position.ToSingle() - _u / 2 - _v / 2;
-        _area = (float)(light.Width * light.Height);
+        _area = Vector3.Cross(_u, _v).Length();
     }
 
-    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
         Vector3 to = _corner + _u * u.X + _v * u.Y - point;
         float square = to.LengthSquared(), distance = MathF.Sqrt(square);
@@ -211,7 +219,7 @@ internal sealed class PanoramaLight : SampledLight
         return _density[Math.Min(High - 1, (int)(v * High)) * Wide + Math.Min(Wide - 1, (int)(u * Wide))];
     }
 
-    public override LightSample Sample(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
         Vector3 d;
         if (u.X < 0.5f)

@@ -124,10 +124,10 @@ public static class PassReader
     /// <summary>Encoded, clamped and coarse values, told; whether the normals go 0..1.</summary>
     private static bool Look(FloatImage position, FloatImage normal, List<string> told)
     {
-        static (float Min, float Max, double AtEnds, int Levels) Of(FloatImage image)
+        static (float Min, float Max, double AtEnds, bool EightBits) Of(FloatImage image)
         {
             float min = float.PositiveInfinity, max = float.NegativeInfinity;
-            int ends = 0, n = 0;
+            int ends = 0, n = 0, coded = 0;
             var levels = new HashSet<int>();
             int step = Math.Max(1, image.Data.Length / 60_000);
             for (int i = 0; i < image.Data.Length; i += step)
@@ -138,20 +138,22 @@ public static class PassReader
                 (min, max) = (MathF.Min(min, v), MathF.Max(max, v));
                 if (v is 0 or 1) { ends++; }
                 levels.Add(BitConverter.SingleToInt32Bits(v));
+                // Of eight bits: as they are, as 2 v − 1, or with a sign.
+                if (MathF.Abs(255 * v - MathF.Round(255 * v)) < 0.01f || MathF.Abs(127 * v - MathF.Round(127 * v)) < 0.005f || MathF.Abs(127.5f * (v + 1) - MathF.Round(127.5f * (v + 1))) < 0.01f) { coded++; }
             }
-            return (min, max, n == 0 ? 0 : (double)ends / n, levels.Count);
+            return (min, max, n == 0 ? 0 : (double)ends / n, levels.Count is <= 256 and > 12 && coded > 0.98 * n);
         }
         var p = Of(position);
         var m = Of(normal);
         if (p.Min >= 0 && p.Max <= 1) { told.Add($"The positions lie between 0 and 1{(p.AtEnds > 0.05 ? $", {100 * p.AtEnds:0} % of them at the very ends" : "")}: they look clamped or normalised. Render them raw, as float."); }
-        if (p.Levels <= 256) { told.Add("The positions have 256 levels or fewer: they went through 8 bits. Render them as float EXR."); }
+        if (p.EightBits) { told.Add("The positions have 256 levels or fewer: they went through 8 bits. Render them as float EXR."); }
         bool encoded = m.Min >= -0.001f && m.Max <= 1.001f && OffUnit(normal, 2, -1) < 0.05 && OffUnit(normal, 1, 0) > 0.05;
         if (encoded) { told.Add("The normals are encoded 0..1; they are taken as 2 n − 1."); }
         else if (m.Min >= -0.001f && m.Max <= 1.001f && OffUnit(normal, 1, 0) > 0.1)
         {
             told.Add("The normals lie between 0 and 1 and are not of unit length: they look clamped, or encoded as sRGB. Render them raw, as float.");
         }
-        if (m.Levels <= 256) { told.Add("The normals have 256 levels or fewer: they went through 8 bits, and their shading will show steps."); }
+        if (m.EightBits) { told.Add("The normals have 256 levels or fewer: they went through 8 bits, and their shading will show steps."); }
         return encoded;
     }
 

@@ -14,7 +14,8 @@ public sealed record RelightLook(float Diffuse = 1, float Specular = 0, float Wi
 /// <summary>A rendered picture lit again from its own data: world positions and normals.</summary>
 public static class Relight
 {
-    private const int Rays = 8; // towards lamps that have a size
+    /// <summary>Rays towards lamps that have a size, for a picture that is looked at while lamps are moved.</summary>
+    public const int QuickRays = 8;
 
     /// <summary>
     /// The surfaces that the positions show, as triangles between neighbouring pixels; torn where they step by more than they can by
@@ -52,12 +53,19 @@ public static class Relight
         return indices.Count == 0 ? null : new([.. points], [.. indices]);
     }
 
-    /// <summary>The light that lamps and ambient make of it, linear RGB; nothing where no surface is.</summary>
+    /// <summary>
+    /// The light that lamps and ambient make of it, linear RGB: albedo/π · E, and a highlight. Nothing where a position is not finite or a normal
+    /// is zero.
+    /// </summary>
     /// <param name="albedo">Null: the look's grey.</param>
+    /// <param name="eye">Where it was rendered from; null: not known, and there is no highlight.</param>
     /// <param name="occluders">What casts shadows; null: nothing does.</param>
-    public static FloatImage Light(FloatImage position, FloatImage normal, FloatImage? albedo, IReadOnlyList<SampledLight> lamps, RelightLook look, Vector3 eye, TraceScene? occluders, CancellationToken stop = default)
+    /// <param name="onSet">The occluders are the surfaces themselves: a ray starts on the one that lies under the position, however coarse that is.</param>
+    public static FloatImage Light(FloatImage position, FloatImage normal, FloatImage? albedo, LightRig rig, RelightLook look, Vector3? eye, TraceScene? occluders, CancellationToken stop = default, int rays = QuickRays, bool onSet = false)
     {
         var result = new FloatImage(position.Width, position.Height, 3);
+        IReadOnlyList<SampledLight> lamps = rig.Sampled;
+        Vector3 even = new Vector3(look.Ambient) + (rig.FillPlate + rig.FillNew) / MathF.PI;
         Parallel.For(0, position.Height, new ParallelOptions { CancellationToken = stop }, y =>
         {
             for (int x = 0; x < position.Width; x++)
@@ -65,31 +73,43 @@ public static class Relight
                 int i = y * position.Width + x;
                 var p = new Vector3(position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]);
                 var n = new Vector3(normal.Data[3 * i], normal.Data[3 * i + 1], normal.Data[3 * i + 2]);
-                if (!float.IsFinite(p.X + p.Y + p.Z + n.X + n.Y + n.Z) || p.LengthSquared() > 1e16f) { continue; }
-                Vector3 colour = albedo is null ? new(look.Albedo) : new(albedo.Data[3 * i], albedo.Data[3 * i + 1], albedo.Data[3 * i + 2]), v = Vector3.Normalize(eye - p);
+                float length = n.Length();
+                if (!float.IsFinite(p.X + p.Y + p.Z + length) || length < 1e-3f || p.LengthSquared() > 1e16f) { continue; }
+                n /= length;
+                Vector3 colour = albedo is null ? new(look.Albedo) : new(albedo.Data[3 * i], albedo.Data[3 * i + 1], albedo.Data[3 * i + 2]), v = eye is { } e ? Vector3.Normalize(e - p) : n;
                 // Off the surface by what a pixel of it may be uneven, so that it does not shade itself.
-                Vector3 from = p + n * (2e-3f * Vector3.Distance(eye, p));
-                Vector3 sum = colour * look.Ambient;
+                Vector3 from = onSet ? OnSet(occluders!, p, n) : p + n * (2e-3f * (eye is { } at ? Vector3.Distance(at, p) : 1));
+                Vector3 sum = colour * even;
                 uint seed = Sampling.PixelSeed(x, y, 17);
                 for (int k = 0; k < lamps.Count; k++)
                 {
-                    int rays = lamps[k].Kind is Shots.LightKind.Point or Shots.LightKind.Spot ? 1 : Rays;
-                    for (uint j = 0; j < rays; j++)
+                    int many = lamps[k].Kind is Shots.LightKind.Point or Shots.LightKind.Spot ? 1 : rays;
+                    for (uint j = 0; j < many; j++)
                     {
                         LightSample s = lamps[k].Sample(p, n, Sampling.Point(j, seed, (uint)k), null);
                         if (!(s.Factor > 0) || (look.Shadows && occluders?.Occluded(new Ray(from, s.Direction, 0, s.Distance), RayKinds.LightSet) == true)) { continue; }
                         Vector3 reflected = colour * (look.Diffuse / MathF.PI);
-                        if (look.Specular > 0)
+                        if (look.Specular > 0 && eye is not null)
                         {
                             float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(s.Direction + v)));
                             reflected += new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * MathF.Pow(nh, look.Width));
                         }
-                        sum += reflected * s.Irradiance / rays;
+                        sum += reflected * s.Irradiance / many;
                     }
                 }
                 (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = (sum.X, sum.Y, sum.Z);
             }
         });
         return result;
+    }
+
+    /// <summary>Just off the set's own surface that lies nearest under a position, along its normal; else a little off the position.</summary>
+    private static Vector3 OnSet(TraceScene set, Vector3 p, Vector3 n)
+    {
+        float reach = 2e-3f * (1 + p.Length());
+        var ray = new Ray(p + n * reach, -n, 0, 2 * reach);
+        Hit hit = set.Intersect(ray, RayKinds.LightSet);
+        Vector3 at = hit.IsHit ? ray.At(hit.T) : p;
+        return at + n * (hit.IsHit ? SetPass.SurfaceOffset(at, at.Length()) : reach);
     }
 }

@@ -19,6 +19,9 @@ public struct SetSample
     public float HideDistance;
     public int Piece;
     public bool Receives;
+
+    /// <summary>Of its rays to a sky only <see cref="SetPass.FewSkyRays"/> were drawn, each counting for more.</summary>
+    public bool FewSky;
 }
 
 /// <summary>
@@ -29,6 +32,9 @@ public struct SetSample
 /// </summary>
 public sealed class SetPass
 {
+    /// <summary>So many rays tell the light of a sky where what elements keep of it is asked otherwise.</summary>
+    public const int FewSkyRays = 4;
+
     private readonly SetSample[]? _samples;
     private readonly LightSample[]? _lights;
 
@@ -51,7 +57,7 @@ public sealed class SetPass
         int width = camera.Pinhole.Width, height = camera.Pinhole.Height, n = quality.CameraSamples, l = LightSamplesPerCameraSample;
         _samples = new SetSample[width * height * n];
         _lights = new LightSample[width * height * n * l];
-        Parallel.For(0, height, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l)));
+        Parallel.For(0, height, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null));
     }
 
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>
@@ -64,7 +70,8 @@ public sealed class SetPass
     public int RaysTo(SampledLight light) => light.IsAround || light.Kind == LightKind.Rectangle ? Quality.SkyRays : Quality.SunRays;
 
     /// <summary>The samples of a row of pixels: from the kept ones, or traced into the buffers.</summary>
-    public void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights, out ReadOnlySpan<SetSample> row, out ReadOnlySpan<LightSample> lightRow)
+    /// <param name="few">Whether few rays to a sky do at a spot with a normal; null: nowhere. Kept samples have all.</param>
+    public void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights, out ReadOnlySpan<SetSample> row, out ReadOnlySpan<LightSample> lightRow, Func<Vector3, Vector3, bool>? few = null)
     {
         int n = Camera.Pinhole.Width * Quality.CameraSamples, l = n * LightSamplesPerCameraSample;
         if (_samples is not null)
@@ -75,12 +82,12 @@ public sealed class SetPass
         }
         samples ??= new SetSample[n];
         lights ??= new LightSample[l];
-        Trace(y, samples, lights);
+        Trace(y, samples, lights, few);
         row = samples;
         lightRow = lights;
     }
 
-    private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights)
+    private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few)
     {
         int n = Quality.CameraSamples, l = LightSamplesPerCameraSample;
         for (int x = 0; x < Camera.Pinhole.Width; x++)
@@ -89,12 +96,12 @@ public sealed class SetPass
             for (int i = 0; i < n; i++)
             {
                 int at = x * n + i;
-                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l), closed: IsKept);
+                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l), closed: IsKept, few);
             }
         }
     }
 
-    private SetSample Sample(int x, int y, uint index, uint seed, Span<LightSample> lights, bool closed)
+    private SetSample Sample(int x, int y, uint index, uint seed, Span<LightSample> lights, bool closed, Func<Vector3, Vector3, bool>? few)
     {
         lights.Clear();
         // One sample a pixel sits in the middle; more are spread over the pixel's square (box filter).
@@ -118,11 +125,12 @@ public sealed class SetPass
         (s.Point, s.Normal) = (p + face * SurfaceOffset(p, hit.T), face);
         if (!s.Receives) { return s; }
 
+        s.FewSky = few is not null && Quality.SkyRays > FewSkyRays && few(s.Point, s.Normal);
         int at = 0;
         for (int k = 0; k < Rig.Sampled.Count; k++)
         {
             SampledLight light = Rig.Sampled[k];
-            int rays = RaysTo(light);
+            int all = RaysTo(light), rays = s.FewSky && light.IsSky ? FewSkyRays : all, next = at + all;
             for (uint j = 0; j < rays; j++, at++)
             {
                 if (!light.LightsSet) { continue; }
@@ -132,6 +140,7 @@ public sealed class SetPass
                     lights[at] = l with { Irradiance = l.Irradiance / rays };
                 }
             }
+            at = next;
         }
         return s;
     }

@@ -152,6 +152,7 @@ public static class PieceMeshes
             PieceKind.Stairs => Stairs(piece.Size, Math.Max(1, piece.Count)),
             PieceKind.Dome => Dome(piece.Size, 32),
             PieceKind.Outline or PieceKind.Strip => OutlineMesh.Of(piece),
+            PieceKind.Figure when piece.Media is null => new([], []), // until a frame gives it its outline
             _ => mesh(piece.Media!, piece.Object),
         };
         for (int i = 0; i < piece.Subdivisions; i++) { local = Subdivided(local); }

@@ -82,7 +82,7 @@ public sealed class SetScene
 
     private static RayKinds KindsOf(Duties d)
     {
-        RayKinds kinds = d.BlocksLight || d.OnlyBlocksLight ? RayKinds.LightSet : RayKinds.None;
+        RayKinds kinds = (d.BlocksLight ? RayKinds.LightSet : RayKinds.None) | (d.LightsElements || d.Bounces is not null ? RayKinds.Shine : RayKinds.None);
         if (d.OnlyBlocksLight) { return kinds; }
         return kinds | RayKinds.CameraSet | (d.Hides ? RayKinds.Hide : RayKinds.None);
     }

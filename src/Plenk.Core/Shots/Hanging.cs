@@ -17,9 +17,10 @@ public static class Hanging
         return Pose.FromRowMajor16(nearest.ObjectToWorld, out _);
     }
 
-    /// <summary>The shot with all that hangs stood where it is at a frame. The same document where nothing hangs.</summary>
+    /// <summary>The shot with keyed elements and all that hangs stood where it is at a frame. The same document where nothing moves.</summary>
     public static ShotDocument At(ShotDocument shot, int frame)
     {
+        if (shot.Elements.Any(e => e.Keys.Count > 0)) { shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] }; }
         if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null)) { return shot; }
         Pose? Of(string? id) => id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
         return shot with

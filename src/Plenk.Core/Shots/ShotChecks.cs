@@ -50,6 +50,13 @@ public static class ShotChecks
             Need(m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)), $"Matte {m.Name}: a shape needs three corners or more, all of them numbers.");
             Need(m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2, $"Matte {m.Name}: its keys have different numbers of corners.");
             Need(m.Keys.Select(k => k.Frame).Distinct().Count() == m.Keys.Count, $"Matte {m.Name}: two keys stand at one frame.");
+            Need(m.FeatherPixels is >= 0 and <= 500 && Math.Abs(m.GrowPixels) <= 200, $"Matte {m.Name}: its edge is between 0 and 500 px wide, and it grows or shrinks by up to 200 px.");
+            Need(m.Motion is not { } motion || motion.Steps.All(s => s.Homography.Length == 9 && s.Homography.All(double.IsFinite)), $"Matte {m.Name}: its motion is not a number. Track it anew.");
+            Need(m.Parts.All(p => d.Mattes.Any(o => o.Id == p.Matte && o.Id != m.Id)), $"Matte {m.Name}: a matte that it is joined to is no longer in the shot. Take it off {m.Name} first.");
+            Need(m.HidesBeyondMetres is null or (>= 0 and < 1e6), $"Matte {m.Name}: what it hides begins at 0 m or more.");
+            Need(m.Screen is not { } key || (key.Color is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && key.High > key.Low && key.Low >= 0), $"Matte {m.Name}: its screen is a colour, and its band goes from a smaller to a larger difference.");
+            Need(m.Kind != MatteKind.Frames || m.Frames is { Frames.Count: > 0 } || m.Frozen is not null, $"Matte {m.Name}: its pictures are missing.");
+            Need(m.Kind != MatteKind.Element || d.Elements.Any(e => e.Id == m.Element), $"Matte {m.Name}: its element is no longer in the shot.");
         }
         if (d.Still is { } still)
         {
@@ -94,6 +101,11 @@ public static class ShotChecks
             Need(p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256), $"Set, {p.Name}: a cylinder has between 3 and 256 sides.");
             Need(p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)), $"Set, {p.Name}: a pin is not a number.");
             Need(p.Subdivisions is >= 0 and <= 6, $"Set, {p.Name}: it can be subdivided up to 6 times.");
+            Need(p.Figure is not { } figure || (figure.ThicknessMetres is > 0.001 and <= 20 && d.Mattes.Any(m => m.Id == figure.Matte)), $"Set, {p.Name}: a figure needs a matte that is in the shot, and a thickness between 1 mm and 20 m.");
+            Need(p.Figure is not { } keyed || keyed.Keys.All(k => k.Shift is not { IsFinite: false } && k.Scale is null or (> 0.01 and < 100)), $"Set, {p.Name}: a correction is no number, or sizes it to nothing.");
+            Need(p.Mirror is not { } mirror || (mirror.Reflectivity is >= 0 and <= 1 && mirror.Roughness is >= 0 and <= 1), $"Set, {p.Name}: reflectivity and roughness lie between 0 and 1.");
+            Need(p.Mirror?.Matte is not { } wet || d.Mattes.Any(m => m.Id == wet), $"Set, {p.Name}: the matte of what mirrors is no longer in the shot.");
+            Need(p.Duties.Bounces is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 }, $"Set, {p.Name}: the colour that it bounces lies between 0 and 1 in each channel.");
             Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }
         foreach (ProjectionSource p in d.Projections)
@@ -147,6 +159,13 @@ public static class ShotChecks
         {
             Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
+            Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
+            Need(e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 }, $"Contact, {e.Name}: its pictures are missing.");
+            Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");
+            Need(e.Text is not { } text || (text.HeightMetres is > 0.001 and < 1000 && text.DepthMetres is >= 0 and < 1000 && text.BevelMetres >= 0 && text.Text.Length is > 0 and <= 200), $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, and no thickness below 0.");
+            Need(e.Keys.Select(k => k.Frame).Distinct().Count() == e.Keys.Count, $"Contact, {e.Name}: two keys stand at one frame.");
+            Need(e.Keys.All(k => k.Position is not { IsFinite: false } && (k.TurnDegrees is not { } turn || double.IsFinite(turn)) && k.Scale is null or (> 0 and < 1e6)), $"Contact, {e.Name}: a key holds what is no number, or a scale of nothing.");
+            Need(e.Materials.All(m => m.Metallic is null or (>= 0 and <= 1) && m.Roughness is null or (>= 0 and <= 1) && m.BaseColor is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 } && m.Emission is null or { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 }), $"Contact, {e.Name}: a material's colour, metallic and roughness lie between 0 and 1, its own light is 0 or more.");
         }
         return faults;
 

@@ -72,6 +72,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>Darkening where element and set nearly touch: a look, apart from light; strength 0: off.</summary>
     public ContactLook Contact { get; init; } = new();
 
+    /// <summary>Elements throw light that falls on them back onto the set, once.</summary>
+    public bool Bounces { get; init; }
+
     /// <summary>A real shadow that ours are held against; null: none is named.</summary>
     public ShadowPair? RealShadow { get; init; }
 
@@ -198,18 +201,6 @@ public sealed record CameraSource : Extensible
 
 /// <summary>CameraToWorld row-major; focal length and principal point in pixels of the camera's own picture size.</summary>
 public sealed record CameraSample(double Frame, double[] CameraToWorld, double FocalPx, double Cx, double Cy);
-
-/// <summary>A polygon by shot frame, straight between its keys, held before the first and after the last; pixels of the plate.</summary>
-public sealed record Matte : Extensible
-{
-    public required string Id { get; init; }
-    public string Name { get; init; } = "";
-    public IReadOnlyList<MatteKey> Keys { get; init; } = [];
-    public bool Off { get; init; }
-}
-
-/// <summary>Corners x0 y0 x1 y1 …; every key of a matte has as many.</summary>
-public sealed record MatteKey(int Frame, double[] Corners);
 
 /// <summary>Features followed through the plate, by shot frame; the places stand in the media.</summary>
 public sealed record TrackSource : Extensible
@@ -353,6 +344,8 @@ public enum PieceKind
     Strip,
     /// <summary>Half a sphere to look up into.</summary>
     Dome,
+    /// <summary>Somebody filmed: an outline of every frame, stood in the place as a solid.</summary>
+    Figure,
 }
 
 /// <summary>
@@ -400,6 +393,12 @@ public sealed record Piece : Extensible
     /// <summary>Its place and size are not changed until it is unlocked.</summary>
     public bool Locked { get; init; }
     public Duties Duties { get; init; } = new();
+
+    /// <summary>Of a figure: its outline and how it stands.</summary>
+    public PieceFigure? Figure { get; init; }
+
+    /// <summary>Elements are seen in it; null: it is matt.</summary>
+    public PieceMirror? Mirror { get; init; }
 
     /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
     public string? HangsOn { get; init; }
@@ -453,6 +452,21 @@ public sealed record DepthFrame(int Frame, string Media);
 /// <param name="Shape">What the shape was when they were made.</param>
 public sealed record BakedFootage(double Texel, IReadOnlyList<string> Tiles, string Shape, double Covered);
 
+/// <summary>
+/// A filmed figure: the matte that is its outline, its thickness, what it is turned to. It stands where its outline's foot meets the set, or
+/// at the place of what it hangs on; keys correct it.
+/// </summary>
+public sealed record PieceFigure(string Matte, double ThicknessMetres = 0.25, bool TowardsLight = false)
+{
+    public IReadOnlyList<FigureKey> Keys { get; init; } = [];
+}
+
+/// <summary>A correction of a figure at a frame: moved in the world, and sized about its foot.</summary>
+public sealed record FigureKey(int Frame, Vec3? Shift = null, double? Scale = null, KeyEase Ease = KeyEase.Straight);
+
+/// <summary>How a piece mirrors elements: reflectivity where it is faced (0.02 is water, 0.04 varnish or glaze), roughness 0..1, and the matte of what is wet or polished.</summary>
+public sealed record PieceMirror(double Reflectivity = 0.02, double Roughness = 0.1, string? Matte = null);
+
 /// <summary>A door or window in an outline's wall: the wall's number from 0, metres along it from its first corner, and above its foot.</summary>
 public sealed record Opening(int Wall, double From, double To, double Bottom, double Top);
 
@@ -467,8 +481,14 @@ public sealed record Duties : Extensible
     public double HoldoutMillimetres { get; init; }
     public double HoldoutPixels { get; init; }
 
-    /// <summary>Camera rays pass through; what it does beyond blocking light is then void.</summary>
+    /// <summary>Camera rays pass through; what it does beyond light is then void.</summary>
     public bool OnlyBlocksLight { get; init; }
+
+    /// <summary>It sends the footage that it wears to elements as light, unseen.</summary>
+    public bool LightsElements { get; init; }
+
+    /// <summary>A card: the albedo by which it bounces light onto elements; null: it does not.</summary>
+    public Vec3? Bounces { get; init; }
 }
 
 /// <summary>How several sources share a spot.</summary>
@@ -649,6 +669,10 @@ public sealed record Light : Extensible
     public double Width { get; init; } = 1;
     public double Height { get; init; } = 1;
 
+    /// <summary>Of a rectangle that may be rolled or skewed: from its middle to the middle of two edges, metres; null: upright, by width and height.</summary>
+    public Vec3? HalfU { get; init; }
+    public Vec3? HalfV { get; init; }
+
     public SkyKind Sky { get; init; }
     public Vec3 HorizonColor { get; init; } = new(1, 1, 1);
     public double Turbidity { get; init; } = 2.5;
@@ -661,6 +685,7 @@ public sealed record Light : Extensible
     public bool InPlate { get; init; } = true;
     public bool LightsSet { get; init; } = true;
     public bool LightsElements { get; init; } = true;
+    public bool CastsShadow { get; init; } = true;
 
     /// <summary>Where any light is alone, only those that are count.</summary>
     public bool Alone { get; init; }
@@ -689,24 +714,4 @@ public sealed record Light : Extensible
             Keys = [],
         };
     }
-}
-
-/// <summary>A thing added to the plate: a mesh, placed by its own origin, turned about its own +Y, its +Y laid along <see cref="Up"/>.</summary>
-public sealed record Element : Extensible
-{
-    public required string Id { get; init; }
-    public string Name { get; init; } = "";
-    public required string Media { get; init; }
-    public Vec3 Position { get; init; }
-    public double TurnDegrees { get; init; }
-    public Vec3 Up { get; init; } = new(0, 1, 0);
-    public double Scale { get; init; } = 1;
-
-    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
-    public string? HangsOn { get; init; }
-    public bool Off { get; init; }
-
-    [JsonIgnore]
-    public Similarity ObjectToWorld => new(
-        Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
 }

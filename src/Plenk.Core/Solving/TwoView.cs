@@ -139,7 +139,7 @@ public static class TwoView
     }
 
     /// <summary>x2 ~ H x1 by the direct linear transformation on centred points (Hartley and Zisserman 4.1), row by row.</summary>
-    private static double[]? Homography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, int[] pick)
+    public static double[]? Homography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, int[] pick)
     {
         double ax = pick.Average(i => a[i].X), ay = pick.Average(i => a[i].Y), bx = pick.Average(i => b[i].X), by = pick.Average(i => b[i].Y);
         double sa = 1 / Math.Max(1e-9, pick.Average(i => Math.Abs(a[i].X - ax) + Math.Abs(a[i].Y - ay))), sb = 1 / Math.Max(1e-9, pick.Average(i => Math.Abs(b[i].X - bx) + Math.Abs(b[i].Y - by)));
@@ -159,7 +159,7 @@ public static class TwoView
         return [h[0, 0], h[0, 1], h[0, 2], h[1, 0], h[1, 1], h[1, 2], h[2, 0], h[2, 1], h[2, 2]];
     }
 
-    private static double Transfer(double[] h, (double X, double Y) a, (double X, double Y) b)
+    public static double Transfer(double[] h, (double X, double Y) a, (double X, double Y) b)
     {
         double w = h[6] * a.X + h[7] * a.Y + h[8], dx = (h[0] * a.X + h[1] * a.Y + h[2]) / w - b.X, dy = (h[3] * a.X + h[4] * a.Y + h[5]) / w - b.Y;
         return dx * dx + dy * dy;

@@ -17,6 +17,8 @@ public enum RayKinds
     Element = 4,
     /// <summary>Set pieces that hide elements behind them.</summary>
     Hide = 8,
+    /// <summary>Set pieces that send light to elements: by the footage they wear, or by a colour that they bounce.</summary>
+    Shine = 16,
 }
 
 /// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>

@@ -5,10 +5,39 @@ namespace Plenk.Core.Tracking;
 /// <summary>Drawn mattes at a frame.</summary>
 public static class MatteShape
 {
-    /// <summary>The polygon at a shot frame, straight between its keys; empty for a matte without keys.</summary>
+    /// <summary>The polygon at a shot frame: straight between its keys, carried along by its motion; empty for a matte without keys.</summary>
     public static double[] At(Matte matte, int frame)
     {
-        MatteKey[] keys = [.. matte.Keys.OrderBy(k => k.Frame)];
+        if (matte.Motion is not { Steps.Count: > 0 } motion) { return Between([.. matte.Keys.OrderBy(k => k.Frame)], frame); }
+        // Between keys it changes where it does not move: in the reference frame.
+        MatteKey[] still = [.. matte.Keys.OrderBy(k => k.Frame).Select(k => k with { Corners = Through(Inverse(StepOf(motion, k.Frame)), k.Corners) })];
+        return Through(StepOf(motion, frame), Between(still, frame));
+    }
+
+    /// <summary>The homography from the reference frame to another; before the first step and after the last that step's.</summary>
+    public static double[] StepOf(MatteMotion motion, int frame) => motion.Steps.MinBy(s => Math.Abs(s.Frame - frame))!.Homography;
+
+    /// <summary>Places x0 y0 x1 y1 … through a homography, row-major.</summary>
+    public static double[] Through(double[] h, double[] places)
+    {
+        var result = new double[places.Length];
+        for (int i = 0; i + 1 < places.Length; i += 2)
+        {
+            double x = places[i], y = places[i + 1], w = h[6] * x + h[7] * y + h[8];
+            (result[i], result[i + 1]) = ((h[0] * x + h[1] * y + h[2]) / w, (h[3] * x + h[4] * y + h[5]) / w);
+        }
+        return result;
+    }
+
+    private static double[] Inverse(double[] h) =>
+    [
+        h[4] * h[8] - h[5] * h[7], h[2] * h[7] - h[1] * h[8], h[1] * h[5] - h[2] * h[4],
+        h[5] * h[6] - h[3] * h[8], h[0] * h[8] - h[2] * h[6], h[2] * h[3] - h[0] * h[5],
+        h[3] * h[7] - h[4] * h[6], h[1] * h[6] - h[0] * h[7], h[0] * h[4] - h[1] * h[3],
+    ];
+
+    private static double[] Between(MatteKey[] keys, int frame)
+    {
         if (keys.Length == 0) { return []; }
         int after = Array.FindIndex(keys, k => k.Frame >= frame);
         if (after < 0) { return keys[^1].Corners; }
@@ -31,28 +60,41 @@ public static class MatteShape
         return inside;
     }
 
-    /// <summary>How much of each pixel lies inside, with an edge as wide as the feather (at least a pixel), its middle on the polygon.</summary>
-    public static float[] Coverage(double[] corners, int width, int height, double featherPixels = 1)
+    /// <summary>How much of each pixel lies inside, with an edge as wide as the feather (at least a pixel), its middle on the polygon grown by so much.</summary>
+    public static float[] Coverage(double[] corners, int width, int height, double featherPixels = 1, double growPixels = 0)
     {
         var inside = new float[width * height];
         int n = corners.Length / 2;
         if (n < 3) { return inside; }
-        double feather = Math.Max(1, featherPixels);
-        double top = double.PositiveInfinity, bottom = double.NegativeInfinity, left = top, right = bottom;
-        for (int i = 0; i < n; i++) { (left, right, top, bottom) = (Math.Min(left, corners[2 * i]), Math.Max(right, corners[2 * i]), Math.Min(top, corners[2 * i + 1]), Math.Max(bottom, corners[2 * i + 1])); }
-        int y0 = Math.Clamp((int)(top - feather), 0, height), y1 = Math.Clamp((int)(bottom + feather) + 1, 0, height), x0 = Math.Clamp((int)(left - feather), 0, width), x1 = Math.Clamp((int)(right + feather) + 1, 0, width);
-        Parallel.For(y0, y1, y =>
+        double feather = Math.Max(1, featherPixels), reach = feather / 2 + Math.Abs(growPixels) + 1;
+        var square = new float[width * height];
+        Array.Fill(square, (float)(reach * reach));
+        var crossings = new List<double>[height];
+        for (int i = 0, j = n - 1; i < n; j = i++)
         {
-            for (int x = x0; x < x1; x++)
+            double ax = corners[2 * j], ay = corners[2 * j + 1], bx = corners[2 * i], by = corners[2 * i + 1], dx = bx - ax, dy = by - ay, length = Math.Max(1e-12, dx * dx + dy * dy);
+            int y0 = Math.Clamp((int)(Math.Min(ay, by) - reach), 0, height), y1 = Math.Clamp((int)(Math.Max(ay, by) + reach) + 1, 0, height);
+            int x0 = Math.Clamp((int)(Math.Min(ax, bx) - reach), 0, width), x1 = Math.Clamp((int)(Math.Max(ax, bx) + reach) + 1, 0, width);
+            for (int y = y0; y < y1; y++)
             {
-                double px = x + 0.5, py = y + 0.5, nearest = double.PositiveInfinity;
-                for (int i = 0, j = n - 1; i < n; j = i++)
+                double py = y + 0.5;
+                if (ay > py != by > py) { (crossings[y] ??= []).Add(ax + dx * (py - ay) / dy); }
+                for (int x = x0; x < x1; x++)
                 {
-                    double ax = corners[2 * j], ay = corners[2 * j + 1], dx = corners[2 * i] - ax, dy = corners[2 * i + 1] - ay;
-                    double t = Math.Clamp(((px - ax) * dx + (py - ay) * dy) / Math.Max(1e-12, dx * dx + dy * dy), 0, 1);
-                    nearest = Math.Min(nearest, (px - ax - t * dx) * (px - ax - t * dx) + (py - ay - t * dy) * (py - ay - t * dy));
+                    double px = x + 0.5, t = Math.Clamp(((px - ax) * dx + (py - ay) * dy) / length, 0, 1), ex = px - ax - t * dx, ey = py - ay - t * dy;
+                    ref float own = ref square[y * width + x];
+                    own = MathF.Min(own, (float)(ex * ex + ey * ey));
                 }
-                double d = Math.Sqrt(nearest) * (Contains(corners, px, py) ? 1 : -1);
+            }
+        }
+        Parallel.For(0, height, y =>
+        {
+            List<double>? row = crossings[y];
+            row?.Sort();
+            for (int x = 0, k = 0; x < width; x++)
+            {
+                while (row is not null && k < row.Count && row[k] <= x + 0.5) { k++; }
+                double d = Math.Sqrt(square[y * width + x]) * ((k & 1) == 1 ? 1 : -1) + growPixels;
                 inside[y * width + x] = (float)Math.Clamp(0.5 + d / feather, 0, 1);
             }
         });
@@ -62,7 +104,7 @@ public static class MatteShape
     /// <summary>Where tracks may live in a frame; null: everywhere.</summary>
     public static Func<int, int, bool>? Allowed(IReadOnlyList<Matte> mattes, int frame)
     {
-        double[][] shapes = [.. mattes.Where(m => !m.Off).Select(m => At(m, frame)).Where(s => s.Length >= 6)];
+        double[][] shapes = [.. mattes.Where(m => m is { Off: false, KeepsTracksOff: true, Kind: MatteKind.Drawn, Inverted: false }).Select(m => At(m, frame)).Where(s => s.Length >= 6)];
         return shapes.Length == 0 ? null : (x, y) => !shapes.Any(s => Contains(s, x + 0.5, y + 0.5));
     }
 }

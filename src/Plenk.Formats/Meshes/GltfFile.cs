@@ -1,5 +1,6 @@
 using System.Numerics;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -94,8 +95,21 @@ public static class GltfFile
                     metallic = mr.GetFactor("MetallicFactor");
                     roughness = mr.GetFactor("RoughnessFactor");
                 }
-                if (m.FindChannel("BaseColor")?.Texture is not null) { warnings.Add($"The picture on material “{m.Name}” is not used yet; its flat colour is."); }
-                made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness);
+                FloatImage? picture = null;
+                if (m.FindChannel("BaseColor")?.Texture is { } texture)
+                {
+                    byte[] data = texture.PrimaryImage?.Content.Content.ToArray() ?? [];
+                    if (data.Length == 0) { warnings.Add($"The picture of material “{m.Name}” is missing; its flat colour is used."); }
+                    else { picture = MaterialPicture.Read(data, $"the picture of material {m.Name}"); }
+                }
+                foreach (string left in ((string[])["Normal", "Occlusion", "MetallicRoughness", "Emissive"]).Where(c => m.FindChannel(c)?.Texture is not null)) { warnings.Add($"The {left} picture of material “{m.Name}” is not used; its even value is."); }
+                Vector3 emission = m.FindChannel("Emissive") is { } e ? new Vector3(e.Color.X, e.Color.Y, e.Color.Z) * (e.Parameters.FirstOrDefault(p => p.Name == "EmissiveStrength")?.Value is float strength ? strength : 1) : default;
+                made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness)
+                {
+                    Emission = emission,
+                    Picture = picture,
+                    SeeThrough = picture is not null && m.Alpha != AlphaMode.OPAQUE && MaterialPicture.HasAlpha(picture),
+                };
             }
             materials.Add(made);
             return numbers[key] = materials.Count - 1;

@@ -17,17 +17,20 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         var normals = new List<Vector3>();
         var indices = new List<int>();
         var materials = new List<int>();
+        var textures = new List<Vector2>();
         foreach (ImportedObject o in Objects)
         {
+            textures.AddRange(o.Mesh.TextureCoordinates ?? new Vector2[o.Mesh.Positions.Length]);
             indices.AddRange(o.Mesh.Indices.Select(i => i + positions.Count));
             positions.AddRange(o.Mesh.Positions);
             normals.AddRange(o.Mesh.Normals ?? new Vector3[o.Mesh.Positions.Length]);
             materials.AddRange(o.Mesh.Materials ?? new int[o.Mesh.TriangleCount]);
         }
-        return new([.. positions], [.. indices]) { Normals = [.. normals], Materials = [.. materials] };
+        return new([.. positions], [.. indices]) { Normals = [.. normals], Materials = [.. materials], TextureCoordinates = Objects.Any(o => o.Mesh.TextureCoordinates is not null) ? [.. textures] : null };
     }
 
-    public static ImportedMesh Read(byte[] bytes, string name)
+    /// <param name="beside">Gives the bytes of files that it names; null: it stands alone.</param>
+    public static ImportedMesh Read(byte[] bytes, string name, Func<string, byte[]?>? beside = null)
     {
         if (bytes.Length == 0)
         {
@@ -36,7 +39,7 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         string extension = Path.GetExtension(name).ToLowerInvariant();
         bool glb = bytes.Length >= 4 && bytes.AsSpan(0, 4).SequenceEqual("glTF"u8);
         ImportedMesh mesh = glb || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
-            : extension == ".obj" ? ObjFile.Read(bytes, name)
+            : extension == ".obj" ? ObjFile.Read(bytes, name, beside)
             : throw new FormatFault("file", $"{name} is neither an OBJ nor a glTF mesh", "Export the mesh as .obj or .glb.");
         return mesh.Checked(name);
     }

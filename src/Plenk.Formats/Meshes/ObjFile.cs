@@ -6,13 +6,19 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Formats.Meshes;
 
-/// <summary>Wavefront OBJ text: v, vt, vn, f (1-based, negative counts back), o, g, line continuation. No unit and no up axis stand in the file: metres and +Y are taken.</summary>
+/// <summary>Wavefront OBJ text: v, vt, vn, f (1-based, negative counts back), o, g, usemtl, line continuation. No unit and no up axis stand in the file: metres and +Y are taken.</summary>
 public static class ObjFile
 {
     private const int LargestCorners = 30_000_000;
 
-    public static ImportedMesh Read(byte[] bytes, string name)
+    /// <param name="beside">Gives the bytes of a file that it names (materials, pictures); null: there is none.</param>
+    public static ImportedMesh Read(byte[] bytes, string name, Func<string, byte[]?>? beside = null)
     {
+        var materials = new List<Material>();
+        var numbers = new Dictionary<string, int>();
+        var library = new Dictionary<string, Material>();
+        var warnings = new List<string>();
+        int material = -1;
         var positions = new List<Vector3>();
         var textures = new List<Vector2>();
         var normals = new List<Vector3>();
@@ -49,13 +55,32 @@ public static class ObjFile
                     current = objects.FirstOrDefault(o => o.Name == title);
                     if (current is null) { objects.Add(current = new Builder(title)); }
                     break;
+                case "mtllib":
+                    string file = string.Join(' ', parts[1..]);
+                    if (beside?.Invoke(file) is { } text) { foreach (Material m in MtlFile.Read(text, file, beside, warnings)) { library[m.Name] = m; } }
+                    else if (beside is not null) { warnings.Add($"{file} is not there: {name} is grey. Bring it in together with the mesh."); }
+                    break;
+                case "usemtl":
+                    string wanted = string.Join(' ', parts[1..]);
+                    if (!numbers.TryGetValue(wanted, out material))
+                    {
+                        material = numbers[wanted] = materials.Count;
+                        materials.Add(library.GetValueOrDefault(wanted) ?? Material.Grey with { Name = wanted });
+                        if (library.Count > 0 && !library.ContainsKey(wanted)) { warnings.Add($"Material “{wanted}” is not in the material file; it is grey."); }
+                    }
+                    break;
                 case "f":
                     if (current is null) { objects.Add(current = new Builder(Path.GetFileNameWithoutExtension(name))); }
                     Face(parts, current);
                     break;
             }
         }
-        return new([.. objects.Select(o => o.Build())], [], []);
+        if (objects.Any(o => o.Materials.Contains(-1)))
+        {
+            foreach (Builder o in objects) { for (int i = 0; i < o.Materials.Count; i++) { if (o.Materials[i] < 0) { o.Materials[i] = materials.Count; } } }
+            materials.Add(Material.Grey);
+        }
+        return new([.. objects.Select(o => o.Build())], materials, warnings);
 
         float Number(string[] parts, int i)
         {
@@ -84,7 +109,11 @@ public static class ObjFile
             {
                 throw new FormatFault("too_large", $"{name} has more than {LargestCorners / 3:N0} triangles", "Reduce the mesh.");
             }
-            for (int i = 2; i < parts.Length - 1; i++) { target.Indices.AddRange([first, first + i - 1, first + i]); }
+            for (int i = 2; i < parts.Length - 1; i++)
+            {
+                target.Indices.AddRange([first, first + i - 1, first + i]);
+                target.Materials.Add(material);
+            }
         }
 
         int At(string text, int count)
@@ -126,11 +155,13 @@ public static class ObjFile
         public List<Vector3> Normals { get; } = [];
         public List<Vector2> Textures { get; } = [];
         public List<int> Indices { get; } = [];
+        public List<int> Materials { get; } = [];
 
         public ImportedObject Build() => new(Name, new([.. Positions], [.. Indices])
         {
             Normals = Normals.Any(n => n != default) ? [.. Normals.Select(n => n.LengthSquared() > 0 ? Vector3.Normalize(n) : n)] : null,
             TextureCoordinates = Textures.Any(t => t != default) ? [.. Textures] : null,
+            Materials = [.. Materials],
         });
     }
 }

@@ -177,7 +177,7 @@ public static class FootageApi
         if (first > last || first < d.Range.First || last > d.Range.Last) { throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}."); }
     }
 
-    private static async Task<JobRow> Queue<T>(long id, JobStore jobs, HttpContext http, string kind, string title, int total, T parameters, Action<long> enqueue)
+    internal static async Task<JobRow> Queue<T>(long id, JobStore jobs, HttpContext http, string kind, string title, int total, T parameters, Action<long> enqueue)
     {
         var (job, isNew) = await jobs.Add(id, kind, title, JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key(kind, 1, id, parameters), total, ShotApi.Who(http));
         if (isNew) { enqueue(job.Id); }

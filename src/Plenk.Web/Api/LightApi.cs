@@ -154,7 +154,7 @@ public static class LightApi
                 panorama = new(ExposureMerge.Of(images, [.. times.Select(t => t / times.Max())]));
                 notes.Add($"{images.Length} exposures merged, {Math.Log2(times.Max() / times.Min()):0.0} stops apart.");
             }
-            if (panorama.Clamped > 0) { notes.Add($"{panorama.Clamped:N0} samples were below 0 or no number; they are 0 here."); }
+            notes.AddRange(PanoramaFile.Told(panorama, pictures[0].Name));
             return new { state = await Keep(id, form["baseRevision"].ToString(), panorama, pictures[0].Name, shots, media, http), notes };
         }).DisableAntiforgery();
 

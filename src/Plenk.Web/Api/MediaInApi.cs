@@ -187,17 +187,6 @@ public static class MediaInApi
                 return d with { MovingObjects = [.. d.MovingObjects, new MovingObject { Id = thing, Name = thing.Replace('_', ' '), Media = hash }] };
             }, mesh.Warnings);
         });
-
-        api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            var (form, name, mesh, hash) = await TakeMesh(http, media);
-            return await Save(shots, id, http, $"Element in: {name}", form, d =>
-            {
-                string elementId = Path.GetFileNameWithoutExtension(name);
-                for (int k = 2; d.Elements.Any(e => e.Id == elementId); k++) { elementId = $"{Path.GetFileNameWithoutExtension(name)}_{k}"; }
-                return d with { Elements = [.. d.Elements, new Element { Id = elementId, Name = elementId.Replace('_', ' '), Media = hash }] };
-            }, mesh.Warnings);
-        });
     }
 
     /// <summary>The one mesh of an upload, read and kept.</summary>
@@ -301,7 +290,7 @@ public static class MediaInApi
     private static IFormFile One(IFormCollection form) =>
         form.Files.Count == 1 ? form.Files[0] : throw new ShotFault("Choose one file.");
 
-    private static byte[] Bytes(IFormFile file)
+    internal static byte[] Bytes(IFormFile file)
     {
         if (file.Length > LargestFile) { throw new FormatFault("too_large", $"{Path.GetFileName(file.FileName)} is larger than 1 GB", "Reduce it."); }
         using Stream stream = file.OpenReadStream();

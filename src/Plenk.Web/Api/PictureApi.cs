@@ -75,7 +75,7 @@ public static class PictureApi
                 return new { p.Name, click = click is null ? null : new[] { click.X, click.Y }, seen = seen ? new[] { x, y } : null, ellipse };
             });
             double[]? Seen(Vec3 place) => pinhole.TryProject(pose, place, out double lx, out double ly) ? [lx, ly] : null;
-            var elements = engine.Elements(document).Select(e => new
+            var elements = engine.Elements(document, frame).Select(e => new
             {
                 e.Id,
                 outline = Outline(e.Model.Tree.Mesh.Bounds(), e.ObjectToWorld, pose, pinhole),

@@ -1,0 +1,115 @@
+using System.Numerics;
+using System.Runtime.CompilerServices;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Contact;
+
+/// <summary>
+/// The elements of a frame as rays meet them. A picture with alpha stops a share of the rays, drawn from the ray itself, so that equal rays
+/// fare alike on any thread. Elements that are large enough as seen from a spot can be aimed at.
+/// </summary>
+public sealed class ElementScene
+{
+    /// <summary>sin² of the half angle below which an element sends no noticeable light to a spot: its form factor.</summary>
+    private const float Negligible = 1.5e-3f;
+    private readonly TraceScene _scene;
+    private readonly bool _seeThrough;
+    private readonly (Vector3 Middle, float SquaredRadius)[] _balls;
+
+    public IReadOnlyList<PlacedElement> Elements { get; }
+    public IReadOnlyList<TraceInstance> Instances => _scene.Instances;
+
+    public ElementScene(IReadOnlyList<PlacedElement> elements)
+    {
+        Elements = elements;
+        _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        _seeThrough = elements.Any(e => e.Model.SeeThrough);
+        _balls = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
+    }
+
+    /// <summary>False only for rays that meet no element.</summary>
+    public bool MayMeet(Vector3 origin, Vector3 direction) => Elements.Count > 0 && _scene.MayMeet(origin, direction);
+
+    public bool MayReach(Vector3 point, float distance) => _scene.MayReach(point, distance);
+
+    public Hit Intersect(in Ray ray)
+    {
+        Hit hit = _scene.Intersect(ray, RayKinds.Element);
+        return _seeThrough ? Stopped(ray, hit) : hit;
+    }
+
+    public bool Occluded(in Ray ray) => _scene.Occluded(ray, RayKinds.Element) && (!_seeThrough || Intersect(ray).IsHit);
+
+    private Hit Stopped(Ray ray, Hit hit)
+    {
+        for (int i = 0; hit.IsHit && i < 64; i++)
+        {
+            float stops = Elements[hit.Instance].Model.Stops(hit);
+            if (stops >= 1 || (stops > 0 && Draw(ray, hit) < stops)) { return hit; }
+            ray = ray with { TMin = MathF.BitIncrement(hit.T + 1e-5f * (1 + hit.T)) };
+            hit = ray.TMin < ray.TMax ? _scene.Intersect(ray, RayKinds.Element) : Hit.None;
+        }
+        return hit;
+    }
+
+    private static float Draw(in Ray ray, in Hit hit)
+    {
+        uint h = Sampling.Hash(Unsafe.BitCast<float, uint>(ray.Direction.X));
+        h = Sampling.Hash(h ^ Unsafe.BitCast<float, uint>(ray.Direction.Y));
+        h = Sampling.Hash(h ^ Unsafe.BitCast<float, uint>(ray.Origin.X) ^ Unsafe.BitCast<float, uint>(ray.Origin.Z) * 31);
+        return (Sampling.Hash(h ^ (uint)(hit.Instance * 7919 + hit.Triangle)) >> 8) * (1f / 16777216);
+    }
+
+    /// <summary>
+    /// A direction from a spot into the ball around one of the elements that matter there, and how densely directions are drawn, a
+    /// steradian, over all of their balls (the one-sample mixture of Veach and Guibas 1995). False where none matters.
+    /// </summary>
+    public bool Towards(Vector3 point, Vector3 normal, Vector2 u, out Vector3 direction, out float density)
+    {
+        (direction, density) = (default, 0);
+        int count = 0;
+        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal)) { count++; } }
+        if (count == 0) { return false; }
+        int chosen = Math.Min(count - 1, (int)(u.X * count));
+        var rest = new Vector2(u.X * count - chosen, u.Y);
+        for (int i = 0, k = 0; i < _balls.Length; i++)
+        {
+            if (!Matters(i, point, normal) || k++ != chosen) { continue; }
+            direction = Cone(i, point, out float cos) is { } axis ? Sampling.Cone(axis, cos, rest) : Sampling.CosineHemisphere(normal, rest);
+            break;
+        }
+        float cosine = Vector3.Dot(direction, normal);
+        if (cosine <= 0) { return true; }
+        for (int i = 0; i < _balls.Length; i++)
+        {
+            if (!Matters(i, point, normal)) { continue; }
+            if (Cone(i, point, out float cos) is { } axis) { if (Vector3.Dot(axis, direction) >= cos) { density += 1 / (2 * MathF.PI * (1 - cos)); } }
+            else { density += cosine / MathF.PI; }
+        }
+        density /= count;
+        return true;
+    }
+
+    /// <summary>Every element that matters at a spot is seen in a narrow cone from it: aiming tells more than looking around.</summary>
+    public bool CanAim(Vector3 point, Vector3 normal)
+    {
+        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal) && Cone(i, point, out _) is null) { return false; } }
+        return true;
+    }
+
+    private bool Matters(int i, Vector3 point, Vector3 normal)
+    {
+        Vector3 to = _balls[i].Middle - point;
+        float square = to.LengthSquared(), radius = MathF.Sqrt(_balls[i].SquaredRadius);
+        return square <= _balls[i].SquaredRadius || (_balls[i].SquaredRadius > Negligible * square && Vector3.Dot(to, normal) > -radius);
+    }
+
+    /// <summary>The way to a ball's middle and the cosine of its half angle; null within it, and so near that the whole side is drawn.</summary>
+    private Vector3? Cone(int i, Vector3 point, out float cos)
+    {
+        Vector3 to = _balls[i].Middle - point;
+        float square = to.LengthSquared();
+        cos = square > _balls[i].SquaredRadius ? MathF.Sqrt(1 - _balls[i].SquaredRadius / square) : 0;
+        return cos > 0.5f ? to / MathF.Sqrt(square) : null;
+    }
+}

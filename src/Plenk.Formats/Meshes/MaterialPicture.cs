@@ -1,0 +1,32 @@
+using Plenk.Core.Images;
+using Plenk.Formats.Raster;
+
+namespace Plenk.Formats.Meshes;
+
+/// <summary>Pictures of materials: sRGB codes to linear RGBA, premultiplied.</summary>
+public static class MaterialPicture
+{
+    public static FloatImage Read(byte[] bytes, string name) => Premultiplied(RasterFile.Read(bytes, name), ColorEncoding.Srgb, premultiplied: false);
+
+    /// <param name="premultiplied">Its colours are so already.</param>
+    public static FloatImage Premultiplied(CodeImage codes, ColorEncoding encoding, bool premultiplied)
+    {
+        FloatImage rgb = codes.ToLinear(encoding);
+        var image = new FloatImage(codes.Width, codes.Height, 4);
+        bool alpha = codes.Channels is 2 or 4;
+        float top = (1 << codes.Bits) - 1;
+        for (int i = 0; i < codes.Width * codes.Height; i++)
+        {
+            float a = alpha ? codes.Codes[(i + 1) * codes.Channels - 1] / top : 1, by = premultiplied ? 1 : a;
+            for (int c = 0; c < 3; c++) { image.Data[4 * i + c] = rgb.Data[3 * i + c] * by; }
+            image.Data[4 * i + 3] = a;
+        }
+        return image;
+    }
+
+    public static bool HasAlpha(FloatImage image)
+    {
+        for (int i = 3; i < image.Data.Length; i += 4) { if (image.Data[i] < 1) { return true; } }
+        return false;
+    }
+}

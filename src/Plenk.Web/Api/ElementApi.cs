@@ -1,0 +1,183 @@
+using System.Text.RegularExpressions;
+using Hangfire;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+using Plenk.Formats;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Web.Api;
+
+public sealed record MatteRequest(int Frame);
+
+public sealed record ScreenRequest(double X, double Y, int Frame);
+
+/// <summary>Elements of every kind and mattes: what comes in, and what is asked of them.</summary>
+public static partial class ElementApi
+{
+    [GeneratedRegex(@"(\d+)(?=\.[^.]*$)")]
+    private static partial Regex FrameNumber();
+
+    public static void MapElements(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/shots/{id:long}").WithTags("Elements and mattes").DisableAntiforgery();
+
+        // A mesh with what its file names beside it; a card; frames rendered elsewhere.
+        api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            Dictionary<string, byte[]> files = Files(form);
+            string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
+            if (meshes.Length != 1) { throw new ShotFault(meshes.Length == 0 ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures." : "Choose one mesh at a time."); }
+            var used = new Dictionary<string, string>();
+            ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
+            {
+                if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes)) { return null; }
+                used[name] = media.Write(bytes);
+                return bytes;
+            });
+            string hash = media.Write(files[meshes[0]]);
+            return await Add(id, http, shots, form, Path.GetFileNameWithoutExtension(meshes[0]), "Element in", own => new Element { Id = own, Media = hash, Beside = used }, mesh.Warnings);
+        });
+
+        api.MapPost("/card", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
+            return await Add(id, http, shots, form, Stem(source), "Card in", own => new Element { Id = own, Kind = ElementKind.Card, Frames = source }, notes);
+        });
+
+        api.MapPost("/rendered-element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
+            return await Add(id, http, shots, form, Stem(source), "Rendered element in", own => new Element { Id = own, Kind = ElementKind.Rendered, Frames = source with { Premultiplied = true } }, notes);
+        });
+
+        // What an element's file says of its materials, with what was chosen.
+        api.MapGet("/elements/{element}/materials", async (long id, string element, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            return (await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])).Select(m => new { m.Name, baseColor = Vec3.From(m.BaseColor), m.Metallic, m.Roughness, emission = Vec3.From(m.Emission), picture = m.Picture is not null, lambert = !m.Mirrors });
+        });
+
+        api.MapPost("/mattes/frames", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await http.Request.ReadFormAsync();
+            var (document, revision) = await ShotApi.Need(shots, id);
+            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
+            string own = NewMatte(document);
+            ShotDocument changed = document with { Mattes = [.. document.Mattes, new Matte { Id = own, Name = Stem(source), Kind = MatteKind.Frames, Frames = source, KeepsTracksOff = false }] };
+            ShotApi.Check(changed);
+            await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), "Matte in");
+            return new { state = await ShotApi.State(shots, id), notes, matte = own };
+        });
+
+        // The screen's colour around a spot of the plate: the middle of what is there, linear.
+        api.MapPost("/mattes/screen", async (long id, ScreenRequest r, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            FloatImage plate = engine.QuietPlate(document, r.Frame, document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+            if (!(r.X >= 0 && r.Y >= 0 && r.X < plate.Width && r.Y < plate.Height)) { throw new ShotFault("Click inside the picture."); }
+            var around = Enumerable.Range(-6, 13).SelectMany(dy => Enumerable.Range(-6, 13).Select(dx => ((int)r.X + dx, (int)r.Y + dy))).Where(p => p.Item1 >= 0 && p.Item2 >= 0 && p.Item1 < plate.Width && p.Item2 < plate.Height).ToArray();
+            double Middle(int c) { float[] v = [.. around.Select(p => plate[p.Item1, p.Item2, c]).Order()]; return v[v.Length / 2]; }
+            var color = new Vec3(Middle(0), Middle(1), Middle(2));
+            double most = Math.Max(color.X, Math.Max(color.Y, color.Z)), next = color.X + color.Y + color.Z - most - Math.Min(color.X, Math.Min(color.Y, color.Z));
+            if (most < 1.25 * next) { throw new ShotFault($"What is there is hardly coloured (R {color.X:0.000} G {color.Y:0.000} B {color.Z:0.000}). Click on the screen where it is plain."); }
+            return new { color };
+        });
+
+        api.MapPost("/mattes/{matte}/follow", async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            Matte own = MatteWork.Of(document, matte);
+            return await FootageApi.Queue(id, jobs, http, "matte", $"{own.Name} follows its plane", 100, new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame), job => queue.Enqueue<MatteJobs>(j => j.Follow(job, CancellationToken.None)));
+        });
+
+        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            Matte own = MatteWork.Of(document, matte);
+            return await FootageApi.Queue(id, jobs, http, "matte", $"Freezing {own.Name}", document.Range.Count, new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First), job => queue.Enqueue<MatteJobs>(j => j.Freeze(job, CancellationToken.None)));
+        });
+
+        // A drawn matte goes with a track: moved as it moves.
+        api.MapPost("/mattes/{matte}/with-track/{track:int}", async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            MatteWork.Of(document, matte);
+            return MatteWork.WithTrack(engine, document, track);
+        });
+    }
+
+    private static Dictionary<string, byte[]> Files(IFormCollection form)
+    {
+        var files = new Dictionary<string, byte[]>(StringComparer.Ordinal);
+        foreach (IFormFile f in form.Files) { files[Path.GetFileName(f.FileName)] = MediaInApi.Bytes(f); }
+        return files.Count > 0 ? files : throw new ShotFault("Choose one file or more.");
+    }
+
+    private static string Stem(FrameSource source) => FrameNumber().Replace(source.Frames[0].File, "") is var bare && Path.GetFileNameWithoutExtension(bare).Trim('.', '_', '-', ' ') is { Length: > 0 } stem ? stem : "frames";
+
+    private static string NewMatte(ShotDocument d) { int k = 1; while (d.Mattes.Any(m => m.Id == $"matte_{k}")) { k++; } return $"matte_{k}"; }
+
+    private static async Task<object> Add(long id, HttpContext http, ShotStore shots, IFormCollection form, string stem, string what, Func<string, Element> make, IReadOnlyList<string> notes)
+    {
+        var (document, revision) = await ShotApi.Need(shots, id);
+        string own = stem;
+        for (int k = 2; document.Elements.Any(e => e.Id == own); k++) { own = $"{stem}_{k}"; }
+        ShotDocument changed = document with { Elements = [.. document.Elements, make(own) with { Name = own.Replace('_', ' ') }] };
+        ShotApi.Check(changed);
+        await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), $"{what}: {own}");
+        return new { state = await ShotApi.State(shots, id), notes, element = own };
+    }
+
+    /// <summary>Pictures in the order of the numbers in their names; each is read once, so that a damaged one is found now.</summary>
+    private static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(Dictionary<string, byte[]> files, ShotDocument shot, MediaStore media, bool needsAlpha, bool exr)
+    {
+        var notes = new List<string>();
+        (int Frame, string Name, byte[] Bytes)[] own = [.. files.Select(f => (int.TryParse(FrameNumber().Match(f.Key).Value, out int n) ? n : -1, f.Key, f.Value)).OrderBy(f => f.Item1).ThenBy(f => f.Key, StringComparer.Ordinal)];
+        if (own.Length > 1 && own.Any(f => f.Frame < 0)) { throw new ShotFault($"{own.First(f => f.Frame < 0).Name} has no frame number in its name, like name.1001.png."); }
+        if (own.Select(f => f.Frame).Distinct().Count() != own.Length) { throw new ShotFault("Two files have one frame number. Choose one sequence."); }
+        (int Width, int Height)? size = null;
+        bool alpha = true;
+        foreach (var (_, name, bytes) in own)
+        {
+            (int w, int h) now;
+            if (bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]))
+            {
+                if (!exr) { throw new FormatFault("file", $"{name} is an EXR", "Bring PNG, TIFF or JPEG here."); }
+                ExrPicture p = ExrFile.Read(bytes, name);
+                now = (p.Width, p.Height);
+                alpha &= p.Channels.Any(c => c.Name == "A" || c.Name.EndsWith(".A", StringComparison.Ordinal));
+            }
+            else
+            {
+                CodeImage p = RasterFile.Read(bytes, name);
+                now = (p.Width, p.Height);
+                alpha &= p.Channels is 2 or 4;
+            }
+            if (size is { } first && first != now) { throw new ShotFault($"{name} is {now.w} × {now.h}, the frames before it {first.Width} × {first.Height}."); }
+            size = now;
+        }
+        if (needsAlpha && !alpha) { throw new ShotFault("A frame has no alpha. Render the element with its coverage as alpha."); }
+        int[] missing = [.. Enumerable.Range(own[0].Frame, own[^1].Frame - own[0].Frame + 1).Except(own.Select(f => f.Frame)).Take(12)];
+        if (own.Length > 1 && missing.Length > 0) { notes.Add($"Frames are missing: {string.Join(", ", missing)}{(missing.Length == 12 ? " and more" : "")}. Nothing shows there."); }
+        if (own.Length > 1 && own[^1].Frame - own[0].Frame + 1 < shot.Range.Count) { notes.Add($"It has {own[^1].Frame - own[0].Frame + 1} frames, the shot {shot.Range.Count}: its last one stands after its end, unless it repeats."); }
+        bool sameNumbers = own.Length > 1 && own[0].Frame <= shot.Range.Last && own[^1].Frame >= shot.Range.First;
+        if (own.Length > 1 && !sameNumbers) { notes.Add($"Its frame {own[0].Frame} is laid on the shot's first, {shot.Range.First}."); }
+        return (new FrameSource
+        {
+            Frames = [.. own.Select(f => new PlateFrame(Math.Max(0, f.Frame), f.Name, media.Write(f.Bytes)))],
+            Rate = shot.Rate,
+            Mapping = sameNumbers ? new(shot.Range.First, shot.Range.First) : new(Math.Max(0, own[0].Frame), shot.Range.First),
+        }, notes);
+    }
+}

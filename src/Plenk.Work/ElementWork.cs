@@ -1,0 +1,168 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>Elements made ready for rays: meshes with their materials, cards with the picture of a frame, lettering.</summary>
+public sealed class ElementWork(IMedia media)
+{
+    private readonly Cache<ImportedMesh> _meshes = new(32);
+    private readonly Cache<MeshTree> _trees = new(32);
+    private readonly Cache<FloatImage> _pictures = new(24);
+
+    /// <summary>Those that are on and stand in the place; rendered frames are merged by depth instead.</summary>
+    public IReadOnlyList<PlacedElement> Placed(ShotDocument shot, int frame) =>
+        [.. shot.Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame)).Select(e => new PlacedElement(e.Id, Model(shot, e, frame), PlaceOf(shot, e, frame)))];
+
+    private static bool Shows(ShotDocument shot, Element e, int frame) => e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
+
+    /// <summary>A card that faces the camera is turned about its upright.</summary>
+    private Similarity PlaceOf(ShotDocument shot, Element e, int frame)
+    {
+        if (!e.FacesCamera || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out _)) { return e.ObjectToWorld; }
+        Vec3 to = pose.Position - e.Position;
+        return (e with { TurnDegrees = Rotations.Degrees(Math.Atan2(to.X, to.Z)) }).ObjectToWorld;
+    }
+
+    public ElementModel Model(ShotDocument shot, Element e, int frame)
+    {
+        switch (e.Kind)
+        {
+            case ElementKind.Card:
+                {
+                    FloatImage picture = Picture(shot, e, frame) ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
+                    double height = e.WidthMetres * picture.Height / picture.Width;
+                    MeshTree tree = _trees.Get(ShotEngine.Key("card", 1, e.WidthMetres, height), () => new(Card((float)e.WidthMetres, (float)height)));
+                    Material paper = e.Lit ? new Material("card", Vector3.One, 0, 1) { Specular = 0 } : new Material("card", default, 0, 1) { Specular = 0, Emission = Vector3.One };
+                    return new(tree, [paper with { Picture = picture, SeeThrough = true }]);
+                }
+            case ElementKind.Lettering:
+                {
+                    Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
+                    MeshTree tree = _trees.Get(ShotEngine.Key("lettering", 1, text with { Color = null, HeadColor = null }), () => new(LetteringMesh.Of(text)));
+                    Vector3 foot = (text.Color ?? new(0.5, 0.5, 0.5)).ToSingle();
+                    return new(tree, Chosen(e, [new Material("lettering", text.HeadColor is null ? foot : Vector3.One, 0, 0.5f) { Picture = text.HeadColor is { } head ? Gradient(foot, head.ToSingle()) : null }]));
+                }
+            default:
+                {
+                    ImportedMesh mesh = _meshes.Get(ShotEngine.Key("element", 1, e.Media, e.Beside), () => ImportedMesh.Read(media.Read(e.Media), "element.obj", name => e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null));
+                    return new(_trees.Get(e.Media, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
+                }
+        }
+    }
+
+    /// <summary>The materials that the file of an element names, as they are now.</summary>
+    public IReadOnlyList<Material> Materials(ShotDocument shot, Element e) => e.Kind is ElementKind.Mesh or ElementKind.Lettering ? Model(shot, e, shot.Range.First).Materials : [];
+
+    private static IReadOnlyList<Material> Chosen(Element e, IReadOnlyList<Material> own)
+    {
+        if (e.Materials.Count == 0) { return own; }
+        IReadOnlyList<Material> all = own.Count == 0 ? [Material.Grey] : own;
+        return [.. all.Select(m => e.Materials.FirstOrDefault(c => c.Name == m.Name) is not { } c ? m : m with
+        {
+            BaseColor = c.BaseColor?.ToSingle() ?? m.BaseColor,
+            Metallic = (float)(c.Metallic ?? m.Metallic),
+            Roughness = (float)(c.Roughness ?? m.Roughness),
+            Specular = c.Roughness is not null || c.Metallic is not null ? 1 : m.Specular,
+            Emission = c.Emission?.ToSingle() ?? m.Emission,
+        })];
+    }
+
+    /// <summary>A card's or a rendered element's picture at a shot frame: linear RGBA, premultiplied; null where it has none.</summary>
+    public FloatImage? Picture(ShotDocument shot, Element e, int frame)
+    {
+        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
+        return _pictures.Get($"{own.Media}/{e.Frames.Encoding}/{e.Frames.Premultiplied}", () =>
+            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Encoding, e.Frames.Premultiplied));
+    }
+
+    /// <summary>
+    /// A rendered element's picture of a frame on the frame's grid, with the distance of each pixel: by its depth (EXR depth.Z or Z, along the
+    /// camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
+    /// </summary>
+    public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid)
+    {
+        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
+        return _layers.Get(ShotEngine.Key("layer", 1, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
+        {
+            byte[] bytes = media.Read(own.Media);
+            bool exr = bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]);
+            FloatImage rgba;
+            float[]? depth = null;
+            FloatImage? position = null;
+            if (exr)
+            {
+                ExrPicture p = ExrFile.Read(bytes, own.File);
+                float[]? Of(params string[] names) => names.Select(n => p.Channels.FirstOrDefault(c => c.Name.Equals(n, StringComparison.OrdinalIgnoreCase) || c.Name.EndsWith($".{n}", StringComparison.OrdinalIgnoreCase))?.Values).FirstOrDefault(v => v is not null);
+                float[] r = Of("R") ?? throw new FormatFault("unreadable", $"{own.File} has no channel R", "Export it as RGBA."), g = Of("G") ?? r, b = Of("B") ?? r, a = Of("A") ?? throw new FormatFault("unreadable", $"{own.File} has no alpha", "Render the element with its coverage as alpha.");
+                rgba = new(p.Width, p.Height, 4);
+                for (int i = 0; i < a.Length; i++)
+                {
+                    float by = e.Frames.Premultiplied ? 1 : a[i];
+                    (rgba.Data[4 * i], rgba.Data[4 * i + 1], rgba.Data[4 * i + 2], rgba.Data[4 * i + 3]) = (r[i] * by, g[i] * by, b[i] * by, a[i]);
+                }
+                depth = Of("depth.Z", "depth.Y", "Z");
+                if (Of("P.X") is { } px && Of("P.Y") is { } py && Of("P.Z") is { } pz)
+                {
+                    position = new(p.Width, p.Height, 3);
+                    for (int i = 0; i < px.Length; i++) { (position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]) = (px[i], py[i], pz[i]); }
+                }
+            }
+            else { rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied); }
+            if (Math.Abs((double)rgba.Width / rgba.Height - (double)grid.Width / grid.Height) > 0.01) { throw new ShotFault($"{own.File} is {rgba.Width} × {rgba.Height}, another shape than the plate. It must be rendered through the shot's camera."); }
+            var distance = new float[grid.Width * grid.Height];
+            float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
+            for (int y = 0; y < grid.Height; y++)
+            {
+                for (int x = 0; x < grid.Width; x++)
+                {
+                    int i = y * grid.Width + x, from = (int)((y + 0.5) * rgba.Height / grid.Height) * rgba.Width + (int)((x + 0.5) * rgba.Width / grid.Width);
+                    distance[i] = stands;
+                    if (position is not null)
+                    {
+                        var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
+                        distance[i] = float.IsFinite(p.X + p.Y + p.Z) ? Vector3.Distance(p, grid.Origin) : float.PositiveInfinity;
+                    }
+                    else if (depth is not null)
+                    {
+                        // Data is never averaged: the nearest pixel's, along the axis, to along the ray.
+                        distance[i] = depth[from] is > 0 and < 1e9f && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? depth[from] / MathF.Max(1e-3f, grid.DepthOf(grid.Origin + d)) : float.PositiveInfinity;
+                    }
+                }
+            }
+            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance);
+        });
+    }
+
+    private readonly Cache<RenderedLayer> _layers = new(8);
+
+    /// <summary>An upright picture on the middle of its foot, seen from +Z.</summary>
+    private static TriangleMesh Card(float width, float height) => new(
+        [new(-width / 2, 0, 0), new(width / 2, 0, 0), new(width / 2, height, 0), new(-width / 2, height, 0)], [0, 1, 2, 0, 2, 3])
+    {
+        TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 0)],
+    };
+
+    private static FloatImage Gradient(Vector3 foot, Vector3 head)
+    {
+        const int steps = 64;
+        var image = new FloatImage(1, steps, 4);
+        for (int y = 0; y < steps; y++)
+        {
+            Vector3 c = Vector3.Lerp(head, foot, y / (steps - 1f));
+            (image.Data[4 * y], image.Data[4 * y + 1], image.Data[4 * y + 2], image.Data[4 * y + 3]) = (c.X, c.Y, c.Z, 1);
+        }
+        return image;
+    }
+}

@@ -1,0 +1,64 @@
+using System.Text.Json;
+using Hangfire;
+using Microsoft.Extensions.Logging;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracking;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+public sealed record MatteParameters(int Revision, string Who, string Matte, int Frame);
+
+/// <summary>Long work on mattes, in the tray: a plane followed, a matte frozen.</summary>
+public sealed class MatteJobs(JobStore jobs, ShotStore shots, MediaStore media, ShotEngine engine, ILogger<MatteJobs> log) : TrayJobs(jobs, shots, log)
+{
+    [AutomaticRetry(Attempts = 0)]
+    public Task Follow(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    {
+        var p = JsonSerializer.Deserialize<MatteParameters>(job.Parameters, ShotJson.Options)!;
+        ShotDocument document = await Document(job, p.Revision);
+        var (motion, told) = Followed(engine, document, p.Matte, p.Frame, stop, part => progress("following the plane", part));
+        // Keys stay where they were drawn; what they correct is now carried along.
+        await Lay(job.ShotId, p.Who, $"{MatteWork.Of(document, p.Matte).Name} follows its plane", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Motion = motion } : m)] });
+        return new(told);
+    });
+
+    /// <summary>The motion of the plane inside a drawn matte as it is at a frame, and what is to be said of it.</summary>
+    public static (MatteMotion Motion, string Told) Followed(ShotEngine engine, ShotDocument shot, string matte, int frame, CancellationToken stop = default, Action<double>? progress = null)
+    {
+        Matte own = MatteWork.Of(shot, matte);
+        if (own.Kind != MatteKind.Drawn || own.Keys.Count == 0) { throw new ShotFault($"{own.Name} is no drawn shape: only what lies inside an outline can be followed."); }
+        double[] outline = MatteShape.At(own, frame);
+        PlaneMotion found = PlaneFollower.Follow(outline, frame, shot.Range.First, shot.Range.Last, f => engine.TrackWork.Picture(shot, f).Levels[0], stop, progress);
+        if (found.Steps.Count < 2) { throw new ShotFault($"{own.Name} cannot be followed from {frame}: {found.EndedAfter ?? found.EndedBefore}. Draw it around something flat with texture, or let it go with a track."); }
+        string told = $"{found.Steps[0].Frame}–{found.Steps[^1].Frame}{(found.EndedBefore is { } before ? $"; no earlier, for {before}" : "")}{(found.EndedAfter is { } after ? $"; no later, for {after}" : "")}";
+        return (new(frame, found.Steps, "the plane inside it"), told);
+    }
+
+    [AutomaticRetry(Attempts = 0)]
+    public Task Freeze(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    {
+        var p = JsonSerializer.Deserialize<MatteParameters>(job.Parameters, ShotJson.Options)!;
+        ShotDocument document = await Document(job, p.Revision);
+        FrameSource frozen = Frozen(engine, media, document, p.Matte, stop, progress);
+        await Lay(job.ShotId, p.Who, $"Froze {MatteWork.Of(document, p.Matte).Name}", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Frozen = frozen } : m)] });
+        return new($"{frozen.Frames.Count} frames");
+    });
+
+    /// <summary>A matte's pictures over the shot's range, 16 bits.</summary>
+    public static FrameSource Frozen(ShotEngine engine, MediaStore media, ShotDocument shot, string matte, CancellationToken stop = default, Action<string, double>? progress = null)
+    {
+        int width = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), height = shot.Plate.Height;
+        var frames = new List<PlateFrame>();
+        for (int f = shot.Range.First; f <= shot.Range.Last; f++)
+        {
+            stop.ThrowIfCancellationRequested();
+            float[] coverage = engine.Mattes.Coverage(shot, matte, f, width, height);
+            frames.Add(new(f, $"{matte}.{f:0000}.png", media.Write(RasterFile.ToPng(new CodeImage(width, height, 1, 16, [.. coverage.Select(v => (ushort)Math.Round(65535 * Math.Clamp(v, 0, 1)))])))));
+            progress?.Invoke($"frame {f}", (double)(f - shot.Range.First + 1) / shot.Range.Count);
+        }
+        return new() { Frames = frames, Rate = shot.Rate, Mapping = new(shot.Range.First, shot.Range.First), Encoding = ColorEncoding.Linear };
+    }
+}

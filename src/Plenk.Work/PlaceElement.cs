@@ -1,0 +1,69 @@
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
+
+namespace Plenk.Work;
+
+/// <summary>An element in filmed frames without a shot: direct light, every piece of the set receives and hides.</summary>
+public static class PlaceElement
+{
+    /// <summary>These frames are kept: 16 camera samples a pixel, 32 rays to a sun and 256 to a sky (32 where the element is seen small, and 16 aimed at it).</summary>
+    private static readonly RenderQuality Quality = new(16, 2, 16);
+
+    public static PlacedElement Read(string file, List<string> told)
+    {
+        string folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
+        ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(file), Path.GetFileName(file), name => Path.Combine(folder, name) is var at && File.Exists(at) ? File.ReadAllBytes(at) : null);
+        told.AddRange(mesh.Warnings);
+        return new("element", new(new MeshTree(mesh.Merged()), mesh.Materials), Similarity.Identity);
+    }
+
+    /// <summary>The frame's layers; told what keeps the element from being seen.</summary>
+    public static FrameLayers Frame(FilmedSet filmed, PlacedElement element, LightsFile lights, SkyOpenings? openings, int frame, List<string> told, CancellationToken stop = default, Action<double>? progress = null)
+    {
+        var (pose, pinhole) = filmed.Camera(frame);
+        FloatImage plate = filmed.Linear(frame);
+        if (Unseen(element, pose, pinhole) is { } why) { told.Add($"Frame {frame}: the element {why}."); }
+        var pass = new SetPass(new Core.Cameras.RayGrid(pinhole, pose), filmed.Set, lights.Rig(), openings, Quality, Sampling.Hash((uint)frame), keep: false);
+        return DifferentialRenderer.Render(pass, [element], plate, openings, pose, new RenderOptions { DirectOnly = true, VisibilityEverywhere = false }, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+    }
+
+    private static string? Unseen(PlacedElement element, Pose pose, Core.Cameras.Pinhole pinhole)
+    {
+        bool behind = true;
+        foreach (System.Numerics.Vector3 v in element.Model.Tree.Mesh.Positions)
+        {
+            Vec3 p = element.ObjectToWorld.Apply(Vec3.From(v));
+            if (pose.ToLocal(p).Z >= 0) { continue; }
+            behind = false;
+            if (pinhole.TryProject(pose, p, out double x, out double y) && pinhole.Contains(x, y)) { return null; }
+        }
+        return behind ? "lies behind the camera: only its shadow can be seen" : "lies wholly out of frame: only its shadow can be seen";
+    }
+
+    public static void Write(string path, FrameLayers layers, Core.Shots.FrameRate rate, int frame)
+    {
+        var channels = new List<ExrChannel>();
+        channels.AddRange(ExrChannel.Of(layers.Comp, "RGB", "comp"));
+        channels.Add(new("comp.A", [.. Enumerable.Repeat(1f, layers.Comp.Width * layers.Comp.Height)], Half: true));
+        channels.AddRange(ExrChannel.Of(layers.Shadow, "RGB", "shadow"));
+        channels.AddRange(ExrChannel.Of(layers.Holdout, "A", "holdout"));
+        channels.AddRange(ExrChannel.Of(layers.Element, "RGBA", "element"));
+        channels.AddRange(ExrChannel.Of(layers.Depth, "Z", "depth"));
+        if (layers.Added.Data.Any(v => v != 0)) { channels.AddRange(ExrChannel.Of(layers.Added, "RGB", "added")); }
+        ExrFile.Write(path, layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (rate.Num, rate.Den), new Dictionary<string, string> { ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+    }
+
+    /// <summary>An element that is larger than the place it stands in was probably made in another unit.</summary>
+    public static string? Oversize(PlacedElement element, SetScene set)
+    {
+        var (min, max) = element.Model.Tree.Mesh.Bounds();
+        double own = (max - min).Length(), place = (set.Max - set.Min).Length();
+        return own > place ? $"The element is {own:0.##} m across, the set {place:0.##} m: it is larger than the place. Is it in metres?" : null;
+    }
+}

@@ -1,0 +1,103 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
+
+namespace Plenk.Work;
+
+/// <summary>What was made of passes that lamps were added to.</summary>
+public sealed record RelightReport(int Width, int Height, int Lights, long PixelsLit, long PixelsWithoutSurface, double? AssumedAlbedo, bool ShadowsFromSet, string Positions, string Normals, IReadOnlyList<string> Told);
+
+/// <summary>A rendered picture and its passes as files, lit again without a shot.</summary>
+public static class RelightFiles
+{
+    private const int Rays = 256; // towards lamps that have a size: this picture is kept
+
+    public static (FloatImage Picture, float[]? Alpha, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, (Core.Geometry.Pose Pose, Core.Cameras.Pinhole Pinhole)? camera, LightsFile lights, RelightLook look, CancellationToken stop = default)
+    {
+        ExrPicture c = ExrFile.Read(color);
+        FloatImage picture = Three(c, color, "RGB", "XYZ", "picture"), p = Three(ExrFile.Read(position), position, "XYZ", "RGB", "positions"), n = Three(ExrFile.Read(normal), normal, "XYZ", "RGB", "normals");
+        FloatImage? a = albedo is null ? null : Three(ExrFile.Read(albedo), albedo, "RGB", "XYZ", "colour");
+        foreach (var (image, path) in new[] { (p, position), (n, normal) }.Concat(a is null ? [] : [(a, albedo!)]))
+        {
+            if (image.Width != picture.Width || image.Height != picture.Height) { throw new ShotFault($"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."); }
+        }
+        var told = new List<string>(lights.Told);
+        string meantP = "ours: +X +Y +Z, world", meantN = meantP;
+        if (camera is { } cam)
+        {
+            Core.Cameras.Pinhole pinhole = cam.Pinhole.Resized(picture.Width, picture.Height);
+            PassReport report = PassReader.Read(p, n, cam.Pose, pinhole);
+            told.AddRange(report.Told);
+            if (report.Known)
+            {
+                (p, n) = PassReader.InWorld(p, n, report, cam.Pose);
+                (meantP, meantN) = (report.Positions[0].Name, report.Normals.Count > 0 ? report.Normals[0].Name : meantN);
+            }
+            else { told.Add("How the positions are meant is unknown: no reading fits the camera's rays. They are taken as ours. Is the camera that of this frame?"); }
+        }
+        float[]? alpha = c.Channels.FirstOrDefault(k => k.Name is "A" || k.Name.EndsWith(".A", StringComparison.Ordinal))?.Values;
+        TraceScene? casts = null;
+        if (set is not null)
+        {
+            ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(set), Path.GetFileName(set));
+            told.AddRange(mesh.Warnings);
+            casts = new([new TraceInstance(new MeshTree(mesh.Merged()), Similarity.Identity, RayKinds.LightSet)]);
+            foreach (Core.Shots.Light l in lights.Lights.Where(l => l.Kind is Core.Shots.LightKind.Point or Core.Shots.LightKind.Spot && InsideWall(casts, l.Position.ToSingle()))) { told.Add($"{l.Name} stands inside something solid of the set: it lights nothing. Move it out of the wall."); }
+        }
+        FloatImage light = Relight.Light(p, n, a, lights.Rig(), look with { Shadows = casts is not null }, camera?.Pose.Position.ToSingle(), casts, stop, Rays, onSet: casts is not null);
+        long lit = 0, bare = 0;
+        for (int i = 0; i < picture.Width * picture.Height; i++)
+        {
+            bool surface = float.IsFinite(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) && (n.Data[3 * i] != 0 || n.Data[3 * i + 1] != 0 || n.Data[3 * i + 2] != 0);
+            if (!surface) { bare++; }
+            float by = alpha?[i] ?? 1;
+            bool any = false;
+            for (int k = 0; k < 3; k++)
+            {
+                float add = light.Data[3 * i + k] * by;
+                any |= add > 0;
+                picture.Data[3 * i + k] += add;
+            }
+            if (any) { lit++; }
+        }
+        if (lit == 0) { told.Add("The lights reach nothing of the picture: they are turned away, shadowed, or far off. Are positions and lights in one space, in metres?"); }
+        return (picture, alpha, new(picture.Width, picture.Height, lights.Lights.Count, lit, bare, a is null ? look.Albedo : null, casts is not null, meantP, meantN, told));
+    }
+
+    /// <summary>Faces look away from a spot on nearly all sides: it lies within something solid.</summary>
+    public static bool InsideWall(TraceScene set, Vector3 spot)
+    {
+        int backs = 0, all = 0;
+        for (uint i = 0; i < 64; i++)
+        {
+            float z = 1 - 2 * (i + 0.5f) / 64, r = MathF.Sqrt(1 - z * z), a = i * 2.39996323f;
+            var d = new Vector3(r * MathF.Cos(a), z, r * MathF.Sin(a));
+            Hit hit = set.Intersect(new Ray(spot, d), RayKinds.LightSet);
+            if (!hit.IsHit) { continue; }
+            all++;
+            if (Vector3.Dot(set.Instances[hit.Instance].FaceNormal(hit), d) > 0) { backs++; }
+        }
+        return all == 64 && backs > 58;
+    }
+
+    /// <summary>The first layer that has three channels of one of two namings.</summary>
+    private static FloatImage Three(ExrPicture exr, string path, string first, string second, string what)
+    {
+        foreach (string names in (string[])[first, second])
+        {
+            foreach (string layer in exr.Channels.Select(c => c.Name.LastIndexOf('.') is > 0 and var d ? c.Name[..d] : "").Distinct())
+            {
+                float[]?[] v = [.. names.Select(n => exr.Channels.FirstOrDefault(c => c.Name == (layer.Length > 0 ? $"{layer}.{n}" : $"{n}"))?.Values)];
+                if (v.Any(x => x is null)) { continue; }
+                var image = new FloatImage(exr.Width, exr.Height, 3);
+                for (int i = 0; i < exr.Width * exr.Height; i++) { for (int k = 0; k < 3; k++) { image.Data[3 * i + k] = v[k]![i]; } }
+                return image;
+            }
+        }
+        throw new Formats.FormatFault("passes", $"{Path.GetFileName(path)} holds no {what} ({string.Join(", ", first.ToCharArray())} or {string.Join(", ", second.ToCharArray())})", "Write the pass as three channels of one layer.");
+    }
+}
