@@ -23,6 +23,11 @@ public enum Stuff
     Door,
     Chequer,
     Locker,
+    Coat,
+    Trousers,
+    Skin,
+    Boot,
+    Mop,
 }
 
 /// <summary>

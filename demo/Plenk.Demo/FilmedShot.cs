@@ -13,6 +13,9 @@ public sealed record FilmedShot(string Code, int FrameCount, Pinhole Pinhole, do
     /// <summary>Where the locker trolley stands at a time; null: it is not in this shot.</summary>
     public Func<double, Pose>? TrolleyToWorld { get; init; }
 
+    /// <summary>Where the attendant is at a time, and how far he has walked; null: he is not in this shot.</summary>
+    public Func<double, (Pose ToWorld, double Walked)>? AttendantAt { get; init; }
+
     /// <summary>The camera is locked off and nothing moves: frames differ by their noise alone.</summary>
     public bool LockedOff { get; init; }
 
@@ -66,5 +69,16 @@ public sealed record FilmedShot(string Code, int FrameCount, Pinhole Pinhole, do
     /// <summary>Two cameras on tripods side by side along the basin; the right one exposes half a stop more and is set warmer.</summary>
     public static readonly FilmedShot Left = AlongTheBasin("BTH_0080", -0.62, 19, Vector3.One), Right = AlongTheBasin("BTH_0080B", 0.43, -17, new(1.52f, 1.41f, 1.27f));
 
-    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley, Left, Right];
+    /// <summary>The attendant walks by with his mop, between the camera and the place where the bell will stand; on sticks, 35 mm.</summary>
+    public static readonly FilmedShot Mop = new("BTH_0090", 24, Film(960, 35, new Lens(-0.06, 0.01)), 35,
+        _ => Pose.LookAt(new(1.9, 1.35, 3.2), new(-0.1, -0.95, -4.2), Vec3.UnitY), BathHall.Build)
+    {
+        AttendantAt = frame =>
+        {
+            double walked = (frame - FirstFrame) / 24 * 1.35;
+            return (new(Matrix3.Identity, new(-1.75 + walked, BathHall.FloorHeight(-3.1f), -3.1)), walked);
+        },
+    };
+
+    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley, Left, Right, Mop];
 }

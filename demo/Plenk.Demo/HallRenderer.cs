@@ -78,9 +78,47 @@ public sealed class HallRenderer
         return image;
     }
 
-    /// <summary>The place at a time, with the trolley where it then is.</summary>
-    private TraceScene SceneAt(double frame) => _trolley is null ? _scene
-        : new([.. _scene.Instances, new(_trolley, new Similarity(1, _shot.TrolleyToWorld!(frame).Rotation, _shot.TrolleyToWorld(frame).Position), RayKinds.CameraSet | RayKinds.LightSet)]);
+    /// <summary>The place at a time, with the trolley and the attendant where they then are.</summary>
+    private TraceScene SceneAt(double frame)
+    {
+        var moving = new List<TraceInstance>();
+        if (_trolley is not null) { moving.Add(new(_trolley, new Similarity(1, _shot.TrolleyToWorld!(frame).Rotation, _shot.TrolleyToWorld(frame).Position), RayKinds.CameraSet | RayKinds.LightSet)); }
+        if (_shot.AttendantAt is { } attendant)
+        {
+            var (place, walked) = attendant(frame);
+            moving.Add(new(new MeshTree(Attendant.At(walked)), new Similarity(1, place.Rotation, place.Position), RayKinds.CameraSet | RayKinds.LightSet));
+        }
+        return moving.Count == 0 ? _scene : new([.. _scene.Instances, .. moving]);
+    }
+
+    /// <summary>How much of each pixel the attendant covers while the shutter is open.</summary>
+    public FloatImage AttendantCoverage(int frame, int samples)
+    {
+        var camera = _shot.Pinhole;
+        var image = new FloatImage(camera.Width, camera.Height, 1);
+        double[] open = [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
+        Pose[] poses = [.. open.Select(_shot.CameraToWorld)];
+        TraceScene[] scenes = [.. open.Select(SceneAt)];
+        int own = _scene.Instances.Count;
+        Parallel.For(0, camera.Height, y =>
+        {
+            for (int x = 0; x < camera.Width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, (uint)frame + 33);
+                int seen = 0;
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 aa = Sampling.Point(i, seed, 0);
+                    int when = (int)(Sampling.Point(i, seed, 1).X * Times);
+                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
+                    var ray = new Ray(poses[when].Position.ToSingle(), (poses[when].Rotation * d).Normalized().ToSingle());
+                    if (scenes[when].Intersect(ray, RayKinds.CameraSet).Instance == own) { seen++; }
+                }
+                image[x, y, 0] = (float)seen / samples;
+            }
+        });
+        return image;
+    }
 
     private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror)
     {
@@ -124,6 +162,7 @@ public sealed class HallRenderer
         var e1 = new FloatImage(camera.Width, camera.Height, 3);
         var ratio = new FloatImage(camera.Width, camera.Height, 3);
         Pose pose = _shot.CameraToWorld(frame);
+        TraceScene place = SceneAt(frame);
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)
@@ -136,15 +175,16 @@ public sealed class HallRenderer
                     Vector2 aa = Sampling.Point(i, seed, 0);
                     if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
                     var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-                    Hit hit = _scene.Intersect(ray, RayKinds.CameraSet);
+                    Hit hit = place.Intersect(ray, RayKinds.CameraSet);
                     if (!hit.IsHit) { continue; }
                     receivers++;
-                    TraceInstance instance = _scene.Instances[hit.Instance];
+                    TraceInstance instance = place.Instances[hit.Instance];
                     Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit);
                     if (Vector3.Dot(face, ray.Direction) > 0) { (n, face) = (-n, -face); }
                     Vector3 p = ray.At(hit.T) + face * 2e-4f;
-                    Vector3 albedo = Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n).Albedo;
-                    var (without, with) = HallLight.Irradiance(_scene, p, n, Sampling.Point(i, seed, 2), Sampling.Point(i, seed, 3), element: true);
+                    Vec3 own = instance.ObjectToWorld.Inverse().Apply(Vec3.From(p));
+                    Vector3 albedo = Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], own.ToSingle(), (instance.ObjectToWorld.Rotation.Transpose() * Vec3.From(n)).ToSingle()).Albedo;
+                    var (without, with) = HallLight.Irradiance(place, p, n, Sampling.Point(i, seed, 2), Sampling.Point(i, seed, 3), element: true);
                     sum0 += without;
                     sum1 += with;
                     weighted0 += albedo * without;
@@ -168,6 +208,7 @@ public sealed class HallRenderer
         var camera = _shot.Pinhole.Resized(_shot.Pinhole.Width / reduce, _shot.Pinhole.Height / reduce);
         var image = new FloatImage(camera.Width, camera.Height, 1);
         Pose pose = _shot.CameraToWorld(frame);
+        TraceScene place = SceneAt(frame);
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)
@@ -179,7 +220,7 @@ public sealed class HallRenderer
                     Vector2 aa = Sampling.Point(i, seed, 0);
                     if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
                     var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-                    if (_scene.Intersect(ray, RayKinds.CameraSet | RayKinds.Element).Instance == _bellInstance) { seen++; }
+                    if (place.Intersect(ray, RayKinds.CameraSet | RayKinds.Element).Instance == _bellInstance) { seen++; }
                 }
                 image[x, y, 0] = (float)seen / samples;
             }

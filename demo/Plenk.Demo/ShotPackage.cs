@@ -4,6 +4,7 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 
@@ -27,7 +28,8 @@ public static class ShotPackage
             File.WriteAllText(Path.Combine(directory, "trolley.obj"), ObjFile.Write([new ImportedObject("trolley", LockerTrolley.Build() with { Normals = null })]));
         }
         if (shot == FilmedShot.Entrance) { WriteLines(shot, directory); }
-        if (shot.LockedOff) { WriteCamera(shot, directory); }
+        if (shot.LockedOff || shot.AttendantAt is not null) { WriteCamera(shot, directory); }
+        if (shot.AttendantAt is not null) { WriteAttendant(shot, directory); }
         var p = shot.Pinhole;
         File.WriteAllText(Path.Combine(directory, "truth.json"), JsonSerializer.Serialize(new
         {
@@ -43,6 +45,7 @@ public static class ShotPackage
             {
                 frame = f,
                 camera_to_world = shot.CameraToWorld(f).ToRowMajor16(),
+                attendant_to_world = shot.AttendantAt?.Invoke(f).ToWorld.ToRowMajor16(),
                 trolley_to_world = shot.TrolleyToWorld?.Invoke(f).ToRowMajor16(),
             }),
         }, ShotJson.Options));
@@ -65,6 +68,24 @@ public static class ShotPackage
                 return new { frame = f, camera_to_world = (hall with { Position = Package.ToWorld(hall.Position) }).ToRowMajor16().Select(v => Math.Round(v, 9)), focal_px = Math.Round(p.Fx, 6), cx = p.Cx, cy = p.Cy };
             }),
         }));
+    }
+
+    /// <summary>The attendant's own coverage as his matte; and for one frame what the bell does beside him: S' and its coverage, at half size.</summary>
+    private static void WriteAttendant(FilmedShot shot, string directory)
+    {
+        string mattes = Path.Combine(directory, "matte");
+        Directory.CreateDirectory(mattes);
+        var renderer = new HallRenderer(shot);
+        foreach (int f in shot.Frames)
+        {
+            FloatImage c = renderer.AttendantCoverage(f, 32);
+            File.WriteAllBytes(Path.Combine(mattes, $"attendant.{f}.png"), RasterFile.ToPng(new CodeImage(c.Width, c.Height, 1, 8, [.. c.Data.Select(v => (ushort)Math.Round(255 * v))])));
+        }
+        const int frame = FilmedShot.FirstFrame + 12;
+        var withBell = new HallRenderer(shot, BellModel.Build(), Package.BellInHall());
+        var (_, _, ratio) = withBell.Differential(frame, 96, reduce: 2);
+        FloatImage bell = withBell.BellCoverage(frame, 64, reduce: 2);
+        ExrFile.Write(Path.Combine(directory, $"truth.{frame}.exr"), ratio.Width, ratio.Height, [.. ExrChannel.Of(ratio, "RGB", "shadow", half: true), .. ExrChannel.Of(bell, "A", "bell", half: true)], ExrCompression.Piz);
     }
 
     /// <summary>A loose hand's outline: white where the trolley or 6 px around it is.</summary>

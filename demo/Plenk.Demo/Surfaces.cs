@@ -24,6 +24,11 @@ public static class Surfaces
         Stuff.Concrete => Concrete(p, n),
         Stuff.Chequer => Chequer(p, n),
         Stuff.Locker => Locker(p, n),
+        Stuff.Coat => Flat(new(0.17f, 0.20f, 0.155f), p, n, 22),
+        Stuff.Trousers => Flat(new(0.10f, 0.095f, 0.09f), p, n, 24),
+        Stuff.Skin => Flat(new(0.44f, 0.29f, 0.21f), p, n, 12),
+        Stuff.Boot => Flat(new(0.035f, 0.034f, 0.032f), p, n, 18) with { Mirror = 0.03f },
+        Stuff.Mop => Flat(new(0.55f, 0.51f, 0.43f), p, n, 60),
         _ => Door(p, n),
     };
 

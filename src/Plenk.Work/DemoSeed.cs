@@ -87,7 +87,7 @@ public static class DemoSeed
     /// <param name="demo">The folder that holds a folder for each.</param>
     public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
     {
-        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through"), ("BTH_0080", "Two cameras along the basin") })
+        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through"), ("BTH_0080", "Two cameras along the basin"), ("BTH_0090", "The attendant mops by") })
         {
             string directory = Path.Combine(demo, code);
             if (!System.IO.Directory.Exists(directory)) { continue; }
@@ -97,6 +97,7 @@ public static class DemoSeed
             {
                 "BTH_0050" => shot with { Solving = new() { Turns = true } },
                 "BTH_0080" => Beside(shot, demo, keep),
+                "BTH_0090" => WithAttendant(shot, demo, keep),
                 "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
                 _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
             };
@@ -117,6 +118,24 @@ public static class DemoSeed
             },
         };
         return StillWork.With(shot, StillWork.Solve(shot));
+    }
+
+    /// <summary>The attendant's pictures as a matte, and he as a solid in the set of BTH_0040, with its light and its bell.</summary>
+    private static ShotDocument WithAttendant(ShotDocument shot, string demo, Func<byte[], string> keep)
+    {
+        string directory = Path.Combine(demo, "BTH_0090");
+        ShotDocument main = Build(Path.Combine(demo, Code), keep);
+        var frames = System.IO.Directory.GetFiles(Path.Combine(directory, "matte")).Order(StringComparer.Ordinal)
+            .Select(f => new PlateFrame(int.Parse(Path.GetFileNameWithoutExtension(f).Split('.')[^1], System.Globalization.CultureInfo.InvariantCulture), Path.GetFileName(f), keep(File.ReadAllBytes(f))));
+        return shot with
+        {
+            Camera = CameraFiles.Read(File.ReadAllBytes(Path.Combine(directory, "solve.json")), "solve.json", new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1))),
+            Mattes = [new() { Id = "matte_1", Name = "attendant", Kind = MatteKind.Frames, KeepsTracksOff = false, Frames = new() { Frames = [.. frames], Rate = shot.Rate, Mapping = new(shot.Range.First, shot.Range.First) } }],
+            Pieces = [.. main.Pieces, new() { Id = "figure_1", Name = "attendant", Kind = PieceKind.Figure, Figure = new("matte_1"), Duties = new() { WearsFootage = false } }],
+            Projections = [],
+            Lights = main.Lights,
+            Elements = main.Elements,
+        };
     }
 
     /// <summary>The right camera beside the left one, over the set of BTH_0040, a frame of each laid on it as they were filmed.</summary>

@@ -38,7 +38,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? [.. Camera(s), s.Pieces, .. Sources(s), s.Lights, s.Seed] : [], (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
         new(1, LightReadings.SunBlank, s => [s.Lights, s.Sun], (_, s, _) => LightReadings.Sun(s)),
         new(1, LightReadings.ShadowsBlank, s => [.. Camera(s), s.Pieces, s.Lights], Shadows),
-        new(2, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Gap(at, engine.Set(at), engine.Elements(at)) : null!),
+        new(3, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], Gap),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
         new(2, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed], BlackLevel),
@@ -141,6 +141,20 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         if (shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun) { return LightReadings.ShadowsBlank with { Note = "no sun is set" }; }
         int frame = shot.Range.First + shot.Range.Count / 2;
         return LightReadings.Shadows(LightWork.Fit(engine, shot, frame), sun.At(frame).Direction, frame, shot.Plate!.Width, shot.Plate.Height);
+    }
+
+    private static Reading Gap(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        bool moves = shot.Elements.Any(e => !e.Off && (e.Keys.Count > 0 || e.HangsOn is not null)) || shot.Pieces.Any(p => !p.Off && p.HangsOn is not null);
+        int every = Math.Max(1, shot.Range.Count / 48);
+        var frames = new List<(int, Reading)>();
+        foreach (int frame in moves ? Enumerable.Range(shot.Range.First, shot.Range.Count).Where(f => (f - shot.Range.First) % every == 0 || f == shot.Range.Last) : [shot.Range.First])
+        {
+            stop.ThrowIfCancellationRequested();
+            ShotDocument at = Hanging.At(shot, frame);
+            frames.Add((frame, ContactReadings.Gap(at, engine.Set(at), engine.Elements(at, frame))));
+        }
+        return ContactReadings.Gap(frames);
     }
 
     private static Reading BlackLevel(ShotEngine engine, ShotDocument shot, CancellationToken stop)

@@ -52,7 +52,7 @@ public static class RelightFiles
         long lit = 0, bare = 0;
         for (int i = 0; i < picture.Width * picture.Height; i++)
         {
-            bool surface = float.IsFinite(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) && (n.Data[3 * i] != 0 || n.Data[3 * i + 1] != 0 || n.Data[3 * i + 2] != 0);
+            bool surface = float.IsFinite(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) && MathF.Abs(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) < 1e8f && (n.Data[3 * i] != 0 || n.Data[3 * i + 1] != 0 || n.Data[3 * i + 2] != 0);
             if (!surface) { bare++; }
             float by = alpha?[i] ?? 1;
             bool any = false;

@@ -608,6 +608,14 @@ public sealed class ShotEngine
             hit.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null);
     }
 
+    /// <summary>An element's keys, each with its place lowered until it touches there.</summary>
+    public IReadOnlyList<ElementKey> StandKeys(ShotDocument shot, string elementId)
+    {
+        Element own = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
+        if (own.Keys.All(k => k.Position is null)) { throw new ShotFault($"{own.Name} has no keys of its place. Key it first."); }
+        return [.. own.Keys.Select(k => k.Position is null ? k : k with { Position = Stand(shot, elementId, lay: false, k.Frame).Position })];
+    }
+
     /// <summary>An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.</summary>
     public Element Stand(ShotDocument shot, string elementId, bool lay, int frame)
     {

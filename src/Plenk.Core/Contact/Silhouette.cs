@@ -11,7 +11,7 @@ namespace Plenk.Core.Contact;
 /// </summary>
 public static class Silhouette
 {
-    /// <summary>Closed outlines, x0 y0 x1 y1 …, in pixels: what is inside lies to the right of the way along them (y down), so holes run the other way round.</summary>
+    /// <summary>Closed outlines, x0 y0 x1 y1 …, in pixels: what is inside lies to the left of the way along them as it is seen, and holes run the other way round.</summary>
     public static IReadOnlyList<double[]> Outlines(ReadOnlySpan<float> values, int width, int height, double iso = 0.5)
     {
         // A crossing is named by the grid edge it lies on: (cell corner, along x or along y). A frame of nothing closes what leaves the picture.
@@ -78,7 +78,7 @@ public static class Silhouette
     public static double Area(ReadOnlySpan<double> outline)
     {
         double sum = 0;
-        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += outline[2 * j] * outline[2 * i + 1] - outline[2 * i] * outline[2 * j + 1]; }
+        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += outline[2 * i] * outline[2 * j + 1] - outline[2 * j] * outline[2 * i + 1]; }
         return sum / 2;
     }
 

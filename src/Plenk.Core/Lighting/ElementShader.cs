@@ -93,12 +93,13 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
     }
 
     /// <summary>
-    /// What an element sends back evenly from where a ray met it, its own light counted: by the lights of the plate, and by new ones.
+    /// What an element sends back from where a ray met it, its own light counted: by the lights of the plate, and by new ones. A metal sends as
+    /// much, but evenly, as if it were rough.
     /// </summary>
     public (Vector3 Plate, Vector3 Added) Bounced(in Hit hit, in Ray ray, uint index, uint seed)
     {
         Spot s = At(hit, ray);
-        Vector3 plate = _rig.FillPlate, added = _rig.FillNew, colour = s.Material.Diffuse / MathF.PI;
+        Vector3 plate = _rig.FillPlate, added = _rig.FillNew, colour = s.Material.BaseColor / MathF.PI;
         for (int k = 0; k < _rig.Sampled.Count; k++)
         {
             SampledLight light = _rig.Sampled[k];

@@ -48,6 +48,19 @@ public static class ContactReadings
         return worst!;
     }
 
+    /// <summary>The same over frames, where elements or what they stand on move: the worst first, and every frame for the rail.</summary>
+    public static Reading Gap(IReadOnlyList<(int Frame, Reading Gap)> frames)
+    {
+        if (frames.Count == 1) { return frames[0].Gap; }
+        var (frame, worst) = frames.MaxBy(f => f.Gap.Value is { } v ? Math.Abs(v) : double.PositiveInfinity);
+        return worst with
+        {
+            Note = $"at {frame}: {worst.Note}",
+            Worst = worst.Worst is { } place ? place with { Frame = frame } : new(frame),
+            PerFrame = [.. frames.Where(f => f.Gap.Value is not null).Select(f => new FrameValue(f.Frame, Math.Abs(f.Gap.Value!.Value)))],
+        };
+    }
+
     private static string At(Vec3 p) => FormattableString.Invariant($"{p.X:0.00}, {p.Z:0.00}");
 
     /// <summary>A size that no filmed thing has is told: the file was probably made in another unit.</summary>

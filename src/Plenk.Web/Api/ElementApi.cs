@@ -68,6 +68,21 @@ public static partial class ElementApi
             return (await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])).Select(m => new { m.Name, baseColor = Vec3.From(m.BaseColor), m.Metallic, m.Roughness, emission = Vec3.From(m.Emission), picture = m.Picture is not null, lambert = !m.Mirrors });
         });
 
+        // Where a keyed element is, frame by frame; and its keys, lowered until it touches at each.
+        api.MapGet("/elements/{element}/path", async (long id, string element, int? revision, ShotStore shots) =>
+        {
+            var (document, _) = await ShotApi.Need(shots, id, revision);
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            return Enumerable.Range(document.Range.First, document.Range.Count).Select(f => (Frame: f, At: own.At(f))).Select(f => new { f.Frame, f.At.Position, f.At.TurnDegrees, f.At.Scale });
+        });
+
+        api.MapPost("/elements/{element}/stand-keys", async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
+        {
+            await ShotApi.Need(shots, id);
+            ShotApi.Check(r.Document);
+            return await Task.Run(() => engine.StandKeys(r.Document, element));
+        });
+
         api.MapPost("/mattes/frames", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             IFormCollection form = await http.Request.ReadFormAsync();
@@ -107,6 +122,10 @@ public static partial class ElementApi
             Matte own = MatteWork.Of(document, matte);
             return await FootageApi.Queue(id, jobs, http, "matte", $"Freezing {own.Name}", document.Range.Count, new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First), job => queue.Enqueue<MatteJobs>(j => j.Freeze(job, CancellationToken.None)));
         });
+
+        // Where a drawn matte's outline is in a frame, its motion counted.
+        api.MapGet("/mattes/{matte}/outline", async (long id, string matte, int frame, int? revision, ShotStore shots) =>
+            new { corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame) });
 
         // A drawn matte goes with a track: moved as it moves.
         api.MapPost("/mattes/{matte}/with-track/{track:int}", async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>

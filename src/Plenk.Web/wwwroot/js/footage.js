@@ -3,7 +3,7 @@ import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
 import { on, save, setHand, state, takeState, tell } from './state.js';
 import { newId } from './pieces.js';
-import { matteTools } from './tracks.js';
+import { matteTools } from './mattes.js';
 import { pick } from './picture.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;

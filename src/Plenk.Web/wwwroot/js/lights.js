@@ -144,7 +144,7 @@ export function lightSection() {
     ...(l.kind === 'Rectangle' ? [number('Wide', l.width, 'm', (v) => e('sized', (x) => { x.width = v; }), { min: 0.001 }), number('High', l.height, 'm', (v) => e('sized', (x) => { x.height = v; }), { min: 0.001 })] : []),
     ...(l.kind === 'Sky' ? [choice('The sky is', l.sky ?? 'Uniform', [['Uniform', 'the same all over'], ['Gradient', 'a gradient'], ['Clear', 'clear'], ['Overcast', 'overcast']], (v) => e('kind of sky', (x) => { x.sky = v; })), l.sky === 'Gradient' ? triple('At the horizon', l.horizonColor, '', (v) => e('horizon', (x) => { x.horizonColor = v; })) : null, l.sky === 'Clear' ? number('Turbidity', l.turbidity, '', (v) => e('turbidity', (x) => { x.turbidity = v; }), { min: 1.7, max: 10 }) : null].filter(Boolean) : []),
     ...(l.kind === 'Panorama' ? ofPanorama(l, e).filter(Boolean) : []),
-    tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })), l.kind === 'Fill' ? null : tick('it lights the set', l.lightsSet !== false, (v) => e('the set', (x) => { x.lightsSet = v; })), l.kind === 'Fill' ? null : tick('it lights elements', l.lightsElements !== false, (v) => e('elements', (x) => { x.lightsElements = v; })),
+    tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })), l.kind === 'Fill' ? null : tick('it lights the set', l.lightsSet !== false, (v) => e('the set', (x) => { x.lightsSet = v; })), l.kind === 'Fill' ? null : tick('it lights elements', l.lightsElements !== false, (v) => e('elements', (x) => { x.lightsElements = v; })), l.kind === 'Fill' ? null : tick('things cast shadows in it', l.castsShadow !== false, (v) => e('shadows', (x) => { x.castsShadow = v; })),
     keyed(l, e),
     h('div', { class: 'actions' }, button(l.alone ? 'With the others' : 'Alone', () => e(l.alone ? 'with the others' : 'alone', (x) => { x.alone = !x.alone; })), button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; }))));
   return parts.filter(Boolean);
@@ -177,7 +177,7 @@ export function lightCurve() {
   if (state.step !== 5 || !l?.keys?.some((k) => k.strength !== null && k.strength !== undefined)) return null;
   const { first, last } = state.document.range, points = [];
   for (let f = first; f <= last; f++) points.push({ frame: f, value: lightAt(l, f).strength });
-  return { name: `${l.name}, strength`, curves: [{ axis: '', points }], keys: l.keys.filter((k) => k.strength !== null && k.strength !== undefined).map((k) => ({ frame: k.frame, value: k.strength })), change: (frame, value) => save(`${l.name}: key at ${frame}`, (d) => { d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value); return d; }) };
+  return { name: `${l.name}, strength`, least: 0, curves: [{ axis: '', points }], keys: l.keys.filter((k) => k.strength !== null && k.strength !== undefined).map((k) => ({ frame: k.frame, value: k.strength })), change: (frame, value) => save(`${l.name}: key at ${frame}`, (d) => { d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value); return d; }) };
 }
 
 // Marks of lamps that stand in the place, at this frame.

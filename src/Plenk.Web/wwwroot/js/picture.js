@@ -1,5 +1,6 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
+import { setKeyed } from './contact.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
 import { drawLevel } from './level.js';
@@ -8,7 +9,8 @@ import { drawPieces } from './pieces.js';
 import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
-import { carryTrack, cornerNear, correctTrack, drawMattes, drawTracks, keyMatte, trackNear, tracks } from './tracks.js';
+import { cornerNear, drawMattes, keyMatte, mattes } from './mattes.js';
+import { carryTrack, correctTrack, drawTracks, trackNear } from './tracks.js';
 
 const box = document.getElementById('picture');
 const canvas = document.getElementById('canvas');
@@ -113,7 +115,7 @@ function drawOverlay() {
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
-  if (state.step === 4 && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
+  if ([4, 5, 6].includes(state.step) && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
   if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }), ...drawEdges({ at, both }));
   if (state.step === 5 && over && !state.alone && !state.playing) parts.push(...drawLights({ at, both, label }, over));
   if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, ' stroke-dasharray="5 3"'));
@@ -272,6 +274,10 @@ box.addEventListener('pointerdown', async (e) => {
     if (track || state.chosen.track) { state.chosen.track = track?.id ?? null; tell('chosen'); }
     if (track) { held = { track: track.id, from: p }; box.setPointerCapture(e.pointerId); return; }
   }
+  if (state.step > 4 && state.chosen.matte) {
+    const corner = cornerNear(p, zoom);
+    if (corner) { held = { corner }; box.setPointerCapture(e.pointerId); return; }
+  }
   if (state.step === 5) {
     const lamp = state.pullShadow ? null : lampNear(over, p, zoom);
     if (!lamp && !state.pullShadow) return;
@@ -319,7 +325,7 @@ box.addEventListener('pointermove', async (e) => {
   if (held?.corner) {
     const { matte, corners, i } = held.corner;
     [corners[i], corners[i + 1]] = [p.x, p.y];
-    tracks.pulled = { matte, corners };
+    mattes.pulled = { matte, corners };
     held.moved = true;
     draw();
     return;
@@ -361,7 +367,7 @@ async function drag() {
       const hit = await pick(p.x + held.dx, p.y + held.dy);
       if (!hit.point || !held?.element) continue;
       const { element } = held, point = held.point = kept(state.document.elements.find((x) => x.id === element), hit.point);
-      show((d) => { d.elements.find((x) => x.id === element).position = point; return d; });
+      show((d) => { setKeyed(d.elements.find((x) => x.id === element), 'position', point); return d; });
       await refresh();
     }
   } catch (fault) { tell('told', fault); } finally { dragging = false; }
@@ -375,10 +381,10 @@ box.addEventListener('pointerup', async () => {
   if (h?.pull) { if (h.moved) await pinEdge(h.pull, edges.pulled.to); edges.pulled = null; draw(); return; }
   if (h?.pin && h.moved) { await keepPins(); return; }
   if (h?.end && h.moved) { await keepStill(); return; }
-  if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); tracks.pulled = null; draw(); return; }
+  if (h?.corner && h.moved) { await keyMatte(h.corner.matte, h.corner.corners); mattes.pulled = null; draw(); return; }
   if (h?.element && h.point) {
     const name = state.document.elements.find((x) => x.id === h.element)?.name;
-    await save(`Moved ${name}`, (d) => { d.elements.find((x) => x.id === h.element).position = h.point; return d; });
+    await save(`Moved ${name}`, (d) => { setKeyed(d.elements.find((x) => x.id === h.element), 'position', h.point); return d; });
   }
 });
 box.addEventListener('wheel', (e) => {

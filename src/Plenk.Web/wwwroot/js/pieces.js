@@ -3,13 +3,14 @@ import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, text, tick, triple } from './build.js';
 import { cloudSection, depthSection } from './clouds.js';
 import { edgeSection } from './edges.js';
+import { matteChoices } from './mattes.js';
 import { hangsOn } from './moving.js';
 import { on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const newId = (list, stem) => { let k = 1; while (list.some((q) => q.id === `${stem}_${k}`)) k++; return `${stem}_${k}`; };
 const duties = { receives: true, hides: true, wearsFootage: true, blocksLight: true };
-const kinds = { Plane: 'plane', Box: 'box', Mesh: 'mesh', Cylinder: 'cylinder', Stairs: 'stairs', Outline: 'outline', Strip: 'strip', Dome: 'dome' };
+const kinds = { Plane: 'plane', Box: 'box', Mesh: 'mesh', Cylinder: 'cylinder', Stairs: 'stairs', Outline: 'outline', Strip: 'strip', Dome: 'dome', Figure: 'figure' };
 const fine = (t) => tell('told', h('p', { class: 'told fine', role: 'status' }, t));
 
 // Tracked points of this frame that can be circled, the line that is being drawn, and spots that are measured.
@@ -183,7 +184,9 @@ export function setSection(bringIn) {
   if (!p) return parts.filter(Boolean);
   parts.push(heading(p.name), text('Name', p.name, (v) => e('named', (x) => { x.name = v; })), text('Group', p.group ?? '', (v) => e('grouped', (x) => { x.group = v || null; })), hangsOn('piece', p), triple('Place', p.position, 'm', (v) => e('moved', (x) => { x.position = v; }), 3, p.locked), triple('Turned', p.rotationYxzDegrees, '°', (v) => e('turned', (x) => { x.rotationYxzDegrees = v; }), 2, p.locked), ...(p.locked ? [quiet('Locked: unlock it to move or size it.')] : [...byKind(p), number('Subdivided', p.subdivisions ?? 0, 'times', (v) => e('subdivided', (x) => { x.subdivisions = Math.round(v); }), { min: 0, max: 6 })]), ...edgeSection(p),
   p.group ? h('div', { class: 'actions' }, button(`Move all of ${p.group} by what is typed below`, () => save(`${p.group} moved`, (x) => { for (const q of x.pieces) if (q.group === p.group && !q.locked) q.position = q.position.map((v, i) => v + (state.copyShift || [1, 0, 0])[i]); return x; }))) : null,
-  ...copies(p), heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'only blocks light, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
+  ...copies(p), heading('What it does'), ...[['receives', 'receives shadow'], ['hides', 'hides what is behind it'], ['wearsFootage', 'wears footage'], ['blocksLight', 'blocks light'], ['onlyBlocksLight', 'is not seen'], ['lightsElements', 'lights elements by its footage, unseen']].map(([k, t]) => tick(t, !!p.duties[k], (v) => e(t, (x) => { x.duties[k] = v; }))),
+  tick('bounces a colour onto elements', !!p.duties.bounces, (v) => e('bounces', (x) => { x.duties.bounces = v ? [0.5, 0.5, 0.5] : null; })), ...(p.duties.bounces ? [triple('It bounces', p.duties.bounces, '', (v) => e('bounced colour', (x) => { x.duties.bounces = v; }))] : []),
+  tick('elements are seen in it', !!p.mirror, (v) => e('mirrors', (x) => { x.mirror = v ? { reflectivity: 0.02, roughness: 0.1, matte: null } : null; })), ...(p.mirror ? [number('It mirrors, faced', 100 * p.mirror.reflectivity, '%', (v) => e('reflectivity', (x) => { x.mirror.reflectivity = v / 100; }), { min: 0, max: 100 }), number('Roughness', p.mirror.roughness, '', (v) => e('roughness', (x) => { x.mirror.roughness = v; }), { min: 0, max: 1 }), choice('Only within', p.mirror.matte ?? '', [['', 'all of it'], ...matteChoices()], (v) => e('what mirrors', (x) => { x.mirror.matte = v || null; }))] : []),
   ...(p.duties.hides && !p.duties.onlyBlocksLight ? [number('Holds out larger by', p.duties.holdoutMillimetres ?? 0, 'mm', (v) => e('holdout', (x) => { x.duties.holdoutMillimetres = v; }), { min: -2000, max: 2000 }), number('and by', p.duties.holdoutPixels ?? 0, 'px', (v) => e('holdout', (x) => { x.duties.holdoutPixels = v; }), { min: -50, max: 50 })] : []),
   h('div', { class: 'actions' }, button(p.locked ? 'Unlock' : 'Lock', () => e(p.locked ? 'unlocked' : 'locked', (x) => { x.locked = !x.locked; })), button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${p.name}`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; }))));
   return parts.filter(Boolean);

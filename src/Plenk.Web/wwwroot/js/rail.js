@@ -1,6 +1,7 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
+import { elementCurve } from './contact.js';
 import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
 
@@ -50,7 +51,7 @@ function draw() {
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves() || lightCurve();
+  const camera = cameraCurves() || lightCurve() || elementCurve();
   keyDots = [];
   if (camera) {
     title.textContent = camera.name;
@@ -62,7 +63,7 @@ function draw() {
     // Keys are points of the curve that can be pulled up and down.
     for (const k of camera.keys || []) {
       const own = pulled?.frame === k.frame ? pulled.value : k.value, cy = Math.max(6, Math.min(74, y(own)));
-      keyDots.push({ frame: k.frame, x: x(k.frame), y: cy, value: (py) => low + ((66 - py) / 46) * (high - low || 1), change: camera.change });
+      keyDots.push({ frame: k.frame, x: x(k.frame), y: cy, value: (py) => low + ((66 - py) / 46) * (high - low || 1), least: camera.least ?? -Infinity, change: camera.change });
       out.push(`<circle cx="${x(k.frame)}" cy="${cy}" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" style="cursor:ns-resize"/>`);
     }
     // Names at the ends, kept a line apart.
@@ -97,7 +98,7 @@ svg.addEventListener('pointerdown', (e) => {
   setFrame(toFrame(e));
 });
 svg.addEventListener('pointermove', (e) => {
-  if (pulled) { pulled.value = Math.max(0, pulled.read(e.clientY - svg.getBoundingClientRect().top)); pulled.moved = true; draw(); return; }
+  if (pulled) { pulled.value = Math.max(pulled.least, pulled.read(e.clientY - svg.getBoundingClientRect().top)); pulled.moved = true; draw(); return; }
   if (held) setFrame(toFrame(e));
 });
 svg.addEventListener('pointerup', async () => {

@@ -1,12 +1,12 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
-import { kept, pick } from './picture.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { contactSection } from './contact.js';
 import { projectionSection } from './footage.js';
 import { levelSection } from './level.js';
-import { lightSection, shadowSection } from './lights.js';
-import { hangsOn, movingSection } from './moving.js';
+import { lightSection } from './lights.js';
+import { movingSection } from './moving.js';
 import { newId, setSection } from './pieces.js';
 import { plateSection } from './plate.js';
 import { stillSection } from './still.js';
@@ -17,7 +17,6 @@ const sheet = document.getElementById('sheet');
 let message = null;
 const names = ['Plate', 'Camera', 'Set', 'Projection', 'Light', 'Contact', 'Finish', 'Hand over'];
 const api = (path) => `/api/shots/${state.id}/${path}`;
-const edit = (what, list, id, change) => save(what, (d) => { change(d[list].find((x) => x.id === id)); return d; });
 
 async function bring(path, form) {
   form.append('baseRevision', state.revision);
@@ -137,22 +136,7 @@ const steps = {
   3: () => setSection(bringIn),
   4: () => projectionSection(),
   5: () => lightSection(),
-  6() {
-    const d = state.document, m = d.elements.find((x) => x.id === state.chosen.element) || (d.elements.length === 1 ? d.elements[0] : null);
-    const e = (what, change) => edit(`${m.name}: ${what}`, 'elements', m.id, change);
-    const stand = async (how, what) => {
-      try {
-        const placed = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand`)}?how=${how}&frame=${state.frame}`, { document: state.document });
-        await e(what, (x) => { x.position = placed.position; x.up = placed.up; });
-      } catch (err) { tell('told', err); }
-    };
-    return [heading('Elements'), d.elements.length ? rows(d.elements.map((x) => ({ id: x.id, name: x.name, value: x.position.map((v) => v.toFixed(2)).join(', ') })), state.chosen.element, (id) => { state.chosen.element = id; tell('chosen'); }) : quiet('Nothing is added yet. Bring a GLB in.'),
-      bringIn('Bring an element in', 'element', '.glb,.obj'),
-      ...shadowSection(m), ...(m ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { x.position = kept(x, hit.point); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
-        number('Contact darkens by', 100 * (d.contact?.strength ?? 0), '%', (v) => save('Contact look', (x) => { x.contact = { reachMetres: 0.06, ...(x.contact || {}), strength: v / 100 }; return x; }), { min: 0, max: 100, digits: 0 }), ...(d.contact?.strength > 0 ? [number('within', 100 * d.contact.reachMetres, 'cm', (v) => save('Contact’s reach', (x) => { x.contact.reachMetres = v / 100; return x; }), { min: 0.05, max: 2000, digits: 1 })] : []),
-        hangsOn('element', m), triple('Place', m.position, 'm', (v) => e('moved', (x) => { x.position = v; })), number('Turned', m.turnDegrees, '°', (v) => e('turned', (x) => { x.turnDegrees = v; })), number('Scale', m.scale, '', (v) => e('scaled', (x) => { x.scale = v; }), { min: 1e-6 }),
-        h('div', { class: 'actions' }, button(m.off ? 'Switch on' : 'Switch off', () => e(m.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${m.name}`, (x) => { x.elements = x.elements.filter((q) => q.id !== m.id); return x; })))] : [])];
-  },
+  6: () => contactSection(),
   7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],
   8() {
     const { first, last } = state.document.cut || state.document.range;

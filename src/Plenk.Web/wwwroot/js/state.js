@@ -7,7 +7,7 @@ export const state = {
   revision: 0, document: null, canUndo: false, canRedo: false,
   draft: null, // a document that is shown but not saved, while something is dragged
   frame: 0, step: 1, way: 'camera', seen: 'display', compare: 'before', exposure: 0, channel: null, wipe: 0.5, gain: 4,
-  chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [], track: null, matte: null, standIn: null, thing: null, rendered: null },
+  chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [], track: null, matte: null, standIn: null, thing: null, rendered: null, figure: null },
   readings: null, jobs: [], hand: null, // what a click in the picture does next
   wire: true, alone: false,
 };

@@ -1,10 +1,11 @@
 // Tracks and the solve: what is drawn of them on the plate, and their part of the camera's sheet.
 import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, tick } from './build.js';
+import { drawMattes, matteTools } from './mattes.js';
 import { on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-export const tracks = { live: [], solve: null, shape: [], threshold: null, curve: 'rms', pulled: null };
+export const tracks = { live: [], solve: null, threshold: null, curve: 'rms' };
 const settings = { count: 500, distance: 12 };
 
 let asked = 0;
@@ -32,18 +33,6 @@ async function refreshSolve() {
   } catch { tracks.solve = null; }
 }
 
-const matteAt = (m, frame) => {
-  // A corner that is being pulled is shown where it is; the document changes when it is let go.
-  if (tracks.pulled?.matte === m.id && frame === state.frame) return tracks.pulled.corners;
-  const keys = [...m.keys].sort((a, b) => a.frame - b.frame);
-  if (!keys.length) return [];
-  const after = keys.findIndex((k) => k.frame >= frame);
-  if (after < 0) return keys.at(-1).corners;
-  if (after === 0 || keys[after].frame === frame) return keys[after].corners;
-  const a = keys[after - 1], b = keys[after], t = (frame - a.frame) / (b.frame - a.frame);
-  return a.corners.map((v, i) => v + (b.corners[i] - v) * t);
-};
-
 // The mark of a track: an open ring that grows with its error; a cross for one that was left out, a square for one held out.
 export function drawTracks({ at, both, label }) {
   const parts = [], chosen = state.chosen.track;
@@ -63,41 +52,10 @@ export function drawTracks({ at, both, label }) {
   return parts;
 }
 
-// Outlines of mattes, the chosen one with its corners, and the one that is being drawn.
-export function drawMattes({ at, both }, list) {
-  const parts = [];
-  for (const m of list) {
-    const c = matteAt(m, state.frame);
-    if (c.length < 6) continue;
-    let d = '';
-    for (let i = 0; i < c.length; i += 2) d += `${i ? 'L' : 'M'}${at(c[i], c[i + 1])}`;
-    const mine = m.id === state.chosen.matte;
-    parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? ' stroke-dasharray="1 4"' : ' stroke-dasharray="7 3"'));
-    if (mine) for (let i = 0; i < c.length; i += 2) { const [x, y] = at(c[i], c[i + 1]).split(' ').map(Number); parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, '')); }
-  }
-  if (tracks.shape.length) parts.push(both(tracks.shape.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join(''), 1.4, ''));
-  return parts;
-}
-
 export function trackNear(p, zoom) {
   const near = tracks.live.map((t) => ({ t, d: Math.hypot(t.x - p.x, t.y - p.y) * zoom })).sort((a, b) => a.d - b.d)[0];
   return near?.d < 11 ? near.t : null;
 }
-
-// A corner of the chosen matte under the pointer, to be dragged; where it is let go becomes a key of this frame.
-export function cornerNear(p, zoom) {
-  const m = (state.document.mattes || []).find((x) => x.id === state.chosen.matte);
-  if (!m) return null;
-  const corners = matteAt(m, state.frame);
-  for (let i = 0; i < corners.length; i += 2) if (Math.hypot(corners[i] - p.x, corners[i + 1] - p.y) * zoom < 10) return { matte: m.id, corners: [...corners], i };
-  return null;
-}
-
-export const keyMatte = (id, corners) => save(`Matte keyed at ${state.frame}`, (d) => {
-  const m = d.mattes.find((x) => x.id === id);
-  m.keys = [...m.keys.filter((k) => k.frame !== state.frame), { frame: state.frame, corners }].sort((a, b) => a.frame - b.frame);
-  return d;
-});
 
 async function edit(change) {
   try {
@@ -139,27 +97,6 @@ async function begin(path, body) {
   try { await post(api(path), body); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); }
 }
 
-// Corner after corner until the shape is closed.
-function shapeClick(p) {
-  tracks.shape.push(p);
-  setHand(shapeClick);
-  tell('draw');
-}
-
-function closeShape() {
-  const corners = tracks.shape.flatMap((p) => [p.x, p.y]);
-  tracks.shape = [];
-  setHand(null);
-  return save('New matte', (d) => {
-    d.mattes ||= [];
-    let k = 1;
-    while (d.mattes.some((m) => m.id === `matte_${k}`)) k++;
-    d.mattes.push({ id: `matte_${k}`, name: `matte ${k}`, keys: [{ frame: state.frame, corners }] });
-    state.chosen.matte = `matte_${k}`;
-    return d;
-  });
-}
-
 const choose = (what, change) => save(what, (d) => { change(d.solving); return d; });
 
 // What would go at a threshold, and the RMS of what stays: by the solve as it is, before anything goes.
@@ -196,15 +133,6 @@ export function trackSection() {
     heading('Mattes'), ...matteTools(), ...solveSection(d, way, s)].filter(Boolean);
 }
 
-// The list of mattes and what can be done with them.
-export function matteTools() {
-  const d = state.document, matte = (d.mattes || []).find((m) => m.id === state.chosen.matte);
-  return [(d.mattes || []).length ? rows(d.mattes.map((m) => ({ id: m.id, name: m.name, value: m.off ? 'off' : `${m.keys.length} key${m.keys.length === 1 ? '' : 's'}` })), state.chosen.matte, (id) => { state.chosen.matte = id; tell('chosen'); }) : quiet('None. Draw around people and reflections; tracks keep off them.'),
-    h('div', { class: 'actions' }, tracks.shape.length ? button('Close the shape', closeShape, { disabled: tracks.shape.length < 3, next: true }) : button('Draw a matte', () => { tracks.shape = []; setHand(shapeClick); }),
-      ...(matte ? [button(matte.off ? 'Switch on' : 'Switch off', () => save(`${matte.name} ${matte.off ? 'on' : 'off'}`, (x) => { const m = x.mattes.find((q) => q.id === matte.id); m.off = !m.off; return x; })), button('Delete matte', () => save(`Deleted ${matte.name}`, (x) => { x.mattes = x.mattes.filter((q) => q.id !== matte.id); return x; }))] : [])),
-    matte ? quiet('Pull its corners; where they are let go becomes a key of this frame.') : null].filter(Boolean);
-}
-
 const solveSection = (d, way, s) => [...(d.tracks ? [heading('Solve'), choice('The camera', way.turns ? 'turns' : 'travels', [['travels', 'travels'], ['turns', 'turns on a tripod']], (v) => choose('How the camera moves', (x) => { x.turns = v === 'turns'; })),
       choice('Focal length', way.holdFocal ? 'hold' : 'find', [['find', 'is found'], ['hold', d.plate.focalMm ? `${d.plate.focalMm} mm, held` : 'the plate’s, held']], (v) => choose('Focal length', (x) => { x.holdFocal = v === 'hold'; })),
       tick('It zooms: every frame has its own', way.zooms, (v) => choose('Zoom', (x) => { x.zooms = v; })),
@@ -221,7 +149,6 @@ export function cameraCurves() {
   return { name: which === 'place' ? 'Camera’s place since the first frame, in the solve’s unit' : 'Camera’s turn since the first frame, degrees', curves: ['x', 'y', 'z'].map((axis, i) => ({ axis, points: s.frames.map((f) => ({ frame: f.frame, value: f[which][i] })) })) };
 }
 
-on('document', () => { tracks.pulled = null; refreshTracks(); refreshSolve(); });
-on('frame', () => { tracks.pulled = null; refreshTracks(); });
+on('document', () => { refreshTracks(); refreshSolve(); });
+on('frame', refreshTracks);
 on('step', refreshTracks);
-on('escape', () => { tracks.shape = []; tell('draw'); });

@@ -1,0 +1,341 @@
+using System.Numerics;
+using NetTopologySuite.Geometries;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Core.Tracking;
+using Xunit;
+
+namespace Plenk.Core.Tests;
+
+/// <summary>Elements of every kind, what they throw back and are seen in, outlines as solids, mattes and keys.</summary>
+public sealed class ContactTests
+{
+    private static readonly SetScene Ground = new([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(400, 1, 400) }], (_, _) => throw new InvalidOperationException());
+    private static readonly Light Sky = new() { Id = "sky", Kind = LightKind.Sky, Strength = 1 };
+
+    /// <summary>One pixel that looks at a spot of the floor from just above it.</summary>
+    private static FrameLayers Spot(double x, LightRig rig, IReadOnlyList<PlacedElement> elements, RenderOptions options, int samples, SetScene? set = null, float plate = 0.4f, double height = 0.002)
+    {
+        var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
+        Pose pose = Pose.LookAt(new(x, height, 0), new(x, 0, 0), Vec3.UnitZ);
+        return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set ?? Ground, rig, null, new(samples, 1, 1), 3, keep: false), elements, new FloatImage(1, 1, 3, [plate, plate, plate]), null, pose, options);
+    }
+
+    private static PlacedElement Ball(Material material, double height, double radius = 1) => new("ball", new(new MeshTree(TracingTests.Ball(96, 192)), [material]), new Similarity(radius, Matrix3.Identity, new(0, height, 0)));
+
+    // A sphere that shines with radiance L lights the floor under it with E = π L (R ÷ D)² (Howell, element to sphere; LGT-06 of the check list: R 0.5 at 2 m: 0.0625).
+    [Fact]
+    public void A_shining_element_lights_the_floor_by_its_form_factor()
+    {
+        PlacedElement ball = Ball(new("lamp", default, 0, 1) { Specular = 0, Emission = new(2) }, 2, 0.5);
+        FrameLayers layers = Spot(0, LightRig.Of([Sky with { CastsShadow = false }]), [ball], new() { DataPasses = false, Bounce = true }, 4096);
+        // added = plate · En ÷ E0, E0 = π under an open sky.
+        Assert.Equal(0.4 * 2 * 0.0625, layers.Added[0, 0, 0], 4e-4);
+        Assert.Equal(1, layers.Shadow[0, 0, 0]);
+        FrameLayers far = Spot(60, LightRig.Of([Sky]), [ball], new() { DataPasses = false, Bounce = true }, 64);
+        Assert.Equal(0, far.Added[0, 0, 0]); // too small there to be noticed
+    }
+
+    // A closed white sphere lights itself and the floor so that nothing is lost: under a uniform sky of 1 a white body of albedo 1 is as bright
+    // as the sky it hides, wherever it sees the sky alone. Over a black floor its lower half sees nothing; so what the floor gains is the upper
+    // limit times its albedo.
+    [Fact]
+    public void Light_thrown_back_is_albedo_times_what_falls_on_it()
+    {
+        Vector3 Gain(float albedo)
+        {
+            FrameLayers layers = Spot(3, LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 0.0001, 0), Strength = 1, AngularDiameterDegrees = 0 }, new Light { Id = "fill", Kind = LightKind.Fill, Strength = 1 / Math.PI }]), [Ball(new("white", new(albedo), 0, 1) { Specular = 0 }, 1)], new() { DataPasses = false, Bounce = true }, 4096);
+            return new(layers.Shadow[0, 0, 0] - 1);
+        }
+        float half = Gain(0.5f).X, whole = Gain(1).X;
+        Assert.InRange(whole, 0.005, 0.2);
+        Assert.Equal(whole / 2, half, whole * 0.02);
+    }
+
+    // A mirror of reflectivity F0 faced straight shows F0 times what is above it (Schlick at 0°: F = F0), in the place of what it showed of the sky.
+    [Fact]
+    public void A_mirroring_piece_shows_the_element_above_it()
+    {
+        var set = new SetScene([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(400, 1, 400), Mirror = new(0.2, 0) }], (_, _) => throw new InvalidOperationException());
+        var surfaces = new SetSurfaces([new SetSurface { Mirror = new Material("wet", default, 0, 0) { Specular = 0.2f / 0.04f } }]);
+        var card = new PlacedElement("lamp", new(new MeshTree(PieceMeshes.Box(new(3, 0.1, 3))), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(5) }]), new Similarity(1, Matrix3.Identity, new(0, 2, 0)));
+        FrameLayers layers = Spot(0, LightRig.Of([Sky with { CastsShadow = false, Strength = 0.5 }]), [card], new() { DataPasses = false, Surfaces = surfaces }, 256, set, height: 1);
+        Assert.Equal(0.2 * (5 - 0.5), layers.Mirror![0, 0, 0], 2e-3);
+        Assert.Equal(0.4 + 0.9, layers.Comp[0, 0, 0], 4e-3);
+        // Dry where its matte says so.
+        surfaces = new([new SetSurface { Mirror = surfaces.ByPiece[0]!.Mirror, MirrorShare = [0] }]);
+        Assert.Equal(0, Spot(0, LightRig.Of([Sky]), [card], new() { DataPasses = false, Surfaces = surfaces }, 64, set, height: 1).Mirror![0, 0, 0]);
+    }
+
+    // Under a white card that bounces all it gets (albedo 1, sun from below it) an element of albedo 0.5 sees π/π · E over the half sphere.
+    [Fact]
+    public void A_card_bounces_the_suns_light_onto_an_element()
+    {
+        Piece Card(Vec3? bounces) => new() { Id = "card", Kind = PieceKind.Plane, Size = new(4000, 1, 4000), Position = new(0, 5, 0), RotationYxzDegrees = new(0, 180, 0), Duties = new() { Bounces = bounces, OnlyBlocksLight = true } };
+        float Seen(Vec3? bounces)
+        {
+            var set = new SetScene([Card(bounces)], (_, _) => throw new InvalidOperationException());
+            var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
+            Pose pose = Pose.LookAt(new(0, 4, 0), new(0, 0, 0), Vec3.UnitZ);
+            var slab = new PlacedElement("slab", new(new MeshTree(PieceMeshes.Box(new(2, 0.1, 2))), []), Similarity.Identity);
+            // The sun shines upwards: it lights the card's underside and not the slab's top.
+            LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.3, -1, 0), Strength = 1 / new Vec3(0.3, -1, 0).Normalized().Y * -1, AngularDiameterDegrees = 0 }]);
+            var surfaces = new SetSurfaces([bounces is null ? null : new SetSurface { Bounces = bounces.Value.ToSingle() }]);
+            return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(1024, 1, 1), 3, keep: false), [slab], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false, Surfaces = surfaces }).Element[0, 0, 0];
+        }
+        Assert.Equal(0, Seen(null));
+        // The card sends albedo ÷ π · E with E = 1; the slab gathers π of it (all it sees is the card) less its own shadow on the card, and returns half ÷ π.
+        Assert.InRange(Seen(new(1, 1, 1)), 0.93 * 0.5 / Math.PI, 0.5 / Math.PI + 1e-3);
+        Assert.Equal(Seen(new(1, 1, 1)) / 2, Seen(new(0.5, 0.5, 0.5)), 1e-4);
+    }
+
+    // A picture of even alpha a lets 1 − a of the light through (over operator; Porter and Duff 1984).
+    [Fact]
+    public void A_see_through_picture_stops_its_alpha_and_casts_as_much_shadow()
+    {
+        var picture = new FloatImage(2, 2, 4, [.. Enumerable.Repeat((float[])[0.15f, 0.15f, 0.15f, 0.3f], 4).SelectMany(p => p)]);
+        var model = new ElementModel(new MeshTree(new([new(-9, 3, -9), new(9, 3, -9), new(9, 3, 9), new(-9, 3, 9)], [0, 2, 1, 0, 3, 2]) { TextureCoordinates = [new(0, 0), new(1, 0), new(1, 1), new(0, 1)] }),
+            [new("card", default, 0, 1) { Specular = 0, Emission = Vector3.One, Picture = picture, SeeThrough = true }]);
+        var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
+        Pose pose = Pose.LookAt(new(0, 8, 0), new(0, 0, 0), Vec3.UnitZ);
+        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.2, 1, 0), Strength = 1, AngularDiameterDegrees = 1 }]);
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(4096, 1, 1), 3, keep: false), [new("card", model, Similarity.Identity)], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false });
+        Assert.Equal(0.3, layers.Element[0, 0, 3], 0.02);
+        Assert.Equal(0.15, layers.Element[0, 0, 0], 0.01); // premultiplied: its own 0.5 by 0.3
+        Assert.Equal(0.7, layers.Shadow[0, 0, 0], 0.02);
+    }
+
+    // The parts are the whole (energy is neither made nor lost by taking apart), and every light's group is its own share.
+    [Fact]
+    public void The_parts_of_an_element_add_up_to_it()
+    {
+        var pinhole = new Pinhole(9, 9, 12, 12, 4.5, 4.5, Lens.None);
+        Pose pose = Pose.LookAt(new(0, 2, 5), new(0, 1, 0), Vec3.UnitY);
+        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.5, 1, 0.4), Strength = 3 }, Sky, new Light { Id = "lamp", Kind = LightKind.Point, Position = new(1, 3, 2), Strength = 4, InPlate = false }]);
+        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(16, 1, 2), 3, keep: false), [Ball(new("varnish", new(0.5f, 0.3f, 0.2f), 0, 0.3f) { Emission = new(0.01f) }, 1)], new FloatImage(9, 9, 3), null, pose, new() { Parts = true });
+        ElementParts p = layers.Parts!;
+        for (int i = 0; i < 81; i++)
+        {
+            for (int c = 0; c < 3; c++) { Assert.Equal(layers.Element.Data[4 * i + c], p.Diffuse.Data[3 * i + c] + p.Specular.Data[3 * i + c] + p.Reflection.Data[3 * i + c] + p.Emission.Data[3 * i + c], 1e-4f); }
+        }
+        Assert.Equal(["sun", "sky", "lamp"], p.Groups.Select(g => g.Light));
+        Assert.Equal(p.Diffuse.Data.Sum() + p.Specular.Data.Sum(), p.Groups.Sum(g => g.Rgb.Data.Sum()), 0.02f * p.Diffuse.Data.Sum());
+        Assert.True(layers.Counts.ElementError > 0);
+    }
+
+    // Two ways of asking the sky (aimed at a small element, or all around) agree with the closed form beside a sphere: 1 − (1 + (x/R)²)^(−3/2), derived.
+    [Theory]
+    [InlineData(0.6)]
+    [InlineData(3)]
+    [InlineData(8)]
+    public void What_an_element_keeps_of_the_sky_is_the_same_near_and_far(double x)
+    {
+        FrameLayers layers = Spot(x, LightRig.Of([Sky]), [Ball(Material.Grey, 1)], new() { DataPasses = false }, 8192);
+        Assert.Equal(1 - Math.Pow(1 + x * x, -1.5), layers.Shadow[0, 0, 0], 0.01);
+    }
+
+    // A frame rendered elsewhere is merged by its distance: before the set it is seen, behind it held out; half a matte hides half (Porter and Duff 1984).
+    [Fact]
+    public void Rendered_frames_are_merged_by_distance_and_by_mattes()
+    {
+        FrameLayers Merged(float distance, float matte = 0, float beyond = 0) => Spot(0, LightRig.Of([]), [], new()
+        {
+            DataPasses = false,
+            Rendered = [new(new FloatImage(1, 1, 4, [0.5f, 0.25f, 0, 0.5f]), [distance])],
+            Mattes = matte > 0 ? [new([matte], beyond)] : [],
+        }, 16, height: 3);
+        FrameLayers before = Merged(1), behind = Merged(5);
+        Assert.Equal(0.5 + 0.5 * 0.4, before.Comp[0, 0, 0], 1e-5);
+        Assert.Equal(0.4, behind.Comp[0, 0, 0], 1e-6);
+        Assert.Equal(0.5, behind.Holdout[0, 0, 0], 1e-6);
+        Assert.False(behind.Touched[0]);
+        Assert.Equal(0.25 + 0.75 * 0.4, Merged(1, 0.5f).Comp[0, 0, 0], 1e-5);
+        Assert.Equal(0.5 + 0.5 * 0.4, Merged(1, 0.5f, 2).Comp[0, 0, 0], 1e-5); // nearer than where the matte begins to hide
+    }
+
+    // Marching squares: SIL-01 of the check list (Lorensen and Cline 1987, in the plane), areas and perimeters computed there cell by cell.
+    [Fact]
+    public void Outlines_are_those_of_marching_squares()
+    {
+        double[] diamond = Assert.Single(Silhouette.Outlines([0, 0, 0, 0, 1, 0, 0, 0, 0], 3, 3));
+        Assert.Equal(0.5, Silhouette.Area(diamond), 1e-9);
+        Assert.Equal(2 * Math.Sqrt(2), Silhouette.Perimeter(diamond), 1e-9);
+        float[] Field(bool mask) => [.. Enumerable.Range(0, 32 * 32).Select(i => 10 - MathF.Sqrt(MathF.Pow(i % 32 - 16.3f, 2) + MathF.Pow(i / 32 - 15.7f, 2))).Select(v => !mask ? v : v > 0 ? 1f : 0f)];
+        double[] disk = Assert.Single(Silhouette.Outlines(Field(false), 32, 32, 0));
+        Assert.Equal(313.507526, Silhouette.Area(disk), 1e-3);
+        Assert.Equal(62.7934449, Silhouette.Perimeter(disk), 1e-4);
+        double[] stairs = Assert.Single(Silhouette.Outlines(Field(true), 32, 32, 0.5));
+        Assert.Equal(315.5, Silhouette.Area(stairs), 1e-9);
+        Assert.Equal(66.526912, Silhouette.Perimeter(stairs), 1e-6);
+        // What leaves the picture is closed at its edge; a hole runs the other way round.
+        Assert.Equal(8.5, Silhouette.Area(Assert.Single(Silhouette.Outlines([1, 1, 1, 1, 1, 1, 1, 1, 1], 3, 3))), 1e-9);
+        float[] ring = [.. Enumerable.Range(0, 49).Select(i => Math.Max(Math.Abs(i % 7 - 3), Math.Abs(i / 7 - 3)) is 1 or 2 ? 1f : 0f)];
+        Assert.Equal(2, Silhouette.Outlines(ring, 7, 7).Count);
+        Polygon holed = Assert.Single(Silhouette.Polygons(Silhouette.Outlines(ring, 7, 7), 0, 0.1));
+        Assert.Equal(1, holed.NumInteriorRings);
+        Assert.Equal(holed.Area, Silhouette.Triangles(holed).Sum(t => Math.Abs((t.B.X - t.A.X) * (t.C.Y - t.A.Y) - (t.C.X - t.A.X) * (t.B.Y - t.A.Y)) / 2), 1e-6);
+    }
+
+    // The shoelace formula on SIL-03's pentagon: area 16, perimeter 15.6568542.
+    [Fact]
+    public void Polygon_measures()
+    {
+        double[] p = [0, 0, 4, 0, 4, 3, 2, 5, 0, 3];
+        Assert.Equal(16, Math.Abs(Silhouette.Area(p)), 1e-9);
+        Assert.Equal(15.6568542, Silhouette.Perimeter(p), 1e-6);
+        Assert.True(MatteShape.Contains(p, 2, 4.9));
+        Assert.False(MatteShape.Contains(p, 3.5, 4));
+    }
+
+    // A slab's volume is its area by its thickness, whatever its holes; faces look outwards (divergence theorem).
+    [Fact]
+    public void Extruded_outlines_are_closed_and_face_outwards()
+    {
+        var ring = (Polygon)new Polygon(new([new(0, 0), new(2, 0), new(2, 2), new(0, 2), new(0, 0)]), [new([new(0.5, 0.5), new(0.5, 1.5), new(1.5, 1.5), new(1.5, 0.5), new(0.5, 0.5)])]);
+        Assert.Equal(3 * 0.4, Extrusion.Of([ring], 0.4).AreaAndVolume().Volume, 1e-5);
+        double bevelled = Extrusion.Of([ring], 0.4, 0.1).AreaAndVolume().Volume;
+        Assert.InRange(bevelled, 3 * 0.4 - 12 * 0.1 * 0.1 / 2 - 0.01, 3 * 0.4 - 0.04);
+    }
+
+    // A figure laid back onto its plane is seen by its camera where its outline was, at the depth of its foot; turned to a light it keeps its shape.
+    [Fact]
+    public void A_figure_stands_where_its_foot_is_and_covers_its_own_outline()
+    {
+        var pinhole = Pinhole.FromFilm(640, 360, 35, 36, new Lens(-0.06, 0.01));
+        Pose pose = Pose.LookAt(new(0.3, 1.6, 6), new(0, 0.9, 0), Vec3.UnitY);
+        var foot = new Vec3(-0.4, 0, 1);
+        double[] Pixel(Vec3 p) => pinhole.TryProject(pose, p, out double x, out double y) ? [x, y] : throw new InvalidOperationException();
+        Vec3 across = Vec3.Cross(Vec3.UnitY, new Vec3(pose.Position.X - foot.X, 0, pose.Position.Z - foot.Z).Normalized());
+        Vec3[] corners = [foot - 0.25 * across, foot + 0.25 * across, foot + 0.25 * across + 1.8 * Vec3.UnitY, foot - 0.25 * across + 1.8 * Vec3.UnitY];
+        var outline = new Polygon(new([.. corners.Append(corners[0]).Select(c => new Coordinate(Pixel(c)[0], Pixel(c)[1]))]));
+        TriangleMesh solid = FigureSolid.Of([outline], pinhole, pose, foot, 0.3)!;
+        var (min, max) = solid.Bounds();
+        Assert.Equal(0, min.Y, 1e-3);
+        Assert.Equal(1.8, max.Y, 1e-3);
+        Assert.Equal(0.5 * 1.8 * 0.3, Math.Abs(solid.AreaAndVolume().Volume), 1e-3);
+        Vec3 light = new(1, 0.7, 0);
+        TriangleMesh turned = FigureSolid.Of([outline], pinhole, pose, foot, 0.3, light, new(0, 0, 1), 2)!;
+        Assert.Equal(8 * 0.5 * 1.8 * 0.3 / 2, Math.Abs(turned.AreaAndVolume().Volume), 1e-3); // twice as wide and high, as thick
+        Assert.Equal(foot.Z + 1, (turned.Bounds().Min.Z + turned.Bounds().Max.Z) / 2, 0.02);
+        Assert.Equal(0.3, turned.Bounds().Max.X - turned.Bounds().Min.X, 1e-3); // it faces along x
+        var (fx, fy) = FigureSolid.Foot([outline])!.Value;
+        Assert.Equal(Pixel(foot)[0], fx, 2.0);
+        Assert.Equal(Pixel(foot)[1], fy, 2.0);
+        Assert.Null(FigureSolid.Foot([]));
+    }
+
+    // KEY-01 and KEY-02 of the check list: cubic Hermite (glTF 2.0's form), W3C CSS Easing Functions Level 1.
+    [Theory]
+    [InlineData(0.25, 12.968750, 0.1291619)]
+    [InlineData(0.5, 17.5, 0.5)]
+    [InlineData(0.75, 20.781250, 0.8708381)]
+    public void Keys_ease_as_the_standards_say(double t, double hermite, double eased)
+    {
+        Assert.Equal(hermite, KeyCurve.Hermite(t, 10, 5, 20, -15), 1e-9);
+        Assert.Equal(eased, KeyCurve.Bezier(t, 0.42, 0, 0.58, 1), 1e-6);
+    }
+
+    // KEY-03: uneven keys (0, 0) (1, 2) (3, 3) (4, 0), finite differences over the neighbours: 2.9166667 at t = 2.
+    [Fact]
+    public void Keys_go_through_without_a_corner()
+    {
+        ElementKey[] keys = [new(0, Scale: 0, Ease: KeyEase.Smooth), new(1, Scale: 2, Ease: KeyEase.Smooth), new(3, Scale: 3, Ease: KeyEase.Smooth), new(4, Scale: 0)];
+        double At(double f) => KeyCurve.At(keys, f, k => k.Frame, k => k.Scale, k => k.Ease)!.Value;
+        Assert.Equal(2.9166667, At(2), 1e-6);
+        Assert.Equal((0, 2, 0), (At(-5), At(1), At(9)));
+        var element = new Element { Id = "e", Keys = [new(10, new(0, 0, 0), Ease: KeyEase.Held), new(20, new(4, 0, 0), 90, Ease: KeyEase.Straight), new(30, new(4, 2, 0), 180)] };
+        Assert.Equal(new Vec3(0, 0, 0), element.At(19).Position);
+        Assert.Equal(new Vec3(4, 1, 0), element.At(25).Position);
+        Assert.Equal(135, element.At(25).TurnDegrees, 1e-9);
+        Assert.Equal(90, element.At(3).TurnDegrees, 1e-9);
+    }
+
+    // SIL-04: exact coverage sums to the area; ours is by distance, so the sum is held to a hundredth of the outline's length.
+    [Fact]
+    public void Mattes_join_grow_and_are_carried_along()
+    {
+        double[] box = [10, 10, 30, 10, 30, 25, 10, 25];
+        float[] own = MatteShape.Coverage(box, 48, 40);
+        Assert.Equal(300, own.Sum(), 0.7);
+        Assert.Equal(Math.Pow(2, 2) * Math.PI + 300 + 2 * 70, MatteShape.Coverage(box, 48, 40, 1, 2).Sum(), 3.0);
+        Assert.Equal(14 * 19.0, MatteField.Grown(own, 48, 40, -0.5, 1).Sum(), 6.0);
+        float[] other = MatteShape.Coverage([20, 0, 48, 0, 48, 40, 20, 40], 48, 40), joined = [.. own], taken = [.. own], within = [.. own];
+        MatteField.Join(joined, other, MatteJoin.Add);
+        MatteField.Join(taken, other, MatteJoin.Subtract);
+        MatteField.Join(within, other, MatteJoin.Within);
+        Assert.Equal(150, taken.Sum(), 1.0);
+        Assert.Equal(300, taken.Sum() + within.Sum(), 1.0);
+        Assert.Equal(150 + other.Sum(), joined.Sum(), 1.0);
+        // A shift of 5 px a frame carries the outline; a key at 1004 corrects it from there on.
+        var motion = new MatteMotion(1001, [.. Enumerable.Range(0, 8).Select(i => new MatteStep(1001 + i, [1, 0, 5 * i, 0, 1, 0, 0, 0, 1]))]);
+        var matte = new Matte { Id = "m", Motion = motion, Keys = [new(1001, box)] };
+        Assert.Equal(box.Select((v, i) => i % 2 == 0 ? v + 15 : v), MatteShape.At(matte, 1004));
+        matte = matte with { Keys = [new(1001, box), new(1005, [.. box.Select((v, i) => i % 2 == 0 ? v + 20 : v + 4)])] };
+        Assert.Equal(box.Select((v, i) => i % 2 == 0 ? v + 10 : v + 2), MatteShape.At(matte, 1003));
+    }
+
+    // The pull of a plain green screen (0.1, 0.6, 0.15): foreground grey keeps all, screen keeps nothing, half over half keeps half; no green is left on it.
+    [Fact]
+    public void A_screen_is_keyed_and_its_spill_taken_off()
+    {
+        var key = new ScreenKey(new(0.1, 0.6, 0.15), 0, 1);
+        Vector3 screen = new(0.1f, 0.6f, 0.15f), grey = new(0.3f), spilled = new(0.3f, 0.38f, 0.3f);
+        Vector3[] pixels = [screen, grey, 0.5f * (screen + grey), spilled];
+        var image = new FloatImage(4, 1, 3, [.. pixels.SelectMany(p => (float[])[p.X, p.Y, p.Z])]);
+        float[] alpha = MatteField.Key(image, key);
+        Assert.Equal([0, 1, 0.5f, 1 - 0.08f / 0.45f], alpha.Select(a => MathF.Round(a, 5)), (a, b) => Math.Abs(a - b) < 1e-4);
+        FloatImage fore = MatteField.Foreground(image, alpha, key);
+        Assert.Equal(0.15, fore[2, 0, 0], 1e-5); // half of its grey, premultiplied
+        Assert.Equal(0.15, fore[2, 0, 1], 1e-5);
+        for (int x = 0; x < 4; x++) { Assert.True(fore[x, 0, 1] <= Math.Max(fore[x, 0, 0], fore[x, 0, 2]) + 1e-6f); }
+    }
+
+    // A textured plane that turns and nears, by a homography that is known: found again within a tenth of a pixel; nothing to hold on is told.
+    [Fact]
+    public void A_plane_is_followed_by_its_texture()
+    {
+        var random = new Random(4);
+        var values = new float[64 * 64];
+        for (int i = 0; i < values.Length; i++) { values[i] = random.NextSingle(); }
+        var texture = new FloatImage(64, 64, 1, values);
+        double[] H(int f) { double t = f - 5, a = 0.01 * t, s = 1 + 0.012 * t; return [s * Math.Cos(a), -Math.Sin(a), 2.1 * t, Math.Sin(a), s * Math.Cos(a), -1.2 * t, 2e-5 * t, -1e-5 * t, 1]; }
+        double[] Inverse(double[] h)
+        {
+            var m = new Matrix3(h[0], h[1], h[2], h[3], h[4], h[5], h[6], h[7], h[8]);
+            Vec3 a = m.Column(0), b = m.Column(1), c = m.Column(2);
+            double d = Vec3.Dot(a, Vec3.Cross(b, c));
+            Vec3 r0 = Vec3.Cross(b, c), r1 = Vec3.Cross(c, a), r2 = Vec3.Cross(a, b);
+            return [r0.X / d, r0.Y / d, r0.Z / d, r1.X / d, r1.Y / d, r1.Z / d, r2.X / d, r2.Y / d, r2.Z / d];
+        }
+        GrayImage Frame(int f)
+        {
+            double[] back = Inverse(H(f));
+            var data = new float[200 * 160];
+            Span<float> v = stackalloc float[1];
+            for (int y = 0; y < 160; y++)
+            {
+                for (int x = 0; x < 200; x++)
+                {
+                    double[] p = MatteShape.Through(back, [x + 0.5, y + 0.5]);
+                    texture.SampleBilinear(Math.Clamp((p[0] - 40) / 1.8, 0.5, 63.5), Math.Clamp((p[1] - 30) / 1.5, 0.5, 63.5), v);
+                    data[y * 200 + x] = v[0];
+                }
+            }
+            return new(200, 160, data);
+        }
+        PlaneMotion found = PlaneFollower.Follow([50, 40, 140, 40, 140, 110, 50, 110], 5, 1, 9, Frame);
+        Assert.Equal(9, found.Steps.Count);
+        foreach (MatteStep s in found.Steps)
+        {
+            double[] at = [50, 40, 140, 110], ours = MatteShape.Through(s.Homography, at), true_ = MatteShape.Through(H(s.Frame), at);
+            Assert.All(ours.Zip(true_), p => Assert.Equal(p.Second, p.First, 0.2));
+        }
+        Assert.Contains("too little texture", PlaneFollower.Follow([50, 40, 140, 40, 140, 110, 50, 110], 5, 1, 9, _ => new GrayImage(200, 160, new float[200 * 160])).EndedAfter);
+    }
+}

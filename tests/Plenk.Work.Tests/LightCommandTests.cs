@@ -1,0 +1,118 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Plenk.Formats.Exr;
+using Xunit;
+
+namespace Plenk.Work.Tests;
+
+/// <summary>place-element, relight and find-sun on a small scene that is written here: exit codes, layers, and values of closed forms.</summary>
+public sealed class LightCommandTests : IDisposable
+{
+    private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-light-{Guid.NewGuid():N}");
+    private string At(string name) => Path.Combine(_folder, name);
+
+    public LightCommandTests()
+    {
+        Directory.CreateDirectory(At("plate"));
+        // A grey floor seen from 3 m above, straight down; 96 × 54, 20 m wide at the floor.
+        ExrFile.Write(At("plate/p.1001.exr"), 96, 54, [.. "RGB".Select(c => new ExrChannel($"{c}", [.. Enumerable.Repeat(0.4f, 96 * 54)]))]);
+        File.WriteAllText(At("camera.json"), """{"status":"solved","width":96,"height":54,"k1":0,"k2":0,"frames":[{"frame":1001,"camera_to_world":[1,0,0,0, 0,0,1,3, 0,-1,0,0, 0,0,0,1],"focal_px":48,"cx":48,"cy":27}]}""");
+        File.WriteAllText(At("floor.obj"), "o floor\nv -50 0 -50\nv 50 0 -50\nv 50 0 50\nv -50 0 50\nf 1 4 3 2\n");
+        File.WriteAllText(At("card.obj"), "mtllib card.mtl\no card\nusemtl red\nv -0.5 1 -0.5\nv 0.5 1 -0.5\nv 0.5 1 0.5\nv -0.5 1 0.5\nf 1 4 3 2\n");
+        File.WriteAllText(At("card.mtl"), "newmtl red\nKd 0.6 0.2 0.1\n");
+        File.WriteAllText(At("sun.json"), """[{"kind":"sun","direction":[0.5,1,0],"irradiance":[2,2,2],"angularDiameterDegrees":0.01},{"kind":"ambient","radiance":[0.2,0.2,0.2]}]""");
+    }
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    private static (int Exit, string Out, string Error) Run(string command)
+    {
+        using Process p = Process.Start(new ProcessStartInfo("dotnet", $"{Path.Combine(AppContext.BaseDirectory, "plenk.dll")} {command}") { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        Task<string> error = p.StandardError.ReadToEndAsync();
+        string output = p.StandardOutput.ReadToEnd();
+        p.WaitForExit();
+        return (p.ExitCode, output, error.Result);
+    }
+
+    // Closed forms: a card 1 m above the floor under a sun at (0.5, 1, 0) throws its shadow 0.5 m towards −x, of ratio
+    // ambient ÷ (ambient + sun cos): π 0.2 ÷ (π 0.2 + 2 · 0.894427) = 0.259957; Lambert: albedo ÷ π · E on the card.
+    [Fact]
+    public void An_element_is_placed_by_command()
+    {
+        string place = $"place-element --plate {At("plate")} --camera {At("camera.json")} --set {At("floor.obj")} --element {At("card.obj")} --lights {At("sun.json")} --frames 1001 --out {At("out")}";
+        var (exit, _, error) = Run(place);
+        Assert.True(exit == 0, error);
+        ExrPicture comp = ExrFile.Read(At("out/comp.1001.exr"));
+        float Value(string layer, string channel, double x, double z) => comp.Find(layer, channel)!.Values[(int)(27 + z * 48 / 3) * 96 + (int)(48 + x * 48 / 3)];
+        // On the floor a metre is 16 px, on the card 24.
+        double e = Math.PI * 0.2 + 2 / Math.Sqrt(1.25), ratio = Math.PI * 0.2 / e;
+        Assert.Equal(ratio, Value("shadow", "R", -0.9, 0), 1e-3);
+        Assert.Equal(0.4 * ratio, Value("comp", "G", -0.9, 0), 1e-3);
+        Assert.Equal(1, Value("shadow", "R", 1.5, 0));
+        Assert.Equal(0.4, Value("comp", "R", 1.5, 0), 1e-4); // a plate of floats is kept in 16-bit steps
+        Assert.Equal(0.6 / Math.PI * e, Value("element", "R", 0, 0), 1e-3);
+        Assert.Equal(0.1 / Math.PI * e, Value("comp", "B", 0, 0), 1e-3);
+        Assert.Equal(2, Value("depth", "Z", 0, 0), 1e-4);
+        Assert.Equal(3, Value("depth", "Z", 1.5, 0), 1e-4);
+        Assert.Equal(0, comp.Find("holdout", "A")!.Values.Max());
+
+        File.WriteAllText(At("behind.obj"), File.ReadAllText(At("card.obj")).Replace(" 1 -0.5", " 9 -0.5").Replace(" 1 0.5", " 9 0.5"));
+        Assert.Contains("behind the camera", Run(place.Replace("card.obj", "behind.obj")).Error);
+        File.WriteAllText(At("alone.obj"), File.ReadAllText(At("card.obj")).Replace("card.mtl", "lost.mtl"));
+        Assert.Contains("lost.mtl is not there", Run(place.Replace("card.obj", "alone.obj")).Error);
+        Assert.Equal(3, Run(place.Replace("--frames 1001", "--frames 1002")).Exit);
+        Assert.Equal(2, Run(place.Replace("sun.json", "none.json")).Exit);
+        File.WriteAllText(At("sun.json"), "[{\"kind\":\"sun\"}]");
+        (exit, _, error) = Run(place);
+        Assert.Equal(3, exit);
+        Assert.Contains("needs “direction”", error);
+    }
+
+    // LGT-01: 800 cd, 3 m above, albedo 0.5: 14.1471061 cd/m² under it, 3.05577491 at 4 m; added times the picture's alpha; nothing where the normal is 0 or the position not finite.
+    [Fact]
+    public void A_picture_is_lit_again_by_command()
+    {
+        float[] x = [0, 4, 0, 0], one = [1, 1, 1, 1];
+        ExrFile.Write(At("c.exr"), 4, 1, [new("R", [1, 1, 1, 1]), new("G", [0, 0, 0, 0]), new("B", [0, 0, 0, 0]), new("A", [1, 0.5f, 1, 1])]);
+        ExrFile.Write(At("p.exr"), 4, 1, [new("P.X", x), new("P.Y", [0, 0, 0, float.PositiveInfinity]), new("P.Z", [0, 0, 0, 0])]);
+        ExrFile.Write(At("n.exr"), 4, 1, [new("N.X", [0, 0, 0, 0]), new("N.Y", [1, 1, 0, 1]), new("N.Z", [0, 0, 0, 0])]);
+        File.WriteAllText(At("lamp.json"), """[{"kind":"point","position":[0,3,0],"intensity":[800,0,0],"inPlate":false}]""");
+        string relight = $"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")} --report {At("report.json")}";
+        var (exit, _, error) = Run(relight);
+        Assert.True(exit == 0, error);
+        float[] red = ExrFile.Read(At("lit.exr")).Find("", "R")!.Values;
+        Assert.Equal(1 + 14.1471061, red[0], 1e-4);
+        Assert.Equal(1 + 3.05577491 / 2, red[1], 1e-4);
+        Assert.Equal((1f, 1f), (red[2], red[3]));
+        using (JsonDocument report = JsonDocument.Parse(File.ReadAllText(At("report.json"))))
+        {
+            Assert.Equal(0.5, report.RootElement.GetProperty("assumedAlbedo").GetDouble(), 1e-6);
+            Assert.Equal(2, report.RootElement.GetProperty("pixelsWithoutSurface").GetInt32());
+        }
+        // A wall between lamp and floor casts its shadow, and only with the set.
+        File.WriteAllText(At("wall.obj"), "o wall\nv -1 1 -1\nv 1 1 -1\nv 1 1 1\nv -1 1 1\nf 1 4 3 2\nf 1 2 3 4\n");
+        Assert.Equal(0, Run($"{relight} --set {At("wall.obj")}").Exit);
+        Assert.Equal(1, ExrFile.Read(At("lit.exr")).Find("", "R")!.Values[0]);
+        Assert.Equal(2, Run($"{relight} --specular 0.5,40").Exit);
+        ExrFile.Write(At("n.exr"), 2, 1, [new("N.X", [0, 0]), new("N.Y", [1, 1]), new("N.Z", [0, 0])]);
+        (exit, _, error) = Run(relight);
+        Assert.Equal(3, exit);
+        Assert.Contains("Passes must be of the picture's size", error);
+    }
+
+    // SUN-03: Reda and Andreas 2008, table A5.1: azimuth 194.34024°, elevation 39.888378° after refraction.
+    [Fact]
+    public void The_sun_is_found_by_command()
+    {
+        var (exit, output, _) = Run("find-sun --date 2003-10-17T12:30:30-07:00 --lat 39.742476 --lon -105.1786");
+        Assert.Equal(0, exit);
+        using JsonDocument sun = JsonDocument.Parse(output);
+        Assert.Equal(194.34024, sun.RootElement.GetProperty("azimuthDegrees").GetDouble(), 0.02);
+        Assert.Equal(39.888378, sun.RootElement.GetProperty("elevationDegrees").GetDouble(), 0.02);
+        Assert.Equal(2, Run("find-sun --date 2003-10-17T12:30:30-07:00").Exit);
+        Assert.Equal(3, Run("find-sun --date never --lat 1 --lon 2").Exit);
+        var (below, _, error) = Run("find-sun --date 2003-10-17T00:30:30-07:00 --lat 39.742476 --lon -105.1786");
+        Assert.Equal(3, below);
+        Assert.Contains("below the horizon", error);
+    }
+}
