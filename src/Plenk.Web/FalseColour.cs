@@ -31,6 +31,10 @@ public static class FalseColour
         return new(map.Width, map.Height, 3, 8, codes);
     }
 
+    /// <summary>Stops, from one darker (dark) to one brighter (light); hatched where nothing is known.</summary>
+    public static CodeImage OfStops(float[] stops, int width) =>
+        Shown(width, stops.Length / width, width, i => stops[i], s => At((Math.Clamp(s, -1, 1) + 1) / 2));
+
     /// <summary>Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is hatched.</summary>
     public static CodeImage Of(Core.Sets.DepthMap map, int width)
     {

@@ -63,6 +63,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                 return ToBytes(engine.PlateCodes(shot, frame), false, seen);
             case "own-colour":
                 return ToBytes(CodeImage.FromLinear(OwnColourShown(engine.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8), draft, PlainView);
+            case "set-lit":
+                return Encode(LightWork.SetLit(engine, shot, frame, width, stop).Lit, draft, shot, seen);
+            case "light-left":
+                return ToBytes(FalseColour.OfStops(LightWork.SetLit(engine, shot, frame, width, stop).Stops, width), draft, PlainView);
             case "depth":
                 return ToBytes(FalseColour.Of(engine.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."), width), draft, PlainView);
             case "depth-difference":

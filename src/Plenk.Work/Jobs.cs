@@ -81,7 +81,7 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
 {
     /// <summary>What is on its way, and when somebody last asked for it: revisions that nobody looks at any more are left.</summary>
     private static readonly ConcurrentDictionary<(long Shot, int Revision), DateTime> Asked = new();
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(4);
 
     /// <summary>The readings that are kept, in the order of the steps; null in the place of one that is not measured yet.</summary>
     public static async Task<IReadOnlyList<Reading?>> Kept(ShotDocument document, ResultStore results)
@@ -105,15 +105,22 @@ public sealed class ReadingsJob(ShotStore shots, ResultStore results, ShotEngine
     public async Task Run(long shot, int revision, CancellationToken stop)
     {
         ShotDocument document = (await shots.Read(shot, revision))!.Value.Document;
+        bool Left() => Asked.TryGetValue((shot, revision), out DateTime last) && DateTime.UtcNow - last > Patience;
+        using var left = CancellationTokenSource.CreateLinkedTokenSource(stop);
         try
         {
+            using var watching = new Timer(_ => { if (Left()) { left.Cancel(); } }, null, 500, 500);
             foreach (ReadingKind kind in ReadingKind.All)
             {
-                if (Asked.TryGetValue((shot, revision), out DateTime last) && DateTime.UtcNow - last > Patience) { return; }
+                if (Left()) { return; }
                 string key = kind.Key(document);
                 if ((await results.Read([key]))[0] is not null) { continue; }
-                await results.Write(key, JsonSerializer.Serialize(kind.Take(engine, document, stop), ShotJson.Options));
+                await results.Write(key, JsonSerializer.Serialize(kind.Take(engine, document, left.Token), ShotJson.Options));
             }
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            // Nobody looks at this revision any more; what is measured of it is kept.
         }
         catch (Exception e) when (e is not OperationCanceledException)
         {

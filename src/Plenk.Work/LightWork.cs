@@ -49,6 +49,90 @@ public static class LightWork
         return (sun.Direction(asked.NorthDegrees), sun);
     }
 
+    /// <summary>10–90 % of an edge that a disk blurs, as a share of the disk's diameter: where (asin u + u √(1 − u²)) ÷ π = 0.4.</summary>
+    private const double EdgeOfDisk = 0.6870;
+
+    /// <summary>
+    /// A real shadow's edge read along a line across it, from the lit to the shadowed side: how wide it is on the surface (10–90 %,
+    /// perpendicular to the sun), how far what casts it is, and the angular size of a light that makes it so (SHD-01: width = d · tan of it).
+    /// </summary>
+    public static (double AngularDegrees, double WidthMetres, double DistanceMetres) ShadowEdge(ShotEngine engine, ShotDocument shot, int frame, (double X, double Y) from, (double X, double Y) to)
+    {
+        Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) ?? throw new ShotFault("No sun is set: the edge's width is read against its direction. Find the sun first.");
+        FloatImage plate = engine.QuietPlate(shot, frame, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        double length = Math.Sqrt(Math.Pow(to.X - from.X, 2) + Math.Pow(to.Y - from.Y, 2));
+        if (length < 6) { throw new ShotFault("The line is too short to hold an edge: draw it from well in the light to well in the shadow."); }
+        int n = (int)Math.Ceiling(2 * length);
+        double ux = (to.X - from.X) / length, uy = (to.Y - from.Y) / length;
+        // A few pixels beside the line are averaged: texture goes, the edge stays.
+        double[] level = [.. Enumerable.Range(0, n + 1).Select(i => Enumerable.Range(-3, 7).Average(k =>
+        {
+            Span<float> rgb = stackalloc float[3];
+            plate.SampleBilinear(Math.Clamp(from.X + ux * length * i / n - uy * k, 0.5, plate.Width - 0.5), Math.Clamp(from.Y + uy * length * i / n + ux * k, 0.5, plate.Height - 0.5), rgb);
+            return (double)Luminance.Of(rgb);
+        }))];
+        int rest = Math.Max(2, n / 6);
+        double lit = level.Take(rest).Order().ElementAt(rest / 2), dark = level.TakeLast(rest).Order().ElementAt(rest / 2);
+        if (!(lit > 1.15 * dark)) { throw new ShotFault("The line does not go from light into shadow: its end is hardly darker than its beginning. Draw it the other way round, across an edge on one surface."); }
+        double Crossing(double share)
+        {
+            double at = dark + share * (lit - dark);
+            for (int i = 1; i <= n; i++) { if (level[i - 1] > at && level[i] <= at) { return i - 1 + (level[i - 1] - at) / Math.Max(1e-12, level[i - 1] - level[i]); } }
+            return double.NaN;
+        }
+        double first = Crossing(0.9), last = Crossing(0.1);
+        if (!(last > first)) { throw new ShotFault("No clean edge lies on the line. Draw it across a shadow's edge on a plain surface."); }
+        Vec3 Place(double i) => OnSet(engine, shot, frame, (from.X + ux * length * i / n, from.Y + uy * length * i / n), "edge");
+        Vec3 d = sun.At(frame).Direction.Normalized(), across = Place(last) - Place(first);
+        double width = (across - Vec3.Dot(across, d) * d).Length;
+        // Just inside the shadow the way to the sun meets what casts it.
+        Vec3 inside = OnSet(engine, shot, frame, (from.X + ux * length * Math.Min(n, last + 0.15 * n) / n, from.Y + uy * length * Math.Min(n, last + 0.15 * n) / n), "shadow");
+        ShotDocument still = Hanging.At(shot, frame);
+        Hit caster = engine.Set(still).Scene.Intersect(new Ray((inside + 0.01 * d).ToSingle(), d.ToSingle()), RayKinds.LightSet);
+        if (!caster.IsHit) { throw new ShotFault("Nothing of the set casts that shadow as the sun stands: build what casts it, or find the sun first."); }
+        return (Rotations.Degrees(2 * Math.Atan(width / EdgeOfDisk / caster.T / 2)), width, caster.T);
+    }
+
+    /// <summary>
+    /// The set as these lights light it, each piece in the middle of its own colour; and how many stops the plate is brighter, NaN where
+    /// that cannot be told. What is left over is texture where the lights are right, and shapes of light where they are not.
+    /// </summary>
+    public static (FloatImage Lit, float[] Stops) SetLit(ShotEngine engine, ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        SetLight light = engine.LightOn(shot, frame, width, stop);
+        FloatImage plate = engine.QuietPlate(shot, frame, width);
+        var (albedo, doubt) = OwnColour.Of(plate, light);
+        SetScene set = engine.Set(Hanging.At(shot, frame));
+        RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
+        var piece = new int[plate.Width * plate.Height];
+        Parallel.For(0, plate.Height, y =>
+        {
+            for (int x = 0; x < plate.Width; x++)
+            {
+                Hit hit = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet) : Hit.None;
+                piece[y * plate.Width + x] = set.PieceOf(hit);
+            }
+        });
+        var middle = new Vector3[set.Pieces.Count];
+        for (int p = 0; p < middle.Length; p++)
+        {
+            int[] own = [.. Enumerable.Range(0, piece.Length).Where(i => piece[i] == p && doubt[i] == ColourDoubt.None)];
+            for (int c = 0; c < 3 && own.Length > 0; c++) { float[] v = [.. own.Select(i => albedo.Data[3 * i + c]).Order()]; middle[p][c] = v[v.Length / 2]; }
+        }
+        var lit = new FloatImage(plate.Width, plate.Height, 3);
+        var stops = new float[piece.Length];
+        Array.Fill(stops, float.NaN);
+        for (int i = 0; i < piece.Length; i++)
+        {
+            if (piece[i] < 0 || light.Sun[i] < 0) { continue; }
+            Vector3 shown = middle[piece[i]] / MathF.PI * new Vector3(light.Irradiance.Data[3 * i], light.Irradiance.Data[3 * i + 1], light.Irradiance.Data[3 * i + 2]);
+            (lit.Data[3 * i], lit.Data[3 * i + 1], lit.Data[3 * i + 2]) = (shown.X, shown.Y, shown.Z);
+            float ours = Luminance.Of(shown), real = Luminance.Of(plate.Data.AsSpan(3 * i, 3));
+            if (ours > 1e-5f && real > 1e-5f) { stops[i] = MathF.Log2(real / ours); }
+        }
+        return (lit, stops);
+    }
+
     /// <summary>The sun turned so that the shadow which falls on one spot falls on another.</summary>
     public static Vec3 PullShadow(ShotEngine engine, ShotDocument shot, int frame, Vec3 sun, (double X, double Y) from, (double X, double Y) to)
     {

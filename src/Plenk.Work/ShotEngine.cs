@@ -215,10 +215,18 @@ public sealed class ShotEngine
         RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
         float[]? hides = shot.Depth is { Hides: true } ? HideDistance(shot, frame, grid) : null;
-        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides);
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 2, shot.Pieces, shot.Lights, hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
+        IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, plate.Width, plate.Height);
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches);
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : shot.Mattes, hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
         var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(shot, set, frame, plate.Width, plate.Height), Next = next, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
         return DifferentialRenderer.Render(pass, Elements(shot, frame), plate, openings, pose, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+    }
+
+    /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>
+    private IReadOnlyList<float[]?>? Reaches(ShotDocument shot, LightRig rig, int frame, int width, int height)
+    {
+        if (shot.Lights.All(l => l.Off || l.ShadeMatte is null)) { return null; }
+        return [.. rig.Sampled.Select(s => shot.Lights.First(l => l.Id == s.Id).ShadeMatte is { } matte ? (float[])[.. Mattes.Coverage(shot, matte, frame, width, height).Select(v => 1 - v)] : null)];
     }
 
     /// <summary>The mattes that hide elements; those of a screen bring the foreground without it.</summary>
@@ -557,7 +565,11 @@ public sealed class ShotEngine
         shot = LitAt(Hanging.At(shot, frame), frame);
         RayGrid grid = Grid(shot, frame, width, HeightFor(shot, width));
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
-        return _light.Get(Key("light", 1, shot.Pieces, shot.Lights, grid.Pinhole, Camera(shot, frame).Pose, seed), () => SetLight.Of(new SetPass(grid, Set(shot), Rig(shot), OpeningsOf(shot), new(16, 1, 2), seed, keep: false), stop));
+        return _light.Get(Key("light", 2, shot.Pieces, shot.Lights, shot.Lights.Any(l => l.ShadeMatte is not null) ? shot.Mattes : null, grid.Pinhole, Camera(shot, frame).Pose, seed, frame), () =>
+        {
+            LightRig rig = Rig(shot);
+            return SetLight.Of(new SetPass(grid, Set(shot), rig, OpeningsOf(shot), new(16, 1, 2), seed, keep: false, reaches: Reaches(shot, rig, frame, grid.Width, grid.Height)), stop);
+        });
     }
 
     /// <summary>The surfaces' own colour of a frame, and where it is not to be trusted.</summary>

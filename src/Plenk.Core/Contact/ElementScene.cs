@@ -11,7 +11,7 @@ namespace Plenk.Core.Contact;
 public sealed class ElementScene
 {
     /// <summary>sin² of the half angle below which an element sends no noticeable light to a spot: its form factor.</summary>
-    private const float Negligible = 1.5e-3f;
+    private const float Negligible = 4e-3f;
     private readonly TraceScene _scene;
     private readonly bool _seeThrough;
     private readonly (Vector3 Middle, float SquaredRadius)[] _balls;

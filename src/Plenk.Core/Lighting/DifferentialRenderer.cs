@@ -18,6 +18,9 @@ public sealed class DifferentialRenderer
     /// <summary>Albedo that new lamps act through where the plate's own light is too weak to tell one.</summary>
     public const float AssumedAlbedo = 0.5f;
 
+    /// <summary>Rays of a pixel to a sky from which on what elements keep of it is aimed at.</summary>
+    private const int LeastSkyRays = 32;
+
     /// <summary>Rays of the contact look a camera sample.</summary>
     public const int ContactRays = 4;
 
@@ -64,7 +67,8 @@ public sealed class DifferentialRenderer
         bool[] Each(Func<SampledLight, bool> of) => [.. _rig.Sampled.SelectMany(l => Enumerable.Repeat(of(l), pass.RaysTo(l)))];
         (_isNew, _isSun, _isAround) = (Each(l => !l.InPlate), Each(l => l.Kind == Shots.LightKind.Sun), Each(l => l.IsAround));
         _skyRay = [.. _rig.Sampled.SelectMany(l => Enumerable.Range(0, pass.RaysTo(l)).Select(i => l.IsSky ? i : -1))];
-        _skies = [.. _rig.Sampled.Where(l => l is { IsSky: true, LightsSet: true })];
+        // Aiming takes from what the other rays find: with few of them they may find less than is taken.
+        _skies = _samples * pass.Quality.SkyRays < LeastSkyRays ? [] : [.. _rig.Sampled.Where(l => l is { IsSky: true, LightsSet: true })];
         _everywhere = (options.DataPasses && options.VisibilityEverywhere) || _rig.HasNew || pass.IsKept;
         _touching = options.Contact is { Strength: > 0 } && elements.Count > 0;
         (_reach, _look) = ((float)(options.Contact?.ReachMetres ?? 0), (float)(options.Contact?.Strength ?? 0));

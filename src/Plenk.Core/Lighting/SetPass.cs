@@ -46,10 +46,13 @@ public sealed class SetPass
     public int LightSamplesPerCameraSample { get; }
     private readonly SkyOpenings? _openings;
     private readonly float[]? _hideDistance;
+    private readonly float[]?[]? _reaches;
 
     /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
-    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null)
+    /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
+    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null, IReadOnlyList<float[]?>? reaches = null)
     {
+        _reaches = reaches?.ToArray();
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
         _hideDistance = hideDistance;
         LightSamplesPerCameraSample = rig.Sampled.Sum(RaysTo);
@@ -134,10 +137,12 @@ public sealed class SetPass
             for (uint j = 0; j < rays; j++, at++)
             {
                 if (!light.LightsSet) { continue; }
+                float reaches = _reaches?[k]?[y * Camera.Width + x] ?? 1;
+                if (reaches <= 0) { continue; }
                 LightSample l = light.Sample(s.Point, n, Sampling.Point(index * (uint)rays + j, seed, 1 + (uint)k), _openings);
                 if (l.Factor > 0 && Vector3.Dot(face, l.Direction) > 0 && (!closed || !Set.Scene.Occluded(new Ray(s.Point, l.Direction, 0, l.Distance), RayKinds.LightSet)))
                 {
-                    lights[at] = l with { Irradiance = l.Irradiance / rays };
+                    lights[at] = l with { Irradiance = l.Irradiance * (reaches / rays) };
                 }
             }
             at = next;

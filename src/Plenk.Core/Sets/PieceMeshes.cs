@@ -67,6 +67,27 @@ public static class PieceMeshes
         return new([.. positions], [.. indices]);
     }
 
+    /// <summary>A ball of radius 1 about its middle, with smooth normals.</summary>
+    public static TriangleMesh Ball(int sides)
+    {
+        int rings = sides / 2;
+        var positions = new List<Vector3>();
+        var indices = new List<int>();
+        for (int j = 0; j <= rings; j++)
+        {
+            for (int i = 0; i <= sides; i++)
+            {
+                float up = MathF.PI * j / rings, a = 2 * MathF.PI * i / sides;
+                positions.Add(new(MathF.Sin(up) * MathF.Cos(a), MathF.Cos(up), MathF.Sin(up) * MathF.Sin(a)));
+                if (j == rings || i == sides) { continue; }
+                int at = j * (sides + 1) + i;
+                if (j > 0) { indices.AddRange([at, at + 1, at + sides + 1]); }
+                if (j < rings - 1) { indices.AddRange([at + 1, at + sides + 2, at + sides + 1]); }
+            }
+        }
+        return new([.. positions], [.. indices]) { Normals = [.. positions] };
+    }
+
     /// <summary>The upper half of an ellipsoid around the middle of its foot, seen from within.</summary>
     public static TriangleMesh Dome(Vec3 size, int sides)
     {

@@ -151,6 +151,7 @@ public static class ShotChecks
             Need(l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)), $"Light, {l.Name}: its width and height must be positive.");
             Need(l.Kind != LightKind.Panorama || l.Media is not null, $"Light, {l.Name}: its picture is missing.");
             Need(l.Turbidity is >= 1.7 and <= 10, $"Light, {l.Name}: a sky's turbidity lies between 1.7 (very clear) and 10 (thick haze).");
+            Need(l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade), $"Light, {l.Name}: the matte of its shade is no longer in the shot. Take it off the light first.");
             Need(l.Keys.Select(k => k.Frame).Distinct().Count() == l.Keys.Count, $"Light, {l.Name}: two keys stand at one frame.");
             Need(l.Keys.All(k => k.Strength is null or (>= 0 and < double.PositiveInfinity) && k.Color is not { IsFinite: false } && k.Position is not { IsFinite: false } && (k.Direction is null || k.Direction is { IsFinite: true, Length: > 1e-9 })), $"Light, {l.Name}: a key holds what is no number, or less than nothing.");
             Need(l.AngularDiameterDegrees is >= 0 and <= 90, $"Light, {l.Name}: its angular size must lie between 0° and 90°.");

@@ -687,6 +687,9 @@ public sealed record Light : Extensible
     public bool LightsElements { get; init; } = true;
     public bool CastsShadow { get; init; } = true;
 
+    /// <summary>Id of a matte inside which it does not reach the set, with and without elements: for a caster that is not built.</summary>
+    public string? ShadeMatte { get; init; }
+
     /// <summary>Where any light is alone, only those that are count.</summary>
     public bool Alone { get; init; }
     public IReadOnlyList<LightKey> Keys { get; init; } = [];

@@ -20,6 +20,10 @@ public sealed record FitLightsRequest(ShotDocument Document, string[] Lights, st
 
 public sealed record ScaleRequest(ShotDocument Document, string Light, double X, double Y, double Albedo);
 
+public sealed record EdgeRequest(ShotDocument Document, Spot From, Spot To);
+
+public sealed record BallsRequest(int BaseRevision, Vec3 Spot, double RadiusMetres = 0.1);
+
 public sealed record BallRequest(int BaseRevision, int Frame, Spot Middle, Spot Rim);
 
 public sealed record SurroundRequest(int BaseRevision, int Frame, Vec3 Spot);
@@ -55,6 +59,33 @@ public static class LightApi
             ShotApi.Check(r.Document);
             Light sun = r.Document.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) ?? throw new ShotFault("There is no sun to turn. Add one first.");
             return new { light = sun.Id, direction = LightWork.PullShadow(engine, r.Document, frame, sun.Direction, (r.From.X, r.From.Y), (r.To.X, r.To.Y)) };
+        });
+
+        // The width of a real shadow's edge, and the sun's size that makes it so.
+        api.MapPost("/frames/{frame:int}/shadow-edge", async (long id, int frame, EdgeRequest r, ShotStore shots, ShotEngine engine) =>
+        {
+            await ShotApi.Need(shots, id);
+            ShotApi.Check(r.Document);
+            var (angular, width, distance) = await Task.Run(() => LightWork.ShadowEdge(engine, r.Document, frame, (r.From.X, r.From.Y), (r.To.X, r.To.Y)));
+            return new { angularDegrees = angular, widthMetres = width, distanceMetres = distance };
+        });
+
+        // A grey and a chrome ball beside each other on a spot of the set, to be compared with filmed ones.
+        api.MapPost("/balls", async (long id, BallsRequest r, ShotStore shots, MediaStore media, HttpContext http) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            if (!r.Spot.IsFinite || r.RadiusMetres is not (> 0.005 and < 5)) { throw new ShotFault("A ball has a radius between 5 mm and 5 m and stands on a spot of the set."); }
+            string mesh = media.Write(System.Text.Encoding.UTF8.GetBytes(Plenk.Formats.Meshes.ObjFile.Write([new("ball", Core.Sets.PieceMeshes.Ball(64))])));
+            Element Ball(string name, double aside, MaterialChoice material)
+            {
+                string own = name;
+                for (int k = 2; document.Elements.Any(e => e.Id == own); k++) { own = $"{name}_{k}"; }
+                return new() { Id = own, Name = own.Replace('_', ' '), Media = mesh, Position = r.Spot + new Vec3(aside, r.RadiusMetres, 0), Scale = r.RadiusMetres, Materials = [material] };
+            }
+            ShotDocument changed = document with { Elements = [.. document.Elements, Ball("grey_ball", -1.2 * r.RadiusMetres, new("grey", new(0.18, 0.18, 0.18))), Ball("chrome_ball", 1.2 * r.RadiusMetres, new("grey", new(0.9, 0.9, 0.9), 1, 0.02))] };
+            ShotApi.Check(changed);
+            await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), "Balls beside the filmed ones");
+            return await ShotApi.State(shots, id);
         });
 
         api.MapPost("/frames/{frame:int}/panorama-scale", async (long id, int frame, ScaleRequest r, ShotStore shots, ShotEngine engine) =>

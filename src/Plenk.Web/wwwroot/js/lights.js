@@ -1,6 +1,7 @@
 // The light's sheet: lights of every kind, placed by hand and by numbers, keyed over frames; the sun found three ways; panoramas.
 import { get, post, upload } from './api.js';
 import { button, choice, fold, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
+import { matteChoices, matteSection } from './mattes.js';
 import { pick } from './picture.js';
 import { newId } from './pieces.js';
 import { renderedSection } from './rendered.js';
@@ -49,6 +50,31 @@ function hang(kind) {
     } catch (e) { tell('told', e); }
   });
 }
+
+// Two clicks across a real shadow's edge: how wide it is tells how large the sun looks.
+function shadowEdge() {
+  setHand((from) => {
+    setHand(async (to) => {
+      try {
+        const r = await post(api(`frames/${state.frame}/shadow-edge`), { document: state.document, from, to });
+        await save('Sun’s size off a shadow’s edge', (d) => { d.lights.find((l) => l.kind === 'Sun' && !l.off).angularDiameterDegrees = Math.min(90, r.angularDegrees); return d; });
+        tell('told', h('p', { class: 'told fine', role: 'status' }, `The edge is ${(1000 * r.widthMetres).toFixed(0)} mm wide, ${r.distanceMetres.toFixed(2)} m from what casts it: ${r.angularDegrees.toFixed(2)}°.`));
+      } catch (e) { tell('told', e); }
+    });
+    tell('told', h('p', { class: 'told fine', role: 'status' }, 'Now click well inside the shadow, straight across its edge.'));
+  });
+  tell('told', h('p', { class: 'told fine', role: 'status' }, 'Click in the light, beside a shadow’s edge on one surface.'));
+}
+
+// A grey and a chrome ball on the set, to be held against filmed ones.
+const standBalls = () => setHand(async (p) => {
+  try {
+    const hit = await pick(p.x, p.y);
+    if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; }
+    takeState(await post(api('balls'), { baseRevision: state.revision, spot: hit.point, radiusMetres: 0.1 }));
+    tell('told', h('p', { class: 'told fine', role: 'status' }, 'A grey ball of albedo 0.18 and a chrome ball of 20 cm stand there; they are elements of step 6.'));
+  } catch (e) { tell('told', e); }
+});
 
 // Three clicks: foot, top, and the tip of the shadow.
 function fromShadow() {
@@ -130,7 +156,7 @@ export function lightSection() {
   const e = (what, change) => save(`${l.name}: ${what}`, (x) => { change(x.lights.find((q) => q.id === l.id)); return x; });
   const set = (what, key, value) => e(what, (x) => { if (x.keys?.some((k) => k[key] !== null && k[key] !== undefined)) { let k = x.keys.find((q) => q.frame === state.frame); if (!k) { k = { frame: state.frame }; x.keys.push(k); x.keys.sort((a, b) => a.frame - b.frame); } k[key] = value; } else x[key] = value; });
   const parts = [heading('Lights'), d.lights.length ? rows(d.lights.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.alone ? 'alone' : `${text3(lightAt(x).strength, 3)}${x.inPlate === false ? ', new' : ''}` })), l?.id, (id) => { state.chosen.light = id ?? l.id; tell('chosen'); }, { long: true }) : quiet('No light yet. Add the sun and the sky that lit the plate.'),
-    h('div', { class: 'actions' }, ...['Sun', 'Sky', 'Fill'].map((k) => button(`Add a ${kinds[k]}`, () => create(k))), ...['Point', 'Spot', 'Rectangle'].map((k) => button(`Hang a ${kinds[k]}`, () => hang(k), { disabled: !d.camera || !d.pieces.length }))), findSun(d), fitStrengths(d), panoramas(d), renderedSection()];
+    h('div', { class: 'actions' }, ...['Sun', 'Sky', 'Fill'].map((k) => button(`Add a ${kinds[k]}`, () => create(k))), ...['Point', 'Spot', 'Rectangle'].map((k) => button(`Hang a ${kinds[k]}`, () => hang(k), { disabled: !d.camera || !d.pieces.length })), button('Stand grey and chrome balls', standBalls, { disabled: !d.camera || !d.pieces.length })), findSun(d), fitStrengths(d), panoramas(d), renderedSection(), d.plate ? matteSection() : null];
   if (!l) return parts.filter(Boolean);
   const a = angles(now.direction), within = ['Point', 'Spot', 'Rectangle'].includes(l.kind), aimed = l.kind === 'Sun' || l.kind === 'Spot' || l.kind === 'Rectangle';
   parts.push(heading(l.name), text('Name', l.name, (v) => e('named', (x) => { x.name = v || x.name; })),
@@ -138,13 +164,14 @@ export function lightSection() {
     tick('colour by temperature', l.kelvin !== null && l.kelvin !== undefined, (v) => e('colour', (x) => { x.kelvin = v ? 5500 : null; })), l.kelvin ? number('Temperature', l.kelvin, 'K', (v) => e('temperature', (x) => { x.kelvin = v; }), { min: 1667, max: 25000, digits: 0 }) : triple('Colour', now.color, '', (v) => set('colour', 'color', v)),
     ...(aimed ? [number(l.kind === 'Sun' ? 'Azimuth, from north' : 'Comes from azimuth', a.azimuth, '°', (v) => set('turned', 'direction', aim(v, a.elevation)), { digits: 2 }), number(l.kind === 'Sun' ? 'Elevation' : 'and elevation', a.elevation, '°', (v) => set('raised', 'direction', aim(a.azimuth, v)), { digits: 2, min: -90, max: 90 })] : []),
     l.kind === 'Sun' ? number('Angular size', l.angularDiameterDegrees, '°', (v) => e('sized', (x) => { x.angularDiameterDegrees = v; }), { min: 0, max: 90 }) : null,
+    l.kind === 'Sun' ? h('div', { class: 'actions' }, button('Read it off a shadow’s edge', shadowEdge, { disabled: !state.document.camera || !state.document.pieces.length })) : null,
     l.kind === 'Sun' && a.elevation <= 0 ? told({ message: 'The sun is below the floor: it lights nothing that stands on it.', mend: 'Raise its elevation above 0°.' }) : null,
     within ? triple('Place', place(now.position), 'm', (v) => set('moved', 'position', v)) : null,
     ...(l.kind === 'Spot' ? [number('Whole within', l.innerDegrees, '°', (v) => e('cone', (x) => { x.innerDegrees = v; }), { min: 0, max: 89 }), number('Dark beyond', l.outerDegrees, '°', (v) => e('cone', (x) => { x.outerDegrees = v; }), { min: 0.1, max: 89.9 })] : []),
     ...(l.kind === 'Rectangle' ? [number('Wide', l.width, 'm', (v) => e('sized', (x) => { x.width = v; }), { min: 0.001 }), number('High', l.height, 'm', (v) => e('sized', (x) => { x.height = v; }), { min: 0.001 })] : []),
     ...(l.kind === 'Sky' ? [choice('The sky is', l.sky ?? 'Uniform', [['Uniform', 'the same all over'], ['Gradient', 'a gradient'], ['Clear', 'clear'], ['Overcast', 'overcast']], (v) => e('kind of sky', (x) => { x.sky = v; })), l.sky === 'Gradient' ? triple('At the horizon', l.horizonColor, '', (v) => e('horizon', (x) => { x.horizonColor = v; })) : null, l.sky === 'Clear' ? number('Turbidity', l.turbidity, '', (v) => e('turbidity', (x) => { x.turbidity = v; }), { min: 1.7, max: 10 }) : null].filter(Boolean) : []),
     ...(l.kind === 'Panorama' ? ofPanorama(l, e).filter(Boolean) : []),
-    tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })), l.kind === 'Fill' ? null : tick('it lights the set', l.lightsSet !== false, (v) => e('the set', (x) => { x.lightsSet = v; })), l.kind === 'Fill' ? null : tick('it lights elements', l.lightsElements !== false, (v) => e('elements', (x) => { x.lightsElements = v; })), l.kind === 'Fill' ? null : tick('things cast shadows in it', l.castsShadow !== false, (v) => e('shadows', (x) => { x.castsShadow = v; })),
+    tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })), l.kind === 'Fill' ? null : tick('it lights the set', l.lightsSet !== false, (v) => e('the set', (x) => { x.lightsSet = v; })), l.kind === 'Fill' ? null : tick('it lights elements', l.lightsElements !== false, (v) => e('elements', (x) => { x.lightsElements = v; })), l.kind === 'Fill' ? null : tick('things cast shadows in it', l.castsShadow !== false, (v) => e('shadows', (x) => { x.castsShadow = v; })), l.kind === 'Fill' || !(state.document.mattes || []).length ? null : choice('Kept from the set by', l.shadeMatte ?? '', [['', 'what is built alone'], ...matteChoices()], (v) => e('shade', (x) => { x.shadeMatte = v || null; })),
     keyed(l, e),
     h('div', { class: 'actions' }, button(l.alone ? 'With the others' : 'Alone', () => e(l.alone ? 'with the others' : 'alone', (x) => { x.alone = !x.alone; })), button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; }))));
   return parts.filter(Boolean);

@@ -101,7 +101,7 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again' };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set' };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   seen.textContent = `${ways[state.compare]}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
@@ -170,9 +170,9 @@ function drawOverlay() {
 }
 
 // Pictures that are read by a scale, and what it says.
-const coloured = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source', 'own-colour': 'hatched: not to be trusted', depth: 'near is light', 'depth-difference': 'light: found 10 % nearer than the set; dark: farther' };
+const coloured = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source', 'own-colour': 'hatched: not to be trusted', depth: 'near is light', 'depth-difference': 'light: found 10 % nearer than the set; dark: farther', 'set-lit': 'each piece in the middle of its colour', 'light-left': 'light: the plate is a stop brighter and more; dark: darker' };
 
-const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare];
+const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', 'set-lit': 'set-lit', 'light-left': 'light-left', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare];
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -194,6 +194,8 @@ export async function refresh() {
   const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {
     if (quality === 'full' && (kind.startsWith('projection') || kind.startsWith('re') || kind in coloured)) break;
+    // The finest takes seconds of every core: it waits until the hand rests.
+    if (quality === 'full' && kind !== 'grain-free') { await new Promise((f) => { setTimeout(f, 1200); }); if (mine !== serial) return; }
     try {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;

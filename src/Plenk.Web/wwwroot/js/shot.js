@@ -31,8 +31,8 @@ function route() {
 }
 
 // The first steps look at the plate, the fourth at the projection, the later ones at what has come of it; each keeps what was chosen.
-const looked = { first: 'before', plate: 'before', projection: 'projection', comp: 'after' };
-const group = () => (state.step === 1 ? 'first' : state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : 'comp');
+const looked = { first: 'before', plate: 'before', projection: 'projection', light: 'after', comp: 'after' };
+const group = () => (state.step === 1 ? 'first' : state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : state.step === 5 ? 'light' : 'comp');
 
 // What the picture is seen through: one after the other, those that the shot has.
 export function seenWays() {
@@ -53,7 +53,7 @@ function looking() {
 }
 
 function compareButtons() {
-  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference'], ['texels', 'Texels'], ['stretch', 'Stretch'], ['source', 'Source'], ...(state.document.lights.some((l) => !l.off) ? [['own-colour', 'Own colour']] : [])] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference']];
+  const ways = state.step === 4 ? [['before', 'Plate'], ['projection', 'Projected'], ['projection-difference', 'Difference'], ['texels', 'Texels'], ['stretch', 'Stretch'], ['source', 'Source'], ...(state.document.lights.some((l) => !l.off) ? [['own-colour', 'Own colour']] : [])] : state.step === 1 && state.document.plate?.grainFree ? [['before', 'Plate'], ['grain-free', 'Grain-free']] : [['before', 'Before'], ['after', 'After'], ['wipe', 'Wipe'], ['difference', 'Difference'], ...(state.step === 5 && state.document.lights.some((l) => !l.off && l.inPlate !== false) ? [['set-lit', 'Set lit'], ['light-left', 'Left over']] : [])];
   $('compare').replaceChildren(...ways.map(([w, t]) => h('button', { class: 'plain', type: 'button', 'aria-pressed': w === state.compare ? 'true' : 'false', 'data-compare': w, onclick: () => { looked[group()] = state.compare = w; tell('compare'); } }, t)),
     h('button', { class: 'plain', type: 'button', title: 'One stop darker ([)', onclick: () => { state.exposure -= 1; draw(); } }, '−1'), h('button', { class: 'plain', type: 'button', title: 'One stop brighter (])', onclick: () => { state.exposure += 1; draw(); } }, '+1'));
 }
@@ -63,6 +63,8 @@ async function measure() {
   const mine = ++asked;
   state.readings = null;
   tell('readings');
+  // Measuring waits until the hand rests.
+  await new Promise((f) => { setTimeout(f, 600); });
   for (let i = 0; i < 200 && mine === asked; i++) {
     try {
       const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
