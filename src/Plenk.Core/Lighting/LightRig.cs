@@ -17,6 +17,7 @@ public readonly record struct LightSample(Vector3 Direction, float Factor, Vecto
 public abstract class SampledLight(Light light)
 {
     public string Id => light.Id;
+    public bool CastsShadow => light.CastsShadow;
     public LightKind Kind => light.Kind;
     public bool InPlate => light.InPlate;
     public bool LightsSet => light.LightsSet;
@@ -128,19 +129,28 @@ internal sealed class PointLight(Light light) : SampledLight(light)
     private readonly float _cosInner = (float)Math.Cos(Rotations.Radians(light.InnerDegrees)), _cosOuter = (float)Math.Cos(Rotations.Radians(light.OuterDegrees));
     private readonly bool _spot = light.Kind == LightKind.Spot;
 
-    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    /// <summary>Irradiance on a spot with a normal, and the way to the light; (0, 0, 0) where it does not reach.</summary>
+    public Vector3 At(Vector3 point, Vector3 normal, out Vector3 direction, out float distance)
     {
         Vector3 to = _position - point;
-        float square = to.LengthSquared(), distance = MathF.Sqrt(square);
-        if (!(distance > 1e-6f)) { return default; }
-        Vector3 d = to / distance;
-        float cos = Vector3.Dot(normal, d), cone = 1;
+        float square = to.LengthSquared(), facing = Vector3.Dot(normal, to);
+        (direction, distance) = (default, 0);
+        if (!(facing > 0) || !(square > 1e-12f)) { return default; }
+        distance = MathF.Sqrt(square);
+        direction = to / distance;
+        float by = facing / (square * distance);
         if (_spot)
         {
-            float t = Math.Clamp((Vector3.Dot(-d, _axis) - _cosOuter) / MathF.Max(1e-6f, _cosInner - _cosOuter), 0, 1);
-            cone = t * t;
+            float t = Math.Clamp((Vector3.Dot(-direction, _axis) - _cosOuter) / MathF.Max(1e-6f, _cosInner - _cosOuter), 0, 1);
+            by *= t * t;
         }
-        return cos > 0 && cone > 0 ? new(d, 1, _intensity * (cos * cone / square), distance * (1 - 1e-5f)) : default;
+        return _intensity * by;
+    }
+
+    protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
+    {
+        Vector3 e = At(point, normal, out Vector3 d, out float distance);
+        return e != default ? new(d, 1, e, distance * (1 - 1e-5f)) : default;
     }
 }
 

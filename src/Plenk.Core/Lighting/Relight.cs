@@ -65,6 +65,8 @@ public static class Relight
     {
         var result = new FloatImage(position.Width, position.Height, 3);
         IReadOnlyList<SampledLight> lamps = rig.Sampled;
+        bool shiny = look.Specular > 0 && eye is not null;
+        float faint = MathF.Exp(MathF.Log(1e-6f) / MathF.Max(1, look.Width)); // beyond it a highlight is a millionth of its middle
         Vector3 even = new Vector3(look.Ambient) + (rig.FillPlate + rig.FillNew) / MathF.PI;
         Parallel.For(0, position.Height, new ParallelOptions { CancellationToken = stop }, y =>
         {
@@ -80,21 +82,28 @@ public static class Relight
                 // Off the surface by what a pixel of it may be uneven, so that it does not shade itself.
                 Vector3 from = onSet ? OnSet(occluders!, p, n) : p + n * (2e-3f * (eye is { } at ? Vector3.Distance(at, p) : 1));
                 Vector3 sum = colour * even;
+                Vector3 Reflected(Vector3 d)
+                {
+                    Vector3 reflected = colour * (look.Diffuse / MathF.PI);
+                    if (!shiny) { return reflected; }
+                    float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(d + v)));
+                    return nh > faint ? reflected + new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * MathF.Pow(nh, look.Width)) : reflected;
+                }
                 uint seed = Sampling.PixelSeed(x, y, 17);
                 for (int k = 0; k < lamps.Count; k++)
                 {
-                    int many = lamps[k].Kind is Shots.LightKind.Point or Shots.LightKind.Spot ? 1 : rays;
-                    for (uint j = 0; j < many; j++)
+                    if (lamps[k] is PointLight point)
+                    {
+                        Vector3 e1 = point.At(p, n, out Vector3 d, out float distance);
+                        if (e1 == default || (look.Shadows && point.CastsShadow && occluders?.Occluded(new Ray(from, d, 0, distance * (1 - 1e-5f)), RayKinds.LightSet) == true)) { continue; }
+                        sum += Reflected(d) * e1;
+                        continue;
+                    }
+                    for (uint j = 0; j < rays; j++)
                     {
                         LightSample s = lamps[k].Sample(p, n, Sampling.Point(j, seed, (uint)k), null);
                         if (!(s.Factor > 0) || (look.Shadows && occluders?.Occluded(new Ray(from, s.Direction, 0, s.Distance), RayKinds.LightSet) == true)) { continue; }
-                        Vector3 reflected = colour * (look.Diffuse / MathF.PI);
-                        if (look.Specular > 0 && eye is not null)
-                        {
-                            float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(s.Direction + v)));
-                            reflected += new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * MathF.Pow(nh, look.Width));
-                        }
-                        sum += reflected * s.Irradiance / many;
+                        sum += Reflected(s.Direction) * s.Irradiance / rays;
                     }
                 }
                 (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = (sum.X, sum.Y, sum.Z);
