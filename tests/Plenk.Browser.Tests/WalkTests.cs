@@ -119,7 +119,7 @@ public sealed class WalkTests(Site site)
         foreach (string unseen in (string[])["wall_south", "roof"])
         {
             page.Row(unseen);
-            page.Tick("only blocks light, unseen");
+            page.Tick("is not seen");
             page.Row(unseen);
         }
 

@@ -9,11 +9,9 @@ using Xunit;
 namespace Plenk.Work.Tests;
 
 /// <summary>The sun of the demo found three ways, and lamps in its place. Against what its generator was told (a check of the chain, not an outside one).</summary>
-public sealed class LightWorkTests : IDisposable
+public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
 {
-    private readonly DemoShot _demo = new();
-
-    public void Dispose() => _demo.Dispose();
+    private readonly DemoShot _demo = demo;
 
     private Vec3 Sun => _demo.Document.Lights.First(l => l.Kind == LightKind.Sun).Direction;
 
@@ -165,5 +163,38 @@ public sealed class LightWorkTests : IDisposable
         Assert.Equal(0, grown.Position.Y, 1e-9);
         Assert.Contains("is no plane", Assert.Throws<ShotFault>(() => LightWork.Extended(_demo.Engine, shot with { Pieces = [floor with { Kind = PieceKind.Box, Size = new(4, 0.1, 4), Position = new(0, -0.1, 0) }] }, "bell")).Message);
         Assert.Contains("locked", Assert.Throws<ShotFault>(() => LightWork.Extended(_demo.Engine, shot with { Pieces = [floor with { Locked = true }] }, "bell")).Message);
+    }
+
+    [Fact]
+    public void Pieces_light_an_element_by_the_footage_they_wear_unseen()
+    {
+        ShotDocument Lit(bool shine) => _demo.Document with
+        {
+            Lights = [],
+            Pieces = [.. _demo.Document.Pieces.Select(p => p with { Duties = p.Duties with { LightsElements = shine } })],
+            Elements = [_demo.Document.Elements[0] with { Materials = [new("brass", new(0.5, 0.5, 0.5), 0, 1)] }],
+        };
+        FrameLayers dark = _demo.Engine.Render(Lit(false), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true), lit = _demo.Engine.Render(Lit(true), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true);
+        Assert.Equal(0, dark.Parts!.Diffuse.Data.Max());
+        double covered = lit.Element.Data.Where((_, i) => i % 4 == 3).Sum(), green = lit.Parts!.Diffuse.Data.Where((_, i) => i % 3 == 1).Sum() / covered;
+        // The hall is around 0.1 to 0.3 bright, half of the bell's surroundings wear footage: a half-grey body shows a fair part of half of that.
+        Assert.InRange(green, 0.01, 0.15);
+        Assert.Equal(lit.Element.Data.Where((_, i) => i % 4 == 3), dark.Element.Data.Where((_, i) => i % 4 == 3));
+    }
+
+    [Fact]
+    public void A_matte_keeps_the_sun_from_the_set_and_what_is_left_over_tells_a_wrong_sun()
+    {
+        var everywhere = new Matte { Id = "shade", Name = "shade", Keys = [new(1036, [-10, -10, 1300, -10, 1300, 730, -10, 730])] };
+        ShotDocument shaded = _demo.Document with { Mattes = [everywhere], Lights = [.. _demo.Document.Lights.Select(l => l.Kind == LightKind.Sun ? l with { ShadeMatte = "shade" } : l)] };
+        FrameLayers own = _demo.Engine.Render(_demo.Document, 1036, 320, RenderQuality.Middle, dataPasses: false), without = _demo.Engine.Render(shaded, 1036, 320, RenderQuality.Middle, dataPasses: false);
+        int[] dark = [.. Enumerable.Range(0, own.Shadow.Data.Length / 3).Where(i => own.Shadow.Data[3 * i + 1] < 0.4f && own.Element.Data[4 * i + 3] == 0)];
+        Assert.True(dark.Length > 100);
+        Assert.True(dark.Average(i => without.Shadow.Data[3 * i + 1]) > dark.Average(i => own.Shadow.Data[3 * i + 1]) + 0.3, "where the sun does not come from, nothing shades it");
+        Assert.Contains("shade", ShotChecks.Faults(shaded with { Mattes = [] }).Single());
+
+        double Left(ShotDocument shot) => LightWork.SetLit(_demo.Engine, shot, 1036, 240).Stops.Where(float.IsFinite).Select(s => Math.Abs((double)s)).Order().ToArray() is var all ? all[all.Length / 2] : 0;
+        ShotDocument wrong = _demo.Document with { Lights = [.. _demo.Document.Lights.Select(l => l.Kind == LightKind.Sun ? l with { Direction = new(-0.4, 0.8, -0.45) } : l)] };
+        Assert.True(Left(_demo.Document) < 0.9 * Left(wrong), $"{Left(_demo.Document):0.00} stops with the true sun, {Left(wrong):0.00} with another");
     }
 }

@@ -151,7 +151,7 @@ public static class PictureApi
             {
                 pieces = set.Pieces.Select((p, i) => new { p.Id, lines = PlanLines(set.Meshes[i]), p.Duties.Hides, p.Duties.OnlyBlocksLight }),
                 camera = path,
-                elements = engine.Elements(document).Select(e =>
+                elements = engine.Elements(document, frame ?? document.Range.First).Select(e =>
                 {
                     var (min, max) = e.Model.Tree.Mesh.Bounds();
                     Vec3 c = e.ObjectToWorld.Translation;

@@ -13,11 +13,11 @@ const kindOf = (x) => x.kind ?? 'Mesh';
 const kinds = { Mesh: 'mesh', Card: 'card', Lettering: 'lettering', Rendered: 'rendered frames' };
 const has = (v) => v !== null && v !== undefined;
 
-// A value of an element: at a frame with keys of it, it becomes a key of that frame.
+// A value of an element or a light: where it has keys, it becomes a key of this frame.
 export function setKeyed(x, key, value, frame = state.frame) {
   if (!(x.keys || []).some((k) => has(k[key]))) { x[key] = value; return; }
   let k = x.keys.find((q) => q.frame === frame);
-  if (!k) { k = { frame, ease: 'Eased' }; x.keys.push(k); x.keys.sort((a, b) => a.frame - b.frame); }
+  if (!k) { k = { frame, ...(x.turnDegrees === undefined ? {} : { ease: 'Eased' }) }; x.keys.push(k); x.keys.sort((a, b) => a.frame - b.frame); }
   k[key] = value;
 }
 
@@ -30,6 +30,8 @@ function refreshPath() {
   if (!m?.keys?.length) return;
   get(`${api(`elements/${encodeURIComponent(m.id)}/path`)}?revision=${state.revision}`).then((p) => { if (pathOf === key) { path = p; tell('chosen'); } }).catch(() => {});
 }
+// An element as it is at this frame, as far as is known here.
+export const elementAt = (m) => (m.keys?.length && pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
 const here = (m) => path?.find((f) => f.frame === state.frame) ?? m;
 const chosen = () => { const d = state.document; return d?.elements.find((x) => x.id === state.chosen.element) || (d?.elements.length === 1 ? d.elements[0] : null); };
 
@@ -43,20 +45,22 @@ export function elementCurve() {
   return { name: `${m.name}, ${curves[pathOn][0]}${curves[pathOn][1] ? `, ${curves[pathOn][1]}` : ''}`, curves: [{ axis: '', points: path.map((f) => ({ frame: f.frame, value: of(f) })) }], keys, change: (frame, value) => save(`${m.name}: key at ${frame}`, (d) => { const k = d.elements.find((x) => x.id === m.id).keys.find((q) => q.frame === frame); if (part === null) k[key] = value; else k[key][part] = value; return d; }) };
 }
 
-function files(label, button_, path_, accept, after = () => {}, multiple = true) {
+function files(label, path_, accept, multiple = true) {
   const file = h('input', { type: 'file', accept, multiple, 'aria-label': label });
-  return h('div', { class: 'actions' }, file, button(button_, async () => {
+  return h('div', { class: 'actions' }, file, button(label, async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
     form.append('baseRevision', state.revision);
     tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and reading every file.'));
-    try { const r = await upload(api(path_), form); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); after(r); } catch (e) { tell('told', e); }
+    try { const r = await upload(api(path_), form); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   }));
 }
 
 function bringing(d) {
-  return fold('Bring in, set up', 'bring-element', quiet('A mesh with its material file and pictures; a picture or a numbered sequence with alpha as a card; frames rendered through the shot’s camera.'),
-    files('Element', 'Bring an element in', 'element', '.glb,.gltf,.obj,.mtl,.png,.jpg,.tif'), files('Card', 'Bring a card in', 'card', '.png,.tif,.tiff,.jpg'), files('Rendered frames', 'Bring rendered frames in', 'rendered-element', '.exr,.png,.tif'),
+  // With nothing here yet this is what comes first.
+  const box = d.elements.length ? (...c) => fold('Bring in, set up', 'bring-element', ...c) : (...c) => h('div', {}, ...c);
+  return box(quiet('A mesh with its material file and pictures; a picture or a numbered sequence with alpha as a card; frames rendered through the shot’s camera.'),
+    files('Bring an element in', 'element', '.glb,.gltf,.obj,.mtl,.png,.jpg,.tif'), files('Bring a card in', 'card', '.png,.tif,.tiff,.jpg'), files('Bring rendered frames in', 'rendered-element', '.exr,.png,.tif'),
     h('div', { class: 'actions' }, button('Set lettering', () => save('New lettering', (x) => { const id = newId(x.elements, 'lettering'); x.elements.push({ id, name: 'lettering', kind: 'Lettering', text: { text: 'LOW WATER', heightMetres: 0.3, depthMetres: 0.05, bevelMetres: 0.008, color: [0.5, 0.5, 0.5] }, position: [0, 0, 0], keys: [], materials: [] }); state.chosen.element = id; return x; }), { disabled: !d.plate })));
 }
 

@@ -1,5 +1,7 @@
 // The set from above: a measured drawing at one scale both ways. Elements, boxes and planes, and the sun are moved here.
 import { get } from './api.js';
+import { elementAt, setKeyed } from './contact.js';
+import { lightAt } from './lights.js';
 import { on, save, state, tell } from './state.js';
 
 const svg = document.querySelector('#plan svg');
@@ -54,12 +56,18 @@ function draw() {
   const sun = state.document.lights.find((l) => l.kind === 'Sun' && !l.off);
   if (sun) {
     // An arrow from the sun's side to the middle; its outer end turns the sun.
-    const k = Math.hypot(sun.direction[0], sun.direction[2]) || 1;
+    const { direction } = lightAt(sun), k = Math.hypot(direction[0], direction[2]) || 1;
     const far = (tall ? Math.min(view.w, view.h) * 0.4 : view.h * 0.42) / view.scale;
-    const ex = view.x + (sun.direction[0] / k) * far, ez = view.z + (sun.direction[2] / k) * far;
+    const ex = view.x + (direction[0] / k) * far, ez = view.z + (direction[2] / k) * far;
     out.push(`<path d="M${M(ex, ez)}L${M(view.x + (ex - view.x) * 0.55, view.z + (ez - view.z) * 0.55)}" stroke="var(--ink)" stroke-width="1.3"/>`);
     const [sx, sy] = P(ex, ez);
     out.push(`<g data-sun style="cursor:move"><circle cx="${sx}" cy="${sy}" r="5.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.4"/><text x="${sx + 9}" y="${sy + 4}" font-size="11.5" font-family="Plex Mono" stroke="var(--sheet)" stroke-width="4" paint-order="stroke" fill="var(--ink)">sun</text></g>`);
+  }
+  // Lamps that stand in the place, with a line to where they shine.
+  for (const l of state.document.lights.filter((q) => !q.off && ['Point', 'Spot', 'Rectangle'].includes(q.kind))) {
+    const now = held?.lamp === l.id && held.to ? { ...lightAt(l), position: [held.to[0], 0, held.to[1]] } : lightAt(l), [lx, lz] = P(now.position[0], now.position[2]), mine = l.id === state.chosen.light ? 2 : 1.1;
+    const aim = l.kind === 'Point' ? '' : `M${lx} ${lz}L${M(now.position[0] - now.direction[0], now.position[2] - now.direction[2])}`;
+    out.push(`<g data-lamp="${l.id}" style="cursor:move"><path d="M${lx - 5} ${lz}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0M${lx} ${lz - 8}v-4M${lx} ${lz + 8}v4M${lx - 8} ${lz}h-4M${lx + 8} ${lz}h4${aim}" fill="var(--sheet)" stroke="var(--ink)" stroke-width="${mine}"/><text x="${lx + 11}" y="${lz - 6}" font-size="11.5" font-family="Plex Mono" stroke="var(--sheet)" stroke-width="4" paint-order="stroke" fill="var(--ink)">${l.name.replace(/[<&]/g, ' ')}</text></g>`);
   }
   const bar = 5 * view.scale;
   out.push(`<path d="M${view.w - 20 - bar} ${view.h - 14}v-5v5h${bar}v-5" stroke="var(--ink)" fill="none"/><text x="${view.w - 20 - bar}" y="${view.h - 22}" font-size="11" font-family="Plex Mono">5 m</text>`);
@@ -77,6 +85,7 @@ svg.addEventListener('pointerdown', (e) => {
   const element = e.target.closest('[data-element]')?.dataset.element;
   const piece = e.target.closest('[data-piece]')?.dataset.piece;
   if (element) held = { element };
+  else if (e.target.closest('[data-lamp]')) { held = { lamp: e.target.closest('[data-lamp]').dataset.lamp }; state.chosen.light = held.lamp; tell('chosen'); }
   else if (e.target.closest('[data-sun]')) held = { sun: true };
   else if (piece && state.step === 3) { state.chosen.piece = piece; tell('chosen'); const p = state.document.pieces.find((x) => x.id === piece); if (p?.locked || p?.hangsOn) return; held = { piece, from: world(e) }; } else return;
   svg.setPointerCapture(e.pointerId);
@@ -84,21 +93,23 @@ svg.addEventListener('pointerdown', (e) => {
 svg.addEventListener('pointermove', (e) => {
   if (!held) return;
   held.to = world(e);
+  if (held.lamp) { draw(); return; }
   if (held.element) { const m = data.elements.find((x) => x.id === held.element); [m.x, m.z] = held.to; draw(); }
 });
 svg.addEventListener('pointerup', async () => {
   const h = held;
   held = null;
   if (!h?.to) return;
-  if (h.element) await save(`Moved ${state.document.elements.find((x) => x.id === h.element)?.name} from above`, (d) => { const m = d.elements.find((x) => x.id === h.element); m.position = [h.to[0], m.position[1], h.to[1]]; return d; });
+  if (h.element) await save(`Moved ${state.document.elements.find((x) => x.id === h.element)?.name} from above`, (d) => { const m = d.elements.find((x) => x.id === h.element), y = elementAt(m).position[1]; setKeyed(m, 'position', [h.to[0], y, h.to[1]]); return d; });
+  if (h.lamp) await save(`Moved ${state.document.lights.find((x) => x.id === h.lamp)?.name} from above`, (d) => { const l = d.lights.find((x) => x.id === h.lamp), y = lightAt(l).position[1]; setKeyed(l, 'position', [h.to[0], y, h.to[1]]); return d; });
   if (h.piece && Math.hypot(h.to[0] - h.from[0], h.to[1] - h.from[1]) > 0.02) {
     await save(`Moved ${h.piece} from above`, (d) => { const m = d.pieces.find((x) => x.id === h.piece); m.position = [m.position[0] + h.to[0] - h.from[0], m.position[1], m.position[2] + h.to[1] - h.from[1]]; return d; });
   }
   if (h.sun) {
     await save('Turned the sun from above', (d) => {
-      const s = d.lights.find((l) => l.kind === 'Sun' && !l.off);
-      const flat = Math.hypot(s.direction[0], s.direction[2]), a = Math.atan2(h.to[1] - view.z, h.to[0] - view.x);
-      s.direction = [flat * Math.cos(a), s.direction[1], flat * Math.sin(a)];
+      const s = d.lights.find((l) => l.kind === 'Sun' && !l.off), now = lightAt(s).direction;
+      const flat = Math.hypot(now[0], now[2]), a = Math.atan2(h.to[1] - view.z, h.to[0] - view.x);
+      setKeyed(s, 'direction', [flat * Math.cos(a), now[1], flat * Math.sin(a)]);
       return d;
     });
   }
