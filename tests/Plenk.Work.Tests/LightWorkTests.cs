@@ -4,6 +4,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Readings;
 using Plenk.Core.Shots;
+using Plenk.Formats.Raster;
 using Xunit;
 
 namespace Plenk.Work.Tests;
@@ -196,5 +197,49 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         double Left(ShotDocument shot) => LightWork.SetLit(_demo.Engine, shot, 1036, 240).Stops.Where(float.IsFinite).Select(s => Math.Abs((double)s)).Order().ToArray() is var all ? all[all.Length / 2] : 0;
         ShotDocument wrong = _demo.Document with { Lights = [.. _demo.Document.Lights.Select(l => l.Kind == LightKind.Sun ? l with { Direction = new(-0.4, 0.8, -0.45) } : l)] };
         Assert.True(Left(_demo.Document) < 0.9 * Left(wrong), $"{Left(_demo.Document):0.00} stops with the true sun, {Left(wrong):0.00} with another");
+    }
+
+    // A straight edge 2 m above the floor under a disk of 3° straight above: the lit share across its shadow is the disk's cut by a line,
+    // ½ + (asin u + u √(1 − u²)) ÷ π over a width of 2 d tan 1.5° (SHD-01 of the check list; derived). The plate is that closed form.
+    [Fact]
+    public void The_suns_size_is_read_off_a_shadows_edge()
+    {
+        const double distance = 2, degrees = 3;
+        double width = 2 * distance * Math.Tan(Rotations.Radians(degrees / 2));
+        Pose pose = Pose.LookAt(new(0, 1.5, 0), new(0, 0, 0), new(0, 0, -1));
+        var codes = new ushort[480 * 270 * 3];
+        for (int i = 0; i < 480 * 270; i++)
+        {
+            double u = Math.Clamp(2 * (i % 480 + 0.5 - 240) / 480 * 1.5 / width, -1, 1), lit = 0.5 + (Math.Asin(u) + u * Math.Sqrt(1 - u * u)) / Math.PI;
+            for (int c = 0; c < 3; c++) { codes[3 * i + c] = (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, (float)(0.05 + 0.4 * lit), 16); }
+        }
+        string folder = Path.Combine(Path.GetTempPath(), $"plenk-edge-{Guid.NewGuid():N}");
+        try
+        {
+            var media = new Store.MediaStore(folder);
+            var shot = new ShotDocument
+            {
+                Production = "T",
+                Sequence = "T",
+                Code = "T",
+                Range = new(1001, 1001),
+                Plate = new() { Width = 480, Height = 270, Bits = 16, Frames = [new(1001, "p.png", media.Write(RasterFile.ToPng(new CodeImage(480, 270, 3, 16, codes))))] },
+                Camera = new() { Width = 480, Height = 270, Samples = [new(1001, pose.ToRowMajor16(), 480, 240, 135)] },
+                Pieces = [new() { Id = "floor", Kind = PieceKind.Plane, Size = new(20, 1, 20) }, new() { Id = "card", Kind = PieceKind.Plane, Size = new(4, 1, 4), Position = new(-2, distance, 0) }],
+                Lights = [new() { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0) }],
+            };
+            var engine = new ShotEngine(media);
+            var (angular, across, far) = LightWork.ShadowEdge(engine, shot, 1001, (285, 140), (195, 140));
+            Assert.Equal(degrees, angular, 0.1);
+            Assert.Equal(0.687 * width, across, 0.03 * width);
+            Assert.Equal(distance, far, 1e-2);
+            Assert.Contains("other way round", Assert.Throws<ShotFault>(() => LightWork.ShadowEdge(engine, shot, 1001, (195, 140), (285, 140))).Message);
+            Assert.Contains("too short", Assert.Throws<ShotFault>(() => LightWork.ShadowEdge(engine, shot, 1001, (240, 140), (238, 140))).Message);
+            Assert.Contains("casts that shadow", Assert.Throws<ShotFault>(() => LightWork.ShadowEdge(engine, shot with { Pieces = [shot.Pieces[0]] }, 1001, (285, 140), (195, 140))).Message);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
     }
 }
