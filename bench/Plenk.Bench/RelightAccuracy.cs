@@ -20,10 +20,7 @@ public static class RelightAccuracy
         FloatImage Pass(string name, string layer, params string[] channels)
         {
             ExrPicture p = ExrFile.Read(Path.Combine(directory, "passes", $"{name}.{frame}.exr"));
-            float[][] v = [.. channels.Select(c => p.Find(layer, c)!.Values)];
-            var image = new FloatImage(p.Width, p.Height, channels.Length);
-            for (int i = 0; i < p.Width * p.Height; i++) { for (int c = 0; c < channels.Length; c++) { image.Data[channels.Length * i + c] = v[c][i]; } }
-            return image;
+            return FloatImage.Of(p.Width, p.Height, [.. channels.Select(c => p.Find(layer, c)!.Values)]);
         }
         FloatImage position = Pass("P", "P", "X", "Y", "Z"), normal = Pass("N", "N", "X", "Y", "Z"), albedo = Pass("albedo", "albedo", "R", "G", "B"), beauty = Pass("beauty", "beauty", "R", "G", "B"), ao = Pass("ao", "ao", "Y");
         // As they are, and mixed up: z up and mirrored positions, camera-space and encoded normals.

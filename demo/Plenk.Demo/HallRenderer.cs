@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Tracing;
@@ -51,28 +52,33 @@ public sealed class HallRenderer
     /// <summary>Scene-linear RGB of a frame, without sensor noise.</summary>
     public FloatImage Plate(int frame, int samples)
     {
-        var camera = _shot.Pinhole;
-        var image = new FloatImage(camera.Width, camera.Height, 3);
-        double[] open = [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
-        Pose[] poses = [.. open.Select(_shot.CameraToWorld)];
+        double[] open = WhileOpen(frame);
         TraceScene[] scenes = [.. open.Select(SceneAt)];
+        return Film(_shot.Pinhole, 3, [.. open.Select(_shot.CameraToWorld)], samples, (uint)frame,
+            (when, ray, i, seed) => Vector3.Min(Radiance(scenes[when], ray, i, seed, mirror: true), new Vector3(4)));
+    }
+
+    /// <summary>Moments spread over the time that the shutter is open.</summary>
+    private static double[] WhileOpen(int frame) => [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
+
+    /// <summary>The mean of what a pixel's rays see, each at one of the moments that the poses stand for. The ray comes with the moment's number, its own and its seed.</summary>
+    private static FloatImage Film(Pinhole camera, int channels, Pose[] poses, int samples, uint seedOf, Func<int, Ray, uint, uint, Vector3> sees)
+    {
+        var image = new FloatImage(camera.Width, camera.Height, channels);
         Parallel.For(0, camera.Height, y =>
         {
             for (int x = 0; x < camera.Width; x++)
             {
-                uint seed = Sampling.PixelSeed(x, y, (uint)frame);
+                uint seed = Sampling.PixelSeed(x, y, seedOf);
                 Vector3 sum = default;
                 for (uint i = 0; i < samples; i++)
                 {
-                    Vector2 aa = Sampling.Point(i, seed, 0), time = Sampling.Point(i, seed, 1);
+                    Vector2 aa = Sampling.Point(i, seed, 0);
+                    int when = (int)(Sampling.Point(i, seed, 1).X * poses.Length);
                     if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
-                    int when = (int)(time.X * Times);
-                    Pose pose = poses[when];
-                    var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-                    sum += Vector3.Min(Radiance(scenes[when], ray, i, seed, mirror: true), new Vector3(4));
+                    sum += sees(when, new Ray(poses[when].Position.ToSingle(), (poses[when].Rotation * d).Normalized().ToSingle()), i, seed);
                 }
-                sum /= samples;
-                (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (sum.X, sum.Y, sum.Z);
+                for (int c = 0; c < channels; c++) { image[x, y, c] = sum[c] / samples; }
             }
         });
         return image;
@@ -94,30 +100,11 @@ public sealed class HallRenderer
     /// <summary>How much of each pixel the attendant covers while the shutter is open.</summary>
     public FloatImage AttendantCoverage(int frame, int samples)
     {
-        var camera = _shot.Pinhole;
-        var image = new FloatImage(camera.Width, camera.Height, 1);
-        double[] open = [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
-        Pose[] poses = [.. open.Select(_shot.CameraToWorld)];
+        double[] open = WhileOpen(frame);
         TraceScene[] scenes = [.. open.Select(SceneAt)];
         int own = _scene.Instances.Count;
-        Parallel.For(0, camera.Height, y =>
-        {
-            for (int x = 0; x < camera.Width; x++)
-            {
-                uint seed = Sampling.PixelSeed(x, y, (uint)frame + 33);
-                int seen = 0;
-                for (uint i = 0; i < samples; i++)
-                {
-                    Vector2 aa = Sampling.Point(i, seed, 0);
-                    int when = (int)(Sampling.Point(i, seed, 1).X * Times);
-                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
-                    var ray = new Ray(poses[when].Position.ToSingle(), (poses[when].Rotation * d).Normalized().ToSingle());
-                    if (scenes[when].Intersect(ray, RayKinds.CameraSet).Instance == own) { seen++; }
-                }
-                image[x, y, 0] = (float)seen / samples;
-            }
-        });
-        return image;
+        return Film(_shot.Pinhole, 1, [.. open.Select(_shot.CameraToWorld)], samples, (uint)frame + 33,
+            (when, ray, _, _) => scenes[when].Intersect(ray, RayKinds.CameraSet).Instance == own ? Vector3.One : default);
     }
 
     private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror)
@@ -205,27 +192,9 @@ public sealed class HallRenderer
     /// <summary>Area of each pixel covered by the bell, set occlusion counted: what a held-out element should show.</summary>
     public FloatImage BellCoverage(int frame, int samples, int reduce)
     {
-        var camera = _shot.Pinhole.Resized(_shot.Pinhole.Width / reduce, _shot.Pinhole.Height / reduce);
-        var image = new FloatImage(camera.Width, camera.Height, 1);
-        Pose pose = _shot.CameraToWorld(frame);
         TraceScene place = SceneAt(frame);
-        Parallel.For(0, camera.Height, y =>
-        {
-            for (int x = 0; x < camera.Width; x++)
-            {
-                uint seed = Sampling.PixelSeed(x, y, (uint)frame + 99);
-                int seen = 0;
-                for (uint i = 0; i < samples; i++)
-                {
-                    Vector2 aa = Sampling.Point(i, seed, 0);
-                    if (!camera.TryDirection(x + aa.X, y + aa.Y, out Vec3 d)) { continue; }
-                    var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-                    if (place.Intersect(ray, RayKinds.CameraSet | RayKinds.Element).Instance == _bellInstance) { seen++; }
-                }
-                image[x, y, 0] = (float)seen / samples;
-            }
-        });
-        return image;
+        return Film(_shot.Pinhole.Resized(_shot.Pinhole.Width / reduce, _shot.Pinhole.Height / reduce), 1, [_shot.CameraToWorld(frame)], samples, (uint)frame + 99,
+            (_, ray, _, _) => place.Intersect(ray, RayKinds.CameraSet | RayKinds.Element).Instance == _bellInstance ? Vector3.One : default);
     }
 
     /// <summary>Shot noise and read noise of a sensor: variance = a · light + b, seeded by frame and pixel.</summary>

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Numerics;
 using System.Text;
 using System.Text.Json;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -106,17 +107,11 @@ public static class Package
         return (hall with { Position = ToWorld(hall.Position) }).Moved(WorldToSource);
     }
 
-    private static void WriteCamera(string directory)
-    {
-        var p = HallCamera.Pinhole;
-        var frames = Enumerable.Range(HallCamera.FirstFrame, HallCamera.FrameCount).Select(f => new
-        {
-            frame = f,
-            camera_to_world = SourceCamera(f).ToRowMajor16().Select(v => Math.Round(v, 9)),
-            focal_px = Math.Round(p.Fx, 6),
-            cx = p.Cx,
-            cy = p.Cy,
-        });
+    private static void WriteCamera(string directory) =>
+        WriteSolve(directory, HallCamera.Pinhole, Enumerable.Range(HallCamera.FirstFrame, HallCamera.FrameCount).Select(f => (f, SourceCamera(f))));
+
+    /// <summary>The camera as solve.json.</summary>
+    internal static void WriteSolve(string directory, Pinhole p, IEnumerable<(int Frame, Pose CameraToWorld)> frames) =>
         File.WriteAllText(Path.Combine(directory, "solve.json"), JsonSerializer.Serialize(new
         {
             status = "solved",
@@ -124,9 +119,8 @@ public static class Package
             height = p.Height,
             k1 = p.Lens.K1,
             k2 = p.Lens.K2,
-            frames,
+            frames = frames.Select(f => new { frame = f.Frame, camera_to_world = f.CameraToWorld.ToRowMajor16().Select(v => Math.Round(v, 9)), focal_px = Math.Round(p.Fx, 6), cx = p.Cx, cy = p.Cy }),
         }));
-    }
 
     private static bool Visible(TraceScene scene, Pose pose, Vec3 point, out double x, out double y)
     {

@@ -54,19 +54,10 @@ public static class ShotPackage
     /// <summary>The camera in the world of BTH_0040, whose set it shares.</summary>
     private static void WriteCamera(FilmedShot shot, string directory)
     {
-        var p = shot.Pinhole;
-        File.WriteAllText(Path.Combine(directory, "solve.json"), JsonSerializer.Serialize(new
+        Package.WriteSolve(directory, shot.Pinhole, shot.Frames.Select(f =>
         {
-            status = "solved",
-            width = p.Width,
-            height = p.Height,
-            k1 = p.Lens.K1,
-            k2 = p.Lens.K2,
-            frames = shot.Frames.Select(f =>
-            {
-                Pose hall = shot.CameraToWorld(f);
-                return new { frame = f, camera_to_world = (hall with { Position = Package.ToWorld(hall.Position) }).ToRowMajor16().Select(v => Math.Round(v, 9)), focal_px = Math.Round(p.Fx, 6), cx = p.Cx, cy = p.Cy };
-            }),
+            Pose hall = shot.CameraToWorld(f);
+            return (f, hall with { Position = Package.ToWorld(hall.Position) });
         }));
     }
 

@@ -50,7 +50,7 @@ internal static class RelightCommand
                 }
                 look = look with { Specular = v[0], Width = v[1] };
             }
-            (Pose, Pinhole)? seen = null;
+            Func<int, int, (Pose, Pinhole)>? seen = null;
             if (parsed.GetValue(camera) is { } file)
             {
                 if (parsed.GetValue(at) is not { } frame)
@@ -58,8 +58,7 @@ internal static class RelightCommand
                     Console.Error.WriteLine("Say which frame of the camera it is: give --at.");
                     return Task.FromResult(2);
                 }
-                ExrPicture size = ExrFile.Read(parsed.GetValue(color)!);
-                seen = FilmedSet.CameraOf(file, frame, size.Width, size.Height, fps);
+                seen = (width, height) => FilmedSet.CameraOf(file, frame, width, height, fps);
             }
             var (picture, alpha, done) = RelightFiles.Run(parsed.GetValue(color)!, parsed.GetValue(position)!, parsed.GetValue(normal)!, parsed.GetValue(albedo), parsed.GetValue(set), seen, LightsFile.Read(parsed.GetValue(lights)!), look, stop);
             string to = parsed.GetValue(output)!;

@@ -25,8 +25,7 @@ public static class DepthFile
         if (convention.Fault is { } fault) { throw new ShotFault(fault); }
         ExrPicture picture = ExrFile.Read(bytes, name);
         // Under any layer's name: Z, or a single Y or R.
-        float[] values = (((string[])["Z", "z", "Y", "R"]).Select(c => picture.Channels.FirstOrDefault(p => p.Name == c || p.Name.EndsWith($".{c}", StringComparison.Ordinal))).FirstOrDefault(c => c is not null)
-            ?? throw new FormatFault("unreadable", $"{name} has no channel Z, Y or R", "Render depth as one channel.")).Values;
+        float[] values = picture.Any("Z", "z", "Y", "R") ?? throw new FormatFault("unreadable", $"{name} has no channel Z, Y or R", "Render depth as one channel.");
         if (Math.Abs((double)picture.Width / picture.Height - (double)pinhole.Width / pinhole.Height) > 0.01) { throw new ShotFault($"{name} is {picture.Width} × {picture.Height}, another shape than the plate, {pinhole.Width} × {pinhole.Height}. Render it through the shot's camera."); }
         Pinhole own = pinhole.Resized(picture.Width, picture.Height);
         var depth = new float[values.Length];

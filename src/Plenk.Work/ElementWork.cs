@@ -56,14 +56,12 @@ public sealed class ElementWork(IMedia media)
                 }
             default:
                 {
-                    ImportedMesh mesh = _meshes.Get(ShotEngine.Key("element", 1, e.Media, e.Beside), () => ImportedMesh.Read(media.Read(e.Media), "element.obj", name => e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null));
-                    return new(_trees.Get(e.Media, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
+                    string key = ShotEngine.Key("element", 1, e.Media, e.Beside);
+                    ImportedMesh mesh = _meshes.Get(key, () => ImportedMesh.Read(media.Read(e.Media), "element.obj", name => e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null));
+                    return new(_trees.Get(key, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
                 }
         }
     }
-
-    /// <summary>The materials that the file of an element names, as they are now.</summary>
-    public IReadOnlyList<Material> Materials(ShotDocument shot, Element e) => e.Kind is ElementKind.Mesh or ElementKind.Lettering ? Model(shot, e, shot.Range.First).Materials : [];
 
     private static IReadOnlyList<Material> Chosen(Element e, IReadOnlyList<Material> own)
     {
@@ -97,27 +95,17 @@ public sealed class ElementWork(IMedia media)
         return _layers.Get(ShotEngine.Key("layer", 1, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
         {
             byte[] bytes = media.Read(own.Media);
-            bool exr = bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]);
             FloatImage rgba;
             float[]? depth = null;
             FloatImage? position = null;
-            if (exr)
+            if (ExrFile.Is(bytes))
             {
                 ExrPicture p = ExrFile.Read(bytes, own.File);
-                float[]? Of(params string[] names) => names.Select(n => p.Channels.FirstOrDefault(c => c.Name.Equals(n, StringComparison.OrdinalIgnoreCase) || c.Name.EndsWith($".{n}", StringComparison.OrdinalIgnoreCase))?.Values).FirstOrDefault(v => v is not null);
-                float[] r = Of("R") ?? throw new FormatFault("unreadable", $"{own.File} has no channel R", "Export it as RGBA."), g = Of("G") ?? r, b = Of("B") ?? r, a = Of("A") ?? throw new FormatFault("unreadable", $"{own.File} has no alpha", "Render the element with its coverage as alpha.");
-                rgba = new(p.Width, p.Height, 4);
-                for (int i = 0; i < a.Length; i++)
-                {
-                    float by = e.Frames.Premultiplied ? 1 : a[i];
-                    (rgba.Data[4 * i], rgba.Data[4 * i + 1], rgba.Data[4 * i + 2], rgba.Data[4 * i + 3]) = (r[i] * by, g[i] * by, b[i] * by, a[i]);
-                }
-                depth = Of("depth.Z", "depth.Y", "Z");
-                if (Of("P.X") is { } px && Of("P.Y") is { } py && Of("P.Z") is { } pz)
-                {
-                    position = new(p.Width, p.Height, 3);
-                    for (int i = 0; i < px.Length; i++) { (position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]) = (px[i], py[i], pz[i]); }
-                }
+                float[] r = p.Any("R") ?? throw new FormatFault("unreadable", $"{own.File} has no channel R", "Export it as RGBA."), a = p.Any("A") ?? throw new FormatFault("unreadable", $"{own.File} has no alpha", "Render the element with its coverage as alpha.");
+                rgba = FloatImage.Of(p.Width, p.Height, r, p.Any("G") ?? r, p.Any("B") ?? r, a);
+                if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= a[i / 4]; } } }
+                depth = p.Any("depth.Z", "depth.Y", "Z", "z");
+                if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
             }
             else { rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied); }
             if (Math.Abs((double)rgba.Width / rgba.Height - (double)grid.Width / grid.Height) > 0.01) { throw new ShotFault($"{own.File} is {rgba.Width} × {rgba.Height}, another shape than the plate. It must be rendered through the shot's camera."); }

@@ -21,7 +21,7 @@ public sealed class MovingWork(ShotEngine engine)
 
     private TriangleMesh Mesh(MovingObject thing) => engine.Mesh(thing.Media ?? throw new ShotFault(NoMesh), "thing.obj").Merged();
 
-    private MeshTree Tree(MovingObject thing) => engine.Model(thing.Media ?? throw new ShotFault(NoMesh)).Tree;
+    private MeshTree Tree(MovingObject thing) => engine.Tree(thing.Media ?? throw new ShotFault(NoMesh));
 
     private static Pose InCamera(Pose objectToWorld, Pose camera) => new(camera.Rotation.Transpose() * objectToWorld.Rotation, camera.ToLocal(objectToWorld.Position));
 

@@ -11,7 +11,7 @@ public static class PanoramaFile
 {
     public static Panorama Read(byte[] bytes, string name)
     {
-        FloatImage image = bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]) ? Exr(bytes, name) : RasterFile.Read(bytes, name).ToLinear(ColorEncoding.Srgb);
+        FloatImage image = ExrFile.Is(bytes) ? Exr(bytes, name) : RasterFile.Read(bytes, name).ToLinear(ColorEncoding.Srgb);
         if (image.Width != 2 * image.Height) { throw new FormatFault("shape", $"{name} is {image.Width} × {image.Height}; a lat-long panorama is twice as wide as high", "Export the full sphere, lat-long."); }
         return new(image);
     }
@@ -36,9 +36,7 @@ public static class PanoramaFile
     private static FloatImage Exr(byte[] bytes, string name)
     {
         ExrPicture picture = ExrFile.Read(bytes, name);
-        float[][] rgb = [.. ((string[])["R", "G", "B"]).Select(c => (picture.Channels.FirstOrDefault(p => p.Name == c || p.Name.EndsWith($".{c}", StringComparison.Ordinal)) ?? throw new FormatFault("unreadable", $"{name} has no channel {c}", "Export it as RGB.")).Values)];
-        var image = new FloatImage(picture.Width, picture.Height, 3);
-        for (int i = 0; i < picture.Width * picture.Height; i++) { for (int c = 0; c < 3; c++) { image.Data[3 * i + c] = rgb[c][i]; } }
-        return image;
+        float[] Channel(string letter) => picture.Any(letter) ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export it as RGB.");
+        return FloatImage.Of(picture.Width, picture.Height, Channel("R"), Channel("G"), Channel("B"));
     }
 }

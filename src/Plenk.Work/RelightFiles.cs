@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -16,7 +17,8 @@ public static class RelightFiles
 {
     private const int Rays = 256; // towards lamps that have a size: this picture is kept
 
-    public static (FloatImage Picture, float[]? Alpha, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, (Core.Geometry.Pose Pose, Core.Cameras.Pinhole Pinhole)? camera, LightsFile lights, RelightLook look, CancellationToken stop = default)
+    /// <param name="cameraFor">The camera that the picture was rendered with, for its width and height; null: nobody knows.</param>
+    public static (FloatImage Picture, float[]? Alpha, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor, LightsFile lights, RelightLook look, CancellationToken stop = default)
     {
         ExrPicture c = ExrFile.Read(color);
         FloatImage picture = Three(c, color, "RGB", "XYZ", "picture"), p = Three(ExrFile.Read(position), position, "XYZ", "RGB", "positions"), n = Three(ExrFile.Read(normal), normal, "XYZ", "RGB", "normals");
@@ -26,10 +28,11 @@ public static class RelightFiles
             if (image.Width != picture.Width || image.Height != picture.Height) { throw new ShotFault($"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."); }
         }
         var told = new List<string>(lights.Told);
+        (Pose Pose, Pinhole Pinhole)? camera = cameraFor?.Invoke(picture.Width, picture.Height);
         string meantP = "ours: +X +Y +Z, world", meantN = meantP;
         if (camera is { } cam)
         {
-            Core.Cameras.Pinhole pinhole = cam.Pinhole.Resized(picture.Width, picture.Height);
+            Pinhole pinhole = cam.Pinhole.Resized(picture.Width, picture.Height);
             PassReport report = PassReader.Read(p, n, cam.Pose, pinhole);
             told.AddRange(report.Told);
             if (report.Known)
@@ -39,7 +42,7 @@ public static class RelightFiles
             }
             else { told.Add("How the positions are meant is unknown: no reading fits the camera's rays. They are taken as ours. Is the camera that of this frame?"); }
         }
-        float[]? alpha = c.Channels.FirstOrDefault(k => k.Name is "A" || k.Name.EndsWith(".A", StringComparison.Ordinal))?.Values;
+        float[]? alpha = c.Any("A");
         TraceScene? casts = null;
         if (set is not null)
         {
@@ -85,19 +88,6 @@ public static class RelightFiles
     }
 
     /// <summary>The first layer that has three channels of one of two namings.</summary>
-    private static FloatImage Three(ExrPicture exr, string path, string first, string second, string what)
-    {
-        foreach (string names in (string[])[first, second])
-        {
-            foreach (string layer in exr.Channels.Select(c => c.Name.LastIndexOf('.') is > 0 and var d ? c.Name[..d] : "").Distinct())
-            {
-                float[]?[] v = [.. names.Select(n => exr.Channels.FirstOrDefault(c => c.Name == (layer.Length > 0 ? $"{layer}.{n}" : $"{n}"))?.Values)];
-                if (v.Any(x => x is null)) { continue; }
-                var image = new FloatImage(exr.Width, exr.Height, 3);
-                for (int i = 0; i < exr.Width * exr.Height; i++) { for (int k = 0; k < 3; k++) { image.Data[3 * i + k] = v[k]![i]; } }
-                return image;
-            }
-        }
-        throw new Formats.FormatFault("passes", $"{Path.GetFileName(path)} holds no {what} ({string.Join(", ", first.ToCharArray())} or {string.Join(", ", second.ToCharArray())})", "Write the pass as three channels of one layer.");
-    }
+    private static FloatImage Three(ExrPicture exr, string path, string first, string second, string what) => exr.Layer(first) ?? exr.Layer(second)
+        ?? throw new Formats.FormatFault("passes", $"{Path.GetFileName(path)} holds no {what} ({string.Join(", ", first.ToCharArray())} or {string.Join(", ", second.ToCharArray())})", "Write the pass as three channels of one layer.");
 }

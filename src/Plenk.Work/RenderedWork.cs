@@ -65,10 +65,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         FloatImage? Layer(string role)
         {
             float[]? One(params string[] letters) => letters.Select(l => channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values).FirstOrDefault(v => v is not null);
-            if (One("X", "R") is not { } a || One("Y", "G") is not { } b || One("Z", "B") is not { } c) { return null; }
-            var image = new FloatImage(width, height, 3);
-            for (int i = 0; i < width * height; i++) { (image.Data[3 * i], image.Data[3 * i + 1], image.Data[3 * i + 2]) = (a[i], b[i], c[i]); }
-            return image;
+            return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c ? FloatImage.Of(width, height, a, b, c) : null;
         }
         FloatImage beauty = Layer("picture") ?? Layer("plain") ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
         FloatImage? position = Layer("position"), normal = Layer("normal"), albedo = Layer("albedo");

@@ -56,7 +56,7 @@ public sealed class ShotEngine
     public MatteWork Mattes { get; }
 
     private readonly Cache<ImportedMesh> _meshes = new(64);
-    private readonly Cache<ElementModel> _models = new(32);
+    private readonly Cache<MeshTree> _trees = new(32);
     private readonly Cache<CodeImage> _codes = new(40);
     private readonly Cache<FloatImage> _linear = new(24);
     private readonly Cache<SetScene> _sets = new(8);
@@ -99,11 +99,8 @@ public sealed class ShotEngine
             : mesh.Objects.FirstOrDefault(o => o.Name == objectName)?.Mesh ?? throw new ShotFault($"The mesh file has no object called “{objectName}”.");
     }
 
-    public ElementModel Model(string hash) => _models.Get(hash, () =>
-    {
-        ImportedMesh mesh = Mesh(hash, "element.obj");
-        return new ElementModel(new MeshTree(mesh.Merged()), mesh.Materials);
-    });
+    /// <summary>A mesh file made ready for rays, its objects as one.</summary>
+    public MeshTree Tree(string hash) => _trees.Get(hash, () => new(Mesh(hash, "mesh.obj").Merged()));
 
     /// <summary>The elements that are on, as they stand in a frame of the document as it is.</summary>
     public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null) => _elements.Placed(shot, frame ?? shot.Range.First);
@@ -485,21 +482,7 @@ public sealed class ShotEngine
 
     /// <summary>By piece: its own textures where it has some that belong to its shape.</summary>
     public IReadOnlyList<BakedSurface?>? Baked(SetScene set) => set.Pieces.All(p => p.Baked is null) ? null
-        : [.. set.Pieces.Select(p => p.Baked is not { } b || b.Shape != ShapeOf(p) ? null : _baked.Get(Key("baked", 1, b), () => new BakedSurface(Local(p), b.Texel, [.. b.Tiles.Select(t => Premultiplied(RasterFile.Read(media.Read(t), $"the texture of {p.Name}")))])))];
-
-    private static FloatImage Premultiplied(CodeImage tile)
-    {
-        float[] light = ColorEncodings.LinearTable(ColorEncoding.Srgb, tile.Bits);
-        float top = (1 << tile.Bits) - 1;
-        var image = new FloatImage(tile.Width, tile.Height, 4);
-        for (int i = 0; i < tile.Width * tile.Height; i++)
-        {
-            float a = tile.Codes[4 * i + 3] / top;
-            for (int c = 0; c < 3; c++) { image.Data[4 * i + c] = light[tile.Codes[4 * i + c]] * a; }
-            image.Data[4 * i + 3] = a;
-        }
-        return image;
-    }
+        : [.. set.Pieces.Select(p => p.Baked is not { } b || b.Shape != ShapeOf(p) ? null : _baked.Get(Key("baked", 1, b), () => new BakedSurface(Local(p), b.Texel, [.. b.Tiles.Select(t => MaterialPicture.Read(media.Read(t), $"the texture of {p.Name}"))])))];
 
     private readonly Cache<DepthMap> _depths = new(6);
 

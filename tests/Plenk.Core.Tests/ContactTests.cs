@@ -27,7 +27,7 @@ public sealed class ContactTests
         return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set ?? Ground, rig, null, new(samples, 1, 1), 3, keep: false), elements, new FloatImage(1, 1, 3, [plate, plate, plate]), null, pose, options);
     }
 
-    private static PlacedElement Ball(Material material, double height, double radius = 1) => new("ball", new(new MeshTree(TracingTests.Ball(96, 192)), [material]), new Similarity(radius, Matrix3.Identity, new(0, height, 0)));
+    private static PlacedElement Ball(Material material, double height, double radius = 1) => new("ball", new(new MeshTree(PieceMeshes.Ball(192)), [material]), new Similarity(radius, Matrix3.Identity, new(0, height, 0)));
 
     // A sphere that shines with radiance L lights the floor under it with E = π L (R ÷ D)² (Howell, element to sphere; LGT-06 of the check list: R 0.5 at 2 m: 0.0625).
     [Fact]

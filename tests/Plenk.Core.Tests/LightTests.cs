@@ -96,7 +96,7 @@ public class LightTests
     [InlineData(2, 0.089442719)]
     public void Sky_beside_a_resting_ball(double x, double blocked)
     {
-        TriangleMesh ball = TracingTests.Ball(96, 192).Moved(new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
+        TriangleMesh ball = PieceMeshes.Ball(192).Moved(new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
         var piece = new Piece { Id = "ball", Kind = PieceKind.Mesh, Media = "ball" };
         Assert.Equal(1 - blocked, Irradiance([Floor(), piece], new(x, 0, 0), Vec3.UnitY, [Sky], 16384, ball).X / Math.PI, 0.012);
     }
@@ -206,7 +206,7 @@ public class LightTests
         var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(x, 0.002, 0), new(x, 0, 0), Vec3.UnitZ);
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
-        var ball = new PlacedElement("ball", new(new MeshTree(TracingTests.Ball(96, 192)), []), new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
+        var ball = new PlacedElement("ball", new(new MeshTree(PieceMeshes.Ball(192)), []), new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
         FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([Sky]), null, new(16384, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose);
         Assert.Equal(open, layers.Ao[0, 0, 0], 0.012);
         Assert.Equal(open, layers.Shadow[0, 0, 0], 0.012);

@@ -3,6 +3,7 @@ using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Xunit;
@@ -21,7 +22,7 @@ public sealed class RelightTests
         var scene = new TraceScene(
         [
             new(new MeshTree(Sets.PieceMeshes.Plane(new(20, 0, 20))), Similarity.Identity, RayKinds.LightSet),
-            new(new MeshTree(TracingTests.Ball(64, 128)), new Similarity(0.6, Matrix3.Identity, new(0, 0.6, 0)), RayKinds.LightSet),
+            new(new MeshTree(PieceMeshes.Ball(128)), new Similarity(0.6, Matrix3.Identity, new(0, 0.6, 0)), RayKinds.LightSet),
             new(new MeshTree(Sets.PieceMeshes.Plane(new(20, 0, 20))), new Similarity(1, Rotations.FromEulerYxzDegrees(80, 25, 0), new(0, 0, -3)), RayKinds.LightSet),
         ]);
         var p = new FloatImage(240, 160, 3);

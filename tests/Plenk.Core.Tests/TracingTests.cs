@@ -39,28 +39,10 @@ public class TracingTests
         Assert.Equal(24, volume, 5);
     }
 
-    internal static TriangleMesh Ball(int rows, int columns)
-    {
-        var positions = new List<Vector3>();
-        var indices = new List<int>();
-        for (int i = 0; i <= rows; i++)
-        {
-            for (int j = 0; j < columns; j++)
-            {
-                float a = MathF.PI * i / rows, b = 2 * MathF.PI * j / columns;
-                positions.Add(i == 0 ? Vector3.UnitY : i == rows ? -Vector3.UnitY : new(MathF.Sin(a) * MathF.Cos(b), MathF.Cos(a), MathF.Sin(a) * MathF.Sin(b)));
-                if (i == rows) { continue; }
-                int p = i * columns + j, q = i * columns + (j + 1) % columns;
-                indices.AddRange([p, q, p + columns, q, q + columns, p + columns]);
-            }
-        }
-        return new([.. positions], [.. indices]);
-    }
-
     [Fact]
     public void No_ray_slips_out_of_a_closed_mesh()
     {
-        var tree = new MeshTree(Ball(48, 96));
+        var tree = new MeshTree(PieceMeshes.Ball(96));
         int leaks = 0;
         Parallel.For(0, 100, block =>
         {
@@ -83,7 +65,7 @@ public class TracingTests
     [Fact]
     public void Fast_and_plain_tracer_agree_bit_for_bit()
     {
-        TriangleMesh mesh = Ball(20, 31);
+        TriangleMesh mesh = PieceMeshes.Ball(32);
         var tree = new MeshTree(mesh);
         var random = new Random(9);
         Vector3 V() => new(random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2);
@@ -102,7 +84,7 @@ public class TracingTests
     [Fact]
     public void Rays_in_packets_meet_what_they_meet_alone()
     {
-        var tree = new MeshTree(Ball(20, 31));
+        var tree = new MeshTree(PieceMeshes.Ball(32));
         var random = new Random(10);
         var rays = new Ray[MeshTree.PacketRays];
         var hits = new Hit[MeshTree.PacketRays];

@@ -20,16 +20,8 @@ public sealed class ElementApiTests(Application application)
     {
         static ushort[] Pixel(int x, int y, int f) => x < 40 ? [40, 180, 60] : x > 90 ? [.. Enumerable.Repeat((ushort)(60 + (x - 2 * (f - 1001)) * 37 % 90 + y * 53 % 70), 3)] : [120, 120, 120];
         var (_, at) = await _client.NewShot("E", code, 3, f => RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90).SelectMany(i => Pixel(i % 160, i / 160, f))])));
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/camera", Form(("c.csv", Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1001,0,1.6,0,-0.1736482,0,0,0.9848078,36\n1003,0,1.6,0,-0.1736482,0,0,0.9848078,36\n1002,0,1.6,0,-0.1736482,0,0,0.9848078,36\n"))))).StatusCode);
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["pieces"] = new JsonArray(new JsonObject { ["id"] = "floor", ["name"] = "floor", ["kind"] = "Plane", ["size"] = new JsonArray(20, 0, 20) }))).StatusCode);
+        await _client.StandOverFloor(at, 3);
         return at;
-    }
-
-    private static MultipartFormDataContent Form(params (string Name, byte[] Bytes)[] files)
-    {
-        var form = new MultipartFormDataContent();
-        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
-        return form;
     }
 
     private static byte[] Png(int width, int height, int channels, Func<int, int, ushort> code) => RasterFile.ToPng(new CodeImage(width, height, channels, 8, [.. Enumerable.Range(0, width * height * channels).Select(i => code(i / channels % width, i % channels))]));

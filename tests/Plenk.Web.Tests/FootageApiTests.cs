@@ -39,8 +39,7 @@ public sealed class FootageApiTests(Application application)
 
     private static MultipartFormDataContent Form(string name, byte[] bytes, params (string Key, string Value)[] fields)
     {
-        var form = new MultipartFormDataContent();
-        form.Add(new ByteArrayContent(bytes), "files", name);
+        MultipartFormDataContent form = ShotClient.Form((name, bytes));
         foreach (var (key, value) in fields) { form.Add(new StringContent(value), key); }
         return form;
     }

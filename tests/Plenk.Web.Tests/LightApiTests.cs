@@ -21,20 +21,9 @@ public sealed class LightApiTests(Application application)
     private async Task<string> Shot(string code)
     {
         var (_, at) = await _client.NewShot("L", code, 2, _ => RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90 * 3).Select(i => (ushort)(120 + i % 7))])));
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/camera", Form(("c.csv", Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1001,0,1.6,0,-0.1736482,0,0,0.9848078,36\n1002,0,1.6,0,-0.1736482,0,0,0.9848078,36\n"))))).StatusCode);
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-        {
-            d["pieces"] = new JsonArray(new JsonObject { ["id"] = "floor", ["name"] = "floor", ["kind"] = "Plane", ["size"] = new JsonArray(20, 0, 20) });
-            d["lights"] = new JsonArray(new JsonObject { ["id"] = "sun", ["name"] = "sun", ["kind"] = "Sun", ["direction"] = new JsonArray(0.3, 0.8, 0.2), ["strength"] = 3 });
-        })).StatusCode);
+        await _client.StandOverFloor(at, 2);
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"] = new JsonArray(new JsonObject { ["id"] = "sun", ["name"] = "sun", ["kind"] = "Sun", ["direction"] = new JsonArray(0.3, 0.8, 0.2), ["strength"] = 3 }))).StatusCode);
         return at;
-    }
-
-    private static MultipartFormDataContent Form(params (string Name, byte[] Bytes)[] files)
-    {
-        var form = new MultipartFormDataContent();
-        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
-        return form;
     }
 
     private static byte[] Exr(FloatImage image, string names, string? layer = null) => ExrFile.ToBytes(image.Width, image.Height, [.. ExrChannel.Of(image, names, layer)]);

@@ -15,12 +15,7 @@ public sealed class SetApiTests(Application application)
 {
     private readonly HttpClient _client = application.CreateClient();
 
-    private static MultipartFormDataContent File(string name, string text)
-    {
-        var form = new MultipartFormDataContent();
-        form.Add(new ByteArrayContent(Encoding.UTF8.GetBytes(text)), "files", name);
-        return form;
-    }
+    private static MultipartFormDataContent File(string name, string text) => Form((name, Encoding.UTF8.GetBytes(text)));
 
     /// <summary>A shot of three striped frames, with a camera that walks along at 1.6 m and looks down −Z.</summary>
     private async Task<(long Id, string At)> Shot(string code, bool camera = true)

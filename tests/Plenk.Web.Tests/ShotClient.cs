@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Xunit;
@@ -14,10 +15,24 @@ internal static class ShotClient
     {
         HttpResponseMessage made = await client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence, code });
         long id = (await made.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
-        var frames = new MultipartFormDataContent();
-        for (int f = 1001; f < 1001 + count; f++) { frames.Add(new ByteArrayContent(png(f)), "files", $"p.{f}.png"); }
-        await client.PostAsync($"/api/shots/{id}/plate", frames);
+        await client.PostAsync($"/api/shots/{id}/plate", Form([.. Enumerable.Range(1001, count).Select(f => ($"p.{f}.png", png(f)))]));
         return (id, $"/api/shots/{id}");
+    }
+
+    /// <summary>Files to be brought in.</summary>
+    public static MultipartFormDataContent Form(params (string Name, byte[] Bytes)[] files)
+    {
+        var form = new MultipartFormDataContent();
+        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
+        return form;
+    }
+
+    /// <summary>A camera that stands still at 1.6 m, looks down −Z and 20° down, over a floor of 20 × 20 m.</summary>
+    public static async Task StandOverFloor(this HttpClient client, string at, int count)
+    {
+        string camera = "frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Concat(Enumerable.Range(1001, count).Select(f => $"{f},0,1.6,0,-0.1736482,0,0,0.9848078,36\n"));
+        Assert.Equal(HttpStatusCode.OK, (await client.PostAsync($"{at}/camera", Form(("c.csv", Encoding.UTF8.GetBytes(camera))))).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await client.Save(at, d => d["pieces"] = new JsonArray(new JsonObject { ["id"] = "floor", ["name"] = "floor", ["kind"] = "Plane", ["size"] = new JsonArray(20, 0, 20) }))).StatusCode);
     }
 
     public static async Task<JsonNode> State(this HttpClient client, string at) => (await client.GetFromJsonAsync<JsonNode>(at))!;

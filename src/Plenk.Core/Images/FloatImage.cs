@@ -15,6 +15,18 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         ? data
         : throw new ArgumentException($"{data.Length} values do not fill {width} × {height} × {channels}");
 
+    /// <summary>One picture of planes that lie apart, each width × height values.</summary>
+    public static FloatImage Of(int width, int height, params ReadOnlySpan<float[]> planes)
+    {
+        var image = new FloatImage(width, height, planes.Length);
+        for (int c = 0; c < planes.Length; c++)
+        {
+            float[] plane = planes[c];
+            for (int i = 0, at = c; i < plane.Length; i++, at += planes.Length) { image.Data[at] = plane[i]; }
+        }
+        return image;
+    }
+
     public ref float this[int x, int y, int c] => ref Data[(y * Width + x) * Channels + c];
 
     public Span<float> Row(int y) => Data.AsSpan(y * Width * Channels, Width * Channels);

@@ -77,8 +77,9 @@ public static class PieceMeshes
         {
             for (int i = 0; i <= sides; i++)
             {
-                float up = MathF.PI * j / rings, a = 2 * MathF.PI * i / sides;
-                positions.Add(new(MathF.Sin(up) * MathF.Cos(a), MathF.Cos(up), MathF.Sin(up) * MathF.Sin(a)));
+                // The last column lies on the first to the bit, the poles in one point: nothing is open.
+                float up = MathF.PI * j / rings, a = 2 * MathF.PI * (i % sides) / sides, round = j == 0 || j == rings ? 0 : MathF.Sin(up);
+                positions.Add(new(round * MathF.Cos(a), MathF.Cos(up), round * MathF.Sin(a)));
                 if (j == rings || i == sides) { continue; }
                 int at = j * (sides + 1) + i;
                 if (j > 0) { indices.AddRange([at, at + 1, at + sides + 1]); }

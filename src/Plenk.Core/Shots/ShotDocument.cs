@@ -699,21 +699,13 @@ public sealed record Light : Extensible
     public Light At(int frame)
     {
         if (Keys.Count == 0) { return this; }
-        LightKey[] keys = [.. Keys.OrderBy(k => k.Frame)];
-        T? Between<T>(Func<LightKey, T?> of, Func<T, T, double, T> mix) where T : struct
-        {
-            LightKey? before = keys.LastOrDefault(k => k.Frame <= frame && of(k) is not null), after = keys.FirstOrDefault(k => k.Frame >= frame && of(k) is not null);
-            if (before is null || after is null || before.Frame == after.Frame) { return of((before ?? after)!) is { } v ? v : null; }
-            return mix(of(before)!.Value, of(after)!.Value, (double)(frame - before.Frame) / (after.Frame - before.Frame));
-        }
-        static Vec3 Mix(Vec3 a, Vec3 b, double t) => a + t * (b - a);
-        bool Has(Func<LightKey, bool> of) => keys.Any(of);
+        Vec3? Place(Func<LightKey, Vec3?> of) => KeyCurve.At(Keys, frame, k => k.Frame, of, _ => KeyEase.Straight);
         return this with
         {
-            Strength = Has(k => k.Strength is not null) ? Between(k => k.Strength, (a, b, t) => a + t * (b - a)) ?? Strength : Strength,
-            Color = Has(k => k.Color is not null) ? Between(k => k.Color, Mix) ?? Color : Color,
-            Direction = Has(k => k.Direction is not null) ? Between(k => k.Direction, (a, b, t) => Mix(a.Normalized(), b.Normalized(), t)) ?? Direction : Direction,
-            Position = Has(k => k.Position is not null) ? Between(k => k.Position, Mix) ?? Position : Position,
+            Strength = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Strength, _ => KeyEase.Straight) ?? Strength,
+            Color = Place(k => k.Color) ?? Color,
+            Direction = Place(k => k.Direction?.Normalized()) ?? Direction,
+            Position = Place(k => k.Position) ?? Position,
             Keys = [],
         };
     }

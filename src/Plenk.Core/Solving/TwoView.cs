@@ -108,8 +108,19 @@ public static class TwoView
     /// </summary>
     public static IReadOnlyList<TwoViewResult> FromPlane(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed, int least)
     {
+        if (RobustHomography(a, b, threshold, trials, seed) is not var (best, most) || most < least) { return []; }
+        bool[] inliers = [.. Enumerable.Range(0, a.Count).Select(i => Transfer(best, a[i], b[i]) < threshold * threshold)];
+        return [.. DecomposePlane(best, inliers, a).Select(p => new TwoViewResult(p.Rotation, p.Translation, inliers, most))];
+    }
+
+    /// <summary>
+    /// The homography that most pairs agree on within a distance (random sampling of four; Fischler and Bolles 1981), fitted to all of those;
+    /// and how many they are. Null where no four of them make one.
+    /// </summary>
+    public static (double[] Homography, int Agreeing)? RobustHomography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed)
+    {
         int n = a.Count;
-        if (n < 4) { return []; }
+        if (n < 4) { return null; }
         var random = new Random((int)seed);
         double[]? best = null;
         int most = 0;
@@ -133,9 +144,7 @@ public static class TwoView
             if (all.Length < 4 || Homography(a, b, all) is not { } h) { break; }
             (best, most) = (h, all.Length);
         }
-        if (best is null || most < least) { return []; }
-        bool[] inliers = [.. Enumerable.Range(0, n).Select(i => Agrees(best, i))];
-        return [.. DecomposePlane(best, inliers, a).Select(p => new TwoViewResult(p.Rotation, p.Translation, inliers, most))];
+        return best is null ? null : (best, most);
     }
 
     /// <summary>x2 ~ H x1 by the direct linear transformation on centred points (Hartley and Zisserman 4.1), row by row.</summary>

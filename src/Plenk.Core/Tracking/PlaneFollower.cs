@@ -73,32 +73,7 @@ public static class PlaneFollower
 
     private static double[]? Agreed(List<(double X, double Y)> from, List<(double X, double Y)> to)
     {
-        int n = from.Count;
-        if (n < LeastAgreeing) { return null; }
-        var random = new Random(5);
-        double[]? best = null;
-        int most = 0;
-        var pick = new int[4];
-        for (int trial = 0; trial < 300; trial++)
-        {
-            for (int k = 0; k < 4;)
-            {
-                int i = random.Next(n);
-                if (Array.IndexOf(pick, i, 0, k) < 0) { pick[k++] = i; }
-            }
-            if (TwoView.Homography(from, to, pick) is not { } h) { continue; }
-            int count = 0;
-            for (int i = 0; i < n; i++) { if (TwoView.Transfer(h, from[i], to[i]) < Threshold * Threshold) { count++; } }
-            if (count > most) { (best, most) = (h, count); }
-        }
-        for (int round = 0; best is not null && round < 3; round++)
-        {
-            int[] agree = [.. Enumerable.Range(0, n).Where(i => TwoView.Transfer(best, from[i], to[i]) < Threshold * Threshold)];
-            if (agree.Length < LeastAgreeing || TwoView.Homography(from, to, agree) is not { } h) { return null; }
-            best = h;
-        }
-        if (best is null) { return null; }
-        double scale = best[8];
-        return Math.Abs(scale) < 1e-12 ? null : [.. best.Select(v => v / scale)];
+        if (TwoView.RobustHomography(from, to, Threshold, 300, 5) is not var (h, agreeing) || agreeing < LeastAgreeing || Math.Abs(h[8]) < 1e-12) { return null; }
+        return [.. h.Select(v => v / h[8])];
     }
 }

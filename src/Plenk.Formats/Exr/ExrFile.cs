@@ -1,5 +1,6 @@
 using System.Runtime.InteropServices;
 using System.Text;
+using Plenk.Core.Images;
 
 namespace Plenk.Formats.Exr;
 
@@ -7,7 +8,7 @@ namespace Plenk.Formats.Exr;
 public sealed record ExrChannel(string Name, float[] Values, bool Half = false)
 {
     /// <summary>The first channels of a picture, one for each letter of <paramref name="names"/>, under a layer where one is given.</summary>
-    public static IEnumerable<ExrChannel> Of(Core.Images.FloatImage image, string names, string? layer = null, bool half = false) => names.Select((name, c) =>
+    public static IEnumerable<ExrChannel> Of(FloatImage image, string names, string? layer = null, bool half = false) => names.Select((name, c) =>
     {
         var values = new float[image.Width * image.Height];
         for (int i = 0; i < values.Length; i++) { values[i] = image.Data[i * image.Channels + c]; }
@@ -38,6 +39,27 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
         }
         return null;
     }
+
+    /// <summary>The first of these names that is there: without a layer, else in any.</summary>
+    public float[]? Any(params ReadOnlySpan<string> names)
+    {
+        foreach (string n in names)
+        {
+            if ((Channels.FirstOrDefault(c => c.Name == n) ?? Channels.FirstOrDefault(c => c.Name.EndsWith("." + n, StringComparison.Ordinal))) is { } found) { return found.Values; }
+        }
+        return null;
+    }
+
+    /// <summary>The first layer that has a channel for every letter, as a picture of them in that order; null where none has.</summary>
+    public FloatImage? Layer(string letters)
+    {
+        foreach (string prefix in Channels.Select(c => c.Name[..(c.Name.LastIndexOf('.') + 1)]).Distinct())
+        {
+            float[]?[] planes = [.. letters.Select(n => Channels.FirstOrDefault(c => c.Name == $"{prefix}{n}")?.Values)];
+            if (planes.All(p => p is not null)) { return FloatImage.Of(Width, Height, planes!); }
+        }
+        return null;
+    }
 }
 
 public enum ExrCompression
@@ -52,6 +74,9 @@ public enum ExrCompression
 public static unsafe partial class ExrFile
 {
     private const string Library = "plenk_exr";
+
+    /// <summary>The bytes begin as those of an EXR do (its magic number, 20000630).</summary>
+    public static bool Is(ReadOnlySpan<byte> bytes) => bytes.StartsWith((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]);
 
     static ExrFile()
     {

@@ -49,8 +49,7 @@ public static class FrameIntake
     {
         if (bytes.Length == 0) { throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Copy the frame again from its source."); }
         ExrPicture picture = ExrFile.Read(bytes, name);
-        float[] Channel(string letter) => (picture.Channels.FirstOrDefault(c => c.Name == letter) ?? picture.Channels.FirstOrDefault(c => c.Name.EndsWith($".{letter}", StringComparison.Ordinal))
-            ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export the frame as RGB.")).Values;
+        float[] Channel(string letter) => picture.Any(letter) ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export the frame as RGB.");
         float[][] rgb = [Channel("R"), Channel("G"), Channel("B")];
         int count = picture.Width * picture.Height;
         var codes = new ushort[3 * count];

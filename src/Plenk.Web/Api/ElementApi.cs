@@ -170,12 +170,12 @@ public static partial class ElementApi
         foreach (var (_, name, bytes) in own)
         {
             (int w, int h) now;
-            if (bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual((ReadOnlySpan<byte>)[0x76, 0x2f, 0x31, 0x01]))
+            if (ExrFile.Is(bytes))
             {
                 if (!exr) { throw new FormatFault("file", $"{name} is an EXR", "Bring PNG, TIFF or JPEG here."); }
                 ExrPicture p = ExrFile.Read(bytes, name);
                 now = (p.Width, p.Height);
-                alpha &= p.Channels.Any(c => c.Name == "A" || c.Name.EndsWith(".A", StringComparison.Ordinal));
+                alpha &= p.Any("A") is not null;
             }
             else
             {

@@ -88,6 +88,27 @@ export function text(label, value, change, options = {}) {
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), input, h('span', { class: 'unit' }, options.unit || ''));
 }
 
+export const sayRate = (r) => (r.den === 1 ? `${r.num}` : `${r.num}/${r.den}`);
+
+// Frames a second: whole, or as a fraction like 24000/1001. A text that is neither stays and is told.
+function rateField(rate, change) {
+  const field = text('Rate', sayRate(rate), (v) => {
+    const input = field.querySelector('input'), [, n, d = '1'] = /^(\d+)(?:\s*\/\s*(\d+))?$/.exec(v) || [], fine = n > 0 && d > 0;
+    input.setAttribute('aria-invalid', fine ? 'false' : 'true');
+    input.title = fine ? '' : 'Whole, like 25, or a fraction, like 24000/1001';
+    if (fine) change({ num: Number(n), den: Number(d) });
+  }, { unit: 'fps' });
+  return field;
+}
+
+// Pictures brought in: how many, and which of theirs lies on which of the shot's. `of` finds them in what is edited.
+export function frameTiming(f, edit, of) {
+  const out = [quiet(`${f.frames.length} picture${f.frames.length === 1 ? '' : 's'}, ${f.frames[0].file}`)];
+  if (f.frames.length < 2) return out;
+  return [...out, number('Its frame', f.mapping.sourceFrame, '', (v) => edit('first frame', (x) => { of(x).mapping.sourceFrame = v; }), { digits: 2 }), number('lies on the shot’s', f.mapping.shotFrame, '', (v) => edit('first frame', (x) => { of(x).mapping.shotFrame = Math.round(v); })),
+    rateField(f.rate, (v) => edit('rate', (x) => { of(x).rate = v; }))];
+}
+
 export function choice(label, value, options, change, name) {
   const id = `f${++serial}`;
   const select = h('select', { id, class: 'blank', name }, ...options.map(([v, t]) => h('option', { value: v, selected: v === value }, t)));

@@ -1,6 +1,6 @@
 // The contact's sheet: elements of every kind, what they are made of, how they stand and move; filmed people; mattes.
 import { get, post, upload } from './api.js';
-import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
 import { shadowSection } from './lights.js';
 import { matteChoices, matteSection } from './mattes.js';
 import { hangsOn } from './moving.js';
@@ -32,7 +32,6 @@ function refreshPath() {
 }
 // An element as it is at this frame, as far as is known here.
 export const elementAt = (m) => (m.keys?.length && pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
-const here = (m) => path?.find((f) => f.frame === state.frame) ?? m;
 const chosen = () => { const d = state.document; return d?.elements.find((x) => x.id === state.chosen.element) || (d?.elements.length === 1 ? d.elements[0] : null); };
 
 // For the rail: one value of the chosen element over the range, its keys as points that can be pulled.
@@ -64,17 +63,16 @@ function bringing(d) {
     h('div', { class: 'actions' }, button('Set lettering', () => save('New lettering', (x) => { const id = newId(x.elements, 'lettering'); x.elements.push({ id, name: 'lettering', kind: 'Lettering', text: { text: 'LOW WATER', heightMetres: 0.3, depthMetres: 0.05, bevelMetres: 0.008, color: [0.5, 0.5, 0.5] }, position: [0, 0, 0], keys: [], materials: [] }); state.chosen.element = id; return x; }), { disabled: !d.plate })));
 }
 
-// Frames of a card or of rendered frames: which of theirs lies on which of ours.
-function timing(m, e) {
-  const f = m.frames, say = f.rate.den === 1 ? `${f.rate.num}` : `${f.rate.num}/${f.rate.den}`;
-  return [quiet(`${f.frames.length} picture${f.frames.length === 1 ? '' : 's'}, ${f.frames[0].file}`), ...(f.frames.length < 2 ? [] : [number('Its frame', f.mapping.sourceFrame, '', (v) => e('first frame', (x) => { x.frames.mapping.sourceFrame = v; }), { digits: 2 }), number('lies on the shot’s', f.mapping.shotFrame, '', (v) => e('first frame', (x) => { x.frames.mapping.shotFrame = Math.round(v); })),
-    text('Rate', say, (v) => { const [n, q = 1] = v.split('/').map(Number); return n > 0 && q > 0 ? e('rate', (x) => { x.frames.rate = { num: Math.round(n), den: Math.round(q) }; }) : undefined; }, { unit: 'fps' }), tick('it begins anew after its last', !!f.repeats, (v) => e('repeats', (x) => { x.frames.repeats = v; }))]),
-  choice('Codes stand for', f.encoding, [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['acesCct', 'ACEScct'], ['linear', 'linear light']], (v) => e('encoding', (x) => { x.frames.encoding = v; })), tick('premultiplied by its alpha', !!f.premultiplied, (v) => e('premultiplied', (x) => { x.frames.premultiplied = v; }))];
+// Frames of a card or of rendered frames, and what their codes stand for.
+function filmed(m, e) {
+  const f = m.frames;
+  return [...frameTiming(f, e, (x) => x.frames), f.frames.length > 1 ? tick('it begins anew after its last', !!f.repeats, (v) => e('repeats', (x) => { x.frames.repeats = v; })) : null,
+    choice('Codes stand for', f.encoding, [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['acesCct', 'ACEScct'], ['linear', 'linear light']], (v) => e('encoding', (x) => { x.frames.encoding = v; })), tick('premultiplied by its alpha', !!f.premultiplied, (v) => e('premultiplied', (x) => { x.frames.premultiplied = v; }))];
 }
 
 function ofKind(m, e) {
-  if (kindOf(m) === 'Card') return [...timing(m, e), number('Wide', m.widthMetres ?? 1, 'm', (v) => e('sized', (x) => { x.widthMetres = v; }), { min: 0.001 }), tick('it faces the camera', !!m.facesCamera, (v) => e('facing', (x) => { x.facesCamera = v; })), tick('lit like paper', !!m.lit, (v) => e('lit', (x) => { x.lit = v; }))];
-  if (kindOf(m) === 'Rendered') return [...timing(m, e), quiet('Merged by its own depth or positions where it brings some, else by the distance of its place.')];
+  if (kindOf(m) === 'Card') return [...filmed(m, e), number('Wide', m.widthMetres ?? 1, 'm', (v) => e('sized', (x) => { x.widthMetres = v; }), { min: 0.001 }), tick('it faces the camera', !!m.facesCamera, (v) => e('facing', (x) => { x.facesCamera = v; })), tick('lit like paper', !!m.lit, (v) => e('lit', (x) => { x.lit = v; }))];
+  if (kindOf(m) === 'Rendered') return [...filmed(m, e), quiet('Merged by its own depth or positions where it brings some, else by the distance of its place.')];
   if (kindOf(m) !== 'Lettering') return [];
   const t = m.text, set = (what, change) => e(what, (x) => change(x.text));
   return [text('Text', t.text, (v) => v && set('text', (x) => { x.text = v; })), choice('Letters', t.serif ? 'serif' : 'plain', [['plain', 'plain'], ['serif', 'with serifs']], (v) => set('letters', (x) => { x.serif = v === 'serif'; })), number('Capitals are', t.heightMetres, 'm', (v) => set('height', (x) => { x.heightMetres = v; }), { min: 0.002 }), number('Thick', t.depthMetres, 'm', (v) => set('thickness', (x) => { x.depthMetres = v; }), { min: 0 }), number('Bevel', t.bevelMetres, 'm', (v) => set('bevel', (x) => { x.bevelMetres = v; }), { min: 0, digits: 4 }),
@@ -93,7 +91,7 @@ function materials(m, e) {
 }
 
 function keyed(m, e) {
-  const keys = m.keys || [], now = here(m), own = keys.find((k) => k.frame === state.frame);
+  const keys = m.keys || [], now = elementAt(m), own = keys.find((k) => k.frame === state.frame);
   return fold('Keys over frames', 'element-keys', quiet(keys.length ? `Keyed at ${keys.map((k) => k.frame).join(', ')}. What is changed at a frame becomes a key of it; the rail shows one value and takes its points.` : 'It stands still. Key it, and it moves between keys.'),
     h('div', { class: 'actions' }, button(`Key it at ${state.frame}`, () => e(`keyed at ${state.frame}`, (x) => { x.keys = [...(x.keys || []).filter((k) => k.frame !== state.frame), { frame: state.frame, position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, ease: own?.ease ?? 'Eased' }].sort((a, b) => a.frame - b.frame); })), own ? button('Take this key away', () => e(`key at ${state.frame} taken away`, (x) => { x.keys = x.keys.filter((k) => k.frame !== state.frame); })) : null, keys.length ? button('Take all keys away', () => e('keys taken away', (x) => { Object.assign(x, { position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, keys: [] }); })) : null),
     own ? choice('From here it goes', own.ease, [['Eased', 'easing out and in'], ['Straight', 'straight'], ['Smooth', 'through without a corner'], ['Held', 'not at all, until the next']], (v) => e('how it goes on', (x) => { x.keys.find((k) => k.frame === state.frame).ease = v; })) : null,
@@ -110,7 +108,7 @@ function one(d, m) {
       await e(what, (x) => { setKeyed(x, 'position', placed.position); x.up = placed.up; });
     } catch (err) { tell('told', err); }
   };
-  const now = here(m), placedByHand = kindOf(m) !== 'Rendered';
+  const now = elementAt(m), placedByHand = kindOf(m) !== 'Rendered';
   return [heading(m.name), text('Name', m.name, (v) => e('named', (x) => { x.name = v || x.name; })), ...ofKind(m, e),
     ...(placedByHand ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { setKeyed(x, 'position', kept(x, hit.point)); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
       (m.keys || []).length ? h('div', { class: 'actions' }, button('Lower it at all its keys', async () => { try { const keys = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand-keys`)}`, { document: state.document }); await e('lowered at its keys', (x) => { x.keys = keys; }); } catch (err) { tell('told', err); } })) : null] : []),

@@ -1,6 +1,6 @@
 // Mattes: one list for every step. Shapes drawn on the plate, coloured screens, pictures, elements' coverage; joined, carried along, frozen.
 import { get, picture, post, upload } from './api.js';
-import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
 import { on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -113,7 +113,7 @@ export function matteTools(short = true) {
   }
   if (m.kind === 'Screen') out.push(triple('Screen', m.screen.color, '', (v) => e('screen', (q) => { q.screen.color = v; }), 4), number('Whole up to', m.screen.low, '', (v) => e('band', (q) => { q.screen.low = v; }), { min: 0, max: 2 }), number('gone at', m.screen.high, '', (v) => e('band', (q) => { q.screen.high = v; }), { min: 0.01, max: 3 }), tick('its spill is taken off', m.screen.takesSpillOff !== false, (v) => e('spill', (q) => { q.screen.takesSpillOff = v; })));
   if (m.kind === 'Element') out.push(choice('Of', m.element ?? '', d.elements.map((q) => [q.id, q.name]), (v) => e('element', (q) => { q.element = v; })));
-  if (m.kind === 'Frames') out.push(quiet(`${m.frames.frames.length} picture${m.frames.frames.length === 1 ? '' : 's'}, ${m.frames.frames[0].file}`), number('Its frame', m.frames.mapping.sourceFrame, '', (v) => e('first frame', (q) => { q.frames.mapping.sourceFrame = v; }), { digits: 2 }), number('lies on the shot’s', m.frames.mapping.shotFrame, '', (v) => e('first frame', (q) => { q.frames.mapping.shotFrame = Math.round(v); })), text('Rate', m.frames.rate.den === 1 ? `${m.frames.rate.num}` : `${m.frames.rate.num}/${m.frames.rate.den}`, (v) => { const [n, q = 1] = v.split('/').map(Number); return n > 0 && q > 0 ? e('rate', (x) => { x.frames.rate = { num: Math.round(n), den: Math.round(q) }; }) : undefined; }, { unit: 'fps' }));
+  if (m.kind === 'Frames') out.push(...frameTiming(m.frames, e, (q) => q.frames));
   out.push(number('Its edge is', m.featherPixels ?? 1, 'px', (v) => e('edge', (q) => { q.featherPixels = v; }), { min: 0, max: 500 }), number('Larger by', m.growPixels ?? 0, 'px', (v) => e('grown', (q) => { q.growPixels = v; }), { min: -200, max: 200 }), tick('the other way round', !!m.inverted, (v) => e('inverted', (q) => { q.inverted = v; })), drawn ? tick('tracks keep off it', m.keepsTracksOff !== false, (v) => e('tracks', (q) => { q.keepsTracksOff = v; })) : null,
     tick('what lies in it hides elements', m.hidesBeyondMetres !== null && m.hidesBeyondMetres !== undefined, (v) => e('hides', (q) => { q.hidesBeyondMetres = v ? 0 : null; })), m.hidesBeyondMetres !== null && m.hidesBeyondMetres !== undefined ? number('beyond', m.hidesBeyondMetres, 'm', (v) => e('distance', (q) => { q.hidesBeyondMetres = v; }), { min: 0, max: 1e6 }) : null);
   const others = list.filter((q) => q.id !== m.id);

@@ -1,6 +1,6 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
-import { button, choice, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
+import { button, choice, h, heading, notes, number, quiet, rows, sayRate, show as text3, text, tick, told, triple } from './build.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { contactSection } from './contact.js';
 import { projectionSection } from './footage.js';
@@ -95,7 +95,7 @@ function judging(d, pointNames) {
 const steps = {
   1() {
     const p = state.document.plate;
-    const fields = [text('First frame', p ? state.document.range.first : '1001', null, { name: 'first' }), text('Rate', p ? (p.rate.den === 1 ? `${p.rate.num}` : `${p.rate.num}/${p.rate.den}`) : '24', null, { name: 'rate', unit: 'fps' }),
+    const fields = [text('First frame', p ? state.document.range.first : '1001', null, { name: 'first' }), text('Rate', p ? sayRate(p.rate) : '24', null, { name: 'rate', unit: 'fps' }),
       text('Sensor width', p?.sensorWidthMm ?? 36, null, { name: 'sensorWidth', unit: 'mm' }), text('Sensor height', p?.sensorHeightMm ?? 20.25, null, { name: 'sensorHeight', unit: 'mm' }), text('Focal length', p?.focalMm ?? '', null, { name: 'focal', unit: 'mm', placeholder: 'unknown' }),
       choice('Codes stand for', p?.encoding ?? 'srgb', [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['acesCct', 'ACEScct'], ['linear', 'linear light']], () => {}, 'encoding')];
     const folder = h('select', { class: 'blank', 'aria-label': 'Folder on the server' });
@@ -112,7 +112,7 @@ const steps = {
     const box = h('div');
     get(api('orientation')).then((r) => { if (r.problems.length) box.append(...r.problems.map((t) => told({ message: t }))); });
     return [d.camera ? h('p', { class: 'num' }, `${d.camera.name} · ${d.camera.samples.length} frames · k1 ${text3(d.camera.lens.k1, 4)} k2 ${text3(d.camera.lens.k2, 4)}`) : quiet('Bring a camera in, or track the plate and solve one.'), ...(d.range.first === d.range.last ? stillSection() : [...trackSection(), ...stillSection()]),
-      heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.usda,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', `${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`}`, null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera ? text3(d.camera.lens.k1, 6) : '', null, { name: 'k1' }), text('Lens k2', d.camera ? text3(d.camera.lens.k2, 6) : '', null, { name: 'k2' })]),
+      heading('Bring in'), bringIn('Bring this camera in', 'camera', '.glb,.gltf,.usda,.csv,.json', [text('Camera’s first frame', d.range.first, null, { name: 'first' }), text('Camera’s rate', sayRate(d.rate), null, { name: 'rate', unit: 'fps' }), text('Lens k1', d.camera ? text3(d.camera.lens.k1, 6) : '', null, { name: 'k1' }), text('Lens k2', d.camera ? text3(d.camera.lens.k2, 6) : '', null, { name: 'k2' })]),
       ...(d.tracks ? [foreignCamera()] : []),
       d.camera ? bringIn('Bring a lens map in', 'lens-map', '.exr') : null, bringIn('Bring survey points in', 'survey', '.csv'), heading('Survey points'),
       d.surveyPoints.length ? rows(d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: `${s.position ? '' : 'no place, '}${s.clicks.length} click${s.clicks.length === 1 ? '' : 's'}` })), state.chosen.point, (id) => { state.chosen.point = id; tell('chosen'); }, { long: true }) : quiet('None yet.'),

@@ -1,5 +1,5 @@
 import { get, post } from './api.js';
-import { button, h } from './build.js';
+import { button, h, sayRate } from './build.js';
 import { draw, fitPicture, refresh } from './picture.js';
 import './around.js';
 import './plan.js';
@@ -13,7 +13,7 @@ const order = { nothing: 0, within: 1, near: 2, outside: 3 };
 
 function head() {
   const d = state.document;
-  $('facts').textContent = `${d.range.first}–${d.range.last}${d.cut ? ` (cut ${d.cut.first}–${d.cut.last})` : ''} · ${d.rate.num}${d.rate.den === 1 ? '' : `/${d.rate.den}`} fps${d.plate?.fullWidth ? ` · proxy of ${d.plate.fullWidth}×${d.plate.fullHeight}` : ''}${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
+  $('facts').textContent = `${d.range.first}–${d.range.last}${d.cut ? ` (cut ${d.cut.first}–${d.cut.last})` : ''} · ${sayRate(d.rate)} fps${d.plate?.fullWidth ? ` · proxy of ${d.plate.fullWidth}×${d.plate.fullHeight}` : ''}${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
   $('undo').disabled = !state.canUndo;
   $('redo').disabled = !state.canRedo;
   $('ledger').textContent = `Ledger · ${state.revision}`;
