@@ -104,6 +104,8 @@ public sealed class ElementWork(IMedia media)
                 float[] r = p.Any("R") ?? throw new FormatFault("unreadable", $"{own.File} has no channel R", "Export it as RGBA."), a = p.Any("A") ?? throw new FormatFault("unreadable", $"{own.File} has no alpha", "Render the element with its coverage as alpha.");
                 rgba = FloatImage.Of(p.Width, p.Height, r, p.Any("G") ?? r, p.Any("B") ?? r, a);
                 if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= a[i / 4]; } } }
+                // What is no number shows nothing.
+                for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
             }

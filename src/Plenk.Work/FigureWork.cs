@@ -33,7 +33,7 @@ public sealed class FigureWork(ShotEngine engine)
         var (pose, pinhole) = engine.Camera(shot, frame);
         ShotDocument still = shot with { Pieces = [.. shot.Pieces.Where(p => p.Kind != PieceKind.Figure)] };
         Light? sun = figure.TowardsLight ? shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) : null;
-        string key = Prefix + ShotEngine.Key("figure", 1, figure, shot.Mattes, frame, pose, pinhole, still.Pieces, piece.HangsOn is null ? null : piece.Position, sun?.Direction, MatteWork.Of(shot, figure.Matte).Kind == MatteKind.Screen ? shot.Plate : null);
+        string key = Prefix + ShotEngine.Key("figure", 1, figure, MatteWork.KeyOf(shot), frame, pose, pinhole, still.Pieces, piece.HangsOn is null ? null : piece.Position, sun?.Direction);
         TriangleMesh mesh = _solids.Get(key, () => Make(still, piece, figure, frame, pose, pinhole, sun?.Direction));
         return piece with { Kind = PieceKind.Mesh, Media = key, Object = null, Position = Vec3.Zero, RotationYxzDegrees = Vec3.Zero, Scale = 1, Off = mesh.TriangleCount == 0 };
     }
@@ -42,7 +42,7 @@ public sealed class FigureWork(ShotEngine engine)
     public IReadOnlyList<Polygon> Outline(ShotDocument shot, PieceFigure figure, int frame)
     {
         int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), width = Math.Min(OutlineWidth, full), height = Math.Max(1, (int)Math.Round((double)shot.Plate.Height * width / full));
-        return _outlines.Get(ShotEngine.Key("outline", 1, shot.Mattes, figure.Matte, frame, shot.Plate), () =>
+        return _outlines.Get(ShotEngine.Key("outline", 1, MatteWork.KeyOf(shot), figure.Matte, frame, full), () =>
         {
             double scale = (double)full / width;
             float[] coverage = engine.Mattes.Coverage(shot, figure.Matte, frame, width, height);

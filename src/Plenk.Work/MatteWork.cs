@@ -16,13 +16,21 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
 
     public static Matte Of(ShotDocument shot, string id) => shot.Mattes.FirstOrDefault(m => m.Id == id) ?? throw new ShotFault("That matte is no longer in the shot. Choose another one.");
 
+    /// <summary>Hash of all that the mattes of a shot hang on: a matte may be joined to any other, so they have one.</summary>
+    public static string KeyOf(ShotDocument shot)
+    {
+        bool Any(MatteKind kind) => shot.Mattes.Any(m => m.Kind == kind && m.Frozen is null);
+        object?[] seen = Any(MatteKind.Element) ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints] : [];
+        return ShotEngine.Key("mattes", 1, [shot.Mattes, shot.Rate, Any(MatteKind.Screen) ? shot.Plate : shot.Plate?.Width, .. seen]);
+    }
+
     /// <summary>How much of each pixel lies in it, on a picture of that size.</summary>
     public float[] Coverage(ShotDocument shot, string id, int frame, int width, int height) => Coverage(shot, Of(shot, id), frame, width, height, []);
 
     private float[] Coverage(ShotDocument shot, Matte matte, int frame, int width, int height, IReadOnlyList<string> within)
     {
         if (within.Contains(matte.Id)) { throw new ShotFault($"{matte.Name} is joined to itself, by way of {string.Join(", ", within)}. Take one of them off."); }
-        return _pictures.Get(ShotEngine.Key("matte", 1, shot.Mattes, matte, frame, width, height, matte.Kind is MatteKind.Screen && matte.Frozen is null ? shot.Plate : null, matte.Kind is MatteKind.Element && matte.Frozen is null ? shot.Elements : null, shot.Camera), () =>
+        return _pictures.Get(ShotEngine.Key("matte", 2, KeyOf(shot), matte, frame, width, height), () =>
         {
             double scale = (double)width / (shot.Plate?.Width ?? width);
             if (matte.Frozen is { } frozen) { return Picture(shot, matte, frozen, frame, width, height); }

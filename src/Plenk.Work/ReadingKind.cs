@@ -35,13 +35,13 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(1, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? [] : [s.Clouds, s.Pieces, s.SurveyPoints, s.Orientation, s.MovingObjects, s.Range], Cloud),
         new(2, ProjectionReadings.Blank, s => [.. Camera(s), s.Pieces, .. Sources(s), s.ProjectionsMix, s.SeamBlendPixels, s.Seed], Projection),
         new(1, ProjectionReadings.StitchBlank, s => [.. Camera(s), s.Pieces, .. Sources(s)], Stitch),
-        new(1, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? [.. Camera(s), s.Pieces, .. Sources(s), s.Lights, s.Seed] : [], (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
+        new(1, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? [.. Camera(s), s.Pieces, .. Sources(s), .. Lights(s), s.Seed] : [], (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
         new(1, LightReadings.SunBlank, s => [s.Lights, s.Sun], (_, s, _) => LightReadings.Sun(s)),
         new(1, LightReadings.ShadowsBlank, s => [.. Camera(s), s.Pieces, s.Lights], Shadows),
         new(3, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], Gap),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
-        new(2, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed], BlackLevel),
+        new(3, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed, s.Depth is { Hides: true } ? s.Depth : null, .. s.Pieces.Any(p => p.Duties.LightsElements) ? Sources(s) : []], BlackLevel),
     ];
 
     public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
@@ -65,7 +65,9 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
 
     private static object?[] Camera(ShotDocument s) => [.. s.MovingObjects, s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
 
-    private static object?[] Sources(ShotDocument s) => [s.Projections, s.OtherCameras, s.Projections.Any(p => p.Matte is not null) ? s.Mattes : null, s.Projections.Any(p => p.OwnColour) ? s.Lights : null];
+    private static object?[] Sources(ShotDocument s) => [s.Projections, s.OtherCameras, s.Projections.Any(p => p.Matte is not null) ? s.Mattes : null, .. s.Projections.Any(p => p.OwnColour) ? Lights(s) : []];
+
+    private static object?[] Lights(ShotDocument s) => [s.Lights, s.Lights.Any(l => l.ShadeMatte is not null) ? s.Mattes : null];
 
     private const string NotSolved = "the camera was not solved here";
 

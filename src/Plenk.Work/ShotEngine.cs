@@ -200,7 +200,7 @@ public sealed class ShotEngine
     public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
         CancellationToken stop = default, Action<double>? progress = null, bool parts = false)
     {
-        NextFrame? next = parts ? Next(shot, frame, width) : null;
+        ShotDocument given = shot;
         shot = Hanging.At(shot, frame);
         FloatImage plate = Plate(shot, frame, width);
         var (pose, pinhole) = Camera(shot, frame);
@@ -214,9 +214,37 @@ public sealed class ShotEngine
         float[]? hides = shot.Depth is { Hides: true } ? HideDistance(shot, frame, grid) : null;
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, plate.Width, plate.Height);
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches);
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : shot.Mattes, hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
-        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(shot, set, frame, plate.Width, plate.Height), Next = next, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
-        return DifferentialRenderer.Render(pass, Elements(shot, frame), plate, openings, pose, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : MatteWork.KeyOf(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
+        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, plate.Width, plate.Height), Next = parts ? Next(given, frame, width, set) : null, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
+        return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false), quality),
+            plate, openings, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+    }
+
+    /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
+    private const int MostMoments = 16;
+
+    /// <summary>Camera, set and elements at moments spread over the time that the shutter is open, centred on the frame; null: it is not counted.</summary>
+    private IReadOnlyList<RenderMoment>? WhileOpen(ShotDocument given, ShotDocument at, int frame, RayGrid grid, Func<(RayGrid Grid, SetScene Set), int, uint, SetPass> pass, RenderQuality quality)
+    {
+        int n = Math.Min(MostMoments, quality.CameraSamples);
+        if (given.ShutterDegrees <= 0 || n < 2) { return null; }
+        ShotCamera camera = ShotCamera.Of(given)!;
+        bool moves = given.Pieces.Any(p => p.HangsOn is not null);
+        return [.. Enumerable.Range(0, n).Select(i =>
+        {
+            double moment = frame + ((i + 0.5) / n - 0.5) * given.ShutterDegrees / 360;
+            if (!camera.TryNear(frame, moment, out Pose pose, out Pinhole pinhole)) { (pose, pinhole) = Camera(given, frame); }
+            pinhole = pinhole.Resized(grid.Width, grid.Height);
+            RayGrid own = pinhole == grid.Pinhole ? grid.From(pose) : new(pinhole, pose);
+            ShotDocument then = Hanging.At(given, moment);
+            SetScene set = Set(at);
+            if (moves)
+            {
+                var places = then.Pieces.ToDictionary(p => p.Id);
+                set = new(at.Pieces.Select(p => p.HangsOn is not null && places.TryGetValue(p.Id, out Piece? q) ? p with { Position = q.Position, RotationYxzDegrees = q.RotationYxzDegrees } : p).ToArray(), PieceMesh);
+            }
+            return new RenderMoment(pass((own, set), quality.CameraSamples / n, (uint)(i * (quality.CameraSamples / n))), Elements(then, frame), pose);
+        })];
     }
 
     /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>
@@ -234,15 +262,23 @@ public sealed class ShotEngine
     private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid) =>
         [.. shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }).Select(e => _elements.Layer(shot, e, frame, grid)).OfType<RenderedLayer>()];
 
-    /// <summary>Where all will be a frame later; at the camera's last frame where it was a frame before is gone on from.</summary>
-    private NextFrame? Next(ShotDocument shot, int frame, int width)
+    /// <summary>Where all will be a frame later; at the camera's last frame, where it was a frame before. Null: it has one frame.</summary>
+    private NextFrame? Next(ShotDocument shot, int frame, int width, SetScene set)
     {
         ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
-        if (!camera.TryAt(frame + 1, out Pose pose, out Pinhole pinhole)) { return null; }
-        ShotDocument now = Hanging.At(shot, frame), then = Hanging.At(shot, frame + 1);
-        IReadOnlyList<Similarity?>? pieces = shot.Pieces.All(p => p.HangsOn is null) ? null
-            : [.. now.Pieces.Zip(then.Pieces).Where(p => !p.First.Off).Select(p => p.First.HangsOn is null ? (Similarity?)null : PieceMeshes.PlaceOf(p.Second).After(PieceMeshes.PlaceOf(p.First).Inverse()))];
-        return new(pose, pinhole.Resized(width, HeightFor(shot, width)), [.. Elements(then, frame + 1).Select(e => e.ObjectToWorld)], pieces);
+        bool back = false;
+        if (!camera.TryAt(frame + 1, out Pose pose, out Pinhole pinhole) && !(back = camera.TryAt(frame - 1, out pose, out pinhole))) { return null; }
+        int other = back ? frame - 1 : frame + 1;
+        ShotDocument now = Hanging.At(shot, frame), then = Hanging.At(shot, other);
+        Similarity? Taken(Piece piece)
+        {
+            int i = shot.Pieces.ToList().FindIndex(p => p.Id == piece.Id);
+            return piece.HangsOn is null ? null : PieceMeshes.PlaceOf(then.Pieces[i]).After(PieceMeshes.PlaceOf(now.Pieces[i]).Inverse());
+        }
+        // A card without a picture there is seen in one of the two frames only: it counts as still.
+        var places = Elements(then, other).ToDictionary(e => e.Id, e => e.ObjectToWorld);
+        return new(pose, pinhole.Resized(width, HeightFor(shot, width)), [.. Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e.ObjectToWorld))],
+            set.Pieces.All(p => p.HangsOn is null) ? null : [.. set.Pieces.Select(Taken)], back);
     }
 
     /// <summary>What pieces mirror, bounce and shine onto elements; null where none does.</summary>
@@ -328,7 +364,7 @@ public sealed class ShotEngine
     {
         ShotDocument through = Through(shot, source.Camera);
         Vec3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain ?? new(1, 1, 1);
-        return _sources.Get(Key("source", 1, source, frame, through.Plate, gain, shot.Mattes, source.OwnColour ? shot.Pieces : null, source.OwnColour ? shot.Lights : null), () =>
+        return _sources.Get(Key("source", 1, source, frame, through.Plate, gain, source.Matte is null ? null : MatteWork.KeyOf(through), source.OwnColour ? shot.Pieces : null, source.OwnColour ? shot.Lights : null), () =>
         {
             FloatImage picture;
             float[]? kept = null;
@@ -375,7 +411,7 @@ public sealed class ShotEngine
 
     /// <summary>Where each source gives way to those after it; null for the last and for one that shares nothing with them.</summary>
     private IReadOnlyList<Seam?> Seams(ShotDocument shot, int at, IReadOnlyList<(ProjectionSource Source, int Frame, SourceSight Sight)> sights, Projector[] plain) =>
-        _seams.Get(Key("seams", 1, shot.Projections, shot.OtherCameras, shot.Plate, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Pieces, shot.MovingObjects, shot.Mattes, shot.Lights, shot.SeamBlendPixels, shot.Projections.Any(p => p.Kind == SourceKind.Running) ? at : 0),
+        _seams.Get(Key("seams", 1, shot.Projections, shot.OtherCameras, shot.Plate, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Pieces, shot.MovingObjects, MatteWork.KeyOf(shot), shot.Lights, shot.SeamBlendPixels, shot.Projections.Any(p => p.Kind == SourceKind.Running) ? at : 0),
             () => [.. plain.Select((own, i) => i == plain.Length - 1 ? null : Seam.Find(own.Sight, [.. sights.Skip(i + 1).Select(s => s.Sight)], ExposureMatch.DifferenceOf(own, [.. plain.Skip(i + 1)]), shot.SeamBlendPixels))]);
 
     /// <summary>How the cameras of the projections meet: what they share, how they differ in it, and the parallax where one passes into the next.</summary>
@@ -548,7 +584,7 @@ public sealed class ShotEngine
         shot = LitAt(Hanging.At(shot, frame), frame);
         RayGrid grid = Grid(shot, frame, width, HeightFor(shot, width));
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
-        return _light.Get(Key("light", 2, shot.Pieces, shot.Lights, shot.Lights.Any(l => l.ShadeMatte is not null) ? shot.Mattes : null, grid.Pinhole, Camera(shot, frame).Pose, seed, frame), () =>
+        return _light.Get(Key("light", 2, shot.Pieces, shot.Lights, shot.Lights.Any(l => l.ShadeMatte is not null) ? MatteWork.KeyOf(shot) : null, grid.Pinhole, Camera(shot, frame).Pose, seed, frame), () =>
         {
             LightRig rig = Rig(shot);
             return SetLight.Of(new SetPass(grid, Set(shot), rig, OpeningsOf(shot), new(16, 1, 2), seed, keep: false, reaches: Reaches(shot, rig, frame, grid.Width, grid.Height)), stop);

@@ -35,9 +35,9 @@ public class LightTests
         var grid = new RayGrid(new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None), pose);
         LightRig rig = LightRig.Of(lights);
         var pass = new SetPass(grid, set, rig, null, new(samples, 1, 1), 7, keep: true);
-        SetSample[]? none = null;
-        LightSample[]? noLights = null;
-        pass.Row(0, ref none, ref noLights, out _, out var rays);
+        var row = new SetPass.RowOfSamples();
+        pass.Row(0, ref row);
+        ReadOnlySpan<LightSample> rays = row.Lights.Span;
         Vector3 sum = rig.FillPlate * samples;
         for (int i = 0; i < samples; i++)
         {
@@ -54,6 +54,25 @@ public class LightTests
         Piece wall = Plane("wall", new(0, 1, 0), new(2, 0, 2), new(0, 0, -90));
         Assert.Equal(86602.54, Irradiance([wall], new(0, 1, 0), Vec3.UnitX, [SunAt(30, 100000)]).X, 60.0);
         Assert.Equal(0, Irradiance([Floor()], Vec3.Zero, Vec3.UnitY, [SunAt(-5, 100000)]).X, 1e-3);
+    }
+
+    // Importance sampling: what a drawn direction weighs is f cos ÷ density (Heitz, JCGT 2018, eq. 19), whichever of the three is asked.
+    [Theory]
+    [InlineData(0.2f, 0.1f)]
+    [InlineData(0.5f, 0.7f)]
+    [InlineData(1f, 0.95f)]
+    public void A_mirrored_direction_weighs_what_its_density_says(float roughness, float tilt)
+    {
+        var mirror = new Material("m", Vector3.One, 1, roughness); // Fresnel 1 everywhere
+        Vector3 n = Vector3.UnitY, v = Vector3.Normalize(new(tilt, 1 - tilt, 0.1f));
+        int drawn = 0;
+        for (uint i = 0; i < 64; i++)
+        {
+            if (!Bsdf.SampleSpecular(mirror, n, v, Sampling.Point(i, 5, 0), out Vector3 l, out float weight, out _)) { continue; }
+            drawn++;
+            Assert.Equal(1, Bsdf.Parts(mirror, n, l, v).Specular.X * l.Y / Bsdf.SpecularDensity(mirror, n, l, v) / weight, 2e-3);
+        }
+        Assert.True(drawn > 16);
     }
 
     // A uniform sky of radiance 1 gives π on an open floor: the furnace argument.

@@ -167,6 +167,9 @@ public class MovingTests
         Assert.Equal(shot.Pieces[1], at.Pieces[1]);
         // Beyond its last frame the thing stays; the way back is exact.
         Assert.Equal(at.Pieces[0].Position, Hanging.At(shot, 1003).Pieces[0].Position);
+        // Stood twice it would be carried twice.
+        Assert.Same(at, Hanging.At(at, 1002));
+        Assert.Throws<InvalidOperationException>(() => Hanging.At(at, 1003));
         Assert.InRange((Hanging.Placed(at.Pieces[0], Hanging.Inverse(there)).Position - piece.Position).Length, 0, 1e-12);
         Assert.Contains(ShotChecks.Faults(shot with { MovingObjects = [] }), f => f.Contains("no longer in the shot", StringComparison.Ordinal));
     }

@@ -114,6 +114,40 @@ public class FormatTests
         Assert.Equal(0.3f, back.Materials[0].Roughness, 5);
     }
 
+    // glTF 2.0, 3.9 (base colour picture times factor, alpha modes, emission) and KHR_materials_emissive_strength, written by hand after the text of the standard.
+    [Theory]
+    [InlineData("\"alphaMode\":\"BLEND\"", true, 0.25098f)]
+    [InlineData("\"alphaMode\":\"MASK\",\"alphaCutoff\":0.2", false, 1f)] // all of it is whole then
+    [InlineData("\"alphaMode\":\"MASK\",\"alphaCutoff\":0.3", true, 0f)]
+    [InlineData("\"alphaMode\":\"OPAQUE\"", false, 0.25098f)]
+    public void Glb_materials_bring_pictures_alpha_and_light(string alpha, bool seeThrough, float second)
+    {
+        // Left pixel whole and red, right one a quarter covered and green.
+        string picture = Convert.ToBase64String(RasterFile.ToPng(new CodeImage(2, 1, 4, 8, [255, 0, 0, 255, 0, 255, 0, 64])));
+        float[] values = [0, 0, 0, 1, 0, 0, 0, 1, 0, 0, 1, 1, 1, 0, 0];
+        byte[] buffer = [.. System.Runtime.InteropServices.MemoryMarshal.AsBytes<float>(values), 0, 0, 1, 0, 2, 0, 0, 0];
+        string gltf = $$$"""
+            {"asset":{"version":"2.0"},"extensionsUsed":["KHR_materials_emissive_strength"],"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"leaf"}],
+            "meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"indices":2,"material":0}]}],
+            "materials":[{"name":"leaf","pbrMetallicRoughness":{"baseColorFactor":[0.5,1,1,1],"baseColorTexture":{"index":0},"metallicFactor":0,"roughnessFactor":0.7},"emissiveFactor":[1,0.5,0.25],"extensions":{"KHR_materials_emissive_strength":{"emissiveStrength":6}},{{{alpha}}}}],
+            "textures":[{"source":0}],"images":[{"mimeType":"image/png","uri":"data:image/png;base64,{{{picture}}}"}],
+            "buffers":[{"byteLength":{{{buffer.Length}}},"uri":"data:application/octet-stream;base64,{{{Convert.ToBase64String(buffer)}}}"}],
+            "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":6}],
+            "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC2"},{"bufferView":2,"componentType":5123,"count":3,"type":"SCALAR"}]}
+            """;
+        ImportedMesh mesh = ImportedMesh.Read(Encoding.UTF8.GetBytes(gltf), "leaf.gltf");
+        Material m = Assert.Single(mesh.Materials);
+        Assert.Equal((new Vector3(0.5f, 1, 1), 0.7f, 0f), (m.BaseColor, m.Roughness, m.Metallic));
+        Assert.Equal(new Vector3(6, 3, 1.5f), m.Emission);
+        Assert.Equal(seeThrough, m.SeeThrough);
+        Assert.Equal((1f, 0f, 1f), (m.Picture![0, 0, 0], m.Picture[0, 0, 1], m.Picture[0, 0, 3]));
+        Assert.Equal(second, m.Picture[1, 0, 3], 1e-4);
+        Assert.Equal(second, m.Picture[1, 0, 1], 1e-4); // premultiplied
+        Assert.Empty(mesh.Warnings);
+        // Texture places begin at the picture's upper left corner in glTF, as ours do.
+        Assert.Equal([new(0, 1), new(1, 1), new(0, 0)], mesh.Merged().TextureCoordinates![..3]);
+    }
+
     // RFC 4180.
     [Fact]
     public void Csv_quotes()

@@ -124,6 +124,36 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
     }
 
     [Fact]
+    public void A_matte_joined_to_an_elements_coverage_goes_with_it()
+    {
+        Element bell = _mop.Elements[0];
+        ShotDocument Joined(Vec3 shift) => _mop with
+        {
+            Elements = [bell with { Position = bell.Position + shift }],
+            Mattes = [new() { Id = "nothing", Name = "nothing", Keys = [new(1013, [-9, -9, -8, -9, -8, -8])], Parts = [new("bell", MatteJoin.Add)] }, new() { Id = "bell", Name = "bell", Kind = MatteKind.Element, Element = bell.Id }],
+        };
+        double Middle(ShotDocument shot)
+        {
+            float[] inside = _engine.Mattes.Coverage(shot, "nothing", 1013, 480, 270);
+            Assert.True(inside.Sum() > 100);
+            return inside.Select((v, i) => v * (i % 480)).Sum() / inside.Sum();
+        }
+        double here = Middle(Joined(default)), there = Middle(Joined(new(0.4, 0, 0)));
+        Assert.True(Math.Abs(there - here) > 10, $"{here:0.0} and {there:0.0}");
+        Assert.Equal(here, Middle(Joined(default)));
+    }
+
+    [Fact]
+    public void What_is_no_number_in_rendered_frames_shows_nothing()
+    {
+        float[] one = [.. Enumerable.Repeat(1f, 480 * 270)], bad = [.. one];
+        bad[0] = float.NaN;
+        byte[] exr = ExrFile.ToBytes(480, 270, [new("R", bad), new("G", one), new("B", one), new("A", one)]);
+        ShotDocument shot = _mop with { Elements = [new() { Id = "frames", Name = "frames", Kind = ElementKind.Rendered, Frames = new() { Frames = [new(1013, "w.1013.exr", _media.Write(exr))], Premultiplied = true }, Position = new(0, 1, 0) }] };
+        Assert.All(_engine.Render(shot, 1013, 480, RenderQuality.Draft, dataPasses: false).Comp.Data, v => Assert.True(float.IsFinite(v)));
+    }
+
+    [Fact]
     public void Materials_are_read_with_their_pictures_and_can_be_overridden()
     {
         const string mtl = "newmtl brass\nKd 0.6 0.4 0.1\nPm 1\nPr 0.35\nnewmtl cloth\nKd 0.2 0.3 0.1\nKs 0 0 0\nmap_Kd cloth.png\nnewmtl lamp\nKd 0 0 0\nKe 4 3 2\n";

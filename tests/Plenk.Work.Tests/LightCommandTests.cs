@@ -1,6 +1,8 @@
 using System.Diagnostics;
 using System.Text.Json;
+using Plenk.Core.Sets;
 using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
 using Xunit;
 
 namespace Plenk.Work.Tests;
@@ -93,6 +95,10 @@ public sealed class LightCommandTests : IDisposable
         File.WriteAllText(At("wall.obj"), "o wall\nv -1 1 -1\nv 1 1 -1\nv 1 1 1\nv -1 1 1\nf 1 4 3 2\nf 1 2 3 4\n");
         Assert.Equal(0, Run($"{relight} --set {At("wall.obj")}").Exit);
         Assert.Equal(1, ExrFile.Read(At("lit.exr")).Find("", "R")!.Values[0]);
+        // A lamp within a block of the set is told, by its name; one in the open, in a corner of nothing, is not.
+        File.WriteAllText(At("block.obj"), ObjFile.Write([new("block", PieceMeshes.Box(new(1, 5, 1)))]));
+        Assert.Contains("stands inside something solid", Run($"{relight} --set {At("block.obj")}").Error);
+        Assert.DoesNotContain("solid", Run($"{relight} --set {At("wall.obj")}").Error);
         Assert.Equal(2, Run($"{relight} --specular 0.5,40").Exit);
         ExrFile.Write(At("n.exr"), 2, 1, [new("N.X", [0, 0]), new("N.Y", [1, 1]), new("N.Z", [0, 0])]);
         (exit, _, error) = Run(relight);

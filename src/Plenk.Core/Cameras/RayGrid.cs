@@ -37,6 +37,17 @@ public sealed class RayGrid : IViewRays
         });
     }
 
+    private RayGrid(RayGrid other, Pose cameraToWorld)
+    {
+        (Pinhole, _pose, _corner, _stride) = (other.Pinhole, cameraToWorld, other._corner, other._stride);
+        Origin = cameraToWorld.Position.ToSingle();
+        Matrix3 r = cameraToWorld.Rotation;
+        (_right, _up, _back) = (r.Column(0).ToSingle(), r.Column(1).ToSingle(), r.Column(2).ToSingle());
+    }
+
+    /// <summary>The same camera from elsewhere.</summary>
+    public RayGrid From(Pose cameraToWorld) => new(this, cameraToWorld);
+
     /// <summary>Unit world direction through a spot of a pixel, (0, 0) its top-left corner. False outside the lens.</summary>
     public bool TryDirection(int x, int y, Vector2 spot, out Vector3 direction)
     {

@@ -33,6 +33,18 @@ public sealed class ShotCamera
     public Similarity SourceToWorld => _toWorld;
 
     /// <summary>
+    /// The same at a moment near a frame that the camera has: where its samples end, the motion on the frame's other side is taken to go on.
+    /// False where it has no sample on either side.
+    /// </summary>
+    public bool TryNear(int frame, double moment, out Pose cameraToWorld, out Pinhole pinhole)
+    {
+        if (TryAt(moment, out cameraToWorld, out pinhole)) { return true; }
+        if (!TryAt(2 * frame - moment, out Pose other, out _) || !TryAt(frame, out Pose own, out pinhole)) { return false; }
+        cameraToWorld = Pose.Interpolate(other, own, 2);
+        return true;
+    }
+
+    /// <summary>
     /// Pose and inner geometry at a shot frame, interpolated between the two samples around it. False where the camera
     /// has no samples around the frame (it never extrapolates).
     /// </summary>

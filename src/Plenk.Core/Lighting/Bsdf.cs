@@ -81,6 +81,14 @@ public static class Bsdf
         return ((Vector3.One - f) * m.Diffuse / MathF.PI, f * specular);
     }
 
+    /// <summary>How densely <see cref="SampleSpecular"/> draws a direction l, per steradian; Heitz, JCGT 2018, eq. 17, and Walter et al. 2007, eq. 14.</summary>
+    public static float SpecularDensity(Material m, Vector3 n, Vector3 l, Vector3 v)
+    {
+        float nv = MathF.Max(Vector3.Dot(n, v), 1e-4f), nl = Vector3.Dot(n, l);
+        if (nl <= 1e-4f) { return 0; }
+        return Masking(nv, m.Alpha) * Distribution(Vector3.Dot(n, Vector3.Normalize(l + v)), m.Alpha) / (4 * nv);
+    }
+
     /// <summary>
     /// A reflected direction drawn from the visible normals (Heitz, JCGT 2018) and its weight f · cos / pdf without the
     /// Fresnel term. False when it points below the surface.

@@ -24,12 +24,18 @@ public sealed class DifferentialRenderer
     /// <summary>Rays of the contact look a camera sample.</summary>
     public const int ContactRays = 4;
 
-    private readonly SetPass _pass;
+    /// <summary>One moment while the shutter is open, made ready.</summary>
+    private sealed record Moment(SetPass Pass, ElementScene Scene, ElementShader Shader)
+    {
+        public int Samples => Pass.Quality.CameraSamples;
+    }
+
+    private readonly Moment[] _moments;
+    private readonly Moment _still; // at the frame itself: what data passes tell
+    private readonly SetPass _pass; // a moment's, for what all have in common
     private readonly FloatImage _plate;
     private readonly RenderOptions _options;
     private readonly LightRig _rig;
-    private readonly ElementScene _scene;
-    private readonly ElementShader _shader;
     private readonly int _width, _height, _samples, _perSample;
     private readonly bool[] _isNew, _isSun, _isAround;
     private readonly int[] _skyRay; // by light ray: its number among those to its sky; −1: to no sky
@@ -42,6 +48,9 @@ public sealed class DifferentialRenderer
     private readonly FloatImage? _contact, _mirror;
     private readonly ElementParts? _parts;
     private readonly float[] _share;
+    private readonly float[] _distance; // of what elements show, along the ray; +∞ where nothing does
+    private readonly IdMatte? _objects, _materials;
+    private readonly int[] _firstMaterial; // by element, in the list of all
     private readonly float[]? _setContact;
     private readonly (double Shadow, int Shadowed, double Element, int Covered)[] _errors;
     private long _rays;
@@ -52,33 +61,64 @@ public sealed class DifferentialRenderer
     /// </summary>
     public static FrameLayers Render(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings,
         Pose cameraToWorld, RenderOptions? options = null, CancellationToken stop = default, Action<int>? onRow = null) =>
-        new DifferentialRenderer(pass, elements, plate, openings, cameraToWorld, options ?? new()).Run(stop, onRow);
+        Render(new(pass, elements, cameraToWorld), null, plate, openings, options, stop, onRow);
 
-    private DifferentialRenderer(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings, Pose cameraToWorld, RenderOptions options)
+    /// <summary>
+    /// The same over the time that the shutter is open: camera, elements and set as they stand at each of several moments, which share the
+    /// samples of a pixel. Sums are taken over all of them, so that edges, what hides and shadows are blurred by one and the same motion
+    /// (distributed ray tracing, Cook, Porter and Carpenter 1984). Data passes are those of <paramref name="still"/>.
+    /// </summary>
+    /// <param name="open">The moments, with as many samples each and equal lights; null: the still one alone.</param>
+    public static FrameLayers Render(RenderMoment still, IReadOnlyList<RenderMoment>? open, FloatImage plate, SkyOpenings? openings,
+        RenderOptions? options = null, CancellationToken stop = default, Action<int>? onRow = null) =>
+        new DifferentialRenderer(still, open, plate, openings, options ?? new()).Run(stop, onRow);
+
+    private DifferentialRenderer(RenderMoment still, IReadOnlyList<RenderMoment>? open, FloatImage plate, SkyOpenings? openings, RenderOptions options)
     {
+        Moment Ready(RenderMoment m)
+        {
+            var scene = new ElementScene(m.Elements);
+            return new(m.Pass, scene, new(m.Pass, openings, scene, m.CameraToWorld, plate, options.Surfaces, options.DirectOnly));
+        }
+        _still = Ready(still);
+        _moments = open is null ? [_still] : [.. open.Select(Ready)];
+        SetPass pass = _moments[0].Pass;
         (_pass, _plate, _options, _rig) = (pass, plate, options, pass.Rig);
-        (_width, _height, _samples, _perSample) = (pass.Camera.Pinhole.Width, pass.Camera.Pinhole.Height, pass.Quality.CameraSamples, pass.LightSamplesPerCameraSample);
+        (_width, _height, _samples, _perSample) = (pass.Camera.Pinhole.Width, pass.Camera.Pinhole.Height, _moments.Sum(m => m.Samples), pass.LightSamplesPerCameraSample);
+        bool anyElements = still.Elements.Count > 0;
         if (plate.Width != _width || plate.Height != _height || plate.Channels != 3)
         {
             throw new ArgumentException($"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {_width} × {_height} × 3");
         }
-        _scene = new(elements);
-        _shader = new(pass, openings, _scene, cameraToWorld, plate, options.Surfaces, options.DirectOnly);
         bool[] Each(Func<SampledLight, bool> of) => [.. _rig.Sampled.SelectMany(l => Enumerable.Repeat(of(l), pass.RaysTo(l)))];
         (_isNew, _isSun, _isAround) = (Each(l => !l.InPlate), Each(l => l.Kind == Shots.LightKind.Sun), Each(l => l.IsAround));
         _skyRay = [.. _rig.Sampled.SelectMany(l => Enumerable.Range(0, pass.RaysTo(l)).Select(i => l.IsSky ? i : -1))];
         // Aiming takes from what the other rays find: with few of them they may find less than is taken.
         _skies = _samples * pass.Quality.SkyRays < LeastSkyRays ? [] : [.. _rig.Sampled.Where(l => l is { IsSky: true, LightsSet: true })];
         _everywhere = (options.DataPasses && options.VisibilityEverywhere) || _rig.HasNew || pass.IsKept;
-        _touching = options.Contact is { Strength: > 0 } && elements.Count > 0;
+        _touching = options.Contact is { Strength: > 0 } && anyElements;
         (_reach, _look) = ((float)(options.Contact?.ReachMetres ?? 0), (float)(options.Contact?.Strength ?? 0));
         FloatImage Layer(int channels) => new(_width, _height, channels);
         (_element, _holdout, _shadow, _added, _visibility, _ao) = (Layer(4), Layer(1), Layer(3), Layer(3), Layer(1), Layer(1));
         (_held, _e0, _en, _depth, _position, _normal) = (Layer(4), Layer(3), Layer(3), Layer(1), Layer(3), Layer(3));
         _contact = _touching ? Layer(1) : null;
-        _mirror = options.Surfaces is { AnyMirrors: true } && elements.Count > 0 ? Layer(3) : null;
+        _mirror = options.Surfaces is { AnyMirrors: true } && anyElements ? Layer(3) : null;
         _parts = options.Parts ? new(Layer(3), Layer(3), Layer(3), Layer(3), Layer(3), [.. _rig.Sampled.Where(l => l.LightsElements).Select(l => (l.Id, Layer(3)))], Layer(2), Layer(2)) : null;
         _share = new float[_width * _height];
+        _distance = new float[_width * _height];
+        _firstMaterial = new int[still.Elements.Count];
+        if (options.Ids)
+        {
+            var materials = new List<string>();
+            for (int i = 0; i < still.Elements.Count; i++)
+            {
+                _firstMaterial[i] = materials.Count;
+                IReadOnlyList<Material> own = still.Elements[i].Model.Materials;
+                materials.AddRange(own.Count == 0 ? [Material.Grey.Name] : own.Select(m => m.Name));
+            }
+            _objects = new(IdMatte.ObjectLayer, [.. still.Elements.Select(e => e.Id), .. options.Rendered.Select(r => r.Id), .. pass.Set.Pieces.Select(p => p.Id)], _width * _height);
+            _materials = new(IdMatte.MaterialLayer, materials, _width * _height);
+        }
         _setContact = _touching ? new float[_width * _height] : null;
         _errors = new (double, int, double, int)[_height];
     }
@@ -87,11 +127,11 @@ public sealed class DifferentialRenderer
     {
         var watch = Stopwatch.StartNew();
         int done = 0;
-        Parallel.For(0, _height, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
+        Parallel.For(0, _height, new ParallelOptions { CancellationToken = stop }, () => (Rows: new SetPass.RowOfSamples[_moments.Length], Tally: new Tally()), (y, _, own) =>
         {
-            Row(y, ref buffers.Samples, ref buffers.Lights);
+            Row(y, own.Rows, own.Tally);
             onRow?.Invoke(Interlocked.Increment(ref done));
-            return buffers;
+            return own;
         }, _ => { });
         var (comp, touched) = Merge();
         double shadow = 0, element = 0;
@@ -100,11 +140,22 @@ public sealed class DifferentialRenderer
         return new(comp, _element, _holdout, _shadow, _added, _visibility, _ao, _depth, _position, _normal)
         {
             Touched = touched,
+            Held = _held,
+            Near = _setContact,
+            Distance = _distance,
+            Objects = _objects,
+            Materials = _materials,
             Contact = _contact,
             Mirror = _mirror,
             Parts = _parts,
             Counts = new(_rays, watch.Elapsed.TotalSeconds, shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0),
         };
+    }
+
+    /// <summary>What a pixel's samples show, by object and by material.</summary>
+    private sealed class Tally
+    {
+        public readonly IdTally Objects = new(), Materials = new();
     }
 
     /// <summary>What the samples of a pixel add up to; Half: those of even number, for the noise.</summary>
@@ -113,6 +164,7 @@ public sealed class DifferentialRenderer
         public Vector3 Color, HeldColor, HalfColor, Mirror;
         public Shaded Parts;
         public float Before, After, ElementOpen;
+        public float DistanceSum, DistanceWeight, Shown;
         public int Receivers, SetClosed, ElementSamples;
         public bool Between;
         public Vector3 E0, E1, New, Half0, Half1, Bounced, BouncedNew, Kept, KeptNew, HalfKept;
@@ -121,158 +173,194 @@ public sealed class DifferentialRenderer
         public float SkyOpen;
     }
 
-    private void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights)
+    private void Row(int y, SetPass.RowOfSamples[] rows, Tally tally)
     {
-        _pass.Row(y, ref samples, ref lights, out var row, out var lightRow, _skies.Length > 0 ? _scene.CanAim : null);
+        for (int m = 0; m < _moments.Length; m++) { _moments[m].Pass.Row(y, ref rows[m], _skies.Length > 0 ? _moments[m].Scene.CanAim : null); }
         Span<bool> closed = stackalloc bool[_samples * _perSample];
         Span<Vector3> byLight = stackalloc Vector3[_parts is null ? 0 : _rig.Sampled.Count];
-        long cast = _pass.IsKept ? 0 : row.Length;
+        long cast = _pass.IsKept ? 0 : _width * _samples;
         for (int x = 0; x < _width; x++)
         {
             var sums = new Sums();
             byLight.Clear();
             closed.Clear();
-            ReadOnlySpan<SetSample> own = row.Slice(x * _samples, _samples);
-            ReadOnlySpan<LightSample> ownLights = lightRow.Slice(x * _samples * _perSample, _samples * _perSample);
-            Elements(x, y, own, ownLights, closed, byLight, ref sums, ref cast);
-            if (sums.Receivers > 0 && (sums.Between || _everywhere || IsProbe(x, y))) { Light(own, ownLights, closed, ref sums, ref cast); }
+            for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
+            {
+                Elements(_moments[m], x, y, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], byLight, tally, ref sums, ref cast);
+            }
+            if (sums.Receivers > 0 && (sums.Between || _everywhere || IsProbe(x, y)))
+            {
+                for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
+                {
+                    Light(_moments[m].Pass, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], ref sums, ref cast);
+                }
+                sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
+                sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
+                sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
+            }
             Store(x, y, sums, byLight);
+            if (_objects is not null)
+            {
+                tally.Objects.Into(_objects, y * _width + x, _samples);
+                tally.Materials.Into(_materials!, y * _width + x, _samples);
+            }
             if (_options.DataPasses || _parts is not null) { Data(x, y); }
         }
         Interlocked.Add(ref _rays, cast);
     }
 
+    private ReadOnlySpan<SetSample> SamplesOf(in SetPass.RowOfSamples row, int moment, int x) => row.Samples.Span.Slice(x * _moments[moment].Samples, _moments[moment].Samples);
+
+    private ReadOnlySpan<LightSample> LightsOf(in SetPass.RowOfSamples row, int moment, int x) => row.Lights.Span.Slice(x * _moments[moment].Samples * _perSample, _moments[moment].Samples * _perSample);
+
     /// <summary>What the camera sees of elements, what they keep from the set, and what they send it.</summary>
-    private void Elements(int x, int y, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, Span<bool> closed, Span<Vector3> byLight, ref Sums sums, ref long cast)
+    private void Elements(Moment moment, int x, int y, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, Span<bool> closed, Span<Vector3> byLight, Tally tally, ref Sums sums, ref long cast)
     {
         uint seed = Sampling.PixelSeed(x, y, _pass.Seed);
-        bool any = _scene.Elements.Count > 0;
+        var (pass, scene, _) = moment;
+        bool any = scene.Elements.Count > 0;
         int pixel = y * _width + x;
         Span<RenderedSpot> rendered = stackalloc RenderedSpot[_options.Rendered.Count];
         int layers = RenderedAt(pixel, rendered);
-        for (int i = 0; i < _samples; i++)
+        for (int i = 0; i < moment.Samples; i++)
         {
             ref readonly SetSample s = ref row[i];
+            uint index = pass.FirstSample + (uint)i;
             if (s.Direction == default) { continue; }
             if (s.Receives) { sums.Receivers++; }
-            if (!any && layers == 0) { continue; }
-            var ray = new Ray(_pass.Camera.Origin, s.Direction);
+            sums.Shown = 0;
+            if (!any && layers == 0)
+            {
+                if (_objects is not null && s.Piece >= 0) { tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1); }
+                continue;
+            }
+            var ray = new Ray(pass.Camera.Origin, s.Direction);
             Hit hit = Hit.None;
-            if (_scene.MayMeet(ray.Origin, ray.Direction))
+            if (scene.MayMeet(ray.Origin, ray.Direction))
             {
                 cast++;
-                hit = _scene.Intersect(ray);
+                hit = scene.Intersect(ray);
             }
             // From near to far: what was rendered elsewhere and lies before the element, the element, and what lies behind it.
             float open = 1;
             int at = 0;
-            for (; at < layers && rendered[at].Distance < hit.T; at++) { Laid(rendered[at], s, pixel, (uint)i, ref open, ref sums); }
-            if (hit.IsHit) { Seen(hit, ray, s, pixel, open, (uint)i, seed, byLight, ref sums, ref cast); }
-            else { for (; at < layers; at++) { Laid(rendered[at], s, pixel, (uint)i, ref open, ref sums); } }
+            for (; at < layers && rendered[at].Distance < hit.T; at++) { Laid(rendered[at], s, pixel, index, tally, ref open, ref sums); }
+            if (hit.IsHit) { Seen(moment, hit, ray, s, pixel, open, index, seed, byLight, tally, ref sums, ref cast); }
+            else { for (; at < layers; at++) { Laid(rendered[at], s, pixel, index, tally, ref open, ref sums); } }
+            if (_objects is not null && s.Piece >= 0 && sums.Shown < 1) { tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1 - sums.Shown); }
             if (!any) { continue; }
             if (_mirror is not null && s.Piece >= 0 && _options.Surfaces!.ByPiece[s.Piece] is { Mirror: { } mirror } surface)
             {
-                Mirrored(s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, (uint)i, seed, ref sums, ref cast);
+                Mirrored(moment, s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, index, seed, ref sums, ref cast);
             }
             if (!s.Receives) { continue; }
-            if (_touching && _scene.MayReach(s.Point, _reach))
+            if (_touching && scene.MayReach(s.Point, _reach))
             {
                 for (uint k = 0; k < ContactRays; k++)
                 {
-                    if (_scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point((uint)i * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
+                    if (scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
                 }
                 cast += ContactRays;
             }
-            bool aims = _skies.Length > 0 && (s.FewSky || _scene.CanAim(s.Point, s.Normal));
-            if (aims) { KeptOfSkies(s, (uint)i, seed, ref sums, ref cast); }
+            bool aims = _skies.Length > 0 && (s.FewSky || scene.CanAim(s.Point, s.Normal));
+            if (aims) { KeptOfSkies(moment, s, index, seed, ref sums, ref cast); }
             for (int k = 0; k < _perSample; k++)
             {
                 LightSample light = lights[i * _perSample + k];
-                if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !_scene.MayMeet(s.Point, light.Direction)) { continue; }
+                if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !scene.MayMeet(s.Point, light.Direction)) { continue; }
                 cast++;
-                sums.Between |= closed[i * _perSample + k] = _scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
+                sums.Between |= closed[i * _perSample + k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
             }
-            if (_options.Bounce) { Bounce(s, (uint)i, seed, ref sums, ref cast); }
+            if (_options.Bounce) { Bounce(moment, s, index, seed, ref sums, ref cast); }
         }
     }
 
-    private readonly record struct RenderedSpot(float Distance, Vector3 Color, float Alpha);
+    private readonly record struct RenderedSpot(float Distance, Vector3 Color, float Alpha, int Layer);
 
     /// <summary>What layers rendered elsewhere show at a pixel, from near to far.</summary>
     private int RenderedAt(int pixel, Span<RenderedSpot> spots)
     {
         int n = 0;
-        foreach (RenderedLayer layer in _options.Rendered)
+        for (int l = 0; l < _options.Rendered.Count; l++)
         {
+            RenderedLayer layer = _options.Rendered[l];
             ReadOnlySpan<float> c = layer.Rgba.Data.AsSpan(4 * pixel, 4);
-            if (c[3] > 0) { spots[n++] = new(layer.Distance[pixel], new(c[0], c[1], c[2]), MathF.Min(1, c[3])); }
+            if (c[3] > 0) { spots[n++] = new(layer.Distance[pixel], new(c[0], c[1], c[2]), MathF.Min(1, c[3]), l); }
         }
         for (int i = 1; i < n; i++) { for (int k = i; k > 0 && spots[k].Distance < spots[k - 1].Distance; k--) { (spots[k], spots[k - 1]) = (spots[k - 1], spots[k]); } }
         return n;
     }
 
-    private void Laid(in RenderedSpot spot, in SetSample s, int pixel, uint index, ref float open, ref Sums sums)
+    private void Laid(in RenderedSpot spot, in SetSample s, int pixel, uint index, Tally tally, ref float open, ref Sums sums)
     {
-        Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
+        float shown = Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
+        if (_objects is not null) { tally.Objects.Add(_still.Scene.Elements.Count + spot.Layer, shown); }
         open *= 1 - spot.Alpha;
     }
 
-    /// <summary>Colour and coverage before and after holding out.</summary>
-    private void Add(Vector3 color, float alpha, float distance, in SetSample s, int pixel, uint index, ref Sums sums)
+    /// <summary>Colour and coverage before and after holding out; gives the coverage after.</summary>
+    private float Add(Vector3 color, float alpha, float distance, in SetSample s, int pixel, uint index, ref Sums sums)
     {
         sums.Before += alpha;
         sums.Color += color;
         if ((index & 1) == 0) { sums.HalfColor += color; }
-        if (distance >= s.HideDistance) { return; }
+        if (float.IsFinite(distance)) { (sums.DistanceSum, sums.DistanceWeight) = (sums.DistanceSum + alpha * distance, sums.DistanceWeight + alpha); }
+        if (distance >= s.HideDistance) { return 0; }
         float shows = 1;
         foreach (HidingMatte m in _options.Mattes) { if (distance > m.Beyond) { shows *= 1 - m.Coverage[pixel]; } }
         sums.After += alpha * shows;
+        sums.Shown += alpha * shows;
         sums.HeldColor += color * shows;
+        return alpha * shows;
     }
 
-    private void Seen(in Hit hit, in Ray ray, in SetSample s, int pixel, float open, uint index, uint seed, Span<Vector3> byLight, ref Sums sums, ref long cast)
+    private void Seen(Moment moment, in Hit hit, in Ray ray, in SetSample s, int pixel, float open, uint index, uint seed, Span<Vector3> byLight, Tally tally, ref Sums sums, ref long cast)
     {
-        Shaded shaded = _shader.Shade(hit, ray, index, seed, byLight);
         float near = 1;
         if (_touching)
         {
-            float clear = _shader.Open(hit, ray, _reach, index, seed);
+            float clear = moment.Shader.Open(hit, ray, _reach, index, seed);
             (sums.ElementOpen, sums.ElementSamples) = (sums.ElementOpen + clear, sums.ElementSamples + 1);
             near = 1 - _look * (1 - clear);
             cast += ContactRays;
         }
+        float by = near * open;
+        Shaded shaded = moment.Shader.Shade(hit, ray, index, seed, byLight, by);
         if (_parts is not null)
         {
-            float by = near * open;
             sums.Parts.Albedo += shaded.Albedo * open;
             sums.Parts.Diffuse += shaded.Diffuse * by;
             sums.Parts.Specular += shaded.Specular * by;
             sums.Parts.Reflection += shaded.Reflection * by;
             sums.Parts.Emission += shaded.Emission * by;
         }
-        Add(shaded.Color * (near * open), open, hit.T, s, pixel, index, ref sums);
+        float shown = Add(shaded.Color * by, open, hit.T, s, pixel, index, ref sums);
+        if (_objects is null) { return; }
+        tally.Objects.Add(hit.Instance, shown);
+        ElementModel model = moment.Scene.Elements[hit.Instance].Model;
+        tally.Materials.Add(_firstMaterial[hit.Instance] + Math.Clamp(model.Tree.Mesh.Materials?[hit.Triangle] ?? 0, 0, Math.Max(0, model.Materials.Count - 1)), shown);
     }
 
     /// <summary>What a mirroring piece shows of elements in the place of what it showed.</summary>
-    private void Mirrored(in SetSample s, Material mirror, float share, uint index, uint seed, ref Sums sums, ref long cast)
+    private void Mirrored(Moment moment, in SetSample s, Material mirror, float share, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (share <= 0 || !Bsdf.SampleSpecular(mirror, s.Normal, Vector3.Negate(s.Direction), Sampling.Point(index, seed, 50), out Vector3 r, out float weight, out float vh) || !_scene.MayMeet(s.Point, r)) { return; }
+        if (share <= 0 || !Bsdf.SampleSpecular(mirror, s.Normal, Vector3.Negate(s.Direction), Sampling.Point(index, seed, 50), out Vector3 r, out float weight, out float vh) || !moment.Scene.MayMeet(s.Point, r)) { return; }
         var ray = new Ray(s.Point, r);
         cast++;
-        Hit hit = _scene.Intersect(ray);
-        if (!hit.IsHit || _pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.CameraSet)) { return; }
-        sums.Mirror += share * weight * Bsdf.Fresnel(mirror.F0, vh, mirror.F90) * (_shader.Shade(hit, ray, index, seed, []).Color - _shader.FromPlace(ray, index, seed));
+        Hit hit = moment.Scene.Intersect(ray);
+        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.CameraSet)) { return; }
+        sums.Mirror += share * weight * Bsdf.Fresnel(mirror.F0, vh, mirror.F90) * (moment.Shader.Shade(hit, ray, index, seed, []).Color - moment.Shader.FromPlace(ray, index, seed));
     }
 
     /// <summary>What elements keep of the skies' light, by a ray aimed at them.</summary>
-    private void KeptOfSkies(in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
+    private void KeptOfSkies(Moment moment, in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (!_scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 52), out Vector3 d, out float density) || density <= 0) { return; }
+        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 52), out Vector3 d, out float density) || density <= 0) { return; }
         var ray = new Ray(s.Point, d);
         cast++;
-        if (!_scene.Occluded(ray)) { return; }
+        if (!moment.Scene.Occluded(ray)) { return; }
         cast++;
-        if (_pass.Set.Scene.Occluded(ray, RayKinds.LightSet)) { return; }
+        if (moment.Pass.Set.Scene.Occluded(ray, RayKinds.LightSet)) { return; }
         float by = Vector3.Dot(d, s.Normal) / density;
         foreach (SampledLight sky in _skies)
         {
@@ -285,14 +373,14 @@ public sealed class DifferentialRenderer
         sums.Between = true;
     }
 
-    private void Bounce(in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
+    private void Bounce(Moment moment, in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (!_scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 51), out Vector3 d, out float density) || density <= 0) { return; }
+        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 51), out Vector3 d, out float density) || density <= 0) { return; }
         var ray = new Ray(s.Point, d);
         cast++;
-        Hit hit = _scene.Intersect(ray);
-        if (!hit.IsHit || _pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.LightSet)) { return; }
-        var (plate, added) = _shader.Bounced(hit, ray, index, seed);
+        Hit hit = moment.Scene.Intersect(ray);
+        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.LightSet)) { return; }
+        var (plate, added) = moment.Shader.Bounced(hit, ray, index, seed);
         float by = Vector3.Dot(d, s.Normal) / density;
         sums.Bounced += by * plate;
         sums.BouncedNew += by * added;
@@ -301,9 +389,9 @@ public sealed class DifferentialRenderer
     }
 
     /// <summary>Irradiance on the receivers without and with elements, and from new lamps.</summary>
-    private void Light(ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, ref Sums sums, ref long cast)
+    private void Light(SetPass pass, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, ref Sums sums, ref long cast)
     {
-        for (int i = 0; i < _samples; i++)
+        for (int i = 0; i < row.Length; i++)
         {
             ref readonly SetSample s = ref row[i];
             if (!s.Receives) { continue; }
@@ -313,8 +401,8 @@ public sealed class DifferentialRenderer
                 LightSample light = lights[i * _perSample + k];
                 if (s.FewSky && _skyRay[k] >= SetPass.FewSkyRays) { continue; }
                 if (_isSun[k]) { sums.SunRays++; } else if (_isAround[k]) { sums.SkyRays++; }
-                if (!_pass.IsKept && light.Factor != 0) { cast++; }
-                if (!_pass.IsOpen(s, light)) { continue; }
+                if (!pass.IsKept && light.Factor != 0) { cast++; }
+                if (!pass.IsOpen(s, light)) { continue; }
                 Vector3 e = light.Irradiance;
                 bool open = !closed[i * _perSample + k];
                 if (open && _isSun[k]) { sums.SunOpen++; }
@@ -330,11 +418,8 @@ public sealed class DifferentialRenderer
             sums.E0 += without;
             sums.E1 += with;
             sums.New += lamps;
-            if ((i & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
+            if (((pass.FirstSample + (uint)i) & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
         }
-        sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
-        sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
-        sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
     }
 
     private void Store(int x, int y, in Sums sums, ReadOnlySpan<Vector3> byLight)
@@ -361,6 +446,7 @@ public sealed class DifferentialRenderer
             for (int k = 0, g = 0; k < _rig.Sampled.Count; k++) { if (_rig.Sampled[k].LightsElements) { Rgb(_parts.Groups[g++].Rgb, x, y, byLight[k] * inverse); } }
         }
         _share[y * _width + x] = share;
+        _distance[y * _width + x] = sums.DistanceWeight > 0 ? sums.DistanceSum / sums.DistanceWeight : float.PositiveInfinity;
         _visibility[x, y, 0] = sums.SunRays > 0 ? (float)sums.SunOpen / sums.SunRays : 1;
         _ao[x, y, 0] = sums.SkyRays > 0 ? MathF.Max(0, sums.SkyOpen / sums.SkyRays - sums.SkyKept / Math.Max(1, sums.Receivers)) : 1;
         for (int c = 0; c < 3; c++)
@@ -464,16 +550,16 @@ public sealed class DifferentialRenderer
     private void Data(int x, int y)
     {
         _depth[x, y, 0] = float.PositiveInfinity;
-        if (!_pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
-        var ray = new Ray(_pass.Camera.Origin, d);
-        Hit hit = _pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
-        TraceInstance? instance = hit.IsHit ? _pass.Set.Instances[hit.Instance] : null;
-        Similarity? moves = hit.IsHit ? _options.Next?.Pieces?[_pass.Set.PieceOf(hit)] : null;
+        if (!_still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
+        var ray = new Ray(_still.Pass.Camera.Origin, d);
+        Hit hit = _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        TraceInstance? instance = hit.IsHit ? _still.Pass.Set.Instances[hit.Instance] : null;
+        Similarity? moves = hit.IsHit ? _options.Next?.Pieces?[_still.Pass.Set.PieceOf(hit)] : null;
         // A piece that does not hide leaves the element seen through it; one that is held out smaller or larger hides it there.
-        Hit own = _scene.Intersect(ray with { TMax = _pass.Set.HideDistance(ray, hit) });
+        Hit own = _still.Scene.Intersect(ray with { TMax = _still.Pass.Set.HideDistance(ray, hit) });
         if (own.IsHit)
         {
-            (hit, instance) = (own, _scene.Instances[own.Instance]);
+            (hit, instance) = (own, _still.Scene.Instances[own.Instance]);
             moves = _options.Next?.Elements[own.Instance].After(instance.ObjectToWorld.Inverse());
             if (_parts is not null)
             {
@@ -484,7 +570,7 @@ public sealed class DifferentialRenderer
         if (instance is null) { return; }
         Vector3 p = ray.At(hit.T), n = instance.Normal(hit);
         if (Vector3.Dot(n, d) > 0) { n = -n; }
-        _depth[x, y, 0] = _pass.Camera.DepthOf(p);
+        _depth[x, y, 0] = _still.Pass.Camera.DepthOf(p);
         Rgb(_position, x, y, p);
         Rgb(_normal, x, y, n);
         if (_parts is not null && _options.Next is { } next)
@@ -492,7 +578,8 @@ public sealed class DifferentialRenderer
             Vec3 then = moves is { } m ? m.Apply(Vec3.From(p)) : Vec3.From(p);
             if (next.Pinhole.TryProject(next.CameraToWorld, then, out double px, out double py))
             {
-                (_parts.Motion[x, y, 0], _parts.Motion[x, y, 1]) = ((float)(px * _width / next.Pinhole.Width - x - 0.5), (float)(py * _height / next.Pinhole.Height - y - 0.5));
+                double way = next.Back ? -1 : 1;
+                (_parts.Motion[x, y, 0], _parts.Motion[x, y, 1]) = ((float)(way * (px * _width / next.Pinhole.Width - x - 0.5)), (float)(way * (py * _height / next.Pinhole.Height - y - 0.5)));
             }
         }
     }

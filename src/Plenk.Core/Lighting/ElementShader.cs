@@ -18,7 +18,8 @@ public struct Shaded
 
 /// <summary>
 /// Light that an element sends to the camera: lights through the set and past itself, the fill, one mirror-like ray into the place, and
-/// one ray to pieces that shine or bounce. What a mirrored ray meets is read from the plate where the camera sees it, else estimated by its
+/// one ray to pieces that shine or bounce. A panorama is asked both ways, by its brightness and by the mirror-like ray, each weighted by how
+/// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read from the plate where the camera sees it, else estimated by its
 /// own sun and fill on an assumed albedo.
 /// </summary>
 public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementScene scene, Pose cameraToWorld, FloatImage plate, SetSurfaces? surfaces, bool directOnly)
@@ -43,8 +44,9 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
         return new(p + face * SetPass.SurfaceOffset(p, hit.T), face, n, v, scene.Elements[hit.Instance].Model.At(hit));
     }
 
-    /// <param name="byLight">Takes each sampled light's part, in their order; empty: nobody asks.</param>
-    public Shaded Shade(in Hit hit, in Ray ray, uint index, uint seed, Span<Vector3> byLight)
+    /// <param name="byLight">Takes each sampled light's part, in their order, by <paramref name="share"/>; empty: nobody asks.</param>
+    /// <param name="share">How much of the element the camera sees there: what lies before it and the contact look take from it.</param>
+    public Shaded Shade(in Hit hit, in Ray ray, uint index, uint seed, Span<Vector3> byLight, float share = 1)
     {
         Spot s = At(hit, ray);
         Material m = s.Material;
@@ -52,7 +54,8 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
         for (int k = 0; k < _rig.Sampled.Count; k++)
         {
             SampledLight light = _rig.Sampled[k];
-            if (!light.LightsElements || (light.IsAround && m.Diffuse == default)) { continue; }
+            bool both = light.Kind == Shots.LightKind.Panorama && m.Mirrors;
+            if (!light.LightsElements || (light.IsAround && !both && m.Diffuse == default)) { continue; }
             uint rays = (uint)pass.RaysTo(light);
             Vector3 diffuse = default, specular = default;
             for (uint j = 0; j < rays; j++)
@@ -60,17 +63,28 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
                 LightSample l = light.Sample(s.Point, s.Normal, Sampling.Point(index * rays + j, seed, 20 + (uint)k), openings);
                 if (!(l.Factor > 0) || Vector3.Dot(s.Face, l.Direction) <= 0 || !Open(new Ray(s.Point, l.Direction, 0, l.Distance))) { continue; }
                 // What comes from all around is mirrored by a ray of its own below.
-                if (light.IsAround) { diffuse += m.Diffuse / MathF.PI * l.Irradiance; continue; }
+                if (light.IsAround) { diffuse += m.Diffuse / MathF.PI * l.Irradiance; }
+                if (both)
+                {
+                    float own = rays * DensityOf(light, s, l.Direction), mirrored = Bsdf.SpecularDensity(m, s.Normal, l.Direction, s.View);
+                    result.Reflection += Bsdf.Parts(m, s.Normal, l.Direction, s.View).Specular * l.Irradiance * (own / (rays * (own + mirrored)));
+                }
+                if (light.IsAround) { continue; }
                 var (d, g) = Bsdf.Parts(m, s.Normal, l.Direction, s.View);
                 (diffuse, specular) = (diffuse + d * l.Irradiance, specular + g * l.Irradiance);
             }
             (diffuse, specular) = (diffuse / rays, specular / rays);
             (result.Diffuse, result.Specular) = (result.Diffuse + diffuse, result.Specular + specular);
-            if (k < byLight.Length) { byLight[k] += diffuse + specular; }
+            if (k < byLight.Length) { byLight[k] += share * (diffuse + specular); }
         }
         if (m.Mirrors && Bsdf.SampleSpecular(m, s.Normal, s.View, Sampling.Point(index, seed, 30), out Vector3 r, out float weight, out float vh) && Vector3.Dot(s.Face, r) > 0)
         {
-            result.Reflection += Bsdf.Fresnel(m.F0, vh, m.F90) * weight * Incoming(new Ray(s.Point, r), index, seed);
+            result.Reflection += Bsdf.Fresnel(m.F0, vh, m.F90) * weight * Incoming(new Ray(s.Point, r), index, seed, l =>
+            {
+                if (l.Kind != Shots.LightKind.Panorama) { return 1; }
+                float mirrored = Bsdf.SpecularDensity(m, s.Normal, r, s.View);
+                return mirrored / (mirrored + pass.RaysTo(l) * DensityOf(l, s, r));
+            });
         }
         if (surfaces is { AnyLightsElements: true } && !directOnly && m.Diffuse != default)
         {
@@ -78,6 +92,9 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
         }
         return result;
     }
+
+    /// <summary>How densely a light draws a direction; 0 where its ray would not be asked.</summary>
+    private float DensityOf(SampledLight light, in Spot s, Vector3 direction) => light.Density(s.Point, s.Normal, direction, light.CastsShadow ? openings : null);
 
     /// <summary>Radiance from pieces that shine or bounce, along one cosine-weighted ray.</summary>
     private Vector3 FromPieces(Vector3 point, Vector3 normal, uint index, uint seed)
@@ -126,12 +143,13 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
     private bool Open(in Ray ray) => !_set.Scene.Occluded(ray, RayKinds.LightSet) && !scene.Occluded(ray);
 
     /// <summary>Radiance along a mirror-like ray. The sun's disk is left out: it is counted as a light.</summary>
-    private Vector3 Incoming(in Ray ray, uint index, uint seed)
+    /// <param name="share">What of each light beyond the set is counted.</param>
+    private Vector3 Incoming(in Ray ray, uint index, uint seed, Func<SampledLight, float> share)
     {
         Hit own = scene.Intersect(ray);
         Hit hit = _set.Scene.Intersect(ray with { TMax = own.T }, RayKinds.CameraSet | RayKinds.LightSet);
         if (hit.IsHit) { return directOnly ? default : FromSet(ray, hit, index, seed); }
-        if (!own.IsHit) { return _rig.Around(ray.Direction); }
+        if (!own.IsHit) { return _rig.Around(ray.Direction, share); }
         if (directOnly) { return scene.Elements[own.Instance].Model.At(own).Emission; }
         var (plateLit, added) = Bounced(own, ray, index, seed);
         return plateLit + added;

@@ -26,6 +26,21 @@ public sealed record FrameLayers(
     /// <summary>Per pixel: the comp differs from the plate here by element, shadow or added light.</summary>
     public required bool[] Touched { get; init; }
 
+    /// <summary>The element held out, RGBA premultiplied: what the comp lays over the plate.</summary>
+    public required FloatImage Held { get; init; }
+
+    /// <summary>What the contact look leaves of the set's light, by pixel; null where that look is off.</summary>
+    public float[]? Near { get; init; }
+
+    /// <summary>By pixel, how far away elements are along the ray, the mean over their samples; +infinity where none is.</summary>
+    public required float[] Distance { get; init; }
+
+    /// <summary>What the comp shows, by element and piece; null where it was not asked for.</summary>
+    public IdMatte? Objects { get; init; }
+
+    /// <summary>What it shows of elements, by material.</summary>
+    public IdMatte? Materials { get; init; }
+
     public required RenderCounts Counts { get; init; }
 }
 
@@ -60,6 +75,9 @@ public sealed record RenderOptions
     /// <summary>The element's parts are kept apart.</summary>
     public bool Parts { get; init; }
 
+    /// <summary>ID mattes are made.</summary>
+    public bool Ids { get; init; }
+
     /// <summary>Elements throw light back onto the set, once.</summary>
     public bool Bounce { get; init; }
 
@@ -74,12 +92,17 @@ public sealed record RenderOptions
     public NextFrame? Next { get; init; }
 }
 
-/// <summary>The next frame's camera, elements in their order, and by piece what takes it there (null: it stays).</summary>
-public sealed record NextFrame(Pose CameraToWorld, Pinhole Pinhole, IReadOnlyList<Similarity> Elements, IReadOnlyList<Similarity?>? Pieces);
+/// <summary>The next frame's camera, elements in their order, and by piece of the set what takes it there (null: it stays).</summary>
+/// <param name="Back">It is the frame before, for want of a next one: all is taken to go on as it came.</param>
+public sealed record NextFrame(Pose CameraToWorld, Pinhole Pinhole, IReadOnlyList<Similarity> Elements, IReadOnlyList<Similarity?>? Pieces, bool Back = false);
 
 /// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
 /// <param name="Foreground">Of a coloured screen: what stands before it, RGB premultiplied, to stand over elements; null: the plate's own pixel does.</param>
 public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null);
 
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
-public sealed record RenderedLayer(FloatImage Rgba, float[] Distance);
+/// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>
+public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null);
+
+/// <summary>Set, elements and camera as they stand at one moment.</summary>
+public sealed record RenderMoment(SetPass Pass, IReadOnlyList<Contact.PlacedElement> Elements, Pose CameraToWorld);

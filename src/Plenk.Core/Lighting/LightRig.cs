@@ -39,6 +39,9 @@ public abstract class SampledLight(Light light)
     /// <summary>What is seen of it beyond everything; 0 for lights that stand within.</summary>
     public virtual Vector3 Radiance(Vector3 direction) => default;
 
+    /// <summary>How densely <see cref="Sample"/> draws a direction, per steradian, for lights from all around that are drawn by their brightness; 0: another way.</summary>
+    public virtual float Density(Vector3 point, Vector3 normal, Vector3 direction, SkyOpenings? openings) => 0;
+
     /// <summary>Strength times colour, whichever way the colour is given.</summary>
     public static Vector3 ColourOf(Light l) => (l.Kelvin is { } k ? ColorTemperature.Of(k) : l.Color.ToSingle()) * (float)l.Strength;
 }
@@ -49,10 +52,11 @@ public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillP
     public bool HasNew => FillNew != default || Sampled.Any(l => !l.InPlate);
 
     /// <summary>Radiance of all that lies beyond the set, in a direction.</summary>
-    public Vector3 Around(Vector3 direction)
+    /// <param name="share">What of each light is counted; null: all.</param>
+    public Vector3 Around(Vector3 direction, Func<SampledLight, float>? share = null)
     {
         Vector3 sum = default;
-        foreach (SampledLight l in Sampled) { if (l.LightsElements) { sum += l.Radiance(direction); } }
+        foreach (SampledLight l in Sampled) { if (l.LightsElements) { sum += l.Radiance(direction) * (share?.Invoke(l) ?? 1); } }
         return sum;
     }
 
@@ -196,16 +200,23 @@ internal sealed class PanoramaLight : SampledLight
     public PanoramaLight(Light light, Panorama picture) : base(light)
     {
         (_picture, _strength, _heading) = (picture, ColourOf(light), light.HeadingDegrees);
+        var bright = new double[Wide * High];
+        FloatImage small = picture.Width > Wide ? picture.Image.ReducedTo(Wide, High) : picture.Image;
+        for (int y = 0; y < High; y++) { for (int x = 0; x < Wide; x++) { bright[y * Wide + x] = Luminance.Of(small.Pixel(x * small.Width / Wide, y * small.Height / High)) + 1e-9; } }
+        // A pixel shines into its neighbours' halves where the picture is bent straight between pixels: they must be drawn for it.
         var weight = new double[Wide * High];
         double sum = 0;
-        FloatImage small = picture.Width > Wide ? picture.Image.ReducedTo(Wide, High) : picture.Image;
         for (int y = 0; y < High; y++)
         {
             double omega = Panorama.SolidAngle(Wide, High, y);
             for (int x = 0; x < Wide; x++)
             {
-                Span<float> p = small.Pixel(x * small.Width / Wide, y * small.Height / High);
-                sum += weight[y * Wide + x] = omega * (Luminance.Of(p) + 1e-9);
+                double lit = 0;
+                for (int dy = -1; dy <= 1; dy++)
+                {
+                    for (int dx = -1; dx <= 1; dx++) { lit += (dx == 0 ? 6 : 1) * (dy == 0 ? 6 : 1) / 64.0 * bright[Math.Clamp(y + dy, 0, High - 1) * Wide + (x + dx + Wide) % Wide]; }
+                }
+                sum += weight[y * Wide + x] = omega * lit;
             }
         }
         double running = 0;
@@ -223,11 +234,14 @@ internal sealed class PanoramaLight : SampledLight
 
     public override Vector3 Radiance(Vector3 direction) => _picture.At(Unturned(Vec3.From(direction))) * _strength;
 
-    private float Density(Vector3 direction)
+    private float ByBrightness(Vector3 direction)
     {
         var (u, v) = Panorama.PlaceOf(Unturned(Vec3.From(direction)));
         return _density[Math.Min(High - 1, (int)(v * High)) * Wide + Math.Min(Wide - 1, (int)(u * Wide))];
     }
+
+    public override float Density(Vector3 point, Vector3 normal, Vector3 direction, SkyOpenings? openings) =>
+        0.5f * ByBrightness(direction) + 0.5f * (openings is not null ? openings.Density(point, normal, direction) : MathF.Max(0, Vector3.Dot(normal, direction)) / MathF.PI);
 
     protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
@@ -252,7 +266,7 @@ internal sealed class PanoramaLight : SampledLight
         }
         float cos = Vector3.Dot(normal, d);
         if (!(cos > 0)) { return default; }
-        float other = openings is not null ? openings.Density(point, normal, d) : cos / MathF.PI, pdf = 0.5f * Density(d) + 0.5f * other;
+        float pdf = Density(point, normal, d, openings);
         return pdf > 0 ? new(d, cos / (MathF.PI * pdf), Radiance(d) * (cos / pdf), float.PositiveInfinity) : default;
     }
 }

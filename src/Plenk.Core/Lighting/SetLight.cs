@@ -22,9 +22,11 @@ public sealed record SetLight(FloatImage Irradiance, float[] Sun)
         var points = new Vector3[w * h];
         var normals = new Vector3[w * h];
         bool[] isSun = [.. pass.Rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.IsAround, pass.RaysTo(l)))], mine = [.. pass.Rig.Sampled.SelectMany(l => Enumerable.Repeat(l.InPlate, pass.RaysTo(l)))];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, () => (Samples: (SetSample[]?)null, Lights: (LightSample[]?)null), (y, _, buffers) =>
+        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, () => new SetPass.RowOfSamples(), (y, _, traced) =>
         {
-            pass.Row(y, ref buffers.Samples, ref buffers.Lights, out var row, out var lights);
+            pass.Row(y, ref traced);
+            ReadOnlySpan<SetSample> row = traced.Samples.Span;
+            ReadOnlySpan<LightSample> lights = traced.Lights.Span;
             for (int x = 0; x < w; x++)
             {
                 Vector3 fromSun = default, fromSky = default, point = default;
@@ -57,7 +59,7 @@ public sealed record SetLight(FloatImage Irradiance, float[] Sun)
                 Hit hit = pass.Set.Scene.Intersect(centre, RayKinds.CameraSet);
                 if (hit.IsHit) { normals[to] = pass.Set.Instances[hit.Instance].FaceNormal(hit); }
             }
-            return buffers;
+            return traced;
         }, _ => { });
         // What comes from the sky changes slowly along a surface: neighbours on it share their few samples.
         var result = new FloatImage(w, h, 3);

@@ -46,12 +46,18 @@ public sealed class SetPass
     public int LightSamplesPerCameraSample { get; }
     private readonly SkyOpenings? _openings;
     private readonly float[]? _hideDistance;
+    private readonly bool _centred;
     private readonly float[]?[]? _reaches;
+
+    /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
+    public uint FirstSample { get; }
 
     /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
-    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null, IReadOnlyList<float[]?>? reaches = null)
+    /// <param name="centred">A single sample of a pixel sits in its middle.</param>
+    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null, IReadOnlyList<float[]?>? reaches = null, uint firstSample = 0, bool centred = true)
     {
+        (FirstSample, _centred) = (firstSample, centred && quality.CameraSamples == 1);
         _reaches = reaches?.ToArray();
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
         _hideDistance = hideDistance;
@@ -72,22 +78,29 @@ public sealed class SetPass
 
     public int RaysTo(SampledLight light) => light.IsAround || light.Kind == LightKind.Rectangle ? Quality.SkyRays : Quality.SunRays;
 
-    /// <summary>The samples of a row of pixels: from the kept ones, or traced into the buffers.</summary>
+    /// <summary>A row of pixels' samples and their light samples.</summary>
+    public struct RowOfSamples
+    {
+        internal SetSample[]? Own;
+        internal LightSample[]? OwnLights;
+        public ReadOnlyMemory<SetSample> Samples;
+        public ReadOnlyMemory<LightSample> Lights;
+    }
+
+    /// <summary>The samples of a row of pixels: from the kept ones, or traced into the row's own memory, which is used again.</summary>
     /// <param name="few">Whether few rays to a sky do at a spot with a normal; null: nowhere. Kept samples have all.</param>
-    public void Row(int y, ref SetSample[]? samples, ref LightSample[]? lights, out ReadOnlySpan<SetSample> row, out ReadOnlySpan<LightSample> lightRow, Func<Vector3, Vector3, bool>? few = null)
+    public void Row(int y, ref RowOfSamples row, Func<Vector3, Vector3, bool>? few = null)
     {
         int n = Camera.Pinhole.Width * Quality.CameraSamples, l = n * LightSamplesPerCameraSample;
         if (_samples is not null)
         {
-            row = _samples.AsSpan(y * n, n);
-            lightRow = _lights.AsSpan(y * l, l);
+            (row.Samples, row.Lights) = (_samples.AsMemory(y * n, n), _lights.AsMemory(y * l, l));
             return;
         }
-        samples ??= new SetSample[n];
-        lights ??= new LightSample[l];
-        Trace(y, samples, lights, few);
-        row = samples;
-        lightRow = lights;
+        row.Own ??= new SetSample[n];
+        row.OwnLights ??= new LightSample[l];
+        Trace(y, row.Own, row.OwnLights, few);
+        (row.Samples, row.Lights) = (row.Own, row.OwnLights);
     }
 
     private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few)
@@ -99,7 +112,7 @@ public sealed class SetPass
             for (int i = 0; i < n; i++)
             {
                 int at = x * n + i;
-                samples[at] = Sample(x, y, (uint)i, seed, lights.Slice(at * l, l), closed: IsKept, few);
+                samples[at] = Sample(x, y, FirstSample + (uint)i, seed, lights.Slice(at * l, l), closed: IsKept, few);
             }
         }
     }
@@ -108,7 +121,7 @@ public sealed class SetPass
     {
         lights.Clear();
         // One sample a pixel sits in the middle; more are spread over the pixel's square (box filter).
-        Vector2 spot = Quality.CameraSamples == 1 ? new(0.5f, 0.5f) : Sampling.Point(index, seed, 0);
+        Vector2 spot = _centred ? new(0.5f, 0.5f) : Sampling.Point(index, seed, 0);
         var s = new SetSample { Piece = -1, Distance = float.PositiveInfinity, HideDistance = float.PositiveInfinity };
         if (!Camera.TryDirection(x, y, spot, out s.Direction)) { return s; }
         var ray = new Ray(Camera.Origin, s.Direction);

@@ -107,7 +107,7 @@ public sealed record Element : Extensible
         Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
 
     /// <summary>As it is keyed at a frame.</summary>
-    public Element At(int frame) => Keys.Count == 0 ? this : this with
+    public Element At(double frame) => Keys.Count == 0 ? this : this with
     {
         Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
         TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,

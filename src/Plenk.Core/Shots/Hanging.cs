@@ -8,23 +8,32 @@ namespace Plenk.Core.Shots;
 /// </summary>
 public static class Hanging
 {
-    /// <summary>Where a thing is at a shot frame; before its first frame and after its last it stays. Null while it has none.</summary>
-    public static Pose? PoseOf(MovingObject thing, int frame)
+    /// <summary>Where a thing is at a shot frame, or between two; before its first frame and after its last it stays. Null while it has none.</summary>
+    public static Pose? PoseOf(MovingObject thing, double frame)
     {
         if (thing.Frames.Count == 0) { return null; }
         ObjectPose nearest = thing.Frames[0];
         foreach (ObjectPose f in thing.Frames) { if (Math.Abs(f.Frame - frame) < Math.Abs(nearest.Frame - frame)) { nearest = f; } }
-        return Pose.FromRowMajor16(nearest.ObjectToWorld, out _);
+        Pose? own = Pose.FromRowMajor16(nearest.ObjectToWorld, out _);
+        int side = Math.Sign(frame - nearest.Frame);
+        return side == 0 || own is not { } a || thing.Frames.FirstOrDefault(f => f.Frame == nearest.Frame + side) is not { } other || Pose.FromRowMajor16(other.ObjectToWorld, out _) is not { } b ? own
+            : Pose.Interpolate(a, b, Math.Abs(frame - nearest.Frame));
     }
 
-    /// <summary>The shot with keyed elements and all that hangs stood where it is at a frame. The same document where nothing moves.</summary>
-    public static ShotDocument At(ShotDocument shot, int frame)
+    /// <summary>
+    /// The shot with keyed elements and all that hangs stood where it is at a frame. The same document where nothing moves, or where it has
+    /// been stood there already.
+    /// </summary>
+    /// <exception cref="InvalidOperationException">It has been stood at another frame: what hangs would be moved twice.</exception>
+    public static ShotDocument At(ShotDocument shot, double frame)
     {
+        if (shot.StoodAt is { } stood) { return stood == frame ? shot : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for."); }
         if (shot.Elements.Any(e => e.Keys.Count > 0)) { shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] }; }
         if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null)) { return shot; }
         Pose? Of(string? id) => id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
         return shot with
         {
+            StoodAt = frame,
             Pieces = [.. shot.Pieces.Select(p => Of(p.HangsOn) is { } pose ? Placed(p, pose) : p)],
             Elements = [.. shot.Elements.Select(e => Of(e.HangsOn) is { } pose ? Placed(e, pose) : e)],
         };

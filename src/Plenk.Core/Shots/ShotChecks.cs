@@ -125,7 +125,8 @@ public static class ShotChecks
         }
         Doubles(d.Projections.Select(p => p.Id), "Projections");
         Doubles(d.OtherCameras.Select(c => c.Id), "Other cameras");
-        Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
+Need(d.ShutterDegrees is >= 0 and <= 360, "Finish: a shutter is open between 0° and 360°.");
+            Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
         foreach (OtherCamera c in d.OtherCameras)
         {
             Need(c.Gain.IsFinite && c.Gain is { X: > 0, Y: > 0, Z: > 0 }, $"Camera {c.Name}: its gain must be positive in each channel.");

@@ -22,6 +22,10 @@ public sealed record ShotDocument : Extensible
     public string ColorSpace { get; init; } = "linear-bt709";
     public FrameRange Range { get; init; } = new(1001, 1001);
 
+    /// <summary>The frame that <see cref="Hanging"/> has stood all at that hangs; never kept.</summary>
+    [JsonIgnore]
+    public double? StoodAt { get; init; }
+
     /// <summary>What the cut uses; the rest of <see cref="Range"/> is handles. Null: there are none.</summary>
     public FrameRange? Cut { get; init; }
     public FrameRate Rate { get; init; } = new(24, 1);
@@ -74,6 +78,9 @@ public sealed record ShotDocument : Extensible
 
     /// <summary>Elements throw light that falls on them back onto the set, once.</summary>
     public bool Bounces { get; init; }
+
+    /// <summary>How long the camera's shutter was open, of a whole turn of 360°; elements and their shadows are blurred by it. 0: they are not.</summary>
+    public double ShutterDegrees { get; init; }
 
     /// <summary>A real shadow that ours are held against; null: none is named.</summary>
     public ShadowPair? RealShadow { get; init; }

@@ -102,6 +102,8 @@ public static class GltfFile
                     if (data.Length == 0) { warnings.Add($"The picture of material “{m.Name}” is missing; its flat colour is used."); }
                     else { picture = MaterialPicture.Read(data, $"the picture of material {m.Name}"); }
                 }
+                if (m.Alpha == AlphaMode.MASK && picture is not null) { MaterialPicture.Cut(picture, m.AlphaCutoff); }
+                if (m.Alpha == AlphaMode.BLEND && baseColor.W < 1) { warnings.Add($"Material “{m.Name}” is see-through all over ({baseColor.W:0.##}); it is taken as whole. Give it a picture with alpha."); }
                 foreach (string left in ((string[])["Normal", "Occlusion", "MetallicRoughness", "Emissive"]).Where(c => m.FindChannel(c)?.Texture is not null)) { warnings.Add($"The {left} picture of material “{m.Name}” is not used; its even value is."); }
                 Vector3 emission = m.FindChannel("Emissive") is { } e ? new Vector3(e.Color.X, e.Color.Y, e.Color.Z) * (e.Parameters.FirstOrDefault(p => p.Name == "EmissiveStrength")?.Value is float strength ? strength : 1) : default;
                 made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness)

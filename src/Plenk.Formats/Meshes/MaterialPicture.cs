@@ -24,6 +24,16 @@ public static class MaterialPicture
         return image;
     }
 
+    /// <summary>Alpha as a mask: whole from a cutoff on, else nothing (glTF 2.0, 3.9.4).</summary>
+    public static void Cut(FloatImage image, float cutoff)
+    {
+        for (int i = 0; i < image.Data.Length; i += 4)
+        {
+            float a = image.Data[i + 3], by = a >= cutoff && a > 0 ? 1 / a : 0;
+            for (int c = 0; c < 4; c++) { image.Data[i + c] *= by; }
+        }
+    }
+
     public static bool HasAlpha(FloatImage image)
     {
         for (int i = 3; i < image.Data.Length; i += 4) { if (image.Data[i] < 1) { return true; } }

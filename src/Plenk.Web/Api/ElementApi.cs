@@ -176,6 +176,8 @@ public static partial class ElementApi
                 ExrPicture p = ExrFile.Read(bytes, name);
                 now = (p.Width, p.Height);
                 alpha &= p.Any("A") is not null;
+                int bad = ((string[])["R", "G", "B", "A"]).Sum(c => p.Any(c)?.Count(v => !float.IsFinite(v)) ?? 0);
+                if (bad > 0) { notes.Add($"{name}: {bad:N0} values are no number; they show nothing. Render that frame again."); }
             }
             else
             {

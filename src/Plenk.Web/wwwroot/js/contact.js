@@ -1,6 +1,7 @@
 // The contact's sheet: elements of every kind, what they are made of, how they stand and move; filmed people; mattes.
 import { get, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { byFrame, has, keyHere, setKeyed, straightAt } from './keys.js';
 import { shadowSection } from './lights.js';
 import { matteChoices, matteSection } from './mattes.js';
 import { hangsOn } from './moving.js';
@@ -11,15 +12,6 @@ import { on, save, setHand, state, takeState, tell } from './state.js';
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const kindOf = (x) => x.kind ?? 'Mesh';
 const kinds = { Mesh: 'mesh', Card: 'card', Lettering: 'lettering', Rendered: 'rendered frames' };
-const has = (v) => v !== null && v !== undefined;
-
-// A value of an element or a light: where it has keys, it becomes a key of this frame.
-export function setKeyed(x, key, value, frame = state.frame) {
-  if (!(x.keys || []).some((k) => has(k[key]))) { x[key] = value; return; }
-  let k = x.keys.find((q) => q.frame === frame);
-  if (!k) { k = { frame, ...(x.turnDegrees === undefined ? {} : { ease: 'Eased' }) }; x.keys.push(k); x.keys.sort((a, b) => a.frame - b.frame); }
-  k[key] = value;
-}
 
 // Where a keyed element is, frame by frame: asked of the server, which knows how keys go on.
 let path = null, pathOf = '', pathOn = 'position0';
@@ -93,7 +85,7 @@ function materials(m, e) {
 function keyed(m, e) {
   const keys = m.keys || [], now = elementAt(m), own = keys.find((k) => k.frame === state.frame);
   return fold('Keys over frames', 'element-keys', quiet(keys.length ? `Keyed at ${keys.map((k) => k.frame).join(', ')}. What is changed at a frame becomes a key of it; the rail shows one value and takes its points.` : 'It stands still. Key it, and it moves between keys.'),
-    h('div', { class: 'actions' }, button(`Key it at ${state.frame}`, () => e(`keyed at ${state.frame}`, (x) => { x.keys = [...(x.keys || []).filter((k) => k.frame !== state.frame), { frame: state.frame, position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, ease: own?.ease ?? 'Eased' }].sort((a, b) => a.frame - b.frame); })), own ? button('Take this key away', () => e(`key at ${state.frame} taken away`, (x) => { x.keys = x.keys.filter((k) => k.frame !== state.frame); })) : null, keys.length ? button('Take all keys away', () => e('keys taken away', (x) => { Object.assign(x, { position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, keys: [] }); })) : null),
+    h('div', { class: 'actions' }, button(`Key it at ${state.frame}`, () => e(`keyed at ${state.frame}`, (x) => { x.keys = [...(x.keys || []).filter((k) => k.frame !== state.frame), { frame: state.frame, position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, ease: own?.ease ?? 'Eased' }].sort(byFrame); })), own ? button('Take this key away', () => e(`key at ${state.frame} taken away`, (x) => { x.keys = x.keys.filter((k) => k.frame !== state.frame); })) : null, keys.length ? button('Take all keys away', () => e('keys taken away', (x) => { Object.assign(x, { position: now.position, turnDegrees: now.turnDegrees, scale: now.scale, keys: [] }); })) : null),
     own ? choice('From here it goes', own.ease, [['Eased', 'easing out and in'], ['Straight', 'straight'], ['Smooth', 'through without a corner'], ['Held', 'not at all, until the next']], (v) => e('how it goes on', (x) => { x.keys.find((k) => k.frame === state.frame).ease = v; })) : null,
     keys.length ? choice('In the rail', pathOn, Object.entries(curves).map(([k, [t]]) => [k, t]), (v) => { pathOn = v; tell('chosen'); }) : null);
 }
@@ -123,16 +115,9 @@ function people(d) {
   return fold('Filmed people', 'people', quiet('Somebody’s matte, stood in the place as a solid: unseen, it throws shadow on elements and takes theirs, in every frame by its outline.'), own.length ? rows(own.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : '' })), p?.id, (id) => { state.chosen.figure = id ?? p.id; tell('chosen'); }) : null,
     h('div', { class: 'actions' }, button(matte ? `Stand ${matte.name} in the set` : 'Stand a matte in the set', () => save(`Stood ${matte.name} in the set`, (x) => { const id = newId(x.pieces, 'figure'); x.pieces.push({ id, name: matte.name, kind: 'Figure', figure: { matte: matte.id, thicknessMetres: 0.25, towardsLight: false, keys: [] }, duties: { receives: true, hides: true, wearsFootage: false, blocksLight: true } }); state.chosen.figure = id; return x; }), { disabled: !matte || !d.camera, title: matte ? '' : 'Choose a matte first, in the list of mattes' })),
     ...(p ? [choice('Its outline', p.figure.matte, matteChoices(), (v) => e('outline', (x) => { x.figure.matte = v; })), number('Thick', p.figure.thicknessMetres, 'm', (v) => e('thickness', (x) => { x.figure.thicknessMetres = v; }), { min: 0.002, max: 20 }), choice('Turned to', p.figure.towardsLight ? 'light' : 'camera', [['camera', 'the camera'], ['light', 'the sun']], (v) => e('turned', (x) => { x.figure.towardsLight = v === 'light'; })), hangsOn('piece', p),
-      triple(`Moved at ${state.frame}`, key?.shift ?? [0, 0, 0], 'm', (v) => e(`moved at ${state.frame}`, (x) => { figureKey(x).shift = v; })), number('and sized', key?.scale ?? 1, 'times', (v) => e(`sized at ${state.frame}`, (x) => { figureKey(x).scale = v; }), { min: 0.02, max: 50 }), key ? h('div', { class: 'actions' }, button('Take this correction away', () => e('correction taken away', (x) => { x.figure.keys = x.figure.keys.filter((k) => k.frame !== state.frame); }))) : null,
+      triple(`Moved at ${state.frame}`, straightAt(p.figure.keys, 'shift') ?? [0, 0, 0], 'm', (v) => e(`moved at ${state.frame}`, (x) => { keyHere(x.figure).shift = v; })), number('and sized', straightAt(p.figure.keys, 'scale') ?? 1, 'times', (v) => e(`sized at ${state.frame}`, (x) => { keyHere(x.figure).scale = v; }), { min: 0.02, max: 50 }), key ? h('div', { class: 'actions' }, button('Take this correction away', () => e('correction taken away', (x) => { x.figure.keys = x.figure.keys.filter((k) => k.frame !== state.frame); }))) : null,
       tick('it hides what is behind it', p.duties.hides !== false, (v) => e('hides', (x) => { x.duties.hides = v; })), h('div', { class: 'actions' }, button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Take it away', () => save(`${p.name} taken away`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; })))] : []));
 }
-function figureKey(x) {
-  x.figure.keys ||= [];
-  let k = x.figure.keys.find((q) => q.frame === state.frame);
-  if (!k) { k = { frame: state.frame }; x.figure.keys.push(k); x.figure.keys.sort((a, b) => a.frame - b.frame); }
-  return k;
-}
-
 export function contactSection() {
   const d = state.document, m = chosen();
   refreshPath();

@@ -1,6 +1,7 @@
 // The light's sheet: lights of every kind, placed by hand and by numbers, keyed over frames; the sun found three ways; panoramas.
 import { get, post, upload } from './api.js';
 import { button, choice, fold, h, heading, notes, number, quiet, rows, show as text3, text, tick, told, triple } from './build.js';
+import { byFrame, has, setKeyed, straightAt } from './keys.js';
 import { matteChoices, matteSection } from './mattes.js';
 import { pick } from './picture.js';
 import { newId } from './pieces.js';
@@ -20,13 +21,8 @@ const apart = (a, b) => { const l = (v) => Math.hypot(...v) || 1; return Math.ac
 
 // A light as it is at this frame: straight between its keys.
 export function lightAt(l, frame = state.frame) {
-  const out = { ...l }, keys = [...(l.keys || [])].sort((a, b) => a.frame - b.frame);
-  for (const k of ['strength', 'color', 'direction', 'position']) {
-    const own = keys.filter((x) => x[k] !== null && x[k] !== undefined);
-    if (!own.length) continue;
-    const before = own.filter((x) => x.frame <= frame).at(-1), after = own.find((x) => x.frame >= frame), a = before || after, b = after || before, t = a === b || a.frame === b.frame ? 0 : (frame - a.frame) / (b.frame - a.frame);
-    out[k] = typeof a[k] === 'number' ? a[k] + t * (b[k] - a[k]) : a[k].map((v, i) => v + t * (b[k][i] - v));
-  }
+  const out = { ...l };
+  for (const k of ['strength', 'color', 'direction', 'position']) out[k] = straightAt(l.keys, k, frame) ?? l[k];
   return out;
 }
 
@@ -147,14 +143,14 @@ function ofPanorama(l, e) {
 function keyed(l, e) {
   const keys = l.keys || [], here = keys.find((k) => k.frame === state.frame), now = lightAt(l);
   return fold('Keys over frames', 'keys', keys.length ? quiet(`Keyed at ${keys.map((k) => k.frame).sort((a, b) => a - b).join(', ')}. Changes at a frame with keys are keys of that frame; the rail shows its strength and takes its points.`) : quiet('The light is the same in every frame. Key it, and it changes between keys.'),
-    h('div', { class: 'actions' }, button(`Key it at ${state.frame}`, () => e(`keyed at ${state.frame}`, (x) => { x.keys = [...(x.keys || []).filter((k) => k.frame !== state.frame), { frame: state.frame, strength: now.strength, color: now.color, direction: now.direction, position: now.position }].sort((a, b) => a.frame - b.frame); })), here ? button('Take this key away', () => e(`key at ${state.frame} taken away`, (x) => { x.keys = x.keys.filter((k) => k.frame !== state.frame); })) : null, keys.length ? button('Take all keys away', () => e('keys taken away', (x) => { x.keys = []; })) : null));
+    h('div', { class: 'actions' }, button(`Key it at ${state.frame}`, () => e(`keyed at ${state.frame}`, (x) => { x.keys = [...(x.keys || []).filter((k) => k.frame !== state.frame), { frame: state.frame, strength: now.strength, color: now.color, direction: now.direction, position: now.position }].sort(byFrame); })), here ? button('Take this key away', () => e(`key at ${state.frame} taken away`, (x) => { x.keys = x.keys.filter((k) => k.frame !== state.frame); })) : null, keys.length ? button('Take all keys away', () => e('keys taken away', (x) => { x.keys = []; })) : null));
 }
 
 export function lightSection() {
   const d = state.document, l = d.lights.find((x) => x.id === state.chosen.light) || d.lights[0], now = l && lightAt(l);
   // What is changed at a frame with keys becomes a key of it.
   const e = (what, change) => save(`${l.name}: ${what}`, (x) => { change(x.lights.find((q) => q.id === l.id)); return x; });
-  const set = (what, key, value) => e(what, (x) => { if (x.keys?.some((k) => k[key] !== null && k[key] !== undefined)) { let k = x.keys.find((q) => q.frame === state.frame); if (!k) { k = { frame: state.frame }; x.keys.push(k); x.keys.sort((a, b) => a.frame - b.frame); } k[key] = value; } else x[key] = value; });
+  const set = (what, key, value) => e(what, (x) => setKeyed(x, key, value));
   const parts = [heading('Lights'), d.lights.length ? rows(d.lights.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : x.alone ? 'alone' : `${text3(lightAt(x).strength, 3)}${x.inPlate === false ? ', new' : ''}` })), l?.id, (id) => { state.chosen.light = id ?? l.id; tell('chosen'); }, { long: true }) : quiet('No light yet. Add the sun and the sky that lit the plate.'),
     h('div', { class: 'actions' }, ...['Sun', 'Sky', 'Fill'].map((k) => button(`Add a ${kinds[k]}`, () => create(k))), ...['Point', 'Spot', 'Rectangle'].map((k) => button(`Hang a ${kinds[k]}`, () => hang(k), { disabled: !d.camera || !d.pieces.length })), button('Stand grey and chrome balls', standBalls, { disabled: !d.camera || !d.pieces.length })), findSun(d), fitStrengths(d), panoramas(d), renderedSection(), d.plate ? matteSection() : null];
   if (!l) return parts.filter(Boolean);
@@ -201,10 +197,10 @@ function fitStrengths(d) {
 // The chosen light's strength over the range, for the rail: a curve whose points are its keys.
 export function lightCurve() {
   const l = state.document?.lights.find((x) => x.id === state.chosen.light);
-  if (state.step !== 5 || !l?.keys?.some((k) => k.strength !== null && k.strength !== undefined)) return null;
+  if (state.step !== 5 || !l?.keys?.some((k) => has(k.strength))) return null;
   const { first, last } = state.document.range, points = [];
   for (let f = first; f <= last; f++) points.push({ frame: f, value: lightAt(l, f).strength });
-  return { name: `${l.name}, strength`, least: 0, curves: [{ axis: '', points }], keys: l.keys.filter((k) => k.strength !== null && k.strength !== undefined).map((k) => ({ frame: k.frame, value: k.strength })), change: (frame, value) => save(`${l.name}: key at ${frame}`, (d) => { d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value); return d; }) };
+  return { name: `${l.name}, strength`, least: 0, curves: [{ axis: '', points }], keys: l.keys.filter((k) => has(k.strength)).map((k) => ({ frame: k.frame, value: k.strength })), change: (frame, value) => save(`${l.name}: key at ${frame}`, (d) => { d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value); return d; }) };
 }
 
 // Marks of lamps that stand in the place, at this frame.
@@ -229,7 +225,7 @@ export async function drawnOut(lamp, from, to) {
   // The mark's line is a metre long against the light's direction.
   const metres = -((to.x - from.x) * u[0] + (to.y - from.y) * u[1]) / l2;
   const l = state.document.lights.find((x) => x.id === lamp.id), now = lightAt(l), n = Math.hypot(...now.direction) || 1, position = now.position.map((v, i) => v + (metres * now.direction[i]) / n);
-  await save(`${l.name}: drawn out`, (d) => { const x = d.lights.find((q) => q.id === l.id), k = x.keys?.find((q) => q.frame === state.frame && q.position); if (k) k.position = position; else x.position = position; return d; });
+  await save(`${l.name}: drawn out`, (d) => { setKeyed(d.lights.find((x) => x.id === l.id), 'position', position); return d; });
 }
 
 on('escape', () => { state.pullShadow = false; });

@@ -1,6 +1,7 @@
 // Mattes: one list for every step. Shapes drawn on the plate, coloured screens, pictures, elements' coverage; joined, carried along, frozen.
 import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { keyHere, straightAt } from './keys.js';
 import { on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -23,13 +24,7 @@ export function matteAt(m, frame) {
     }
     return carried.get(key);
   }
-  const keys = [...m.keys].sort((a, b) => a.frame - b.frame);
-  if (!keys.length) return [];
-  const after = keys.findIndex((k) => k.frame >= frame);
-  if (after < 0) return keys.at(-1).corners;
-  if (after === 0 || keys[after].frame === frame) return keys[after].corners;
-  const a = keys[after - 1], b = keys[after], t = (frame - a.frame) / (b.frame - a.frame);
-  return a.corners.map((v, i) => v + (b.corners[i] - v) * t);
+  return straightAt(m.keys, 'corners', frame) ?? [];
 }
 
 // Outlines of mattes, the chosen one with its corners, and the one that is being drawn.
@@ -59,8 +54,7 @@ export function cornerNear(p, zoom) {
 }
 
 export const keyMatte = (id, corners) => save(`Matte keyed at ${state.frame}`, (d) => {
-  const m = d.mattes.find((x) => x.id === id);
-  m.keys = [...m.keys.filter((k) => k.frame !== state.frame), { frame: state.frame, corners }].sort((a, b) => a.frame - b.frame);
+  keyHere(d.mattes.find((x) => x.id === id)).corners = corners;
   return d;
 });
 

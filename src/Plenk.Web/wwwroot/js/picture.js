@@ -1,11 +1,11 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { get, picture } from './api.js';
-import { setKeyed } from './contact.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
 import { drawLevel } from './level.js';
 import { drawLights, drawnOut, lampNear, pulledShadow } from './lights.js';
 import { drawPieces } from './pieces.js';
+import { setKeyed } from './keys.js';
 import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';

@@ -1,6 +1,7 @@
 // The set from above: a measured drawing at one scale both ways. Elements, boxes and planes, and the sun are moved here.
 import { get } from './api.js';
-import { elementAt, setKeyed } from './contact.js';
+import { elementAt } from './contact.js';
+import { setKeyed } from './keys.js';
 import { lightAt } from './lights.js';
 import { on, save, state, tell } from './state.js';
 

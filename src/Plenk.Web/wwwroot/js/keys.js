@@ -1,0 +1,28 @@
+// Values that are keyed over frames: of lights, elements, figures and mattes.
+import { state } from './state.js';
+
+export const has = (v) => v !== null && v !== undefined;
+export const byFrame = (a, b) => a.frame - b.frame;
+
+// A number or a list of them at a frame: straight between keys, held before the first and after the last. Undefined where none is keyed.
+export function straightAt(keys, name, frame = state.frame) {
+  const own = (keys || []).filter((k) => has(k[name])).sort(byFrame);
+  const a = own.findLast((k) => k.frame <= frame) || own[0], b = own.find((k) => k.frame >= frame) || own.at(-1);
+  if (!own.length || a.frame === b.frame) return a?.[name];
+  const t = (frame - a.frame) / (b.frame - a.frame), mix = (u, v) => u + t * (v - u);
+  return typeof a[name] === 'number' ? mix(a[name], b[name]) : a[name].map((v, i) => mix(v, b[name][i]));
+}
+
+// The key of this frame, made where there is none. `made` is what a new one begins with.
+export function keyHere(x, made = {}, frame = state.frame) {
+  x.keys ||= [];
+  let k = x.keys.find((q) => q.frame === frame);
+  if (!k) { k = { frame, ...made }; x.keys.push(k); x.keys.sort(byFrame); }
+  return k;
+}
+
+// A value of an element or a light: where it has keys, it becomes a key of this frame.
+export function setKeyed(x, name, value) {
+  if ((x.keys || []).some((k) => has(k[name]))) keyHere(x, x.turnDegrees === undefined ? {} : { ease: 'Eased' })[name] = value;
+  else x[name] = value;
+}
