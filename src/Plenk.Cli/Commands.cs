@@ -170,7 +170,7 @@ internal static class RenderCommand
             int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate.");
             foreach (int frame in list)
             {
-                FrameLayers layers = engine.Render(document, frame, Math.Min(parsed.GetValue(width) ?? full, full), RenderQuality.Full, stop: stop, parts: true);
+                FrameLayers layers = engine.Finish.Frame(document, frame, Math.Min(parsed.GetValue(width) ?? full, full), RenderQuality.Full, parts: true, stop: stop);
                 FrameFiles.Write(engine, document, frame, layers, parsed.GetValue(output)!);
                 Console.Error.WriteLine($"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second");
             }

@@ -23,7 +23,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 3, kind, seen, shot.Look, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Bounces, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        string key = ShotEngine.Key("picture", 4, kind, seen, shot.Look, shot.Finish, shot.ShutterDegrees, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Bounces, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         // One full picture at a time: two would only make both late.
         bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
@@ -80,7 +80,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                 }
             default:
                 {
-                    FrameLayers layers = engine.Render(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, stop: stop);
+                    FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
                     return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
                         : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
                 }

@@ -92,12 +92,12 @@ public sealed class ElementWork(IMedia media)
     public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _layers.Get(ShotEngine.Key("layer", 1, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
+        return _layers.Get(ShotEngine.Key("layer", 2, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
             float[]? depth = null;
-            FloatImage? position = null;
+            FloatImage? position = null, shadow = null;
             if (ExrFile.Is(bytes))
             {
                 ExrPicture p = ExrFile.Read(bytes, own.File);
@@ -108,6 +108,11 @@ public sealed class ElementWork(IMedia media)
                 for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
+                if (p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb)
+                {
+                    shadow = FloatImage.Of(p.Width, p.Height, sr.Values, sg.Values, sb.Values);
+                    for (int i = 0; i < shadow.Data.Length; i++) { if (!(shadow.Data[i] >= 0)) { shadow.Data[i] = 1; } }
+                }
             }
             else { rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied); }
             if (Math.Abs((double)rgba.Width / rgba.Height - (double)grid.Width / grid.Height) > 0.01) { throw new ShotFault($"{own.File} is {rgba.Width} × {rgba.Height}, another shape than the plate. It must be rendered through the shot's camera."); }
@@ -131,7 +136,7 @@ public sealed class ElementWork(IMedia media)
                     }
                 }
             }
-            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance);
+            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance, e.Id, shadow is null || shadow.Width == grid.Width ? shadow : shadow.ReducedTo(grid.Width, grid.Height));
         });
     }
 

@@ -50,7 +50,7 @@ public sealed class RenderJob(JobStore jobs, ShotStore shots, ShotEngine engine,
                             // The next tick asks again.
                         }
                     }, null, 400, 400);
-                    FrameLayers layers = engine.Render(document, frame, width, RenderQuality.Full, stop: stop.Token, parts: true);
+                    FrameLayers layers = engine.Finish.Frame(document, frame, width, RenderQuality.Full, parts: true, stop: stop.Token);
                     FrameFiles.Write(engine, document, frame, layers, directory);
                 }
                 files.Add(png);

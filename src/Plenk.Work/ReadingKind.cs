@@ -41,7 +41,12 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(3, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], Gap),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
-        new(3, FinishReadings.Blank, s => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed, s.Depth is { Hides: true } ? s.Depth : null, .. s.Pieces.Any(p => p.Duties.LightsElements) ? Sources(s) : []], BlackLevel),
+        new(1, FinishReadings.BlackBlank, Shown, Finished(FinishReadings.BlackBlank, FinishReadings.Black)),
+        new(1, FinishReadings.WhiteBlank, Shown, Finished(FinishReadings.WhiteBlank, FinishReadings.White)),
+        new(1, FinishReadings.TintBlank, Shown, Finished(FinishReadings.TintBlank, FinishReadings.Tint)),
+        new(1, FinishReadings.EdgeBlank, Shown, Finished(FinishReadings.EdgeBlank, FinishReadings.Edge)),
+        new(1, FinishReadings.HoldoutBlank, Shown, Finished(FinishReadings.HoldoutBlank, FinishReadings.Holdout)),
+        new(1, FinishReadings.GrainBlank, Shown, Finished(FinishReadings.GrainBlank, FinishReadings.Grain)),
     ];
 
     public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
@@ -159,12 +164,9 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         return ContactReadings.Gap(frames);
     }
 
-    private static Reading BlackLevel(ShotEngine engine, ShotDocument shot, CancellationToken stop)
-    {
-        if (shot.Elements.All(e => e.Off)) { return FinishReadings.Blank with { Note = "nothing stands here yet" }; }
-        int frame = shot.Range.First + shot.Range.Count / 2, width = Math.Min(Width, shot.Plate?.Width ?? Width);
-        FrameLayers layers = engine.Render(shot, frame, width, RenderQuality.Middle, dataPasses: false, stop: stop);
-        FloatImage plate = engine.Plate(shot, frame, width);
-        return FinishReadings.BlackLevel(shot, layers, plate, frame, shot.Plate!.Width);
-    }
+    /// <summary>All that a finished frame hangs on.</summary>
+    private static object?[] Shown(ShotDocument s) => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed, s.ShutterDegrees, s.Finish, s.Depth is { Hides: true } ? s.Depth : null, .. s.Pieces.Any(p => p.Duties.LightsElements) ? Sources(s) : []];
+
+    private static Func<ShotEngine, ShotDocument, CancellationToken, Reading> Finished(Reading blank, Func<FinishReadings.Measured, Reading> of) =>
+        (engine, shot, stop) => shot.Elements.All(e => e.Off) ? blank with { Note = "nothing stands here yet" } : of(engine.Finish.Measured(shot, stop));
 }

@@ -49,9 +49,12 @@ public sealed class ShotEngine
         _elements = new(from);
         Mattes = new(this, from);
         Figures = new(this);
+        Finish = new(this, from);
     }
 
     public FigureWork Figures { get; }
+
+    public FinishWork Finish { get; }
 
     public MatteWork Mattes { get; }
 
@@ -198,7 +201,7 @@ public sealed class ShotEngine
     /// traced anew while one is dragged.
     /// </summary>
     public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        CancellationToken stop = default, Action<double>? progress = null, bool parts = false)
+        CancellationToken stop = default, Action<double>? progress = null, bool parts = false, bool ids = false)
     {
         ShotDocument given = shot;
         shot = Hanging.At(shot, frame);
@@ -215,7 +218,7 @@ public sealed class ShotEngine
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, plate.Width, plate.Height);
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches);
         SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : MatteWork.KeyOf(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
-        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, plate.Width, plate.Height), Next = parts ? Next(given, frame, width, set) : null, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
+        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, plate.Width, plate.Height), Next = parts ? Next(given, frame, width, set) : null, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
         return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false), quality),
             plate, openings, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
     }

@@ -104,7 +104,7 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     public void Readings_of_the_demo_are_within()
     {
         var readings = ReadingKind.All.Select(k => k.Take(_demo.Engine, _demo.Document)).ToList();
-        Assert.Equal(20, readings.Count);
+        Assert.Equal(25, readings.Count);
         // Its camera came in from elsewhere, by itself: what is read off a solve, a cloud or a second camera has nothing to say, and says so.
         string[] ofSolve = ["camera.live", "camera.solve", "camera.heldout", "camera.slide", "set.cloud", "projection.stitch", "projection.colour", "light.sun", "contact.level"];
         Assert.All(readings.Where(r => ofSolve.Contains(r.Id)), r => Assert.True(r.Verdict == Core.Readings.Verdict.Nothing && r.Note.Length > 0));
@@ -116,7 +116,7 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         Assert.Equal(Core.Readings.Verdict.Outside, ReadingKind.Under(strict, readings[1]).Verdict);
         // Turning a light measures only what reads lights.
         ShotDocument lit = _demo.Document with { Lights = [] };
-        Assert.Equal(["light.sun", "light.shadows", "contact.shadow", "finish.black"], ReadingKind.All.Where(k => k.Key(lit) != k.Key(_demo.Document)).Select(k => k.Blank.Id));
+        Assert.Equal(["light.sun", "light.shadows", "contact.shadow", "finish.black", "finish.white", "finish.tint", "finish.edge", "finish.holdout", "finish.grain"], ReadingKind.All.Where(k => k.Key(lit) != k.Key(_demo.Document)).Select(k => k.Blank.Id));
     }
 
     // Readings that go wrong tell it: a bell of a hundredth of its size, one lifted off the floor, one in front of nothing.

@@ -1,22 +1,25 @@
+using System.Numerics;
+
 namespace Plenk.Core.Images;
 
 /// <summary>
 /// The grain of a picture: its standard deviation a channel at rising levels, and how neighbouring pixels hang together. Linear
-/// light. Measured on blocks that a plane fits; made anew as filtered Gaussian noise with the same spectrum
-/// (Galerne, Gousseau and Morel 2011).
+/// light. Measured on flat blocks about the plane through each, with what the plane takes of grain that hangs together put back; made anew
+/// as filtered Gaussian noise (Galerne, Gousseau and Morel 2011).
 /// </summary>
 public sealed class Grain
 {
-    private const int Block = 8, Bins = 12, Kernel = 5;
+    private const int Block = 12, Kernel = 5, LeastBlocks = 12, LeastOfLevel = 5, MostBins = 12;
 
-    // Of 64 values less a plane the 15th percentile of the standard deviation lies there when all blocks are flat (χ² of 61 degrees).
-    private const double Quiet = 0.15, QuietToMean = 0.907;
-
-    private readonly float[] _levels; // of the bins, rising
+    private readonly float[][] _levels; // [channel][bin], rising
     private readonly float[][] _deviation; // [channel][bin]
     private readonly float[] _kernel; // Kernel × Kernel, sum of squares 1
 
-    private Grain(float[] levels, float[][] deviation, float[] kernel) => (_levels, _deviation, _kernel) = (levels, deviation, kernel);
+    private Grain(float[][] levels, float[][] deviation, float[] kernel) => (_levels, _deviation, _kernel) = (levels, deviation, kernel);
+
+    /// <summary>The measured levels, rising, and the standard deviation at each; R, G, B.</summary>
+    public IReadOnlyList<(Vector3 Level, Vector3 Deviation)> Levels =>
+        [.. Enumerable.Range(0, _levels[0].Length).Select(k => (new Vector3(_levels[0][k], _levels[1][k], _levels[2][k]), new Vector3(_deviation[0][k], _deviation[1][k], _deviation[2][k])))];
 
     /// <summary>How far two neighbours' grain is alike, −1..1.</summary>
     public double Correlation
@@ -32,72 +35,119 @@ public sealed class Grain
     /// <summary>The standard deviation of a channel at a level; straight between the measured levels, held beyond them.</summary>
     public float Deviation(int channel, float level)
     {
-        float[] d = _deviation[channel];
-        if (level <= _levels[0]) { return d[0]; }
-        for (int i = 1; i < _levels.Length; i++)
+        float[] d = _deviation[channel], l = _levels[channel];
+        if (level <= l[0]) { return d[0]; }
+        for (int i = 1; i < l.Length; i++)
         {
-            if (level <= _levels[i]) { return d[i - 1] + (d[i] - d[i - 1]) * (level - _levels[i - 1]) / MathF.Max(1e-9f, _levels[i] - _levels[i - 1]); }
+            if (level <= l[i]) { return d[i - 1] + (d[i] - d[i - 1]) * (level - l[i - 1]) / MathF.Max(1e-9f, l[i] - l[i - 1]); }
         }
         return d[^1];
     }
 
-    /// <summary>Null where no part of the picture is flat enough to tell.</summary>
+    /// <summary>A block's mean and variance about the plane through it, by channel.</summary>
+    private readonly record struct BlockOf(int X, int Y, Vector3 Level, Vector3 Variance);
+
+    /// <summary>
+    /// From the flat parts of a picture: blocks that hold nothing but grain, told by their variance being that of their level's quietest, up to what
+    /// chance gives. Null where too little of it is flat.
+    /// </summary>
     public static Grain? Of(FloatImage picture)
     {
         int across = picture.Width / Block, down = picture.Height / Block;
-        if (across * down < 40) { return null; }
-        var blocks = new (float Level, double Spread, int X, int Y)[3][];
-        for (int c = 0; c < 3; c++)
+        if (across * down < LeastBlocks) { return null; }
+        var all = new BlockOf[across * down];
+        Parallel.For(0, down, by => { for (int bx = 0; bx < across; bx++) { all[by * across + bx] = Measured(picture, bx * Block, by * Block); } });
+        BlockOf[] blocks = [.. all.Where(b => float.IsFinite(b.Variance.Length()) && b.Variance.Y > 0).OrderBy(b => b.Level.Y)];
+        if (blocks.Length < LeastBlocks) { return null; }
+        // First as if neighbours were free of one another; what hangs together leaves less about a plane, and spreads more from block to block.
+        GrainBlocks shape = GrainBlocks.Of(Block, 0, 0);
+        BlockOf[][] bins = [];
+        for (int pass = 0; pass < 3; pass++)
         {
-            int channel = c;
-            blocks[c] = new (float, double, int, int)[across * down];
-            Parallel.For(0, down, by => { for (int bx = 0; bx < across; bx++) { blocks[channel][by * across + bx] = Measured(picture, channel, bx * Block, by * Block, null); } });
+            bins = Bins(Flat(blocks, shape), shape);
+            if (bins.Length == 0) { return null; }
+            var (beside, below) = Likeness(picture, bins);
+            GrainBlocks next = GrainBlocks.For(Block, beside, below);
+            if (next == shape) { break; }
+            shape = next;
         }
-        var sorted = blocks.Select(b => b.Where(v => v.Level > 0 && float.IsFinite(v.Level)).OrderBy(v => v.Level).ToArray()).ToArray();
-        if (sorted[1].Length < 40) { return null; }
-        int bins = Math.Clamp(sorted[1].Length / 40, 1, Bins);
-        var levels = new float[bins];
-        var deviation = new float[3][];
-        var autocovariance = new double[Kernel * Kernel];
-        int used = 0;
-        for (int c = 0; c < 3; c++)
+        float[][] levels = [new float[bins.Length], new float[bins.Length], new float[bins.Length]], deviation = [new float[bins.Length], new float[bins.Length], new float[bins.Length]];
+        for (int k = 0; k < bins.Length; k++)
         {
-            deviation[c] = new float[bins];
-            for (int k = 0; k < bins; k++)
+            for (int c = 0; c < 3; c++)
             {
-                var part = sorted[c][(sorted[c].Length * k / bins)..(sorted[c].Length * (k + 1) / bins)];
-                if (part.Length == 0) { continue; }
-                var quiet = part.OrderBy(p => p.Spread).ToArray();
-                double spread = quiet[(int)(Quiet * (quiet.Length - 1))].Spread;
-                deviation[c][k] = (float)(spread / QuietToMean);
-                if (c != 1) { continue; }
-                levels[k] = part[part.Length / 2].Level;
-                // The hang together of the quiet blocks, each to its own spread.
-                foreach (var b in quiet.Take(Math.Max(1, quiet.Length * 3 / 10)))
-                {
-                    if (!(b.Spread > 0)) { continue; }
-                    var residual = new double[Block * Block];
-                    Measured(picture, c, b.X, b.Y, residual);
-                    used++;
-                    for (int dy = -2; dy <= 2; dy++)
-                    {
-                        for (int dx = -2; dx <= 2; dx++)
-                        {
-                            double sum = 0;
-                            int n = 0;
-                            for (int y = Math.Max(0, -dy); y < Math.Min(Block, Block - dy); y++) { for (int x = Math.Max(0, -dx); x < Math.Min(Block, Block - dx); x++) { sum += residual[y * Block + x] * residual[(y + dy) * Block + x + dx]; n++; } }
-                            autocovariance[(dy + 2) * Kernel + dx + 2] += sum / n / (b.Spread * b.Spread);
-                        }
-                    }
-                }
+                levels[c][k] = (float)bins[k].Average(b => (double)b.Level[c]);
+                deviation[c][k] = (float)Math.Sqrt(bins[k].Average(b => (double)b.Variance[c]) / shape.Left);
             }
         }
-        if (used == 0) { return new(levels, deviation, [.. Enumerable.Range(0, Kernel * Kernel).Select(i => i == 12 ? 1f : 0)]); }
-        return new(levels, deviation, Root(autocovariance));
+        foreach (int c in (ReadOnlySpan<int>)[0, 1, 2]) { Array.Sort(levels[c], deviation[c]); }
+        return new(levels, deviation, Filter(shape.SigmaX, shape.SigmaY));
     }
 
-    /// <summary>Level and standard deviation of a block of a channel about the plane through it.</summary>
-    private static (float Level, double Spread, int X, int Y) Measured(FloatImage picture, int channel, int x0, int y0, double[]? residual)
+    /// <summary>Those whose variance is no more than chance lets it be about that of the quietest of like level.</summary>
+    private static BlockOf[] Flat(BlockOf[] blocks, GrainBlocks shape)
+    {
+        // The quietest tenth of those around it in level says what grain is there. Of many the tenth lies below their mean by a known share.
+        int reach = Math.Clamp(blocks.Length / 24, 6, 60);
+        double tenth = shape.Quantile(0.1), most = shape.Quantile(0.995);
+        var kept = new List<BlockOf>();
+        for (int i = 0; i < blocks.Length; i++)
+        {
+            bool flat = true;
+            foreach (int c in (ReadOnlySpan<int>)[0, 1, 2])
+            {
+                int from = Math.Max(0, i - reach), to = Math.Min(blocks.Length, i + reach + 1);
+                float[] around = [.. Enumerable.Range(from, to - from).Select(k => blocks[k].Variance[c]).Order()];
+                double quiet = around[(int)(0.1 * (around.Length - 1))] / tenth;
+                flat &= blocks[i].Variance[c] <= quiet * most * 1.15;
+            }
+            if (flat) { kept.Add(blocks[i]); }
+        }
+        return [.. kept];
+    }
+
+    /// <summary>Flat blocks by level: apart where levels leave a gap, and in parts of equal number where they do not.</summary>
+    private static BlockOf[][] Bins(BlockOf[] flat, GrainBlocks shape)
+    {
+        if (flat.Length < LeastBlocks) { return []; }
+        var groups = new List<List<BlockOf>> { new() };
+        for (int i = 0; i < flat.Length; i++)
+        {
+            if (i > 0)
+            {
+                // By how much means of blocks differ by chance.
+                double chance = Math.Sqrt(Math.Max(flat[i].Variance.Y, flat[i - 1].Variance.Y) / shape.Left * shape.OfMean);
+                if (flat[i].Level.Y - flat[i - 1].Level.Y > Math.Max(6 * chance, 0.004 * flat[i].Level.Y)) { groups.Add([]); }
+            }
+            groups[^1].Add(flat[i]);
+        }
+        // A level of which there is too little goes to the nearest one.
+        for (int k = groups.FindIndex(g => g.Count < LeastOfLevel); k >= 0 && groups.Count > 1; k = groups.FindIndex(g => g.Count < LeastOfLevel))
+        {
+            float down = k > 0 ? groups[k][0].Level.Y - groups[k - 1][^1].Level.Y : float.PositiveInfinity, up = k + 1 < groups.Count ? groups[k + 1][0].Level.Y - groups[k][^1].Level.Y : float.PositiveInfinity;
+            int to = down <= up ? k - 1 : k;
+            groups[to].AddRange(groups[to + 1]);
+            groups.RemoveAt(to + 1);
+        }
+        var bins = new List<BlockOf[]>();
+        foreach (List<BlockOf> g in groups)
+        {
+            double chance = Math.Sqrt(g.Average(b => (double)b.Variance.Y) / shape.Left * shape.OfMean), range = g[^1].Level.Y - g[0].Level.Y;
+            int parts = range < 8 * chance ? 1 : Math.Clamp(g.Count / 40, 1, Math.Max(1, MostBins * g.Count / flat.Length));
+            for (int k = 0; k < parts; k++) { bins.Add([.. g[(g.Count * k / parts)..(g.Count * (k + 1) / parts)]]); }
+        }
+        return [.. bins.Where(b => b.Length > 0)];
+    }
+
+    private static BlockOf Measured(FloatImage picture, int x0, int y0)
+    {
+        Vector3 level = default, variance = default;
+        for (int c = 0; c < 3; c++) { (level[c], variance[c]) = Residual(picture, c, x0, y0, null); }
+        return new(x0, y0, level, variance);
+    }
+
+    /// <summary>Mean of a block of a channel, and the mean square of what a plane through it leaves.</summary>
+    private static (float Level, float Variance) Residual(FloatImage picture, int channel, int x0, int y0, double[]? residual)
     {
         const double middle = (Block - 1) / 2.0, square = Block * (Block * Block * (double)Block - Block) / 12; // Σ (x − middle)² over the block
         double mean = 0, dx = 0, dy = 0;
@@ -114,34 +164,49 @@ public sealed class Grain
                 sum += r * r;
             }
         }
-        return ((float)mean, Math.Sqrt(sum / (Block * Block - 3)), x0, y0);
+        return ((float)mean, (float)(sum / (Block * Block)));
     }
 
-    /// <summary>A filter whose own autocovariance is the given one: the root of its spectrum, back in space.</summary>
-    private static float[] Root(double[] autocovariance)
+    /// <summary>How much neighbours' residuals are alike over the flat blocks, across and down; green.</summary>
+    private static (double X, double Y) Likeness(FloatImage picture, BlockOf[][] bins)
     {
-        const int n = 16;
-        double centre = Math.Max(autocovariance[12], 1e-12);
-        var spectrum = new double[n * n];
-        for (int v = 0; v < n; v++)
+        double alikeX = 0, alikeY = 0;
+        int count = 0;
+        var residual = new double[Block * Block];
+        foreach (BlockOf b in bins.SelectMany(k => k))
         {
-            for (int u = 0; u < n; u++)
+            Residual(picture, 1, b.X, b.Y, residual);
+            double right = 0, below = 0, own = 0;
+            for (int y = 0; y < Block; y++)
             {
-                double sum = 0;
-                for (int dy = -2; dy <= 2; dy++) { for (int dx = -2; dx <= 2; dx++) { sum += autocovariance[(dy + 2) * Kernel + dx + 2] / centre * Math.Cos(2 * Math.PI * (u * dx + v * dy) / n); } }
-                spectrum[v * n + u] = Math.Sqrt(Math.Max(0, sum));
+                for (int x = 0; x < Block; x++)
+                {
+                    double r = residual[y * Block + x];
+                    own += r * r;
+                    if (x + 1 < Block) { right += r * residual[y * Block + x + 1]; }
+                    if (y + 1 < Block) { below += r * residual[(y + 1) * Block + x]; }
+                }
             }
+            if (own <= 0) { continue; }
+            double by = own / (Block * Block) * Block * (Block - 1);
+            (alikeX, alikeY) = (alikeX + right / by, alikeY + below / by);
+            count++;
         }
+        return count > 0 ? (alikeX / count, alikeY / count) : default;
+    }
+
+    /// <summary>A Gaussian of that width, its squares summing to 1: white noise through it hangs together as the grain does.</summary>
+    private static float[] Filter(double sigmaX, double sigmaY)
+    {
         var kernel = new float[Kernel * Kernel];
         double norm = 0;
         for (int y = -2; y <= 2; y++)
         {
             for (int x = -2; x <= 2; x++)
             {
-                double sum = 0;
-                for (int v = 0; v < n; v++) { for (int u = 0; u < n; u++) { sum += spectrum[v * n + u] * Math.Cos(2 * Math.PI * (u * x + v * y) / n); } }
-                kernel[(y + 2) * Kernel + x + 2] = (float)(sum / (n * n));
-                norm += sum / (n * n) * (sum / (n * n));
+                double v = GrainBlocks.Weight(x, sigmaX) * GrainBlocks.Weight(y, sigmaY);
+                kernel[(y + 2) * Kernel + x + 2] = (float)v;
+                norm += v * v;
             }
         }
         for (int i = 0; i < kernel.Length; i++) { kernel[i] /= (float)Math.Sqrt(norm); }

@@ -143,23 +143,7 @@ public static class GrainFree
             rgb.Fill(float.NaN);
             return;
         }
-        int x0 = (int)x, y0 = (int)y;
-        Span<float> wx = stackalloc float[4], wy = stackalloc float[4];
-        CatmullRom.Weights(x - x0, wx);
-        CatmullRom.Weights(y - y0, wy);
-        rgb.Clear();
-        for (int j = 0; j < 4; j++)
-        {
-            int row = Math.Clamp(y0 + j - 1, 0, image.Height - 1) * image.Width;
-            for (int i = 0; i < 4; i++)
-            {
-                int at = 3 * (row + Math.Clamp(x0 + i - 1, 0, image.Width - 1));
-                float w = wx[i] * wy[j];
-                rgb[0] += w * image.Data[at];
-                rgb[1] += w * image.Data[at + 1];
-                rgb[2] += w * image.Data[at + 2];
-            }
-        }
+        CatmullRom.Sample(image, x + 0.5, y + 0.5, rgb);
     }
 
     /// <summary>Standard deviation of the grain by channel and level: from the middle absolute difference to the neighbours, most of which are the same surface.</summary>

@@ -141,6 +141,8 @@ public sealed class DifferentialRenderer
         {
             Touched = touched,
             Held = _held,
+            Mattes = _options.Mattes,
+            Rendered = _options.Rendered,
             Near = _setContact,
             Distance = _distance,
             Objects = _objects,
@@ -470,47 +472,25 @@ public sealed class DifferentialRenderer
         }
     }
 
-    /// <summary>The comp, and where it differs from the plate.</summary>
+    /// <summary>The ratio and the added light of a whole frame; then the comp, and where it differs from the plate.</summary>
     private (FloatImage Comp, bool[] Touched) Merge()
     {
         float[] floor = WeakLight();
-        var comp = new FloatImage(_width, _height, 3);
-        var touched = new bool[_width * _height];
         Parallel.For(0, _height, y =>
         {
             for (int x = 0; x < _width; x++)
             {
-                int pixel = y * _width + x;
-                float c = _share[pixel], alpha = _held[x, y, 3], near = _setContact?[pixel] ?? 1;
-                bool touch = alpha > 0 || near != 1;
+                float c = _share[y * _width + x];
                 for (int k = 0; k < 3; k++)
                 {
-                    float p = _plate[x, y, k], ratio = _shadow[x, y, k];
+                    float ratio = _shadow[x, y, k];
                     bool weak = _e0[x, y, k] < floor[k] && (ratio != 1 || _en[x, y, k] > 0);
-                    if (weak) { ratio = 1; }
-                    ratio = ratio == 1 ? 1 : c * ratio + (1 - c);
-                    _shadow[x, y, k] = ratio;
-                    if (_en[x, y, k] > 0)
-                    {
-                        _added[x, y, k] = c * _en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : p / _e0[x, y, k]);
-                    }
-                    float mirrored = _mirror?[x, y, k] ?? 0;
-                    touch |= ratio != 1 || _added[x, y, k] != 0 || mirrored != 0;
-                    float under = p * ratio * near + _added[x, y, k] + mirrored;
-                    comp[x, y, k] = _held[x, y, k] + (mirrored < 0 ? MathF.Max(0, under) : under) * (1 - alpha);
-                    // Before a coloured screen the foreground without it stands over the element.
-                    foreach (HidingMatte m in _options.Mattes)
-                    {
-                        if (m.Foreground is null || alpha <= 0 || m.Coverage[pixel] is not (> 0 and < 1)) { continue; }
-                        float whole = MathF.Min(1, alpha / (1 - m.Coverage[pixel]));
-                        comp[x, y, k] = _held[x, y, k] + under * (1 - whole) + whole * m.Foreground[x, y, k];
-                    }
+                    _shadow[x, y, k] = weak || ratio == 1 ? 1 : c * ratio + (1 - c);
+                    if (_en[x, y, k] > 0) { _added[x, y, k] = c * _en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : _plate[x, y, k] / _e0[x, y, k]); }
                 }
-                touched[pixel] = touch;
-                if (!touch) { _plate.Pixel(x, y).CopyTo(comp.Pixel(x, y)); }
             }
         });
-        return (comp, touched);
+        return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes);
     }
 
     private static void Rgb(FloatImage image, int x, int y, Vector3 rgb)

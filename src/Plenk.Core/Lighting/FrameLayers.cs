@@ -29,6 +29,10 @@ public sealed record FrameLayers(
     /// <summary>The element held out, RGBA premultiplied: what the comp lays over the plate.</summary>
     public required FloatImage Held { get; init; }
 
+    /// <summary>What hid elements, and what was rendered elsewhere.</summary>
+    public IReadOnlyList<HidingMatte> Mattes { get; init; } = [];
+    public IReadOnlyList<RenderedLayer> Rendered { get; init; } = [];
+
     /// <summary>What the contact look leaves of the set's light, by pixel; null where that look is off.</summary>
     public float[]? Near { get; init; }
 

@@ -125,8 +125,11 @@ public static class ShotChecks
         }
         Doubles(d.Projections.Select(p => p.Id), "Projections");
         Doubles(d.OtherCameras.Select(c => c.Id), "Other cameras");
-Need(d.ShutterDegrees is >= 0 and <= 360, "Finish: a shutter is open between 0° and 360°.");
-            Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
+        Need(d.ShutterDegrees is >= 0 and <= 360, "Finish: a shutter is open between 0° and 360°.");
+        Doubles(d.Finish.Steps.Select(s => s.Id), "Finish");
+        foreach (FinishStep s in d.Finish.Steps) { if (FinishChecks.Fault(d, s) is { } fault) { faults.Add($"Finish, {FinishChecks.NameOf(s.Kind)}: {fault}"); } }
+        Need(d.Finish.Region is null or { X: >= 0, Y: >= 0, Width: >= 16, Height: >= 16 }, "Finish: the region that is measured is at least 16 × 16 pixels.");
+        Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
         foreach (OtherCamera c in d.OtherCameras)
         {
             Need(c.Gain.IsFinite && c.Gain is { X: > 0, Y: > 0, Z: > 0 }, $"Camera {c.Name}: its gain must be positive in each channel.");

@@ -82,12 +82,18 @@ public sealed record ShotDocument : Extensible
     /// <summary>How long the camera's shutter was open, of a whole turn of 360°; elements and their shadows are blurred by it. 0: they are not.</summary>
     public double ShutterDegrees { get; init; }
 
+    /// <summary>How the element is closed against the plate.</summary>
+    public FinishChoice Finish { get; init; } = new();
+
     /// <summary>A real shadow that ours are held against; null: none is named.</summary>
     public ShadowPair? RealShadow { get; init; }
 
     /// <summary>Ways in which the sun was found, to be held against each other.</summary>
     public SunFinds Sun { get; init; } = new();
     public IReadOnlyList<Element> Elements { get; init; } = [];
+
+    /// <summary>Notes pinned to the picture, oldest first.</summary>
+    public IReadOnlyList<ReviewNote> Notes { get; init; } = [];
 
     /// <summary>Reading id to tolerance, where the artist changed it.</summary>
     public IReadOnlyDictionary<string, double> Tolerances { get; init; } = new Dictionary<string, double>();

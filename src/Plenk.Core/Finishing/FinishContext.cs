@@ -1,0 +1,32 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Finishing;
+
+/// <summary>A lamp as the camera sees it: pixels of the picture, its colour, the share of it that nothing hides, and its depth, metres.</summary>
+public sealed record SeenLamp(double X, double Y, Vector3 Color, float Visible, double Depth);
+
+/// <summary>What steps need beside the layers.</summary>
+/// <param name="Pinhole">Of the picture's size.</param>
+/// <param name="Scale">Pixels of the picture a pixel of the plate.</param>
+/// <param name="SensorWidthMm">For focal length and discs.</param>
+/// <param name="Seconds">Time of the frame, for what goes on by itself.</param>
+public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorWidthMm, int Frame, double Seconds, uint Seed)
+{
+    /// <summary>Of the plate, measured at the picture's size; null: no grain can be told.</summary>
+    public Grain? Grain { get; init; }
+
+    /// <summary>Coverage of a matte on the picture's grid, by id.</summary>
+    public Func<string, float[]>? Matte { get; init; }
+    public IReadOnlyDictionary<string, SeenLamp> Lamps { get; init; } = new Dictionary<string, SeenLamp>();
+
+    /// <summary>The driving picture of a ripple at this frame, linear; null: it has none.</summary>
+    public Func<RippleSettings, FloatImage?>? Driving { get; init; }
+
+    public double FocalMm => Pinhole.Fx * SensorWidthMm / Pinhole.Width;
+}
+
+/// <summary>A step cannot be done as it is set; the message says why, in the artist's terms.</summary>
+public sealed class FinishFault(string message) : Exception(message);

@@ -1,0 +1,110 @@
+using System.Numerics;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Finishing;
+
+/// <summary>Light that the lens spreads: from bright surroundings over an element's edge, from bright elements over the plate, and from lamps into the lens.</summary>
+public static class LensLight
+{
+    /// <summary>What lies beside the element, blurred, reaches in over its edge; nothing outside it changes.</summary>
+    public static void Wrap(FloatImage comp, FloatImage held, double sigma, float[] mask)
+    {
+        var around = new FloatImage(comp.Width, comp.Height, 3);
+        for (int i = 0; i < mask.Length; i++) { float open = 1 - MathF.Min(1, held.Data[4 * i + 3]); for (int c = 0; c < 3; c++) { around.Data[3 * i + c] = MathF.Max(0, comp.Data[3 * i + c]) * open; } }
+        around = Blur.Gaussian(around, sigma);
+        for (int i = 0; i < mask.Length; i++)
+        {
+            float by = mask[i] * MathF.Min(1, held.Data[4 * i + 3]);
+            if (by > 0) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += by * around.Data[3 * i + c]; } }
+        }
+    }
+
+    /// <summary>What is brighter than a threshold on the element and by new lamps shines over all around it: three Gaussians, each twice as wide as the last.</summary>
+    public static void Glow(FloatImage comp, FloatImage held, FloatImage added, float threshold, double sigma, float[] mask, bool[] touched)
+    {
+        var bright = new FloatImage(comp.Width, comp.Height, 3);
+        bool any = false;
+        for (int i = 0; i < mask.Length; i++)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                float own = comp.Data[3 * i + c], share = MathF.Max(MathF.Min(1, held.Data[4 * i + 3]), own > 0 ? MathF.Min(1, added.Data[3 * i + c] / own) : 0);
+                float over = MathF.Max(0, own - threshold) * share;
+                bright.Data[3 * i + c] = over;
+                any |= over > 0;
+            }
+        }
+        if (!any) { return; }
+        FloatImage spread = new(comp.Width, comp.Height, 3);
+        for (int k = 0; k < 3; k++) { Blur.Add(spread.Data, Blur.Gaussian(bright, sigma * (1 << k)).Data, 1f / 3); }
+        Lay(comp, spread, mask, touched);
+    }
+
+    private static void Lay(FloatImage comp, FloatImage light, float[] mask, bool[] touched)
+    {
+        for (int i = 0; i < mask.Length; i++)
+        {
+            float most = 0;
+            for (int c = 0; c < 3; c++) { float v = mask[i] * light.Data[3 * i + c]; comp.Data[3 * i + c] += v; most = MathF.Max(most, v); }
+            // Below this a 16-bit code does not change.
+            if (most > 1e-6f) { touched[i] = true; }
+            else if (!touched[i]) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] -= mask[i] * light.Data[3 * i + c]; } }
+        }
+    }
+
+    /// <summary>
+    /// A lamp's light in the lens, by the share of it that nothing hides: a veil that falls off as 1 ÷ (1 + (r/R)²)^1.5, streaks, ghosts along the line
+    /// through the picture's middle; and shafts, the share of open picture on the way to the lamp (Mitchell 2007, "Volumetric light scattering as a post-process").
+    /// </summary>
+    public static void Flare(FloatImage comp, FloatImage depth, FloatImage held, SeenLamp lamp, FlareSettings flare, FinishContext context, float[] mask, bool[] touched)
+    {
+        int w = comp.Width, h = comp.Height;
+        double radius = Math.Max(1, flare.RadiusPixels * context.Scale), cx = w / 2.0, cy = h / 2.0;
+        var light = new FloatImage(w, h, 3);
+        float top = MathF.Max(lamp.Color.X, MathF.Max(lamp.Color.Y, lamp.Color.Z));
+        if (top <= 0) { return; }
+        Vector3 colour = lamp.Color / top;
+        (double At, double Size, Vector3 Tint)[] ghosts = [(-0.35, 0.30, new(1, 0.8f, 0.6f)), (-0.7, 0.55, new(0.6f, 0.9f, 1)), (-1.15, 0.2, new(0.8f, 1, 0.7f)), (0.45, 0.14, new(1, 0.7f, 0.8f))];
+        Parallel.For(0, h, y =>
+        {
+            for (int x = 0; x < w; x++)
+            {
+                double dx = x + 0.5 - lamp.X, dy = y + 0.5 - lamp.Y, r = Math.Sqrt(dx * dx + dy * dy) / radius;
+                double veil = flare.Veil * Math.Pow(1 + r * r, -1.5);
+                if (flare.Streaks > 0)
+                {
+                    double a = Math.Cos(Math.Atan2(dy, dx) * flare.Streaks / 2.0);
+                    veil *= 1 + 2 * Math.Pow(Math.Abs(a), 60);
+                }
+                Vector3 sum = colour * (float)(veil * lamp.Visible);
+                if (flare.Ghosts > 0)
+                {
+                    foreach (var (at, size, tint) in ghosts)
+                    {
+                        double gx = cx + (lamp.X - cx) * at - (x + 0.5), gy = cy + (lamp.Y - cy) * at - (y + 0.5), d = Math.Sqrt(gx * gx + gy * gy) / (radius * size);
+                        // A disc a little brighter at its rim, its edge a twentieth wide.
+                        double disc = Math.Clamp((1 - d) * 20, 0, 1) * (0.6 + 0.4 * d * d);
+                        sum += colour * tint * (float)(flare.Ghosts * disc * lamp.Visible);
+                    }
+                }
+                if (flare.Shafts > 0)
+                {
+                    const int steps = 64;
+                    double open = 0, weight = 1, all = 0;
+                    for (int k = 0; k < steps; k++)
+                    {
+                        double t = (k + 0.5) / steps;
+                        int sx = (int)(x + (lamp.X - x) * t), sy = (int)(y + (lamp.Y - y) * t);
+                        all += weight;
+                        if (sx >= 0 && sy >= 0 && sx < w && sy < h && (depth.Data[sy * w + sx] >= lamp.Depth || depth.Data[sy * w + sx] <= 0)) { open += weight * (1 - MathF.Min(1, held.Data[4 * (sy * w + sx) + 3])); }
+                        weight *= 0.97;
+                    }
+                    sum += colour * (float)(flare.Shafts * open / all * Math.Pow(1 + r * r / 9, -1));
+                }
+                (light[x, y, 0], light[x, y, 1], light[x, y, 2]) = (sum.X * top, sum.Y * top, sum.Z * top);
+            }
+        });
+        Lay(comp, light, mask, touched);
+    }
+}

@@ -1,0 +1,272 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Finishing;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Readings;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>Frames with their steps of finishing, and what is measured to set them.</summary>
+public sealed class FinishWork(ShotEngine engine, IMedia media)
+{
+    /// <summary>Rendered frames that are looked at are kept: a step that is changed needs no ray anew.</summary>
+    private readonly Cache<FrameLayers> _frames = new(3);
+    private readonly Cache<ShotEngine.Box<Grain?>> _grains = new(8);
+    private readonly Cache<ShotEngine.Box<PlateMeasures>> _measures = new(8);
+
+    /// <summary>The frame as it leaves, its steps laid on. With <paramref name="keep"/> the frame without them is remembered.</summary>
+    public FrameLayers Frame(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
+        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null) =>
+        Laid(shot, frame, Bare(shot, frame, width, quality, keepWithout, dataPasses, parts, keep, stop, progress));
+
+    /// <summary>The frame before its steps.</summary>
+    public FrameLayers Bare(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
+        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null)
+    {
+        IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
+        parts |= steps.Any(s => s.Kind == FinishKind.Motion || (s.Kind == FinishKind.Grade && s.Of is not (GradePart.Element or GradePart.Added or GradePart.Mirror)));
+        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
+        FrameLayers Make() => engine.Render(shot, frame, width, quality, keepWithout, depth, stop, progress, parts, ids);
+        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 1, shot with { Finish = new(), Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame, width, quality, depth, parts, ids), Make);
+    }
+
+    /// <summary>A rendered frame's steps laid on it.</summary>
+    public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers)
+    {
+        try
+        {
+            return Finisher.Run(layers, engine.Plate(shot, frame, layers.Comp.Width), shot.Finish.Steps, Context(shot, frame, layers));
+        }
+        catch (FinishFault e)
+        {
+            throw new ShotFault($"Finish: {e.Message}");
+        }
+    }
+
+    private FinishContext Context(ShotDocument shot, int frame, FrameLayers layers)
+    {
+        int width = layers.Comp.Width, height = layers.Comp.Height;
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
+        return new(pinhole.Resized(width, height), (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
+        {
+            Grain = steps.Any(s => s.Kind == FinishKind.Grain) ? GrainOf(shot, width) : null,
+            Matte = id => engine.Mattes.Coverage(shot, id, frame, width, height),
+            Lamps = steps.Any(s => s.Kind == FinishKind.Flare) ? Lamps(shot, frame, pose, pinhole.Resized(width, height)) : new Dictionary<string, SeenLamp>(),
+            Driving = ripple => ripple.Frames?.At(frame, shot.Rate) is { } f ? Codes(f) : null,
+        };
+    }
+
+    /// <summary>A driving picture's codes as they are, 0 to 1.</summary>
+    private FloatImage Codes(PlateFrame frame)
+    {
+        CodeImage codes = RasterFile.Read(media.Read(frame.Media), frame.File);
+        float top = (1 << codes.Bits) - 1;
+        return new(codes.Width, codes.Height, codes.Channels, Array.ConvertAll(codes.Codes, c => c / top));
+    }
+
+    /// <summary>The frame that grain and levels are measured in, whichever frame is looked at.</summary>
+    public static int MeasuredAt(ShotDocument shot) => shot.Finish.Region?.Frame ?? ((shot.Cut ?? shot.Range).First + (shot.Cut ?? shot.Range).Last) / 2;
+
+    /// <summary>The plate's grain at a picture's width: null where nothing is flat enough.</summary>
+    public Grain? GrainOf(ShotDocument shot, int width)
+    {
+        int frame = MeasuredAt(shot);
+        return _grains.Get(ShotEngine.Key("grain", 1, shot.Plate, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width)))).Value;
+    }
+
+    private const int LampSamples = 32;
+
+    /// <summary>Lights as the lens sees them: their irradiance there, and the share that neither set nor element hides.</summary>
+    private Dictionary<string, SeenLamp> Lamps(ShotDocument shot, int frame, Pose pose, Pinhole pinhole)
+    {
+        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
+        var set = engine.Set(at);
+        var elements = new ElementScene(engine.Elements(at, frame));
+        Vector3 eye = pose.Position.ToSingle();
+        var result = new Dictionary<string, SeenLamp>();
+        foreach (Light light in at.Lights.Where(l => l is { Off: false, Kind: LightKind.Sun or LightKind.Point or LightKind.Spot or LightKind.Rectangle }))
+        {
+            Vec3 place = light.Kind == LightKind.Sun ? pose.Position + 1e6 * light.Direction.Normalized() : light.Position;
+            if (!pinhole.TryProject(pose, place, out double x, out double y)) { continue; }
+            if (LightRig.Of([light with { Alone = false }]).Sampled is not [var sampled]) { continue; }
+            Vector3 towards = Vector3.Normalize(place.ToSingle() - eye), sum = default;
+            int open = 0;
+            for (uint i = 0; i < LampSamples; i++)
+            {
+                // A lens is no point: its opening is a hand's breadth wide at most.
+                Vector2 u = Sampling.Point(i, 17, 1);
+                Vector3 from = eye + 0.02f * (Sampling.CosineHemisphere(towards, u) - towards * Vector3.Dot(Sampling.CosineHemisphere(towards, u), towards));
+                LightSample s = sampled.Sample(from, towards, Sampling.Point(i, 17, 0), null);
+                sum += s.Irradiance;
+                var ray = new Ray(from, s.Direction, 0, light.Kind == LightKind.Sun ? float.PositiveInfinity : s.Distance > 0 ? s.Distance : (place.ToSingle() - from).Length());
+                if (s.Factor > 0 && !set.Scene.Occluded(ray, RayKinds.CameraSet) && !elements.Occluded(ray)) { open++; }
+            }
+            result[light.Id] = new(x, y, sum / LampSamples, (float)open / LampSamples, light.Kind == LightKind.Sun ? 1e6 : -pose.ToLocal(place).Z);
+        }
+        return result;
+    }
+
+    /// <summary>Where the plate is measured: as chosen, or about the elements' bounds in the frame, twice as wide and high.</summary>
+    public FinishRegion Region(ShotDocument shot)
+    {
+        int frame = MeasuredAt(shot), w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), h = shot.Plate.Height;
+        if (shot.Finish.Region is { } r)
+        {
+            int x = Math.Clamp(r.X, 0, w - 16), y = Math.Clamp(r.Y, 0, h - 16);
+            return new(x, y, Math.Clamp(r.Width, 16, w - x), Math.Clamp(r.Height, 16, h - y), frame);
+        }
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        double left = w, top = h, right = 0, bottom = 0;
+        foreach (PlacedElement e in engine.Elements(Hanging.At(shot, frame), frame))
+        {
+            var (min, max) = e.Model.Tree.Mesh.Bounds();
+            for (int k = 0; k < 8; k++)
+            {
+                var corner = new Vec3((k & 1) == 0 ? min.X : max.X, (k & 2) == 0 ? min.Y : max.Y, (k & 4) == 0 ? min.Z : max.Z);
+                if (pinhole.TryProject(pose, e.ObjectToWorld.Apply(corner), out double x, out double y)) { (left, top, right, bottom) = (Math.Min(left, x), Math.Min(top, y), Math.Max(right, x), Math.Max(bottom, y)); }
+            }
+        }
+        if (right <= left || bottom <= top || right < 0 || left > w || bottom < 0 || top > h) { return new(0, 0, w, h, frame); }
+        double dx = (right - left) / 2, dy = (bottom - top) / 2;
+        int x0 = (int)Math.Clamp(left - dx, 0, w - 64), y0 = (int)Math.Clamp(top - dy, 0, h - 64);
+        return new(x0, y0, (int)Math.Clamp(right + dx - x0, 64, w - x0), (int)Math.Clamp(bottom + dy - y0, 64, h - y0), frame);
+    }
+
+    /// <summary>The plate's black, white, edges and grain in the region, at its full size.</summary>
+    public PlateMeasures Plate(ShotDocument shot)
+    {
+        FinishRegion r = Region(shot);
+        return _measures.Get(ShotEngine.Key("plate measures", 1, shot.Plate, r), () => new(PlateMeasure.Of(PlateMeasure.Cut(engine.Plate(shot, r.Frame!.Value), r.X, r.Y, r.Width, r.Height)))).Value;
+    }
+
+    /// <summary>Frames that are measured have this width, or the plate's if that is less.</summary>
+    private const int MeasuredWidth = 960;
+    private readonly Cache<FinishReadings.Measured> _measured = new(4);
+
+    /// <summary>The measured frame's plate and element, at one size.</summary>
+    public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default)
+    {
+        int frame = MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        return _measured.Get(ShotEngine.Key("finish measured", 1, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }), () =>
+        {
+            FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
+            FloatImage plate = engine.Plate(shot, frame, width);
+            double scale = (double)width / shot.Plate.Width;
+            PlateMeasures own = scale == 1 ? Plate(shot) : PlateMeasure.Of(Scaled(Region(shot), plate, scale));
+            Grain? grain = GrainOf(shot, width);
+            IReadOnlyList<(double, double)>? ratio = null;
+            if (grain is not null && shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Grain))
+            {
+                ShotDocument Without(Func<FinishStep, bool> which) => shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => !which(s))] } };
+                // Framing moves the picture after the grain: it is left out of both.
+                ratio = ElementMeasure.GrainRatio(Laid(Without(s => s.Kind == FinishKind.Reframe), frame, bare), Laid(Without(s => s.Kind is FinishKind.Reframe or FinishKind.Grain), frame, bare), grain);
+            }
+            float clip = shot.Plate.Encoding is ColorEncoding.Srgb or ColorEncoding.Bt1886 ? 1 : ColorEncodings.ToLinear(shot.Plate.Encoding, 1);
+            return new(frame, scale, own with { Grain = grain }, PlateMeasure.Level(plate, null, grain, dark: false), ElementMeasure.Of(done, grain, clip), ratio);
+        });
+    }
+
+    private static FloatImage Scaled(FinishRegion r, FloatImage plate, double scale)
+    {
+        int x = (int)(r.X * scale), y = (int)(r.Y * scale);
+        return PlateMeasure.Cut(plate, x, y, Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), Math.Clamp((int)(r.Height * scale), 1, plate.Height - y));
+    }
+
+    /// <summary>What was set, and what could not be, in words.</summary>
+    public sealed record Brought(FinishChoice Finish, IReadOnlyList<string> Notes);
+
+    /// <summary>The steps that measuring can set, one after the other, each on what the ones before it leave: levels, edge width, grain.</summary>
+    /// <param name="what">Which; null: all.</param>
+    public Brought BringToPlate(ShotDocument shot, FinishKind? what = null, CancellationToken stop = default)
+    {
+        var notes = new List<string>();
+        if (shot.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+        foreach (FinishKind kind in (ReadOnlySpan<FinishKind>)[FinishKind.Levels, FinishKind.EdgeWidth, FinishKind.Grain])
+        {
+            if (what is { } only && only != kind) { continue; }
+            ShotDocument without = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Kind != kind && s.Kind < FinishKind.Grain)] } };
+            FinishReadings.Measured m = Measured(without, stop);
+            FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Kind == kind) is { } had ? had with { Off = false } : new() { Id = FreeId(shot.Finish, kind), Kind = kind };
+            (FinishStep? step, string note) = kind switch
+            {
+                FinishKind.Levels => Levels(own, m),
+                FinishKind.EdgeWidth => Edge(own, m),
+                _ => m.Plate.Grain is null ? (null, "Grain: no part of the plate is flat enough to tell it; nothing was added.") : (own, FormattableString.Invariant($"Grain as the plate's at {m.Plate.Grain.Levels.Count} levels, neighbours alike by {m.Plate.Grain.Correlation:0.00}.")),
+            };
+            notes.Add(note);
+            FinishStep[] others = [.. shot.Finish.Steps.Where(s => s.Kind != kind || (step is not null && s.Id != step.Id))];
+            shot = shot with { Finish = shot.Finish with { Steps = step is null ? others : [.. others, step] } };
+        }
+        return new(shot.Finish, notes);
+    }
+
+    public static string FreeId(FinishChoice finish, FinishKind kind)
+    {
+        string stem = kind.ToString().ToLowerInvariant();
+        int k = 1;
+        while (finish.Steps.Any(s => s.Id == $"{stem}_{k}")) { k++; }
+        return $"{stem}_{k}";
+    }
+
+    /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left.</summary>
+    private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m)
+    {
+        if (m.Element.Black is not { } own) { return (null, $"Black level: too little of the element is seen at {m.Frame}."); }
+        Vector3 lift = m.Plate.Black - own;
+        if (MathF.Max(lift.X, MathF.Max(lift.Y, lift.Z)) <= 0) { return (null, FormattableString.Invariant($"Black level: the element's darkest, {own.Y:0.0000}, is no darker than the plate's, {m.Plate.Black.Y:0.0000}; nothing was lifted.")); }
+        // Where one channel is under, all are brought: black is black in all three.
+        return (step with { Levels = new(Vec3.From(lift), new(1, 1, 1)) }, FormattableString.Invariant($"Black level: lifted by {lift.X:0.0000} {lift.Y:0.0000} {lift.Z:0.0000}."));
+    }
+
+    private static (FinishStep?, string) Edge(FinishStep step, FinishReadings.Measured m)
+    {
+        if (m.Plate.EdgePx is not { } plate) { return (null, "Edge width: the plate has no straight edge in the region; choose another one."); }
+        if (m.Element.EdgePx is not { } own) { return (null, $"Edge width: the element has no straight edge that stands alone at {m.Frame}."); }
+        // Variances add: what a Gaussian must bring on top of the element's own width.
+        double sigma = Math.Sqrt(Math.Max(0, plate * plate - own * own)) / Blur.EdgeOfSigma / m.Scale;
+        return sigma < 0.05 ? (null, FormattableString.Invariant($"Edge width: the element's, {own / m.Scale:0.00} px, is no sharper than the plate's, {plate / m.Scale:0.00} px; nothing was blurred."))
+            : (step with { Pixels = Math.Round(sigma, 3) }, FormattableString.Invariant($"Edge width: {own / m.Scale:0.00} px brought to {plate / m.Scale:0.00} px by a blur of {sigma:0.00} px."));
+    }
+
+    /// <summary>Haze from the darkest hundredth of the plate in each of several distances of the set.</summary>
+    public (FinishStep Step, string Note) FitHaze(ShotDocument shot)
+    {
+        int frame = MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        FloatImage plate = engine.QuietPlate(shot, frame, width);
+        RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
+        var set = engine.Set(Hanging.At(shot, frame));
+        if (set.Pieces.Count == 0) { throw new ShotFault("Haze is told by distance, and there is no set yet: build one at step 3."); }
+        var spots = new List<(float Distance, Vector3 Color)>();
+        for (int y = 0; y < plate.Height; y += 2)
+        {
+            for (int x = 0; x < plate.Width; x += 2)
+            {
+                if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+                Hit hit = set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
+                if (hit.IsHit) { spots.Add((hit.T, new(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2]))); }
+            }
+        }
+        const int bins = 8;
+        if (spots.Count < 100 * bins) { throw new ShotFault($"The set covers too little of frame {frame} to tell haze by distance."); }
+        spots.Sort((a, b) => a.Distance.CompareTo(b.Distance));
+        var levels = new List<(double, Vec3)>();
+        for (int k = 0; k < bins; k++)
+        {
+            var part = spots[(spots.Count * k / bins)..(spots.Count * (k + 1) / bins)];
+            float Darkest(int c) { float[] v = [.. part.Select(s => s.Color[c])]; Array.Sort(v); return v[v.Length / 50]; }
+            levels.Add((part[part.Count / 2].Distance, new(Darkest(0), Darkest(1), Darkest(2))));
+        }
+        Haze.Fit fit = Haze.Of(levels, null, out string why) ?? throw new ShotFault(why);
+        double far = spots[^1].Distance, seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * far);
+        FinishStep step = shot.Finish.Steps.FirstOrDefault(s => s.Kind == FinishKind.Haze) ?? new() { Id = FreeId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
+        return (step with { Haze = fit.Haze, Off = false }, FormattableString.Invariant($"Haze by the darkest of eight distances from {levels[0].Item1:0.0} to {levels[^1].Item1:0.0} m: {100 * seen:0.0} % of the light at {far:0} m is air; levels are met to {fit.Rms:0.0000}."));
+    }
+}

@@ -1,0 +1,246 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Finishing;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
+using Xunit;
+
+namespace Plenk.Core.Tests;
+
+/// <summary>The steps that close a match, against published values and closed forms.</summary>
+public sealed class FinishTests
+{
+    private const int W = 64, H = 48;
+    private static readonly Pinhole Camera = new(W, H, 80, 80, W / 2.0, H / 2.0, Lens.None);
+
+    /// <summary>A frame whose element fills a rectangle, 5 m away, over an even plate.</summary>
+    private static (FrameLayers Layers, FloatImage Plate) Scene(Vector4 colour, Func<int, int, bool>? where = null, float plate = 0.3f, float shadow = 1)
+    {
+        var element = new FloatImage(W, H, 4);
+        var distance = new float[W * H];
+        Array.Fill(distance, float.PositiveInfinity);
+        for (int y = 0; y < H; y++)
+        {
+            for (int x = 0; x < W; x++)
+            {
+                if (!(where?.Invoke(x, y) ?? (x is >= 20 and < 44 && y is >= 12 and < 36))) { continue; }
+                (element[x, y, 0], element[x, y, 1], element[x, y, 2], element[x, y, 3]) = (colour.X, colour.Y, colour.Z, colour.W);
+                distance[y * W + x] = 5;
+            }
+        }
+        FloatImage Even(float v) => new(W, H, 3, [.. Enumerable.Repeat(v, W * H * 3)]);
+        FloatImage picture = Even(plate), ratio = Even(shadow), zero = new(W, H, 3), one = new(W, H, 1);
+        var (comp, touched) = FrameMerge.Over(element, picture, ratio, null, zero, null, []);
+        return (new(comp, element, one, ratio, zero, one, one, new(W, H, 1, [.. Enumerable.Repeat(9f, W * H)]), zero, zero) { Touched = touched, Counts = default, Held = element, Distance = distance }, picture);
+    }
+
+    private static FrameLayers Run((FrameLayers Layers, FloatImage Plate) scene, params FinishStep[] steps) =>
+        Finisher.Run(scene.Layers, scene.Plate, steps, new(Camera, 1, 36, 1001, 0, 7));
+
+    private static FinishStep Step(FinishKind kind) => new() { Id = kind.ToString(), Kind = kind };
+
+    // CMP-04: pixel (.2, .1, .05; .5): gamma 2.2 gives .32967665 …, lift .005 gives .2025 …; where alpha is 0 nothing is added.
+    [Fact]
+    public void Grades_work_on_what_is_not_premultiplied()
+    {
+        var scene = Scene(new(0.2f, 0.1f, 0.05f, 0.5f));
+        FloatImage gamma = Run(scene, Step(FinishKind.Grade) with { Grade = new() { Gamma = new(2.2, 2.2, 2.2) } }).Element;
+        Assert.Equal(0.32967665, gamma[30, 20, 0], 1e-6);
+        Assert.Equal(0.24057825, gamma[30, 20, 1], 1e-6);
+        Assert.Equal(0.17555959, gamma[30, 20, 2], 1e-6);
+        FrameLayers lift = Run(scene, Step(FinishKind.Grade) with { Grade = new() { Lift = new(0.005, 0.005, 0.005) } });
+        Assert.Equal(0.2025, lift.Element[30, 20, 0], 1e-7);
+        Assert.Equal(0.3f, lift.Comp[2, 2, 0]);
+        Assert.False(lift.Touched[2 * W + 2]);
+        Assert.Equal(0.2025 + 0.5 * 0.3, lift.Comp[30, 20, 0], 1e-6);
+    }
+
+    // GRN-03: CG 0 to .9 onto .005 to .75: .18 becomes .154, at an edge of alpha .5 half of it.
+    [Fact]
+    public void Levels_are_an_affine_map()
+    {
+        FinishStep levels = Step(FinishKind.Levels) with { Levels = new(new(0.005, 0.005, 0.005), new(0.827777778, 0.827777778, 0.827777778)) };
+        Assert.Equal(0.154, Run(Scene(new(0.18f, 0.18f, 0.18f, 1)), levels).Element[30, 20, 1], 1e-6);
+        Assert.Equal(0.077, Run(Scene(new(0.09f, 0.09f, 0.09f, 0.5f)), levels).Element[30, 20, 1], 1e-6);
+    }
+
+    // COL-08 in linear codes would clamp; here the CDL acts on ACEScct codes, identity leaves all as it is.
+    [Fact]
+    public void Saturation_curve_and_cdl()
+    {
+        Vector3 c = new(0.2f, 0.5f, 0.8f);
+        Assert.Equal(c, new Grading(new()).Apply(c));
+        Vector3 grey = new Grading(new() { Saturation = 0 }).Apply(c);
+        Assert.Equal(0.2126f * 0.2f + 0.7152f * 0.5f + 0.0722f * 0.8f, grey.X, 1e-5);
+        Vector3 identity = new Grading(new() { Cdl = new("", new(1, 1, 1), default, new(1, 1, 1), 1) }).Apply(c);
+        for (int k = 0; k < 3; k++) { Assert.Equal(c[k], identity[k], 1e-5); }
+        // One stop up is 1/17.52 of ACEScct code (ACES S-2016-001).
+        Vector3 up = new Grading(new() { Cdl = new("", new(1, 1, 1), new(1 / 17.52, 1 / 17.52, 1 / 17.52), new(1, 1, 1), 1) }).Apply(c);
+        Assert.Equal(0.4, up.X, 1e-4);
+        // Fritsch and Carlson 1980: between rising points the curve rises, and passes through them.
+        var curve = new Grading(new() { Curve = [new(0, 0), new(0.2, 0.02), new(0.5, 0.6), new(1, 1)] });
+        Assert.Equal(0.6, curve.Apply(c).Y, 1e-6);
+        float before = -1;
+        for (float x = 0; x < 1.2f; x += 0.01f) { float y = curve.Apply(new Vector3(x)).X; Assert.True(y >= before); before = y; }
+    }
+
+    // DOF-01 to DOF-03, thin lens (Ray; Potmesil and Chakravarty 1982).
+    [Fact]
+    public void The_lens_follows_the_published_values()
+    {
+        Assert.Equal(34.77222, Defocus.Hyperfocal(50, 2.4, 0.03), 1e-5);
+        Assert.Equal(20.45167, Defocus.Hyperfocal(35, 2.4, 0.025), 1e-5);
+        Assert.Equal(10.46667, Defocus.Hyperfocal(50, 8, 0.03), 1e-5);
+        var (near, far) = Defocus.SharpRange(50, 2.4, 0.03, 3);
+        Assert.Equal(2.765079, near, 1e-6);
+        Assert.Equal(3.278545, far, 1e-6);
+        Assert.Equal(double.PositiveInfinity, Defocus.SharpRange(50, 2.4, 0.03, 40).Far);
+        double[] depth = [1.5, 2, 3, 6, 20, double.PositiveInfinity], mm = [-0.3531073, -0.1765537, 0, 0.1765537, 0.3001412, 0.3531073];
+        for (int i = 0; i < depth.Length; i++) { Assert.Equal(mm[i], Defocus.Diameter(50, 2.4, 3, depth[i]), 1e-6); }
+        Assert.Contains("f-number", Defocus.Fault(new(0, 3), 50));
+        Assert.Contains("behind", Defocus.Fault(new(2, -1), 50));
+        Assert.Null(Defocus.Fault(new(2, 3), 50));
+    }
+
+    // A point becomes a disc of the thin lens's size: by its area and by its second moment, r²/2 of a disc. Bar: 2 %.
+    [Theory]
+    [InlineData(2.3, 0)]
+    [InlineData(6.5, 0)]
+    [InlineData(6.5, 6)]
+    public void A_point_becomes_a_disc_of_the_right_size(double radius, int blades)
+    {
+        var point = new FloatImage(41, 41, 4);
+        point.Pixel(20, 20).Fill(1);
+        FloatImage disc = Defocus.Apply(point, [.. Enumerable.Repeat((float)radius, 41 * 41)], new float[41 * 41], new(2, 3, blades));
+        double sum = 0, moment = 0, top = 0;
+        for (int y = 0; y < 41; y++) { for (int x = 0; x < 41; x++) { float v = disc[x, y, 3]; sum += v; moment += v * ((x - 20) * (x - 20) + (y - 20) * (y - 20)); top = Math.Max(top, v); } }
+        Assert.Equal(1, sum, 1e-3);
+        Assert.Equal(1, Math.Sqrt(1 / (Math.PI * top)) / radius, 0.02);
+        // The pixel's own box adds 1/6 to the moment.
+        if (blades == 0) { Assert.Equal(1, Math.Sqrt(2 * (moment / sum - 1.0 / 6)) / radius, 0.02); }
+    }
+
+    // A sharp front stays sharp before what is blurred behind it, and nothing shows through where both are whole.
+    [Fact]
+    public void Sharp_fronts_do_not_bleed_into_what_is_blurred_behind()
+    {
+        var both = new FloatImage(60, 20, 4);
+        var radius = new float[60 * 20];
+        var near = new float[60 * 20];
+        for (int y = 0; y < 20; y++)
+        {
+            for (int x = 0; x < 60; x++)
+            {
+                bool front = x < 30;
+                both.Pixel(x, y).Fill(1);
+                both[x, y, front ? 1 : 0] = 0; // red before, green behind
+                (radius[y * 60 + x], near[y * 60 + x]) = front ? (0, -2) : (5, -9);
+            }
+        }
+        FloatImage blurred = Defocus.Apply(both, radius, near, new(2, 3));
+        for (int x = 0; x < 54; x++)
+        {
+            Assert.Equal(1, blurred[x, 10, 3], 1e-3);
+            Assert.Equal(x < 30 ? 1 : 0, blurred[x, 10, 0], 1e-3);
+        }
+        // The other way round the blurred front lies over the sharp back, half at its edge.
+        for (int i = 0; i < radius.Length; i++) { (radius[i], near[i]) = (i % 60 < 30 ? -5 : 0, i % 60 < 30 ? -2 : -9); }
+        blurred = Defocus.Apply(both, radius, near, new(2, 3));
+        Assert.Equal(0.5, (blurred[29, 10, 0] + blurred[30, 10, 0]) / 2, 0.02);
+        Assert.InRange(blurred[33, 10, 0], 0.05f, 0.4f);
+        Assert.Equal(1, blurred[32, 10, 3], 0.02);
+    }
+
+    // MBL-02: 60 px a frame at 180° is a streak of 30; the middle stays where it was within 0.05 px.
+    [Fact]
+    public void Vectors_spread_a_pixel_over_its_streak()
+    {
+        var image = new FloatImage(80, 9, 4);
+        image.Pixel(40, 4).Fill(1);
+        var motion = new FloatImage(80, 9, 2);
+        for (int i = 0; i < 80 * 9; i++) { (motion.Data[2 * i], motion.Data[2 * i + 1]) = (60, 0); }
+        FloatImage blurred = MotionVectors.Apply(image, motion, 180);
+        double sum = 0, middle = 0, square = 0;
+        for (int x = 0; x < 80; x++) { double v = blurred[x, 4, 3]; sum += v; middle += v * x; square += v * x * x; }
+        middle /= sum;
+        Assert.Equal(1, sum, 1e-3);
+        Assert.Equal(40, middle, 0.05);
+        // A streak of length l has variance l²/12; the two-pixel tent adds at most a quarter.
+        Assert.Equal(30, Math.Sqrt(12 * (square / sum - middle * middle)), 0.5);
+    }
+
+    // What a matte, a strength and an object leave: a mix of before and after.
+    [Fact]
+    public void Steps_keep_to_their_strength_and_matte()
+    {
+        var scene = Scene(new(0.2f, 0.2f, 0.2f, 1));
+        FinishStep up = Step(FinishKind.Grade) with { Grade = new() { Stops = 1 }, Strength = 0.5 };
+        Assert.Equal(0.3, Run(scene, up).Element[30, 20, 0], 1e-6);
+        float[] left = [.. Enumerable.Range(0, W * H).Select(i => i % W < 32 ? 1f : 0)];
+        FrameLayers kept = Finisher.Run(scene.Layers, scene.Plate, [up with { Matte = "left" }], new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => left });
+        Assert.Equal(0.3, kept.Element[30, 20, 0], 1e-6);
+        Assert.Equal(0.2f, kept.Element[40, 20, 0]);
+        Assert.Throws<FinishFault>(() => Run(scene, up with { Objects = ["bell"] }));
+        Assert.Same(scene.Layers, Run(scene, up with { Off = true }));
+    }
+
+    // One light darkens once: min(r, S) ÷ r where the plate lies in that light's shadow of ratio r.
+    [Theory]
+    [InlineData(0.4f, 0.5, 0.8f)]
+    [InlineData(0.6f, 0.5, 1f)]
+    public void A_shadow_in_a_shadow_darkens_only_what_is_left(float ours, double level, float expected)
+    {
+        var scene = Scene(default, (_, _) => false, 0.15f, ours);
+        FinishStep join = Step(FinishKind.ShadowMerge) with { ShadowJoin = new("shade", new(level, level, level)) };
+        FrameLayers joined = Finisher.Run(scene.Layers, scene.Plate, [join], new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => [.. Enumerable.Repeat(1f, W * H)] });
+        Assert.Equal(expected, joined.Shadow[5, 5, 0], 1e-5);
+    }
+
+    // Before the merge nothing outside the element changes; wrap and grain stay within it too; glow, being the lens's, does not.
+    [Fact]
+    public void Only_the_lens_touches_the_plate()
+    {
+        var scene = Scene(new(3, 3, 3, 1));
+        FrameLayers wrap = Run(scene, Step(FinishKind.Wrap) with { Pixels = 3 }, Step(FinishKind.Grade) with { Grade = new() { Stops = -1 } });
+        Assert.Equal(scene.Plate[2, 2, 0], wrap.Comp[2, 2, 0]);
+        Assert.False(wrap.Touched[W * 2 + 2]);
+        Assert.True(wrap.Comp[20, 20, 0] > 1.5f + 0.05f);
+        Assert.Equal(1.5, wrap.Comp[32, 24, 0], 0.01);
+        FrameLayers glow = Run(scene, Step(FinishKind.Glow) with { Pixels = 3, Threshold = 1, Strength = 0.2 });
+        Assert.True(glow.Touched[W * 20 + 17] && glow.Comp[17, 20, 0] > 0.32f);
+        FrameLayers soft = Run(scene, Step(FinishKind.EdgeWidth) with { Pixels = 2 });
+        // A blurred edge: half at the step, its colour and coverage together.
+        Assert.Equal(0.5, (soft.Held[19, 24, 3] + soft.Held[20, 24, 3]) / 2, 1e-3);
+        Assert.Equal(3, soft.Held[18, 24, 0] / soft.Held[18, 24, 3], 1e-3);
+    }
+
+    // A lamp behind the element shines into no lens; one that is seen does, most at its place.
+    [Fact]
+    public void A_flare_is_hidden_with_its_lamp()
+    {
+        var scene = Scene(new(0.2f, 0.2f, 0.2f, 1));
+        FinishStep flare = Step(FinishKind.Flare) with { Flare = new("lamp") };
+        FrameLayers At(float visible) => Finisher.Run(scene.Layers, scene.Plate, [flare], new(Camera, 1, 36, 1001, 0, 7) { Lamps = new Dictionary<string, SeenLamp> { ["lamp"] = new(10, 10, new(1, 0.8f, 0.5f), visible, 8) } });
+        Assert.Equal(scene.Layers.Comp.Data, At(0).Comp.Data);
+        FloatImage seen = At(1).Comp;
+        Assert.True(seen[10, 10, 0] > seen[40, 40, 0] && seen[10, 10, 0] > 0.34f);
+        Assert.True(seen[10, 10, 0] - 0.3f > seen[10, 10, 2] - 0.3f);
+    }
+
+    // A picture moved by whole pixels is the same picture elsewhere; keys hold before the first and after the last.
+    [Fact]
+    public void Framing_moves_the_whole_picture()
+    {
+        var scene = Scene(new(0.9f, 0.1f, 0.1f, 1));
+        FinishStep frame = Step(FinishKind.Reframe) with { Reframe = new([new(1001, 4, 2)]) };
+        FrameLayers moved = Run(scene, frame);
+        Assert.Equal(scene.Layers.Comp[30, 20, 0], moved.Comp[26, 18, 0], 1e-6);
+        Assert.True(moved.Touched.All(t => t));
+        var shaken = new ReframeSettings([], 3, 5);
+        double[] x = [.. Enumerable.Range(0, 4000).Select(i => Reframing.At(shaken, 1001, i / 24.0, 3).X)];
+        Assert.Equal(3, Math.Sqrt(x.Average(v => v * v)), 0.6);
+        Assert.Equal(Reframing.At(shaken, 1001, 1.3, 3), Reframing.At(shaken, 1001, 1.3, 3));
+    }
+}
