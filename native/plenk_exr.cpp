@@ -3,8 +3,12 @@
 #include <ImfChannelList.h>
 #include <ImfFrameBuffer.h>
 #include <ImfHeader.h>
+#include <ImfChromaticitiesAttribute.h>
+#include <ImfFloatAttribute.h>
 #include <ImfInputPart.h>
 #include <ImfMultiPartInputFile.h>
+#include <ImfMultiPartOutputFile.h>
+#include <ImfOutputPart.h>
 #include <ImfOutputFile.h>
 #include <ImfPartType.h>
 #include <ImfStringAttribute.h>
@@ -29,17 +33,35 @@ static int fail(char* error, int size, const char* what) {
 extern "C" {
 
 // Channels are planes of width*height floats; half[i] != 0 stores plane i as half. compression: 0 none, 2 zips, 3 zip, 4 piz.
-int plenk_exr_write(const char* path, int width, int height, int count, const char** names, const float** planes,
-                    const int* half, int compression, int rateNum, int rateDen, int attributes, const char** keys,
-                    const char** values, char* error, int errorSize) {
+// window: data min x, min y, then display width, height, its corner being (0, 0). numbers: 8 chromaticities, 16 of worldToCamera, 16 of
+// worldToNDC (row vectors), each block preceded by 1 where it is given. partOf[i] is the part that channel i goes to.
+int plenk_exr_write(const char* path, int width, int height, const int* window, int count, const char** names, const float** planes,
+                    const int* half, const int* partOf, int partCount, const char** partNames, int compression, int rateNum, int rateDen,
+                    const float* numbers, int attributes, const char** keys, const char** values, char* error, int errorSize) {
   try {
-    Header header(width, height);
+    Header header(Box2i(V2i(0, 0), V2i(window[2] - 1, window[3] - 1)), Box2i(V2i(window[0], window[1]), V2i(window[0] + width - 1, window[1] + height - 1)));
     header.compression() = static_cast<Compression>(compression);
     if (rateDen > 0) header.insert("framesPerSecond", RationalAttribute(Rational(rateNum, rateDen)));
     for (int i = 0; i < attributes; ++i) header.insert(keys[i], StringAttribute(values[i]));
-    FrameBuffer buffer;
+    if (numbers[0] != 0) {
+      const float* c = numbers + 1;
+      header.insert("chromaticities", ChromaticitiesAttribute(Chromaticities(IMATH_NAMESPACE::V2f(c[0], c[1]), IMATH_NAMESPACE::V2f(c[2], c[3]), IMATH_NAMESPACE::V2f(c[4], c[5]), IMATH_NAMESPACE::V2f(c[6], c[7]))));
+    }
+    const char* matrixNames[2] = {"worldToCamera", "worldToNDC"};
+    for (int k = 0; k < 2; ++k) {
+      const float* m = numbers + 9 + 17 * k;
+      if (m[0] == 0) continue;
+      IMATH_NAMESPACE::M44f matrix;
+      for (int i = 0; i < 16; ++i) matrix[i / 4][i % 4] = m[1 + i];
+      header.insert(matrixNames[k], M44fAttribute(matrix));
+    }
+    std::vector<Header> headers(partCount, header);
+    std::vector<FrameBuffer> buffers(partCount);
     std::vector<std::vector<IMATH_NAMESPACE::half>> halves(count);
     for (int i = 0; i < count; ++i) {
+      Header& header = headers[partOf[i]];
+      FrameBuffer& buffer = buffers[partOf[i]];
+      const ptrdiff_t corner = ptrdiff_t(window[1]) * width + window[0];
       if (half[i]) {
         halves[i].resize(size_t(width) * height);
         for (size_t k = 0; k < halves[i].size(); ++k) {
@@ -47,15 +69,28 @@ int plenk_exr_write(const char* path, int width, int height, int count, const ch
           halves[i][k] = f > 65504.f ? 65504.f : f < -65504.f ? -65504.f : f;
         }
         header.channels().insert(names[i], Channel(HALF));
-        buffer.insert(names[i], Slice(HALF, reinterpret_cast<char*>(halves[i].data()), 2, size_t(width) * 2));
+        buffer.insert(names[i], Slice(HALF, reinterpret_cast<char*>(halves[i].data()) - corner * 2, 2, size_t(width) * 2));
       } else {
         header.channels().insert(names[i], Channel(FLOAT));
-        buffer.insert(names[i], Slice(FLOAT, reinterpret_cast<char*>(const_cast<float*>(planes[i])), 4, size_t(width) * 4));
+        buffer.insert(names[i], Slice(FLOAT, reinterpret_cast<char*>(const_cast<float*>(planes[i])) - corner * 4, 4, size_t(width) * 4));
       }
     }
-    OutputFile file(path, header);
-    file.setFrameBuffer(buffer);
-    file.writePixels(height);
+    if (partCount == 1) {
+      OutputFile file(path, headers[0]);
+      file.setFrameBuffer(buffers[0]);
+      file.writePixels(height);
+      return 0;
+    }
+    for (int p = 0; p < partCount; ++p) {
+      headers[p].setName(partNames[p]);
+      headers[p].setType(SCANLINEIMAGE);
+    }
+    MultiPartOutputFile file(path, headers.data(), partCount);
+    for (int p = 0; p < partCount; ++p) {
+      OutputPart part(file, p);
+      part.setFrameBuffer(buffers[p]);
+      part.writePixels(height);
+    }
     return 0;
   } catch (const std::exception& e) {
     return fail(error, errorSize, e.what());
@@ -68,10 +103,14 @@ struct Reader {
   std::vector<int> parts;
   std::vector<std::string> inPart;
   Box2i data, display;
+  std::vector<std::string> keys, values;
   explicit Reader(const char* path) : file(path) {
     for (int p = 0; p < file.parts(); ++p) {
       const Header& h = file.header(p);
       if (h.hasType() && isDeepData(h.type())) throw std::runtime_error("deep pictures are not taken");
+      for (Header::ConstIterator a = h.begin(); a != h.end(); ++a) {
+        if (auto* s = dynamic_cast<const StringAttribute*>(&a.attribute())) { keys.push_back(a.name()); values.push_back(s->value()); }
+      }
       if (p == 0) { data = h.dataWindow(); display = h.displayWindow(); }
       else data.extendBy(h.dataWindow());
       for (ChannelList::ConstIterator c = h.channels().begin(); c != h.channels().end(); ++c) {
@@ -102,6 +141,10 @@ int plenk_exr_open(const char* path, void** handle, int* window, int* count, cha
 }
 
 const char* plenk_exr_channel(void* handle, int i) { return static_cast<Reader*>(handle)->names[i].c_str(); }
+
+int plenk_exr_attributes(void* handle) { return int(static_cast<Reader*>(handle)->keys.size()); }
+const char* plenk_exr_key(void* handle, int i) { return static_cast<Reader*>(handle)->keys[i].c_str(); }
+const char* plenk_exr_value(void* handle, int i) { return static_cast<Reader*>(handle)->values[i].c_str(); }
 
 // Fills a plane that covers the data window of all parts.
 int plenk_exr_read(void* handle, int i, float* plane, char* error, int errorSize) {

@@ -17,6 +17,9 @@ root.Subcommands.Add(ViewSetCommand.Make());
 root.Subcommands.Add(RelightCommand.Make());
 root.Subcommands.Add(PlaceElementCommand.Make());
 root.Subcommands.Add(FindSunCommand.Make());
+root.Subcommands.Add(MeasurePlateCommand.Make());
+root.Subcommands.Add(HandOverCommand.Make());
+root.Subcommands.Add(VerifyFilesCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
 
 ParseResult parsed = root.Parse(args);

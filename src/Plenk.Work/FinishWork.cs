@@ -79,7 +79,14 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public Grain? GrainOf(ShotDocument shot, int width)
     {
         int frame = MeasuredAt(shot);
-        return _grains.Get(ShotEngine.Key("grain", 1, shot.Plate, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width)))).Value;
+        return _grains.Get(ShotEngine.Key("grain", 2, shot.Plate, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))).Value;
+    }
+
+    private Func<int, float, float>? Moving(ShotDocument shot, int frame, int width)
+    {
+        int[] near = [.. Enumerable.Range(frame - 1, 3).Where(shot.Range.Contains)];
+        CodeImage Codes(int f) => width >= shot.Plate!.Width ? engine.PlateCodes(shot, f) : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Encoding, 16);
+        return GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), shot.Plate!.Encoding);
     }
 
     private const int LampSamples = 32;
@@ -144,7 +151,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public PlateMeasures Plate(ShotDocument shot)
     {
         FinishRegion r = Region(shot);
-        return _measures.Get(ShotEngine.Key("plate measures", 1, shot.Plate, r), () => new(PlateMeasure.Of(PlateMeasure.Cut(engine.Plate(shot, r.Frame!.Value), r.X, r.Y, r.Width, r.Height)))).Value;
+        return _measures.Get(ShotEngine.Key("plate measures", 2, shot.Plate, r), () => new(PlateMeasure.Of(PlateMeasure.Cut(engine.Plate(shot, r.Frame!.Value), r.X, r.Y, r.Width, r.Height), GrainOf(shot, shot.Plate!.Width)))).Value;
     }
 
     /// <summary>Frames that are measured have this width, or the plate's if that is less.</summary>
@@ -160,8 +167,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate.Width;
-            PlateMeasures own = scale == 1 ? Plate(shot) : PlateMeasure.Of(Scaled(Region(shot), plate, scale));
             Grain? grain = GrainOf(shot, width);
+            PlateMeasures own = scale == 1 ? Plate(shot) : PlateMeasure.Of(Scaled(Region(shot), plate, scale), grain);
             IReadOnlyList<(double, double)>? ratio = null;
             if (grain is not null && shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Grain))
             {

@@ -18,6 +18,21 @@ public static class FrameFiles
     {
         Directory.CreateDirectory(directory);
         MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Comp(shot, frame, layers)));
+        var (channels, attributes) = Channels(shot, frame, layers);
+        try
+        {
+            ExrFile.Write(Path.Combine(directory, ExrName(shot, frame)), layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (shot.Rate.Num, shot.Rate.Den),
+                attributes);
+        }
+        catch (IOException e) when (e.Message.Contains("space", StringComparison.OrdinalIgnoreCase))
+        {
+            throw new DiskFullException(ExrName(shot, frame));
+        }
+    }
+
+    /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
+    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers)
+    {
         var channels = new List<ExrChannel>();
         void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
         Add("comp", layers.Comp, "RGB", half: true);
@@ -51,16 +66,16 @@ public static class FrameFiles
             ["plenk/depth"] = "z-depth along the camera's axis, metres; +inf: nothing hit",
             ["plenk/noise"] = FormattableString.Invariant($"root mean square of what is left: shadow {layers.Counts.ShadowError:0.00000}, element {layers.Counts.ElementError:0.00000}"),
         };
-        try
+        foreach (IdMatte ids in ((IdMatte?[])[layers.Objects, layers.Materials]).OfType<IdMatte>())
         {
-            ExrFile.Write(Path.Combine(directory, ExrName(shot, frame)), layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (shot.Rate.Num, shot.Rate.Den),
-                attributes);
+            IReadOnlyList<string> names = ids.Layer == IdMatte.ObjectLayer ? [.. ids.Names.Select(id => NameOf(shot, id))] : ids.Names;
+            channels.AddRange(IdMatteFile.Channels(ids, names));
+            foreach (var (key, value) in IdMatteFile.Attributes(ids.Layer, names)) { attributes[key] = value; }
         }
-        catch (IOException e) when (e.Message.Contains("space", StringComparison.OrdinalIgnoreCase))
-        {
-            throw new DiskFullException(ExrName(shot, frame));
-        }
+        return (channels, attributes);
     }
+
+    private static string NameOf(ShotDocument shot, string id) => shot.Elements.FirstOrDefault(e => e.Id == id)?.Name is { Length: > 0 } element ? element : shot.Pieces.FirstOrDefault(p => p.Id == id)?.Name is { Length: > 0 } piece ? piece : id;
 
     /// <summary>A name as a layer can bear it: a dot would begin a layer of its own.</summary>
     private static string LayerName(string name) => string.Concat(name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_'));

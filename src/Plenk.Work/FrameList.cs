@@ -16,4 +16,18 @@ public static class FrameList
         frames = [.. result];
         return frames.Count > 0;
     }
+
+    /// <summary>The same the other way: runs as first-last.</summary>
+    public static string Write(IReadOnlyList<int> frames)
+    {
+        var runs = new List<string>();
+        for (int i = 0; i < frames.Count;)
+        {
+            int k = i;
+            while (k + 1 < frames.Count && frames[k + 1] == frames[k] + 1) { k++; }
+            runs.Add(k == i ? $"{frames[i]}" : $"{frames[i]}-{frames[k]}");
+            i = k + 1;
+        }
+        return string.Join(',', runs);
+    }
 }

@@ -6,7 +6,7 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
-/// <summary>The grain-free copy of a shot's plate, frame by frame, as 16-bit pictures in the plate's encoding.</summary>
+/// <summary>Grain told from texture by what frames differ by along their motion, and the grain-free copy of a shot's plate, frame by frame, as 16-bit pictures in the plate's encoding.</summary>
 public sealed class GrainWork(ShotEngine engine, MediaStore media)
 {
     public GrainFreeCopy Make(ShotDocument shot, CancellationToken stop, Action<string, double> progress)
@@ -34,11 +34,25 @@ public sealed class GrainWork(ShotEngine engine, MediaStore media)
         return new(frames, before, left);
     }
 
-    private static CodedFrame Coded(CodeImage p)
+    public static CodedFrame Coded(CodeImage p)
     {
         float top = (1 << p.Bits) - 1;
         var codes = new FloatImage(p.Width, p.Height, 3);
         for (int i = 0; i < p.Width * p.Height; i++) { for (int c = 0; c < 3; c++) { codes.Data[3 * i + c] = p.Codes[i * p.Channels + (p.Channels >= 3 ? c : 0)] / top; } }
         return new(codes, GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes));
+    }
+
+    /// <summary>The standard deviation by channel and linear level that a frame and its neighbours differ by along their motion; null where there is no neighbour.</summary>
+    public static Func<int, float, float>? Moving(IReadOnlyList<CodeImage> frames, int centre, ColorEncoding encoding, CancellationToken stop = default)
+    {
+        if (frames.Count < 2 || frames.Any(f => f.Width != frames[0].Width || f.Height != frames[0].Height || f.Width < 64 || f.Height < 64)) { return null; }
+        Func<int, float, float> noise = GrainFree.Noise([.. frames.Select(Coded)], centre, stop);
+        return (channel, level) =>
+        {
+            float code = Math.Clamp(ColorEncodings.FromLinear(encoding, level), 0.01f, 0.99f);
+            // A step of code, as light.
+            float slope = (ColorEncodings.ToLinear(encoding, code + 0.01f) - ColorEncodings.ToLinear(encoding, code - 0.01f)) / 0.02f;
+            return noise(channel, code) * slope;
+        };
     }
 }

@@ -306,7 +306,8 @@ public sealed class ShotEngine
     }
 
     /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
-    public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers)
+    /// <param name="bits">Of its codes; null: as many as the plate's. Untouched pixels are the plate's codes, brought to that depth.</param>
+    public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers, int? bits = null)
     {
         int width = layers.Comp.Width, height = layers.Comp.Height;
         CodeImage plate = PlateCodes(shot, frame), under = plate;
@@ -315,6 +316,8 @@ public sealed class ShotEngine
         {
             under = _codes.Get($"{FrameMedia(shot, frame)}/{encoding}/{width}", () => CodeImage.FromLinear(Plate(shot, frame, width), encoding, plate.Bits));
         }
+        int deep = bits ?? plate.Bits;
+        double by = ((1 << deep) - 1) / (double)((1 << plate.Bits) - 1);
         var codes = new ushort[width * height * 3];
         Parallel.For(0, height, y =>
         {
@@ -322,12 +325,12 @@ public sealed class ShotEngine
             {
                 for (int c = 0; c < 3; c++)
                 {
-                    codes[3 * i + c] = layers.Touched[i] ? (ushort)ColorEncodings.ToCode(encoding, layers.Comp.Data[3 * i + c], plate.Bits)
-                        : under.Codes[i * under.Channels + c];
+                    codes[3 * i + c] = layers.Touched[i] ? (ushort)ColorEncodings.ToCode(encoding, layers.Comp.Data[3 * i + c], deep)
+                        : deep == plate.Bits ? under.Codes[i * under.Channels + c] : (ushort)Math.Round(under.Codes[i * under.Channels + c] * by);
                 }
             }
         });
-        return new(width, height, 3, plate.Bits, codes);
+        return new(width, height, 3, deep, codes);
     }
 
     /// <summary>The shot as another of its cameras filmed it: that one's plate and camera for its own.</summary>

@@ -12,8 +12,14 @@ public static class EdgeWidth
     private const int Reach = 10;
     private const double Bin = 0.25;
 
+    /// <summary>How far along the edge pixels are gathered, either way.</summary>
+    private const double Along = 7;
+
     /// <summary>A step is worth reading when it is so many times the grain.</summary>
     private const double LeastContrast = 12;
+
+    /// <summary>How far the levels beside a step are looked at, pixels.</summary>
+    private const double Beside = 2.5;
 
     /// <summary>Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the sharpest fifth.</summary>
     public static (double? Width, int Count) Of(FloatImage picture, Grain? grain) => Of(picture, grain, null);
@@ -66,18 +72,19 @@ public static class EdgeWidth
 
     private static double? Read(float[] luma, float[] smooth, int w, int cx, int cy, double noise)
     {
-        // The edge's direction by the gradients about it, weighted by their strength (structure tensor); and its middle.
+        // The edge's direction by the gradients close about it, weighted by their strength (structure tensor); and its middle.
         double xx = 0, xy = 0, yy = 0, sum = 0, mx = 0, my = 0;
-        for (int y = cy - Reach; y <= cy + Reach; y++)
+        const int close = 5;
+        for (int y = cy - close; y <= cy + close; y++)
         {
-            for (int x = cx - Reach; x <= cx + Reach; x++)
+            for (int x = cx - close; x <= cx + close; x++)
             {
                 double gx = smooth[y * w + x + 1] - smooth[y * w + x - 1], gy = smooth[(y + 1) * w + x] - smooth[(y - 1) * w + x], g = gx * gx + gy * gy;
                 (xx, xy, yy, sum, mx, my) = (xx + gx * gx, xy + gx * gy, yy + gy * gy, sum + g, mx + g * x, my + g * y);
             }
         }
         double turn = 0.5 * Math.Atan2(2 * xy, xx - yy), nx = Math.Cos(turn), ny = Math.Sin(turn), across = xx * nx * nx + 2 * xy * nx * ny + yy * ny * ny;
-        if (sum <= 0 || across < 0.96 * sum) { return null; } // bent, or not alone
+        if (sum <= 0 || across < 0.93 * sum) { return null; } // bent, or not alone
         (mx, my) = (mx / sum, my / sum);
         // A curve that is nearly straight is refined by the line through the gradient's ridge.
         double sa = 0, sd = 0, saa = 0, sad = 0, sw = 0;
@@ -85,12 +92,13 @@ public static class EdgeWidth
         {
             for (int x = cx - Reach; x <= cx + Reach; x++)
             {
-                double gx = smooth[y * w + x + 1] - smooth[y * w + x - 1], gy = smooth[(y + 1) * w + x] - smooth[(y - 1) * w + x], g = gx * gx + gy * gy;
                 double a = -(x - mx) * ny + (y - my) * nx, d = (x - mx) * nx + (y - my) * ny;
+                if (Math.Abs(a) > Along || Math.Abs(d) > close) { continue; }
+                double gx = smooth[y * w + x + 1] - smooth[y * w + x - 1], gy = smooth[(y + 1) * w + x] - smooth[(y - 1) * w + x], g = gx * gx + gy * gy;
                 (sw, sa, sd, saa, sad) = (sw + g, sa + g * a, sd + g * d, saa + g * a * a, sad + g * a * d);
             }
         }
-        double det = sw * saa - sa * sa, slope = det > 1e-12 * sw * sw ? (sw * sad - sa * sd) / det : 0, offset = (sd - slope * sa) / sw;
+        double det = sw * saa - sa * sa, slope = det > 1e-12 * sw * sw ? (sw * sad - sa * sd) / det : 0, offset = sw > 0 ? (sd - slope * sa) / sw : 0;
         const int bins = (int)(2 * Reach / Bin);
         var total = new double[bins];
         var count = new int[bins];
@@ -101,7 +109,7 @@ public static class EdgeWidth
             {
                 double a = -(x - mx) * ny + (y - my) * nx, d = ((x - mx) * nx + (y - my) * ny - offset - slope * a) * stretch;
                 int b = (int)Math.Floor((d + Reach) / Bin);
-                if (b < 0 || b >= bins || Math.Abs(a) > Reach * 0.8) { continue; }
+                if (b < 0 || b >= bins || Math.Abs(a) > Along) { continue; }
                 total[b] += luma[y * w + x];
                 count[b]++;
             }
@@ -121,13 +129,14 @@ public static class EdgeWidth
         {
             double clear = 1.2 * width + 0.5;
             if (clear > Reach - 3) { return null; } // wider than can be read here
-            double[] low = [.. Enumerable.Range(0, at.Length).Where(i => at[i] < -clear).Select(i => value[i])], high = [.. Enumerable.Range(0, at.Length).Where(i => at[i] > clear).Select(i => value[i])];
+            // Close beside the step, and no further: a tile's joint or another thing may come next.
+            double[] low = [.. Enumerable.Range(0, at.Length).Where(i => at[i] < -clear && at[i] > -clear - Beside).Select(i => value[i])], high = [.. Enumerable.Range(0, at.Length).Where(i => at[i] > clear && at[i] < clear + Beside).Select(i => value[i])];
             if (low.Length < 4 || high.Length < 4) { return null; }
             double a = Median(low), b = Median(high), step = b - a;
             if (Math.Abs(step) < Math.Max(LeastContrast * noise, 0.004)) { return null; }
             // Beside the step it must be even: else it is a ridge, or one of several edges.
             double Uneven(double[] v, double m) => v.Max(x => Math.Abs(x - m));
-            if (Uneven(low, a) > 0.12 * Math.Abs(step) + 3 * noise || Uneven(high, b) > 0.12 * Math.Abs(step) + 3 * noise) { return null; }
+            if (Uneven(low, a) > 0.15 * Math.Abs(step) + 3 * noise || Uneven(high, b) > 0.15 * Math.Abs(step) + 3 * noise) { return null; }
             double? from = Cross(at, value, a + 0.1 * step, step > 0), to = Cross(at, value, a + 0.9 * step, step > 0);
             if (from is null || to is null || to <= from) { return null; }
             double next = to.Value - from.Value;

@@ -9,9 +9,10 @@ public sealed record PlateMeasures(Vector3 Black, Vector3 White, double? EdgePx,
 /// <summary>What is measured on a plate, and on an element to be held against it.</summary>
 public static class PlateMeasure
 {
-    public static PlateMeasures Of(FloatImage region)
+    /// <param name="known">The plate's grain where it was measured on more than the region; null: on the region itself.</param>
+    public static PlateMeasures Of(FloatImage region, Grain? known = null)
     {
-        Grain? grain = Grain.Of(region);
+        Grain? grain = known ?? Grain.Of(region);
         var edges = EdgeWidth.Of(region, grain);
         return new(Level(region, null, grain, dark: true), Level(region, null, grain, dark: false), edges.Width, edges.Count, grain);
     }

@@ -51,7 +51,11 @@ public sealed class Grain
     /// From the flat parts of a picture: blocks that hold nothing but grain, told by their variance being that of their level's quietest, up to what
     /// chance gives. Null where too little of it is flat.
     /// </summary>
-    public static Grain? Of(FloatImage picture)
+    /// <param name="moving">
+    /// The standard deviation by channel and level that frames differ by along their motion (<see cref="GrainFree.Noise"/>), linear; NaN where it is not known.
+    /// It tells grain from texture: blocks that spread more are left out; where nothing is flat it stands alone.
+    /// </param>
+    public static Grain? Of(FloatImage picture, Func<int, float, float>? moving = null)
     {
         int across = picture.Width / Block, down = picture.Height / Block;
         if (across * down < LeastBlocks) { return null; }
@@ -64,8 +68,8 @@ public sealed class Grain
         BlockOf[][] bins = [];
         for (int pass = 0; pass < 3; pass++)
         {
-            bins = Bins(Flat(blocks, shape), shape);
-            if (bins.Length == 0) { return null; }
+            bins = Bins(Flat(blocks, shape, moving), shape);
+            if (bins.Length == 0) { return moving is null ? null : Known(blocks, moving, shape); }
             var (beside, below) = Likeness(picture, bins);
             GrainBlocks next = GrainBlocks.For(Block, beside, below);
             if (next == shape) { break; }
@@ -80,12 +84,76 @@ public sealed class Grain
                 deviation[c][k] = (float)Math.Sqrt(bins[k].Average(b => (double)b.Variance[c]) / shape.Left);
             }
         }
-        foreach (int c in (ReadOnlySpan<int>)[0, 1, 2]) { Array.Sort(levels[c], deviation[c]); }
+        Doubted(levels, deviation, [.. bins.Select(b => Trusted(b, blocks))]);
+        foreach (int c in (ReadOnlySpan<int>)[0, 1, 2])
+        {
+            Array.Sort(levels[c], deviation[c]);
+        }
         return new(levels, deviation, Filter(shape.SigmaX, shape.SigmaY));
     }
 
+    /// <summary>Most of the picture at those levels is flat: what spreads there is grain and not the evenest of textures.</summary>
+    private static bool Trusted(BlockOf[] bin, BlockOf[] blocks)
+    {
+        float low = bin.Min(b => b.Level.Y), high = bin.Max(b => b.Level.Y);
+        return bin.Length >= 0.5 * blocks.Count(b => b.Level.Y >= low && b.Level.Y <= high);
+    }
+
+    /// <summary>
+    /// Levels where most is textured can only be told too high: they are held to what light itself makes of the sure ones, variance = a · level + b
+    /// (Foi et al. 2008); through the origin where these are alike in level, and by the lowest fifth where none is sure.
+    /// </summary>
+    private static void Doubted(float[][] levels, float[][] deviation, bool[] sure)
+    {
+        if (sure.All(t => t)) { return; }
+        for (int c = 0; c < 3; c++)
+        {
+            int[] own = [.. Enumerable.Range(0, sure.Length).Where(k => sure[k] && levels[c][k] > 0)];
+            double a, b = 0;
+            if (own.Length == 0)
+            {
+                double[] ratio = [.. Enumerable.Range(0, sure.Length).Where(k => levels[c][k] > 0).Select(k => deviation[c][k] * (double)deviation[c][k] / levels[c][k]).Order()];
+                if (ratio.Length == 0) { continue; }
+                a = ratio[ratio.Length / 5];
+            }
+            else
+            {
+                double n = own.Length, x = own.Average(k => (double)levels[c][k]), v = own.Average(k => (double)deviation[c][k] * deviation[c][k]);
+                double xx = own.Sum(k => (levels[c][k] - x) * (levels[c][k] - x)), xv = own.Sum(k => (levels[c][k] - x) * ((double)deviation[c][k] * deviation[c][k] - v));
+                bool apart = own.Max(k => levels[c][k]) > 1.5 * own.Min(k => levels[c][k]);
+                a = apart && xx > 0 ? xv / xx : v / x;
+                b = apart ? v - a * x : 0;
+                if (a < 0) { (a, b) = (0, v); }
+                if (b < 0) { (a, b) = (v / x, 0); }
+            }
+            for (int k = 0; k < sure.Length; k++) { if (!sure[k]) { deviation[c][k] = (float)Math.Min(deviation[c][k], Math.Sqrt(Math.Max(0, a * levels[c][k] + b))); } }
+        }
+    }
+
+    /// <summary>Nothing is flat: what moves tells alone.</summary>
+    private static Grain? Known(BlockOf[] blocks, Func<int, float, float> moving, GrainBlocks shape)
+    {
+        var filled = Enumerable.Range(0, 3).Select(c => ByMotion(blocks, c, moving)).ToArray();
+        int least = filled.Min(f => f.Levels.Length);
+        return least == 0 ? null : new([.. filled.Select(f => f.Levels[..least])], [.. filled.Select(f => f.Deviation[..least])], Filter(shape.SigmaX, shape.SigmaY));
+    }
+
+    /// <summary>Levels of the picture that lie apart, by what moves.</summary>
+    private static (float[] Levels, float[] Deviation) ByMotion(BlockOf[] blocks, int channel, Func<int, float, float> moving)
+    {
+        var all = new List<(float First, float Second)>();
+        float[] seen = [.. blocks.Select(b => b.Level[channel]).Order()];
+        for (int k = 0; k < MostBins; k++)
+        {
+            float level = seen[(int)((k + 0.5) / MostBins * (seen.Length - 1))], sd = moving(channel, level);
+            if (sd > 0 && all.All(l => MathF.Abs(l.First - level) > 0.15f * MathF.Max(level, l.First))) { all.Add((level, sd)); }
+        }
+        all.Sort((a, b) => a.First.CompareTo(b.First));
+        return ([.. all.Select(l => l.First)], [.. all.Select(l => l.Second)]);
+    }
+
     /// <summary>Those whose variance is no more than chance lets it be about that of the quietest of like level.</summary>
-    private static BlockOf[] Flat(BlockOf[] blocks, GrainBlocks shape)
+    private static BlockOf[] Flat(BlockOf[] blocks, GrainBlocks shape, Func<int, float, float>? moving)
     {
         // The quietest tenth of those around it in level says what grain is there. Of many the tenth lies below their mean by a known share.
         int reach = Math.Clamp(blocks.Length / 24, 6, 60);
@@ -100,6 +168,7 @@ public sealed class Grain
                 float[] around = [.. Enumerable.Range(from, to - from).Select(k => blocks[k].Variance[c]).Order()];
                 double quiet = around[(int)(0.1 * (around.Length - 1))] / tenth;
                 flat &= blocks[i].Variance[c] <= quiet * most * 1.15;
+                if (moving?.Invoke(c, blocks[i].Level[c]) is > 0 and float sd) { flat &= blocks[i].Variance[c] <= sd * sd * shape.Left * most * 1.3; }
             }
             if (flat) { kept.Add(blocks[i]); }
         }

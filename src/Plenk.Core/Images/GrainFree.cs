@@ -64,6 +64,16 @@ public static class GrainFree
         return new(new(width, height, 3, sum), Math.Sqrt(before / weight.Length), Math.Sqrt(left / weight.Length));
     }
 
+    /// <summary>
+    /// The grain's standard deviation by channel and code (0..1), from a frame and its neighbours moved onto it: what differs beyond motion. NaN where a code
+    /// is not seen.
+    /// </summary>
+    public static Func<int, float, float> Noise(IReadOnlyList<CodedFrame> frames, int centre, CancellationToken stop = default)
+    {
+        float[][] noise = NoiseByLevel(frames[centre].Codes, [.. Enumerable.Range(0, frames.Count).Where(i => i != centre).Select(i => Moved(frames[centre].Gray, frames[i], stop))]);
+        return (channel, code) => noise[channel][LevelOf(code)];
+    }
+
     private static int LevelOf(float code) => Math.Clamp((int)(code * Levels), 0, Levels - 1);
 
     /// <summary>Another frame as this one would have seen it; NaN where it is outside.</summary>

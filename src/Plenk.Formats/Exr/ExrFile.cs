@@ -27,6 +27,9 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     public int DisplayWidth { get; init; } = Width;
     public int DisplayHeight { get; init; } = Height;
 
+    /// <summary>Texts of the headers, by name; of parts that have the same one the first.</summary>
+    public IReadOnlyDictionary<string, string> Attributes { get; init; } = new Dictionary<string, string>();
+
     /// <summary>The channel of that name under any layer prefix; Y and R stand for a single channel, R G B for X Y Z.</summary>
     public ExrChannel? Find(string layer, string channel)
     {
@@ -62,6 +65,33 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     }
 }
 
+/// <summary>What stands in a file's header beside its channels.</summary>
+public sealed record ExrHead
+{
+    public ExrCompression Compression { get; init; } = ExrCompression.Zip;
+    public (int Num, int Den) Rate { get; init; }
+    public IReadOnlyDictionary<string, string> Attributes { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>Corner of the data window in the display window, whose own is (0, 0); negative with overscan.</summary>
+    public (int X, int Y) DataCorner { get; init; }
+
+    /// <summary>Null: that of the data.</summary>
+    public (int Width, int Height)? Display { get; init; }
+
+    /// <summary>x, y of red, green, blue and white; null: not said.</summary>
+    public float[]? Chromaticities { get; init; }
+
+    /// <summary>Row-major, for row vectors, as the standard attributes have them; null: not said.</summary>
+    public float[]? WorldToCamera { get; init; }
+    public float[]? WorldToNdc { get; init; }
+
+    /// <summary>Every layer is a part of its own.</summary>
+    public bool PartPerLayer { get; init; }
+
+    /// <summary>BT.709: red, green, blue, D65.</summary>
+    public static float[] Bt709 => [0.64f, 0.33f, 0.30f, 0.60f, 0.15f, 0.06f, 0.3127f, 0.3290f];
+}
+
 public enum ExrCompression
 {
     None = 0,
@@ -86,7 +116,11 @@ public static unsafe partial class ExrFile
 
     /// <summary>Writes to a temporary name beside the target, then renames: a file under its name is always whole.</summary>
     public static void Write(string path, int width, int height, IReadOnlyList<ExrChannel> channels,
-        ExrCompression compression = ExrCompression.Zip, (int Num, int Den) rate = default, IReadOnlyDictionary<string, string>? attributes = null)
+        ExrCompression compression = ExrCompression.Zip, (int Num, int Den) rate = default, IReadOnlyDictionary<string, string>? attributes = null) =>
+        Write(path, width, height, channels, new ExrHead { Compression = compression, Rate = rate, Attributes = attributes ?? new Dictionary<string, string>() });
+
+    /// <inheritdoc cref="Write(string, int, int, IReadOnlyList{ExrChannel}, ExrCompression, ValueTuple{int, int}, IReadOnlyDictionary{string, string})"/>
+    public static void Write(string path, int width, int height, IReadOnlyList<ExrChannel> channels, ExrHead head)
     {
         foreach (ExrChannel c in channels)
         {
@@ -96,18 +130,34 @@ public static unsafe partial class ExrFile
             }
         }
         string temporary = path + "." + Guid.NewGuid().ToString("N")[..8] + ".tmp";
-        var keys = attributes?.Keys.ToArray() ?? [];
-        var names = new Strings(channels.Select(c => c.Name));
+        string[] keys = [.. head.Attributes.Keys];
+        static string LayerOf(string channel) => channel.LastIndexOf('.') is >= 0 and var dot ? channel[..dot] : "main";
+        string[] parts = head.PartPerLayer ? [.. channels.Select(c => LayerOf(c.Name)).Distinct()] : ["main"];
+        int[] partOf = [.. channels.Select(c => head.PartPerLayer ? Array.IndexOf(parts, LayerOf(c.Name)) : 0)];
+        // A part's name stands for its channels' layer.
+        var names = new Strings(channels.Select(c => parts.Length > 1 ? c.Name[(c.Name.LastIndexOf('.') + 1)..] : c.Name));
+        var partNames = new Strings(parts);
         var keyStrings = new Strings(keys);
-        var valueStrings = new Strings(keys.Select(k => attributes![k]));
+        var valueStrings = new Strings(keys.Select(k => head.Attributes[k]));
+        int[] window = [head.DataCorner.X, head.DataCorner.Y, head.Display?.Width ?? width, head.Display?.Height ?? height];
+        var numbers = new float[9 + 17 + 17];
+        void Given(float[]? values, int at)
+        {
+            if (values is null) { return; }
+            numbers[at] = 1;
+            values.CopyTo(numbers, at + 1);
+        }
+        Given(head.Chromaticities, 0);
+        Given(head.WorldToCamera, 9);
+        Given(head.WorldToNdc, 26);
         GCHandle[] pins = [.. channels.Select(c => GCHandle.Alloc(c.Values, GCHandleType.Pinned))];
         try
         {
             nint[] planes = [.. pins.Select(p => p.AddrOfPinnedObject())];
             int[] half = [.. channels.Select(c => c.Half ? 1 : 0)];
             byte* error = stackalloc byte[512];
-            if (NativeWrite(temporary, width, height, channels.Count, names.Pointers, planes, half, (int)compression, rate.Num, rate.Den,
-                keys.Length, keyStrings.Pointers, valueStrings.Pointers, error, 512) != 0)
+            if (NativeWrite(temporary, width, height, window, channels.Count, names.Pointers, planes, half, partOf, parts.Length, partNames.Pointers, (int)head.Compression, head.Rate.Num, head.Rate.Den,
+                numbers, keys.Length, keyStrings.Pointers, valueStrings.Pointers, error, 512) != 0)
             {
                 throw new IOException($"{Path.GetFileName(path)} could not be written: {Text(error)}");
             }
@@ -118,6 +168,7 @@ public static unsafe partial class ExrFile
             File.Delete(temporary);
             foreach (GCHandle p in pins) { p.Free(); }
             names.Free();
+            partNames.Free();
             keyStrings.Free();
             valueStrings.Free();
         }
@@ -188,6 +239,7 @@ public static unsafe partial class ExrFile
                 DataY = window[1] - window[5],
                 DisplayWidth = window[6] - window[4] + 1,
                 DisplayHeight = window[7] - window[5] + 1,
+                Attributes = Enumerable.Range(0, NativeAttributes(handle)).Select(i => (Key: Marshal.PtrToStringUTF8(NativeKey(handle, i))!, Value: Marshal.PtrToStringUTF8(NativeValue(handle, i))!)).DistinctBy(a => a.Key).ToDictionary(a => a.Key, a => a.Value),
             };
         }
         finally
@@ -209,14 +261,23 @@ public static unsafe partial class ExrFile
     }
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_write", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int NativeWrite(string path, int width, int height, int count, nint[] names, nint[] planes, int[] half,
-        int compression, int rateNum, int rateDen, int attributes, nint[] keys, nint[] values, byte* error, int errorSize);
+    private static partial int NativeWrite(string path, int width, int height, int[] window, int count, nint[] names, nint[] planes, int[] half, int[] partOf, int partCount, nint[] partNames,
+        int compression, int rateNum, int rateDen, float[] numbers, int attributes, nint[] keys, nint[] values, byte* error, int errorSize);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_open", StringMarshalling = StringMarshalling.Utf8)]
     private static partial int NativeOpen(string path, out nint handle, int* window, out int count, byte* error, int errorSize);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_channel")]
     private static partial nint NativeChannel(nint handle, int i);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_attributes")]
+    private static partial int NativeAttributes(nint handle);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_key")]
+    private static partial nint NativeKey(nint handle, int i);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_value")]
+    private static partial nint NativeValue(nint handle, int i);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_read")]
     private static partial int NativeRead(nint handle, int i, float* plane, byte* error, int errorSize);

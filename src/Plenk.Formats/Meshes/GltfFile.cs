@@ -215,9 +215,15 @@ public static class GltfFile
     {
         ModelRoot model = ModelRoot.CreateModel();
         Scene scene = model.UseScene("scene");
-        Node node = scene.CreateNode(name);
+        scene.CreateNode(name).Mesh = MeshOf(model, name, mesh, materials);
+        model.MergeBuffers();
+        return [.. model.WriteGLB()];
+    }
+
+    /// <summary>A mesh with its materials in a model; textures stay behind.</summary>
+    internal static Mesh MeshOf(ModelRoot model, string name, TriangleMesh mesh, IReadOnlyList<Material> materials)
+    {
         Mesh target = model.CreateMesh(name);
-        node.Mesh = target;
         foreach (var group in Enumerable.Range(0, mesh.TriangleCount).GroupBy(i => mesh.Materials?[i] ?? 0).OrderBy(g => g.Key))
         {
             var remap = new Dictionary<int, int>();
@@ -256,8 +262,7 @@ public static class GltfFile
             mr.SetFactor("RoughnessFactor", m.Roughness);
             primitive.Material = made;
         }
-        model.MergeBuffers();
-        return [.. model.WriteGLB()];
+        return target;
     }
 
     /// <summary>

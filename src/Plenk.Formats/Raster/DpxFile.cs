@@ -1,12 +1,13 @@
 using System.Buffers.Binary;
 using System.Text;
+using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Raster;
 
 /// <summary>A DPX frame's code values with what its header says of where it comes from.</summary>
 public sealed record DpxPicture(CodeImage Image, string? Timecode, string Clip);
 
-/// <summary>DPX in (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.</summary>
+/// <summary>DPX in and out (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.</summary>
 public static class DpxFile
 {
     public static bool Is(ReadOnlySpan<byte> bytes) => bytes.Length > 4 && (bytes[..4].SequenceEqual("SDPX"u8) || bytes[..4].SequenceEqual("XPDS"u8));
@@ -67,5 +68,61 @@ public static class DpxFile
         string? timecode = code is 0 or uint.MaxValue ? null : $"{code >> 24:x2}:{code >> 16 & 255:x2}:{code >> 8 & 255:x2}:{code & 255:x2}";
         string clip = Encoding.ASCII.GetString(bytes, 36, 100).Split('\0')[0].Trim();
         return new(new((int)width, (int)height, channels, bits, codes), timecode, clip);
+    }
+
+    /// <summary>Big-endian, RGB, 10 bits filled to whole words (method A) or 16; codes of other depths are brought to these.</summary>
+    /// <param name="transfer">SMPTE 268M table 5A: 0 user-defined, 2 linear, 3 logarithmic, 6 BT.709.</param>
+    public static byte[] Write(CodeImage image, int bits, byte transfer, int frame, FrameRate rate)
+    {
+        if (bits is not (10 or 16) || image.Channels != 3) { throw new ArgumentException("DPX is written as RGB of 10 or 16 bits"); }
+        const int header = 2048;
+        int row = bits == 10 ? image.Width * 4 : (image.Width * 6 + 3) / 4 * 4, size = header + row * image.Height;
+        var bytes = new byte[size];
+        // What is not defined has all bits set.
+        Array.Fill(bytes, (byte)0xff, 0, header);
+        void U32(int at, uint v) => BinaryPrimitives.WriteUInt32BigEndian(bytes.AsSpan(at), v);
+        void U16(int at, ushort v) => BinaryPrimitives.WriteUInt16BigEndian(bytes.AsSpan(at), v);
+        void Words(int at, int length, string text) { bytes.AsSpan(at, length).Clear(); Encoding.ASCII.GetBytes(text).AsSpan(0, Math.Min(length - 1, text.Length)).CopyTo(bytes.AsSpan(at)); }
+        "SDPX"u8.CopyTo(bytes);
+        U32(4, header);
+        Words(8, 8, "V2.0");
+        U32(16, (uint)size);
+        U32(20, 1);
+        U32(24, 1664);
+        U32(28, 384);
+        U32(32, 0);
+        Words(36, 100, "");
+        Words(136, 24, "");
+        Words(160, 100, "Plenk");
+        Words(260, 400, "");
+        (bytes[768], bytes[769]) = (0, 0);
+        U16(770, 1);
+        U32(772, (uint)image.Width);
+        U32(776, (uint)image.Height);
+        U32(780, 0);
+        U32(784, 0);
+        U32(792, (1u << bits) - 1);
+        (bytes[800], bytes[801], bytes[802], bytes[803]) = (50, transfer, transfer, (byte)bits);
+        U16(804, (ushort)(bits == 10 ? 1 : 0));
+        U16(806, 0);
+        U32(808, header);
+        U32(812, 0);
+        U32(816, 0);
+        U32(1712, (uint)frame);
+        float perSecond = (float)rate.PerSecond;
+        U32(1724, BitConverter.SingleToUInt32Bits(perSecond));
+        U32(1940, BitConverter.SingleToUInt32Bits(perSecond));
+        double by = ((1 << bits) - 1) / (double)((1 << image.Bits) - 1);
+        uint Code(int i) => image.Bits == bits ? image.Codes[i] : (uint)Math.Round(image.Codes[i] * by);
+        for (int y = 0; y < image.Height; y++)
+        {
+            for (int x = 0; x < image.Width; x++)
+            {
+                int i = 3 * (y * image.Width + x), at = header + y * row;
+                if (bits == 10) { U32(at + 4 * x, (Code(i) << 22) | (Code(i + 1) << 12) | (Code(i + 2) << 2)); continue; }
+                for (int c = 0; c < 3; c++) { U16(at + 6 * x + 2 * c, (ushort)Code(i + c)); }
+            }
+        }
+        return bytes;
     }
 }

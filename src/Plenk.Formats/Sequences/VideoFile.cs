@@ -54,6 +54,27 @@ public static class VideoFile
         return new(files, rate, notes);
     }
 
+    /// <summary>Pictures of one size as H.264, tagged BT.709; read back, so that a movie that lacks frames is no movie.</summary>
+    public static void Encode(string path, IReadOnlyList<string> pictures, FrameRate rate, CancellationToken stop = default)
+    {
+        string list = path + ".list", made = path + ".making.mp4";
+        try
+        {
+            File.WriteAllLines(list, pictures.Select(p => $"file '{Path.GetFullPath(p).Replace("'", "'\\''", StringComparison.Ordinal)}'"));
+            string said = Run("ffmpeg", ["-v", "error", "-y", "-r", $"{rate.Num}/{rate.Den}", "-f", "concat", "-safe", "0", "-i", list, "-vf", "scale=trunc(iw/2)*2:trunc(ih/2)*2:out_color_matrix=bt709:out_range=tv,format=yuv420p", "-r", $"{rate.Num}/{rate.Den}", "-c:v", "libx264", "-crf", "16", "-preset", "medium",
+                "-colorspace", "bt709", "-color_primaries", "bt709", "-color_trc", "bt709", "-movflags", "+faststart", made], stop, out bool good);
+            if (!good) { throw new FormatFault("file", $"The movie could not be made: {said.Split('\n')[0]}", "Check the room on the disk; the frames themselves are there."); }
+            string counted = Run("ffprobe", ["-v", "error", "-count_frames", "-select_streams", "v:0", "-show_entries", "stream=nb_read_frames", "-of", "csv=p=0", made], stop, out _).Trim().TrimEnd(',');
+            if (counted != pictures.Count.ToString(CultureInfo.InvariantCulture)) { throw new FormatFault("file", $"The movie holds {counted} of {pictures.Count} frames", "Make it again; the frames themselves are there."); }
+            File.Move(made, path, overwrite: true);
+        }
+        finally
+        {
+            File.Delete(list);
+            File.Delete(made);
+        }
+    }
+
     private static string Run(string program, string[] arguments, CancellationToken stop, out bool good)
     {
         var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true };
