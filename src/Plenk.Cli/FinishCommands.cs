@@ -4,10 +4,12 @@ using System.Globalization;
 using System.Numerics;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Microsoft.Extensions.Logging;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Formats.Exr;
+using Plenk.Store;
 using Plenk.Work;
 
 namespace Plenk.Cli;
@@ -142,6 +144,29 @@ internal static class VerifyFilesCommand
             Console.WriteLine(JsonSerializer.Serialize(new { ok = good, sheets }, new JsonSerializerOptions(JsonSerializerDefaults.Web)));
             foreach (string f in sheets.SelectMany(s => s.Faults.Select(f => $"{s.Sheet}: {f}"))) { Console.Error.WriteLine(f); }
             return Task.FromResult(good ? 0 : 3);
+        });
+        return command;
+    }
+}
+
+internal static class WorkerCommand
+{
+    public static Command Make()
+    {
+        var name = new Option<string?>("--name") { Description = "how it is called in the tray (default: machine and process)" };
+        var idle = new Option<double?>("--idle-exit") { Description = "ends when nothing was to do for so many seconds (default: it waits for ever)" };
+        var command = new Command("worker", "Takes frames of hand-overs from the database until it is stopped; needs the database and the data folder.") { name, idle };
+        command.SetGuarded(async (parsed, stop) =>
+        {
+            var (database, media, shots) = Running.Open();
+            await using (database)
+            {
+                using ILoggerFactory logs = LoggerFactory.Create(l => l.AddSimpleConsole(o => o.SingleLine = true));
+                var worker = new FrameWorker(new FrameStore(database), new JobStore(database), shots, new ResultStore(database), new ShotEngine(media), logs.CreateLogger<FrameWorker>()) { Name = parsed.GetValue(name) ?? $"{Environment.MachineName}:{Environment.ProcessId}" };
+                Console.Error.WriteLine($"{worker.Name} works; Ctrl-C ends it, and its frame waits for another.");
+                await worker.Work(stop, parsed.GetValue(idle) is { } seconds ? TimeSpan.FromSeconds(seconds) : null);
+                return 0;
+            }
         });
         return command;
     }

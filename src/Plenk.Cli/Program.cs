@@ -20,6 +20,7 @@ root.Subcommands.Add(FindSunCommand.Make());
 root.Subcommands.Add(MeasurePlateCommand.Make());
 root.Subcommands.Add(HandOverCommand.Make());
 root.Subcommands.Add(VerifyFilesCommand.Make());
+root.Subcommands.Add(WorkerCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
 
 ParseResult parsed = root.Parse(args);

@@ -49,6 +49,15 @@ public sealed class JobStore(Database database)
         return rows;
     }
 
+    /// <summary>How many jobs of a kind a shot has had.</summary>
+    public async Task<int> Count(long shot, string kind)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select count(*)::int from job where shot_id = $1 and kind = $2");
+        c.Parameters.AddWithValue(shot);
+        c.Parameters.AddWithValue(kind);
+        return (int)(await c.ExecuteScalarAsync())!;
+    }
+
     public Task Start(long id) => Run("update job set state = 'running', started = coalesce(started, now()) where id = $1 and state in ('waiting', 'running')", id);
 
     /// <summary>Progress; answers whether a stop was asked for.</summary>

@@ -35,6 +35,10 @@ public static class FalseColour
     public static CodeImage OfStops(float[] stops, int width) =>
         Shown(width, stops.Length / width, width, i => stops[i], s => At((Math.Clamp(s, -1, 1) + 1) / 2));
 
+    /// <summary>Luminance in stops about a middle grey of 0.18: six below it is dark, four above light.</summary>
+    public static CodeImage OfExposure(Core.Images.FloatImage picture) =>
+        Shown(picture.Width, picture.Height, picture.Width, i => Core.Images.Luminance.Of(picture.Data.AsSpan(3 * i, 3)), l => At((Math.Clamp(Math.Log2(Math.Max(l, 1e-6) / 0.18), -6, 4) + 6) / 10));
+
     /// <summary>Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is hatched.</summary>
     public static CodeImage Of(Core.Sets.DepthMap map, int width)
     {

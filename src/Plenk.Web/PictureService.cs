@@ -78,8 +78,23 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                     FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
                     return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot, seen);
                 }
+            case "bare" or "element" or "edges" or "exposure" or "lifted":
+                {
+                    FrameLayers bare = engine.Finish.Bare(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
+                    if (kind == "bare") { return ToBytes(engine.Comp(shot, frame, bare), draft, seen); }
+                    FrameLayers done = engine.Finish.Laid(shot, frame, bare);
+                    return kind switch
+                    {
+                        "element" => Encode(Alone(done), draft, shot, seen),
+                        "edges" => Encode(Edges(done.Comp, gain), draft, shot, seen),
+                        "exposure" => ToBytes(FalseColour.OfExposure(done.Comp), draft, PlainView),
+                        _ => Encode(Lifted(done.Comp), draft, shot, seen),
+                    };
+                }
             default:
                 {
+                    // One step left out: without:ID.
+                    if (kind.Split(':', 2) is ["without", var left]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } }; }
                     FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
                     return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
                         : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
@@ -136,6 +151,41 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         {
             float alpha = view.Data[4 * i + 3];
             for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = (float)gain * Math.Abs(view.Data[4 * i + c] - alpha * plate.Data[3 * i + c]); }
+        }
+        return result;
+    }
+
+    /// <summary>The element by itself over a middle grey.</summary>
+    private static FloatImage Alone(FrameLayers layers)
+    {
+        var result = new FloatImage(layers.Comp.Width, layers.Comp.Height, 3);
+        for (int i = 0; i < layers.Touched.Length; i++) { for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = layers.Held.Data[4 * i + c] + 0.18f * (1 - layers.Held.Data[4 * i + 3]); } }
+        return result;
+    }
+
+    private static FloatImage Edges(FloatImage picture, double gain)
+    {
+        int w = picture.Width, h = picture.Height;
+        var result = new FloatImage(w, h, 3);
+        for (int y = 1; y < h - 1; y++)
+        {
+            for (int x = 1; x < w - 1; x++)
+            {
+                float gx = Luminance.Of(picture.Pixel(x + 1, y)) - Luminance.Of(picture.Pixel(x - 1, y)), gy = Luminance.Of(picture.Pixel(x, y + 1)) - Luminance.Of(picture.Pixel(x, y - 1));
+                result.Pixel(x, y).Fill((float)gain / 4 * MathF.Sqrt(gx * gx + gy * gy));
+            }
+        }
+        return result;
+    }
+
+    /// <summary>Blacks raised and colours three times as strong: what hides in them is seen.</summary>
+    private static FloatImage Lifted(FloatImage picture)
+    {
+        var result = new FloatImage(picture.Width, picture.Height, 3);
+        for (int i = 0; i < picture.Data.Length; i += 3)
+        {
+            float y = Luminance.Of(picture.Data.AsSpan(i, 3));
+            for (int c = 0; c < 3; c++) { result.Data[i + c] = MathF.Sqrt(MathF.Max(0, y + 3 * (picture.Data[i + c] - y))); }
         }
         return result;
     }

@@ -26,6 +26,8 @@ builder.Services.AddSingleton<IMedia>(s => s.GetRequiredService<MediaStore>());
 builder.Services.AddSingleton<ShotStore>();
 builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
+builder.Services.AddSingleton<FrameStore>();
+builder.Services.AddHostedService<FrameWorker>();
 builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<MovingWork>();
@@ -83,6 +85,7 @@ app.MapMoving();
 app.MapFootage();
 app.MapLight();
 app.MapElements();
+app.MapFinish();
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

@@ -151,24 +151,25 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public PlateMeasures Plate(ShotDocument shot)
     {
         FinishRegion r = Region(shot);
-        return _measures.Get(ShotEngine.Key("plate measures", 2, shot.Plate, r), () => new(PlateMeasure.Of(PlateMeasure.Cut(engine.Plate(shot, r.Frame!.Value), r.X, r.Y, r.Width, r.Height), GrainOf(shot, shot.Plate!.Width)))).Value;
+        return _measures.Get(ShotEngine.Key("plate measures", 6, shot.Plate, r, shot.Finish.Region is null ? shot with { Finish = new(), Lights = [], Notes = [] } : null), () =>
+            new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1))).Value;
     }
 
     /// <summary>Frames that are measured have this width, or the plate's if that is less.</summary>
-    private const int MeasuredWidth = 960;
+    private const int MeasuredWidth = 1280;
     private readonly Cache<FinishReadings.Measured> _measured = new(4);
 
     /// <summary>The measured frame's plate and element, at one size.</summary>
     public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default)
     {
         int frame = MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-        return _measured.Get(ShotEngine.Key("finish measured", 1, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }), () =>
+        return _measured.Get(ShotEngine.Key("finish measured", 5, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }), () =>
         {
             FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate.Width;
             Grain? grain = GrainOf(shot, width);
-            PlateMeasures own = scale == 1 ? Plate(shot) : PlateMeasure.Of(Scaled(Region(shot), plate, scale), grain);
+            PlateMeasures own = scale == 1 ? Plate(shot) : Measures(shot, Region(shot), plate, scale);
             IReadOnlyList<(double, double)>? ratio = null;
             if (grain is not null && shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Grain))
             {
@@ -181,10 +182,48 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         });
     }
 
-    private static FloatImage Scaled(FinishRegion r, FloatImage plate, double scale)
+    private PlateMeasures Measures(ShotDocument shot, FinishRegion r, FloatImage plate, double scale)
     {
         int x = (int)(r.X * scale), y = (int)(r.Y * scale);
-        return PlateMeasure.Cut(plate, x, y, Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), Math.Clamp((int)(r.Height * scale), 1, plate.Height - y));
+        Grain? grain = GrainOf(shot, plate.Width);
+        FloatImage region = PlateMeasure.Cut(plate, x, y, Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), Math.Clamp((int)(r.Height * scale), 1, plate.Height - y));
+        return PlateMeasure.Of(region, grain, shot.Finish.Region is null ? Edges(shot, r.Frame!.Value, plate, grain) : null);
+    }
+
+    /// <summary>So many outlines of the set about as far away as the elements tell how sharp the plate is there.</summary>
+    private const int LeastEdges = 10;
+
+    /// <summary>
+    /// Edges of the whole plate where something of the set ends before something else, at from half to twice the element's distance: the edge of a shadow is soft
+    /// by the sun, not by the lens. Where there are too few, the sharp ones of all.
+    /// </summary>
+    private (double? Width, int Count) Edges(ShotDocument shot, int frame, FloatImage plate, Grain? grain)
+    {
+        RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
+        ShotDocument at = Hanging.At(shot, frame);
+        double[] away = [.. engine.Elements(at, frame).Select(e => (e.ObjectToWorld.Translation.ToSingle() - grid.Origin).Length()).Order().Select(d => (double)d)];
+        var set = engine.Set(at);
+        if (away.Length > 0 && set.Pieces.Count > 0)
+        {
+            double middle = away[away.Length / 2];
+            int w = plate.Width, h = plate.Height;
+            var distance = new float[w * h];
+            Parallel.For(0, h, y => { for (int x = 0; x < w; x++) { distance[y * w + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
+            var where = new bool[w * h];
+            const int around = 3; // the set is as exact as it was built
+            for (int y = around; y < h - around; y++)
+            {
+                for (int x = around; x < w - around; x++)
+                {
+                    float own = distance[y * w + x];
+                    if (!(own > middle / 2 && own < middle * 2)) { continue; }
+                    if (!(distance[y * w + x + 1] > own * 1.1f || distance[y * w + x - 1] > own * 1.1f || distance[(y + 1) * w + x] > own * 1.1f || distance[(y - 1) * w + x] > own * 1.1f)) { continue; }
+                    for (int v = -around; v <= around; v++) { for (int u = -around; u <= around; u++) { where[(y + v) * w + x + u] = true; } }
+                }
+            }
+            if (EdgeWidth.Of(plate, grain, where) is { Width: not null, Count: >= LeastEdges } near) { return near; }
+        }
+        return EdgeWidth.Of(plate, grain);
     }
 
     /// <summary>What was set, and what could not be, in words.</summary>
@@ -239,7 +278,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         if (m.Element.EdgePx is not { } own) { return (null, $"Edge width: the element has no straight edge that stands alone at {m.Frame}."); }
         // Variances add: what a Gaussian must bring on top of the element's own width.
         double sigma = Math.Sqrt(Math.Max(0, plate * plate - own * own)) / Blur.EdgeOfSigma / m.Scale;
-        return sigma < 0.05 ? (null, FormattableString.Invariant($"Edge width: the element's, {own / m.Scale:0.00} px, is no sharper than the plate's, {plate / m.Scale:0.00} px; nothing was blurred."))
+        return sigma < 0.15 ? (null, FormattableString.Invariant($"Edge width: the element's, {own / m.Scale:0.00} px, is no sharper than the plate's, {plate / m.Scale:0.00} px; nothing was blurred."))
             : (step with { Pixels = Math.Round(sigma, 3) }, FormattableString.Invariant($"Edge width: {own / m.Scale:0.00} px brought to {plate / m.Scale:0.00} px by a blur of {sigma:0.00} px."));
     }
 

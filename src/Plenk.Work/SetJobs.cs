@@ -32,7 +32,7 @@ public sealed class SetJobs(JobStore jobs, ShotStore shots, MediaStore media, Sh
     public Task Bake(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
     {
         var p = JsonSerializer.Deserialize<BakeParameters>(job.Parameters, ShotJson.Options)!;
-        var (baked, files) = bake.Bake(await Document(job, p.Revision), p.Pieces, p.Frame, p.TexelMillimetres, RenderJob.DirectoryOf(id), stop, progress);
+        var (baked, files) = bake.Bake(await Document(job, p.Revision), p.Pieces, p.Frame, p.TexelMillimetres, FrameWorker.FolderOf(id), stop, progress);
         if (p.Keep) { await Lay(job.ShotId, p.Who, $"Baked {baked.Count} pieces", d => d with { Pieces = [.. d.Pieces.Select(q => baked.TryGetValue(q.Id, out BakedFootage? own) ? q with { Baked = own } : q)] }); }
         return new($"{baked.Count} pieces, {baked.Values.Sum(b => b.Tiles.Count)} textures", Files: files);
     });
@@ -51,7 +51,7 @@ public sealed class SetJobs(JobStore jobs, ShotStore shots, MediaStore media, Sh
             try
             {
                 var picture = ElsewhereWork.Frame(engine, document, p.View, frame, stop, part => progress($"frame {p.First + at}", (at + part) / count));
-                files.Add(ElsewhereWork.Write(picture, RenderJob.DirectoryOf(id), $"{document.Code}.{(p.View.Spot is null ? "elsewhere" : "sphere")}", frame));
+                files.Add(ElsewhereWork.Write(picture, FrameWorker.FolderOf(id), $"{document.Code}.{(p.View.Spot is null ? "elsewhere" : "sphere")}", frame));
             }
             catch (OperationCanceledException) when (files.Count > 0)
             {

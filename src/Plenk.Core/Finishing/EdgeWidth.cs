@@ -21,7 +21,7 @@ public static class EdgeWidth
     /// <summary>How far the levels beside a step are looked at, pixels.</summary>
     private const double Beside = 2.5;
 
-    /// <summary>Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the sharpest fifth.</summary>
+    /// <summary>Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the sharpest tenth.</summary>
     public static (double? Width, int Count) Of(FloatImage picture, Grain? grain) => Of(picture, grain, null);
 
     /// <param name="where">Pixels whose edges count; null: all.</param>
@@ -62,7 +62,7 @@ public static class EdgeWidth
             return (half is { } v ? Math.Sqrt(Math.Max(0, 4 * v * v - Blur.EdgeOfSigma * Blur.EdgeOfSigma * 3 / 12)) : null, n);
         }
         widths.Sort();
-        double sharp = widths[widths.Count / 5];
+        double sharp = widths[widths.Count / 10];
         double[] alike = [.. widths.Where(v => v <= 1.5 * sharp)];
         return (alike[alike.Length / 2], alike.Length);
     }

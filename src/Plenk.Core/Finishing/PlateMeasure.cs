@@ -10,10 +10,11 @@ public sealed record PlateMeasures(Vector3 Black, Vector3 White, double? EdgePx,
 public static class PlateMeasure
 {
     /// <param name="known">The plate's grain where it was measured on more than the region; null: on the region itself.</param>
-    public static PlateMeasures Of(FloatImage region, Grain? known = null)
+    /// <param name="edgesOf">Where edges were read on more than the region; null: in the region itself.</param>
+    public static PlateMeasures Of(FloatImage region, Grain? known = null, (double? Width, int Count)? edgesOf = null)
     {
         Grain? grain = known ?? Grain.Of(region);
-        var edges = EdgeWidth.Of(region, grain);
+        var edges = edgesOf ?? EdgeWidth.Of(region, grain);
         return new(Level(region, null, grain, dark: true), Level(region, null, grain, dark: false), edges.Width, edges.Count, grain);
     }
 

@@ -76,7 +76,7 @@ public static class DpxFile
     {
         if (bits is not (10 or 16) || image.Channels != 3) { throw new ArgumentException("DPX is written as RGB of 10 or 16 bits"); }
         const int header = 2048;
-        int row = bits == 10 ? image.Width * 4 : (image.Width * 6 + 3) / 4 * 4, size = header + row * image.Height;
+        int row = bits == 10 ? image.Width * 4 : image.Width * 6, size = header + row * image.Height;
         var bytes = new byte[size];
         // What is not defined has all bits set.
         Array.Fill(bytes, (byte)0xff, 0, header);

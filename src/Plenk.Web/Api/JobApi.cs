@@ -1,12 +1,13 @@
 using System.Text.Json;
-using Hangfire;
 using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
 using Plenk.Store;
 using Plenk.Work;
 
 namespace Plenk.Web.Api;
 
-public sealed record RenderRequest(int First, int Last, int? Width = null);
+/// <param name="Formats">exr, png16, dpx, mp4; null: EXR and PNG.</param>
+public sealed record RenderRequest(int First, int Last, int? Width = null, string[]? Formats = null, string[]? Layers = null, string? Names = null, bool PartPerLayer = false, string? Compression = null);
 
 /// <summary>The tray: long work with progress and stop.</summary>
 public static class JobApi
@@ -17,7 +18,7 @@ public static class JobApi
 
         api.MapGet("/shots/{id:long}/jobs", (long id, JobStore jobs) => jobs.OfShot(id));
 
-        api.MapPost("/shots/{id:long}/render", async (long id, RenderRequest request, ShotStore shots, JobStore jobs, ShotEngine engine, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/shots/{id:long}/render", async (long id, RenderRequest request, ShotStore shots, JobStore jobs, FrameStore frames, ShotEngine engine, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet."); }
@@ -27,11 +28,25 @@ public static class JobApi
             }
             engine.Camera(document, request.First);
             engine.Camera(document, request.Last);
-            var parameters = new RenderParameters(revision.Number, request.First, request.Last, request.Width);
-            var (job, isNew) = await jobs.Add(id, "render", $"Rendering {request.First}–{request.Last}", JsonSerializer.Serialize(parameters, ShotJson.Options),
-                ShotEngine.Key("render", 1, id, parameters), request.Last - request.First + 1, ShotApi.Who(http));
-            if (isNew) { queue.Enqueue<RenderJob>(j => j.Run(job.Id, CancellationToken.None)); }
+            var choice = new HandOverChoice(request.Formats ?? ["exr", "png16"], request.Layers, request.Names ?? HandOverChoice.UsualNames, Enum.TryParse(request.Compression, ignoreCase: true, out ExrCompression compression) ? compression : ExrCompression.Zip, request.PartPerLayer, request.Width);
+            if (choice.Fault() is { } fault) { throw new ShotFault(fault); }
+            int[] wanted = [.. Enumerable.Range(request.First, request.Last - request.First + 1)];
+            var parameters = new HandOverParameters(revision.Number, wanted, choice, 1 + await jobs.Count(id, FrameWorker.Kind));
+            var (job, isNew) = await jobs.Add(id, FrameWorker.Kind, $"Handing over {request.First}–{request.Last}, version {parameters.Version}", JsonSerializer.Serialize(parameters, ShotJson.Options),
+                ShotEngine.Key("hand over", 1, id, parameters with { Version = 0 }), wanted.Length, ShotApi.Who(http));
+            if (isNew) { await frames.Plan(job.Id, wanted); }
             return job;
+        });
+
+        // Frame by frame: who has it, how long it took, why it failed.
+        api.MapGet("/jobs/{id:long}/frames", (long id, FrameStore frames) => frames.Of(id));
+
+        // Failed frames once more, all or one; a stopped hand-over goes on where it was.
+        api.MapPost("/jobs/{id:long}/again", async (long id, int? frame, JobStore jobs, FrameStore frames) =>
+        {
+            if (await jobs.Find(id) is not { Kind: FrameWorker.Kind }) { return Results.NotFound(); }
+            await frames.Again(id, frame);
+            return Results.Ok(await jobs.Find(id));
         });
 
         api.MapPost("/jobs/{id:long}/stop", async (long id, JobStore jobs) =>
@@ -40,10 +55,10 @@ public static class JobApi
             return await jobs.Find(id) is { } job ? Results.Ok(job) : Results.NotFound();
         });
 
-        app.MapGet("/renders/{job:long}/{file}", (long job, string file) =>
+        app.MapGet("/renders/{job:long}/{*file}", (long job, string file) =>
         {
-            string path = Path.Combine(RenderJob.DirectoryOf(job), Path.GetFileName(file));
-            return File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, Path.GetFileName(file)) : Results.NotFound();
+            string folder = FrameWorker.FolderOf(job), path = Path.GetFullPath(Path.Combine(folder, file));
+            return path.StartsWith(folder + Path.DirectorySeparatorChar, StringComparison.Ordinal) && File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".mp4" => "video/mp4", ".html" => "text/html", ".json" => "application/json", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, Path.GetFileName(file)) : Results.NotFound();
         }).ExcludeFromDescription();
     }
 }

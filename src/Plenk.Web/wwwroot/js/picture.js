@@ -10,6 +10,7 @@ import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { cornerNear, drawMattes, keyMatte, mattes } from './mattes.js';
+import { drawReview } from './finish.js';
 import { carryTrack, correctTrack, drawTracks, trackNear } from './tracks.js';
 
 const box = document.getElementById('picture');
@@ -101,10 +102,10 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set' };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}` };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
-  seen.textContent = `${ways[state.compare]}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  seen.textContent = `${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : '')}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -115,7 +116,8 @@ function drawOverlay() {
   const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
   const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
-  if ([4, 5, 6].includes(state.step) && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
+  if ([4, 5, 6, 7].includes(state.step) && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
+  if ([7, 8].includes(state.step) && !state.alone && !state.playing) parts.push(...drawReview({ at, both, label }));
   if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }), ...drawEdges({ at, both }));
   if (state.step === 5 && over && !state.alone && !state.playing) parts.push(...drawLights({ at, both, label }, over));
   if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, ' stroke-dasharray="5 3"'));
@@ -172,7 +174,7 @@ function drawOverlay() {
 // Pictures that are read by a scale, and what it says.
 const coloured = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source', 'own-colour': 'hatched: not to be trusted', depth: 'near is light', 'depth-difference': 'light: found 10 % nearer than the set; dark: farther', 'set-lit': 'each piece in the middle of its colour', 'light-left': 'light: the plate is a stop brighter and more; dark: darker' };
 
-const served = () => ({ 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', 'set-lit': 'set-lit', 'light-left': 'light-left', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare];
+const served = () => ({ version: 'comp', 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', 'set-lit': 'set-lit', 'light-left': 'light-left', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare] ?? (/^(bare|element|edges|exposure|lifted|without:.*)$/.test(state.compare) ? state.compare : undefined);
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -186,10 +188,10 @@ export async function refresh() {
   const kind = served();
   const d = doc();
   if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free') || state.playing) { shown = null; draw(); return; }
-  if ((kind === 'comp' && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
+  if (((kind === 'comp' || /^(bare|element|without)/.test(kind)) && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
   flying = new AbortController();
   const draft = state.draft;
-  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.revision}`}`;
+  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.compare === 'version' ? state.other : state.revision}`}`;
   const frame = state.frame;
   const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {

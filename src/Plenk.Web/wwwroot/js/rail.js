@@ -2,6 +2,7 @@
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
 import { elementCurve } from './contact.js';
+import { framingCurve } from './finish.js';
 import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
 
@@ -51,7 +52,7 @@ function draw() {
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves() || lightCurve() || elementCurve();
+  const camera = cameraCurves() || lightCurve() || elementCurve() || framingCurve();
   keyDots = [];
   if (camera) {
     title.textContent = camera.name;

@@ -3,6 +3,8 @@ import { get, post, upload } from './api.js';
 import { button, choice, h, heading, notes, number, quiet, rows, sayRate, show as text3, text, tick, told, triple } from './build.js';
 import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { contactSection } from './contact.js';
+import { finishSection } from './finish.js';
+import { handOverSection } from './handover.js';
 import { projectionSection } from './footage.js';
 import { levelSection } from './level.js';
 import { lightSection } from './lights.js';
@@ -137,16 +139,8 @@ const steps = {
   4: () => projectionSection(),
   5: () => lightSection(),
   6: () => contactSection(),
-  7: () => [quiet('Grades, haze, edge width, grain and lens will stand here, in the order of light and lens. The black level is measured already.')],
-  8() {
-    const { first, last } = state.document.cut || state.document.range;
-    const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
-    const job = state.jobs.find((j) => j.secondsPerItem), cost = job ? `about ${Math.ceil((job.secondsPerItem * (last - first + 1)) / 60)} min for all` : 'the first frame tells the cost';
-    return [quiet('Comp as PNG in the plate’s encoding, layers as EXR.'), h('div', { class: 'actions' }, from, '–', to),
-      h('div', { class: 'actions' }, button('Render frames', async () => { try { await post(api('render'), { first: Number(from.value), last: Number(to.value) }); tell('told', null); tell('jobs-now'); } catch (e) { tell('told', e); } }, { next: true }), h('span', { class: 'quiet' }, cost)),
-      state.document.camera ? h('p', {}, h('a', { class: 'take', href: `/api/shots/${state.id}/camera/handover.zip`, download: '' }, 'Take the camera along'), ' for other programs: glTF, USD, CSV, points, lens maps.') : null,
-      heading('Renders'), state.jobs.length ? null : quiet('None yet.'), ...state.jobs.map((j) => h('div', { class: 'render' }, h('p', {}, `${j.title}: ${j.state} ${j.message}`), h('ul', {}, ...(j.output ? JSON.parse(j.output) : []).map((f) => h('li', { class: 'num' }, h('a', { href: `/renders/${j.id}/${f}` }, f))))))];
-  },
+  7: () => finishSection(),
+  8: () => handOverSection(),
 };
 
 export function goWorst(r) {
@@ -219,5 +213,5 @@ on('told', (m) => {
 for (const t of ['document', 'step', 'chosen', 'hand']) on(t, drawSheet);
 for (const t of ['solve', 'tracks']) on(t, () => { if (state.step === 2) drawSheet(); });
 on('readings', () => document.getElementById('readings')?.replaceChildren(...readingRows()));
-on('compare', () => { if ([3, 5].includes(state.step)) drawSheet(); });
-on('frame', () => { if ([2, 4, 5].includes(state.step)) drawSheet(); });
+on('compare', () => { if ([3, 5, 7, 8].includes(state.step)) drawSheet(); });
+on('frame', () => { if ([2, 4, 5, 7, 8].includes(state.step)) drawSheet(); });

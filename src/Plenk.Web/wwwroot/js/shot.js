@@ -31,8 +31,8 @@ function route() {
 }
 
 // The first steps look at the plate, the fourth at the projection, the later ones at what has come of it; each keeps what was chosen.
-const looked = { first: 'before', plate: 'before', projection: 'projection', light: 'after', comp: 'after' };
-const group = () => (state.step === 1 ? 'first' : state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : state.step === 5 ? 'light' : 'comp');
+const looked = { first: 'before', plate: 'before', projection: 'projection', light: 'after', comp: 'after', finish: 'after' };
+const group = () => (state.step === 1 ? 'first' : state.step < 4 ? 'plate' : state.step === 4 ? 'projection' : state.step === 5 ? 'light' : state.step === 7 ? 'finish' : 'comp');
 
 // What the picture is seen through: one after the other, those that the shot has.
 export function seenWays() {

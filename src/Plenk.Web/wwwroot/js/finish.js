@@ -1,0 +1,146 @@
+// The finish's sheet: steps in the order of light and lens, what is measured to set them, and how plate and element lie in the scopes.
+import { get, post, upload } from './api.js';
+import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { keyHere } from './keys.js';
+import { matteChoices } from './mattes.js';
+import { on, save, setHand, state, tell } from './state.js';
+
+const api = (path) => `/api/shots/${state.id}/${path}`;
+const order = ['Grade', 'Levels', 'Haze', 'Defocus', 'Motion', 'EdgeWidth', 'Lens', 'Shadow', 'ShadowMerge', 'Wrap', 'Glow', 'Flare', 'Ripple', 'Grain', 'Reframe'];
+const names = { Grade: 'Grade', Levels: 'Black and white level', Haze: 'Haze by distance', Defocus: 'Defocus', Motion: 'Motion by vectors', EdgeWidth: 'Edge width', Lens: 'Vignette, lateral colour', Shadow: 'Shadow', ShadowMerge: 'Shadows joined', Wrap: 'Light wrap', Glow: 'Glow', Flare: 'Flare and shafts', Ripple: 'Heat ripple', Grain: 'Grain', Reframe: 'Shake and framing' };
+const made = {
+  Grade: () => ({ grade: { stops: 0, white: [1, 1, 1], lift: [0, 0, 0], gamma: [1, 1, 1], gain: [1, 1, 1], saturation: 1 } }), Levels: () => ({ levels: { lift: [0, 0, 0], gain: [1, 1, 1] } }), Haze: () => ({ haze: { airlight: [0.5, 0.5, 0.5], perMetre: [0.005, 0.005, 0.005] } }),
+  Defocus: () => ({ defocus: { fNumber: 4, focusMetres: 5, blades: 0, turnDegrees: 0 } }), Motion: () => ({ degrees: 180 }), EdgeWidth: () => ({ pixels: 0.7 }), Lens: () => ({ lens: { a2: -0.1, a4: 0, redPermille: 0, bluePermille: 0 } }), Shadow: () => ({ shadow: { density: [1, 1, 1], contact: 1, blurPixels: 0 } }),
+  ShadowMerge: () => ({ shadowJoin: { matte: null, level: [0.5, 0.5, 0.5] } }), Wrap: () => ({ pixels: 6, strength: 0.3 }), Glow: () => ({ pixels: 8, threshold: 1, strength: 0.15 }), Flare: () => ({ flare: { light: state.document.lights[0]?.id ?? '', veil: 0.05, radiusPixels: 120, streaks: 6, ghosts: 0.02, shafts: 0 } }),
+  Ripple: () => ({ ripple: { pixels: 2, sizePixels: 40, perSecond: 1.5 } }), Grain: () => ({}), Reframe: () => ({ reframe: { keys: [], shakePixels: 0, shakePerSecond: 4 } }),
+};
+const kindOf = (s) => s.kind ?? 'Grade';
+const steps = () => [...(state.document.finish?.steps || [])].sort((a, b) => order.indexOf(kindOf(a)) - order.indexOf(kindOf(b)));
+const chosen = () => steps().find((s) => s.id === state.chosen.finish);
+
+function freeId(all, kind) { let k = 1; while (all.some((s) => s.id === `${kind.toLowerCase()}_${k}`)) k++; return `${kind.toLowerCase()}_${k}`; }
+const edit = (what, act) => { const { id } = chosen(); return save(`${names[kindOf(chosen())]}: ${what}`, (x) => { act(x.finish.steps.find((s) => s.id === id)); return x; }); };
+
+// Asks the server to measure, and saves what it sets as one change.
+async function measured(what, path, body, into) {
+  tell('told', h('p', { class: 'quiet', role: 'status' }, 'Measuring plate and element.'));
+  try {
+    const r = await post(api(path), body);
+    await save(what, (x) => { into(x, r); return x; });
+    tell('told', notes(r.notes || [r.note], 'What was measured:'));
+  } catch (e) { tell('told', e); }
+}
+const bring = (kind) => measured(kind ? `${names[kind]} brought to the plate` : 'Brought to the plate', 'finish/bring', { kind: kind ?? null }, (x, r) => { x.finish = r.finish; });
+
+function gradeFields(s) {
+  const g = s.grade, set = (name, v) => edit(name, (x) => { x.grade[name] = v; });
+  const file = h('input', { type: 'file', accept: '.cc,.ccc,.cdl', 'aria-label': 'CDL file' });
+  return [choice('Of', s.of ?? 'Element', [['Element', 'the element'], ['Diffuse', 'its diffuse'], ['Specular', 'its specular'], ['Reflection', 'its reflection'], ['Emission', 'its own light'], ['Light', 'one light’s part'], ['Added', 'new lamps on the set'], ['Mirror', 'what mirrors show']], (v) => edit('part', (x) => { x.of = v; if (v === 'Light') x.light ??= state.document.lights[0]?.id; })),
+    s.of === 'Light' ? choice('Light', s.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('light', (x) => { x.light = v; })) : null,
+    number('Exposure', g.stops ?? 0, 'stops', (v) => set('stops', v), { min: -20, max: 20 }), triple('White balance', g.white ?? [1, 1, 1], '×', (v) => set('white', v)), triple('Lift', g.lift ?? [0, 0, 0], '', (v) => set('lift', v), 4), triple('Gamma', g.gamma ?? [1, 1, 1], '', (v) => set('gamma', v)), triple('Gain', g.gain ?? [1, 1, 1], '×', (v) => set('gain', v)),
+    number('Saturation', g.saturation ?? 1, '×', (v) => set('saturation', v), { min: 0, max: 10 }),
+    text('Curve', (g.curve || []).map((p) => `${p.in}:${p.out}`).join(' '), (v) => {
+      const points = v.split(/\s+/).filter(Boolean).map((p) => p.split(':').map(Number));
+      if (points.some((p) => p.length !== 2 || p.some(Number.isNaN))) { tell('told', { message: `“${v}” is no curve.`, mend: 'Write points as in:out, like 0:0 0.18:0.2 1:1; nothing for none.' }); return; }
+      set('curve', points.length ? points.map(([i, o]) => ({ in: i, out: o })) : null);
+    }, { placeholder: '0:0 0.18:0.2 1:1' }),
+    h('p', {}, g.cdl ? `CDL ${g.cdl.name}, on ACEScct codes. ` : 'No CDL. ', g.cdl ? h('a', { href: api(`finish/${s.id}/grade.cc`), download: '' }, 'Take it along') : null),
+    h('div', { class: 'actions' }, file, button('Bring this CDL in', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const cdl = await upload(api('finish/cdl'), form); await edit('CDL', (x) => { x.grade.cdl = cdl; }); } catch (e) { tell('told', e); } }), g.cdl ? button('Without CDL', () => edit('CDL off', (x) => { x.grade.cdl = null; })) : null)];
+}
+
+function reframeFields(s) {
+  const r = s.reframe, here = r.keys.find((k) => k.frame === state.frame), set = (name, v) => edit(`${name} at ${state.frame}`, (x) => { keyHere(x.reframe, { ease: 'Smooth' })[name] = v; });
+  return [number('Across', here?.x ?? NaN, 'px', (v) => set('x', v)), number('Down', here?.y ?? NaN, 'px', (v) => set('y', v)), number('Turned', here?.turnDegrees ?? NaN, '°', (v) => set('turnDegrees', v)), number('Enlarged', here?.scale ?? NaN, '×', (v) => set('scale', v), { min: 0.01 }),
+    here ? h('div', { class: 'actions' }, button(`Take the key at ${state.frame} away`, () => edit('key taken away', (x) => { x.reframe.keys = x.reframe.keys.filter((k) => k.frame !== state.frame); }))) : quiet(`What is typed becomes a key of ${state.frame}.`),
+    number('Shaken by', r.shakePixels ?? 0, 'px', (v) => edit('shake', (x) => { x.reframe.shakePixels = v; }), { min: 0 }), number('Times a second', r.shakePerSecond ?? 4, '', (v) => edit('shake', (x) => { x.reframe.shakePerSecond = v; }), { min: 0 })];
+}
+
+const of = (s, part, fields) => fields.map(([label, key, unit, options]) => (Array.isArray(s[part][key]) ? triple(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options?.digits ?? 4) : number(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options)));
+const pixels = (label) => (s) => [number(label, s.pixels, 'px', (v) => edit(label.toLowerCase(), (x) => { x.pixels = v; }), { min: 0, max: 1000 })];
+const fields = {
+  Grade: gradeFields,
+  Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')))],
+  Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
+  Defocus: (s) => [...of(s, 'defocus', [['f-number', 'fNumber', 'f/', { min: 0.1 }], ['Focused at', 'focusMetres', 'm', { min: 0.01 }], ['Blades', 'blades', '', { min: 0, max: 20 }], ['Turned', 'turnDegrees', '°']]), h('div', { class: 'actions' }, button('Focus where I click', () => setHand(async (p) => { try { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.'); await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; }); } catch (e) { tell('told', e); } }))), quiet('Elements whose footage is soft already stand below, under “brings it already”.')],
+  Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere. What stands in the set is blurred by samples: see the shutter above.')],
+  EdgeWidth: (s) => [...pixels('Blur')(s), h('div', { class: 'actions' }, button('As wide as the plate’s edges', () => bring('EdgeWidth')))],
+  Lens: (s) => of(s, 'lens', [['Vignette, r²', 'a2', ''], ['Vignette, r⁴', 'a4', ''], ['Red larger by', 'redPermille', '‰'], ['Blue larger by', 'bluePermille', '‰']]),
+  Shadow: (s) => of(s, 'shadow', [['Density', 'density', '×'], ['Contact', 'contact', '×', { min: 0 }], ['Edge blurred', 'blurPixels', 'px', { min: 0 }]]),
+  ShadowMerge: (s) => [choice('Plate’s own shadow', s.shadowJoin?.matte ?? '', [['', 'none'], ...matteChoices()], (v) => edit('matte', (x) => { x.shadowJoin.matte = v || null; })), ...of(s, 'shadowJoin', [['It leaves', 'level', '×']])],
+  Wrap: pixels('Reach'), Glow: (s) => [...pixels('Reach')(s), number('From', s.threshold ?? 1, 'linear', (v) => edit('threshold', (x) => { x.threshold = v; }), { min: 0 })],
+  Flare: (s) => [choice('Lamp', s.flare.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('lamp', (x) => { x.flare.light = v; })), ...of(s, 'flare', [['Veil', 'veil', ''], ['Reach', 'radiusPixels', 'px'], ['Streaks', 'streaks', ''], ['Ghosts', 'ghosts', ''], ['Shafts', 'shafts', '']])],
+  Ripple: (s) => of(s, 'ripple', [['Moves by', 'pixels', 'px'], ['Pattern', 'sizePixels', 'px', { min: 1 }], ['Rises a second', 'perSecond', '×']]),
+  Grain: () => [quiet('The plate’s own, level by level, another in every frame and the same in every render.')],
+  Reframe: reframeFields,
+};
+
+function stepBox(s) {
+  const elements = state.document.elements.filter((e) => !e.off), list = (label, key) => (elements.length ? text(label, (s[key] || []).join(', '), (v) => edit(label.toLowerCase(), (x) => { x[key] = v.split(',').map((p) => p.trim()).filter(Boolean); }), { placeholder: key === 'except' ? 'none' : 'all' }) : null);
+  const without = `without:${s.id}`, afterMerge = order.indexOf(kindOf(s)) > 8;
+  return [h('h3', {}, names[kindOf(s)]), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
+    choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
+    ...(afterMerge ? [] : [fold('Objects', `objects-${s.id}`, list('Elements (ids)', 'objects'), list('Materials', 'materials'), kindOf(s) === 'Defocus' ? list('Brings it already (ids)', 'except') : null, quiet(`Elements: ${elements.map((e) => e.id).join(', ')}`))]),
+    h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), h('button', { type: 'button', 'aria-pressed': state.compare === without ? 'true' : 'false', onclick: () => { state.compare = state.compare === without ? 'after' : without; tell('compare'); } }, 'Without it'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
+}
+
+// Of the plate and of the element: how often each level occurs, and where across the element.
+let scopes = null, scopesOf = '';
+function scopesBox() {
+  const key = `${state.revision}/${state.frame}`;
+  if (scopesOf !== key) { scopesOf = key; get(api(`frames/${state.frame}/scopes`)).then((r) => { if (scopesOf === key) { scopes = r; tell('scopes'); } }).catch(() => { scopes = null; }); }
+  const box = h('div', { id: 'scopes' });
+  if (!scopes) { box.append(quiet('Measuring.')); return box; }
+  const { bins, columns } = scopes, line = (data, dash) => {
+    const sums = Array.from({ length: bins }, (_, b) => data[3 * b] + data[3 * b + 1] + data[3 * b + 2]), top = Math.max(1, ...sums);
+    return `<path d="M${sums.map((v, b) => `${((b / bins) * 296).toFixed(1)} ${(72 - 66 * Math.sqrt(v / top)).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${dash ? ' stroke-dasharray="3 2"' : ''}/>`;
+  };
+  let dots = '';
+  for (let c = 0; c < columns; c++) for (let b = 0; b < bins; b++) { const p = scopes.wavePlate[c * bins + b], e = scopes.wave[c * bins + b]; if (e || p > 1) dots += `<rect x="${((c / columns) * 296).toFixed(1)}" y="${(76 - (b / bins) * 74).toFixed(1)}" width="1.6" height="1" fill="${e ? 'var(--verdigris, #0E4F4A)' : 'var(--quiet)'}" fill-opacity="${e ? 0.9 : 0.35}"/>`; }
+  box.innerHTML = `<p class="quiet">How often each level: element drawn through, plate dashed</p><svg viewBox="0 0 296 76" role="img" aria-label="Histogram of element and plate">${line(scopes.plate, true)}${scopes.any ? line(scopes.element, false) : ''}<path d="M0 74h296" stroke="var(--ink)" stroke-width=".6"/></svg><p class="quiet">Brightness across the element: it over the plate</p><svg viewBox="0 0 296 78" role="img" aria-label="Waveform of element and plate">${dots}<path d="M0 77h296" stroke="var(--ink)" stroke-width=".6"/></svg>`;
+  return box;
+}
+on('scopes', () => document.getElementById('scopes')?.replaceWith(scopesBox()));
+
+let boxed = null; // means of a box
+const corner = (then) => setHand((a) => setHand((b) => then({ x: Math.max(0, Math.round(Math.min(a.x, b.x))), y: Math.max(0, Math.round(Math.min(a.y, b.y))), width: Math.round(Math.abs(a.x - b.x)), height: Math.round(Math.abs(a.y - b.y)) })));
+
+export function finishSection() {
+  const d = state.document, f = d.finish || { steps: [] }, all = steps(), s = chosen();
+  if (!d.elements.length) return [quiet('No element stands in the shot yet: place one at step 6. What closes the match stands here, in the order of light and lens.')];
+  const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
+  const r = f.region;
+  return [h('div', { class: 'actions' }, button('Bring to the plate', () => bring(), { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 10 s')),
+    choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
+    number('Shutter', d.shutterDegrees ?? 0, '°', (v) => save('Shutter', (x) => { x.shutterDegrees = v; return x; }), { min: 0, max: 360 }),
+    heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: names[kindOf(x)], value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${order.indexOf(kindOf(x)) > 8 ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),
+    h('div', { class: 'actions' }, add, button('Add this step', () => { const kind = add.value; return save(`${names[kind]} added`, (x) => { x.finish ||= { steps: [] }; const id = freeId(x.finish.steps, kind); x.finish.steps.push({ id, kind, ...made[kind]() }); state.chosen.finish = id; return x; }); })),
+    ...(s ? stepBox(s) : []),
+    fold('Where the plate is measured', 'finish-region', quiet(r ? `${r.width} × ${r.height} px at ${r.x}, ${r.y}, frame ${r.frame ?? 'in the middle'}.` : 'About the element, in the middle of the range.'), h('div', { class: 'actions' }, button('Draw it by two corners', () => corner((b) => save('Region drawn', (x) => { x.finish.region = { ...b, frame: state.frame }; return x; }))), r ? button('About the element', () => save('Region about the element', (x) => { x.finish.region = null; return x; })) : null)),
+    fold('Values in a box', 'finish-box', boxed ? h('p', { class: 'num' }, `plate ${boxed.plate.map((v) => v.toFixed(4)).join(' ')}`, h('br'), `comp ${boxed.comp.map((v) => v.toFixed(4)).join(' ')}`) : quiet('Means of linear light over a box, plate and comp.'), h('div', { class: 'actions' }, button('Draw a box', () => corner(async (b) => { try { boxed = { ...b, frame: state.frame, ...await get(api(`frames/${state.frame}/box?x=${b.x}&y=${b.y}&width=${b.width}&height=${b.height}`)) }; tell('chosen'); } catch (e) { tell('told', e); } })))),
+    fold('Levels of element and plate', 'finish-scopes', scopesBox())].filter(Boolean);
+}
+
+// On the picture: the region that is measured, and notes at their places.
+export function drawReview({ at, both, label }) {
+  const parts = [], r = state.document.finish?.region, frame = (b, dash) => both(`M${at(b.x, b.y)}L${at(b.x + b.width, b.y)}L${at(b.x + b.width, b.y + b.height)}L${at(b.x, b.y + b.height)}Z`, 1, dash);
+  if (state.step === 7 && r && (r.frame ?? state.frame) === state.frame) parts.push(frame(r, ' stroke-dasharray="6 4"'));
+  if (state.step === 7 && boxed?.frame === state.frame) parts.push(frame(boxed, ''));
+  (state.document.notes || []).forEach((n, i) => {
+    if (n.frame !== state.frame || (n.resolved && n.id !== state.chosen.note)) return;
+    const [x, y] = at(n.x, n.y).split(' ').map(Number);
+    parts.push(both(`M${x} ${y}l14 -14h${10 + 6.6 * Math.min(40, n.text.length)}`, n.id === state.chosen.note ? 2 : 1.2, ''), label(x + 16, y - 18, `${i + 1} ${n.text.slice(0, 40).replace(/[<&]/g, ' ')}`));
+  });
+  return parts;
+}
+
+// For the rail: the framing's keys as a curve.
+let framing = null, framingOf = '';
+const parts = { x: ['across', 'px'], y: ['down', 'px'], turnDegrees: ['turned', '°'], scale: ['enlarged', '×'] };
+export function framingCurve() {
+  const s = state.step === 7 ? chosen() : null;
+  if (!s || kindOf(s) !== 'Reframe' || !s.reframe.keys.length) return null;
+  const key = `${s.id}/${state.revision}`, part = Object.keys(parts).find((p) => s.reframe.keys.some((k) => k[p] !== null && k[p] !== undefined)) ?? 'x';
+  if (framingOf !== key) { framingOf = key; framing = null; get(api(`finish/${s.id}/framing`)).then((r) => { if (framingOf === key) { framing = r; tell('chosen'); } }).catch(() => {}); }
+  if (!framing) return null;
+  return { name: `Framing, ${parts[part][0]}, ${parts[part][1]}`, curves: [{ axis: '', points: framing.map((f) => ({ frame: f.frame, value: f[part] })) }], keys: s.reframe.keys.filter((k) => k[part] !== null && k[part] !== undefined).map((k) => ({ frame: k.frame, value: k[part] })), change: (frame, value) => edit(`key at ${frame}`, (x) => { x.reframe.keys.find((k) => k.frame === frame)[part] = value; }) };
+}
