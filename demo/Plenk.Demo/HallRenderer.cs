@@ -58,6 +58,50 @@ public sealed class HallRenderer
             (when, ray, i, seed) => Vector3.Min(Radiance(scenes[when], ray, i, seed, mirror: true), new Vector3(4)));
     }
 
+    /// <summary>The same with the bell as if it had stood there: lit, mirrored in what is wet, throwing its shadow. Without noise.</summary>
+    public FloatImage PlateWithBell(int frame, int samples)
+    {
+        double[] open = WhileOpen(frame);
+        TraceScene[] scenes = [.. open.Select(SceneAt)];
+        return Film(_shot.Pinhole, 3, [.. open.Select(_shot.CameraToWorld)], samples, (uint)frame + 55,
+            (when, ray, i, seed) => Vector3.Min(Seen(scenes[when], ray, i, seed), new Vector3(4)));
+    }
+
+    private Vector3 Seen(TraceScene scene, in Ray ray, uint index, uint seed)
+    {
+        Hit hit = scene.Intersect(ray, RayKinds.CameraSet | RayKinds.Element);
+        return hit.IsHit && hit.Instance == _bellInstance ? Bell(scene, ray, hit, index, seed) : Radiance(scene, ray, index, seed, mirror: true, bell: true);
+    }
+
+    /// <summary>Metal and glass of the bell: irradiance on what is diffuse, the sun's highlight, and one mirrored ray into the place.</summary>
+    private static Vector3 Bell(TraceScene scene, in Ray ray, in Hit hit, uint index, uint seed)
+    {
+        TraceInstance instance = scene.Instances[hit.Instance];
+        var (name, colour, metallic, roughness) = BellModel.Materials[instance.Tree.Mesh.Materials![hit.Triangle]];
+        var material = new Core.Lighting.Material(name, colour, metallic, roughness);
+        Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit), v = -ray.Direction;
+        if (Vector3.Dot(face, v) < 0) { (n, face) = (-n, -face); }
+        if (Vector3.Dot(n, v) < 1e-3f) { n = Vector3.Normalize(n + v * (1e-3f - Vector3.Dot(n, v))); }
+        Vector3 p = ray.At(hit.T) + face * 2e-4f;
+        Vector3 result = material.Diffuse / MathF.PI * HallLight.Irradiance(scene, p, n, Sampling.Point(index, seed, 2), Sampling.Point(index, seed, 3), element: true).With;
+        Vector3 sun = Sampling.Cone(BathHall.TowardsSun, (float)Math.Cos(HallLight.SunAngularDiameterDegrees / 2 * Math.PI / 180), Sampling.Point(index, seed, 7));
+        if (Vector3.Dot(n, sun) > 0 && Vector3.Dot(face, sun) > 0 && !scene.Occluded(new Ray(p, sun), RayKinds.LightSet | RayKinds.Element))
+        {
+            result += Core.Lighting.Bsdf.Parts(material, n, sun, v).Specular * HallLight.SunIrradiance * Vector3.Dot(n, sun);
+        }
+        if (Core.Lighting.Bsdf.SampleSpecular(material, n, v, Sampling.Point(index, seed, 8), out Vector3 r, out float weight, out float vh) && Vector3.Dot(face, r) > 0)
+        {
+            var mirrored = new Ray(p, r);
+            Hit own = scene.Intersect(mirrored, RayKinds.CameraSet | RayKinds.Element);
+            // A second bounce within the bell counts as its colour in the light that falls there.
+            Vector3 sees = own.IsHit && scene.Instances[own.Instance] == instance
+                ? BellModel.Materials[instance.Tree.Mesh.Materials[own.Triangle]].BaseColor / MathF.PI * HallLight.Irradiance(scene, mirrored.At(own.T) + instance.FaceNormal(own) * 2e-4f, instance.Normal(own), Sampling.Point(index, seed, 9), Sampling.Point(index, seed, 10), element: true).With
+                : Radiance(scene, mirrored, index, seed, mirror: false, bell: true);
+            result += Core.Lighting.Bsdf.Fresnel(material.F0, vh, material.F90) * weight * sees;
+        }
+        return result;
+    }
+
     /// <summary>Moments spread over the time that the shutter is open.</summary>
     private static double[] WhileOpen(int frame) => [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
 
@@ -107,7 +151,7 @@ public sealed class HallRenderer
             (when, ray, _, _) => scenes[when].Intersect(ray, RayKinds.CameraSet).Instance == own ? Vector3.One : default);
     }
 
-    private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror)
+    private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror, bool bell = false)
     {
         Hit hit = scene.Intersect(ray, RayKinds.CameraSet);
         if (!hit.IsHit) { return HallLight.SkyRadiance; }
@@ -122,7 +166,7 @@ public sealed class HallRenderer
         Surface s = moves
             ? Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], own.ToLocal(Vec3.From(p)).ToSingle(), (own.Rotation.Transpose() * Vec3.From(n)).ToSingle()) with { MirrorNormal = n }
             : Surfaces.At((Stuff)instance.Tree.Mesh.Materials![hit.Triangle], p, n);
-        Vector3 e = HallLight.Irradiance(scene, p, n, Sampling.Point(index, seed, pair), Sampling.Point(index, seed, pair + 1), element: false).Without;
+        Vector3 e = HallLight.Irradiance(scene, p, n, Sampling.Point(index, seed, pair), Sampling.Point(index, seed, pair + 1), element: bell).With;
         Vector3 result = s.Albedo / MathF.PI * e;
         if (mirror && s.Mirror > 0)
         {
@@ -134,7 +178,10 @@ public sealed class HallRenderer
                 Vector3 d = Vector3.Reflect(ray.Direction, s.MirrorNormal);
                 if (Vector3.Dot(d, face) > 0)
                 {
-                    result += Radiance(scene, new Ray(p, Vector3.Normalize(d)), index, seed, mirror: false) * (fresnel / chance);
+                    var seen = new Ray(p, Vector3.Normalize(d));
+                    Hit other = bell ? scene.Intersect(seen, RayKinds.CameraSet | RayKinds.Element) : Hit.None;
+                    bool isBell = other.IsHit && (scene.Instances[other.Instance].Kinds & RayKinds.Element) != 0;
+                    result += (isBell ? Bell(scene, seen, other, index, seed) : Radiance(scene, seen, index, seed, mirror: false, bell)) * (fresnel / chance);
                 }
             }
         }

@@ -219,4 +219,23 @@ public static class Package
             Console.WriteLine($"truth {frame}");
         }
     }
+
+    /// <summary>The bell as if it had been filmed, cut to its bounds: what a closed comp is held against.</summary>
+    public static void WriteClosed(string directory, int frame, int samples)
+    {
+        const int margin = 6;
+        var renderer = new HallRenderer(FilmedShot.Bell, BellModel.Build(), BellInHall());
+        FloatImage coverage = renderer.BellCoverage(frame, 16, reduce: 1), whole = renderer.PlateWithBell(frame, samples);
+        int left = whole.Width, top = whole.Height, right = 0, bottom = 0;
+        for (int i = 0; i < coverage.Data.Length; i++)
+        {
+            if (coverage.Data[i] > 0) { (left, right, top, bottom) = (Math.Min(left, i % whole.Width), Math.Max(right, i % whole.Width), Math.Min(top, i / whole.Width), Math.Max(bottom, i / whole.Width)); }
+        }
+        (left, top, right, bottom) = (Math.Max(0, left - margin), Math.Max(0, top - margin), Math.Min(whole.Width - 1, right + margin), Math.Min(whole.Height - 1, bottom + margin));
+        int w = right - left + 1, h = bottom - top + 1;
+        var cut = new FloatImage(w, h, 3);
+        for (int y = 0; y < h; y++) { whole.Row(top + y).Slice(3 * left, 3 * w).CopyTo(cut.Row(y)); }
+        ExrFile.Write(Path.Combine(directory, $"closed.{frame}.exr"), w, h, [.. ExrChannel.Of(cut, "RGB", half: true)], new ExrHead { Compression = ExrCompression.Piz, DataCorner = (left, top), Display = (whole.Width, whole.Height) });
+        Console.WriteLine($"closed {frame}: {w} × {h}");
+    }
 }

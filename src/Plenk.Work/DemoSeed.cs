@@ -59,6 +59,9 @@ public static class DemoSeed
                 new() { Id = "sky", Name = "Sky in the windows", Kind = LightKind.Sky, Strength = sky.Strength, Color = sky.Color },
                 new() { Id = "fill", Name = "Fill", Kind = LightKind.Fill, Strength = fill.Strength, Color = fill.Color },
             ],
+            // As the shooting notes have it; the grain is the plate's own.
+            ShutterDegrees = 180,
+            Finish = new() { Steps = [new() { Id = "grain_1", Kind = FinishKind.Grain }] },
             Elements = [new() { Id = "bell", Name = "Diving bell", Media = bell, Position = V(stand.GetProperty("position")), Up = V(stand.GetProperty("up")) }],
             Seed = 40,
         };

@@ -83,7 +83,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         Assert.Equal(0, Run($"render {again} --frames 1036 --width 320 --out {frames}/a").Exit);
         Assert.Equal(0, Run($"render BTH_0040 --frames 1036 --width 320 --out {frames}/b").Exit);
         CodeImage a = Read($"{frames}/a"), b = Read($"{frames}/b");
-        FrameLayers page = demo.Engine.Render(demo.Document, 1036, 320, RenderQuality.Full, dataPasses: false);
+        FrameLayers page = demo.Engine.Finish.Frame(demo.Document, 1036, 320, RenderQuality.Full, dataPasses: false);
         Assert.Equal(a.Codes, b.Codes);
         Assert.Equal(demo.Engine.Comp(demo.Document, 1036, page).Codes, a.Codes);
         CodeImage Read(string at) => RasterFile.Read(File.ReadAllBytes(Path.Combine(at, "BTH_0040.comp.1036.png")), "comp");

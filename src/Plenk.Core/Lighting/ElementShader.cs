@@ -20,12 +20,16 @@ public struct Shaded
 /// Light that an element sends to the camera: lights through the set and past itself, the fill, one mirror-like ray into the place, and
 /// one ray to pieces that shine or bounce. A panorama is asked both ways, by its brightness and by the mirror-like ray, each weighted by how
 /// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read from the plate where the camera sees it, else estimated by its
-/// own sun and fill on an assumed albedo.
+/// own light on the mean colour that the plate shows of that piece.
 /// </summary>
 public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementScene scene, Pose cameraToWorld, FloatImage plate, SetSurfaces? surfaces, bool directOnly)
 {
-    /// <summary>Stands for what the plate does not show.</summary>
+    /// <summary>Of a piece that the plate does not show, where it shows nothing at all.</summary>
     private const float AssumedAlbedo = 0.4f;
+
+    /// <summary>Spots of the plate that tell the pieces' mean colours, and how many of them one piece needs to be told by itself.</summary>
+    private const int Probes = 3000, LeastProbes = 12;
+    private readonly Lazy<Vector3[]> _albedo = new(() => MeanColours(pass, openings, cameraToWorld, plate));
 
     private readonly SetScene _set = pass.Set;
     private readonly LightRig _rig = pass.Rig;
@@ -66,7 +70,7 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
                 if (light.IsAround) { diffuse += m.Diffuse / MathF.PI * l.Irradiance; }
                 if (both)
                 {
-                    float own = rays * DensityOf(light, s, l.Direction), mirrored = Bsdf.SpecularDensity(m, s.Normal, l.Direction, s.View);
+                    float own = rays * DensityOf(light, s, l.Direction), mirrored = pass.Quality.MirrorRays * Bsdf.SpecularDensity(m, s.Normal, l.Direction, s.View);
                     result.Reflection += Bsdf.Parts(m, s.Normal, l.Direction, s.View).Specular * l.Irradiance * (own / (rays * (own + mirrored)));
                 }
                 if (light.IsAround) { continue; }
@@ -77,12 +81,14 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
             (result.Diffuse, result.Specular) = (result.Diffuse + diffuse, result.Specular + specular);
             if (k < byLight.Length) { byLight[k] += share * (diffuse + specular); }
         }
-        if (m.Mirrors && Bsdf.SampleSpecular(m, s.Normal, s.View, Sampling.Point(index, seed, 30), out Vector3 r, out float weight, out float vh) && Vector3.Dot(s.Face, r) > 0)
+        int mirrorRays = m.Mirrors ? pass.Quality.MirrorRays : 0;
+        for (uint j = 0; j < mirrorRays; j++)
         {
-            result.Reflection += Bsdf.Fresnel(m.F0, vh, m.F90) * weight * Incoming(new Ray(s.Point, r), index, seed, l =>
+            if (!Bsdf.SampleSpecular(m, s.Normal, s.View, Sampling.Point(index * (uint)mirrorRays + j, seed, 30), out Vector3 r, out float weight, out float vh) || Vector3.Dot(s.Face, r) <= 0) { continue; }
+            result.Reflection += Bsdf.Fresnel(m.F0, vh, m.F90) * (weight / mirrorRays) * Incoming(new Ray(s.Point, r), index * (uint)mirrorRays + j, seed, l =>
             {
                 if (l.Kind != Shots.LightKind.Panorama) { return 1; }
-                float mirrored = Bsdf.SpecularDensity(m, s.Normal, r, s.View);
+                float mirrored = mirrorRays * Bsdf.SpecularDensity(m, s.Normal, r, s.View);
                 return mirrored / (mirrored + pass.RaysTo(l) * DensityOf(l, s, r));
             });
         }
@@ -181,20 +187,52 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
             }
         }
         if (surfaces?.ByPiece[_set.PieceOf(hit)]?.Shines is { } shines && shines(p, n) is var sent && sent != default) { return sent; }
-        return AssumedAlbedo / MathF.PI * OnSet(p, n, index, seed, null);
+        return _albedo.Value[_set.PieceOf(hit)] / MathF.PI * OnSet(p, n, index, seed, openings);
     }
 
     /// <summary>Irradiance on a spot of the set from the lights, elements left out.</summary>
-    private Vector3 OnSet(Vector3 p, Vector3 n, uint index, uint seed, SkyOpenings? around)
+    private Vector3 OnSet(Vector3 p, Vector3 n, uint index, uint seed, SkyOpenings? around) => OnSet(_set, _rig, p, n, index, seed, around, all: true);
+
+    private static Vector3 OnSet(SetScene set, LightRig rig, Vector3 p, Vector3 n, uint index, uint seed, SkyOpenings? around, bool all)
     {
-        Vector3 e = _rig.FillPlate + _rig.FillNew;
-        for (int k = 0; k < _rig.Sampled.Count; k++)
+        Vector3 e = all ? rig.FillPlate + rig.FillNew : rig.FillPlate;
+        for (int k = 0; k < rig.Sampled.Count; k++)
         {
-            SampledLight light = _rig.Sampled[k];
-            if ((light.IsAround && around is null) || !light.LightsSet) { continue; }
+            SampledLight light = rig.Sampled[k];
+            if (!light.LightsSet || (!all && !light.InPlate)) { continue; }
             LightSample l = light.Sample(p, n, Sampling.Point(index, seed, 40 + (uint)k), around);
-            if (l.Factor > 0 && !_set.Scene.Occluded(new Ray(p, l.Direction, 0, l.Distance), RayKinds.LightSet)) { e += l.Irradiance; }
+            if (l.Factor > 0 && !set.Scene.Occluded(new Ray(p, l.Direction, 0, l.Distance), RayKinds.LightSet)) { e += l.Irradiance; }
         }
         return e;
+    }
+
+    /// <summary>
+    /// By piece, the albedo that the plate shows on the average where the camera sees it: π Σ L ÷ Σ E over spots spread over the picture; of a piece that is
+    /// seen too little, that of all.
+    /// </summary>
+    private static Vector3[] MeanColours(SetPass pass, SkyOpenings? openings, Pose cameraToWorld, FloatImage plate)
+    {
+        const int rays = 8;
+        SetScene set = pass.Set;
+        var (light, received, count) = (new Vector3[set.Pieces.Count + 1], new Vector3[set.Pieces.Count + 1], new int[set.Pieces.Count + 1]);
+        for (uint i = 0; i < Probes; i++)
+        {
+            Vector2 u = Sampling.Point(i, 90, 3);
+            int x = Math.Min(plate.Width - 1, (int)(u.X * plate.Width)), y = Math.Min(plate.Height - 1, (int)(u.Y * plate.Height));
+            if (!pass.Camera.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+            var ray = new Ray(cameraToWorld.Position.ToSingle(), d);
+            Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+            if (!hit.IsHit) { continue; }
+            Vector3 n = set.Instances[hit.Instance].FaceNormal(hit), p = ray.At(hit.T), e = default;
+            if (Vector3.Dot(n, d) > 0) { n = -n; }
+            p += n * SetPass.SurfaceOffset(p, hit.T);
+            for (uint k = 0; k < rays; k++) { e += OnSet(set, pass.Rig, p, n, i * rays + k, 91, openings, all: false) / rays; }
+            var l = new Vector3(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2]);
+            foreach (int to in (ReadOnlySpan<int>)[set.PieceOf(hit), set.Pieces.Count]) { (light[to], received[to], count[to]) = (light[to] + l, received[to] + e, count[to] + 1); }
+        }
+        Vector3 Of(int k) => new(Share(light[k].X, received[k].X), Share(light[k].Y, received[k].Y), Share(light[k].Z, received[k].Z));
+        static float Share(float l, float e) => e > 0 ? Math.Clamp(MathF.PI * l / e, 0, 0.95f) : AssumedAlbedo;
+        Vector3 all = count[^1] > 0 ? Of(set.Pieces.Count) : new(AssumedAlbedo);
+        return [.. Enumerable.Range(0, set.Pieces.Count).Select(k => count[k] >= LeastProbes ? Of(k) : all)];
     }
 }

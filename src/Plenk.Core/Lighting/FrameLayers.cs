@@ -59,13 +59,13 @@ public sealed record ElementParts(
 /// <summary>Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element shadows, and over those that it covers.</summary>
 public readonly record struct RenderCounts(long Rays, double Seconds, double ShadowError = 0, double ElementError = 0);
 
-/// <summary>Camera samples a pixel, and for each of them rays to every sun and every sky.</summary>
-public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays)
+/// <summary>Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements.</summary>
+public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1)
 {
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
-    public static readonly RenderQuality Middle = new(4, 1, 1);
-    public static readonly RenderQuality Full = new(16, 1, 2);
+    public static readonly RenderQuality Middle = new(4, 1, 1, 4);
+    public static readonly RenderQuality Full = new(16, 1, 2, 8);
 }
 
 /// <summary>What else a frame is asked for, and how light goes about in it.</summary>

@@ -1,7 +1,7 @@
 // The contact's sheet: elements of every kind, what they are made of, how they stand and move; filmed people; mattes.
 import { get, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
-import { byFrame, has, keyHere, setKeyed, straightAt } from './keys.js';
+import { byFrame, has, keyHere, setKeyed, straightAt, straightCurve } from './keys.js';
 import { shadowSection } from './lights.js';
 import { matteChoices, matteSection } from './mattes.js';
 import { hangsOn } from './moving.js';
@@ -115,7 +115,7 @@ function people(d) {
   return fold('Filmed people', 'people', quiet('Somebody’s matte, stood in the place as a solid: unseen, it throws shadow on elements and takes theirs, in every frame by its outline.'), own.length ? rows(own.map((x) => ({ id: x.id, name: x.name, value: x.off ? 'off' : '' })), p?.id, (id) => { state.chosen.figure = id ?? p.id; tell('chosen'); }) : null,
     h('div', { class: 'actions' }, button(matte ? `Stand ${matte.name} in the set` : 'Stand a matte in the set', () => save(`Stood ${matte.name} in the set`, (x) => { const id = newId(x.pieces, 'figure'); x.pieces.push({ id, name: matte.name, kind: 'Figure', figure: { matte: matte.id, thicknessMetres: 0.25, towardsLight: false, keys: [] }, duties: { receives: true, hides: true, wearsFootage: false, blocksLight: true } }); state.chosen.figure = id; return x; }), { disabled: !matte || !d.camera, title: matte ? '' : 'Choose a matte first, in the list of mattes' })),
     ...(p ? [choice('Its outline', p.figure.matte, matteChoices(), (v) => e('outline', (x) => { x.figure.matte = v; })), number('Thick', p.figure.thicknessMetres, 'm', (v) => e('thickness', (x) => { x.figure.thicknessMetres = v; }), { min: 0.002, max: 20 }), choice('Turned to', p.figure.towardsLight ? 'light' : 'camera', [['camera', 'the camera'], ['light', 'the sun']], (v) => e('turned', (x) => { x.figure.towardsLight = v === 'light'; })), hangsOn('piece', p),
-      triple(`Moved at ${state.frame}`, straightAt(p.figure.keys, 'shift') ?? [0, 0, 0], 'm', (v) => e(`moved at ${state.frame}`, (x) => { keyHere(x.figure).shift = v; })), number('and sized', straightAt(p.figure.keys, 'scale') ?? 1, 'times', (v) => e(`sized at ${state.frame}`, (x) => { keyHere(x.figure).scale = v; }), { min: 0.02, max: 50 }), key ? h('div', { class: 'actions' }, button('Take this correction away', () => e('correction taken away', (x) => { x.figure.keys = x.figure.keys.filter((k) => k.frame !== state.frame); }))) : null,
+      p.figure.keys?.length ? figureChoice() : null, triple(`Moved at ${state.frame}`, straightAt(p.figure.keys, 'shift') ?? [0, 0, 0], 'm', (v) => e(`moved at ${state.frame}`, (x) => { keyHere(x.figure).shift = v; })), number('and sized', straightAt(p.figure.keys, 'scale') ?? 1, 'times', (v) => e(`sized at ${state.frame}`, (x) => { keyHere(x.figure).scale = v; }), { min: 0.02, max: 50 }), key ? h('div', { class: 'actions' }, button('Take this correction away', () => e('correction taken away', (x) => { x.figure.keys = x.figure.keys.filter((k) => k.frame !== state.frame); }))) : null,
       tick('it hides what is behind it', p.duties.hides !== false, (v) => e('hides', (x) => { x.duties.hides = v; })), h('div', { class: 'actions' }, button(p.off ? 'Switch on' : 'Switch off', () => e(p.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Take it away', () => save(`${p.name} taken away`, (x) => { x.pieces = x.pieces.filter((q) => q.id !== p.id); return x; })))] : []));
 }
 export function contactSection() {
@@ -129,3 +129,14 @@ export function contactSection() {
 }
 
 on('frame', () => { if (state.step === 6) tell('chosen'); });
+
+// For the rail: one of the corrections of the chosen filmed person.
+let figureOn = 'x';
+const figureParts = { x: ['shift', 0, 'moved along x, m'], y: ['shift', 1, 'moved up, m'], z: ['shift', 2, 'moved along z, m'], scale: ['scale', null, 'sized, times'] };
+export function figureCurve() {
+  const own = state.step === 6 ? state.document.pieces.filter((p) => p.kind === 'Figure') : [], p = own.find((x) => x.id === state.chosen.figure);
+  if (!p?.figure.keys?.length) return null;
+  const [key, part, name] = figureParts[figureOn], of = (v) => (part === null ? v : v[part]);
+  return straightCurve(`${p.name}, ${name}`, p.figure.keys, key, of, (frame, value) => save(`${p.name}: correction at ${frame}`, (d) => { const k = d.pieces.find((x) => x.id === p.id).figure.keys.find((q) => q.frame === frame); if (part === null) k[key] = value; else k[key][part] = value; return d; }));
+}
+const figureChoice = () => choice('In the rail', figureOn, Object.entries(figureParts).map(([k, [, , t]]) => [k, t]), (v) => { figureOn = v; tell('chosen'); });

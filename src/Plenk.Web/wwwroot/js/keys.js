@@ -26,3 +26,12 @@ export function setKeyed(x, name, value) {
   if ((x.keys || []).some((k) => has(k[name]))) keyHere(x, x.turnDegrees === undefined ? {} : { ease: 'Eased' })[name] = value;
   else x[name] = value;
 }
+
+// What the rail shows of keys that run straight between frames: `of` reads a number off a value, `change` takes it back.
+export function straightCurve(name, keys, key, of, change) {
+  const own = (keys || []).filter((k) => has(k[key]));
+  if (!own.length) return null;
+  const { first, last } = state.document.range, points = [];
+  for (let f = first; f <= last; f++) points.push({ frame: f, value: of(straightAt(keys, key, f)) });
+  return { name, curves: [{ axis: '', points }], keys: own.map((k) => ({ frame: k.frame, value: of(k[key]) })), change };
+}

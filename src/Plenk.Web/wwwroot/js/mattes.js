@@ -1,7 +1,7 @@
 // Mattes: one list for every step. Shapes drawn on the plate, coloured screens, pictures, elements' coverage; joined, carried along, frozen.
 import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
-import { keyHere, straightAt } from './keys.js';
+import { keyHere, straightAt, straightCurve } from './keys.js';
 import { on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -100,6 +100,7 @@ export function matteTools(short = true) {
   const drawn = (m.kind ?? 'Drawn') === 'Drawn', begin = async (what) => { try { await post(api(`mattes/${encodeURIComponent(m.id)}/${what}`), { frame: state.frame }); tell('told', null); tell('jobs-now'); } catch (err) { tell('told', err); } };
   out.push(heading(m.name), text('Name', m.name, (v) => e('named', (q) => { q.name = v || q.name; })));
   if (drawn) {
+    if (m.keys.length > 1) out.push(railChoice());
     out.push(quiet(m.keys.length ? `Keyed at ${m.keys.map((k) => k.frame).sort((a, b) => a - b).join(', ')}. Pull its corners: where they are let go becomes a key of this frame.` : 'Without keys.'),
       m.motion ? quiet(`Carried along by ${m.motion.madeBy}, ${m.motion.steps[0].frame}–${m.motion.steps.at(-1).frame}; keys correct what is carried.`) : quiet('Its outline and its motion are apart: let it be carried along, and correct the outline by keys.'),
       h('div', { class: 'actions' }, button('Carry it by the plane inside it', () => begin('follow')), state.chosen.track !== null && d.tracks ? button(`Carry it by track ${state.chosen.track}`, async () => { try { const motion = await post(api(`mattes/${encodeURIComponent(m.id)}/with-track/${state.chosen.track}`), {}); await e(`carried by track ${state.chosen.track}`, (q) => { q.motion = motion; }); } catch (err) { tell('told', err); } }) : null, m.motion ? button('Let it stand', () => e('stands', (q) => { q.motion = null; })) : null,
@@ -142,3 +143,17 @@ export const matteSection = () => fold('Mattes', 'mattes', ...matteTools(false))
 on('escape', () => { mattes.shape = []; tell('draw'); });
 on('frame', () => { mattes.pulled = null; });
 on('document', () => { mattes.pulled = null; });
+
+// For the rail: where the middle of the chosen outline is, by its keys; a key that is pulled takes the whole outline along.
+let railOn = 0;
+const middle = (corners, axis) => corners.filter((_, i) => i % 2 === axis).reduce((a, b) => a + b, 0) / (corners.length / 2);
+export function matteCurve() {
+  const m = [4, 5, 6, 7].includes(state.step) && state.chosen.matte ? (state.document.mattes || []).find((x) => x.id === state.chosen.matte) : null, axis = railOn;
+  if (!m || (m.kind ?? 'Drawn') !== 'Drawn' || m.frozen) return null;
+  return straightCurve(`${m.name}, its middle ${axis ? 'down' : 'across'}, px`, m.keys, 'corners', (c) => middle(c, axis), (frame, value) => save(`${m.name}: key at ${frame}`, (d) => {
+    const k = d.mattes.find((x) => x.id === m.id).keys.find((q) => q.frame === frame), by = value - middle(k.corners, axis);
+    k.corners = k.corners.map((v, i) => (i % 2 === axis ? v + by : v));
+    return d;
+  }));
+}
+const railChoice = () => choice('In the rail', railOn ? 'down' : 'across', [['across', 'its middle across'], ['down', 'its middle down']], (v) => { railOn = v === 'down' ? 1 : 0; tell('chosen'); });

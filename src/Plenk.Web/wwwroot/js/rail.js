@@ -1,7 +1,8 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
-import { elementCurve } from './contact.js';
+import { elementCurve, figureCurve } from './contact.js';
+import { matteCurve } from './mattes.js';
 import { framingCurve } from './finish.js';
 import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
@@ -52,7 +53,7 @@ function draw() {
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves() || lightCurve() || elementCurve() || framingCurve();
+  const camera = cameraCurves() || lightCurve() || matteCurve() || figureCurve() || elementCurve() || framingCurve();
   keyDots = [];
   if (camera) {
     title.textContent = camera.name;
