@@ -11,6 +11,9 @@ switch (args)
         Speed.Composite(shotFolder);
         await Speed.Preview(url);
         return 0;
+    case ["finish"]:
+        FinishBench.Run();
+        return 0;
     case ["relight", string shotFolder]:
         RelightBench.Run(shotFolder);
         return 0;
@@ -23,6 +26,6 @@ switch (args)
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/tracking --court DIR");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/tracking --court DIR");
         return 2;
 }

@@ -79,7 +79,7 @@ public sealed class HallRenderer
         TraceInstance instance = scene.Instances[hit.Instance];
         var (name, colour, metallic, roughness) = BellModel.Materials[instance.Tree.Mesh.Materials![hit.Triangle]];
         var material = new Core.Lighting.Material(name, colour, metallic, roughness);
-        Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit), v = -ray.Direction;
+        Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit), v = Vector3.Negate(ray.Direction);
         if (Vector3.Dot(face, v) < 0) { (n, face) = (-n, -face); }
         if (Vector3.Dot(n, v) < 1e-3f) { n = Vector3.Normalize(n + v * (1e-3f - Vector3.Dot(n, v))); }
         Vector3 p = ray.At(hit.T) + face * 2e-4f;

@@ -27,7 +27,8 @@ builder.Services.AddSingleton<ShotStore>();
 builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<FrameStore>();
-builder.Services.AddHostedService<FrameWorker>();
+// Frames can be left to workers of their own.
+if (Environment.GetEnvironmentVariable("PLENK_NO_WORKER") is null) { builder.Services.AddHostedService<FrameWorker>(); }
 builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<MovingWork>();

@@ -94,6 +94,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
     /// <summary>A frame's files: rendered, closed, written, read back. Those of an earlier try stand where they are whole.</summary>
     public IReadOnlyList<HandedFile> Frame(ShotDocument shot, HandOverChoice choice, int version, int frame, string folder, CancellationToken stop = default, Action<double>? progress = null)
     {
+        Directory.CreateDirectory(folder);
         string record = Record(folder, shot, version, frame);
         if (File.Exists(record) && JsonSerializer.Deserialize<List<HandedFile>>(File.ReadAllBytes(record), Json) is { } had && had.All(f => Faults(folder, f) is null)) { return had; }
         int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), width = Math.Min(choice.Width ?? full, full);

@@ -125,11 +125,11 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
 
     public string Value(string label) => Labelled(label).GetDomProperty("value") ?? "";
 
-    public void Choose(string label, string option)
+    public void Choose(string label, string option, bool saves = true)
     {
         string revision = State("state.revision");
         Again(() => new OpenQA.Selenium.Support.UI.SelectElement(Labelled(label)).SelectByText(option));
-        UntilState($"state.revision > {revision}");
+        if (saves) { UntilState($"state.revision > {revision}"); }
     }
 
     /// <summary>Gives files to the chooser that stands before a button, presses it, waits for what comes of it.</summary>

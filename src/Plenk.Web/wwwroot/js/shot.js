@@ -83,15 +83,15 @@ async function jobs() {
   if ((state.step === 8 || state.step === 4) && was !== $('tray').dataset.live) drawSheet();
   // What the tray has finished is on the shot now; what failed says why.
   const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
-  if (ended && ended.kind !== 'render') {
+  if (ended && !['render', 'handover'].includes(ended.kind)) {
     if (ended.state === 'failed') tell('told', { message: ended.message });
     else { try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ } }
   }
   if (live) {
     const left = live.secondsPerItem ? ` · ${Math.ceil((live.total - live.done) * live.secondsPerItem)} s left` : '';
-    const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-valuenow': live.done, 'aria-valuemax': live.total });
+    const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-label': live.title, 'aria-valuenow': live.done, 'aria-valuemax': live.total });
     bar.innerHTML = `<i style="width:${(100 * live.done) / Math.max(1, live.total)}%"></i>`;
-    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num', title: live.message }, live.kind === 'render' ? `${live.done} of ${live.total}${left}` : `${Math.round((100 * live.done) / Math.max(1, live.total))} %${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
+    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num', title: live.message }, ['render', 'handover'].includes(live.kind) ? `${live.done} of ${live.total}${left}` : `${Math.round((100 * live.done) / Math.max(1, live.total))} %${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
   } else {
     $('tray').replaceChildren();
   }

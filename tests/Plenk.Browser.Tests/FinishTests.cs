@@ -1,0 +1,81 @@
+using Xunit;
+
+namespace Plenk.Browser.Tests;
+
+/// <summary>Closing the match, notes, and handing over, on the real pages.</summary>
+[Collection("site")]
+public sealed class FinishTests(Site site)
+{
+    private async Task<Sheet> Bell(int step)
+    {
+        long shot = (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == "BTH_0040").GetProperty("id").GetInt64();
+        Sheet page = site.Open();
+        page.GoShot(shot, step, 1036);
+        return page;
+    }
+
+    private static void Back(Sheet page, int to)
+    {
+        while (int.Parse(page.State("state.revision")) > to && page.State("state.canUndo") == "true" && page.State("JSON.stringify(state.document.finish.steps.map((s) => s.id))") != "[\"grain_1\"]") { page.PressAndSave("Undo"); }
+    }
+
+    [Fact]
+    public async Task Steps_are_added_in_the_order_of_light_measured_and_undone()
+    {
+        using Sheet page = await Bell(7);
+        int before = int.Parse(page.State("state.revision"));
+        page.Choose("Step to add", "Haze by distance", saves: false);
+        page.PressAndSave("Add this step");
+        page.Choose("Step to add", "Grade", saves: false);
+        page.PressAndSave("Add this step");
+        // As light meets them, whatever the order they came in.
+        Assert.Equal("grade_1 haze_1 grain_1", page.State("[...document.querySelectorAll('#sheet [data-row]')].map((r) => r.dataset.row).join(' ')"));
+        page.Type("Exposure", "1");
+        Assert.Equal("1", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').grade.stops"));
+        page.Type("Strength", "0.5");
+        Assert.Equal("0.5", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').strength"));
+        page.Press("Without it");
+        Assert.Equal("without:grade_1", page.State("state.compare"));
+        page.Until("document.getElementById('seen').textContent.includes('without one step')", 20);
+        page.PressAndSave("Take it away");
+        page.Choose("Look at", "exposure in false colour", saves: false);
+        page.Until("document.getElementById('seen').textContent.includes('exposure')", 20);
+        page.Open("finish-scopes");
+        page.Until("document.querySelector('#scopes svg') !== null", 60);
+        Assert.Empty(page.AccessibilityFaults());
+        page.NoErrors();
+        Back(page, before);
+    }
+
+    [Fact]
+    public async Task The_element_is_brought_to_the_plate_in_one_press()
+    {
+        using Sheet page = await Bell(7);
+        int before = int.Parse(page.State("state.revision"));
+        page.PressAndSave("Bring to the plate");
+        page.Until("document.querySelector('#sheet .told').textContent.includes('Grain as the plate')", 90);
+        Assert.Contains("Black level", page.State("document.querySelector('#sheet .told').textContent"));
+        page.NoErrors();
+        Back(page, before);
+    }
+
+    [Fact]
+    public async Task A_note_is_pinned_answered_and_resolved_and_another_revision_stands_beside()
+    {
+        using Sheet page = await Bell(8);
+        int before = int.Parse(page.State("state.revision"));
+        page.Press("Pin a note at 1036");
+        page.ClickPicture(600, 400);
+        page.UntilState("state.document.notes.length === 1");
+        page.Type("Note", "edge of the chain");
+        page.Type("Answer", "softer now");
+        page.PressAndSave("It is resolved");
+        Assert.Equal("edge of the chain|softer now|true", page.State("state.document.notes.map((n) => `${n.text}|${n.answers[0].text}|${n.resolved}`).join()"));
+        page.Open("versions");
+        page.Press("Show that one");
+        Assert.Equal("version", page.State("state.compare"));
+        Assert.Empty(page.AccessibilityFaults());
+        page.NoErrors();
+        while (int.Parse(page.State("state.revision")) > before && page.State("state.canUndo") == "true" && page.State("state.document.notes.length") != "0") { page.PressAndSave("Undo"); }
+    }
+}
