@@ -146,18 +146,26 @@ int plenk_exr_attributes(void* handle) { return int(static_cast<Reader*>(handle)
 const char* plenk_exr_key(void* handle, int i) { return static_cast<Reader*>(handle)->keys[i].c_str(); }
 const char* plenk_exr_value(void* handle, int i) { return static_cast<Reader*>(handle)->values[i].c_str(); }
 
-// Fills a plane that covers the data window of all parts.
-int plenk_exr_read(void* handle, int i, float* plane, char* error, int errorSize) {
+// Fills a plane for every channel, each covering the data window of all parts; a part is decoded once.
+int plenk_exr_read(void* handle, float** planes, char* error, int errorSize) {
   try {
     auto* r = static_cast<Reader*>(handle);
     int width = r->data.max.x - r->data.min.x + 1;
-    InputPart part(r->file, r->parts[i]);
-    const Box2i& w = part.header().dataWindow();
-    FrameBuffer buffer;
-    char* base = reinterpret_cast<char*>(plane) - (ptrdiff_t(r->data.min.y) * width + r->data.min.x) * 4;
-    buffer.insert(r->inPart[i], Slice(FLOAT, base, 4, size_t(width) * 4, 1, 1, 0.0));
-    part.setFrameBuffer(buffer);
-    part.readPixels(w.min.y, w.max.y);
+    for (int p = 0; p < r->file.parts(); ++p) {
+      FrameBuffer buffer;
+      bool any = false;
+      for (size_t i = 0; i < r->parts.size(); ++i) {
+        if (r->parts[i] != p) continue;
+        any = true;
+        char* base = reinterpret_cast<char*>(planes[i]) - (ptrdiff_t(r->data.min.y) * width + r->data.min.x) * 4;
+        buffer.insert(r->inPart[i], Slice(FLOAT, base, 4, size_t(width) * 4, 1, 1, 0.0));
+      }
+      if (!any) continue;
+      InputPart part(r->file, p);
+      const Box2i& w = part.header().dataWindow();
+      part.setFrameBuffer(buffer);
+      part.readPixels(w.min.y, w.max.y);
+    }
     return 0;
   } catch (const std::exception& e) {
     return fail(error, errorSize, e.what());

@@ -220,19 +220,22 @@ public static unsafe partial class ExrFile
             {
                 throw new FormatFault("too_large", $"{name} says it is {width} × {height} pixels", "Write the file at its real size.");
             }
-            var channels = new List<ExrChannel>();
-            for (int i = 0; i < count; i++)
+            var planes = new float[count][];
+            for (int i = 0; i < count; i++) { planes[i] = new float[width * height]; }
+            GCHandle[] pins = [.. planes.Select(p => GCHandle.Alloc(p, GCHandleType.Pinned))];
+            try
             {
-                var values = new float[width * height];
-                fixed (float* p = values)
+                nint[] pointers = [.. pins.Select(p => p.AddrOfPinnedObject())];
+                if (NativeRead(handle, pointers, error, 512) != 0)
                 {
-                    if (NativeRead(handle, i, p, error, 512) != 0)
-                    {
-                        throw new FormatFault("truncated", $"{name} is damaged or cut off: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
-                    }
+                    throw new FormatFault("truncated", $"{name} is damaged or cut off: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
                 }
-                channels.Add(new(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, values));
             }
+            finally
+            {
+                foreach (GCHandle p in pins) { p.Free(); }
+            }
+            ExrChannel[] channels = [.. planes.Select((p, i) => new ExrChannel(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, p))];
             return new((int)width, (int)height, channels)
             {
                 DataX = window[0] - window[4],
@@ -280,7 +283,7 @@ public static unsafe partial class ExrFile
     private static partial nint NativeValue(nint handle, int i);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_read")]
-    private static partial int NativeRead(nint handle, int i, float* plane, byte* error, int errorSize);
+    private static partial int NativeRead(nint handle, nint[] planes, byte* error, int errorSize);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_close")]
     private static partial void NativeClose(nint handle);
