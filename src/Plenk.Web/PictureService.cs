@@ -12,6 +12,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 {
     private readonly Cache<byte[]> _pictures = new(80);
     private readonly SemaphoreSlim _full = new(1);
+    private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
+
+    /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
+    public (double Shadow, double Element)? NoiseOf(byte[] picture) => _noise.TryGetValue(picture, out object? counts) && counts is RenderCounts c ? (c.ShadowError, c.ElementError) : null;
 
     public static RenderQuality QualityOf(string? name) => name switch
     {
@@ -96,8 +100,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                     // One step left out: without:ID.
                     if (kind.Split(':', 2) is ["without", var left]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } }; }
                     FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
-                    return kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
+                    byte[] made = kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
                         : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
+                    _noise.AddOrUpdate(made, layers.Counts);
+                    return made;
                 }
         }
     }

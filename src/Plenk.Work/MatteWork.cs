@@ -4,6 +4,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Core.Tracking;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 
@@ -56,18 +57,32 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
             int at = (int)Math.Round(source.Mapping.ToSource(frame, source.Rate, shot.Rate));
             throw new ShotFault($"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame.");
         }
-        CodeImage codes = RasterFile.Read(media.Read(own.Media), own.File);
-        // Coverage is data: its codes as they are, of the alpha where there is one.
-        float top = (1 << codes.Bits) - 1;
-        int channel = codes.Channels is 2 or 4 ? codes.Channels - 1 : 0;
-        var image = new FloatImage(codes.Width, codes.Height, 1, [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[i * codes.Channels + channel] / top)]);
-        if (Math.Abs((double)codes.Width / codes.Height - (double)width / height) > 0.01 * width / height) { throw new ShotFault($"{own.File} is {codes.Width} × {codes.Height}, another shape than the plate. A matte has the plate's shape."); }
+        FloatImage image = matte.Ids is { } ids && ReferenceEquals(source, matte.Frames) ? OfIds(media.Read(own.Media), own.File, ids) : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));
+        if (Math.Abs((double)image.Width / image.Height - (double)width / height) > 0.01 * width / height) { throw new ShotFault($"{own.File} is {image.Width} × {image.Height}, another shape than the plate. A matte has the plate's shape."); }
         if (image.Width == width && image.Height == height) { return image.Data; }
         if (image.Width > width) { return image.ReducedTo(width, height).Data; }
         var larger = new float[width * height];
         Span<float> value = stackalloc float[1];
         for (int y = 0; y < height; y++) { for (int x = 0; x < width; x++) { image.SampleBilinear((x + 0.5) * image.Width / width, (y + 0.5) * image.Height / height, value); larger[y * width + x] = value[0]; } }
         return larger;
+    }
+
+    /// <summary>Coverage is data: its codes as they are, of the alpha where there is one.</summary>
+    private static FloatImage OfCodes(CodeImage codes)
+    {
+        float top = (1 << codes.Bits) - 1;
+        int channel = codes.Channels is 2 or 4 ? codes.Channels - 1 : 0;
+        return new(codes.Width, codes.Height, 1, [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[i * codes.Channels + channel] / top)]);
+    }
+
+    /// <summary>The coverage of the chosen names together; one that a frame does not show covers nothing there.</summary>
+    private static FloatImage OfIds(byte[] bytes, string file, IdChoice ids)
+    {
+        ExrPicture picture = ExrFile.Read(bytes, file);
+        IdMatteFile.Layer layer = IdMatteFile.Read(picture).FirstOrDefault(l => l.Name == ids.Layer) ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
+        var image = new FloatImage(picture.Width, picture.Height, 1);
+        foreach (string name in ids.Names) { if (layer.Coverage.TryGetValue(name, out float[]? own)) { for (int i = 0; i < own.Length; i++) { image.Data[i] = Math.Min(1, image.Data[i] + own[i]); } } }
+        return image;
     }
 
     private float[] OfElement(ShotDocument shot, Matte matte, int frame, int width, int height)

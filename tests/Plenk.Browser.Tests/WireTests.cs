@@ -105,7 +105,7 @@ public sealed class WireTests(Site site)
             Core.Shots.ShotDocument shot = Core.Shots.ShotJson.Read((await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText());
             Core.Shots.ShotDocument own = Work.DemoSeed.Build(Site.Demo, bytes => media.Write(bytes));
             var engine = new Work.ShotEngine(media);
-            var layers = engine.Render(shot with { Seed = own.Seed }, 1040, 320, Core.Lighting.RenderQuality.Full);
+            var layers = engine.Finish.Frame(shot with { Seed = own.Seed }, 1040, 320, Core.Lighting.RenderQuality.Full);
             Assert.Equal(engine.Comp(shot, 1040, layers).Codes, Formats.Raster.RasterFile.Read(one, "page").Codes);
         }
         finally

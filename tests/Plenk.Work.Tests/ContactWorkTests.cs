@@ -143,6 +143,28 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         Assert.Equal(here, Middle(Joined(default)));
     }
 
+    // IDM-04 as a matte: two names together cover what both do; a layer that is not there says so.
+    [Fact]
+    public void Id_mattes_of_frames_become_mattes()
+    {
+        string[] names = ["bunny", "hero"];
+        var ids = new IdMatte("ids", names, 480 * 270);
+        for (int i = 0; i < 480 * 270; i++)
+        {
+            (ids.Numbers[6 * i], ids.Coverage[6 * i]) = (0, i % 480 < 240 ? 0.6f : 0.1f);
+            (ids.Numbers[6 * i + 1], ids.Coverage[6 * i + 1]) = (1, 0.3f);
+        }
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-ids-{Guid.NewGuid():N}.exr");
+        ExrFile.Write(file, 480, 270, IdMatteFile.Channels(ids, names), new ExrHead { Attributes = IdMatteFile.Attributes("ids", names) });
+        string hash = _media.Write(File.ReadAllBytes(file));
+        File.Delete(file);
+        ShotDocument With(params string[] of) => _mop with { Mattes = [new() { Id = "ids", Name = "ids", Kind = MatteKind.Frames, Frames = new() { Frames = [new(1013, "ids.1013.exr", hash)] }, Ids = new("ids", of) }] };
+        Assert.Equal(0.6f, _engine.Mattes.Coverage(With("bunny"), "ids", 1013, 480, 270)[10], 1e-4);
+        Assert.Equal(0.4f, _engine.Mattes.Coverage(With("bunny", "hero"), "ids", 1013, 480, 270)[400], 1e-4);
+        ShotDocument strange = With("bunny") with { Mattes = [With("bunny").Mattes[0] with { Ids = new("smoke", ["bunny"]) }] };
+        Assert.Contains("no ID mattes “smoke”", Assert.Throws<ShotFault>(() => _engine.Mattes.Coverage(strange, "ids", 1013, 480, 270)).Message);
+    }
+
     [Fact]
     public void What_is_no_number_in_rendered_frames_shows_nothing()
     {

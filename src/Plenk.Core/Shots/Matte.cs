@@ -53,6 +53,9 @@ public sealed record Matte : Extensible
     public ScreenKey? Screen { get; init; }
     public FrameSource? Frames { get; init; }
 
+    /// <summary>Of pictures with ID mattes: the layer, and whose coverage counts; null: the picture itself is the matte.</summary>
+    public IdChoice? Ids { get; init; }
+
     /// <summary>Of an element's coverage: its id.</summary>
     public string? Element { get; init; }
 
@@ -66,6 +69,9 @@ public sealed record Matte : Extensible
     public FrameSource? Frozen { get; init; }
     public bool Off { get; init; }
 }
+
+/// <summary>A layer of ID mattes, and the names in it that count together.</summary>
+public sealed record IdChoice(string Layer, IReadOnlyList<string> Names);
 
 /// <summary>Corners x0 y0 x1 y1 …; every key of a matte has as many. With a motion they are where they are at the key's own frame.</summary>
 public sealed record MatteKey(int Frame, double[] Corners);

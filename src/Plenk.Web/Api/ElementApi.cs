@@ -87,9 +87,17 @@ public static partial class ElementApi
         {
             IFormCollection form = await http.Request.ReadFormAsync();
             var (document, revision) = await ShotApi.Need(shots, id);
-            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
+            Dictionary<string, byte[]> files = Files(form);
+            // An EXR brings ID mattes: the first name of its first layer is taken until another is chosen.
+            bool ofIds = files.Count > 0 && files.Values.All(f => ExrFile.Is(f));
+            IReadOnlyList<IdMatteFile.Layer> layers = ofIds ? IdMatteFile.Read(ExrFile.Read(files.First().Value, files.First().Key)) : [];
+            if (ofIds && layers.All(l => l.Coverage.Count == 0)) { throw new FormatFault("file", $"{files.First().Key} is an EXR without ID mattes", "Bring an EXR with them, or the matte as PNG, TIFF or JPEG."); }
+            IdMatteFile.Layer? first = layers.FirstOrDefault(l => l.Coverage.Count > 0);
+            IdChoice? ids = first is null ? null : new(first.Name, [first.Coverage.MaxBy(c => c.Value.Sum()).Key]);
+            var (source, notes) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
+            if (first is not null) { notes = [.. notes, .. layers.SelectMany(l => l.Notes), .. layers.Select(l => $"{l.Name}: {string.Join(", ", l.Coverage.Keys.Order(StringComparer.Ordinal).Take(40))}")]; }
             string own = NewMatte(document);
-            ShotDocument changed = document with { Mattes = [.. document.Mattes, new Matte { Id = own, Name = Stem(source), Kind = MatteKind.Frames, Frames = source, KeepsTracksOff = false }] };
+            ShotDocument changed = document with { Mattes = [.. document.Mattes, new Matte { Id = own, Name = Stem(source), Kind = MatteKind.Frames, Frames = source, Ids = ids, KeepsTracksOff = false }] };
             ShotApi.Check(changed);
             await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), "Matte in");
             return new { state = await ShotApi.State(shots, id), notes, matte = own };

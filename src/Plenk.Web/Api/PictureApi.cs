@@ -172,6 +172,7 @@ public static class PictureApi
     {
         int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         byte[] bytes = await pictures.Picture(document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display, http.RequestAborted);
+        if (pictures.NoiseOf(bytes) is { } noise) { http.Response.Headers["X-Noise"] = FormattableString.Invariant($"{noise.Shadow:0.0000} {noise.Element:0.0000}"); }
         if (keep) { http.Response.Headers.CacheControl = "private, max-age=86400"; }
         return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");
     }

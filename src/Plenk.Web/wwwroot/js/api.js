@@ -33,5 +33,8 @@ export const upload = async (path, form) => answer(await send(path, { method: 'P
 export async function picture(path, body, signal) {
   const response = await send(path, body ? { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : { signal });
   if (!response.ok) return answer(response);
-  return createImageBitmap(await response.blob());
+  const bitmap = await createImageBitmap(await response.blob()), noise = response.headers.get('X-Noise');
+  // What is left of sampling noise, in shadow and on the element; other pictures do not say.
+  if (noise) [bitmap.shadowNoise, bitmap.elementNoise] = noise.split(' ').map(Number);
+  return bitmap;
 }

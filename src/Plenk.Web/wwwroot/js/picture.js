@@ -202,6 +202,7 @@ export async function refresh() {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
       shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
+      if (bitmap.elementNoise !== undefined && quality !== 'draft') shown.quality += ` · noise left ${bitmap.shadowNoise.toFixed(3)} in shadow, ${bitmap.elementNoise.toFixed(3)} on the element`;
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
       if (kind.startsWith('re')) shown.quality = '';
       if (kind in coloured) shown.quality = coloured[kind];
