@@ -127,8 +127,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int frame = MeasuredAt(shot), w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), h = shot.Plate.Height;
         if (shot.Finish.Region is { } r)
         {
-            int x = Math.Clamp(r.X, 0, w - 16), y = Math.Clamp(r.Y, 0, h - 16);
-            return new(x, y, Math.Clamp(r.Width, 16, w - x), Math.Clamp(r.Height, 16, h - y), frame);
+            int x = Math.Clamp(r.X, 0, Math.Max(0, w - 16)), y = Math.Clamp(r.Y, 0, Math.Max(0, h - 16));
+            return new(x, y, Math.Clamp(r.Width, Math.Min(16, w - x), w - x), Math.Clamp(r.Height, Math.Min(16, h - y), h - y), frame);
         }
         var (pose, pinhole) = engine.Camera(shot, frame);
         double left = w, top = h, right = 0, bottom = 0;
@@ -143,8 +143,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         }
         if (right <= left || bottom <= top || right < 0 || left > w || bottom < 0 || top > h) { return new(0, 0, w, h, frame); }
         double dx = (right - left) / 2, dy = (bottom - top) / 2;
-        int x0 = (int)Math.Clamp(left - dx, 0, w - 64), y0 = (int)Math.Clamp(top - dy, 0, h - 64);
-        return new(x0, y0, (int)Math.Clamp(right + dx - x0, 64, w - x0), (int)Math.Clamp(bottom + dy - y0, 64, h - y0), frame);
+        int x0 = (int)Math.Clamp(left - dx, 0, Math.Max(0, w - 64)), y0 = (int)Math.Clamp(top - dy, 0, Math.Max(0, h - 64));
+        return new(x0, y0, (int)Math.Clamp(right + dx - x0, Math.Min(64, w - x0), w - x0), (int)Math.Clamp(bottom + dy - y0, Math.Min(64, h - y0), h - y0), frame);
     }
 
     /// <summary>The plate's black, white, edges and grain in the region, at its full size.</summary>
