@@ -1,3 +1,4 @@
+using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -89,10 +90,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                     FrameLayers done = engine.Finish.Laid(shot, frame, bare);
                     return kind switch
                     {
-                        "element" => Encode(Alone(done), draft, shot, seen),
-                        "edges" => Encode(Edges(done.Comp, gain), draft, shot, seen),
+                        "element" => Encode(CompareViews.Alone(done), draft, shot, seen),
+                        "edges" => Encode(CompareViews.Edges(done.Comp, gain / 2), draft, shot, seen),
                         "exposure" => ToBytes(FalseColour.OfExposure(done.Comp), draft, PlainView),
-                        _ => Encode(Lifted(done.Comp), draft, shot, seen),
+                        _ => Encode(CompareViews.Lifted(done.Comp), draft, shot, seen),
                     };
                 }
             default:
@@ -157,41 +158,6 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         {
             float alpha = view.Data[4 * i + 3];
             for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = (float)gain * Math.Abs(view.Data[4 * i + c] - alpha * plate.Data[3 * i + c]); }
-        }
-        return result;
-    }
-
-    /// <summary>The element by itself over a middle grey.</summary>
-    private static FloatImage Alone(FrameLayers layers)
-    {
-        var result = new FloatImage(layers.Comp.Width, layers.Comp.Height, 3);
-        for (int i = 0; i < layers.Touched.Length; i++) { for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = layers.Held.Data[4 * i + c] + 0.18f * (1 - layers.Held.Data[4 * i + 3]); } }
-        return result;
-    }
-
-    private static FloatImage Edges(FloatImage picture, double gain)
-    {
-        int w = picture.Width, h = picture.Height;
-        var result = new FloatImage(w, h, 3);
-        for (int y = 1; y < h - 1; y++)
-        {
-            for (int x = 1; x < w - 1; x++)
-            {
-                float gx = Luminance.Of(picture.Pixel(x + 1, y)) - Luminance.Of(picture.Pixel(x - 1, y)), gy = Luminance.Of(picture.Pixel(x, y + 1)) - Luminance.Of(picture.Pixel(x, y - 1));
-                result.Pixel(x, y).Fill((float)gain / 4 * MathF.Sqrt(gx * gx + gy * gy));
-            }
-        }
-        return result;
-    }
-
-    /// <summary>Blacks raised and colours three times as strong: what hides in them is seen.</summary>
-    private static FloatImage Lifted(FloatImage picture)
-    {
-        var result = new FloatImage(picture.Width, picture.Height, 3);
-        for (int i = 0; i < picture.Data.Length; i += 3)
-        {
-            float y = Luminance.Of(picture.Data.AsSpan(i, 3));
-            for (int c = 0; c < 3; c++) { result.Data[i + c] = MathF.Sqrt(MathF.Max(0, y + 3 * (picture.Data[i + c] - y))); }
         }
         return result;
     }

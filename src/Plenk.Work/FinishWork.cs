@@ -6,6 +6,7 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Readings;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Formats.Raster;
@@ -108,9 +109,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             int open = 0;
             for (uint i = 0; i < LampSamples; i++)
             {
-                // A lens is no point: its opening is a hand's breadth wide at most.
-                Vector2 u = Sampling.Point(i, 17, 1);
-                Vector3 from = eye + 0.02f * (Sampling.CosineHemisphere(towards, u) - towards * Vector3.Dot(Sampling.CosineHemisphere(towards, u), towards));
+                // A lens is no point: spots over an opening of 4 cm (the disk below a cosine-weighted direction, Malley).
+                Vector3 up = Sampling.CosineHemisphere(towards, Sampling.Point(i, 17, 1)), from = eye + 0.02f * (up - towards * Vector3.Dot(up, towards));
                 LightSample s = sampled.Sample(from, towards, Sampling.Point(i, 17, 0), null);
                 sum += s.Irradiance;
                 var ray = new Ray(from, s.Direction, 0, light.Kind == LightKind.Sun ? float.PositiveInfinity : s.Distance > 0 ? s.Distance : (place.ToSingle() - from).Length());
@@ -190,6 +190,14 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         return PlateMeasure.Of(region, grain, shot.Finish.Region is null ? Edges(shot, r.Frame!.Value, plate, grain) : null);
     }
 
+    /// <summary>How far away the set is at each pixel's middle; +∞ where none is, 0 outside the lens.</summary>
+    private static float[] Distances(SetScene set, RayGrid grid)
+    {
+        var distance = new float[grid.Width * grid.Height];
+        Parallel.For(0, grid.Height, y => { for (int x = 0; x < grid.Width; x++) { distance[y * grid.Width + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
+        return distance;
+    }
+
     /// <summary>So many outlines of the set about as far away as the elements tell how sharp the plate is there.</summary>
     private const int LeastEdges = 10;
 
@@ -207,8 +215,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         {
             double middle = away[away.Length / 2];
             int w = plate.Width, h = plate.Height;
-            var distance = new float[w * h];
-            Parallel.For(0, h, y => { for (int x = 0; x < w; x++) { distance[y * w + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
+            float[] distance = Distances(set, grid);
             var where = new bool[w * h];
             const int around = 3; // the set is as exact as it was built
             for (int y = around; y < h - around; y++)
@@ -291,14 +298,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         var set = engine.Set(Hanging.At(shot, frame));
         if (set.Pieces.Count == 0) { throw new ShotFault("Haze is told by distance, and there is no set yet: build one at step 3."); }
         var spots = new List<(float Distance, Vector3 Color)>();
+        float[] distance = Distances(set, grid);
         for (int y = 0; y < plate.Height; y += 2)
         {
-            for (int x = 0; x < plate.Width; x += 2)
-            {
-                if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
-                Hit hit = set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
-                if (hit.IsHit) { spots.Add((hit.T, new(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2]))); }
-            }
+            for (int x = 0; x < plate.Width; x += 2) { if (distance[y * plate.Width + x] is > 0 and < float.PositiveInfinity and float far) { spots.Add((far, new(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2]))); } }
         }
         const int bins = 8;
         if (spots.Count < 100 * bins) { throw new ShotFault($"The set covers too little of frame {frame} to tell haze by distance."); }
@@ -311,8 +314,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             levels.Add((part[part.Count / 2].Distance, new(Darkest(0), Darkest(1), Darkest(2))));
         }
         Haze.Fit fit = Haze.Of(levels, null, out string why) ?? throw new ShotFault(why);
-        double far = spots[^1].Distance, seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * far);
+        double farthest = spots[^1].Distance, seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * farthest);
         FinishStep step = shot.Finish.Steps.FirstOrDefault(s => s.Kind == FinishKind.Haze) ?? new() { Id = FreeId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
-        return (step with { Haze = fit.Haze, Off = false }, FormattableString.Invariant($"Haze by the darkest of eight distances from {levels[0].Item1:0.0} to {levels[^1].Item1:0.0} m: {100 * seen:0.0} % of the light at {far:0} m is air; levels are met to {fit.Rms:0.0000}."));
+        return (step with { Haze = fit.Haze, Off = false }, FormattableString.Invariant($"Haze by the darkest of eight distances from {levels[0].Item1:0.0} to {levels[^1].Item1:0.0} m: {100 * seen:0.0} % of the light at {farthest:0} m is air; levels are met to {fit.Rms:0.0000}."));
     }
 }

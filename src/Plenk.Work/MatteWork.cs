@@ -34,12 +34,12 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         return _pictures.Get(ShotEngine.Key("matte", 2, KeyOf(shot), matte, frame, width, height), () =>
         {
             double scale = (double)width / (shot.Plate?.Width ?? width);
-            if (matte.Frozen is { } frozen) { return Picture(shot, matte, frozen, frame, width, height); }
+            if (matte.Frozen is { } frozen) { return Picture(shot, matte, frozen, null, frame, width, height); }
             float[] own = matte.Kind switch
             {
                 MatteKind.Drawn => MatteShape.Coverage([.. MatteShape.At(matte, frame).Select(v => v * scale)], width, height, matte.FeatherPixels * scale, matte.GrowPixels * scale),
                 MatteKind.Screen => MatteField.Key(engine.QuietPlate(shot, frame, width), matte.Screen ?? throw new ShotFault($"{matte.Name} has no screen colour. Pick it in the picture.")),
-                MatteKind.Frames => Picture(shot, matte, matte.Frames ?? throw new ShotFault($"{matte.Name} has no pictures."), frame, width, height),
+                MatteKind.Frames => Picture(shot, matte, matte.Frames ?? throw new ShotFault($"{matte.Name} has no pictures."), matte.Ids, frame, width, height),
                 _ => OfElement(shot, matte, frame, width, height),
             };
             if (matte.Kind != MatteKind.Drawn && (matte.GrowPixels != 0 || matte.FeatherPixels > 1)) { own = MatteField.Grown(own, width, height, matte.GrowPixels * scale, matte.FeatherPixels * scale); }
@@ -50,14 +50,14 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         });
     }
 
-    private float[] Picture(ShotDocument shot, Matte matte, FrameSource source, int frame, int width, int height)
+    private float[] Picture(ShotDocument shot, Matte matte, FrameSource source, IdChoice? ids, int frame, int width, int height)
     {
         if (source.At(frame, shot.Rate) is not { } own)
         {
             int at = (int)Math.Round(source.Mapping.ToSource(frame, source.Rate, shot.Rate));
             throw new ShotFault($"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame.");
         }
-        FloatImage image = matte.Ids is { } ids && ReferenceEquals(source, matte.Frames) ? OfIds(media.Read(own.Media), own.File, ids) : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));
+        FloatImage image = ids is not null ? OfIds(media.Read(own.Media), own.File, ids) : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));
         if (Math.Abs((double)image.Width / image.Height - (double)width / height) > 0.01 * width / height) { throw new ShotFault($"{own.File} is {image.Width} × {image.Height}, another shape than the plate. A matte has the plate's shape."); }
         if (image.Width == width && image.Height == height) { return image.Data; }
         if (image.Width > width) { return image.ReducedTo(width, height).Data; }

@@ -7,8 +7,7 @@ namespace Plenk.Browser.Tests;
 [Collection("site")]
 public sealed class CameraTests(Site site)
 {
-    private async Task<long> Shot(string code) =>
-        (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
+    private Task<long> Shot(string code) => site.Shot(code);
 
     [Fact]
     public async Task A_pan_is_tracked_solved_cleaned_and_taken_back()

@@ -6,13 +6,7 @@ namespace Plenk.Browser.Tests;
 [Collection("site")]
 public sealed class ContactTests(Site site)
 {
-    private async Task<Sheet> Mop(int step)
-    {
-        long shot = (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == "BTH_0090").GetProperty("id").GetInt64();
-        Sheet page = site.Open();
-        page.GoShot(shot, step, 1013);
-        return page;
-    }
+    private Task<Sheet> Mop(int step) => site.Open("BTH_0090", step, 1013);
 
     [Fact]
     public async Task Lettering_is_set_keyed_and_its_curve_pulled()

@@ -6,13 +6,7 @@ namespace Plenk.Browser.Tests;
 [Collection("site")]
 public sealed class FinishTests(Site site)
 {
-    private async Task<Sheet> Bell(int step)
-    {
-        long shot = (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == "BTH_0040").GetProperty("id").GetInt64();
-        Sheet page = site.Open();
-        page.GoShot(shot, step, 1036);
-        return page;
-    }
+    private Task<Sheet> Bell(int step) => site.Open("BTH_0040", step, 1036);
 
     private static void Back(Sheet page, int to)
     {

@@ -10,8 +10,7 @@ public sealed class PlateTests(Site site)
 {
     private static readonly string Folder = Path.Combine(Site.Repository, "demo", "BTH_0070");
 
-    private async Task<long> Trolley() =>
-        (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == "BTH_0070").GetProperty("id").GetInt64();
+    private Task<long> Trolley() => site.Shot("BTH_0070");
 
     [Fact]
     public async Task A_look_is_seen_through_and_changes_no_data()

@@ -7,8 +7,7 @@ namespace Plenk.Browser.Tests;
 [Collection("site")]
 public sealed class SetTests(Site site)
 {
-    private async Task<long> Shot(string code) =>
-        (await site.Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
+    private Task<long> Shot(string code) => site.Shot(code);
 
     [Fact]
     public async Task Pieces_are_drawn_measured_copied_and_locked()

@@ -47,8 +47,17 @@ public sealed partial class Site : IAsyncLifetime
 
     public async Task<JsonElement> Json(string path) => JsonDocument.Parse(await Http.GetStringAsync(path)).RootElement;
 
-    public async Task<long> DemoShot() =>
-        (await Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == "BTH_0040").GetProperty("id").GetInt64();
+    public Task<long> DemoShot() => Shot("BTH_0040");
+
+    public async Task<long> Shot(string code) => (await Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
+
+    /// <summary>A page of a shot of the demo production, at a step and a frame.</summary>
+    public async Task<Sheet> Open(string code, int step, int frame)
+    {
+        Sheet page = Open();
+        page.GoShot(await Shot(code), step, frame);
+        return page;
+    }
 
     /// <summary>A page of exactly 1280 × 800.</summary>
     public Sheet Open()

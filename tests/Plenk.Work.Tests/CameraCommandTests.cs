@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
@@ -17,15 +16,7 @@ public sealed class CameraCommandTests : IDisposable
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
-    private static (int Exit, string Out, string Error) Run(string command)
-    {
-        var start = new ProcessStartInfo("bash", ["-c", $"exec dotnet '{Path.Combine(AppContext.BaseDirectory, "plenk.dll")}' {command}"]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        using Process process = Process.Start(start)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = process.StandardOutput.ReadToEnd();
-        process.WaitForExit();
-        return (process.ExitCode, output, error.Result);
-    }
+    private static (int Exit, string Out, string Error) Run(string command) => PlenkCommand.Run(command);
 
     private static string Demo(string code) => Path.Combine(DemoShot.Repository, "demo", code);
 

@@ -1,7 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
 using System.Text.Json.Nodes;
-using Npgsql;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -14,44 +13,12 @@ using Xunit;
 namespace Plenk.Work.Tests;
 
 /// <summary>The commands as a shell runs them, on a database and data folder of their own.</summary>
-public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyncLifetime
+public sealed class CommandTests(DemoShot demo) : CommandSite, IClassFixture<DemoShot>
 {
-    private readonly string _name = $"work_{Guid.NewGuid():N}";
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-command-").FullName;
-
-    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
-
-    public Task InitializeAsync()
-    {
-        new Database($"{Server};Database={_name}").Migrate();
-        return Task.CompletedTask;
-    }
-
-    public async Task DisposeAsync()
-    {
-        NpgsqlConnection.ClearAllPools();
-        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Server};Database=postgres");
-        await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
-        await drop.ExecuteNonQueryAsync();
-        Directory.Delete(_folder, recursive: true);
-    }
-
-    private (int Exit, string Out, string Error) Run(string command, string shell = "")
-    {
-        var start = new ProcessStartInfo("bash", ["-c", $"{shell} exec dotnet '{Path.Combine(AppContext.BaseDirectory, "plenk.dll")}' {command}"]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.Environment["PLENK_DATABASE"] = $"{Server};Database={_name}";
-        start.Environment["PLENK_DATA"] = _folder;
-        using Process process = Process.Start(start)!;
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = process.StandardOutput.ReadToEnd();
-        process.WaitForExit();
-        return (process.ExitCode, output, error.Result);
-    }
-
     [Fact]
     public void Check_plate_prints_what_the_readme_says_and_its_exit_code_tells()
     {
-        string plate = Path.Combine(_folder, "plate");
+        string plate = Path.Combine(Folder, "plate");
         Directory.CreateDirectory(plate);
         foreach (int frame in (int[])[1001, 1002, 1004]) { File.Copy(Directory.GetFiles(Path.Combine(DemoShot.Folder, "plate"), $"*{frame}*")[0], Path.Combine(plate, $"p.{frame}.jpg")); }
         var (exit, output, _) = Run($"check-plate {plate}");
@@ -65,14 +32,14 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         File.Delete(Path.Combine(plate, "p.1004.jpg"));
         Assert.Equal(0, Run($"check-plate {plate}").Exit);
         Assert.Equal(2, Run("check-plate").Exit);
-        Assert.Equal(2, Run($"check-plate {_folder}/nowhere").Exit);
+        Assert.Equal(2, Run($"check-plate {Folder}/nowhere").Exit);
         Assert.Equal(2, Run("unheard-of").Exit);
     }
 
     [Fact]
     public void A_shot_goes_out_and_comes_in_and_renders_the_same_pixels_as_the_page()
     {
-        string folder = Path.Combine(_folder, "shot"), again = Path.Combine(_folder, "again"), frames = Path.Combine(_folder, "frames");
+        string folder = Path.Combine(Folder, "shot"), again = Path.Combine(Folder, "again"), frames = Path.Combine(Folder, "frames");
         ShotFolder.Write(folder, demo.Document, demo.Media);
         Assert.Equal(0, Run($"import-shot {folder}").Exit);
         Assert.Equal(0, Run($"export-shot BTH_0040 --out {again}").Exit);
@@ -116,7 +83,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     [Fact]
     public void A_full_disk_is_told_and_nothing_is_half_written()
     {
-        string folder = Path.Combine(_folder, "shot"), frames = Path.Combine(_folder, "frames");
+        string folder = Path.Combine(Folder, "shot"), frames = Path.Combine(Folder, "frames");
         ShotFolder.Write(folder, demo.Document, demo.Media);
         var (exit, _, error) = Run($"render {folder} --frames 1036 --width 320 --out {frames}", "trap '' XFSZ; export DOTNET_EnableWriteXorExecute=0; ulimit -f 40;");
         Assert.Equal(3, exit);
@@ -137,7 +104,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     {
         string schema = Path.Combine(DemoShot.Repository, "docs", "shot-document.schema.json");
         Assert.Equal(ShotSchema.Write(), File.ReadAllText(schema));
-        string document = Path.Combine(_folder, "shot.json"), wrong = Path.Combine(_folder, "wrong.json");
+        string document = Path.Combine(Folder, "shot.json"), wrong = Path.Combine(Folder, "wrong.json");
         File.WriteAllText(document, ShotJson.Write(demo.Document));
         File.WriteAllText(wrong, ShotJson.Write(demo.Document).Replace("\"seed\":40", "\"seed\":\"forty\""));
         // The npm validator ajv is the judge.
@@ -158,7 +125,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     [Fact]
     public void A_camera_is_solved_from_frames_and_comes_in_again()
     {
-        string plate = Path.Combine(_folder, "plate"), solved = Path.Combine(_folder, "solved");
+        string plate = Path.Combine(Folder, "plate"), solved = Path.Combine(Folder, "solved");
         Directory.CreateDirectory(plate);
         for (int f = 1001; f <= 1024; f++) { File.Copy(Directory.GetFiles(Path.Combine(DemoShot.Folder, "plate"), $"*{f}*")[0], Path.Combine(plate, $"p.{f}.jpg")); }
         var (exit, output, error) = Run($"solve --plate {plate} --sensor 36x20.25 --out {solved}");
@@ -181,10 +148,10 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         Assert.Contains("1010", error);
         Assert.Equal(2, Run($"solve --plate {plate} --sensor wide --out {solved}2").Exit);
         Assert.Equal(2, Run($"solve --plate {plate} --sensor 36x20.25 --focal -3 --out {solved}2").Exit);
-        Assert.Equal(2, Run($"solve --plate {_folder}/nowhere --sensor 36x20.25 --out {solved}2").Exit);
-        Directory.CreateDirectory($"{_folder}/mattes");
+        Assert.Equal(2, Run($"solve --plate {Folder}/nowhere --sensor 36x20.25 --out {solved}2").Exit);
+        Directory.CreateDirectory($"{Folder}/mattes");
         foreach (string later in Directory.GetFiles(plate).Where(f => string.CompareOrdinal(Path.GetFileName(f), "p.1010") > 0)) { File.Delete(later); }
-        (exit, _, error) = Run($"solve --plate {plate} --mask {_folder}/mattes --sensor 36x20.25 --out {solved}2");
+        (exit, _, error) = Run($"solve --plate {plate} --mask {Folder}/mattes --sensor 36x20.25 --out {solved}2");
         Assert.Equal(3, exit);
         Assert.Contains("no picture for frame 1001", error);
         Assert.False(Directory.Exists($"{solved}2"));
@@ -193,7 +160,7 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     [Fact]
     public void A_plate_without_texture_fails_with_a_reason_that_helps()
     {
-        string plate = Path.Combine(_folder, "blank"), solved = Path.Combine(_folder, "solved");
+        string plate = Path.Combine(Folder, "blank"), solved = Path.Combine(Folder, "solved");
         Directory.CreateDirectory(plate);
         for (int f = 1001; f <= 1008; f++) { File.WriteAllBytes(Path.Combine(plate, $"p.{f}.png"), RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Repeat((ushort)90, 160 * 90 * 3)]))); }
         var (exit, _, error) = Run($"solve --plate {plate} --sensor 36x20.25 --out {solved}");
@@ -210,18 +177,18 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     public void The_set_is_looked_at_wearing_its_footage_from_the_shot_camera_and_from_a_spot()
     {
         // A floor only, so that the command's own work is what takes time: the tiled basin and its walls.
-        string set = Path.Combine(_folder, "floor.obj");
+        string set = Path.Combine(Folder, "floor.obj");
         File.WriteAllText(set, "o floor\nv -8 -1.2 -14\nv 8 -1.2 -14\nv 8 -1.2 0\nv -8 -1.2 0\nf 4 3 2 1\n");
-        var (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1030,1044 --at 1036 --out {_folder}/view");
+        var (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1030,1044 --at 1036 --out {Folder}/view");
         Assert.True(exit == 0, error);
-        ExrPicture view = ExrFile.Read(Path.Combine(_folder, "view", "view.1036.exr"));
+        ExrPicture view = ExrFile.Read(Path.Combine(Folder, "view", "view.1036.exr"));
         Assert.Equal((1280, 720), (view.Width, view.Height));
         float[] alpha = view.Find("", "A")!.Values, red = view.Find("", "R")!.Values;
         Assert.InRange(alpha.Count(a => a > 0.99f), 20_000, 600_000);
         Assert.All(Enumerable.Range(0, 2000).Select(i => i * 400), i => Assert.True(alpha[i] >= 0 && alpha[i] <= 1.0001f && (alpha[i] > 0 || red[i] == 0)));
-        (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --from latlong:0,1,-6 --size 256x128 --out {_folder}/sphere");
+        (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --from latlong:0,1,-6 --size 256x128 --out {Folder}/sphere");
         Assert.True(exit == 0, error);
-        ExrPicture sphere = ExrFile.Read(Path.Combine(_folder, "sphere", "view.1036.exr"));
+        ExrPicture sphere = ExrFile.Read(Path.Combine(Folder, "sphere", "view.1036.exr"));
         float[] covered = sphere.Find("", "A")!.Values;
         // A floor is under the spot: nothing above the horizon, something below it.
         Assert.All(covered.Take(256 * 60), a => Assert.Equal(0, a));
@@ -231,12 +198,12 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
     [Fact]
     public void Footage_is_written_into_the_set_and_its_coverage_told()
     {
-        string set = Path.Combine(_folder, "two.obj");
+        string set = Path.Combine(Folder, "two.obj");
         File.WriteAllText(set, "o floor\nv -8 -1.2 -14\nv 8 -1.2 -14\nv 8 -1.2 0\nv -8 -1.2 0\nf 4 3 2 1\no behind\nv -1 0 40\nv 1 0 40\nv 1 1 40\nf 5 6 7\n");
-        var (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030,1044 --texel-mm 40 --out {_folder}/baked");
+        var (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030,1044 --texel-mm 40 --out {Folder}/baked");
         Assert.True(exit == 0, error);
         Assert.Contains("behind: no source sees it", error);
-        JsonElement coverage = JsonDocument.Parse(File.ReadAllText(Path.Combine(_folder, "baked", "coverage.json"))).RootElement;
+        JsonElement coverage = JsonDocument.Parse(File.ReadAllText(Path.Combine(Folder, "baked", "coverage.json"))).RootElement;
         JsonElement floor = coverage.GetProperty("pieces")[0], behind = coverage.GetProperty("pieces")[1];
         Assert.Equal(("floor", 224.0), (floor.GetProperty("name").GetString(), floor.GetProperty("area_m2").GetDouble()));
         Assert.InRange(floor.GetProperty("covered").GetDouble(), 0.05, 0.9);
@@ -252,28 +219,28 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
         }
         Assert.True(last > 0);
         // The GLB is read again as the same surface, and its texture stands beside it.
-        ImportedMesh baked = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(_folder, "baked", "set.glb")), "set.glb");
+        ImportedMesh baked = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(Folder, "baked", "set.glb")), "set.glb");
         Assert.Equal(3, baked.Objects.Sum(o => o.Mesh.TriangleCount));
-        Assert.True(File.Exists(Path.Combine(_folder, "baked", "textures", "floor.1001.exr")));
+        Assert.True(File.Exists(Path.Combine(Folder, "baked", "textures", "floor.1001.exr")));
         // A texture larger than memory is refused before, with a size that fits; a set in millimetres is known as one.
-        (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030 --texel-mm 0.1 --out {_folder}/none");
+        (exit, _, error) = Run($"project-footage {Solve} --set {set} --sources 1030 --texel-mm 0.1 --out {Folder}/none");
         Assert.Equal(3, exit);
         Assert.Matches(@"more than memory holds\. Take --texel-mm [\d.]+ or more", error);
-        string small = Path.Combine(_folder, "small.obj");
+        string small = Path.Combine(Folder, "small.obj");
         File.WriteAllText(small, "o floor\nv -0.008 -0.0012 -0.014\nv 0.008 -0.0012 -0.014\nv 0.008 -0.0012 0\nf 1 2 3\n");
-        (exit, _, error) = Run($"project-footage {Solve} --set {small} --sources 1036 --out {_folder}/none");
+        (exit, _, error) = Run($"project-footage {Solve} --set {small} --sources 1036 --out {Folder}/none");
         Assert.Equal(3, exit);
         Assert.Contains("thousandth of its scale", error);
-        Assert.False(Directory.Exists(Path.Combine(_folder, "none")));
-        Assert.Equal(2, Run($"project-footage {Solve} --set {set} --sources none --out {_folder}/none").Exit);
-        Assert.Equal(2, Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --lens 1 --out {_folder}/none").Exit);
+        Assert.False(Directory.Exists(Path.Combine(Folder, "none")));
+        Assert.Equal(2, Run($"project-footage {Solve} --set {set} --sources none --out {Folder}/none").Exit);
+        Assert.Equal(2, Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --lens 1 --out {Folder}/none").Exit);
     }
 
     [Fact]
     public void A_frame_s_depth_is_found_or_it_is_said_why_not()
     {
         // Nine frames around it are enough, and a third of the size.
-        string plate = Path.Combine(_folder, "short");
+        string plate = Path.Combine(Folder, "short");
         Directory.CreateDirectory(plate);
         for (int f = 1026; f <= 1046; f += 1)
         {
@@ -281,21 +248,21 @@ public sealed class CommandTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyn
             File.WriteAllBytes(Path.Combine(plate, $"p.{f}.png"), RasterFile.ToPng(CodeImage.FromLinear(p.ToLinear(ColorEncoding.Srgb).ReducedTo(480, 270), ColorEncoding.Srgb, 8)));
         }
         string solve = Path.Combine(DemoShot.Folder, "solve.json");
-        var (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1036 --out {_folder}/d.exr");
+        var (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1036 --out {Folder}/d.exr");
         Assert.True(exit == 0, error);
-        ExrPicture found = ExrFile.Read(Path.Combine(_folder, "d.exr"));
+        ExrPicture found = ExrFile.Read(Path.Combine(Folder, "d.exr"));
         float[] depth = found.Find("depth", "Z")!.Values, confidence = found.Find("confidence", "Y")!.Values;
         Assert.Equal((480, 270), (found.Width, found.Height));
         Assert.InRange(depth.Count(float.IsFinite) / (480.0 * 270), 0.25, 1);
         Assert.All(depth.Zip(confidence), d => Assert.True(float.IsFinite(d.First) ? d.First > 0.5f && d.Second is >= 0 and <= 1 : d.Second == 0));
-        (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1001 --out {_folder}/d.exr");
+        (exit, _, error) = Run($"depth-map --plate {plate} --camera {solve} --at 1001 --out {Folder}/d.exr");
         Assert.Equal(3, exit);
         Assert.Contains("no frame 1001", error);
         // A camera that stands still tells no depth.
         JsonNode still = JsonNode.Parse(File.ReadAllText(solve))!;
         foreach (JsonNode? f in still["frames"]!.AsArray()) { f!["camera_to_world"] = still["frames"]![35]!["camera_to_world"]!.DeepClone(); }
-        File.WriteAllText(Path.Combine(_folder, "still.json"), still.ToJsonString());
-        (exit, _, error) = Run($"depth-map --plate {plate} --camera {_folder}/still.json --at 1036 --out {_folder}/d2.exr");
+        File.WriteAllText(Path.Combine(Folder, "still.json"), still.ToJsonString());
+        (exit, _, error) = Run($"depth-map --plate {plate} --camera {Folder}/still.json --at 1036 --out {Folder}/d2.exr");
         Assert.Equal(3, exit);
         Assert.Contains("parallax", error);
     }

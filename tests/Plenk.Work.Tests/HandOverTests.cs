@@ -1,6 +1,5 @@
 using System.Diagnostics;
 using System.Text.Json;
-using Npgsql;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -12,47 +11,8 @@ using Xunit;
 namespace Plenk.Work.Tests;
 
 /// <summary>Hand-overs: versions, resuming, what is checked; workers that are killed; the commands as a shell runs them.</summary>
-public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsyncLifetime
+public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<DemoShot>
 {
-    private readonly string _name = $"hand_{Guid.NewGuid():N}";
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-hand-").FullName;
-
-    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
-
-    private string Connection => $"{Server};Database={_name}";
-
-    public Task InitializeAsync()
-    {
-        new Database(Connection).Migrate();
-        return Task.CompletedTask;
-    }
-
-    public async Task DisposeAsync()
-    {
-        NpgsqlConnection.ClearAllPools();
-        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Server};Database=postgres");
-        await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
-        await drop.ExecuteNonQueryAsync();
-        Directory.Delete(_folder, recursive: true);
-    }
-
-    private Process Start(string command)
-    {
-        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "plenk.dll"), .. command.Split(' ')]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        start.Environment["PLENK_DATABASE"] = Connection;
-        start.Environment["PLENK_DATA"] = _folder;
-        return Process.Start(start)!;
-    }
-
-    private (int Exit, string Out, string Error) Run(string command)
-    {
-        using Process process = Start(command);
-        Task<string> error = process.StandardError.ReadToEndAsync();
-        string output = process.StandardOutput.ReadToEnd();
-        process.WaitForExit();
-        return (process.ExitCode, output, error.Result);
-    }
-
     private static readonly HandOverChoice Small = new(["exr", "png16"], Width: 160, Readings: false);
 
     private ShotDocument Closed => demo.Document with { Finish = new() { Steps = [new() { Id = "grain_1", Kind = FinishKind.Grain }, new() { Id = "grade_1", Kind = FinishKind.Grade, Grade = new() { Stops = 0.5 }, Objects = ["bell"] }] } };
@@ -61,7 +21,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
     public void Versions_are_counted_frames_stand_and_every_file_is_checked()
     {
         var work = new HandOverWork(demo.Engine);
-        string folder = Path.Combine(_folder, "out");
+        string folder = Path.Combine(Folder, "out");
         HandOverWork.Start one = HandOverWork.Begin(Closed, Small, folder);
         Assert.Equal((1, false), (one.Version, one.TakenUp));
         IReadOnlyList<HandedFile> first = work.Frame(Closed, Small, 1, 1036, folder);
@@ -112,12 +72,12 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
         Assert.Contains("{what}", (Small with { Names = "{what}_{layer}_{version}.{frame}" }).Fault());
         Assert.Contains("tga", (Small with { Formats = ["tga"] }).Fault());
         HandOverChoice strange = Small with { Formats = ["exr"], Layers = ["comp", "smoke"] };
-        string folder = Path.Combine(_folder, "strange");
+        string folder = Path.Combine(Folder, "strange");
         HandOverWork.Begin(Closed, strange, folder);
         Assert.Contains("“smoke”", Assert.Throws<ShotFault>(() => work.Frame(Closed, strange, 1, 1036, folder)).Message);
         Assert.Empty(Directory.GetFiles(folder, "*.exr"));
         // Somebody's own file of that name is not overwritten.
-        string mine = Path.Combine(_folder, "mine");
+        string mine = Path.Combine(Folder, "mine");
         Directory.CreateDirectory(mine);
         File.WriteAllText(Path.Combine(mine, HandOverWork.NameOf(Closed, Small, 1, "layers", 1036, "exr")), "mine");
         File.SetLastWriteTimeUtc(Path.Combine(mine, HandOverWork.NameOf(Closed, Small, 1, "layers", 1036, "exr")), DateTime.UtcNow.AddHours(-1));
@@ -129,7 +89,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
     [Fact]
     public void The_commands_hand_over_verify_and_say_what_is_wrong()
     {
-        string shot = Path.Combine(_folder, "shot"), folder = Path.Combine(_folder, "by-command");
+        string shot = Path.Combine(Folder, "shot"), folder = Path.Combine(Folder, "by-command");
         ShotFolder.Write(shot, Closed, demo.Media);
         var (exit, output, error) = Run($"hand-over {shot} --frames 1036-1037 --out {folder} --format exr,dpx,mp4 --width 160 --no-readings --parts");
         Assert.True(exit == 0, error);
@@ -140,7 +100,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
         (exit, output, error) = Run($"verify-files {folder}");
         Assert.Equal(3, exit);
         Assert.Contains("is missing", error);
-        Assert.Equal(3, Run($"verify-files {_folder}").Exit);
+        Assert.Equal(3, Run($"verify-files {Folder}").Exit);
         Assert.Equal(2, Run($"hand-over {shot} --frames 1036 --out {folder} --format tga").Exit);
         Assert.Equal(2, Run($"hand-over {shot} --frames x --out {folder}").Exit);
         (exit, _, error) = Run($"hand-over {shot} --frames 2000 --out {folder}/b --no-readings");
@@ -153,7 +113,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
     public async Task A_killed_workers_frame_is_taken_again_and_pixels_are_equal()
     {
         await using var database = new Database(Connection);
-        var media = new MediaStore(Path.Combine(_folder, "media"));
+        var media = new MediaStore(Path.Combine(Folder, "media"));
         foreach (string hash in ShotFolder.MediaOf(Closed)) { media.Write(demo.Media.Read(hash)); }
         var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
@@ -188,7 +148,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
         foreach (int f in (int[])[1036, 1039])
         {
             FrameLayers own = demo.Engine.Finish.Frame(Closed, f, 320, RenderQuality.Full, dataPasses: false);
-            CodeImage theirs = RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(_folder, "renders", $"{killed}"), $"*{f}.png")[0]), "frame");
+            CodeImage theirs = RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(Folder, "renders", $"{killed}"), $"*{f}.png")[0]), "frame");
             Assert.Equal(demo.Engine.Comp(Closed, f, own, 16).Codes, theirs.Codes);
         }
     }
@@ -223,7 +183,7 @@ public sealed class HandOverTests(DemoShot demo) : IClassFixture<DemoShot>, IAsy
     public void A_made_chart_is_measured_by_command()
     {
         const int w = 320, h = 240;
-        string folder = Path.Combine(_folder, "chart");
+        string folder = Path.Combine(Folder, "chart");
         Directory.CreateDirectory(folder);
         for (int frame = 1; frame <= 2; frame++)
         {

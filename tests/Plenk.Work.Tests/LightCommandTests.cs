@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Plenk.Core.Sets;
 using Plenk.Formats.Exr;
@@ -27,14 +26,7 @@ public sealed class LightCommandTests : IDisposable
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
 
-    private static (int Exit, string Out, string Error) Run(string command)
-    {
-        using Process p = Process.Start(new ProcessStartInfo("dotnet", $"{Path.Combine(AppContext.BaseDirectory, "plenk.dll")} {command}") { RedirectStandardOutput = true, RedirectStandardError = true })!;
-        Task<string> error = p.StandardError.ReadToEndAsync();
-        string output = p.StandardOutput.ReadToEnd();
-        p.WaitForExit();
-        return (p.ExitCode, output, error.Result);
-    }
+    private static (int Exit, string Out, string Error) Run(string command) => PlenkCommand.Run(command);
 
     // Closed forms: a card 1 m above the floor under a sun at (0.5, 1, 0) throws its shadow 0.5 m towards −x, of ratio
     // ambient ÷ (ambient + sun cos): π 0.2 ÷ (π 0.2 + 2 · 0.894427) = 0.259957; Lambert: albedo ÷ π · E on the card.

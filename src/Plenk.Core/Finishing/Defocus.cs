@@ -13,7 +13,7 @@ public static class Defocus
     /// <summary>Discs of neighbouring layers differ by so much of their diameter, and by half a pixel at least.</summary>
     private const double LayerStep = 0.15;
 
-    /// <summary>Largest disc's radius in pixels: beyond it the sharpness is of no more use, and the time grows without end.</summary>
+    /// <summary>Largest disc's radius, pixels; larger ones are held to it, as the time grows with it.</summary>
     public const double MostPixels = 200;
 
     /// <summary>Diameter of the disc on the sensor, millimetres; signed: negative in front of what is sharp.</summary>
@@ -40,7 +40,7 @@ public static class Defocus
         : !(d.FocusMetres > focalMm / 1000) ? $"The lens cannot be focused at {d.FocusMetres:0.###} m: that is behind it, or nearer than its focal length of {focalMm:0.#} mm."
         : null;
 
-    /// <summary>Premultiplied RGBA, each pixel spread over its disc. Pictures of one size may go along: they are spread by the same discs.</summary>
+    /// <summary>Premultiplied RGBA, each pixel spread over its disc.</summary>
     /// <param name="radius">By pixel, in pixels; the sign tells what lies before (negative) and behind what is sharp.</param>
     /// <param name="nearness">By pixel: greater lies nearer; layers are laid over in this order.</param>
     public static FloatImage Apply(FloatImage rgba, float[] radius, float[] nearness, DefocusSettings shape)
@@ -157,7 +157,7 @@ public static class Defocus
         return result;
     }
 
-    /// <summary>Rows of the shape, four a pixel: from where to where from the left edge of the middle pixel, and the weight of a pixel's whole width.</summary>
+    /// <summary>Rows of the shape, eight a pixel: from where to where from the left edge of the middle pixel, and the weight of a pixel's whole width.</summary>
     private static List<(int Dy, double From, double To, float Weight)> Runs(double radius, DefocusSettings shape)
     {
         const int fine = 8;

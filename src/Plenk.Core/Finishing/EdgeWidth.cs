@@ -22,10 +22,8 @@ public static class EdgeWidth
     private const double Beside = 2.5;
 
     /// <summary>Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the sharpest tenth.</summary>
-    public static (double? Width, int Count) Of(FloatImage picture, Grain? grain) => Of(picture, grain, null);
-
     /// <param name="where">Pixels whose edges count; null: all.</param>
-    public static (double? Width, int Count) Of(FloatImage picture, Grain? grain, bool[]? where)
+    public static (double? Width, int Count) Of(FloatImage picture, Grain? grain, bool[]? where = null)
     {
         int w = picture.Width, h = picture.Height;
         if (w < 2 * Reach + 3 || h < 2 * Reach + 3) { return (null, 0); }
@@ -58,7 +56,8 @@ public static class EdgeWidth
         {
             // Wider than the square that is looked at: the same at half the size. Its pixels' own width is taken off (variances add).
             if (where is not null || Math.Min(w, h) < 4 * Reach + 8) { return (null, 0); }
-            var (half, n) = Of(new FloatImage(w, h, 1, luma).ReducedTo(w / 2, h / 2) is var small ? FloatImage.Of(small.Width, small.Height, small.Data, small.Data, small.Data) : picture, grain);
+            float[] small = new FloatImage(w, h, 1, luma).ReducedTo(w / 2, h / 2).Data;
+            var (half, n) = Of(FloatImage.Of(w / 2, h / 2, small, small, small), grain);
             return (half is { } v ? Math.Sqrt(Math.Max(0, 4 * v * v - Blur.EdgeOfSigma * Blur.EdgeOfSigma * 3 / 12)) : null, n);
         }
         widths.Sort();
@@ -68,7 +67,7 @@ public static class EdgeWidth
     }
 
     private static bool IsTop(float[] s, int w, int i) =>
-        s[i] >= s[i - 1] && s[i] >= s[i + 1] && s[i] >= s[i - w] && s[i] >= s[i + w] || (s[i] >= s[i - 1] && s[i] >= s[i + 1]) || (s[i] >= s[i - w] && s[i] >= s[i + w]);
+        (s[i] >= s[i - 1] && s[i] >= s[i + 1]) || (s[i] >= s[i - w] && s[i] >= s[i + w]);
 
     private static double? Read(float[] luma, float[] smooth, int w, int cx, int cy, double noise)
     {

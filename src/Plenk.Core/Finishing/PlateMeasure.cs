@@ -60,6 +60,15 @@ public static class PlateMeasure
         return result;
     }
 
+    /// <summary>The mean colour of a part of a picture.</summary>
+    public static Vector3 Mean(FloatImage picture, int x, int y, int width, int height)
+    {
+        var sum = new double[3];
+        for (int v = y; v < y + height; v++) { for (int u = x; u < x + width; u++) { for (int c = 0; c < 3; c++) { sum[c] += picture[u, v, c]; } } }
+        double n = width * (double)height;
+        return new((float)(sum[0] / n), (float)(sum[1] / n), (float)(sum[2] / n));
+    }
+
     /// <summary>A part of a picture.</summary>
     public static FloatImage Cut(FloatImage picture, int x, int y, int width, int height)
     {

@@ -54,45 +54,17 @@ public static class CameraExport
         return text.ToString();
     }
 
-    /// <summary>USD text: row vectors, apertures and focal length in tenths of the stage's unit; points and set beside the camera.</summary>
+    /// <summary>Points and set beside the camera; a principal point off the centre is an offset of the aperture, positive to the right and up.</summary>
     private static string Usd(CameraToHandOver c)
     {
-        var text = new StringBuilder();
-        text.Append(CultureInfo.InvariantCulture, $"#usda 1.0\n(\n    defaultPrim = \"shot\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    startTimeCode = {c.Frames[0].Frame}\n    endTimeCode = {c.Frames[^1].Frame}\n    timeCodesPerSecond = {N(c.Rate.PerSecond)}\n)\n\ndef Xform \"shot\"\n{{\n    def Camera \"camera\"\n    {{\n");
         Pinhole first = c.Frames[0].Pinhole;
         double toMm = c.SensorWidthMm / first.Width;
-        // The principal point off the centre is an offset of the aperture, positive to the right and up.
-        text.Append(CultureInfo.InvariantCulture, $"        float horizontalAperture = {N(c.SensorWidthMm / 100)}\n        float verticalAperture = {N(c.SensorHeightMm / 100)}\n        float horizontalApertureOffset = {N((first.Width / 2.0 - first.Cx) * toMm / 100)}\n        float verticalApertureOffset = {N((first.Cy - first.Height / 2.0) * toMm / 100)}\n        float focalLength.timeSamples = {{\n");
-        foreach (var (frame, _, p) in c.Frames) { text.Append(CultureInfo.InvariantCulture, $"            {frame}: {N(p.Fx * toMm / 100)},\n"); }
-        text.Append("        }\n        matrix4d xformOp:transform.timeSamples = {\n");
-        foreach (var (frame, pose, _) in c.Frames)
+        return SceneFile.Usd(new([.. c.Frames.Select(f => (f.Frame, f.CameraToWorld, f.Pinhole.Fx * toMm))], c.SensorWidthMm, c.SensorHeightMm, c.Rate,
+            [.. c.Set.Select(p => new SceneThing(p.Name, p.Mesh, [], [(c.Frames[0].Frame, Similarity.Identity)]))], [], [])
         {
-            double[] m = pose.ToRowMajor16();
-            string Row(int k) => $"({N(m[k])}, {N(m[4 + k])}, {N(m[8 + k])}, {N(m[12 + k])})";
-            text.Append(CultureInfo.InvariantCulture, $"            {frame}: ( {Row(0)}, {Row(1)}, {Row(2)}, {Row(3)} ),\n");
-        }
-        text.Append("        }\n        uniform token[] xformOpOrder = [\"xformOp:transform\"]\n    }\n");
-        if (c.Points.Count > 0)
-        {
-            text.Append("    def Points \"points\"\n    {\n        point3f[] points = [").AppendJoin(", ", c.Points.Select(p => $"({N(p.Place.X)}, {N(p.Place.Y)}, {N(p.Place.Z)})"))
-                .Append("]\n        float[] widths = [0.02] (interpolation = \"constant\")\n    }\n");
-        }
-        if (c.Set.Count > 0)
-        {
-            text.Append("    def Xform \"set\"\n    {\n");
-            var taken = new HashSet<string>();
-            foreach (var (name, mesh) in c.Set)
-            {
-                string prim = new([.. name.Select(ch => char.IsAsciiLetterOrDigit(ch) ? ch : '_')]);
-                if (prim.Length == 0 || char.IsAsciiDigit(prim[0])) { prim = $"_{prim}"; }
-                for (int k = 2; !taken.Add(prim); k++) { prim = $"{prim}_{k}"; }
-                text.Append(CultureInfo.InvariantCulture, $"        def Mesh \"{prim}\"\n        {{\n            int[] faceVertexCounts = [");
-                text.AppendJoin(", ", Enumerable.Repeat("3", mesh.TriangleCount)).Append("]\n            int[] faceVertexIndices = [").AppendJoin(", ", mesh.Indices).Append("]\n            point3f[] points = [")
-                    .AppendJoin(", ", mesh.Positions.Select(p => $"({N(p.X)}, {N(p.Y)}, {N(p.Z)})")).Append("]\n            uniform token subdivisionScheme = \"none\"\n        }\n");
-            }
-            text.Append("    }\n");
-        }
-        return text.Append("}\n").ToString();
+            Points = c.Points,
+            ApertureOffsetMm = ((first.Width / 2.0 - first.Cx) * toMm, (first.Cy - first.Height / 2.0) * toMm),
+        });
     }
 
     /// <summary>

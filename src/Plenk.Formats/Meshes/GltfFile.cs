@@ -183,20 +183,25 @@ public static class GltfFile
         node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation), frames[0].CameraToWorld.Position.ToSingle());
         if (frames.Count > 1)
         {
-            Animation animation = model.CreateAnimation(name);
-            var turns = new Dictionary<float, Quaternion>();
-            Quaternion before = Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation);
-            foreach (var (frame, pose) in frames)
-            {
-                // q and −q are one rotation; the shorter way between neighbours is meant.
-                Quaternion q = Rotations.ToQuaternion(pose.Rotation);
-                before = turns[Time(frame)] = Quaternion.Dot(q, before) < 0 ? -q : q;
-            }
-            animation.CreateRotationChannel(node, turns, linear: true);
-            animation.CreateTranslationChannel(node, frames.ToDictionary(f => Time(f.Frame), f => f.CameraToWorld.Position.ToSingle()), linear: true);
+            Animate(model.CreateAnimation(name), node, [.. frames.Select(f => (Time(f.Frame), f.CameraToWorld.Rotation, f.CameraToWorld.Position))]);
         }
         model.MergeBuffers();
         return [.. model.WriteGLB()];
+    }
+
+    /// <summary>Turns and places of a node over time, straight between them.</summary>
+    internal static void Animate(Animation animation, Node node, IReadOnlyList<(float Time, Matrix3 Rotation, Vec3 Place)> places)
+    {
+        var turns = new Dictionary<float, Quaternion>();
+        Quaternion before = Rotations.ToQuaternion(places[0].Rotation);
+        foreach (var (time, rotation, _) in places)
+        {
+            // q and −q are one rotation; the shorter way between neighbours is meant.
+            Quaternion q = Rotations.ToQuaternion(rotation);
+            before = turns[time] = Quaternion.Dot(q, before) < 0 ? -q : q;
+        }
+        animation.CreateRotationChannel(node, turns, linear: true);
+        animation.CreateTranslationChannel(node, places.ToDictionary(p => p.Time, p => p.Place.ToSingle()), linear: true);
     }
 
     public static bool TryRate(string text, out FrameRate rate)

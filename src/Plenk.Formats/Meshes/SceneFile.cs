@@ -16,7 +16,14 @@ public sealed record SceneThing(string Name, TriangleMesh Mesh, IReadOnlyList<Ma
 
 /// <summary>A shot's place for other programs: metres, right-handed, +Y up. Lights as at the first frame, their strength as Plenk's.</summary>
 public sealed record SceneToHandOver(IReadOnlyList<(int Frame, Pose CameraToWorld, double FocalMm)> Camera, double SensorWidthMm, double SensorHeightMm, FrameRate Rate,
-    IReadOnlyList<SceneThing> Set, IReadOnlyList<SceneThing> Elements, IReadOnlyList<Light> Lights);
+    IReadOnlyList<SceneThing> Set, IReadOnlyList<SceneThing> Elements, IReadOnlyList<Light> Lights)
+{
+    /// <summary>Named places in the world.</summary>
+    public IReadOnlyList<(string Name, Vec3 Place)> Points { get; init; } = [];
+
+    /// <summary>How far the aperture lies off the lens's axis, positive to the right and up: a principal point off the centre, the other way.</summary>
+    public (double X, double Y) ApertureOffsetMm { get; init; }
+}
 
 /// <summary>Camera, set, elements and lights together, as binary glTF and as USD text.</summary>
 public static class SceneFile
@@ -41,15 +48,7 @@ public static class SceneFile
             node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(new Vector3((float)at.Scale), Rotations.ToQuaternion(at.Rotation), at.Translation.ToSingle());
             if (places.Count < 2) { return; }
             animation ??= model.CreateAnimation("shot");
-            var turns = new Dictionary<float, Quaternion>();
-            Quaternion before = Rotations.ToQuaternion(at.Rotation);
-            foreach (var (frame, place) in places)
-            {
-                Quaternion q = Rotations.ToQuaternion(place.Rotation);
-                before = turns[Time(frame)] = Quaternion.Dot(q, before) < 0 ? -q : q;
-            }
-            animation.CreateRotationChannel(node, turns, linear: true);
-            animation.CreateTranslationChannel(node, places.ToDictionary(p => Time(p.Frame), p => p.At.Translation.ToSingle()), linear: true);
+            GltfFile.Animate(animation, node, [.. places.Select(p => (Time(p.Frame), p.At.Rotation, p.At.Translation))]);
             if (places.Any(p => p.At.Scale != at.Scale)) { animation.CreateScaleChannel(node, places.ToDictionary(p => Time(p.Frame), p => new Vector3((float)p.At.Scale)), linear: true); }
         }
         Node seen = scene.CreateNode("camera");
@@ -93,11 +92,16 @@ public static class SceneFile
     {
         var text = new StringBuilder();
         text.Append(CultureInfo.InvariantCulture, $"#usda 1.0\n(\n    defaultPrim = \"shot\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    startTimeCode = {s.Camera[0].Frame}\n    endTimeCode = {s.Camera[^1].Frame}\n    timeCodesPerSecond = {N(s.Rate.PerSecond)}\n    framesPerSecond = {N(s.Rate.PerSecond)}\n)\n\ndef Xform \"shot\"\n{{\n");
-        text.Append(CultureInfo.InvariantCulture, $"    def Camera \"camera\"\n    {{\n        float horizontalAperture = {N(s.SensorWidthMm / 100)}\n        float verticalAperture = {N(s.SensorHeightMm / 100)}\n        float focalLength.timeSamples = {{\n");
+        text.Append(CultureInfo.InvariantCulture, $"    def Camera \"camera\"\n    {{\n        float horizontalAperture = {N(s.SensorWidthMm / 100)}\n        float verticalAperture = {N(s.SensorHeightMm / 100)}\n        float horizontalApertureOffset = {N(s.ApertureOffsetMm.X / 100)}\n        float verticalApertureOffset = {N(s.ApertureOffsetMm.Y / 100)}\n        float focalLength.timeSamples = {{\n");
         foreach (var (frame, _, focal) in s.Camera) { text.Append(CultureInfo.InvariantCulture, $"            {frame}: {N(focal / 100)},\n"); }
         text.Append("        }\n");
         Transform(text, "        ", [.. s.Camera.Select(c => (c.Frame, new Similarity(1, c.CameraToWorld.Rotation, c.CameraToWorld.Position)))]);
         text.Append("    }\n");
+        if (s.Points.Count > 0)
+        {
+            text.Append("    def Points \"points\"\n    {\n        point3f[] points = [").AppendJoin(", ", s.Points.Select(p => $"({N(p.Place.X)}, {N(p.Place.Y)}, {N(p.Place.Z)})"))
+                .Append("]\n        float[] widths = [0.02] (interpolation = \"constant\")\n    }\n");
+        }
         foreach (var (group, things) in (ReadOnlySpan<(string, IReadOnlyList<SceneThing>)>)[("set", s.Set), ("elements", s.Elements)])
         {
             if (things.Count == 0) { continue; }

@@ -14,9 +14,6 @@ public sealed record BringRequest(FinishKind? Kind = null);
 /// <summary>Step 7: what is measured, and steps that measuring sets.</summary>
 public static class FinishApi
 {
-    /// <summary>Levels of a histogram, and columns of a waveform.</summary>
-    private const int Bins = 96, Columns = 160;
-
     public static void MapFinish(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Finish");
@@ -50,28 +47,8 @@ public static class FinishApi
         {
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
             int width = Math.Min(480, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet."));
-            return await Task.Run(() =>
-            {
-                FrameLayers layers = engine.Finish.Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop);
-                FloatImage plate = engine.Plate(shot, frame, width);
-                float[] own = new float[Bins * 3], whole = new float[Bins * 3], wave = new float[Columns * Bins], wavePlate = new float[Columns * Bins];
-                int left = width, right = 0;
-                for (int i = 0; i < layers.Touched.Length; i++) { if (layers.Held.Data[4 * i + 3] > 0.5f) { (left, right) = (Math.Min(left, i % width), Math.Max(right, i % width)); } }
-                for (int i = 0; i < plate.Width * plate.Height; i++)
-                {
-                    bool element = layers.Held.Data[4 * i + 3] > 0.5f;
-                    for (int c = 0; c < 3; c++)
-                    {
-                        whole[3 * BinOf(plate.Data[3 * i + c]) + c]++;
-                        if (element) { own[3 * BinOf(layers.Comp.Data[3 * i + c]) + c]++; }
-                    }
-                    if (right <= left || i % width < left || i % width > right) { continue; }
-                    int column = Math.Min(Columns - 1, (i % width - left) * Columns / (right - left + 1));
-                    wavePlate[column * Bins + BinOf(Luminance.Of(plate.Data.AsSpan(3 * i, 3)))]++;
-                    if (element) { wave[column * Bins + BinOf(Luminance.Of(layers.Comp.Data.AsSpan(3 * i, 3)))]++; }
-                }
-                return new { bins = Bins, columns = Columns, element = own, plate = whole, wave, wavePlate, any = right > left };
-            }, stop);
+            Scopes s = await Task.Run(() => Scopes.Of(engine.Finish.Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop), engine.Plate(shot, frame, width)), stop);
+            return new { bins = Scopes.Bins, columns = Scopes.Columns, element = s.Element, plate = s.Plate, wave = s.Wave, wavePlate = s.WavePlate, any = s.Any };
         });
 
         // Means over a box of the picture, linear: plate and comp.
@@ -83,7 +60,7 @@ public static class FinishApi
             return await Task.Run(() =>
             {
                 FloatImage comp = shot.Camera is null ? engine.Plate(shot, frame) : engine.Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop).Comp;
-                return new { plate = Mean(engine.Plate(shot, frame), x, y, width, height), comp = Mean(comp, x, y, width, height) };
+                return new { plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)), comp = Of(PlateMeasure.Mean(comp, x, y, width, height)) };
             }, stop);
         });
 
@@ -116,14 +93,4 @@ public static class FinishApi
     }
 
     private static double[] Of(Vector3 v) => [v.X, v.Y, v.Z];
-
-    /// <summary>By the display's own steps, so that darks have room.</summary>
-    private static int BinOf(float linear) => Math.Clamp((int)(ColorEncodings.LinearToSrgb(MathF.Max(0, linear)) * (Bins - 8)), 0, Bins - 1);
-
-    private static double[] Mean(FloatImage image, int x, int y, int width, int height)
-    {
-        var sum = new double[3];
-        for (int v = y; v < y + height; v++) { for (int u = x; u < x + width; u++) { for (int c = 0; c < 3; c++) { sum[c] += image[u, v, c]; } } }
-        return [.. sum.Select(s => s / (width * (double)height))];
-    }
 }
