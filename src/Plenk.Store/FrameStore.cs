@@ -68,12 +68,30 @@ public sealed class FrameStore(Database database)
         await c.ExecuteNonQueryAsync();
     }
 
-    /// <summary>Frames over which too many workers were lost count as failed; their number.</summary>
-    public async Task<int> GiveUpLost()
+    /// <summary>
+    /// Jobs that nobody works on and nobody will: all their frames are over, or they are to stop. Frames over which too many workers were lost count as
+    /// failed, those that a lost worker held of a job that is to stop wait again.
+    /// </summary>
+    public async Task<IReadOnlyList<long>> Settled(string kind)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("update job_frame set state = 'failed', message = 'the worker was lost over this frame, ' || attempts || ' times' where state = 'running' and lease_until < now() and attempts >= $1");
-        c.Parameters.AddWithValue(MostAttempts);
-        return await c.ExecuteNonQueryAsync();
+        await using NpgsqlCommand lost = database.Source.CreateCommand("""
+            update job_frame f set
+                state = case when j.stop_asked then 'waiting' else 'failed' end,
+                message = case when j.stop_asked then '' else 'the worker was lost over this frame, ' || f.attempts || ' times' end
+            from job j where j.id = f.job_id and f.state = 'running' and f.lease_until < now() and (f.attempts >= $1 or j.stop_asked)
+            """);
+        lost.Parameters.AddWithValue(MostAttempts);
+        await lost.ExecuteNonQueryAsync();
+        await using NpgsqlCommand c = database.Source.CreateCommand("""
+            select j.id from job j where j.kind = $1 and j.state in ('waiting', 'running')
+              and exists (select from job_frame f where f.job_id = j.id)
+              and not exists (select from job_frame f where f.job_id = j.id and (f.state = 'running' or (f.state = 'waiting' and not j.stop_asked)))
+            """);
+        c.Parameters.AddWithValue(kind);
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        var jobs = new List<long>();
+        while (await r.ReadAsync()) { jobs.Add(r.GetInt64(0)); }
+        return jobs;
     }
 
     public async Task<IReadOnlyList<FrameRow>> Of(long job)

@@ -92,12 +92,12 @@ public sealed class ElementWork(IMedia media)
     public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _layers.Get(ShotEngine.Key("layer", 2, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
+        return _layers.Get(ShotEngine.Key("layer", 3, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
             float[]? depth = null;
-            FloatImage? position = null, shadow = null;
+            FloatImage? position = null, shadow = null, motion = null;
             if (ExrFile.Is(bytes))
             {
                 ExrPicture p = ExrFile.Read(bytes, own.File);
@@ -108,6 +108,7 @@ public sealed class ElementWork(IMedia media)
                 for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
+                if (p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my) { motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values); }
                 if (p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb)
                 {
                     shadow = FloatImage.Of(p.Width, p.Height, sr.Values, sg.Values, sb.Values);
@@ -117,6 +118,7 @@ public sealed class ElementWork(IMedia media)
             else { rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied); }
             if (Math.Abs((double)rgba.Width / rgba.Height - (double)grid.Width / grid.Height) > 0.01) { throw new ShotFault($"{own.File} is {rgba.Width} × {rgba.Height}, another shape than the plate. It must be rendered through the shot's camera."); }
             var distance = new float[grid.Width * grid.Height];
+            FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
             float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
             for (int y = 0; y < grid.Height; y++)
             {
@@ -124,6 +126,8 @@ public sealed class ElementWork(IMedia media)
                 {
                     int i = y * grid.Width + x, from = (int)((y + 0.5) * rgba.Height / grid.Height) * rgba.Width + (int)((x + 0.5) * rgba.Width / grid.Width);
                     distance[i] = stands;
+                    // Vectors are data too: the nearest pixel's, in pixels of this grid.
+                    for (int c = 0; c < 2 && moves is not null; c++) { moves.Data[2 * i + c] = motion!.Data[2 * from + c] * grid.Width / rgba.Width; }
                     if (position is not null)
                     {
                         var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
@@ -136,7 +140,7 @@ public sealed class ElementWork(IMedia media)
                     }
                 }
             }
-            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance, e.Id, shadow is null || shadow.Width == grid.Width ? shadow : shadow.ReducedTo(grid.Width, grid.Height));
+            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance, e.Id, shadow is null || shadow.Width == grid.Width ? shadow : shadow.ReducedTo(grid.Width, grid.Height), moves);
         });
     }
 

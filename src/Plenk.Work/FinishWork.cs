@@ -59,6 +59,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         return new(pinhole.Resized(width, height), (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
         {
             Grain = steps.Any(s => s.Kind == FinishKind.Grain) ? GrainOf(shot, width) : null,
+            BlurredBySamples = shot.ShutterDegrees > 0,
             Matte = id => engine.Mattes.Coverage(shot, id, frame, width, height),
             Lamps = steps.Any(s => s.Kind == FinishKind.Flare) ? Lamps(shot, frame, pose, pinhole.Resized(width, height)) : new Dictionary<string, SeenLamp>(),
             Driving = ripple => ripple.Frames?.At(frame, shot.Rate) is { } f ? Codes(f) : null,

@@ -22,7 +22,7 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
 
     public string Name { get; init; } = $"{Environment.MachineName}:{Environment.ProcessId}";
 
-    public static string FolderOf(long job) => Path.Combine(Settings.DataRoot, "renders", job.ToString(System.Globalization.CultureInfo.InvariantCulture));
+    public static string FolderOf(long job) => Path.GetFullPath(Path.Combine(Settings.DataRoot, "renders", job.ToString(System.Globalization.CultureInfo.InvariantCulture)));
 
     protected override Task ExecuteAsync(CancellationToken stoppingToken) => Task.Run(() => Work(stoppingToken), CancellationToken.None);
 
@@ -41,7 +41,10 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
                     since.Restart();
                     continue;
                 }
-                if (await frames.GiveUpLost() > 0) { continue; }
+                IReadOnlyList<long> settled = await frames.Settled(Kind);
+                foreach (long id in settled) { await Tell((await jobs.Find(id))!, closed: null); }
+                // What is left to close was just planned.
+                if (settled.Count > 0) { continue; }
                 if (idle is { } most && since.Elapsed > most) { return; }
             }
             catch (Exception e) when (e is Npgsql.NpgsqlException)
@@ -56,7 +59,7 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
     {
         JobRow job = (await jobs.Find(taken.Job))!;
         await jobs.Start(job.Id);
-        var p = JsonSerializer.Deserialize<HandOverParameters>(job.Parameters, ShotJson.Options)!;
+        HandOverParameters p = Parameters(job);
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(shutdown);
         bool lost = false;
         await using var beat = new Timer(async _ =>
@@ -98,8 +101,10 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
             await frames.End(taken, Name, "failed", null, "it could not be made; the log has the details");
         }
         if (lost && !(await jobs.Find(job.Id))!.StopAsked) { return; }
-        await Tell(job, p, closed);
+        await Tell(job, closed);
     }
+
+    private static HandOverParameters Parameters(JobRow job) => JsonSerializer.Deserialize<HandOverParameters>(job.Parameters, ShotJson.Options)!;
 
     /// <summary>Those that are kept, and the others measured.</summary>
     private async Task<IReadOnlyList<Core.Readings.Reading>> Readings(ShotDocument document, CancellationToken stop)
@@ -109,7 +114,7 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
     }
 
     /// <summary>How far the job is; and its end, by whoever finds nothing left.</summary>
-    private async Task Tell(JobRow job, HandOverParameters p, string? closed)
+    private async Task Tell(JobRow job, string? closed)
     {
         IReadOnlyList<FrameRow> all = await frames.Of(job.Id);
         FrameRow[] own = [.. all.Where(f => f.Frame != FrameStore.Closing)], failed = [.. all.Where(f => f.State == "failed")];
@@ -121,7 +126,7 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
         {
             string folder = FolderOf(job.Id);
             string[] files = [.. Directory.GetFiles(folder, "*", SearchOption.AllDirectories).Select(f => Path.GetRelativePath(folder, f)).Order(StringComparer.Ordinal)];
-            await jobs.End(job.Id, "done", $"{done} frames, version {p.Version}, checked against what was meant", JsonSerializer.Serialize(files));
+            await jobs.End(job.Id, "done", $"{done} frames, version {Parameters(job).Version}, checked against what was meant", JsonSerializer.Serialize(files));
         }
         else if (stopAsked && all.All(f => f.State != "running")) { await jobs.End(job.Id, "stopped", $"stopped after {done} of {own.Length} frames; those are kept", null); }
         else if (own.All(f => f.State == "done") && all.All(f => f.Frame != FrameStore.Closing)) { await frames.Plan(job.Id, [FrameStore.Closing]); }

@@ -198,6 +198,49 @@ public sealed class FinishTests
         Assert.Equal(expected, joined.Shadow[5, 5, 0], 1e-5);
     }
 
+    // Of one light's shadows the darkest counts, also where one came with frames rendered elsewhere; and without any step.
+    [Fact]
+    public void A_shadow_that_came_with_rendered_frames_is_joined_not_multiplied()
+    {
+        var (layers, plate) = Scene(default, (_, _) => false, 0.3f, 0.6f);
+        var theirs = new FloatImage(W, H, 3, [.. Enumerable.Range(0, W * H * 3).Select(i => i / 3 % W < 32 ? 0.4f : 0.9f)]);
+        layers = layers with { Rendered = [new(new FloatImage(W, H, 4), new float[W * H], "smoke", theirs)] };
+        FrameLayers joined = Run((layers, plate));
+        Assert.Equal((0.4f, 0.6f), (joined.Shadow[5, 5, 0], joined.Shadow[50, 5, 0]));
+        Assert.Equal(0.3f * 0.4f, joined.Comp[5, 5, 1], 1e-6);
+    }
+
+    // Vectors act on what brings them; what samples blurred is not blurred again, and nothing to act on is told.
+    [Fact]
+    public void Vectors_of_rendered_frames_move_them_alone()
+    {
+        var (layers, plate) = Scene(new(0.4f, 0.4f, 0.4f, 1));
+        FinishStep vectors = Step(FinishKind.Motion) with { Degrees = 360 };
+        FinishContext context = new(Camera, 1, 36, 1001, 0, 7) { BlurredBySamples = true };
+        Assert.Contains("none does", Assert.Throws<FinishFault>(() => Finisher.Run(layers, plate, [vectors], context)).Message);
+        var motion = new FloatImage(W, H, 2, [.. Enumerable.Range(0, W * H * 2).Select(i => i % 2 == 0 ? 8f : 0)]);
+        FrameLayers blurred = Finisher.Run(layers with { Rendered = [new(layers.Element, layers.Distance, "smoke", null, motion)] }, plate, [vectors], context);
+        // A step of 8 px at full shutter is a ramp of 8: half at the edge, a quarter 2 px beyond it.
+        Assert.Equal(0.5, (blurred.Held[19, 20, 3] + blurred.Held[20, 20, 3]) / 2, 0.02);
+        Assert.Equal(0.25, (blurred.Held[17, 20, 3] + blurred.Held[18, 20, 3]) / 2, 0.02);
+    }
+
+    [Fact]
+    public void Scopes_count_every_pixel_once_and_views_show_what_they_say()
+    {
+        var (layers, plate) = Scene(new(0.5f, 0.1f, 0.1f, 1));
+        Scopes scopes = Scopes.Of(layers, plate);
+        Assert.Equal((3f * W * H, 3f * 24 * 24), (scopes.Plate.Sum(), scopes.Element.Sum()));
+        Assert.Equal((24f * H, 24f * 24), (scopes.WavePlate.Sum(), scopes.Wave.Sum()));
+        Assert.Equal(24f * 24, scopes.Element[3 * Scopes.BinOf(0.5f)]);
+        Assert.False(Scopes.Of(Scene(default, (_, _) => false).Layers, plate).Any);
+        Assert.Equal((0.5f, 0.18f), (CompareViews.Alone(layers)[30, 20, 0], CompareViews.Alone(layers)[2, 2, 0]));
+        FloatImage edges = CompareViews.Edges(layers.Comp, 1);
+        Assert.True(edges[20, 20, 0] > 0.01f && edges[30, 24, 0] == 0);
+        Assert.Equal(Math.Sqrt(0.3), CompareViews.Lifted(layers.Comp)[2, 2, 0], 1e-5);
+        Assert.Equal(new Vector3(0.5f, 0.1f, 0.1f), PlateMeasure.Mean(layers.Comp, 24, 16, 8, 8));
+    }
+
     // Before the merge nothing outside the element changes; wrap and grain stay within it too; glow, being the lens's, does not.
     [Fact]
     public void Only_the_lens_touches_the_plate()
@@ -210,6 +253,10 @@ public sealed class FinishTests
         Assert.Equal(1.5, wrap.Comp[32, 24, 0], 0.01);
         FrameLayers glow = Run(scene, Step(FinishKind.Glow) with { Pixels = 3, Threshold = 1, Strength = 0.2 });
         Assert.True(glow.Touched[W * 20 + 17] && glow.Comp[17, 20, 0] > 0.32f);
+        // What it does not reach stays the plate to the bit.
+        FrameLayers small = Run(scene, Step(FinishKind.Glow) with { Pixels = 0.5, Threshold = 1, Strength = 0.2 });
+        Assert.False(small.Touched[0]);
+        Assert.Equal(scene.Plate[0, 0, 0], small.Comp[0, 0, 0]);
         FrameLayers soft = Run(scene, Step(FinishKind.EdgeWidth) with { Pixels = 2 });
         // A blurred edge: half at the step, its colour and coverage together.
         Assert.Equal(0.5, (soft.Held[19, 24, 3] + soft.Held[20, 24, 3]) / 2, 1e-3);

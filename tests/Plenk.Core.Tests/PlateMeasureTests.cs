@@ -174,5 +174,7 @@ public sealed class PlateMeasureTests
         Assert.Contains("three distances", few);
         Assert.Null(Haze.Of([(10, new(0.1, 0.1, 0.1)), (10.5, new(0.1, 0.1, 0.1)), (11, new(0.1, 0.1, 0.1))], null, out string near));
         Assert.Contains("nearly as far", near);
+        Assert.Null(Haze.Of([(10, new(0.1, 0.1, 0.1)), (20, new(0.1005, 0.1005, 0.1005)), (40, new(0.1, 0.1, 0.1))], null, out string even));
+        Assert.Contains("no haze to tell", even);
     }
 }

@@ -1,5 +1,7 @@
 using System.Diagnostics;
 using System.Text.Json;
+using Microsoft.Extensions.Logging.Abstractions;
+using Npgsql;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -176,6 +178,41 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         Assert.Equal(1, (await frames.Take("c"))!.Frame);
         await jobs.AskToStop(job.Id);
         Assert.Null(await frames.Take("d"));
+    }
+
+    // A job ends whoever was lost over it: three workers gone over one frame fail it by name, and one that is to stop stops though its worker is gone.
+    [Fact]
+    public async Task A_job_whose_workers_are_all_lost_comes_to_its_end()
+    {
+        await using var database = new Database(Connection);
+        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database));
+        long id = (await shots.Create(Closed, "tester", "New")).Id;
+        async Task<long> Job(string key)
+        {
+            var (job, _) = await jobs.Add(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(new HandOverParameters(1, [1036], Small, 1), ShotJson.Options), key, 1, "tester");
+            await frames.Plan(job.Id, [1036]);
+            return job.Id;
+        }
+        async Task Run(string sql, long job)
+        {
+            await using NpgsqlCommand c = database.Source.CreateCommand(sql);
+            c.Parameters.AddWithValue(job);
+            await c.ExecuteNonQueryAsync();
+        }
+        long lost = await Job("lost");
+        Assert.Equal(lost, (await frames.Take("gone"))!.Job);
+        await jobs.Start(lost);
+        await Run("update job_frame set lease_until = now() - interval '1 s', attempts = 3 where job_id = $1", lost);
+        long stopping = await Job("stopping");
+        Assert.Equal(stopping, (await frames.Take("gone"))!.Job);
+        await jobs.Start(stopping);
+        await jobs.AskToStop(stopping);
+        await Run("update job_frame set lease_until = now() - interval '1 s' where job_id = $1", stopping);
+        await new FrameWorker(frames, jobs, shots, new ResultStore(database), demo.Engine, NullLogger<FrameWorker>.Instance).Work(CancellationToken.None, TimeSpan.FromSeconds(1));
+        JobRow failed = (await jobs.Find(lost))!, stopped = (await jobs.Find(stopping))!;
+        Assert.Equal("failed", failed.State);
+        Assert.Contains("frame 1036: the worker was lost over this frame, 3 times", failed.Message);
+        Assert.Equal("stopped", stopped.State);
     }
 
     // A chart made for it: the patch of black, grain by level, a slanted edge. Bars: 0.0005, 5 %, 5 %.

@@ -18,6 +18,9 @@ public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorW
     /// <summary>Of the plate, measured at the picture's size; null: no grain can be told.</summary>
     public Grain? Grain { get; init; }
 
+    /// <summary>What stands in the set is blurred by samples already.</summary>
+    public bool BlurredBySamples { get; init; }
+
     /// <summary>Coverage of a matte on the picture's grid, by id.</summary>
     public Func<string, float[]>? Matte { get; init; }
     public IReadOnlyDictionary<string, SeenLamp> Lamps { get; init; } = new Dictionary<string, SeenLamp>();

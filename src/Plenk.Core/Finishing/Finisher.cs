@@ -70,14 +70,33 @@ public sealed class Finisher
                 }
             case FinishKind.Defocus: Defocused(s, Given(s.Defocus, s)); break;
             case FinishKind.Motion:
-                if (_layers.Parts is null) { throw new FinishFault("Motion by vectors needs the frame's motion pass."); }
-                Replace(s, e => MotionVectors.Apply(e, _layers.Parts.Motion, s.Degrees));
-                break;
+                {
+                    FloatImage motion = Motion();
+                    Replace(s, e => MotionVectors.Apply(e, motion, s.Degrees));
+                    break;
+                }
             case FinishKind.EdgeWidth: Replace(s, e => Blur.Gaussian(e, s.Pixels * _context.Scale)); break;
             case FinishKind.Lens: Marked(s, Given(s.Lens, s)); break;
             case FinishKind.Shadow: Shadowed(s, Given(s.Shadow, s)); break;
             case FinishKind.ShadowMerge: JoinShadows(s.ShadowJoin ?? new(), s); break;
         }
+    }
+
+    /// <summary>By pixel, where what is seen of elements goes: by its own vectors where it was rendered elsewhere, else by the frame's; what samples have blurred stands.</summary>
+    private FloatImage Motion()
+    {
+        RenderedLayer[] own = [.. _layers.Rendered.Where(r => r.Motion is not null)];
+        if (own.Length == 0 && (_context.BlurredBySamples || _layers.Parts is null))
+        {
+            throw new FinishFault("Motion by vectors acts on frames rendered elsewhere that bring a motion layer (motion.X, motion.Y); none does. What stands in the set is blurred by the shutter itself: switch the step off.");
+        }
+        var motion = new FloatImage(_width, _height, 2);
+        if (!_context.BlurredBySamples && _layers.Parts is { } parts) { parts.Motion.Data.CopyTo(motion.Data, 0); }
+        foreach (RenderedLayer layer in own)
+        {
+            for (int i = 0; i < _width * _height; i++) { if (layer.Rgba.Data[4 * i + 3] > 0) { layer.Motion!.Data.AsSpan(2 * i, 2).CopyTo(motion.Data.AsSpan(2 * i)); } }
+        }
+        return motion;
     }
 
     /// <summary>How much of a step each pixel takes: strength, matte, and the share of the chosen objects.</summary>
@@ -170,7 +189,7 @@ public sealed class Finisher
     /// <summary>Another picture in the place of the element's, premultiplied; laid on by strength and matte.</summary>
     private void Replace(FinishStep s, Func<FloatImage, FloatImage> to)
     {
-        float[] mask = Mask(s with { Objects = [], Materials = [], Except = [] });
+        float[] mask = Mask(s);
         FloatImage left = Blend(_element, to(_element), mask), held = Blend(_held, to(_held), mask);
         (_element, _held) = (left, held);
     }

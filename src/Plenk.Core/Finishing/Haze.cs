@@ -44,6 +44,12 @@ public static class Haze
             reason = $"Haze needs like surfaces at {(needed == 3 ? "three" : "two")} distances that differ by a fifth and more; {(good.Length < needed ? $"{good.Length} {(good.Length == 1 ? "is" : "are")} given" : "these are nearly as far away")}.";
             return null;
         }
+        // What differs by a fiftieth and less is the surfaces' own difference.
+        if (good.Max(l => l.Level.Y) - good.Min(l => l.Level.Y) <= 0.02 * good.Average(l => l.Level.Y))
+        {
+            reason = "The levels are as good as even over these distances: there is no haze to tell.";
+            return null;
+        }
         var (airlight, perMetre, clearColour) = (new double[3], new double[3], new double[3]);
         double rms = 0;
         for (int c = 0; c < 3; c++)
@@ -69,7 +75,7 @@ public static class Haze
         }
         if (airlight.Any(a => a <= 0))
         {
-            reason = "The levels do not grow towards an airlight with distance: there is no haze to tell, or the surfaces are not alike.";
+            reason = "The levels do not go towards an airlight with distance: there is no haze to tell, or the surfaces are not alike.";
             return null;
         }
         return new(new(new(airlight[0], airlight[1], airlight[2]), new(perMetre[0], perMetre[1], perMetre[2])), new(clearColour[0], clearColour[1], clearColour[2]), Math.Sqrt(rms));

@@ -46,10 +46,10 @@ public static class LensLight
         for (int i = 0; i < mask.Length; i++)
         {
             float most = 0;
-            for (int c = 0; c < 3; c++) { float v = mask[i] * light.Data[3 * i + c]; comp.Data[3 * i + c] += v; most = MathF.Max(most, v); }
-            // Below this a 16-bit code does not change.
-            if (most > 1e-6f) { touched[i] = true; }
-            else if (!touched[i]) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] -= mask[i] * light.Data[3 * i + c]; } }
+            for (int c = 0; c < 3; c++) { most = MathF.Max(most, mask[i] * light.Data[3 * i + c]); }
+            // Below this a 16-bit code does not change: what was the plate stays it to the bit.
+            touched[i] |= most > 1e-6f;
+            if (touched[i]) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += mask[i] * light.Data[3 * i + c]; } }
         }
     }
 

@@ -106,7 +106,8 @@ public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? For
 
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
 /// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>
-public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null);
+/// <param name="Motion">The motion that came with it, two values a pixel, pixels of the frame's grid to the next frame; null: none did.</param>
+public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null, FloatImage? Motion = null);
 
 /// <summary>Set, elements and camera as they stand at one moment.</summary>
 public sealed record RenderMoment(SetPass Pass, IReadOnlyList<Contact.PlacedElement> Elements, Pose CameraToWorld);

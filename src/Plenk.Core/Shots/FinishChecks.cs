@@ -25,6 +25,7 @@ public static class FinishChecks
         bool NotNegative(Vec3 v) => v is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 };
         if (s.Strength is not (>= 0 and <= 1)) { return "its strength lies between 0 and 1."; }
         if (s.Matte is { } matte && d.Mattes.All(m => m.Id != matte)) { return "its matte is no longer in the shot. Take the matte off the step."; }
+        if (s.Objects.Count + s.Materials.Count + s.Except.Count > 0 && s.Kind is not (FinishKind.Grade or FinishKind.Levels or FinishKind.Haze or FinishKind.Defocus)) { return "it cannot be kept to single objects; use a matte."; }
         if (s.Pixels is not (>= 0 and <= 1000)) { return "its size lies between 0 and 1,000 px."; }
         return s.Kind switch
         {

@@ -144,7 +144,7 @@ public static partial class ElementApi
         });
     }
 
-    private static Dictionary<string, byte[]> Files(IFormCollection form)
+    internal static Dictionary<string, byte[]> Files(IFormCollection form)
     {
         var files = new Dictionary<string, byte[]>(StringComparer.Ordinal);
         foreach (IFormFile f in form.Files) { files[Path.GetFileName(f.FileName)] = MediaInApi.Bytes(f); }
@@ -167,7 +167,8 @@ public static partial class ElementApi
     }
 
     /// <summary>Pictures in the order of the numbers in their names; each is read once, so that a damaged one is found now.</summary>
-    private static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(Dictionary<string, byte[]> files, ShotDocument shot, MediaStore media, bool needsAlpha, bool exr)
+    /// <summary>Numbered pictures as a source, kept; and what was found on their arrival.</summary>
+    internal static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(Dictionary<string, byte[]> files, ShotDocument shot, MediaStore media, bool needsAlpha, bool exr)
     {
         var notes = new List<string>();
         (int Frame, string Name, byte[] Bytes)[] own = [.. files.Select(f => (int.TryParse(FrameNumber().Match(f.Key).Value, out int n) ? n : -1, f.Key, f.Value)).OrderBy(f => f.Item1).ThenBy(f => f.Key, StringComparer.Ordinal)];

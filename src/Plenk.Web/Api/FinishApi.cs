@@ -24,7 +24,7 @@ public static class FinishApi
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
             FinishRegion region = engine.Finish.Region(shot);
             PlateMeasures m = await Task.Run(() => engine.Finish.Plate(shot));
-            return new { region, black = Of(m.Black), white = Of(m.White), edgePx = m.EdgePx, edges = m.Edges, grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }), correlation = m.Grain?.Correlation, seconds = shot.ShutterDegrees };
+            return new { region, black = Of(m.Black), white = Of(m.White), edgePx = m.EdgePx, edges = m.Edges, grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }), correlation = m.Grain?.Correlation };
         });
 
         // Steps set by measuring; the page saves them, so that they can be undone like anything else.
@@ -81,6 +81,14 @@ public static class FinishApi
             Grade cdl = (await ShotApi.Need(shots, id)).Document.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Grade?.Cdl ?? throw new ShotFault("That step has no CDL.");
             return Results.File(CdlFile.Write(cdl.ToCdl(), step), "application/xml", $"{step}.cc");
         });
+
+        // Pictures that drive a ripple; the page lays them on its step.
+        api.MapPost("/finish/driving", async (long id, HttpRequest request, ShotStore shots, MediaStore media) =>
+        {
+            IFormCollection form = await request.ReadFormAsync();
+            var (source, notes) = ElementApi.Sequence(ElementApi.Files(form), (await ShotApi.Need(shots, id)).Document, media, needsAlpha: false, exr: false);
+            return new { source, notes };
+        }).DisableAntiforgery();
 
         api.MapPost("/finish/cdl", async (long id, HttpRequest request) =>
         {

@@ -90,16 +90,19 @@ export function text(label, value, change, options = {}) {
 
 export const sayRate = (r) => (r.den === 1 ? `${r.num}` : `${r.num}/${r.den}`);
 
-// Frames a second: whole, or as a fraction like 24000/1001. A text that is neither stays and is told.
-function rateField(rate, change) {
-  const field = text('Rate', sayRate(rate), (v) => {
-    const input = field.querySelector('input'), [, n, d = '1'] = /^(\d+)(?:\s*\/\s*(\d+))?$/.exec(v) || [], fine = n > 0 && d > 0;
+// A text that stands for something: `read` makes it of the text, undefined where it is none; then the text stays and `hint` says what is meant.
+export function textOf(label, value, read, hint, change, options = {}) {
+  const field = text(label, value, (v) => {
+    const input = field.querySelector('input'), made = read(v), fine = made !== undefined;
     input.setAttribute('aria-invalid', fine ? 'false' : 'true');
-    input.title = fine ? '' : 'Whole, like 25, or a fraction, like 24000/1001';
-    if (fine) change({ num: Number(n), den: Number(d) });
-  }, { unit: 'fps' });
+    input.title = fine ? '' : hint;
+    if (fine) change(made);
+  }, options);
   return field;
 }
+
+// Frames a second: whole, or as a fraction like 24000/1001.
+const rateField = (rate, change) => textOf('Rate', sayRate(rate), (v) => { const [, n, d = '1'] = /^(\d+)(?:\s*\/\s*(\d+))?$/.exec(v) || []; return n > 0 && d > 0 ? { num: Number(n), den: Number(d) } : undefined; }, 'Whole, like 25, or a fraction, like 24000/1001', change, { unit: 'fps' });
 
 // Pictures brought in: how many, and which of theirs lies on which of the shot's. `of` finds them in what is edited.
 export function frameTiming(f, edit, of) {

@@ -1,6 +1,6 @@
 // The finish's sheet: steps in the order of light and lens, what is measured to set them, and how plate and element lie in the scopes.
 import { get, post, upload } from './api.js';
-import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, textOf, tick, triple } from './build.js';
 import { keyHere } from './keys.js';
 import { matteChoices } from './mattes.js';
 import { on, save, setHand, state, tell } from './state.js';
@@ -39,11 +39,10 @@ function gradeFields(s) {
     s.of === 'Light' ? choice('Light', s.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('light', (x) => { x.light = v; })) : null,
     number('Exposure', g.stops ?? 0, 'stops', (v) => set('stops', v), { min: -20, max: 20 }), triple('White balance', g.white ?? [1, 1, 1], '×', (v) => set('white', v)), triple('Lift', g.lift ?? [0, 0, 0], '', (v) => set('lift', v), 4), triple('Gamma', g.gamma ?? [1, 1, 1], '', (v) => set('gamma', v)), triple('Gain', g.gain ?? [1, 1, 1], '×', (v) => set('gain', v)),
     number('Saturation', g.saturation ?? 1, '×', (v) => set('saturation', v), { min: 0, max: 10 }),
-    text('Curve', (g.curve || []).map((p) => `${p.in}:${p.out}`).join(' '), (v) => {
+    textOf('Curve', (g.curve || []).map((p) => `${p.in}:${p.out}`).join(' '), (v) => {
       const points = v.split(/\s+/).filter(Boolean).map((p) => p.split(':').map(Number));
-      if (points.some((p) => p.length !== 2 || p.some(Number.isNaN))) { tell('told', { message: `“${v}” is no curve.`, mend: 'Write points as in:out, like 0:0 0.18:0.2 1:1; nothing for none.' }); return; }
-      set('curve', points.length ? points.map(([i, o]) => ({ in: i, out: o })) : null);
-    }, { placeholder: '0:0 0.18:0.2 1:1' }),
+      return points.length === 1 || points.some((p) => p.length !== 2 || p.some(Number.isNaN)) ? undefined : points.length ? points.map(([i, o]) => ({ in: i, out: o })) : null;
+    }, 'Points as in:out, like 0:0 0.18:0.2 1:1; nothing for none', (v) => set('curve', v), { placeholder: '0:0 0.18:0.2 1:1' }),
     h('p', {}, g.cdl ? `CDL ${g.cdl.name}, on ACEScct codes. ` : 'No CDL. ', g.cdl ? h('a', { href: api(`finish/${s.id}/grade.cc`), download: '' }, 'Take it along') : null),
     h('div', { class: 'actions' }, file, button('Bring this CDL in', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const cdl = await upload(api('finish/cdl'), form); await edit('CDL', (x) => { x.grade.cdl = cdl; }); } catch (e) { tell('told', e); } }), g.cdl ? button('Without CDL', () => edit('CDL off', (x) => { x.grade.cdl = null; })) : null)];
 }
@@ -55,6 +54,13 @@ function reframeFields(s) {
     number('Shaken by', r.shakePixels ?? 0, 'px', (v) => edit('shake', (x) => { x.reframe.shakePixels = v; }), { min: 0 }), number('Times a second', r.shakePerSecond ?? 4, '', (v) => edit('shake', (x) => { x.reframe.shakePerSecond = v; }), { min: 0 })];
 }
 
+// By noise that rises, or by pictures: their red and green about the middle are pixels across and down.
+function rippleFields(s) {
+  const file = h('input', { type: 'file', accept: '.png,.tif,.tiff,.jpg', multiple: true, 'aria-label': 'Driving pictures' }), { frames } = s.ripple;
+  return [...of(s, 'ripple', [['Moves by', 'pixels', 'px'], ...(frames ? [] : [['Pattern', 'sizePixels', 'px', { min: 1 }], ['Rises a second', 'perSecond', '×']])]), ...(frames ? frameTiming(frames, (what, act) => edit(what, act), (x) => x.ripple.frames) : []),
+    h('div', { class: 'actions' }, file, button('Drive it by these pictures', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const r = await upload(api('finish/driving'), form); await edit('driven by pictures', (x) => { x.ripple.frames = r.source; }); if (r.notes.length) tell('told', notes(r.notes)); } catch (e) { tell('told', e); } }), frames ? button('By noise again', () => edit('by noise', (x) => { x.ripple.frames = null; })) : null)];
+}
+
 const of = (s, part, fields) => fields.map(([label, key, unit, options]) => (Array.isArray(s[part][key]) ? triple(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options?.digits ?? 4) : number(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options)));
 const pixels = (label) => (s) => [number(label, s.pixels, 'px', (v) => edit(label.toLowerCase(), (x) => { x.pixels = v; }), { min: 0, max: 1000 })];
 const fields = {
@@ -62,24 +68,24 @@ const fields = {
   Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')))],
   Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
   Defocus: (s) => [...of(s, 'defocus', [['f-number', 'fNumber', 'f/', { min: 0.1 }], ['Focused at', 'focusMetres', 'm', { min: 0.01 }], ['Blades', 'blades', '', { min: 0, max: 20 }], ['Turned', 'turnDegrees', '°']]), h('div', { class: 'actions' }, button('Focus where I click', () => setHand(async (p) => { try { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.'); await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; }); } catch (e) { tell('told', e); } }))), quiet('Elements whose footage is soft already stand below, under “brings it already”.')],
-  Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere. What stands in the set is blurred by samples: see the shutter above.')],
+  Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere that bring motion.X and motion.Y. What stands in the set is blurred by samples: see the shutter above.')],
   EdgeWidth: (s) => [...pixels('Blur')(s), h('div', { class: 'actions' }, button('As wide as the plate’s edges', () => bring('EdgeWidth')))],
   Lens: (s) => of(s, 'lens', [['Vignette, r²', 'a2', ''], ['Vignette, r⁴', 'a4', ''], ['Red larger by', 'redPermille', '‰'], ['Blue larger by', 'bluePermille', '‰']]),
   Shadow: (s) => of(s, 'shadow', [['Density', 'density', '×'], ['Contact', 'contact', '×', { min: 0 }], ['Edge blurred', 'blurPixels', 'px', { min: 0 }]]),
   ShadowMerge: (s) => [choice('Plate’s own shadow', s.shadowJoin?.matte ?? '', [['', 'none'], ...matteChoices()], (v) => edit('matte', (x) => { x.shadowJoin.matte = v || null; })), ...of(s, 'shadowJoin', [['It leaves', 'level', '×']])],
   Wrap: pixels('Reach'), Glow: (s) => [...pixels('Reach')(s), number('From', s.threshold ?? 1, 'linear', (v) => edit('threshold', (x) => { x.threshold = v; }), { min: 0 })],
   Flare: (s) => [choice('Lamp', s.flare.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('lamp', (x) => { x.flare.light = v; })), ...of(s, 'flare', [['Veil', 'veil', ''], ['Reach', 'radiusPixels', 'px'], ['Streaks', 'streaks', ''], ['Ghosts', 'ghosts', ''], ['Shafts', 'shafts', '']])],
-  Ripple: (s) => of(s, 'ripple', [['Moves by', 'pixels', 'px'], ['Pattern', 'sizePixels', 'px', { min: 1 }], ['Rises a second', 'perSecond', '×']]),
+  Ripple: rippleFields,
   Grain: () => [quiet('The plate’s own, level by level, another in every frame and the same in every render.')],
   Reframe: reframeFields,
 };
 
 function stepBox(s) {
   const elements = state.document.elements.filter((e) => !e.off), list = (label, key) => (elements.length ? text(label, (s[key] || []).join(', '), (v) => edit(label.toLowerCase(), (x) => { x[key] = v.split(',').map((p) => p.trim()).filter(Boolean); }), { placeholder: key === 'except' ? 'none' : 'all' }) : null);
-  const without = `without:${s.id}`, afterMerge = order.indexOf(kindOf(s)) > 8;
+  const without = `without:${s.id}`, byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
   return [h('h3', {}, names[kindOf(s)]), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
     choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
-    ...(afterMerge ? [] : [fold('Objects', `objects-${s.id}`, list('Elements (ids)', 'objects'), list('Materials', 'materials'), kindOf(s) === 'Defocus' ? list('Brings it already (ids)', 'except') : null, quiet(`Elements: ${elements.map((e) => e.id).join(', ')}`))]),
+    ...(!byObject ? [] : [fold('Objects', `objects-${s.id}`, list('Elements (ids)', 'objects'), list('Materials', 'materials'), kindOf(s) === 'Defocus' ? list('Brings it already (ids)', 'except') : null, quiet(`Elements: ${elements.map((e) => e.id).join(', ')}`))]),
     h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), h('button', { type: 'button', 'aria-pressed': state.compare === without ? 'true' : 'false', onclick: () => { state.compare = state.compare === without ? 'after' : without; tell('compare'); } }, 'Without it'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
 }
 
@@ -101,6 +107,17 @@ function scopesBox() {
 }
 on('scopes', () => document.getElementById('scopes')?.replaceWith(scopesBox()));
 
+// What is measured there, asked for once a revision.
+let plate = null, plateOf = 0;
+function plateBox() {
+  const box = h('div', { id: 'plate-measures' });
+  if (plateOf !== state.revision) return h('div', { id: 'plate-measures' }, h('div', { class: 'actions' }, button('Measure the plate here', async () => { try { plate = await get(api('finish/measures')); plateOf = state.revision; document.getElementById('plate-measures')?.replaceWith(plateBox()); } catch (e) { tell('told', e); } })));
+  const rgb = (v) => v.map((x) => x.toFixed(4)).join(' ');
+  box.append(h('p', { class: 'num' }, `black ${rgb(plate.black)}`, h('br'), `white ${rgb(plate.white)}`, h('br'), plate.edgePx ? `edges ${plate.edgePx.toFixed(2)} px, of ${plate.edges}` : 'no straight edge stands alone', h('br'), plate.grain.length ? `grain at ${plate.grain.length} levels, neighbours alike by ${plate.correlation.toFixed(2)}` : 'nowhere flat enough for grain'),
+    ...plate.grain.map((g) => h('p', { class: 'num quiet' }, `at ${g.level[1].toFixed(3)}: ${rgb(g.deviation)}`)));
+  return box;
+}
+
 let boxed = null; // means of a box
 const corner = (then) => setHand((a) => setHand((b) => then({ x: Math.max(0, Math.round(Math.min(a.x, b.x))), y: Math.max(0, Math.round(Math.min(a.y, b.y))), width: Math.round(Math.abs(a.x - b.x)), height: Math.round(Math.abs(a.y - b.y)) })));
 
@@ -115,7 +132,7 @@ export function finishSection() {
     heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: names[kindOf(x)], value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${order.indexOf(kindOf(x)) > 8 ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),
     h('div', { class: 'actions' }, add, button('Add this step', () => { const kind = add.value; return save(`${names[kind]} added`, (x) => { x.finish ||= { steps: [] }; const id = freeId(x.finish.steps, kind); x.finish.steps.push({ id, kind, ...made[kind]() }); state.chosen.finish = id; return x; }); })),
     ...(s ? stepBox(s) : []),
-    fold('Where the plate is measured', 'finish-region', quiet(r ? `${r.width} × ${r.height} px at ${r.x}, ${r.y}, frame ${r.frame ?? 'in the middle'}.` : 'About the element, in the middle of the range.'), h('div', { class: 'actions' }, button('Draw it by two corners', () => corner((b) => save('Region drawn', (x) => { x.finish.region = { ...b, frame: state.frame }; return x; }))), r ? button('About the element', () => save('Region about the element', (x) => { x.finish.region = null; return x; })) : null)),
+    fold('Where the plate is measured', 'finish-region', plateBox(), quiet(r ? `${r.width} × ${r.height} px at ${r.x}, ${r.y}, frame ${r.frame ?? 'in the middle'}.` : 'About the element, in the middle of the range.'), h('div', { class: 'actions' }, button('Draw it by two corners', () => corner((b) => save('Region drawn', (x) => { x.finish.region = { ...b, frame: state.frame }; return x; }))), r ? button('About the element', () => save('Region about the element', (x) => { x.finish.region = null; return x; })) : null)),
     fold('Values in a box', 'finish-box', boxed ? h('p', { class: 'num' }, `plate ${boxed.plate.map((v) => v.toFixed(4)).join(' ')}`, h('br'), `comp ${boxed.comp.map((v) => v.toFixed(4)).join(' ')}`) : quiet('Means of linear light over a box, plate and comp.'), h('div', { class: 'actions' }, button('Draw a box', () => corner(async (b) => { try { boxed = { ...b, frame: state.frame, ...await get(api(`frames/${state.frame}/box?x=${b.x}&y=${b.y}&width=${b.width}&height=${b.height}`)) }; tell('chosen'); } catch (e) { tell('told', e); } })))),
     fold('Levels of element and plate', 'finish-scopes', scopesBox())].filter(Boolean);
 }

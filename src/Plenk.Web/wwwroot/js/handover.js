@@ -7,7 +7,7 @@ import { newId } from './pieces.js';
 const api = (path) => `/api/shots/${state.id}/${path}`;
 
 // What was typed on the sheet stays while it is drawn anew.
-const wanted = { exr: true, png16: true, dpx: false, mp4: false, layers: '', names: '', compression: 'zip', parts: false, readings: true };
+const wanted = { exr: true, png16: true, dpx: false, mp4: false, layers: '', names: '', compression: 'zip', parts: false };
 const frames = new Map(); // by job: who has which frame
 
 async function ask(first, last) {
