@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Net;
 using System.Text;
+using Plenk.Core.Images;
 using Plenk.Core.Readings;
 using Plenk.Core.Shots;
 
@@ -21,9 +22,9 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         FormattableString lens = $"k1 {shot.Camera?.Lens.K1:0.######} k2 {shot.Camera?.Lens.K2:0.######} p1 {shot.Camera?.Lens.P1:0.######} p2 {shot.Camera?.Lens.P2:0.######} k3 {shot.Camera?.Lens.K3:0.######} (Brown–Conrady, undistorted to distorted)";
         double focal = shot.Camera?.Samples is { Count: > 0 } samples ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width : plate.FocalMm ?? 0;
         FormattableString camera = $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
-        FormattableString colour = $"scene-linear, primaries of BT.709, alpha premultiplied; comp pictures in {plate.Encoding}";
+        FormattableString colour = $"scene-linear, primaries of BT.709, alpha premultiplied; comp pictures in {ColorEncodings.NameOf(plate.Encoding)}";
         return new(shot.Production, shot.Sequence, shot.Code, version, revision, DateTimeOffset.UtcNow, frames, shot.Rate,
-            FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {plate.Encoding}, frames {shot.Range.First} to {shot.Range.Last}"),
+            FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {ColorEncodings.NameOf(plate.Encoding)}, frames {shot.Range.First} to {shot.Range.Last}"),
             camera.ToString(CultureInfo.InvariantCulture), lens.ToString(CultureInfo.InvariantCulture), colour.ToString(CultureInfo.InvariantCulture),
             Recombining(shot), [.. shot.Finish.InOrder().Select(s => $"{FinishChecks.NameOf(s.Kind)}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(s.Kind > FinishKind.ShadowMerge ? " (after the merge)" : "")}")],
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],
@@ -54,7 +55,7 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         t.Append(CultureInfo.InvariantCulture, $"<h1>{E(Production)} · {E(Sequence)} · {E(Shot)}, version {Version}</h1>\n<table>\n");
         void Row(string name, string value) => t.Append(CultureInfo.InvariantCulture, $"<tr><th>{E(name)}</th><td>{E(value)}</td></tr>\n");
         Row("Frames", FrameList.Write(Frames));
-        Row("Rate", Rate.ToString());
+        Row("Rate", $"{Rate} frames a second");
         Row("Plate", Plate);
         Row("Camera", Camera);
         Row("Lens", Lens);

@@ -45,7 +45,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         if (now < 0.3)
         {
             var (other, agrees) = Enum.GetValues<ColorEncoding>().Where(e => e != encoding).Select(e => (e, Share(e, sent))).MaxBy(e => e.Item2);
-            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {Named(encoding)}, but like it as {Named(other)}. Export it as {Named(encoding)}, or as EXR, which is always linear."); }
+            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {ColorEncodings.NameOf(encoding)}, but like it as {ColorEncodings.NameOf(other)}. Export it as {ColorEncodings.NameOf(encoding)}, or as EXR, which is always linear."); }
             if (!ownColour)
             {
                 foreach (int f in Enumerable.Range(1, 12).SelectMany(k => (int[])[frame - k, frame + k]).Where(through.Range.Contains))
@@ -84,8 +84,6 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         }
         return (double)alike / n;
     }
-
-    private static string Named(ColorEncoding e) => e switch { ColorEncoding.Srgb => "sRGB", ColorEncoding.Bt1886 => "BT.1886", ColorEncoding.AcesCct => "ACEScct", _ => "linear light" };
 
     [GeneratedRegex(@"(?<!\d)(\d{3,7})(?!.*\d{3,7})")]
     private static partial Regex NumberIn();

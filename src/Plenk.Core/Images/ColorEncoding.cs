@@ -15,6 +15,9 @@ public enum ColorEncoding
 /// <summary>Transfer functions: code value 0..1 to scene-linear and back.</summary>
 public static class ColorEncodings
 {
+    /// <summary>As its standard calls it.</summary>
+    public static string NameOf(ColorEncoding encoding) => encoding switch { ColorEncoding.Srgb => "sRGB", ColorEncoding.Bt1886 => "BT.1886", ColorEncoding.AcesCct => "ACEScct", _ => "linear light" };
+
     public static float ToLinear(ColorEncoding encoding, float code) => encoding switch
     {
         ColorEncoding.Srgb => SrgbToLinear(code),

@@ -58,7 +58,7 @@ public static class JobApi
         app.MapGet("/renders/{job:long}/{*file}", (long job, string file) =>
         {
             string folder = FrameWorker.FolderOf(job), path = Path.GetFullPath(Path.Combine(folder, file));
-            return path.StartsWith(folder + Path.DirectorySeparatorChar, StringComparison.Ordinal) && File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".mp4" => "video/mp4", ".html" => "text/html", ".json" => "application/json", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, Path.GetFileName(file)) : Results.NotFound();
+            return path.StartsWith(folder + Path.DirectorySeparatorChar, StringComparison.Ordinal) && File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".mp4" => "video/mp4", ".html" => "text/html", ".json" => "application/json", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, file.EndsWith(".html", StringComparison.Ordinal) ? null : Path.GetFileName(file)) : Results.NotFound(); // a sheet is read, not taken down
         }).ExcludeFromDescription();
     }
 }
