@@ -6,6 +6,9 @@ switch (args)
         return CourtAccuracy.Run(court);
     case ["accuracy", "--demo"] or ["accuracy", "--demo", _]:
         return DemoAccuracy.Run(args.Length > 2 ? args[2] : "demo");
+    case ["accuracy", "--closed"]:
+        ClosedAccuracy.Run("demo/BTH_0040");
+        return 0;
     case ["speed", string shotFolder, string url]:
         Speed.Rays(shotFolder);
         Speed.Composite(shotFolder);
@@ -14,6 +17,8 @@ switch (args)
     case ["finish"]:
         FinishBench.Run();
         return 0;
+    case ["composite", string court, string command, string reference]:
+        return CompositeAccuracy.Run(court, command, reference);
     case ["relight", string shotFolder]:
         RelightBench.Run(shotFolder);
         return 0;
@@ -26,6 +31,6 @@ switch (args)
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/tracking --court DIR");
+        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/composite --court DIR, bench/tracking --court DIR");
         return 2;
 }

@@ -59,22 +59,24 @@ public sealed class HallRenderer
     }
 
     /// <summary>The same with the bell as if it had stood there: lit, mirrored in what is wet, throwing its shadow. Without noise.</summary>
-    public FloatImage PlateWithBell(int frame, int samples)
+    /// <param name="only">Left, top, right and bottom of what is filmed, the last two included; the rest stays black.</param>
+    public FloatImage PlateWithBell(int frame, int samples, (int Left, int Top, int Right, int Bottom) only)
     {
         double[] open = WhileOpen(frame);
         TraceScene[] scenes = [.. open.Select(SceneAt)];
         return Film(_shot.Pinhole, 3, [.. open.Select(_shot.CameraToWorld)], samples, (uint)frame + 55,
-            (when, ray, i, seed) => Vector3.Min(Seen(scenes[when], ray, i, seed), new Vector3(4)));
+            (when, ray, i, seed) => Vector3.Min(Seen(scenes[when], ray, i, seed), new Vector3(4)), only);
     }
 
     private Vector3 Seen(TraceScene scene, in Ray ray, uint index, uint seed)
     {
         Hit hit = scene.Intersect(ray, RayKinds.CameraSet | RayKinds.Element);
-        return hit.IsHit && hit.Instance == _bellInstance ? Bell(scene, ray, hit, index, seed) : Radiance(scene, ray, index, seed, mirror: true, bell: true);
+        return hit.IsHit && hit.Instance == _bellInstance ? Bell(scene, ray, hit, index, seed, wet: true) : Radiance(scene, ray, index, seed, mirror: true, bell: true);
     }
 
     /// <summary>Metal and glass of the bell: irradiance on what is diffuse, the sun's highlight, and one mirrored ray into the place.</summary>
-    private static Vector3 Bell(TraceScene scene, in Ray ray, in Hit hit, uint index, uint seed)
+    /// <param name="wet">What it mirrors mirrors in its turn, once.</param>
+    private static Vector3 Bell(TraceScene scene, in Ray ray, in Hit hit, uint index, uint seed, bool wet)
     {
         TraceInstance instance = scene.Instances[hit.Instance];
         var (name, colour, metallic, roughness) = BellModel.Materials[instance.Tree.Mesh.Materials![hit.Triangle]];
@@ -92,11 +94,11 @@ public sealed class HallRenderer
         if (Core.Lighting.Bsdf.SampleSpecular(material, n, v, Sampling.Point(index, seed, 8), out Vector3 r, out float weight, out float vh) && Vector3.Dot(face, r) > 0)
         {
             var mirrored = new Ray(p, r);
-            Hit own = scene.Intersect(mirrored, RayKinds.CameraSet | RayKinds.Element);
+            Hit own = scene.Intersect(mirrored, Place | RayKinds.Element);
             // A second bounce within the bell counts as its colour in the light that falls there.
             Vector3 sees = own.IsHit && scene.Instances[own.Instance] == instance
                 ? BellModel.Materials[instance.Tree.Mesh.Materials[own.Triangle]].BaseColor / MathF.PI * HallLight.Irradiance(scene, mirrored.At(own.T) + instance.FaceNormal(own) * 2e-4f, instance.Normal(own), Sampling.Point(index, seed, 9), Sampling.Point(index, seed, 10), element: true).With
-                : Radiance(scene, mirrored, index, seed, mirror: false, bell: true);
+                : Radiance(scene, mirrored, index, wet ? Sampling.Hash(seed) : seed, mirror: wet, bell: true, seen: Place);
             result += Core.Lighting.Bsdf.Fresnel(material.F0, vh, material.F90) * weight * sees;
         }
         return result;
@@ -106,12 +108,13 @@ public sealed class HallRenderer
     private static double[] WhileOpen(int frame) => [.. Enumerable.Range(0, Times).Select(i => frame + ((i + 0.5) / Times - 0.5) * FilmedShot.ShutterDegrees / 360)];
 
     /// <summary>The mean of what a pixel's rays see, each at one of the moments that the poses stand for. The ray comes with the moment's number, its own and its seed.</summary>
-    private static FloatImage Film(Pinhole camera, int channels, Pose[] poses, int samples, uint seedOf, Func<int, Ray, uint, uint, Vector3> sees)
+    private static FloatImage Film(Pinhole camera, int channels, Pose[] poses, int samples, uint seedOf, Func<int, Ray, uint, uint, Vector3> sees, (int Left, int Top, int Right, int Bottom)? only = null)
     {
         var image = new FloatImage(camera.Width, camera.Height, channels);
-        Parallel.For(0, camera.Height, y =>
+        var (left, top, right, bottom) = only ?? (0, 0, camera.Width - 1, camera.Height - 1);
+        Parallel.For(top, bottom + 1, y =>
         {
-            for (int x = 0; x < camera.Width; x++)
+            for (int x = left; x <= right; x++)
             {
                 uint seed = Sampling.PixelSeed(x, y, seedOf);
                 Vector3 sum = default;
@@ -151,9 +154,34 @@ public sealed class HallRenderer
             (when, ray, _, _) => scenes[when].Intersect(ray, RayKinds.CameraSet).Instance == own ? Vector3.One : default);
     }
 
-    private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror, bool bell = false)
+    /// <summary>All that stands there, the wall behind the camera too: mirrors and panoramas see it.</summary>
+    private const RayKinds Place = RayKinds.CameraSet | RayKinds.LightSet;
+
+    /// <summary>The place all around a spot, lat-long, as a crew shoots it before anything is put there.</summary>
+    public FloatImage Around(Vec3 from, int width, int samples)
     {
-        Hit hit = scene.Intersect(ray, RayKinds.CameraSet);
+        var image = new FloatImage(width, width / 2, 3);
+        Vector3 eye = from.ToSingle();
+        Parallel.For(0, width / 2, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                uint seed = Sampling.PixelSeed(x, y, 88);
+                Vector3 sum = default;
+                for (uint i = 0; i < samples; i++)
+                {
+                    Vector2 aa = Sampling.Point(i, seed, 0);
+                    sum += Radiance(_scene, new Ray(eye, Core.Lighting.Panorama.DirectionAt((x + aa.X) / width, (y + aa.Y) / (width / 2)).ToSingle()), i, seed, mirror: true, seen: Place);
+                }
+                for (int c = 0; c < 3; c++) { image[x, y, c] = sum[c] / samples; }
+            }
+        });
+        return image;
+    }
+
+    private static Vector3 Radiance(TraceScene scene, in Ray ray, uint index, uint seed, bool mirror, bool bell = false, RayKinds seen = RayKinds.CameraSet)
+    {
+        Hit hit = scene.Intersect(ray, seen);
         if (!hit.IsHit) { return HallLight.SkyRadiance; }
         TraceInstance instance = scene.Instances[hit.Instance];
         Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit);
@@ -178,10 +206,10 @@ public sealed class HallRenderer
                 Vector3 d = Vector3.Reflect(ray.Direction, s.MirrorNormal);
                 if (Vector3.Dot(d, face) > 0)
                 {
-                    var seen = new Ray(p, Vector3.Normalize(d));
-                    Hit other = bell ? scene.Intersect(seen, RayKinds.CameraSet | RayKinds.Element) : Hit.None;
+                    var mirrored = new Ray(p, Vector3.Normalize(d));
+                    Hit other = bell ? scene.Intersect(mirrored, RayKinds.CameraSet | RayKinds.Element) : Hit.None;
                     bool isBell = other.IsHit && (scene.Instances[other.Instance].Kinds & RayKinds.Element) != 0;
-                    result += (isBell ? Bell(scene, seen, other, index, seed) : Radiance(scene, seen, index, seed, mirror: false, bell)) * (fresnel / chance);
+                    result += (isBell ? Bell(scene, mirrored, other, index, seed, wet: false) : Radiance(scene, mirrored, index, seed, mirror: false, bell)) * (fresnel / chance);
                 }
             }
         }

@@ -191,6 +191,7 @@ public static class Package
                 fill_radiance = Three(HallLight.FillRadiance),
             },
             bell = new { position = Three(ToWorld(bell.Translation)), up = Three(bell.Rotation * Vec3.UnitY), turn_degrees = 0, scale = 1 },
+            panorama = new { file = "around.exr", position = Three(ToWorld(bell.Apply(PanoramaPlace))) },
             source_from_world = new { scale = WorldToSource.Scale, rotation_row_major = Rows(WorldToSource.Rotation), translation = Three(WorldToSource.Translation) },
             survey = Points.ToDictionary(p => p.Name, p => Three(ToWorld(p.Hall))),
             known_distances = new[] { new { from = "O", to = "F2", metres = 2.7 }, new { from = "D1", to = "D2", metres = 1.4 } },
@@ -220,18 +221,29 @@ public static class Package
         }
     }
 
+    /// <summary>The panorama that the crew shot where the bell will stand, without it.</summary>
+    public static void WriteAround(string directory, int samples)
+    {
+        FloatImage around = new HallRenderer(FilmedShot.Bell).Around(BellInHall().Apply(PanoramaPlace), 768, samples);
+        ExrFile.Write(Path.Combine(directory, "around.exr"), around.Width, around.Height, [.. ExrChannel.Of(around, "RGB", half: true)], ExrCompression.Piz);
+    }
+
+    /// <summary>Where the panorama's lens stood, of the bell: inside its mantle.</summary>
+    private static readonly Vec3 PanoramaPlace = new(0, 0.9, 0);
+
     /// <summary>The bell as if it had been filmed, cut to its bounds: what a closed comp is held against.</summary>
     public static void WriteClosed(string directory, int frame, int samples)
     {
         const int margin = 6;
         var renderer = new HallRenderer(FilmedShot.Bell, BellModel.Build(), BellInHall());
-        FloatImage coverage = renderer.BellCoverage(frame, 16, reduce: 1), whole = renderer.PlateWithBell(frame, samples);
-        int left = whole.Width, top = whole.Height, right = 0, bottom = 0;
+        FloatImage coverage = renderer.BellCoverage(frame, 16, reduce: 1);
+        int left = coverage.Width, top = coverage.Height, right = 0, bottom = 0;
         for (int i = 0; i < coverage.Data.Length; i++)
         {
-            if (coverage.Data[i] > 0) { (left, right, top, bottom) = (Math.Min(left, i % whole.Width), Math.Max(right, i % whole.Width), Math.Min(top, i / whole.Width), Math.Max(bottom, i / whole.Width)); }
+            if (coverage.Data[i] > 0) { (left, right, top, bottom) = (Math.Min(left, i % coverage.Width), Math.Max(right, i % coverage.Width), Math.Min(top, i / coverage.Width), Math.Max(bottom, i / coverage.Width)); }
         }
-        (left, top, right, bottom) = (Math.Max(0, left - margin), Math.Max(0, top - margin), Math.Min(whole.Width - 1, right + margin), Math.Min(whole.Height - 1, bottom + margin));
+        (left, top, right, bottom) = (Math.Max(0, left - margin), Math.Max(0, top - margin), Math.Min(coverage.Width - 1, right + margin), Math.Min(coverage.Height - 1, bottom + margin));
+        FloatImage whole = renderer.PlateWithBell(frame, samples, (left, top, right, bottom));
         int w = right - left + 1, h = bottom - top + 1;
         var cut = new FloatImage(w, h, 3);
         for (int y = 0; y < h; y++) { whole.Row(top + y).Slice(3 * left, 3 * w).CopyTo(cut.Row(y)); }

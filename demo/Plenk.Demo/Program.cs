@@ -16,6 +16,7 @@ if (shot is null || args[0] is not ("make" or "package" or "truth") || (args[0] 
     Console.Error.WriteLine("       demo/make SHOT --package DIR [--quality 84]   what ships, from the frames in --out");
     Console.Error.WriteLine("       demo/make BTH_0040 --truth DIR [--samples 96]   E0, E1, S' and the bell's coverage");
     Console.Error.WriteLine("       demo/make BTH_0040 --closed DIR [--frames 1036] [--samples 256]   the bell as if it had been filmed, about its bounds, without noise");
+    Console.Error.WriteLine("       demo/make BTH_0040 --around DIR [--samples 256]   the panorama shot where the bell will stand");
     Console.Error.WriteLine($"shots: {string.Join(", ", FilmedShot.All.Select(s => s.Code))}");
     return 2;
 }
@@ -31,6 +32,11 @@ if (args[0] == "package")
 if (args[0] == "truth")
 {
     Package.WriteDifferential(Option("--truth", Path.Combine("demo", shot.Code)), int.Parse(Option("--samples", "96")));
+    return 0;
+}
+if (args.Contains("--around") && shot == FilmedShot.Bell)
+{
+    Package.WriteAround(Option("--around", Path.Combine("demo", shot.Code)), int.Parse(Option("--samples", "256")));
     return 0;
 }
 if (args.Contains("--closed") && shot == FilmedShot.Bell)

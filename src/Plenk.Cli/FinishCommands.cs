@@ -72,20 +72,23 @@ internal static class HandOverCommand
         var frames = new Option<string>("--frames") { Description = "like 1001-1012,1020", Required = true };
         var output = new Option<string>("--out") { Description = "folder to write; what is in it is left", Required = true };
         var layers = new Option<string?>("--layers") { Description = "of the EXR, like comp,element,shadow (default: all)" };
-        var format = new Option<string[]>("--format") { Description = "exr, png16, dpx, mp4; may be given several times, or with commas (default: exr)", AllowMultipleArgumentsPerToken = true };
+        var format = new Option<string[]>("--format") { Description = "exr, png16, dpx; for review mp4, stills, contact; may be given several times, or with commas (default: exr)", AllowMultipleArgumentsPerToken = true };
         var names = new Option<string>("--names") { Description = "template of the files' names", DefaultValueFactory = _ => HandOverChoice.UsualNames };
         var compression = new Option<string>("--compression") { Description = "none, zips, zip or piz", DefaultValueFactory = _ => "zip" };
         compression.AcceptOnlyFromAmong("none", "zips", "zip", "piz");
         var parts = new Option<bool>("--parts") { Description = "every layer is a part of its own (multi-part EXR)" };
         var width = new Option<int?>("--width") { Description = "reduced width in pixels (default: the plate's)" };
+        var overscan = new Option<double>("--overscan") { Description = "the EXR's layers go on beyond the plate by this share of its width on every side, like 0.05" };
+        var burnIn = new Option<bool>("--burn-in") { Description = "shot, version and frame stand in what is for review" };
+        var noLook = new Option<bool>("--no-look") { Description = "what is for review is seen without the shot's LUT" };
         var noReadings = new Option<bool>("--no-readings") { Description = "the sheet has no readings" };
-        var command = new Command("hand-over", "Renders, closes and writes frames with their sheet; every file is read back.") { source, frames, output, layers, format, names, compression, parts, width, noReadings };
+        var command = new Command("hand-over", "Renders, closes and writes frames with their sheet; every file is read back.") { source, frames, output, layers, format, names, compression, parts, width, overscan, burnIn, noLook, noReadings };
         command.SetGuarded(async (parsed, stop) =>
         {
             if (!FilmedSetArguments.Frames(parsed.GetValue(frames)!, out IReadOnlyList<int> list)) { return 2; }
             string[] formats = [.. (parsed.GetValue(format) ?? []).SelectMany(f => f.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)).Distinct()];
             var choice = new HandOverChoice(formats.Length == 0 ? ["exr"] : formats, parsed.GetValue(layers)?.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries), parsed.GetValue(names)!,
-                parsed.GetValue(compression) switch { "none" => ExrCompression.None, "zips" => ExrCompression.Zips, "piz" => ExrCompression.Piz, _ => ExrCompression.Zip }, parsed.GetValue(parts), parsed.GetValue(width), Readings: !parsed.GetValue(noReadings));
+                parsed.GetValue(compression) switch { "none" => ExrCompression.None, "zips" => ExrCompression.Zips, "piz" => ExrCompression.Piz, _ => ExrCompression.Zip }, parsed.GetValue(parts), parsed.GetValue(width), Readings: !parsed.GetValue(noReadings), BurnIn: parsed.GetValue(burnIn), ThroughLook: !parsed.GetValue(noLook), Overscan: parsed.GetValue(overscan));
             if (choice.Fault() is { } fault)
             {
                 Console.Error.WriteLine(fault);

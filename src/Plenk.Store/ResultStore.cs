@@ -16,9 +16,15 @@ public sealed class ResultStore(Database database)
         return [.. keys.Select(k => found.GetValueOrDefault(k))];
     }
 
-    public async Task Write(string key, string json)
+    /// <summary>Kept once: a second result of a key is discarded.</summary>
+    public Task Write(string key, string json) => Write(key, json, "nothing");
+
+    /// <summary>A more thorough result in the place of what is kept.</summary>
+    public Task Replace(string key, string json) => Write(key, json, "update set value = excluded.value");
+
+    private async Task Write(string key, string json, string whenThere)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("insert into result (key, value) values ($1, $2::jsonb) on conflict (key) do nothing");
+        await using NpgsqlCommand c = database.Source.CreateCommand($"insert into result (key, value) values ($1, $2::jsonb) on conflict (key) do {whenThere}");
         c.Parameters.AddWithValue(key);
         c.Parameters.AddWithValue(json);
         await c.ExecuteNonQueryAsync();

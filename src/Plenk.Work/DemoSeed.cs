@@ -58,6 +58,7 @@ public static class DemoSeed
                 new() { Id = "sun", Name = "Sun", Kind = LightKind.Sun, Direction = V(lights.GetProperty("towards_sun")), Strength = sun.Strength, Color = sun.Color, AngularDiameterDegrees = lights.GetProperty("sun_angular_diameter_degrees").GetDouble() },
                 new() { Id = "sky", Name = "Sky in the windows", Kind = LightKind.Sky, Strength = sky.Strength, Color = sky.Color },
                 new() { Id = "fill", Name = "Fill", Kind = LightKind.Fill, Strength = fill.Strength, Color = fill.Color },
+                new() { Id = "around", Name = "Hall, shot where the bell stands", Kind = LightKind.Panorama, ShowsPlace = true, Media = keep(File.ReadAllBytes(Path.Combine(directory, "around.exr"))), Position = V(truth.RootElement.GetProperty("panorama").GetProperty("position")), LightsSet = false },
             ],
             // As the shooting notes have it; the grain is the plate's own.
             ShutterDegrees = 180,

@@ -92,10 +92,11 @@ public sealed class ElementWork(IMedia media)
     public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _layers.Get(ShotEngine.Key("layer", 3, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Position, grid.Pinhole, frame), () =>
+        return _layers.Get(ShotEngine.Key("layer", 4, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, frame), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
+            RenderedFit fit;
             float[]? depth = null;
             FloatImage? position = null, shadow = null, motion = null;
             if (ExrFile.Is(bytes))
@@ -106,6 +107,7 @@ public sealed class ElementWork(IMedia media)
                 if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= a[i / 4]; } } }
                 // What is no number shows nothing.
                 for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
+                fit = new(p.Width, p.Height, p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight, e.Frames.Overscan, e.Frames.WithoutLens);
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
                 if (p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my) { motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values); }
@@ -115,8 +117,12 @@ public sealed class ElementWork(IMedia media)
                     for (int i = 0; i < shadow.Data.Length; i++) { if (!(shadow.Data[i] >= 0)) { shadow.Data[i] = 1; } }
                 }
             }
-            else { rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied); }
-            if (Math.Abs((double)rgba.Width / rgba.Height - (double)grid.Width / grid.Height) > 0.01) { throw new ShotFault($"{own.File} is {rgba.Width} × {rgba.Height}, another shape than the plate. It must be rendered through the shot's camera."); }
+            else
+            {
+                rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied);
+                fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
+            }
+            if (!fit.Fits(grid.Width, grid.Height)) { throw new ShotFault($"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."); }
             var distance = new float[grid.Width * grid.Height];
             FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
             float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
@@ -124,10 +130,12 @@ public sealed class ElementWork(IMedia media)
             {
                 for (int x = 0; x < grid.Width; x++)
                 {
-                    int i = y * grid.Width + x, from = (int)((y + 0.5) * rgba.Height / grid.Height) * rgba.Width + (int)((x + 0.5) * rgba.Width / grid.Width);
+                    int i = y * grid.Width + x;
                     distance[i] = stands;
+                    if (!fit.TryPlace(grid.Pinhole, x, y, out double u, out double v)) { continue; }
+                    int from = (int)v * rgba.Width + (int)u;
                     // Vectors are data too: the nearest pixel's, in pixels of this grid.
-                    for (int c = 0; c < 2 && moves is not null; c++) { moves.Data[2 * i + c] = motion!.Data[2 * from + c] * grid.Width / rgba.Width; }
+                    if (moves is not null) { (moves.Data[2 * i], moves.Data[2 * i + 1]) = fit.Motion(grid.Pinhole, x, y, motion!.Data[2 * from], motion.Data[2 * from + 1]); }
                     if (position is not null)
                     {
                         var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
@@ -140,11 +148,20 @@ public sealed class ElementWork(IMedia media)
                     }
                 }
             }
-            return new RenderedLayer(rgba.Width == grid.Width ? rgba : rgba.ReducedTo(grid.Width, grid.Height), distance, e.Id, shadow is null || shadow.Width == grid.Width ? shadow : shadow.ReducedTo(grid.Width, grid.Height), moves);
+            FloatImage On(FloatImage picture) => !fit.IsPlain ? fit.Resampled(picture, grid.Pinhole) : picture.Width == grid.Width ? picture : picture.ReducedTo(grid.Width, grid.Height);
+            return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves);
         });
     }
 
     private readonly Cache<RenderedLayer> _layers = new(8);
+
+    /// <summary>Where a shadow's picture does not reach, nothing is darkened.</summary>
+    private static FloatImage Beyond(FloatImage shadow, RenderedFit fit, Pinhole frame)
+    {
+        if (fit.IsPlain) { return shadow; }
+        for (int y = 0; y < frame.Height; y++) { for (int x = 0; x < frame.Width; x++) { if (!fit.TryPlace(frame, x, y, out _, out _)) { shadow.Pixel(x, y).Fill(1); } } }
+        return shadow;
+    }
 
     /// <summary>An upright picture on the middle of its foot, seen from +Z.</summary>
     private static TriangleMesh Card(float width, float height) => new(

@@ -29,21 +29,22 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     /// <summary>The frame before its steps.</summary>
     public FrameLayers Bare(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null)
+        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null, int overscan = 0)
     {
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         parts |= steps.Any(s => s.Kind == FinishKind.Motion || (s.Kind == FinishKind.Grade && s.Of is not (GradePart.Element or GradePart.Added or GradePart.Mirror)));
         bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
-        FrameLayers Make() => engine.Render(shot, frame, width, quality, keepWithout, depth, stop, progress, parts, ids);
+        FrameLayers Make() => engine.Render(shot, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
         return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 1, shot with { Finish = new(), Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame, width, quality, depth, parts, ids), Make);
     }
 
     /// <summary>A rendered frame's steps laid on it.</summary>
-    public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers)
+    /// <param name="overscan">By how many pixels the layers go on beyond the plate. Its comp means something within the plate only.</param>
+    public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0)
     {
         try
         {
-            return Finisher.Run(layers, engine.Plate(shot, frame, layers.Comp.Width), shot.Finish.Steps, Context(shot, frame, layers));
+            return Finisher.Run(layers, engine.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan), shot.Finish.Steps, Context(shot, frame, layers, overscan));
         }
         catch (FinishFault e)
         {
@@ -51,17 +52,19 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         }
     }
 
-    private FinishContext Context(ShotDocument shot, int frame, FrameLayers layers)
+    private FinishContext Context(ShotDocument shot, int frame, FrameLayers layers, int overscan)
     {
-        int width = layers.Comp.Width, height = layers.Comp.Height;
+        int width = layers.Comp.Width - 2 * overscan, height = layers.Comp.Height - 2 * overscan;
         var (pose, pinhole) = engine.Camera(shot, frame);
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
-        return new(pinhole.Resized(width, height), (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
+        pinhole = pinhole.Resized(width, height).Wider(overscan);
+        return new(pinhole, (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
         {
             Grain = steps.Any(s => s.Kind == FinishKind.Grain) ? GrainOf(shot, width) : null,
+            Margin = overscan,
             BlurredBySamples = shot.ShutterDegrees > 0,
-            Matte = id => engine.Mattes.Coverage(shot, id, frame, width, height),
-            Lamps = steps.Any(s => s.Kind == FinishKind.Flare) ? Lamps(shot, frame, pose, pinhole.Resized(width, height)) : new Dictionary<string, SeenLamp>(),
+            Matte = id => FloatImage.Around(engine.Mattes.Coverage(shot, id, frame, width, height), width, height, 1, overscan),
+            Lamps = steps.Any(s => s.Kind == FinishKind.Flare) ? Lamps(shot, frame, pose, pinhole) : new Dictionary<string, SeenLamp>(),
             Driving = ripple => ripple.Frames?.At(frame, shot.Rate) is { } f ? Codes(f) : null,
         };
     }
@@ -123,9 +126,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>Where the plate is measured: as chosen, or about the elements' bounds in the frame, twice as wide and high.</summary>
-    public FinishRegion Region(ShotDocument shot)
+    public FinishRegion Region(ShotDocument shot, int? at = null)
     {
-        int frame = MeasuredAt(shot), w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), h = shot.Plate.Height;
+        int frame = at ?? MeasuredAt(shot), w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), h = shot.Plate.Height;
         if (shot.Finish.Region is { } r)
         {
             int x = Math.Clamp(r.X, 0, Math.Max(0, w - 16)), y = Math.Clamp(r.Y, 0, Math.Max(0, h - 16));
@@ -149,10 +152,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>The plate's black, white, edges and grain in the region, at its full size.</summary>
-    public PlateMeasures Plate(ShotDocument shot)
+    public PlateMeasures Plate(ShotDocument shot, int? at = null)
     {
-        FinishRegion r = Region(shot);
-        return _measures.Get(ShotEngine.Key("plate measures", 6, shot.Plate, r, shot.Finish.Region is null ? shot with { Finish = new(), Lights = [], Notes = [] } : null), () =>
+        FinishRegion r = Region(shot, at);
+        return _measures.Get(ShotEngine.Key("plate measures", 7, shot.Plate, r, shot.Finish.Region is null ? shot with { Finish = new(), Lights = [], Notes = [] } : null), () =>
             new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1))).Value;
     }
 
@@ -160,17 +163,18 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private const int MeasuredWidth = 1280;
     private readonly Cache<FinishReadings.Measured> _measured = new(4);
 
-    /// <summary>The measured frame's plate and element, at one size.</summary>
-    public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default)
+    /// <summary>A frame's plate and element, at one size.</summary>
+    /// <param name="at">Null: the one that is measured while one works.</param>
+    public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default, int? at = null)
     {
-        int frame = MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-        return _measured.Get(ShotEngine.Key("finish measured", 5, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }), () =>
+        int frame = at ?? MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        return _measured.Get(ShotEngine.Key("finish measured", 7, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame), () =>
         {
             FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate.Width;
             Grain? grain = GrainOf(shot, width);
-            PlateMeasures own = scale == 1 ? Plate(shot) : Measures(shot, Region(shot), plate, scale);
+            PlateMeasures own = scale == 1 ? Plate(shot, frame) : Measures(shot, Region(shot, frame), plate, scale);
             IReadOnlyList<(double, double)>? ratio = null;
             if (grain is not null && shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Grain))
             {
@@ -200,7 +204,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>So many outlines of the set about as far away as the elements tell how sharp the plate is there.</summary>
-    private const int LeastEdges = 10;
+    private const int LeastEdges = 30;
 
     /// <summary>
     /// Edges of the whole plate where something of the set ends before something else, at from half to twice the element's distance: the edge of a shadow is soft
@@ -239,7 +243,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     /// <summary>The steps that measuring can set, one after the other, each on what the ones before it leave: levels, edge width, grain.</summary>
     /// <param name="what">Which; null: all.</param>
-    public Brought BringToPlate(ShotDocument shot, FinishKind? what = null, CancellationToken stop = default)
+    /// <param name="white">Of levels, the brightest are brought down to the plate's too; never by itself, as it takes from all of the element.</param>
+    public Brought BringToPlate(ShotDocument shot, FinishKind? what = null, CancellationToken stop = default, bool white = false)
     {
         var notes = new List<string>();
         if (shot.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
@@ -251,7 +256,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Kind == kind) is { } had ? had with { Off = false } : new() { Id = FreeId(shot.Finish, kind), Kind = kind };
             (FinishStep? step, string note) = kind switch
             {
-                FinishKind.Levels => Levels(own, m),
+                FinishKind.Levels => Levels(own, m, white),
                 FinishKind.EdgeWidth => Edge(own, m),
                 _ => m.Plate.Grain is null ? (null, "Grain: no part of the plate is flat enough to tell it; nothing was added.") : (own, FormattableString.Invariant($"Grain as the plate's at {m.Plate.Grain.Levels.Count} levels, neighbours alike by {m.Plate.Grain.Correlation:0.00}.")),
             };
@@ -270,14 +275,23 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         return $"{stem}_{k}";
     }
 
-    /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left.</summary>
-    private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m)
+    /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left. With the white, one gain for all three, black kept where it is.</summary>
+    private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m, bool white)
     {
         if (m.Element.Black is not { } own) { return (null, $"Black level: too little of the element is seen at {m.Frame}."); }
         Vector3 lift = m.Plate.Black - own;
-        if (MathF.Max(lift.X, MathF.Max(lift.Y, lift.Z)) <= 0) { return (null, FormattableString.Invariant($"Black level: the element's darkest, {own.Y:0.0000}, is no darker than the plate's, {m.Plate.Black.Y:0.0000}; nothing was lifted.")); }
+        bool raised = MathF.Max(lift.X, MathF.Max(lift.Y, lift.Z)) > 0;
         // Where one channel is under, all are brought: black is black in all three.
-        return (step with { Levels = new(Vec3.From(lift), new(1, 1, 1)) }, FormattableString.Invariant($"Black level: lifted by {lift.X:0.0000} {lift.Y:0.0000} {lift.Z:0.0000}."));
+        Vector3 black = raised ? m.Plate.Black : own;
+        string told = raised ? FormattableString.Invariant($"Black level: lifted by {lift.X:0.0000} {lift.Y:0.0000} {lift.Z:0.0000}.") : FormattableString.Invariant($"Black level: the element's darkest, {own.Y:0.0000}, is no darker than the plate's, {m.Plate.Black.Y:0.0000}; nothing was lifted.");
+        float gain = 1;
+        if (white)
+        {
+            float brightest = m.Element.White is { } w ? Luminance.Of(w) : 0, wanted = Luminance.Of(m.PlateWhite), dark = Luminance.Of(black), from = Luminance.Of(own);
+            if (brightest > wanted && wanted > dark && brightest > from) { gain = (wanted - dark) / (brightest - from); }
+            told += gain < 1 ? FormattableString.Invariant($" White level: {brightest:0.000} brought to {wanted:0.000} by {gain:0.000} times.") : FormattableString.Invariant($" White level: the element's brightest, {brightest:0.000}, is no brighter than the plate's, {wanted:0.000}; nothing was taken.");
+        }
+        return raised || gain < 1 ? (step with { Levels = new(Vec3.From(black - gain * own), new(gain, gain, gain)) }, told) : (null, told);
     }
 
     private static (FinishStep?, string) Edge(FinishStep step, FinishReadings.Measured m)

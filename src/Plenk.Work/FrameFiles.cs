@@ -31,12 +31,14 @@ public static class FrameFiles
     }
 
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
-    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers)
+    /// <param name="overscan">By how many pixels the layers go on beyond the plate on every side: the comp covers the plate alone.</param>
+    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0)
     {
         var channels = new List<ExrChannel>();
         void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
         Add("comp", layers.Comp, "RGB", half: true);
-        channels.Add(new("comp.A", [.. Enumerable.Repeat(1f, layers.Comp.Width * layers.Comp.Height)], Half: true));
+        bool OnPlate(int x, int y) => x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
+        channels.Add(new("comp.A", [.. Enumerable.Range(0, layers.Comp.Width * layers.Comp.Height).Select(i => OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 1f : 0f)], Half: true));
         Add("element", layers.Element, "RGBA", half: true);
         Add("holdout", layers.Holdout, "A", half: true);
         Add("shadow", layers.Shadow, "RGB", half: true);

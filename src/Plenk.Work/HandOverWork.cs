@@ -18,19 +18,26 @@ using Plenk.Store;
 namespace Plenk.Work;
 
 /// <summary>What is handed over, and how it is named.</summary>
-/// <param name="Formats">exr, png16, dpx, mp4.</param>
+/// <param name="Formats">exr, png16, dpx; for review: mp4, stills (8-bit PNG), contact (frames of the range on one sheet).</param>
 /// <param name="Layers">Of the EXR; null: all there are.</param>
+/// <param name="Overscan">The EXR's layers go on beyond the plate by this share of its width on every side, 0 to 0.5; its comp does not.</param>
+/// <param name="BurnIn">Shot, version and frame stand in what is for review.</param>
+/// <param name="ThroughLook">What is for review is seen through the shot's LUT, where it has one.</param>
 /// <param name="Names">{production}, {sequence}, {shot}, {layer}, {version}, {frame}.</param>
-public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList<string>? Layers = null, string Names = HandOverChoice.UsualNames, ExrCompression Compression = ExrCompression.Zip, bool PartPerLayer = false, int? Width = null, bool Scene = true, bool Readings = true)
+public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList<string>? Layers = null, string Names = HandOverChoice.UsualNames, ExrCompression Compression = ExrCompression.Zip, bool PartPerLayer = false, int? Width = null, bool Scene = true, bool Readings = true, bool BurnIn = false, bool ThroughLook = true, double Overscan = 0)
 {
     public const string UsualNames = "{shot}_{layer}_v{version}.{frame}";
-    public static readonly string[] Known = ["exr", "png16", "dpx", "mp4"];
+    public static readonly string[] Known = ["exr", "png16", "dpx", "mp4", "stills", "contact"];
+
+    /// <summary>Some of it is looked at, not worked with.</summary>
+    public bool ForReview => Formats.Any(f => f is "mp4" or "stills" or "contact");
 
     /// <summary>Null: it can be done; else what is wrong, in the artist's terms.</summary>
     public string? Fault()
     {
-        if (Formats.Count == 0) { return "No format is chosen: exr, png16, dpx or mp4."; }
-        if (Formats.FirstOrDefault(f => !Known.Contains(f)) is { } strange) { return $"“{strange}” is not handed over; exr, png16, dpx and mp4 are."; }
+        if (Formats.Count == 0) { return "No format is chosen: exr, png16, dpx, mp4, stills or contact."; }
+        if (Formats.FirstOrDefault(f => !Known.Contains(f)) is { } strange) { return $"“{strange}” is not handed over; exr, png16, dpx, mp4, stills and contact are."; }
+        if (!(Overscan is >= 0 and <= 0.5)) { return "Overscan lies between 0 and 50 % of the plate's width on every side."; }
         foreach (string need in (ReadOnlySpan<string>)["{layer}", "{version}", "{frame}"]) { if (!Names.Contains(need, StringComparison.Ordinal)) { return $"The names need {need}: without it files would overwrite one another."; } }
         if (Regex.Match(Names, @"\{(?!production\}|sequence\}|shot\}|layer\}|version\}|frame\})[^}]*\}") is { Success: true } m) { return $"{m.Value} is no part of a name; {{production}}, {{sequence}}, {{shot}}, {{layer}}, {{version}} and {{frame}} are."; }
         return Names.Any(c => c is '/' or '\\' || c < ' ') ? "Names of files hold no slash." : null;
@@ -44,6 +51,7 @@ public sealed record HandedFile(string Name, string Kind, int? Frame, long Bytes
 public sealed partial class HandOverWork(ShotEngine engine)
 {
     private const string Begun = ".begun.json";
+    private const int MostOnSheet = 30;
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true };
 
     /// <summary>What is on its way in a folder: its version, and the key of what it is made of.</summary>
@@ -65,7 +73,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
     public static Start Begin(ShotDocument shot, HandOverChoice choice, string folder)
     {
         Directory.CreateDirectory(folder);
-        string key = ShotEngine.Key("hand over", 1, shot with { Tolerances = new Dictionary<string, double>(), Notes = [] }, choice);
+        string key = ShotEngine.Key("hand over", 2, shot with { Tolerances = new Dictionary<string, double>(), Notes = [] }, choice);
         int last = 0;
         var notes = new List<string>();
         foreach (string path in Directory.GetFiles(folder))
@@ -100,13 +108,16 @@ public sealed partial class HandOverWork(ShotEngine engine)
         int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), width = Math.Min(choice.Width ?? full, full);
         bool layers = choice.Formats.Contains("exr");
         string begun = Path.Combine(folder, Stem(shot, version) + Begun);
-        FrameLayers made = engine.Finish.Frame(shot, frame, width, RenderQuality.Full, dataPasses: layers, parts: layers, stop: stop, progress: progress);
+        int overscan = layers ? (int)Math.Ceiling(choice.Overscan * width) : 0;
+        FrameLayers bare = engine.Finish.Bare(shot, frame, width, RenderQuality.Full, dataPasses: layers, parts: layers, stop: stop, progress: progress, overscan: overscan);
+        // The comp is the plate's own size: what acts on the whole picture must not see beyond it.
+        FrameLayers made = engine.Finish.Laid(shot, frame, bare.Within(overscan));
         var files = new List<HandedFile>();
         CodeImage Comp(int bits) => engine.Comp(shot, frame, made, bits);
         if (layers)
         {
             string name = NameOf(shot, choice, version, "layers", frame, "exr");
-            files.Add(Exr(shot, choice, frame, made, folder, begun, name));
+            files.Add(Exr(shot, choice, frame, overscan == 0 ? made : engine.Finish.Laid(shot, frame, bare, overscan) with { Comp = Black(made.Comp, overscan) }, overscan, folder, begun, name));
         }
         if (choice.Formats.Contains("png16"))
         {
@@ -122,15 +133,26 @@ public sealed partial class HandOverWork(ShotEngine engine)
             string name = NameOf(shot, choice, version, "comp", frame, "dpx");
             files.Add(Codes(folder, begun, name, "dpx", frame, DpxFile.Write(comp, bits, transfer, frame, shot.Rate), comp, $"comp, {bits} bit, {ColorEncodings.NameOf(shot.Plate.Encoding)}"));
         }
-        if (choice.Formats.Contains("mp4"))
+        if (choice.ForReview)
         {
-            // The movie is made of these when all frames are there.
-            CodeImage shown = Comp(8);
-            MediaStore.WriteWhole(MovieFrame(folder, shot, version, frame), RasterFile.ToPng(shown.Through(engine.View(shot, shot.Look.LutMedia is null ? SeenThrough.Display : SeenThrough.Look)) with { Bits = 8 }));
+            CodeImage shown = Comp(8).Through(engine.View(shot, SeenBy(shot, choice)));
+            shown = new(shown.Width, shown.Height, 3, 8, Array.ConvertAll(shown.Codes, c => (ushort)((c + 128) / 257)));
+            // Movie and contact sheet are made of these when all frames are there.
+            CodeImage burned = choice.BurnIn ? ReviewPicture.BurnedIn(shown, $"{shot.Code}  v{version:000}", frame.ToString("0000", CultureInfo.InvariantCulture)) : shown;
+            byte[] png = RasterFile.ToPng(burned);
+            if (choice.Formats.Contains("mp4")) { MediaStore.WriteWhole(MovieFrame(folder, shot, version, frame), png); }
+            if (choice.Formats.Contains("contact")) { MediaStore.WriteWhole(SheetFrame(folder, shot, version, frame), choice.BurnIn ? RasterFile.ToPng(shown) : png); }
+            if (choice.Formats.Contains("stills")) { files.Add(Codes(folder, begun, NameOf(shot, choice, version, "review", frame, "png"), "png", frame, png, burned, $"for review, 8 bit, {SeenWords(shot, choice)}")); }
         }
         MediaStore.WriteWhole(record, JsonSerializer.SerializeToUtf8Bytes(files, Json));
         return files;
     }
+
+    private static SeenThrough SeenBy(ShotDocument shot, HandOverChoice choice) => shot.Look.LutMedia is null || !choice.ThroughLook ? SeenThrough.Display : SeenThrough.Look;
+
+    private static string SeenWords(ShotDocument shot, HandOverChoice choice) => $"as seen through {(SeenBy(shot, choice) == SeenThrough.Display ? "the display's encoding" : shot.Look.LutName)}{(choice.BurnIn ? ", shot, version and frame burned in" : "")}";
+
+    private static string SheetFrame(string folder, ShotDocument shot, int version, int frame) => Path.ChangeExtension(MovieFrame(folder, shot, version, frame), ".sheet.png");
 
     private static string MovieFrame(string folder, ShotDocument shot, int version, int frame) => Path.Combine(folder, ".frames", string.Create(CultureInfo.InvariantCulture, $"{Stem(shot, version)}.{frame:0000}.png"));
 
@@ -155,9 +177,18 @@ public sealed partial class HandOverWork(ShotEngine engine)
 
     private static HandedFile Handed(string name, string kind, int? frame, byte[] bytes, string what) => new(name, kind, frame, bytes.LongLength, Convert.ToHexStringLower(SHA256.HashData(bytes)), what);
 
-    private HandedFile Exr(ShotDocument shot, HandOverChoice choice, int frame, FrameLayers made, string folder, string begun, string name)
+    /// <summary>A picture with black around it.</summary>
+    private static FloatImage Black(FloatImage picture, int margin)
     {
-        var (channels, attributes) = FrameFiles.Channels(shot, frame, made);
+        var result = new FloatImage(picture.Width + 2 * margin, picture.Height + 2 * margin, picture.Channels);
+        for (int y = 0; y < picture.Height; y++) { picture.Row(y).CopyTo(result.Row(y + margin)[(margin * picture.Channels)..]); }
+        return result;
+    }
+
+    private HandedFile Exr(ShotDocument shot, HandOverChoice choice, int frame, FrameLayers made, int overscan, string folder, string begun, string name)
+    {
+        var (channels, attributes) = FrameFiles.Channels(shot, frame, made, overscan);
+        var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         if (choice.Layers is { } wanted)
         {
             static string LayerOf(string channel) => Regex.Replace(channel[..channel.LastIndexOf('.')], @"^(id_\w+?)\d\d$", "$1");
@@ -166,7 +197,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             channels = [.. channels.Where(c => wanted.Contains(LayerOf(c.Name)))];
         }
         var (pose, pinhole) = engine.Camera(shot, frame);
-        pinhole = pinhole.Resized(made.Comp.Width, made.Comp.Height);
+        pinhole = pinhole.Resized(across, down);
         float[] toCamera = RowVectors(pose);
         string path = Path.Combine(folder, name);
         Clear(path, begun);
@@ -175,6 +206,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
             ExrFile.Write(path, made.Comp.Width, made.Comp.Height, channels, new ExrHead
             {
                 Compression = choice.Compression,
+                DataCorner = (-overscan, -overscan),
+                Display = (across, down),
                 Rate = (shot.Rate.Num, shot.Rate.Den),
                 Attributes = new Dictionary<string, string>(attributes)
                 {
@@ -236,7 +269,17 @@ public sealed partial class HandOverWork(ShotEngine engine)
             told?.Invoke("movie");
             string name = Stem(shot, version) + ".mp4", path = Path.Combine(folder, name);
             VideoFile.Encode(path, [.. frames.Select(f => MovieFrame(folder, shot, version, f))], shot.Rate, stop);
-            files.Add(Handed(name, "movie", null, File.ReadAllBytes(path), $"comp, {frames.Count} frames, H.264, as seen through {(shot.Look.LutMedia is null ? "the display's encoding" : shot.Look.LutName)}"));
+            files.Add(Handed(name, "movie", null, File.ReadAllBytes(path), $"comp, {frames.Count} frames, H.264, {SeenWords(shot, choice)}"));
+        }
+        if (choice.Formats.Contains("contact"))
+        {
+            told?.Invoke("contact sheet");
+            string name = Stem(shot, version) + ".contact.png", path = Path.Combine(folder, name);
+            // So many that each can be judged, the first and the last among them.
+            int[] shown = [.. Enumerable.Range(0, Math.Min(frames.Count, MostOnSheet)).Select(i => frames[frames.Count <= MostOnSheet ? i : (int)Math.Round((double)i * (frames.Count - 1) / (MostOnSheet - 1))])];
+            CodeImage sheetOf = ReviewPicture.ContactSheet($"{shot.Production}   {shot.Sequence}   {shot.Code}   version {version}", [.. shown.Select(f => (f.ToString(CultureInfo.InvariantCulture), RasterFile.Read(File.ReadAllBytes(SheetFrame(folder, shot, version, f)), name)))]);
+            MediaStore.WriteWhole(path, RasterFile.ToPng(sheetOf));
+            files.Add(Handed(name, "png", null, File.ReadAllBytes(path), $"{shown.Length} frames on one sheet, {SeenWords(shot, choice with { BurnIn = false })}"));
         }
         if (choice.Scene && shot.Camera is not null)
         {
@@ -258,6 +301,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         {
             File.Delete(Record(folder, shot, version, f));
             File.Delete(MovieFrame(folder, shot, version, f));
+            File.Delete(SheetFrame(folder, shot, version, f));
         }
         if (Directory.Exists(Path.Combine(folder, ".frames")) && !Directory.EnumerateFileSystemEntries(Path.Combine(folder, ".frames")).Any()) { Directory.Delete(Path.Combine(folder, ".frames")); }
         return sheet + ".json";

@@ -157,9 +157,15 @@ public static class LightWork
         PickResult hit = engine.Pick(shot, frame, x, y);
         if (hit.Point is not { } p || hit.Normal is not { } n || hit.Linear is not { } plate) { throw new ShotFault("Nothing of the set is there. Click on a piece."); }
         SetScene set = engine.Set(Hanging.At(shot, frame));
-        SampledLight light = LightRig.Of([panorama with { Off = false, Alone = false }], l => engine.Around(l.Media!)).Sampled[0];
+        double wanted = Luminance.Of(new Vector3((float)plate[0], (float)plate[1], (float)plate[2]));
         var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
         Vector3 point = new Vector3((float)p[0], (float)p[1], (float)p[2]) + normal * 1e-3f;
+        if (panorama.ShowsPlace)
+        {
+            return new PlacePicture(panorama, engine.Around(panorama.Media!)).TryAt(point, normal, set.Scene, out Vector3 shown) && Luminance.Of(shown) > 0 ? wanted / Luminance.Of(shown)
+                : throw new ShotFault("That spot was not seen from where the panorama was shot. Click one that it shows, or type its place.");
+        }
+        SampledLight light = LightRig.Of([panorama with { Off = false, Alone = false }], l => engine.Around(l.Media!)).Sampled[0];
         double e = 0;
         const int samples = 8192;
         for (uint i = 0; i < samples; i++)
@@ -168,8 +174,7 @@ public static class LightWork
             if (s.Factor > 0 && !set.Scene.Occluded(new Ray(point, s.Direction), RayKinds.LightSet)) { e += Luminance.Of(s.Irradiance); }
         }
         e /= samples;
-        double shown = Luminance.Of(new Vector3((float)plate[0], (float)plate[1], (float)plate[2]));
-        return e > 1e-9 ? Math.PI * shown / albedo / e : throw new ShotFault("The panorama does not reach that surface: the set closes it off, or it is turned away.");
+        return e > 1e-9 ? Math.PI * wanted / albedo / e : throw new ShotFault("The panorama does not reach that surface: the set closes it off, or it is turned away.");
     }
 
     /// <summary>The ratio shadowed ÷ lit of the named real shadow: the plate's, and what our lights give with the sun taken away.</summary>
@@ -224,8 +229,8 @@ public static class LightWork
         var (real, _, sun, around) = Level(engine, shot);
         // around' ÷ (around' + sun) = real.
         Vector3 by = sun * real / (Vector3.One - real) / Vector3.Max(around, new(1e-9f));
-        if (!shot.Lights.Any(l => l is { Off: false, InPlate: true, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama })) { throw new ShotFault("There is no sky or fill that could lighten the shadow. Add one at step 5 first."); }
-        return [.. shot.Lights.Select(l => l is { Off: false, InPlate: true, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama } ? Shining(l, shot.RealShadow!.Frame, SampledLight.ColourOf(l.At(shot.RealShadow.Frame)) * by) : l)];
+        if (!shot.Lights.Any(l => l is { Off: false, InPlate: true, ShowsPlace: false, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama })) { throw new ShotFault("There is no sky or fill that could lighten the shadow. Add one at step 5 first."); }
+        return [.. shot.Lights.Select(l => l is { Off: false, InPlate: true, ShowsPlace: false, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama } ? Shining(l, shot.RealShadow!.Frame, SampledLight.ColourOf(l.At(shot.RealShadow.Frame)) * by) : l)];
     }
 
     /// <summary>

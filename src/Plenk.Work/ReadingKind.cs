@@ -19,6 +19,13 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     /// <summary>Pictures that readings are taken from have this width, or the plate's if that is less.</summary>
     private const int Width = 480;
 
+    /// <summary>Those of the finished frame: all of one measuring.</summary>
+    private static (Reading Blank, Func<FinishReadings.Measured, Reading> Of)[] FinishKinds =>
+    [
+        (FinishReadings.BlackBlank, FinishReadings.Black), (FinishReadings.WhiteBlank, FinishReadings.White), (FinishReadings.TintBlank, FinishReadings.Tint),
+        (FinishReadings.EdgeBlank, FinishReadings.Edge), (FinishReadings.HoldoutBlank, FinishReadings.Holdout), (FinishReadings.GrainBlank, FinishReadings.Grain),
+    ];
+
     /// <summary>In the order of the steps.</summary>
     public static IReadOnlyList<ReadingKind> All { get; } =
     [
@@ -41,12 +48,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         new(3, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], Gap),
         new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
         new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
-        new(1, FinishReadings.BlackBlank, Shown, Finished(FinishReadings.BlackBlank, FinishReadings.Black)),
-        new(1, FinishReadings.WhiteBlank, Shown, Finished(FinishReadings.WhiteBlank, FinishReadings.White)),
-        new(1, FinishReadings.TintBlank, Shown, Finished(FinishReadings.TintBlank, FinishReadings.Tint)),
-        new(1, FinishReadings.EdgeBlank, Shown, Finished(FinishReadings.EdgeBlank, FinishReadings.Edge)),
-        new(1, FinishReadings.HoldoutBlank, Shown, Finished(FinishReadings.HoldoutBlank, FinishReadings.Holdout)),
-        new(1, FinishReadings.GrainBlank, Shown, Finished(FinishReadings.GrainBlank, FinishReadings.Grain)),
+        .. FinishKinds.Select(k => new ReadingKind(3, k.Blank, Shown, (engine, shot, stop) => Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop))))),
     ];
 
     public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
@@ -117,7 +119,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
             stop.ThrowIfCancellationRequested();
             frames.Add((frame, ProjectionReadings.Match(shot, engine.Projected(shot, frame, width, 2, stop), engine.QuietPlate(shot, frame, width), frame, shot.Plate!.Width)));
         }
-        return ProjectionReadings.Worst(frames);
+        return OverFrames.Worst(frames);
     }
 
     private static Reading Cloud(ShotEngine engine, ShotDocument shot, CancellationToken stop)
@@ -167,6 +169,24 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     /// <summary>All that a finished frame hangs on.</summary>
     private static object?[] Shown(ShotDocument s) => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed, s.ShutterDegrees, s.Finish, s.Depth is { Hides: true } ? s.Depth : null, .. s.Pieces.Any(p => p.Duties.LightsElements) ? Sources(s) : []];
 
-    private static Func<ShotEngine, ShotDocument, CancellationToken, Reading> Finished(Reading blank, Func<FinishReadings.Measured, Reading> of) =>
-        (engine, shot, stop) => shot.Elements.All(e => e.Off) ? blank with { Note = "nothing stands here yet" } : of(engine.Finish.Measured(shot, stop));
+    private static Reading Finished(ShotEngine engine, ShotDocument shot, Reading blank, Func<Reading> of) => shot.Elements.All(e => e.Off) ? blank with { Note = "nothing stands here yet" } : of();
+
+    /// <summary>So many frames tell a range, its ends among them.</summary>
+    public const int FramesOfRange = 9;
+
+    /// <summary>The readings of the finished frame taken over the range, each with its key: they stand in the place of those of one frame.</summary>
+    public static IReadOnlyList<(string Key, Reading Reading)> FinishOverRange(ShotEngine engine, ShotDocument shot, CancellationToken stop, Action<string, double> progress)
+    {
+        if (shot.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+        FrameRange range = shot.Cut ?? shot.Range;
+        int[] frames = [.. Enumerable.Range(0, FramesOfRange).Select(i => range.First + (range.Last - range.First) * i / (FramesOfRange - 1)).Distinct()];
+        var measured = new List<FinishReadings.Measured>();
+        foreach (int frame in frames)
+        {
+            stop.ThrowIfCancellationRequested();
+            progress($"frame {frame}", (double)measured.Count / frames.Length);
+            measured.Add(engine.Finish.Measured(shot, stop, frame));
+        }
+        return [.. FinishKinds.Select(k => (All.First(r => r.Blank.Id == k.Blank.Id).Key(shot), OverFrames.Worst([.. measured.Select(m => (m.Frame, k.Of(m)))])))];
+    }
 }

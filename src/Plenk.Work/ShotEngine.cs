@@ -115,7 +115,7 @@ public sealed class ShotEngine
 
     /// <summary>Where the sky is seen from inside the set; null where no light comes from all around.</summary>
     public SkyOpenings? OpeningsOf(ShotDocument shot) =>
-        shot.Lights.Any(l => l is { Kind: LightKind.Sky or LightKind.Panorama, Off: false })
+        shot.Lights.Any(l => l is { Kind: LightKind.Sky or LightKind.Panorama, ShowsPlace: false, Off: false })
             ? _openings.Get(Key("openings", 1, shot.Pieces, shot.Seed), () => new(SkyOpenings.Find(Set(shot), shot.Seed))).Value : null;
 
     private readonly Cache<Panorama> _panoramas = new(4);
@@ -200,34 +200,37 @@ public sealed class ShotEngine
     /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
     /// traced anew while one is dragged.
     /// </summary>
+    /// <param name="overscan">All layers go on by so many pixels of that width on every side; the plate does not, and its border's pixels stand for it. Not with <paramref name="keepWithout"/>.</param>
     public FrameLayers Render(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        CancellationToken stop = default, Action<double>? progress = null, bool parts = false, bool ids = false)
+        CancellationToken stop = default, Action<double>? progress = null, bool parts = false, bool ids = false, int overscan = 0)
     {
         ShotDocument given = shot;
         shot = Hanging.At(shot, frame);
         FloatImage plate = Plate(shot, frame, width);
+        var (w, h) = (plate.Width, plate.Height);
         var (pose, pinhole) = Camera(shot, frame);
         shot = Holdouts.At(shot, pose, pinhole);
         SkyOpenings? openings = OpeningsOf(shot);
         shot = Figures.At(LitAt(shot, frame), frame);
         SetScene set = Set(shot);
         LightRig rig = Rig(shot);
-        RayGrid grid = Grid(shot, frame, plate.Width, plate.Height);
+        RayGrid within = Grid(shot, frame, w, h), grid = overscan == 0 ? within : new(within.Pinhole.Wider(overscan), pose);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
-        float[]? hides = shot.Depth is { Hides: true } ? HideDistance(shot, frame, grid) : null;
-        IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, plate.Width, plate.Height);
-        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches);
+        float[] Wider(float[] values) => FloatImage.Around(values, w, h, 1, overscan);
+        float[]? hides = shot.Depth is { Hides: true } && HideDistance(shot, frame, within) is { } near ? Wider(near) : null;
+        IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own ? [.. own.Select(r => r is null ? null : Wider(r))] : null;
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
         SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : MatteWork.KeyOf(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
-        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, plate.Width, plate.Height), Next = parts ? Next(given, frame, width, set) : null, Mattes = Hiding(shot, frame, plate), Rendered = RenderedLayers(shot, frame, grid) };
-        return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false), quality),
-            plate, openings, options, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, w, h) is { } s ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)]) : null, Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null, Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))], Rendered = RenderedLayers(shot, frame, grid) };
+        return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, overscan, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false) { Margin = overscan }, quality),
+            plate.Around(overscan), openings, options, stop, progress is null ? null : rows => progress((double)rows / grid.Height));
     }
 
     /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
     private const int MostMoments = 16;
 
     /// <summary>Camera, set and elements at moments spread over the time that the shutter is open, centred on the frame; null: it is not counted.</summary>
-    private IReadOnlyList<RenderMoment>? WhileOpen(ShotDocument given, ShotDocument at, int frame, RayGrid grid, Func<(RayGrid Grid, SetScene Set), int, uint, SetPass> pass, RenderQuality quality)
+    private IReadOnlyList<RenderMoment>? WhileOpen(ShotDocument given, ShotDocument at, int frame, RayGrid grid, int overscan, Func<(RayGrid Grid, SetScene Set), int, uint, SetPass> pass, RenderQuality quality)
     {
         int n = Math.Min(MostMoments, quality.CameraSamples);
         if (given.ShutterDegrees <= 0 || n < 2) { return null; }
@@ -237,7 +240,7 @@ public sealed class ShotEngine
         {
             double moment = frame + ((i + 0.5) / n - 0.5) * given.ShutterDegrees / 360;
             if (!camera.TryNear(frame, moment, out Pose pose, out Pinhole pinhole)) { (pose, pinhole) = Camera(given, frame); }
-            pinhole = pinhole.Resized(grid.Width, grid.Height);
+            pinhole = pinhole.Resized(grid.Width - 2 * overscan, grid.Height - 2 * overscan).Wider(overscan);
             RayGrid own = pinhole == grid.Pinhole ? grid.From(pose) : new(pinhole, pose);
             ShotDocument then = Hanging.At(given, moment);
             SetScene set = Set(at);

@@ -42,6 +42,84 @@ public sealed class ContactTests
         Assert.Equal(0, far.Added[0, 0, 0]); // too small there to be noticed
     }
 
+    // Two balls of one element, metres apart: each by its own form factor, (R ÷ d)² cos θ for a sphere above the horizon (Howell). Aimed at as one they would be missed by most rays.
+    [Fact]
+    public void An_element_in_two_parts_is_aimed_at_part_by_part()
+    {
+        TriangleMesh one = PieceMeshes.Ball(96);
+        Vector3[] places = [new(-4, 3, 0), new(4, 3, 0)];
+        var two = new TriangleMesh([.. places.SelectMany(p => one.Positions.Select(v => v * 0.4f + p))], [.. Enumerable.Range(0, 2).SelectMany(k => one.Indices.Select(i => i + k * one.Positions.Length))]);
+        IReadOnlyList<(Vector3 Middle, float Radius)> balls = new MeshTree(two).Balls;
+        Assert.All(two.Positions, v => Assert.Contains(balls, b => Vector3.Distance(v, b.Middle) <= b.Radius + 1e-5f));
+        Assert.All(balls, b => Assert.InRange(b.Radius, 0.05f, 0.41f));
+        FrameLayers layers = Spot(1, LightRig.Of([Sky with { CastsShadow = false }]), [new("pair", new(new MeshTree(two), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(2) }]), Similarity.Identity)], new() { DataPasses = false, Bounce = true }, 1024);
+        double Factor(double away) => 0.16 / (away * away + 9) * (3 / Math.Sqrt(away * away + 9));
+        double expected = 0.4 * 2 * (Factor(5) + Factor(3));
+        Assert.Equal(expected, layers.Added[0, 0, 0], 0.03 * expected);
+    }
+
+    // Half of a wide sun behind a card's edge: by how much its light varies from seed to seed falls with the rounds, its mean stays.
+    [Fact]
+    public void Rounds_of_shadow_take_noise_and_leave_the_mean()
+    {
+        var card = new PlacedElement("card", new(new MeshTree(PieceMeshes.Box(new(20, 0.01, 20))), []), new Similarity(1, Matrix3.Identity, new(10, 3, 0)));
+        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0), Strength = 1, AngularDiameterDegrees = 20 }, new Light { Id = "fill", Kind = LightKind.Fill, Strength = 0.1 }]);
+        var pinhole = new Pinhole(1, 1, 40, 40, 0.5, 0.5, Lens.None);
+        Pose pose = Pose.LookAt(new(-0.1, 2, 0), new(-0.1, 0, 0), Vec3.UnitZ);
+        (double Mean, double Spread) Of(int rounds)
+        {
+            double[] s = [.. Enumerable.Range(0, 48).Select(seed => (double)DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(4, 1, 1, 1, rounds), (uint)seed, keep: false), [card], new FloatImage(1, 1, 3, [1, 1, 1]), null, pose, new() { DataPasses = false }).Shadow[0, 0, 0])];
+            double mean = s.Average();
+            return (mean, Math.Sqrt(s.Average(v => (v - mean) * (v - mean))));
+        }
+        var (once, many) = (Of(0), Of(15));
+        Assert.Equal(once.Mean, many.Mean, 3 * once.Spread / Math.Sqrt(48));
+        Assert.InRange(many.Spread, 0, once.Spread / 4);
+    }
+
+    // What the plate does not show is looked up in the panorama in the direction in which it stands from there, and not where a wall hides it from there.
+    [Fact]
+    public void A_mirror_shows_the_place_as_the_panorama_saw_it()
+    {
+        var room = new Piece { Id = "room", Kind = PieceKind.Box, Size = new(6, 6, 6) }; // stands on the floor, its middle at 3 m
+        var from = new Vec3(0.8, 2.2, 1.1);
+        var picture = new FloatImage(512, 256, 3);
+        for (int y = 0; y < 256; y++)
+        {
+            for (int x = 0; x < 512; x++)
+            {
+                Vec3 d = Panorama.DirectionAt((x + 0.5) / 512, (y + 0.5) / 256);
+                double t = new[] { ((d.X > 0 ? 3 : -3) - from.X) / d.X, ((d.Y > 0 ? 6 : 0) - from.Y) / d.Y, ((d.Z > 0 ? 3 : -3) - from.Z) / d.Z }.Min();
+                Vec3 p = from + t * d;
+                // A room painted by place: a spot tells where it is.
+                (picture[x, y, 0], picture[x, y, 1], picture[x, y, 2]) = ((float)(p.X + 3), (float)p.Y, (float)(p.Z + 3));
+            }
+        }
+        var light = new Light { Id = "around", Kind = LightKind.Panorama, ShowsPlace = true, Position = from, Strength = 1 };
+        PlacedElement ball = Ball(new("chrome", Vector3.One, 1, 0), 3, 0.5);
+        Vector3 Seen(params Piece[] pieces)
+        {
+            var set = new SetScene([room, .. pieces], (_, _) => throw new InvalidOperationException());
+            var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
+            Pose pose = Pose.LookAt(new(0, 3, 2.5), new(0.2, 3.1, 0.4), Vec3.UnitY);
+            FloatImage seen = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([light], _ => new(picture)), null, new(16, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false }).Element;
+            return new(seen[0, 0, 0], seen[0, 0, 1], seen[0, 0, 2]);
+        }
+        // The ray by hand: from the camera to the ball, mirrored there, to a wall.
+        Vec3 eye = new(0, 3, 2.5), to = (new Vec3(0.2, 3.1, 0.4) - eye).Normalized(), middle = new(0, 3, 0), off = eye - middle;
+        double b = Vec3.Dot(off, to), near = -b - Math.Sqrt(b * b - off.LengthSquared + 0.25);
+        Vec3 hit = eye + near * to, n = (hit - middle).Normalized(), back = to - 2 * Vec3.Dot(to, n) * n;
+        double way = new[] { ((back.X > 0 ? 3 : -3) - hit.X) / back.X, ((back.Y > 0 ? 6 : 0) - hit.Y) / back.Y, ((back.Z > 0 ? 3 : -3) - hit.Z) / back.Z }.Min();
+        Vec3 wall = hit + way * back;
+        Vector3 shown = Seen();
+        Assert.Equal(wall.X + 3, shown.X, 0.05);
+        Assert.Equal(wall.Y, shown.Y, 0.05);
+        Assert.Equal(wall.Z + 3, shown.Z, 0.05);
+        // A screen between that wall and where the panorama was shot: it cannot have seen it, and nothing lights the room.
+        Vec3 between = 0.7 * wall + 0.3 * from;
+        Assert.Equal(default, Seen(new Piece { Id = "screen", Kind = PieceKind.Box, Size = new(0.4, 0.4, 0.4), Position = between - new Vec3(0, 0.2, 0) }));
+    }
+
     // A closed white sphere lights itself and the floor so that nothing is lost: under a uniform sky of 1 a white body of albedo 1 is as bright
     // as the sky it hides, wherever it sees the sky alone. Over a black floor its lower half sees nothing; so what the floor gains is the upper
     // limit times its albedo.

@@ -24,6 +24,9 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
         return new(width, height, Fx * sx, Fy * sy, Cx * sx, Cy * sy, Lens);
     }
 
+    /// <summary>The same camera on an image that goes on by so many pixels on every side.</summary>
+    public Pinhole Wider(int margin) => margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Fx, Fy, Cx + margin, Cy + margin, Lens);
+
     /// <summary>The same camera with its focal length multiplied.</summary>
     public Pinhole Zoomed(double by) => by == 1 ? this : this with { Fx = Fx * by, Fy = Fy * by };
 

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Runtime.CompilerServices;
+using Plenk.Core.Geometry;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Contact;
@@ -14,7 +15,8 @@ public sealed class ElementScene
     private const float Negligible = 4e-3f;
     private readonly TraceScene _scene;
     private readonly bool _seeThrough;
-    private readonly (Vector3 Middle, float SquaredRadius)[] _balls;
+    private readonly (Vector3 Middle, float SquaredRadius)[] _whole, _balls; // around elements, and around their parts
+    private readonly int[] _elementOf; // by ball
 
     public IReadOnlyList<PlacedElement> Elements { get; }
     public IReadOnlyList<TraceInstance> Instances => _scene.Instances;
@@ -24,7 +26,10 @@ public sealed class ElementScene
         Elements = elements;
         _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
-        _balls = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
+        _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
+        // A little wider, so that rounding leaves nothing of the mesh outside.
+        _balls = [.. elements.SelectMany(e => e.Model.Tree.Balls.Select(b => (e.ObjectToWorld.Apply(Vec3.From(b.Middle)).ToSingle(), b.Radius * b.Radius * (float)(e.ObjectToWorld.Scale * e.ObjectToWorld.Scale) * 1.0001f)))];
+        _elementOf = [.. elements.SelectMany((e, i) => e.Model.Tree.Balls.Select(_ => i))];
     }
 
     /// <summary>False only for rays that meet no element.</summary>
@@ -61,34 +66,40 @@ public sealed class ElementScene
     }
 
     /// <summary>
-    /// A direction from a spot into the ball around one of the elements that matter there, and how densely directions are drawn, a
-    /// steradian, over all of their balls (the one-sample mixture of Veach and Guibas 1995). False where none matters.
+    /// A direction from a spot into one of the balls around the elements that matter there, chosen by how large it is seen, and how densely
+    /// directions are drawn, a steradian, over all of them (the one-sample mixture of Veach and Guibas 1995). False where none matters.
     /// </summary>
     public bool Towards(Vector3 point, Vector3 normal, Vector2 u, out Vector3 direction, out float density)
     {
         (direction, density) = (default, 0);
-        int count = 0;
-        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal)) { count++; } }
-        if (count == 0) { return false; }
-        int chosen = Math.Min(count - 1, (int)(u.X * count));
-        var rest = new Vector2(u.X * count - chosen, u.Y);
-        for (int i = 0, k = 0; i < _balls.Length; i++)
+        float whole = 0;
+        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal)) { whole += Seen(i, point); } }
+        if (whole <= 0) { return false; }
+        float pick = u.X * whole;
+        int chosen = 0;
+        for (int i = 0; i < _balls.Length; i++)
         {
-            if (!Matters(i, point, normal) || k++ != chosen) { continue; }
-            direction = Cone(i, point, out float cos) is { } axis ? Sampling.Cone(axis, cos, rest) : Sampling.CosineHemisphere(normal, rest);
-            break;
+            if (!Matters(i, point, normal)) { continue; }
+            chosen = i;
+            if (pick < Seen(i, point)) { break; }
+            pick -= Seen(i, point);
         }
+        var rest = new Vector2(Math.Clamp(pick / Seen(chosen, point), 0, 0.9999999f), u.Y);
+        direction = Cone(chosen, point, out float narrow) is { } middle ? Sampling.Cone(middle, narrow, rest) : Sampling.CosineHemisphere(normal, rest);
         float cosine = Vector3.Dot(direction, normal);
         if (cosine <= 0) { return true; }
         for (int i = 0; i < _balls.Length; i++)
         {
             if (!Matters(i, point, normal)) { continue; }
-            if (Cone(i, point, out float cos) is { } axis) { if (Vector3.Dot(axis, direction) >= cos) { density += 1 / (2 * MathF.PI * (1 - cos)); } }
+            if (Cone(i, point, out float cos) is { } axis) { if (Vector3.Dot(axis, direction) >= cos) { density += 1 / (2 * MathF.PI); } }
             else { density += cosine / MathF.PI; }
         }
-        density /= count;
+        density /= whole;
         return true;
     }
+
+    /// <summary>How large a ball is seen: its solid angle by 2π, and 1 where the whole side is drawn.</summary>
+    private float Seen(int i, Vector3 point) => Cone(i, point, out float cos) is not null ? 1 - cos : 1;
 
     /// <summary>Every element that matters at a spot is seen in a narrow cone from it: aiming tells more than looking around.</summary>
     public bool CanAim(Vector3 point, Vector3 normal)
@@ -97,11 +108,13 @@ public sealed class ElementScene
         return true;
     }
 
-    private bool Matters(int i, Vector3 point, Vector3 normal)
+    private bool Matters(int i, Vector3 point, Vector3 normal) => Above(_balls[i], point, normal, 0) && Above(_whole[_elementOf[i]], point, normal, Negligible);
+
+    private static bool Above((Vector3 Middle, float SquaredRadius) ball, Vector3 point, Vector3 normal, float negligible)
     {
-        Vector3 to = _balls[i].Middle - point;
-        float square = to.LengthSquared(), radius = MathF.Sqrt(_balls[i].SquaredRadius);
-        return square <= _balls[i].SquaredRadius || (_balls[i].SquaredRadius > Negligible * square && Vector3.Dot(to, normal) > -radius);
+        Vector3 to = ball.Middle - point;
+        float square = to.LengthSquared();
+        return square <= ball.SquaredRadius || (ball.SquaredRadius > negligible * square && Vector3.Dot(to, normal) > -MathF.Sqrt(ball.SquaredRadius));
     }
 
     /// <summary>The way to a ball's middle and the cosine of its half angle; null within it, and so near that the whole side is drawn.</summary>

@@ -88,10 +88,15 @@ public static class ElementMeasure
             {
                 float at = without.Comp.Data[3 * i + 1];
                 if (without.Held.Data[4 * i + 3] < 0.99f || at < low || at >= high) { continue; }
-                double d = with.Comp.Data[3 * i + 1] - at, e = plate.Deviation(1, at);
-                (sum, expected, n) = (sum + d * d, expected + e * e, n + 1);
+                for (int c = 0; c < 3; c++)
+                {
+                    double d = with.Comp.Data[3 * i + c] - without.Comp.Data[3 * i + c], e = plate.Deviation(c, without.Comp.Data[3 * i + c]);
+                    (sum, expected) = (sum + d * d, expected + e * e);
+                }
+                n++;
             }
-            if (n >= 200 && expected > 0) { result.Add((levels[k].Level.Y, Math.Sqrt(sum / expected))); }
+            // Neighbours are alike: of fewer the spread itself is not told to some percent.
+            if (n >= 500 && expected > 0) { result.Add((levels[k].Level.Y, Math.Sqrt(sum / expected))); }
         }
         return result;
     }

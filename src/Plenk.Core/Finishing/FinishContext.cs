@@ -28,7 +28,14 @@ public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorW
     /// <summary>The driving picture of a ripple at this frame, linear; null: it has none.</summary>
     public Func<RippleSettings, FloatImage?>? Driving { get; init; }
 
-    public double FocalMm => Pinhole.Fx * SensorWidthMm / Pinhole.Width;
+    /// <summary>So many pixels on every side lie beyond the plate (overscan).</summary>
+    public int Margin { get; init; }
+
+    /// <summary>Of the plate, in pixels of the picture.</summary>
+    public int PlateWidth => Pinhole.Width - 2 * Margin;
+    public int PlateHeight => Pinhole.Height - 2 * Margin;
+
+    public double FocalMm => Pinhole.Fx * SensorWidthMm / PlateWidth;
 }
 
 /// <summary>A step cannot be done as it is set; the message says why, in the artist's terms.</summary>

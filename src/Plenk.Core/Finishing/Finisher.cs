@@ -209,7 +209,7 @@ public sealed class Finisher
         float[] mask = Mask(s);
         var radius = new float[_width * _height];
         var near = new float[_width * _height];
-        double perMm = _width / _context.SensorWidthMm;
+        double perMm = _context.PlateWidth / _context.SensorWidthMm;
         Parallel.For(0, _height, y =>
         {
             for (int x = 0; x < _width; x++)
@@ -229,7 +229,7 @@ public sealed class Finisher
     /// <summary>The lens's vignette and lateral colour on what never went through it.</summary>
     private void Marked(FinishStep s, LensMarks marks)
     {
-        double cx = _context.Pinhole.Cx, cy = _context.Pinhole.Cy, corner = Math.Sqrt(_width * (double)_width + _height * (double)_height) / 2;
+        double cx = _context.Pinhole.Cx, cy = _context.Pinhole.Cy, corner = Math.Sqrt(_context.PlateWidth * (double)_context.PlateWidth + _context.PlateHeight * (double)_context.PlateHeight) / 2;
         double[] size = [1 + marks.RedPermille / 1000, 1, 1 + marks.BluePermille / 1000];
         Replace(s, image =>
         {

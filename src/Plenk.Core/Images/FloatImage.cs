@@ -47,6 +47,36 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         }
     }
 
+    /// <summary>Its inner part, without so many pixels on every side.</summary>
+    public FloatImage Within(int margin) => margin == 0 ? this : new(Width - 2 * margin, Height - 2 * margin, Channels, Within(Data, Width, Height, Channels, margin));
+
+    /// <summary>The same of values that lie row by row, so many a pixel.</summary>
+    public static T[] Within<T>(T[] values, int width, int height, int each, int margin)
+    {
+        if (margin == 0) { return values; }
+        int w = (width - 2 * margin) * each;
+        var result = new T[w * (height - 2 * margin)];
+        for (int y = 0; y < height - 2 * margin; y++) { values.AsSpan(((y + margin) * width + margin) * each, w).CopyTo(result.AsSpan(y * w)); }
+        return result;
+    }
+
+    /// <summary>It goes on by so many pixels on every side, as its border's pixels are.</summary>
+    public FloatImage Around(int margin) => margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Channels, Around(Data, Width, Height, Channels, margin));
+
+    /// <inheritdoc cref="Around(int)"/>
+    public static T[] Around<T>(T[] values, int width, int height, int each, int margin)
+    {
+        if (margin == 0) { return values; }
+        int w = width + 2 * margin, h = height + 2 * margin;
+        var result = new T[w * h * each];
+        for (int y = 0; y < h; y++)
+        {
+            int from = Math.Clamp(y - margin, 0, height - 1) * width;
+            for (int x = 0; x < w; x++) { values.AsSpan((from + Math.Clamp(x - margin, 0, width - 1)) * each, each).CopyTo(result.AsSpan((y * w + x) * each)); }
+        }
+        return result;
+    }
+
     /// <summary>Area average to a smaller size (box filter over the exact footprint). For pictures, never for data passes.</summary>
     public FloatImage ReducedTo(int width, int height)
     {

@@ -167,7 +167,7 @@ public sealed class DifferentialRenderer
         public Shaded Parts;
         public float Before, After, ElementOpen;
         public float DistanceSum, DistanceWeight, Shown;
-        public int Receivers, SetClosed, ElementSamples;
+        public int LightSamples, Receivers, SetClosed, ElementSamples;
         public bool Between;
         public Vector3 E0, E1, New, Half0, Half1, Bounced, BouncedNew, Kept, KeptNew, HalfKept;
         public float SkyKept;
@@ -183,7 +183,7 @@ public sealed class DifferentialRenderer
         long cast = _pass.IsKept ? 0 : _width * _samples;
         for (int x = 0; x < _width; x++)
         {
-            var sums = new Sums();
+            var sums = new Sums { LightSamples = _samples };
             byLight.Clear();
             closed.Clear();
             for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
@@ -194,8 +194,9 @@ public sealed class DifferentialRenderer
             {
                 for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
                 {
-                    Light(_moments[m].Pass, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], ref sums, ref cast);
+                    Light(_moments[m].Pass, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], _moments[m].Pass.FirstSample, ref sums, ref cast);
                 }
+                if (sums.Between && RoundsFor(sums) is > 0 and int rounds) { Finer(x, y, rounds, closed, ref sums, ref cast); }
                 sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
                 sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
                 sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
@@ -218,7 +219,7 @@ public sealed class DifferentialRenderer
     /// <summary>What the camera sees of elements, what they keep from the set, and what they send it.</summary>
     private void Elements(Moment moment, int x, int y, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, Span<bool> closed, Span<Vector3> byLight, Tally tally, ref Sums sums, ref long cast)
     {
-        uint seed = Sampling.PixelSeed(x, y, _pass.Seed);
+        uint seed = _pass.PixelSeed(x, y);
         var (pass, scene, _) = moment;
         bool any = scene.Elements.Count > 0;
         int pixel = y * _width + x;
@@ -255,25 +256,70 @@ public sealed class DifferentialRenderer
             {
                 Mirrored(moment, s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, index, seed, ref sums, ref cast);
             }
-            if (!s.Receives) { continue; }
-            if (_touching && scene.MayReach(s.Point, _reach))
+            if (s.Receives) { Between(moment, s, lights.Slice(i * _perSample, _perSample), closed.Slice(i * _perSample, _perSample), index, seed, ref sums, ref cast); }
+        }
+    }
+
+    /// <summary>What elements keep from a sample of the set, and what they throw onto it.</summary>
+    private void Between(Moment moment, in SetSample s, ReadOnlySpan<LightSample> lights, Span<bool> closed, uint index, uint seed, ref Sums sums, ref long cast)
+    {
+        ElementScene scene = moment.Scene;
+        if (_touching && scene.MayReach(s.Point, _reach))
+        {
+            for (uint k = 0; k < ContactRays; k++)
             {
-                for (uint k = 0; k < ContactRays; k++)
+                if (scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
+            }
+            cast += ContactRays;
+        }
+        bool aims = _skies.Length > 0 && (s.FewSky || scene.CanAim(s.Point, s.Normal));
+        if (aims) { KeptOfSkies(moment, s, index, seed, ref sums, ref cast); }
+        for (int k = 0; k < lights.Length; k++)
+        {
+            LightSample light = lights[k];
+            if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !scene.MayMeet(s.Point, light.Direction)) { continue; }
+            cast++;
+            sums.Between |= closed[k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
+        }
+        if (_options.Bounce) { Bounce(moment, s, index, seed, ref sums, ref cast); }
+    }
+
+    /// <summary>The more of the light elements keep or add, the more of it is noise.</summary>
+    private int RoundsFor(in Sums sums)
+    {
+        float changed = 0;
+        Vector3 with = sums.E1 - sums.Kept + sums.Bounced;
+        for (int c = 0; c < 3; c++) { if (sums.E0[c] > 0) { changed = MathF.Max(changed, MathF.Abs(with[c] / sums.E0[c] - 1)); } }
+        int all = _pass.Quality.ShadowRounds;
+        return changed > 0.1f ? all : changed > 0.03f ? (all + 1) / 2 : changed > 0.01f ? (all + 3) / 4 : 0;
+    }
+
+    /// <summary>
+    /// More samples of the light alone, where an element comes between: few pixels of a frame ask for them, and a shadow's edge is wide with noise.
+    /// </summary>
+    private void Finer(int x, int y, int rounds, Span<bool> closed, ref Sums sums, ref long cast)
+    {
+        uint seed = _pass.PixelSeed(x, y);
+        Span<SetSample> sample = new SetSample[1];
+        Span<LightSample> lights = new LightSample[_perSample];
+        Span<bool> own = closed[.._perSample];
+        for (uint round = 1; round <= rounds; round++)
+        {
+            foreach (Moment moment in _moments)
+            {
+                for (uint i = 0; i < moment.Samples; i++)
                 {
-                    if (scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
+                    uint index = round * (uint)_samples + moment.Pass.FirstSample + i;
+                    sample[0] = moment.Pass.Again(x, y, index, seed, lights, moment.Scene.CanAim);
+                    sums.LightSamples++;
+                    if (!sample[0].Receives) { continue; }
+                    sums.Receivers++;
+                    own.Clear();
+                    cast++;
+                    Between(moment, sample[0], lights, own, index, seed, ref sums, ref cast);
+                    Light(moment.Pass, sample, lights, own, index, ref sums, ref cast);
                 }
-                cast += ContactRays;
             }
-            bool aims = _skies.Length > 0 && (s.FewSky || scene.CanAim(s.Point, s.Normal));
-            if (aims) { KeptOfSkies(moment, s, index, seed, ref sums, ref cast); }
-            for (int k = 0; k < _perSample; k++)
-            {
-                LightSample light = lights[i * _perSample + k];
-                if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !scene.MayMeet(s.Point, light.Direction)) { continue; }
-                cast++;
-                sums.Between |= closed[i * _perSample + k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
-            }
-            if (_options.Bounce) { Bounce(moment, s, index, seed, ref sums, ref cast); }
         }
     }
 
@@ -391,7 +437,7 @@ public sealed class DifferentialRenderer
     }
 
     /// <summary>Irradiance on the receivers without and with elements, and from new lamps.</summary>
-    private void Light(SetPass pass, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, ref Sums sums, ref long cast)
+    private void Light(SetPass pass, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, uint first, ref Sums sums, ref long cast)
     {
         for (int i = 0; i < row.Length; i++)
         {
@@ -420,13 +466,13 @@ public sealed class DifferentialRenderer
             sums.E0 += without;
             sums.E1 += with;
             sums.New += lamps;
-            if (((pass.FirstSample + (uint)i) & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
+            if (((first + (uint)i) & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
         }
     }
 
     private void Store(int x, int y, in Sums sums, ReadOnlySpan<Vector3> byLight)
     {
-        float inverse = 1f / _samples, share = sums.Receivers * inverse;
+        float inverse = 1f / _samples, share = (float)sums.Receivers / sums.LightSamples;
         if (_contact is not null)
         {
             // What the comp shows there: the element's own where it stands, else the set's.
@@ -506,7 +552,7 @@ public sealed class DifferentialRenderer
     }
 
     /// <summary>Every eighth pixel each way answers for the frame's light whatever is near it.</summary>
-    private static bool IsProbe(int x, int y) => (x & 7) == 4 && (y & 7) == 4;
+    private bool IsProbe(int x, int y) => ((x - _pass.Margin) & 7) == 4 && ((y - _pass.Margin) & 7) == 4 && x >= _pass.Margin && y >= _pass.Margin && x < _width - _pass.Margin && y < _height - _pass.Margin;
 
     /// <summary>1 % of the median E0 of the receiving probe pixels, per channel: below it S is noise and counts as 1.</summary>
     private float[] WeakLight()

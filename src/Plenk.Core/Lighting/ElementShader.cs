@@ -19,8 +19,9 @@ public struct Shaded
 /// <summary>
 /// Light that an element sends to the camera: lights through the set and past itself, the fill, one mirror-like ray into the place, and
 /// one ray to pieces that shine or bounce. A panorama is asked both ways, by its brightness and by the mirror-like ray, each weighted by how
-/// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read from the plate where the camera sees it, else estimated by its
-/// own light on the mean colour that the plate shows of that piece.
+/// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read
+/// from the plate where the camera sees it, else from a panorama that was shot in the place, else estimated by its own light on the mean colour
+/// that the plate shows of that piece.
 /// </summary>
 public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementScene scene, Pose cameraToWorld, FloatImage plate, SetSurfaces? surfaces, bool directOnly)
 {
@@ -154,7 +155,7 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
     {
         Hit own = scene.Intersect(ray);
         Hit hit = _set.Scene.Intersect(ray with { TMax = own.T }, RayKinds.CameraSet | RayKinds.LightSet);
-        if (hit.IsHit) { return directOnly ? default : FromSet(ray, hit, index, seed); }
+        if (hit.IsHit) { return directOnly ? default : FromSet(ray, hit, index, seed, besideElements: true); }
         if (!own.IsHit) { return _rig.Around(ray.Direction, share); }
         if (directOnly) { return scene.Elements[own.Instance].Model.At(own).Emission; }
         var (plateLit, added) = Bounced(own, ray, index, seed);
@@ -165,17 +166,26 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
     public Vector3 FromPlace(in Ray ray, uint index, uint seed)
     {
         Hit hit = _set.Scene.Intersect(ray, RayKinds.CameraSet | RayKinds.LightSet);
-        return hit.IsHit ? FromSet(ray, hit, index, seed) : _rig.Around(ray.Direction);
+        return hit.IsHit ? FromSet(ray, hit, index, seed, besideElements: false) : _rig.Around(ray.Direction);
     }
 
-    private Vector3 FromSet(in Ray ray, in Hit hit, uint index, uint seed)
+    /// <param name="besideElements">What elements keep from the place is taken off: a bell mirrors the floor in its own shadow.</param>
+    private Vector3 FromSet(in Ray ray, in Hit hit, uint index, uint seed, bool besideElements)
     {
         TraceInstance instance = _set.Instances[hit.Instance];
         Vector3 n = instance.FaceNormal(hit);
         if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }
         Vector3 p = ray.At(hit.T);
         p += n * SetPass.SurfaceOffset(p, hit.T);
-        if ((instance.Kinds & RayKinds.CameraSet) != 0 && _pinhole.TryProject(cameraToWorld, Vec3.From(p), out double px, out double py) && _pinhole.Contains(px, py))
+        int piece = _set.PieceOf(hit);
+        Vector3 without = WithoutElements(instance, piece, p, n, index, seed);
+        return besideElements ? without - _albedo.Value[piece] / MathF.PI * Kept(p, n, index, seed) : without;
+    }
+
+    /// <summary>What a spot of the set sends: as the plate shows it, else as a picture of the place does, else as its piece shines, else its light on its mean colour.</summary>
+    private Vector3 WithoutElements(TraceInstance instance, int piece, Vector3 p, Vector3 n, uint index, uint seed)
+    {
+        if ((instance.Kinds & RayKinds.CameraSet) != 0 && _pinhole.TryProject(cameraToWorld, Vec3.From(p), out double px, out double py) && OnPlate(px, py))
         {
             Vector3 toCamera = cameraToWorld.Position.ToSingle() - p;
             float distance = toCamera.Length();
@@ -186,8 +196,26 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
                 return new Vector3(rgb[0], rgb[1], rgb[2]);
             }
         }
-        if (surfaces?.ByPiece[_set.PieceOf(hit)]?.Shines is { } shines && shines(p, n) is var sent && sent != default) { return sent; }
-        return _albedo.Value[_set.PieceOf(hit)] / MathF.PI * OnSet(p, n, index, seed, openings);
+        foreach (PlacePicture picture in _rig.Places) { if (picture.TryAt(p, n, _set.Scene, out Vector3 shown)) { return shown; } }
+        if (surfaces?.ByPiece[piece]?.Shines is { } shines && shines(p, n) is var sent && sent != default) { return sent; }
+        return _albedo.Value[piece] / MathF.PI * OnSet(p, n, index, seed, openings);
+    }
+
+    private bool OnPlate(double x, double y) => x >= pass.Margin && y >= pass.Margin && x < _pinhole.Width - pass.Margin && y < _pinhole.Height - pass.Margin;
+
+    /// <summary>Irradiance by the plate's lights that elements keep from a spot of the set.</summary>
+    private Vector3 Kept(Vector3 p, Vector3 n, uint index, uint seed)
+    {
+        Vector3 e = default;
+        for (int k = 0; k < _rig.Sampled.Count; k++)
+        {
+            SampledLight light = _rig.Sampled[k];
+            if (!light.LightsSet || !light.InPlate) { continue; }
+            LightSample l = light.Sample(p, n, Sampling.Point(index, seed, 40 + (uint)k), openings);
+            var ray = new Ray(p, l.Direction, 0, l.Distance);
+            if (l.Factor > 0 && scene.Occluded(ray) && !_set.Scene.Occluded(ray, RayKinds.LightSet)) { e += l.Irradiance; }
+        }
+        return e;
     }
 
     /// <summary>Irradiance on a spot of the set from the lights, elements left out.</summary>
@@ -218,7 +246,7 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
         for (uint i = 0; i < Probes; i++)
         {
             Vector2 u = Sampling.Point(i, 90, 3);
-            int x = Math.Min(plate.Width - 1, (int)(u.X * plate.Width)), y = Math.Min(plate.Height - 1, (int)(u.Y * plate.Height));
+            int w = plate.Width - 2 * pass.Margin, h = plate.Height - 2 * pass.Margin, x = pass.Margin + Math.Min(w - 1, (int)(u.X * w)), y = pass.Margin + Math.Min(h - 1, (int)(u.Y * h));
             if (!pass.Camera.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
             var ray = new Ray(cameraToWorld.Position.ToSingle(), d);
             Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);

@@ -46,6 +46,29 @@ public sealed record FrameLayers(
     public IdMatte? Materials { get; init; }
 
     public required RenderCounts Counts { get; init; }
+
+    /// <summary>The inner part, without so many pixels on every side.</summary>
+    public FrameLayers Within(int margin)
+    {
+        if (margin == 0) { return this; }
+        int w = Comp.Width, h = Comp.Height;
+        return new(Comp.Within(margin), Element.Within(margin), Holdout.Within(margin), Shadow.Within(margin), Added.Within(margin), Visibility.Within(margin), Ao.Within(margin), Depth.Within(margin), Position.Within(margin), Normal.Within(margin))
+        {
+            Contact = Contact?.Within(margin),
+            Mirror = Mirror?.Within(margin),
+            Parts = Parts is null ? null : new(Parts.Albedo.Within(margin), Parts.Diffuse.Within(margin), Parts.Specular.Within(margin), Parts.Reflection.Within(margin), Parts.Emission.Within(margin),
+                [.. Parts.Groups.Select(g => (g.Light, g.Rgb.Within(margin)))], Parts.Uv.Within(margin), Parts.Motion.Within(margin)),
+            Touched = FloatImage.Within(Touched, w, h, 1, margin),
+            Held = Held.Within(margin),
+            Mattes = [.. Mattes.Select(m => new HidingMatte(FloatImage.Within(m.Coverage, w, h, 1, margin), m.Beyond, m.Foreground?.Within(margin)))],
+            Rendered = [.. Rendered.Select(r => new RenderedLayer(r.Rgba.Within(margin), FloatImage.Within(r.Distance, w, h, 1, margin), r.Id, r.Shadow?.Within(margin), r.Motion?.Within(margin)))],
+            Near = Near is null ? null : FloatImage.Within(Near, w, h, 1, margin),
+            Distance = FloatImage.Within(Distance, w, h, 1, margin),
+            Objects = Objects?.Within(w, h, margin),
+            Materials = Materials?.Within(w, h, margin),
+            Counts = Counts,
+        };
+    }
 }
 
 /// <summary>
@@ -59,13 +82,16 @@ public sealed record ElementParts(
 /// <summary>Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element shadows, and over those that it covers.</summary>
 public readonly record struct RenderCounts(long Rays, double Seconds, double ShadowError = 0, double ElementError = 0);
 
-/// <summary>Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements.</summary>
-public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1)
+/// <summary>
+/// Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements; and how often the light
+/// of a pixel is asked again, by as many samples, where an element comes between.
+/// </summary>
+public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1, int ShadowRounds = 0)
 {
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
     public static readonly RenderQuality Middle = new(4, 1, 1, 4);
-    public static readonly RenderQuality Full = new(16, 1, 2, 8);
+    public static readonly RenderQuality Full = new(16, 1, 2, 8, 6);
 }
 
 /// <summary>What else a frame is asked for, and how light goes about in it.</summary>
@@ -102,7 +128,11 @@ public sealed record NextFrame(Pose CameraToWorld, Pinhole Pinhole, IReadOnlyLis
 
 /// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
 /// <param name="Foreground">Of a coloured screen: what stands before it, RGB premultiplied, to stand over elements; null: the plate's own pixel does.</param>
-public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null);
+public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null)
+{
+    /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>
+    public HidingMatte Around(int width, int height, int margin) => margin == 0 ? this : new(FloatImage.Around(Coverage, width, height, 1, margin), Beyond, Foreground?.Around(margin));
+}
 
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
 /// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>

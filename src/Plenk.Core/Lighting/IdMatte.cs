@@ -4,15 +4,23 @@ namespace Plenk.Core.Lighting;
 /// Who is seen in a pixel, and how much of it: ranks of (number, coverage), most first, in two arrays of pixels × <see cref="Ranks"/>; number
 /// −1: nothing. Names by number.
 /// </summary>
-public sealed class IdMatte(string layer, IReadOnlyList<string> names, int pixels)
+public sealed class IdMatte
 {
+    public IdMatte(string layer, IReadOnlyList<string> names, int pixels) : this(layer, names, Filled(pixels * Ranks), new float[pixels * Ranks]) { }
+
+    private IdMatte(string layer, IReadOnlyList<string> names, int[] numbers, float[] coverage) => (Layer, Names, Numbers, Coverage) = (layer, names, numbers, coverage);
+
     public const int Ranks = 6;
     public const string ObjectLayer = "id_object", MaterialLayer = "id_material";
 
-    public string Layer { get; } = layer;
-    public IReadOnlyList<string> Names { get; } = names;
-    public int[] Numbers { get; } = Filled(pixels * Ranks);
-    public float[] Coverage { get; } = new float[pixels * Ranks];
+    public string Layer { get; }
+    public IReadOnlyList<string> Names { get; }
+    public int[] Numbers { get; }
+    public float[] Coverage { get; }
+
+    /// <summary>That of the inner part of a picture of a size.</summary>
+    public IdMatte Within(int width, int height, int margin) =>
+        new(Layer, Names, Images.FloatImage.Within(Numbers, width, height, Ranks, margin), Images.FloatImage.Within(Coverage, width, height, Ranks, margin));
 
     private static int[] Filled(int length)
     {

@@ -49,6 +49,9 @@ public abstract class SampledLight(Light light)
 /// <summary>The lights of a shot made ready: sampled ones, and the fill's irradiance that nothing hides.</summary>
 public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillPlate, Vector3 FillNew)
 {
+    /// <summary>Panoramas shot in the place, for mirrors.</summary>
+    public IReadOnlyList<PlacePicture> Places { get; init; } = [];
+
     public bool HasNew => FillNew != default || Sampled.Any(l => !l.InPlate);
 
     /// <summary>Radiance of all that lies beyond the set, in a direction.</summary>
@@ -67,6 +70,7 @@ public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillP
         Light[] all = [.. lights.Where(l => !l.Off && l.Strength > 0)];
         if (all.Any(l => l.Alone)) { all = [.. all.Where(l => l.Alone)]; }
         var sampled = new List<SampledLight>();
+        var places = new List<PlacePicture>();
         Vector3 plate = default, added = default;
         Vec3? sun = all.FirstOrDefault(l => l.Kind == LightKind.Sun)?.Direction;
         foreach (Light l in all)
@@ -80,13 +84,15 @@ public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillP
                 case LightKind.Point: sampled.Add(new PointLight(l)); break;
                 case LightKind.Spot: sampled.Add(new PointLight(l)); break;
                 case LightKind.Rectangle: sampled.Add(new RectangleLight(l)); break;
-                case LightKind.Panorama: if (panorama is not null) { sampled.Add(new PanoramaLight(l, panorama(l))); } break;
+                case LightKind.Panorama when panorama is null: break;
+                case LightKind.Panorama when l.ShowsPlace: places.Add(new(l, panorama(l))); break;
+                case LightKind.Panorama: sampled.Add(new PanoramaLight(l, panorama(l))); break;
                 default:
                     if (l.InPlate) { plate += strength * MathF.PI; } else { added += strength * MathF.PI; }
                     break;
             }
         }
-        return new(sampled, plate, added);
+        return new(sampled, plate, added) { Places = places };
     }
 }
 
@@ -229,8 +235,7 @@ internal sealed class PanoramaLight : SampledLight
         _cumulative[^1] = 1;
     }
 
-    // The content is moved towards larger u by the heading; so what is seen in a direction stands that much before.
-    private Vec3 Unturned(Vec3 d) => Rotations.AboutY(Rotations.Radians(_heading)) * d;
+    private Vec3 Unturned(Vec3 d) => PlacePicture.Unturned(d, _heading);
 
     public override Vector3 Radiance(Vector3 direction) => _picture.At(Unturned(Vec3.From(direction))) * _strength;
 

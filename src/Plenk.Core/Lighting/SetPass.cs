@@ -52,6 +52,12 @@ public sealed class SetPass
     /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
     public uint FirstSample { get; }
 
+    /// <summary>So many pixels on every side, of a pass that is not kept, lie beyond the plate (overscan): it shows nothing there. Those within have the samples that they have without them.</summary>
+    public int Margin { get; init; }
+
+    /// <summary>What a pixel's samples are drawn from.</summary>
+    public uint PixelSeed(int x, int y) => Sampling.PixelSeed(x - Margin, y - Margin, Seed);
+
     /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
     /// <param name="centred">A single sample of a pixel sits in its middle.</param>
@@ -103,12 +109,15 @@ public sealed class SetPass
         (row.Samples, row.Lights) = (row.Own, row.OwnLights);
     }
 
+    /// <summary>One more camera sample of a pixel, beyond those of its row, and its light samples, which <see cref="IsOpen"/> answers for.</summary>
+    public SetSample Again(int x, int y, uint index, uint seed, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few) => Sample(x, y, index, seed, lights, closed: IsKept, few);
+
     private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few)
     {
         int n = Quality.CameraSamples, l = LightSamplesPerCameraSample;
         for (int x = 0; x < Camera.Pinhole.Width; x++)
         {
-            uint seed = Sampling.PixelSeed(x, y, Seed);
+            uint seed = PixelSeed(x, y);
             for (int i = 0; i < n; i++)
             {
                 int at = x * n + i;

@@ -36,14 +36,6 @@ public static class ProjectionReadings
         How = "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that send back more than falls in.",
     };
 
-    /// <summary>The worst of several frames, each as <see cref="Match"/> says it.</summary>
-    public static Reading Worst(IReadOnlyList<(int Frame, Reading Match)> frames)
-    {
-        var measured = frames.Where(f => f.Match.Value is not null).ToList();
-        if (measured.Count == 0) { return frames.Count > 0 ? frames[0].Match : Blank; }
-        return measured.MaxBy(f => f.Match.Value!.Value).Match with { PerFrame = measured.Count > 1 ? [.. measured.Select(f => new FrameValue(f.Frame, f.Match.Value!.Value))] : null };
-    }
-
     /// <summary>How much of a frame's own colour is not to be trusted, and why.</summary>
     public static Reading Colour(IReadOnlyList<(int Frame, Lighting.ColourDoubt[] Doubt)> frames)
     {

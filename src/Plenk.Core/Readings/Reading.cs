@@ -47,4 +47,17 @@ public sealed record Reading
     };
 }
 
+/// <summary>One reading taken at several frames.</summary>
+public static class OverFrames
+{
+    /// <summary>That of the frame where it is worst, with all of them beside it; where no frame has one, the first's reason.</summary>
+    public static Reading Worst(IReadOnlyList<(int Frame, Reading Reading)> frames)
+    {
+        var measured = frames.Where(f => f.Reading.Value is not null).ToList();
+        if (measured.Count == 0) { return frames[0].Reading; }
+        Reading worst = measured[0].Reading.Over ? measured.MinBy(f => f.Reading.Value!.Value).Reading : measured.MaxBy(f => Math.Abs(f.Reading.Value!.Value)).Reading;
+        return worst with { PerFrame = measured.Count > 1 ? [.. measured.Select(f => new FrameValue(f.Frame, f.Reading.Value!.Value))] : null };
+    }
+}
+
 public sealed record FrameValue(int Frame, double Value);

@@ -153,6 +153,7 @@ public static class ShotChecks
             Need(l.Position.IsFinite && l.HorizonColor is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && double.IsFinite(l.HeadingDegrees), $"Light, {l.Name}: its place or colour is not a number.");
             Need(l.Kind != LightKind.Spot || (l.InnerDegrees >= 0 && l.OuterDegrees > l.InnerDegrees && l.OuterDegrees < 90), $"Light, {l.Name}: a spot is whole within an angle and dark beyond a larger one, below 90°.");
             Need(l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)), $"Light, {l.Name}: its width and height must be positive.");
+            Need(!l.ShowsPlace || l.Kind == LightKind.Panorama, $"Light, {l.Name}: only a panorama can show the place.");
             Need(l.Kind != LightKind.Panorama || l.Media is not null, $"Light, {l.Name}: its picture is missing.");
             Need(l.Turbidity is >= 1.7 and <= 10, $"Light, {l.Name}: a sky's turbidity lies between 1.7 (very clear) and 10 (thick haze).");
             Need(l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade), $"Light, {l.Name}: the matte of its shade is no longer in the shot. Take it off the light first.");
@@ -165,6 +166,7 @@ public static class ShotChecks
             Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
+            Need(e.Frames is null or { Overscan: >= 1 and <= 3 }, $"Contact, {e.Name}: rendered frames are 1 to 3 times as wide as the plate.");
             Need(e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 }, $"Contact, {e.Name}: its pictures are missing.");
             Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");
             Need(e.Text is not { } text || (text.HeightMetres is > 0.001 and < 1000 && text.DepthMetres is >= 0 and < 1000 && text.BevelMetres >= 0 && text.Text.Length is > 0 and <= 200), $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, and no thickness below 0.");

@@ -671,7 +671,7 @@ public sealed record Light : Extensible
     /// <summary>Its colour is that of this temperature; null: <see cref="Color"/> stands as it is.</summary>
     public double? Kelvin { get; init; }
 
-    /// <summary>Of point, spot and rectangle, metres. A spot and a rectangle shine along −<see cref="Direction"/>.</summary>
+    /// <summary>Of point, spot, rectangle and a panorama that shows the place, metres. A spot and a rectangle shine along −<see cref="Direction"/>.</summary>
     public Vec3 Position { get; init; } = new(0, 2, 0);
 
     /// <summary>Of a spot: half angles within which it is whole and beyond which it is dark.</summary>
@@ -693,6 +693,9 @@ public sealed record Light : Extensible
     /// <summary>A panorama's picture and how far it is turned.</summary>
     public string? Media { get; init; }
     public double HeadingDegrees { get; init; }
+
+    /// <summary>A panorama is a picture of the place itself, shot at <see cref="Position"/>: it lights nothing, and what mirrors reads it for what the plate does not show.</summary>
+    public bool ShowsPlace { get; init; }
 
     /// <summary>It lit the place when the plate was shot; else it is a new lamp.</summary>
     public bool InPlate { get; init; } = true;

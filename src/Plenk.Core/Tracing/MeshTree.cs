@@ -21,6 +21,11 @@ public sealed unsafe class MeshTree
     public Vector3 Min { get; }
     public Vector3 Max { get; }
 
+    private (Vector3 Middle, float Radius)[]? _balls;
+
+    /// <summary>Balls that together hold it.</summary>
+    public IReadOnlyList<(Vector3 Middle, float Radius)> Balls => _balls ??= PartBalls.Of(Mesh);
+
     public MeshTree(TriangleMesh mesh)
     {
         Mesh = mesh;

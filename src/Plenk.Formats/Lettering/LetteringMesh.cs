@@ -1,8 +1,6 @@
 using System.Numerics;
-using System.Reflection;
 using NetTopologySuite.Geometries;
 using NetTopologySuite.Geometries.Utilities;
-using NetVips;
 using Plenk.Core.Contact;
 using Plenk.Core.Tracing;
 
@@ -14,7 +12,7 @@ namespace Plenk.Formats;
 /// </summary>
 public static class LetteringMesh
 {
-    private const int Dpi = 72, Size = 240; // so many pixels to a line: an outline is then right to a few hundredths of one
+    private const int Size = 240; // so many pixels to a line: an outline is then right to a few hundredths of one
 
     public static TriangleMesh Of(Core.Shots.Lettering text)
     {
@@ -40,28 +38,5 @@ public static class LetteringMesh
         return height - (tall - foot);
     }
 
-    private static (float[] Values, int Width, int Height) Set(string text, bool serif)
-    {
-        using Image set = Image.Text(System.Net.WebUtility.HtmlEncode(text), font: serif ? $"Source Serif 4 SemiBold {Size}" : $"IBM Plex Sans SemiBold {Size}", fontfile: File(serif), dpi: Dpi);
-        byte[] codes = set.WriteToMemory<byte>();
-        return ([.. codes.Select(c => c / 255f)], set.Width, set.Height);
-    }
-
-    private static readonly Lock Writing = new();
-
-    /// <summary>The font as a file of its own: the text engine takes it from one.</summary>
-    private static string File(bool serif)
-    {
-        string name = serif ? "serif.woff" : "sans.woff";
-        using Stream from = Assembly.GetExecutingAssembly().GetManifestResourceStream($"Plenk.Formats.Lettering.{name}")!;
-        string path = Path.Combine(Path.GetTempPath(), $"plenk-{from.Length}-{name}");
-        lock (Writing)
-        {
-            if (System.IO.File.Exists(path) && new FileInfo(path).Length == from.Length) { return path; }
-            string half = $"{path}.{Guid.NewGuid():N}";
-            using (FileStream to = System.IO.File.Create(half)) { from.CopyTo(to); }
-            System.IO.File.Move(half, path, overwrite: true);
-        }
-        return path;
-    }
+    private static (float[] Values, int Width, int Height) Set(string text, bool serif) => LetterPicture.Of(text, serif, Size);
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Hangfire;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -9,7 +10,7 @@ using Plenk.Work;
 
 namespace Plenk.Web.Api;
 
-public sealed record BringRequest(FinishKind? Kind = null);
+public sealed record BringRequest(FinishKind? Kind = null, bool White = false);
 
 /// <summary>Step 7: what is measured, and steps that measuring sets.</summary>
 public static class FinishApi
@@ -31,8 +32,16 @@ public static class FinishApi
         api.MapPost("/finish/bring", async (long id, BringRequest request, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
         {
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            FinishWork.Brought brought = await Task.Run(() => engine.Finish.BringToPlate(shot, request.Kind, stop), stop);
+            FinishWork.Brought brought = await Task.Run(() => engine.Finish.BringToPlate(shot, request.Kind, stop, request.White), stop);
             return new { brought.Finish, brought.Notes };
+        });
+
+        // The readings over the range: long, so in the tray.
+        api.MapPost("/finish/range", async (long id, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+            return await FootageApi.Queue(id, jobs, http, "finish-range", "Readings over the range", 100, new FinishRangeParameters(revision.Number), job => queue.Enqueue<FinishJobs>(j => j.Range(job, CancellationToken.None)));
         });
 
         api.MapPost("/finish/haze", async (long id, ShotStore shots, ShotEngine engine) =>

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Hangfire;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
@@ -134,6 +135,14 @@ public static class TrackApi
             var (document, _) = await ShotApi.Need(shots, id, revision);
             Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track) ?? throw new KeyNotFoundException($"There is no track {track}.");
             return new { id = t.Id, t.Ended, t.Began, hand = t.ByHand, points = t.Points.Select(p => new { p.Frame, p.X, p.Y }) };
+        });
+
+        // How much wider than the plate a picture rendered without the lens must be, over the range.
+        api.MapGet("/camera/overscan", async (long id, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            int[] frames = [.. new[] { document.Range.First, (document.Range.First + document.Range.Last) / 2, document.Range.Last }.Distinct()];
+            return new { needed = frames.Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)) };
         });
 
         // The camera for other programs, as one zip.

@@ -30,7 +30,7 @@ async function measured(what, path, body, into) {
     tell('told', notes(r.notes || [r.note], 'What was measured:'));
   } catch (e) { tell('told', e); }
 }
-const bring = (kind) => measured(kind ? `${names[kind]} brought to the plate` : 'Brought to the plate', 'finish/bring', { kind: kind ?? null }, (x, r) => { x.finish = r.finish; });
+const bring = (kind, white = false) => measured(kind ? `${names[kind]} brought to the plate` : 'Brought to the plate', 'finish/bring', { kind: kind ?? null, white }, (x, r) => { x.finish = r.finish; });
 
 function gradeFields(s) {
   const g = s.grade, set = (name, v) => edit(name, (x) => { x.grade[name] = v; });
@@ -65,7 +65,7 @@ const of = (s, part, fields) => fields.map(([label, key, unit, options]) => (Arr
 const pixels = (label) => (s) => [number(label, s.pixels, 'px', (v) => edit(label.toLowerCase(), (x) => { x.pixels = v; }), { min: 0, max: 1000 })];
 const fields = {
   Grade: gradeFields,
-  Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')))],
+  Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')), button('White down to the plate’s too', () => bring('Levels', true)))],
   Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
   Defocus: (s) => [...of(s, 'defocus', [['f-number', 'fNumber', 'f/', { min: 0.1 }], ['Focused at', 'focusMetres', 'm', { min: 0.01 }], ['Blades', 'blades', '', { min: 0, max: 20 }], ['Turned', 'turnDegrees', '°']]), h('div', { class: 'actions' }, button('Focus where I click', () => setHand(async (p) => { try { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.'); await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; }); } catch (e) { tell('told', e); } }))), quiet('Elements whose footage is soft already stand below, under “brings it already”.')],
   Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere that bring motion.X and motion.Y. What stands in the set is blurred by samples: see the shutter above.')],
@@ -127,6 +127,7 @@ export function finishSection() {
   const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
   const r = f.region;
   return [h('div', { class: 'actions' }, button('Bring to the plate', () => bring(), { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 10 s')),
+    h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, about a minute; the readings below are else of one frame')),
     choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
     number('Shutter', d.shutterDegrees ?? 0, '°', (v) => save('Shutter', (x) => { x.shutterDegrees = v; return x; }), { min: 0, max: 360 }),
     heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: names[kindOf(x)], value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${order.indexOf(kindOf(x)) > 8 ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),

@@ -85,6 +85,7 @@ async function jobs() {
   const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
   if (ended && !['render', 'handover'].includes(ended.kind)) {
     if (ended.state === 'failed') tell('told', { message: ended.message });
+    else if (ended.kind === 'finish-range') measure(); // the shot is as it was, its readings say more
     else { try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ } }
   }
   if (live) {
