@@ -54,6 +54,38 @@ public sealed class FinishTests(Site site)
     }
 
     [Fact]
+    public async Task Frames_are_kept_for_playing_told_and_forgotten_with_the_next_change()
+    {
+        using Sheet page = await Bell(7);
+        int before = int.Parse(page.State("state.revision"));
+        const string kept = "document.getElementById('kept').textContent";
+        page.Press("Play");
+        page.Until($"/^[1-9]\\d* of 72 frames kept, coarse, \\d+ MB/.test({kept})", 90);
+        page.Press("Stop");
+        page.Press("Keep no more");
+        string had = page.State(kept);
+        Assert.DoesNotContain("Keep no more", had);
+        page.Choose("Step to add", "Glow", saves: false);
+        page.PressAndSave("Add this step");
+        page.Until($"{kept} === ''", 20);
+        page.NoErrors();
+        Back(page, before);
+    }
+
+    [Fact]
+    public async Task Readings_over_the_range_run_in_the_tray_and_are_stopped_there()
+    {
+        using Sheet page = await Bell(7);
+        page.Press("Measure over the range");
+        page.Until("document.getElementById('tray').textContent.includes('Readings over the range')", 30);
+        page.Until("[...document.querySelectorAll('#tray button')].some((b) => b.textContent === 'Stop')", 10);
+        page.Press("Stop");
+        page.Until("!document.getElementById('tray').dataset.live", 60);
+        Assert.Contains("stopped", page.State("(state.jobs.find((j) => j.kind === 'finish-range') || {}).state"));
+        page.NoErrors();
+    }
+
+    [Fact]
     public async Task A_note_is_pinned_answered_and_resolved_and_another_revision_stands_beside()
     {
         using Sheet page = await Bell(8);

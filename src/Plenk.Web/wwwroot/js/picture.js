@@ -11,6 +11,7 @@ import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { cornerNear, drawMattes, keyMatte, mattes } from './mattes.js';
 import { drawReview } from './finish.js';
+import { forgetFrames, keepFrames, keptFrame, keptOf } from './reel.js';
 import { carryTrack, correctTrack, drawTracks, trackNear } from './tracks.js';
 
 const box = document.getElementById('picture');
@@ -71,6 +72,8 @@ export function toPage({ x, y }) {
 export function draw() {
   if (!state.document) return;
   layout();
+  // While one plays, a frame that is not there yet leaves the one before it standing.
+  if (state.playing && !keptFrame(state.frame) && !plateBitmap(state.frame)) return;
   const c = canvas.getContext('2d');
   const ratio = devicePixelRatio || 1;
   c.setTransform(1, 0, 0, 1, 0, 0);
@@ -86,17 +89,18 @@ export function draw() {
   const row = { R: '1 0 0 0 0', G: '0 1 0 0 0', B: '0 0 1 0 0' }[state.channel];
   document.querySelector('#view feColorMatrix').setAttribute('values', row ? `${row} ${row} ${row} 0 0 0 1 0` : '1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0');
   if (plate) c.drawImage(plate, 0, 0, w, h);
-  if (shown && state.compare !== 'before' && shown.frame === state.frame) {
+  const bitmap = state.playing ? keptFrame(state.frame) : shown?.frame === state.frame ? shown.bitmap : null;
+  if (bitmap && state.compare !== 'before') {
     c.save();
     if (state.compare === 'wipe') {
       c.beginPath();
       c.rect(0, 0, w * state.wipe, h);
       c.clip();
     }
-    c.drawImage(shown.bitmap, 0, 0, w, h);
+    c.drawImage(bitmap, 0, 0, w, h);
     c.restore();
   }
-  if (!plate && !shown) {
+  if (!plate && !bitmap) {
     c.fillStyle = '#fff';
     c.font = `${15 / zoom}px Atkinson, sans-serif`;
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
@@ -105,7 +109,7 @@ export function draw() {
   const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}` };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
-  seen.textContent = `${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : '')}${shown?.quality && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  seen.textContent = `${state.playing && state.compare !== 'before' && !keptFrame(state.frame) ? 'plate: this frame is not kept yet, of ' : ''}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : '')}${shown?.quality && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -187,8 +191,18 @@ export async function refresh() {
   draw();
   const kind = served();
   const d = doc();
-  if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free') || state.playing) { shown = null; draw(); return; }
+  const of = state.compare === 'version' ? state.other : state.revision, reel = `${of} ${kind} ${state.seen}`;
+  if (keptOf() && !keptOf().startsWith(`${reel} `)) forgetFrames();
+  if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free')) { shown = null; draw(); return; }
   if (((kind === 'comp' || /^(bare|element|without)/.test(kind)) && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
+  if (state.playing) {
+    // At the size of the picture on the page.
+    const width = Math.min(d.plate.width, Math.ceil((d.plate.width * zoom * (devicePixelRatio || 1)) / 16) * 16), { first, last } = d.cut || d.range;
+    keepFrames({ key: `${reel} ${width}`, first, last, from: Math.min(last, Math.max(first, state.frame)), width, height: Math.round((width * d.plate.height) / d.plate.width), path: (frame, quality) => `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&width=${quality === 'draft' ? Math.min(480, width) : width}&quality=${quality}&seen=${state.seen}&revision=${of}` });
+    shown = null;
+    draw();
+    return;
+  }
   flying = new AbortController();
   const draft = state.draft;
   const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.compare === 'version' ? state.other : state.revision}`}`;
@@ -224,7 +238,7 @@ export async function refresh() {
 let overlaySerial = 0;
 export async function refreshOverlay() {
   const mine = ++overlaySerial;
-  if (!state.document?.plate) { over = null; return; }
+  if (!state.document?.plate || state.playing) { over = null; return; }
   try {
     const o = await get(`/api/shots/${state.id}/frames/${state.frame}/overlay?revision=${state.revision}`);
     if (mine === overlaySerial) { over = o; draw(); }

@@ -118,7 +118,7 @@ export function togglePlay() {
   const rate = state.document.rate;
   state.playing = true;
   play.textContent = 'Stop';
-  timer = setInterval(() => setFrame(state.frame >= state.document.range.last ? state.document.range.first : state.frame + 1), (1000 * rate.den) / rate.num);
+  timer = setInterval(() => setFrame(state.frame >= (state.document.cut || state.document.range).last ? (state.document.cut || state.document.range).first : state.frame + 1), (1000 * rate.den) / rate.num);
 }
 play.addEventListener('click', togglePlay);
 for (const t of ['document', 'frame', 'step', 'readings', 'chosen', 'solve']) on(t, draw);
