@@ -5,6 +5,7 @@
 #include <ImfHeader.h>
 #include <ImfChromaticitiesAttribute.h>
 #include <ImfFloatAttribute.h>
+#include <ImfIO.h>
 #include <ImfInputPart.h>
 #include <ImfMultiPartInputFile.h>
 #include <ImfMultiPartOutputFile.h>
@@ -17,6 +18,8 @@
 #include <algorithm>
 #include <cstring>
 #include <exception>
+#include <memory>
+#include <stdexcept>
 #include <string>
 #include <vector>
 
@@ -97,14 +100,33 @@ int plenk_exr_write(const char* path, int width, int height, const int* window, 
   }
 }
 
+// A file that lies in memory; it is not copied.
+struct Memory : public OPENEXR_IMF_NAMESPACE::IStream {
+  const char* bytes;
+  uint64_t size, at = 0;
+  Memory(const char* name, const char* b, uint64_t n) : IStream(name), bytes(b), size(n) {}
+  bool read(char c[], int n) override {
+    if (n < 0 || uint64_t(n) > size - at) throw std::runtime_error("it ends early");
+    std::memcpy(c, bytes + at, n);
+    at += n;
+    return at < size;
+  }
+  uint64_t tellg() override { return at; }
+  void seekg(uint64_t p) override {
+    if (p > size) throw std::runtime_error("it ends early");
+    at = p;
+  }
+};
+
 struct Reader {
+  std::unique_ptr<Memory> memory; // before the file that reads it
   MultiPartInputFile file;
   std::vector<std::string> names;
   std::vector<int> parts;
   std::vector<std::string> inPart;
   Box2i data, display;
   std::vector<std::string> keys, values;
-  explicit Reader(const char* path) : file(path) {
+  explicit Reader(std::unique_ptr<Memory> m) : memory(std::move(m)), file(*memory) {
     for (int p = 0; p < file.parts(); ++p) {
       const Header& h = file.header(p);
       if (h.hasType() && isDeepData(h.type())) throw std::runtime_error("deep pictures are not taken");
@@ -126,9 +148,10 @@ struct Reader {
 };
 
 // window: data min x, min y, max x, max y, then display min x, min y, max x, max y (inclusive).
-int plenk_exr_open(const char* path, void** handle, int* window, int* count, char* error, int errorSize) {
+// The bytes must stay where they are until it is closed; name is what messages say.
+int plenk_exr_open(const char* name, const char* bytes, int64_t size, void** handle, int* window, int* count, char* error, int errorSize) {
   try {
-    auto* r = new Reader(path);
+    auto* r = new Reader(std::make_unique<Memory>(name, bytes, uint64_t(size)));
     int w[8] = {r->data.min.x, r->data.min.y, r->data.max.x, r->data.max.y,
                 r->display.min.x, r->display.min.y, r->display.max.x, r->display.max.y};
     std::copy(w, w + 8, window);

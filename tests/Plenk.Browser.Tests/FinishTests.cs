@@ -100,6 +100,8 @@ public sealed class FinishTests(Site site)
         page.Open("versions");
         page.Press("Show that one");
         Assert.Equal("version", page.State("state.compare"));
+        page.Press("Side by side");
+        page.Until("document.getElementById('seen').textContent.includes('| this one')", 30);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
         while (int.Parse(page.State("state.revision")) > before && page.State("state.canUndo") == "true" && page.State("state.document.notes.length") != "0") { page.PressAndSave("Undo"); }

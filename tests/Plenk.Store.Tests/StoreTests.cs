@@ -93,6 +93,10 @@ public sealed class StoreTests : IAsyncLifetime
         await results.Write("k", "1");
         await results.Write("k", "2");
         Assert.Equal("1", (await results.Read(["k", "other"]))[0]);
+        // What was measured more thoroughly stands in its place.
+        await results.Replace("k", "3");
+        await results.Replace("other", "4");
+        Assert.Equal(["3", "4"], await results.Read(["k", "other"]));
     }
 
     [Fact]

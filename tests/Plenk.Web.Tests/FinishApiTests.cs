@@ -42,6 +42,9 @@ public sealed class FinishApiTests(Application application)
         Assert.Equal(0.4564, m["white"]![1]!.GetValue<double>(), 5e-3);
         Assert.True(m["grain"]!.AsArray().Count >= 2);
         Assert.Contains("No element stands", await Refused(_client.PostAsJsonAsync($"{at}/finish/bring", new { })));
+        Assert.Contains("No element stands", await Refused(_client.PostAsJsonAsync($"{at}/finish/range", new { })));
+        // A camera without a lens needs no more than the plate's width.
+        Assert.Equal(1, (await _client.GetFromJsonAsync<JsonNode>($"{at}/camera/overscan"))!["needed"]!.GetValue<double>(), 1e-9);
         Assert.Contains("haze", await Refused(_client.PostAsJsonAsync($"{at}/finish/haze", new { })), StringComparison.OrdinalIgnoreCase);
         JsonNode box = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1002/box?x=20&y=20&width=60&height=60"))!;
         Assert.Equal(0.0212, box["plate"]![0]!.GetValue<double>(), 1e-3);
@@ -95,6 +98,7 @@ public sealed class FinishApiTests(Application application)
         Assert.Equal("here", (await _client.State(at))["document"]!["notes"]![0]!["text"]!.GetValue<string>());
         Assert.Contains("“tga”", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, formats = new[] { "tga" } })));
         Assert.Contains("{version}", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, names = "{layer}.{frame}" })));
+        Assert.Contains("50 %", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, overscan = 0.7 })));
         JsonNode job = (await (await _client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, width = 160, formats = new[] { "png16" } })).Content.ReadFromJsonAsync<JsonNode>())!;
         Assert.Equal(2, (await _client.GetFromJsonAsync<JsonNode>($"/api/jobs/{job["id"]}/frames"))!.AsArray().Count(f => f!["frame"]!.GetValue<int>() < 2000));
         await _client.PostAsync($"/api/jobs/{job["id"]}/stop", null);

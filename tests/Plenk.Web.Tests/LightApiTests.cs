@@ -103,6 +103,26 @@ public sealed class LightApiTests(Application application)
     }
 
     [Fact]
+    public async Task A_panorama_of_the_place_is_scaled_by_a_spot_that_it_saw()
+    {
+        string at = await Shot("L_0250");
+        Assert.Contains("only a panorama can show the place", await Refused(_client.Save(at, d => d["lights"]![0]!["showsPlace"] = true)));
+        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/panorama", Form(("hall.exr", Exr(Even(128, 64, 0.1f), "RGB"))))).StatusCode);
+        async Task<HttpResponseMessage> Scale(double height)
+        {
+            Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
+            {
+                JsonNode own = d["lights"]!.AsArray().Single(l => l!["id"]!.GetValue<string>() == "panorama_1")!;
+                (own["showsPlace"], own["position"]) = (true, new JsonArray(0, height, -3));
+            })).StatusCode);
+            return await _client.PostAsJsonAsync($"{at}/frames/1001/panorama-scale", new { document = (await _client.State(at))["document"], light = "panorama_1", x = 80, y = 80, albedo = 0.5 });
+        }
+        // The plate's codes lie about 123 of sRGB, 0.198 of light (IEC 61966-2-1): twice what the panorama has, whatever the albedo.
+        Assert.Equal(1.98, (await (await Scale(1.5)).Content.ReadFromJsonAsync<JsonNode>())!["factor"]!.GetValue<double>(), 0.06);
+        Assert.Contains("was not seen from where", await Refused(Scale(-1)));
+    }
+
+    [Fact]
     public async Task Rendered_pictures_need_their_passes_and_take_new_light()
     {
         string at = await Shot("L_0310");

@@ -300,8 +300,8 @@ public sealed class DifferentialRenderer
     private void Finer(int x, int y, int rounds, Span<bool> closed, ref Sums sums, ref long cast)
     {
         uint seed = _pass.PixelSeed(x, y);
-        Span<SetSample> sample = new SetSample[1];
-        Span<LightSample> lights = new LightSample[_perSample];
+        Span<SetSample> sample = stackalloc SetSample[1];
+        Span<LightSample> lights = stackalloc LightSample[_perSample];
         Span<bool> own = closed[.._perSample];
         for (uint round = 1; round <= rounds; round++)
         {

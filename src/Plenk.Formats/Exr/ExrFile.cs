@@ -175,29 +175,23 @@ public static unsafe partial class ExrFile
     }
 
     /// <summary>Reads all channels of all parts as float. A file that is no EXR, damaged or deep is refused by a <see cref="FormatFault"/>.</summary>
-    public static ExrPicture Read(string path) => Read(path, Path.GetFileName(path));
+    public static ExrPicture Read(string path) => Read(File.ReadAllBytes(path), Path.GetFileName(path));
 
     /// <summary>The same of a file in memory; its faults say the name that it came under.</summary>
-    public static ExrPicture Read(byte[] bytes, string name) => ThroughFile(path =>
+    public static ExrPicture Read(byte[] bytes, string name)
     {
-        File.WriteAllBytes(path, bytes);
-        return Read(path, name);
-    });
+        fixed (byte* file = bytes) { return Read(file, bytes.Length, name); }
+    }
 
     /// <summary>What <see cref="Write"/> would put into a file.</summary>
-    public static byte[] ToBytes(int width, int height, IReadOnlyList<ExrChannel> channels) => ThroughFile(path =>
+    public static byte[] ToBytes(int width, int height, IReadOnlyList<ExrChannel> channels)
     {
-        Write(path, width, height, channels);
-        return File.ReadAllBytes(path);
-    });
-
-    // The library reads and writes files only.
-    private static T ThroughFile<T>(Func<string, T> act)
-    {
+        // The library writes files only.
         string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
         try
         {
-            return act(path);
+            Write(path, width, height, channels);
+            return File.ReadAllBytes(path);
         }
         finally
         {
@@ -205,13 +199,13 @@ public static unsafe partial class ExrFile
         }
     }
 
-    private static ExrPicture Read(string path, string name)
+    private static ExrPicture Read(byte* bytes, long size, string name)
     {
         byte* error = stackalloc byte[512];
         int* window = stackalloc int[8];
-        if (NativeOpen(path, out nint handle, window, out int count, error, 512) != 0)
+        if (NativeOpen(name, bytes, size, out nint handle, window, out int count, error, 512) != 0)
         {
-            throw new FormatFault("unreadable", $"{name} cannot be read as EXR: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
+            throw new FormatFault("unreadable", $"{name} cannot be read as EXR: {Text(error)}", "Write the file again.");
         }
         try
         {
@@ -228,7 +222,7 @@ public static unsafe partial class ExrFile
                 nint[] pointers = [.. pins.Select(p => p.AddrOfPinnedObject())];
                 if (NativeRead(handle, pointers, error, 512) != 0)
                 {
-                    throw new FormatFault("truncated", $"{name} is damaged or cut off: {Text(error).Replace(path, name, StringComparison.Ordinal)}", "Write the file again.");
+                    throw new FormatFault("truncated", $"{name} is damaged or cut off: {Text(error)}", "Write the file again.");
                 }
             }
             finally
@@ -268,7 +262,7 @@ public static unsafe partial class ExrFile
         int compression, int rateNum, int rateDen, float[] numbers, int attributes, nint[] keys, nint[] values, byte* error, int errorSize);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_open", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int NativeOpen(string path, out nint handle, int* window, out int count, byte* error, int errorSize);
+    private static partial int NativeOpen(string name, byte* bytes, long size, out nint handle, int* window, out int count, byte* error, int errorSize);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_channel")]
     private static partial nint NativeChannel(nint handle, int i);

@@ -30,7 +30,21 @@ async function measured(what, path, body, into) {
     tell('told', notes(r.notes || [r.note], 'What was measured:'));
   } catch (e) { tell('told', e); }
 }
-const bring = (kind, white = false) => measured(kind ? `${names[kind]} brought to the plate` : 'Brought to the plate', 'finish/bring', { kind: kind ?? null, white }, (x, r) => { x.finish = r.finish; });
+const bring = (kind, white = false) => measured(`${names[kind]} brought to the plate`, 'finish/bring', { kind, white }, (x, r) => { x.finish = r.finish; });
+
+// All that measuring can set, one after the other, each a change of its own.
+async function bringAll() {
+  const said = [];
+  for (const kind of ['Levels', 'EdgeWidth', 'Grain']) {
+    tell('told', h('p', { class: 'quiet', role: 'status' }, `Measuring: ${names[kind].toLowerCase()}.`));
+    try {
+      const r = await post(api('finish/bring'), { kind });
+      if (JSON.stringify(r.finish) !== JSON.stringify(state.document.finish)) await save(`${names[kind]} brought to the plate`, (x) => { x.finish = r.finish; return x; });
+      said.push(...r.notes);
+    } catch (e) { tell('told', e); return; }
+  }
+  tell('told', notes(said, 'What was measured:'));
+}
 
 function gradeFields(s) {
   const g = s.grade, set = (name, v) => edit(name, (x) => { x.grade[name] = v; });
@@ -126,7 +140,7 @@ export function finishSection() {
   if (!d.elements.length) return [quiet('No element stands in the shot yet: place one at step 6. What closes the match stands here, in the order of light and lens.')];
   const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
   const r = f.region;
-  return [h('div', { class: 'actions' }, button('Bring to the plate', () => bring(), { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 10 s')),
+  return [h('div', { class: 'actions' }, button('Bring to the plate', bringAll, { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 10 s')),
     h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, about a minute; the readings below are else of one frame')),
     choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
     number('Shutter', d.shutterDegrees ?? 0, '°', (v) => save('Shutter', (x) => { x.shutterDegrees = v; return x; }), { min: 0, max: 360 }),

@@ -42,8 +42,8 @@ function noteSection() {
 // Another revision of the shot beside this one; the ledger brings it back.
 function versionSection() {
   const last = state.revision;
-  return [fold('Another version beside it', 'versions', number('Revision', state.other ?? Math.max(1, last - 1), '', (v) => { state.other = Math.round(v); if (state.compare === 'version') tell('compare'); }, { min: 1, max: last, digits: 0 }),
-    h('div', { class: 'actions' }, ...[['version', 'Show that one'], ['after', 'Show this one']].map(([way, t]) => h('button', { type: 'button', 'aria-pressed': state.compare === way ? 'true' : 'false', onclick: () => { state.other ??= Math.max(1, last - 1); state.compare = way; tell('compare'); } }, t))), quiet('The ledger, above, brings a revision back.'))];
+  return [fold('Another version beside it', 'versions', number('Revision', state.other ?? Math.max(1, last - 1), '', (v) => { state.other = Math.round(v); if (state.compare.startsWith('version')) tell('compare'); }, { min: 1, max: last, digits: 0 }),
+    h('div', { class: 'actions' }, ...[['version', 'Show that one'], ['after', 'Show this one'], ['version-wipe', 'Side by side']].map(([way, t]) => h('button', { type: 'button', 'aria-pressed': state.compare === way ? 'true' : 'false', onclick: () => { state.other ??= Math.max(1, last - 1); state.compare = way; tell('compare'); } }, t))), quiet('The ledger, above, brings a revision back.'))];
 }
 
 export function handOverSection() {

@@ -22,10 +22,14 @@ const seen = document.getElementById('seen');
 const plates = new Map();
 let zoom = 1, panX = 0, panY = 0, fit = true;
 let shown = null; // {bitmap, label}
+let beside = null; // this revision's, where another lies over half of it
 let over = null;
 let serial = 0;
 let flying = null;
 let complained = false;
+
+// One picture over a part of another, the border between them pulled by hand.
+const wiping = () => ['wipe', 'version-wipe'].includes(state.compare);
 
 const plateSize = () => ({ w: state.document?.plate?.width || 1280, h: state.document?.plate?.height || 720 });
 
@@ -89,10 +93,11 @@ export function draw() {
   const row = { R: '1 0 0 0 0', G: '0 1 0 0 0', B: '0 0 1 0 0' }[state.channel];
   document.querySelector('#view feColorMatrix').setAttribute('values', row ? `${row} ${row} ${row} 0 0 0 1 0` : '1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0');
   if (plate) c.drawImage(plate, 0, 0, w, h);
+  if (state.compare === 'version-wipe' && beside?.frame === state.frame && !state.playing) c.drawImage(beside.bitmap, 0, 0, w, h);
   const bitmap = state.playing ? keptFrame(state.frame) : shown?.frame === state.frame ? shown.bitmap : null;
   if (bitmap && state.compare !== 'before') {
     c.save();
-    if (state.compare === 'wipe') {
+    if (wiping()) {
       c.beginPath();
       c.rect(0, 0, w * state.wipe, h);
       c.clip();
@@ -106,7 +111,7 @@ export function draw() {
     c.fillText(mediaOf(state.frame) ? `Frame ${state.frame} is on its way.` : state.document.plate ? `Frame ${state.frame} has no picture.` : 'There is no plate yet. Bring one in on the sheet at the right.', 20, h / 2);
   }
   drawOverlay();
-  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}` };
+  const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}`, 'version-wipe': `revision ${state.other} | this one` };
   const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   seen.textContent = `${state.playing && state.compare !== 'before' && !keptFrame(state.frame) ? 'plate: this frame is not kept yet, of ' : ''}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : '')}${shown?.quality && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
@@ -169,7 +174,7 @@ function drawOverlay() {
     const [x, y] = at(worst.x, worst.y).split(' ').map(Number);
     parts.push(both(`M${x} ${y}l26 -22h${8 + 7 * (worst.words || '').length}`, 1.2, ''), label(x + 28, y - 26, worst.words || 'worst here'));
   }
-  if (state.compare === 'wipe') parts.push(both(`M${at(w * state.wipe, 0)}L${at(w * state.wipe, plateSize().h)}`, 1, ''));
+  if (wiping()) parts.push(both(`M${at(w * state.wipe, 0)}L${at(w * state.wipe, plateSize().h)}`, 1, ''));
   // Drawings end where the picture ends.
   const { h } = plateSize();
   overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
@@ -178,7 +183,7 @@ function drawOverlay() {
 // Pictures that are read by a scale, and what it says.
 const coloured = { texels: 'dark ¼ and less, light 2 and more', stretch: 'light 1, dark 5 times and more', source: 'one shade a source', 'own-colour': 'hatched: not to be trusted', depth: 'near is light', 'depth-difference': 'light: found 10 % nearer than the set; dark: farther', 'set-lit': 'each piece in the middle of its colour', 'light-left': 'light: the plate is a stop brighter and more; dark: darker' };
 
-const served = () => ({ version: 'comp', 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', 'set-lit': 'set-lit', 'light-left': 'light-left', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare] ?? (/^(bare|element|edges|exposure|lifted|without:.*)$/.test(state.compare) ? state.compare : undefined);
+const served = () => ({ version: 'comp', 'version-wipe': 'comp', 'grain-free': 'grain-free', after: 'comp', wipe: 'comp', difference: 'difference', projection: 'projection', 'projection-difference': 'projection-difference', texels: 'texels', stretch: 'stretch', source: 'source', 'own-colour': 'own-colour', depth: 'depth', 'depth-difference': 'depth-difference', 'set-lit': 'set-lit', 'light-left': 'light-left', rendered: renderedKind('rendered'), relit: renderedKind('relit') })[state.compare] ?? (/^(bare|element|edges|exposure|lifted|without:.*)$/.test(state.compare) ? state.compare : undefined);
 
 // What a draft has that the saved revision has not.
 const changed = (draft) => Object.fromEntries([['revision', state.revision], ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(draft[k]) !== JSON.stringify(state.document[k])).map((k) => [k, draft[k]])]);
@@ -191,7 +196,7 @@ export async function refresh() {
   draw();
   const kind = served();
   const d = doc();
-  const of = state.compare === 'version' ? state.other : state.revision, reel = `${of} ${kind} ${state.seen}`;
+  const of = state.compare.startsWith('version') ? state.other : state.revision, reel = `${of} ${kind} ${state.seen}`;
   if (keptOf() && !keptOf().startsWith(`${reel} `)) forgetFrames();
   if (!kind || !d?.plate || (!d.camera && kind !== 'grain-free')) { shown = null; draw(); return; }
   if (((kind === 'comp' || /^(bare|element|without)/.test(kind)) && d.elements.length === 0) || ((kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind)) && !d.projections.some((p) => !p.off))) { shown = null; draw(); return; }
@@ -205,7 +210,7 @@ export async function refresh() {
   }
   flying = new AbortController();
   const draft = state.draft;
-  const path = (width, quality) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${state.compare === 'version' ? state.other : state.revision}`}`;
+  const path = (width, quality, revision = of) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${revision}`}`;
   const frame = state.frame;
   const steps = kind === 'grain-free' ? [[d.plate.width, 'full']] : draft ? [[480, 'draft']] : [[480, 'draft'], [d.plate.width, 'middle'], [d.plate.width, 'full']];
   for (const [width, quality] of steps) {
@@ -215,6 +220,11 @@ export async function refresh() {
     try {
       const bitmap = await picture(path(width, quality), draft ? changed(draft) : null, flying.signal);
       if (mine !== serial) return;
+      if (state.compare === 'version-wipe') {
+        const own = await picture(path(width, quality, state.revision), null, flying.signal);
+        if (mine !== serial) return;
+        beside = { bitmap: own, frame };
+      }
       shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (bitmap.elementNoise !== undefined && quality !== 'draft') shown.quality += ` · noise left ${bitmap.shadowNoise.toFixed(3)} in shadow, ${bitmap.elementNoise.toFixed(3)} on the element`;
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
@@ -270,7 +280,7 @@ box.addEventListener('pointerdown', async (e) => {
   box.focus();
   const p = toPixel(e);
   if (e.button === 1 || e.altKey) { held = { pan: [e.clientX - panX, e.clientY - panY] }; box.setPointerCapture(e.pointerId); return; }
-  if (state.compare === 'wipe' && Math.abs(p.x / plateSize().w - state.wipe) < 0.02) { held = { wipe: true }; box.setPointerCapture(e.pointerId); return; }
+  if (wiping() && Math.abs(p.x / plateSize().w - state.wipe) < 0.02) { held = { wipe: true }; box.setPointerCapture(e.pointerId); return; }
   if (state.hand) { const hand = state.hand; setHand(null); await hand(p); return; }
   if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
     // A survey point is chosen by its mark.
