@@ -140,8 +140,8 @@ export function finishSection() {
   if (!d.elements.length) return [quiet('No element stands in the shot yet: place one at step 6. What closes the match stands here, in the order of light and lens.')];
   const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
   const r = f.region;
-  return [h('div', { class: 'actions' }, button('Bring to the plate', bringAll, { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 10 s')),
-    h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, about a minute; the readings below are else of one frame')),
+  return [h('div', { class: 'actions' }, button('Bring to the plate', bringAll, { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 20 s')),
+    h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, a minute or two; the readings below are else of one frame')),
     choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
     number('Shutter', d.shutterDegrees ?? 0, '°', (v) => save('Shutter', (x) => { x.shutterDegrees = v; return x; }), { min: 0, max: 360 }),
     heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: names[kindOf(x)], value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${order.indexOf(kindOf(x)) > 8 ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),
