@@ -89,10 +89,11 @@ public sealed class ElementWork(IMedia media)
     /// A rendered element's picture of a frame on the frame's grid, with the distance of each pixel: by its depth (EXR depth.Z or Z, along the
     /// camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
     /// </summary>
-    public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid)
+    /// <param name="margin">So many pixels of the grid on every side lie beyond the plate.</param>
+    public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid, int margin)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _layers.Get(ShotEngine.Key("layer", 4, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, frame), () =>
+        return _layers.Get(ShotEngine.Key("layer", 4, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
@@ -122,7 +123,8 @@ public sealed class ElementWork(IMedia media)
                 rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied);
                 fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
             }
-            if (!fit.Fits(grid.Width, grid.Height)) { throw new ShotFault($"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."); }
+            fit = fit with { Margin = margin };
+            if (!fit.Fits(grid.Pinhole)) { throw new ShotFault($"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."); }
             var distance = new float[grid.Width * grid.Height];
             FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
             float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());

@@ -16,9 +16,10 @@ public sealed class FinishJobs(JobStore jobs, ShotStore shots, ResultStore resul
     public Task Range(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
     {
         var p = JsonSerializer.Deserialize<FinishRangeParameters>(job.Parameters, ShotJson.Options)!;
-        var readings = ReadingKind.FinishOverRange(engine, await Document(job, p.Revision), stop, progress);
+        ShotDocument document = await Document(job, p.Revision);
+        var readings = ReadingKind.FinishOverRange(engine, document, stop, progress);
         foreach (var (key, reading) in readings) { await results.Replace(key, JsonSerializer.Serialize(reading, ShotJson.Options)); }
-        int outside = readings.Count(r => r.Reading.Verdict == Core.Readings.Verdict.Outside);
+        int outside = readings.Count(r => ReadingKind.Under(document, r.Reading).Verdict == Core.Readings.Verdict.Outside);
         return new(outside == 0 ? "no reading is outside" : $"{outside} of {readings.Count} readings are outside");
     });
 }

@@ -253,7 +253,7 @@ public static class LightWork
     public static (IReadOnlyList<Light> Lights, FittedLights Fit) FitStrengths(ShotEngine engine, ShotDocument shot, int frame, IReadOnlyList<string> ids, IReadOnlyList<string> pieces, CancellationToken stop = default)
     {
         ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
-        Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true })];
+        Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true, ShowsPlace: false })];
         if (chosen.Length == 0) { throw new ShotFault("Choose the lights to be fitted: those that lit the place when the plate was shot."); }
         SetScene set = engine.Set(at);
         if (set.Pieces.Count == 0) { throw new ShotFault("Nothing is built yet: lights are fitted on the set. Build it at step 3."); }

@@ -221,7 +221,7 @@ public sealed class ShotEngine
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own ? [.. own.Select(r => r is null ? null : Wider(r))] : null;
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
         SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : MatteWork.KeyOf(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
-        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, w, h) is { } s ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)]) : null, Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null, Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))], Rendered = RenderedLayers(shot, frame, grid) };
+        var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, w, h) is { } s ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)]) : null, Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null, Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))], Rendered = RenderedLayers(shot, frame, grid, overscan) };
         return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, overscan, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false) { Margin = overscan }, quality),
             plate.Around(overscan), openings, options, stop, progress is null ? null : rows => progress((double)rows / grid.Height));
     }
@@ -265,8 +265,8 @@ public sealed class ShotEngine
         [.. Mattes.Hiding(shot, frame, plate.Width, plate.Height).Select(m => new HidingMatte(m.Coverage, m.Beyond, m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key) : null))];
 
     /// <summary>Elements that were rendered elsewhere: their picture of the frame, and how far away each pixel of it is.</summary>
-    private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid) =>
-        [.. shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }).Select(e => _elements.Layer(shot, e, frame, grid)).OfType<RenderedLayer>()];
+    private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid, int margin) =>
+        [.. shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }).Select(e => _elements.Layer(shot, e, frame, grid, margin)).OfType<RenderedLayer>()];
 
     /// <summary>Where all will be a frame later; at the camera's last frame, where it was a frame before. Null: it has one frame.</summary>
     private NextFrame? Next(ShotDocument shot, int frame, int width, SetScene set)

@@ -87,5 +87,14 @@ public sealed class RenderedFitTests
         Assert.Equal((20.5, 20.5), (u, v));
         Assert.True(fit.TryPlace(Plate, 959, 539, out u, out v));
         Assert.Equal((979.5, 559.5), (u, v));
+        // On a grid that goes on by 20 px itself the same pixel of the plate shows the same place of the picture, with the lens and without.
+        foreach (bool without in (bool[])[false, true])
+        {
+            RenderedFit own = fit with { WithoutLens = without }, wide = own with { Margin = 20 };
+            Assert.True(wide.Fits(Plate.Wider(20)) && !wide.IsPlain);
+            Assert.True(own.TryPlace(Plate, 300, 100, out double ou, out double ov) && wide.TryPlace(Plate.Wider(20), 320, 120, out double wu, out double wv) && Math.Abs(ou - wu) + Math.Abs(ov - wv) < 1e-9);
+        }
+        Assert.True((fit with { Margin = 20 }).TryPlace(Plate.Wider(20), 0, 0, out u, out v));
+        Assert.Equal((0.5, 0.5), (u, v));
     }
 }

@@ -9,14 +9,17 @@ namespace Plenk.Core.Cameras;
 /// </summary>
 public sealed record RenderedFit(int Width, int Height, int DataX, int DataY, int DisplayWidth, int DisplayHeight, double Overscan, bool WithoutLens)
 {
-    /// <summary>Pixel for pixel, or evenly smaller: nothing is bent or moved.</summary>
-    public bool IsPlain => !WithoutLens && Overscan == 1 && DataX == 0 && DataY == 0 && Width == DisplayWidth && Height == DisplayHeight;
+    /// <summary>So many pixels of the frame's grid on every side lie beyond the plate, which the display is measured by.</summary>
+    public int Margin { get; init; }
 
-    /// <summary>Its shape is the frame's.</summary>
-    public bool Fits(int width, int height) => Math.Abs((double)DisplayWidth / DisplayHeight - (double)width / height) <= 0.01;
+    /// <summary>Pixel for pixel, or evenly smaller: nothing is bent or moved.</summary>
+    public bool IsPlain => !WithoutLens && Overscan == 1 && Margin == 0 && DataX == 0 && DataY == 0 && Width == DisplayWidth && Height == DisplayHeight;
+
+    /// <summary>Its shape is the plate's.</summary>
+    public bool Fits(Pinhole frame) => Math.Abs((double)DisplayWidth / DisplayHeight - (double)(frame.Width - 2 * Margin) / (frame.Height - 2 * Margin)) <= 0.01;
 
     /// <summary>Pixels of the picture a pixel of the frame.</summary>
-    public double ScaleFor(Pinhole frame) => DisplayWidth / (frame.Width * Overscan);
+    public double ScaleFor(Pinhole frame) => DisplayWidth / ((frame.Width - 2 * Margin) * Overscan);
 
     /// <summary>Where the middle of a frame's pixel lies in the picture; false outside the lens and beyond the data.</summary>
     public bool TryPlace(Pinhole frame, int x, int y, out double u, out double v)

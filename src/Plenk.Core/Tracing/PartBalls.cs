@@ -10,6 +10,9 @@ public static class PartBalls
     /// <summary>Triangles longer than this share of the whole are cut first: a wall of two triangles has parts too.</summary>
     private const float Longest = 0.15f;
 
+    /// <summary>Of so many triangles none is cut: thousands as large as the whole would become millions.</summary>
+    private const int MostCut = 20_000;
+
     private readonly record struct Facet(Vector3 A, Vector3 B, Vector3 C)
     {
         public Vector3 Middle => (A + B + C) / 3;
@@ -20,7 +23,7 @@ public static class PartBalls
     {
         Vector3[] p = mesh.Positions;
         if (mesh.Indices.Length == 0) { return []; }
-        float longest = Longest * Vector3.Distance(p.Aggregate(Vector3.Min), p.Aggregate(Vector3.Max));
+        float longest = mesh.Indices.Length / 3 > MostCut ? float.PositiveInfinity : Longest * Vector3.Distance(p.Aggregate(Vector3.Min), p.Aggregate(Vector3.Max));
         var facets = new List<Facet>(mesh.Indices.Length / 3);
         for (int i = 0; i < mesh.Indices.Length; i += 3) { Cut(new(p[mesh.Indices[i]], p[mesh.Indices[i + 1]], p[mesh.Indices[i + 2]]), longest, facets, 10); }
         var parts = new List<(IReadOnlyList<Facet> Facets, Vector3 Middle, float Radius)> { Part(facets) };

@@ -141,8 +141,7 @@ public static class TrackApi
         api.MapGet("/camera/overscan", async (long id, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            int[] frames = [.. new[] { document.Range.First, (document.Range.First + document.Range.Last) / 2, document.Range.Last }.Distinct()];
-            return new { needed = frames.Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)) };
+            return new { needed = Enumerable.Range(document.Range.First, document.Range.Count).Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)) };
         });
 
         // The camera for other programs, as one zip.

@@ -169,7 +169,7 @@ export function lightSection() {
     ...(l.kind === 'Sky' ? [choice('The sky is', l.sky ?? 'Uniform', [['Uniform', 'the same all over'], ['Gradient', 'a gradient'], ['Clear', 'clear'], ['Overcast', 'overcast']], (v) => e('kind of sky', (x) => { x.sky = v; })), l.sky === 'Gradient' ? triple('At the horizon', l.horizonColor, '', (v) => e('horizon', (x) => { x.horizonColor = v; })) : null, l.sky === 'Clear' ? number('Turbidity', l.turbidity, '', (v) => e('turbidity', (x) => { x.turbidity = v; }), { min: 1.7, max: 10 }) : null].filter(Boolean) : []),
     ...(l.kind === 'Panorama' ? ofPanorama(l, e).filter(Boolean) : []),
     ...(l.showsPlace ? [] : [tick('it lit the place when the plate was shot', l.inPlate !== false, (v) => e('in the plate', (x) => { x.inPlate = v; })), l.kind === 'Fill' ? null : tick('it lights the set', l.lightsSet !== false, (v) => e('the set', (x) => { x.lightsSet = v; })), l.kind === 'Fill' ? null : tick('it lights elements', l.lightsElements !== false, (v) => e('elements', (x) => { x.lightsElements = v; })), l.kind === 'Fill' ? null : tick('things cast shadows in it', l.castsShadow !== false, (v) => e('shadows', (x) => { x.castsShadow = v; })), l.kind === 'Fill' || !(state.document.mattes || []).length ? null : choice('Kept from the set by', l.shadeMatte ?? '', [['', 'what is built alone'], ...matteChoices()], (v) => e('shade', (x) => { x.shadeMatte = v || null; })), keyed(l, e)]),
-    h('div', { class: 'actions' }, button(l.alone ? 'With the others' : 'Alone', () => e(l.alone ? 'with the others' : 'alone', (x) => { x.alone = !x.alone; })), button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; }))));
+    h('div', { class: 'actions' }, l.showsPlace ? null : button(l.alone ? 'With the others' : 'Alone', () => e(l.alone ? 'with the others' : 'alone', (x) => { x.alone = !x.alone; })), button(l.off ? 'Switch on' : 'Switch off', () => e(l.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${l.name}`, (x) => { x.lights = x.lights.filter((q) => q.id !== l.id); return x; }))));
   return parts.filter(Boolean);
 }
 
@@ -184,7 +184,7 @@ export function shadowSection(element) {
 
 const fitting = { lights: null };
 function fitStrengths(d) {
-  const own = d.lights.filter((l) => !l.off && l.inPlate !== false);
+  const own = d.lights.filter((l) => !l.off && l.inPlate !== false && !l.showsPlace);
   fitting.lights ||= own.map((l) => l.id);
   const chosen = fitting.lights.filter((id) => own.some((l) => l.id === id));
   return fold('Fit strengths to the plate', 'fit-lights', quiet('Strengths and colours of the chosen lights by what the plate shows on the set; texture is weighted down. The middle brightness stays.'), rows(own.map((l) => ({ id: l.id, name: l.name, value: '' })), chosen, (id) => { fitting.lights = chosen.includes(id) ? chosen.filter((x) => x !== id) : [...chosen, id]; tell('chosen'); }),

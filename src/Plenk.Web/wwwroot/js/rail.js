@@ -6,6 +6,7 @@ import { matteCurve } from './mattes.js';
 import { framingCurve } from './finish.js';
 import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
+import { wakeFrames } from './reel.js';
 
 const svg = document.querySelector('#rail svg');
 const at = document.getElementById('at');
@@ -117,6 +118,7 @@ export function togglePlay() {
   if (timer) { clearInterval(timer); timer = null; state.playing = false; play.textContent = 'Play'; tell('frame'); return; }
   const rate = state.document.rate;
   state.playing = true;
+  wakeFrames();
   play.textContent = 'Stop';
   timer = setInterval(() => setFrame(state.frame >= (state.document.cut || state.document.range).last ? (state.document.cut || state.document.range).first : state.frame + 1), (1000 * rate.den) / rate.num);
 }

@@ -5,6 +5,7 @@ import { button } from './build.js';
 const most = 400e6; // bytes of pictures as they lie in memory
 const kept = new Map(); // by frame: { bitmap, quality }
 let of = '', flying = null;
+let done = false; // all that can be kept is, or no more was wanted: until the next Play
 
 export const keptFrame = (frame) => kept.get(frame)?.bitmap ?? null;
 
@@ -21,22 +22,27 @@ export function forgetFrames() {
   for (const k of kept.values()) k.bitmap.close();
   kept.clear();
   of = '';
+  done = false;
   document.getElementById('kept').textContent = '';
 }
 
 function restFrames() {
   flying?.abort();
   flying = null;
+  done = true;
   document.querySelector('#kept button')?.remove();
 }
 
-// Another picture is looked at than the one that is kept.
+// Play was pressed: what is missing is fetched again.
+export const wakeFrames = () => { done = false; };
+
+// Which picture is kept.
 export const keptOf = () => of;
 
 // From the present frame on, round the range: coarse ones first, so that all of it moves, then finer ones in their place.
 export async function keepFrames({ key, first, last, from, width, height, path }) {
   if (key !== of) { forgetFrames(); of = key; }
-  if (flying) return;
+  if (flying || done) return;
   const count = last - first + 1, wanted = Array.from({ length: Math.min(count, Math.max(1, Math.floor(most / (4 * width * height)))) }, (_, i) => first + ((from - first + i) % count));
   const mine = flying = new AbortController();
   for (const quality of ['draft', 'middle']) {
@@ -54,5 +60,5 @@ export async function keepFrames({ key, first, last, from, width, height, path }
       }
     }
   }
-  if (flying === mine) flying = null;
+  if (flying === mine) { flying = null; done = true; }
 }
