@@ -68,7 +68,7 @@ public sealed class FinishTests(Site site)
         string had = page.State(kept);
         Assert.DoesNotContain("Keep no more", had);
         page.Choose("Step to add", "Glow", saves: false);
-        page.PressAndSave("Add this step");
+        page.PressAndSave("Add this step", 150);
         page.Until($"{kept} === ''", 20);
         page.NoErrors();
         Back(page, before);

@@ -39,6 +39,8 @@ export function plateBitmap(frame) {
   const { plate, look = {} } = state.document, as = plate.encoding.toLowerCase() === 'srgb' && (state.seen === 'display' || state.seen === 'codes') ? '' : `${state.seen} ${JSON.stringify(look)} ${plate.encoding}`;
   const key = `${media} ${as}`;
   if (!plates.has(key)) {
+    // While one plays frames come faster than their pictures: a save must not stand in line behind all of them.
+    if (state.playing && [...plates.values()].filter((p) => p instanceof Promise).length >= 3) return null;
     if (plates.size > 90) plates.delete(plates.keys().next().value);
     // As the codes are it comes straight from the media; through anything else the server shows it.
     const from = as ? `/api/shots/${state.id}/frames/${frame}/picture?kind=plate&seen=${state.seen}&revision=${state.revision}` : `/media/${media}`;
