@@ -126,12 +126,16 @@ struct Reader {
   std::vector<std::string> inPart;
   Box2i data, display;
   std::vector<std::string> keys, values;
+  bool hasPrimaries = false;
+  Chromaticities primaries;
   explicit Reader(std::unique_ptr<Memory> m) : memory(std::move(m)), file(*memory) {
     for (int p = 0; p < file.parts(); ++p) {
       const Header& h = file.header(p);
       if (h.hasType() && isDeepData(h.type())) throw std::runtime_error("deep pictures are not taken");
       for (Header::ConstIterator a = h.begin(); a != h.end(); ++a) {
         if (auto* s = dynamic_cast<const StringAttribute*>(&a.attribute())) { keys.push_back(a.name()); values.push_back(s->value()); }
+        auto* c = dynamic_cast<const ChromaticitiesAttribute*>(&a.attribute());
+        if (c && !hasPrimaries && std::string(a.name()) == "chromaticities") { hasPrimaries = true; primaries = c->value(); }
       }
       if (p == 0) { data = h.dataWindow(); display = h.displayWindow(); }
       else data.extendBy(h.dataWindow());
@@ -168,6 +172,15 @@ const char* plenk_exr_channel(void* handle, int i) { return static_cast<Reader*>
 int plenk_exr_attributes(void* handle) { return int(static_cast<Reader*>(handle)->keys.size()); }
 const char* plenk_exr_key(void* handle, int i) { return static_cast<Reader*>(handle)->keys[i].c_str(); }
 const char* plenk_exr_value(void* handle, int i) { return static_cast<Reader*>(handle)->values[i].c_str(); }
+
+// x, y of red, green, blue and white, of the first part that says them; 0 where none does.
+int plenk_exr_chromaticities(void* handle, float* xy) {
+  auto* r = static_cast<Reader*>(handle);
+  if (!r->hasPrimaries) return 0;
+  const IMATH_NAMESPACE::V2f all[4] = {r->primaries.red, r->primaries.green, r->primaries.blue, r->primaries.white};
+  for (int i = 0; i < 4; ++i) { xy[2 * i] = all[i].x; xy[2 * i + 1] = all[i].y; }
+  return 1;
+}
 
 // Fills a plane for every channel, each covering the data window of all parts; a part is decoded once.
 int plenk_exr_read(void* handle, float** planes, char* error, int errorSize) {

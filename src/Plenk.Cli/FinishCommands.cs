@@ -21,13 +21,13 @@ internal static class MeasurePlateCommand
         var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
         var at = new Option<int>("--at") { Description = "frame", Required = true };
         var region = new Option<string?>("--region") { Description = "x,y,w,h in pixels (default: the whole picture)" };
-        var encoding = new Option<string?>("--encoding") { Description = "srgb, bt1886, linear or acescct (default: sRGB for integer files, linear for float)" };
-        encoding.AcceptOnlyFromAmong("srgb", "bt1886", "linear", "acescct");
+        var encoding = new Option<string?>("--encoding") { Description = $"{string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} (default: sRGB for integer files, linear for float)" };
+        encoding.AcceptOnlyFromAmong([.. ColorEncodings.Named.Select(n => n.Key)]);
         var command = new Command("measure-plate", "Prints black, white, edge width and grain of a region as JSON, linear light.") { plate, at, region, encoding };
         command.SetGuarded((parsed, stop) =>
         {
             if (!CameraOptions.Folders(parsed.GetValue(plate)!)) { return Task.FromResult(2); }
-            ColorEncoding? coded = parsed.GetValue(encoding) switch { "srgb" => ColorEncoding.Srgb, "bt1886" => ColorEncoding.Bt1886, "linear" => ColorEncoding.Linear, "acescct" => ColorEncoding.AcesCct, _ => null };
+            ColorEncoding? coded = ColorEncodings.Of(parsed.GetValue(encoding));
             var folder = new PlateFolder(parsed.GetValue(plate)!, coded, stop);
             int[] r = [];
             if (parsed.GetValue(region) is { } text)
@@ -79,16 +79,17 @@ internal static class HandOverCommand
         var parts = new Option<bool>("--parts") { Description = "every layer is a part of its own (multi-part EXR)" };
         var width = new Option<int?>("--width") { Description = "reduced width in pixels (default: the plate's)" };
         var overscan = new Option<double>("--overscan") { Description = "the EXR's layers go on beyond the plate by this share of its width on every side, like 0.05" };
+        var primaries = new Option<string>("--primaries") { Description = "of the EXR's colours: bt709, bt2020, acescg or aces2065-1", DefaultValueFactory = _ => "bt709" };
         var burnIn = new Option<bool>("--burn-in") { Description = "shot, version and frame stand in what is for review" };
         var noLook = new Option<bool>("--no-look") { Description = "what is for review is seen without the shot's LUT" };
         var noReadings = new Option<bool>("--no-readings") { Description = "the sheet has no readings" };
-        var command = new Command("hand-over", "Renders, closes and writes frames with their sheet; every file is read back.") { source, frames, output, layers, format, names, compression, parts, width, overscan, burnIn, noLook, noReadings };
+        var command = new Command("hand-over", "Renders, closes and writes frames with their sheet; every file is read back.") { source, frames, output, layers, format, names, compression, parts, width, overscan, primaries, burnIn, noLook, noReadings };
         command.SetGuarded(async (parsed, stop) =>
         {
             if (!FilmedSetArguments.Frames(parsed.GetValue(frames)!, out IReadOnlyList<int> list)) { return 2; }
             string[] formats = [.. (parsed.GetValue(format) ?? []).SelectMany(f => f.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)).Distinct()];
             var choice = new HandOverChoice(formats.Length == 0 ? ["exr"] : formats, parsed.GetValue(layers)?.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries), parsed.GetValue(names)!,
-                parsed.GetValue(compression) switch { "none" => ExrCompression.None, "zips" => ExrCompression.Zips, "piz" => ExrCompression.Piz, _ => ExrCompression.Zip }, parsed.GetValue(parts), parsed.GetValue(width), Readings: !parsed.GetValue(noReadings), BurnIn: parsed.GetValue(burnIn), ThroughLook: !parsed.GetValue(noLook), Overscan: parsed.GetValue(overscan));
+                parsed.GetValue(compression) switch { "none" => ExrCompression.None, "zips" => ExrCompression.Zips, "piz" => ExrCompression.Piz, _ => ExrCompression.Zip }, parsed.GetValue(parts), parsed.GetValue(width), Readings: !parsed.GetValue(noReadings), BurnIn: parsed.GetValue(burnIn), ThroughLook: !parsed.GetValue(noLook), Overscan: parsed.GetValue(overscan), Primaries: parsed.GetValue(primaries)!);
             if (choice.Fault() is { } fault)
             {
                 Console.Error.WriteLine(fault);

@@ -60,12 +60,12 @@ internal static class RelightCommand
                 }
                 seen = (width, height) => FilmedSet.CameraOf(file, frame, width, height, fps);
             }
-            var (picture, alpha, done) = RelightFiles.Run(parsed.GetValue(color)!, parsed.GetValue(position)!, parsed.GetValue(normal)!, parsed.GetValue(albedo), parsed.GetValue(set), seen, LightsFile.Read(parsed.GetValue(lights)!), look, stop);
+            var (picture, alpha, primaries, done) = RelightFiles.Run(parsed.GetValue(color)!, parsed.GetValue(position)!, parsed.GetValue(normal)!, parsed.GetValue(albedo), parsed.GetValue(set), seen, LightsFile.Read(parsed.GetValue(lights)!), look, stop);
             string to = parsed.GetValue(output)!;
             Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(to))!);
             List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGB")];
             if (alpha is not null) { channels.Add(new("A", alpha)); }
-            ExrFile.Write(to, picture.Width, picture.Height, channels);
+            ExrFile.Write(to, picture.Width, picture.Height, channels, new ExrHead { Primaries = primaries });
             foreach (string t in done.Told) { Console.Error.WriteLine(t); }
             if (done.AssumedAlbedo is { } grey) { Console.Error.WriteLine($"It brings no surface colour: {grey:0.##} grey stands for it."); }
             if (parsed.GetValue(report) is { } path) { File.WriteAllText(path, JsonSerializer.Serialize(done, Json)); }

@@ -20,11 +20,11 @@ internal sealed class FilmedSetArguments
     public readonly Option<string> Rate = new("--rate") { Description = "frames a second, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
     public readonly Option<int?> CameraFirst = new("--camera-first") { Description = "the camera's frame that belongs to the first of the plate (default: the plate's own number)" };
     public readonly Option<string?> Lens = new("--lens") { Description = "k1,k2[,p1,p2[,k3]], over what the camera file says" };
-    public readonly Option<string?> Encoding = new("--encoding") { Description = "srgb, bt1886, linear or acescct (default: sRGB for integer files, linear for float)" };
+    public readonly Option<string?> Encoding = new("--encoding") { Description = $"{string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} (default: sRGB for integer files, linear for float)" };
 
     public void AddTo(Command command, params Option[] these)
     {
-        Encoding.AcceptOnlyFromAmong("srgb", "bt1886", "linear", "acescct");
+        Encoding.AcceptOnlyFromAmong([.. ColorEncodings.Named.Select(n => n.Key)]);
         foreach (Option o in these) { command.Options.Add(o); }
         foreach (Option o in (Option[])[Rate, CameraFirst, Lens, Encoding]) { command.Options.Add(o); }
     }
@@ -44,7 +44,7 @@ internal sealed class FilmedSetArguments
             }
             lens = new(k[0], k[1], k.ElementAtOrDefault(2), k.ElementAtOrDefault(3), k.ElementAtOrDefault(4));
         }
-        ColorEncoding? encoding = parsed.GetValue(Encoding) switch { "srgb" => ColorEncoding.Srgb, "bt1886" => ColorEncoding.Bt1886, "linear" => ColorEncoding.Linear, "acescct" => ColorEncoding.AcesCct, _ => null };
+        ColorEncoding? encoding = ColorEncodings.Of(parsed.GetValue(Encoding));
         return CameraOptions.Folders(parsed.GetValue(Plate)) && CameraOptions.Files(parsed.GetValue(Camera)) ? new(rate, lens, parsed.GetValue(CameraFirst), encoding) : null;
     }
 

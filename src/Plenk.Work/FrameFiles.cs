@@ -1,3 +1,4 @@
+using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -32,29 +33,32 @@ public static class FrameFiles
 
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
     /// <param name="overscan">By how many pixels the layers go on beyond the plate on every side: the comp covers the plate alone.</param>
-    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0)
+    /// <param name="into">Primaries that colours are written in, and the plate that they are laid on, linear, of the layers' size; null: the working ones.</param>
+    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0, (Primaries Primaries, FloatImage Plate)? into = null)
     {
         var channels = new List<ExrChannel>();
+        Matrix3 by = Primaries.Bt709.To(into?.Primaries ?? Primaries.Bt709);
+        void Colour(string layer, FloatImage image, string names) => Add(layer, Primaries.Convert(image, by), names, half: true);
         void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
-        Add("comp", layers.Comp, "RGB", half: true);
+        Colour("comp", layers.Comp, "RGB");
         bool OnPlate(int x, int y) => x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
         channels.Add(new("comp.A", [.. Enumerable.Range(0, layers.Comp.Width * layers.Comp.Height).Select(i => OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 1f : 0f)], Half: true));
-        Add("element", layers.Element, "RGBA", half: true);
+        Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);
-        Add("shadow", layers.Shadow, "RGB", half: true);
-        Add("added", layers.Added, "RGB", half: true);
+        Add("shadow", into is { } other ? Primaries.ConvertRatio(layers.Shadow, other.Plate, by) : layers.Shadow, "RGB", half: true);
+        Colour("added", layers.Added, "RGB");
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);
         if (layers.Contact is not null) { Add("contact", layers.Contact, "Y", half: true); }
-        if (layers.Mirror is not null) { Add("mirror", layers.Mirror, "RGB", half: true); }
+        if (layers.Mirror is not null) { Colour("mirror", layers.Mirror, "RGB"); }
         if (layers.Parts is { } parts)
         {
-            Add("albedo", parts.Albedo, "RGB", half: true);
-            Add("diffuse", parts.Diffuse, "RGB", half: true);
-            Add("specular", parts.Specular, "RGB", half: true);
-            Add("reflection", parts.Reflection, "RGB", half: true);
-            if (parts.Emission.Data.Any(v => v != 0)) { Add("emission", parts.Emission, "RGB", half: true); }
-            foreach (var (light, rgb) in parts.Groups) { Add($"light_{LayerName(light)}", rgb, "RGB", half: true); }
+            Colour("albedo", parts.Albedo, "RGB");
+            Colour("diffuse", parts.Diffuse, "RGB");
+            Colour("specular", parts.Specular, "RGB");
+            Colour("reflection", parts.Reflection, "RGB");
+            if (parts.Emission.Data.Any(v => v != 0)) { Colour("emission", parts.Emission, "RGB"); }
+            foreach (var (light, rgb) in parts.Groups) { Colour($"light_{LayerName(light)}", rgb, "RGB"); }
             Add("uv", parts.Uv, "XY", half: false);
             Add("motion", parts.Motion, "XY", half: false);
         }

@@ -22,24 +22,26 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         FormattableString lens = $"k1 {shot.Camera?.Lens.K1:0.######} k2 {shot.Camera?.Lens.K2:0.######} p1 {shot.Camera?.Lens.P1:0.######} p2 {shot.Camera?.Lens.P2:0.######} k3 {shot.Camera?.Lens.K3:0.######} (Brown–Conrady, undistorted to distorted)";
         double focal = shot.Camera?.Samples is { Count: > 0 } samples ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width : plate.FocalMm ?? 0;
         FormattableString camera = $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
-        FormattableString colour = $"scene-linear, primaries of BT.709, alpha premultiplied; comp pictures in {ColorEncodings.NameOf(plate.Encoding)}";
+        string primaries = Primaries.Named(choice.Primaries)!.Name;
+        FormattableString colour = $"EXR scene-linear, primaries of {primaries}, alpha premultiplied; comp pictures in {ColorEncodings.NameOf(plate.Encoding)}";
         return new(shot.Production, shot.Sequence, shot.Code, version, revision, DateTimeOffset.UtcNow, frames, shot.Rate,
             FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {ColorEncodings.NameOf(plate.Encoding)}, frames {shot.Range.First} to {shot.Range.Last}"),
             camera.ToString(CultureInfo.InvariantCulture), lens.ToString(CultureInfo.InvariantCulture), colour.ToString(CultureInfo.InvariantCulture),
-            Recombining(shot), [.. shot.Finish.InOrder().Select(s => $"{FinishChecks.NameOf(s.Kind)}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(s.Kind > FinishKind.ShadowMerge ? " (after the merge)" : "")}")],
+            Recombining(shot, primaries), [.. shot.Finish.InOrder().Select(s => $"{FinishChecks.NameOf(s.Kind)}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(s.Kind > FinishKind.ShadowMerge ? " (after the merge)" : "")}")],
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],
             [.. shot.Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null)).Select(e => new BorrowedAsset(e.Name.Length > 0 ? e.Name : e.Id, e.Credit?.Author ?? "", e.Credit?.Licence ?? "", e.Credit?.Source ?? ""))], files);
     }
 
-    private static IReadOnlyList<string> Recombining(ShotDocument shot)
+    private static IReadOnlyList<string> Recombining(ShotDocument shot, string primaries)
     {
-        var lines = new List<string>
-        {
+        List<string> lines =
+        [
             "held = element × (element.A − holdout.A) ÷ element.A, premultiplied; where element.A is 0 it is 0",
             "under = plate × shadow" + (shot.Contact.Strength > 0 ? " × contact (by the look's strength)" : "") + " + added" + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : ""),
             "comp = held + under × (1 − held.A), all linear",
+            .. primaries == Primaries.Bt709.Name ? Array.Empty<string>() : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
             "Where an element touches nothing the comp's codes are the plate's.",
-        };
+        ];
         string[] after = [.. shot.Finish.InOrder().Where(s => s.Kind > FinishKind.ShadowMerge).Select(s => FinishChecks.NameOf(s.Kind))];
         if (after.Length > 0) { lines.Add($"After that, and in the comp alone: {string.Join(", ", after)}."); }
         lines.Add("depth, P, N, uv, motion and the ID mattes are data: never filtered, never colour-transformed.");

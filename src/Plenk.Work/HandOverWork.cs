@@ -23,8 +23,9 @@ namespace Plenk.Work;
 /// <param name="Overscan">The EXR's layers go on beyond the plate by this share of its width on every side, 0 to 0.5; its comp does not.</param>
 /// <param name="BurnIn">Shot, version and frame stand in what is for review.</param>
 /// <param name="ThroughLook">What is for review is seen through the shot's LUT, where it has one.</param>
+/// <param name="Primaries">Of the EXR's colours, as commands name them: bt709, bt2020, acescg, aces2065-1.</param>
 /// <param name="Names">{production}, {sequence}, {shot}, {layer}, {version}, {frame}.</param>
-public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList<string>? Layers = null, string Names = HandOverChoice.UsualNames, ExrCompression Compression = ExrCompression.Zip, bool PartPerLayer = false, int? Width = null, bool Scene = true, bool Readings = true, bool BurnIn = false, bool ThroughLook = true, double Overscan = 0)
+public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList<string>? Layers = null, string Names = HandOverChoice.UsualNames, ExrCompression Compression = ExrCompression.Zip, bool PartPerLayer = false, int? Width = null, bool Scene = true, bool Readings = true, bool BurnIn = false, bool ThroughLook = true, double Overscan = 0, string Primaries = "bt709")
 {
     public const string UsualNames = "{shot}_{layer}_v{version}.{frame}";
     public static readonly string[] Known = ["exr", "png16", "dpx", "mp4", "stills", "contact"];
@@ -37,6 +38,7 @@ public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList
     {
         if (Formats.Count == 0) { return "No format is chosen: exr, png16, dpx, mp4, stills or contact."; }
         if (Formats.FirstOrDefault(f => !Known.Contains(f)) is { } strange) { return $"“{strange}” is not handed over; exr, png16, dpx, mp4, stills and contact are."; }
+        if (Core.Images.Primaries.Named(Primaries) is null) { return $"“{Primaries}” names no primaries; bt709, bt2020, acescg and aces2065-1 do."; }
         if (!(Overscan is >= 0 and <= 0.5)) { return "Overscan lies between 0 and 50 % of the plate's width on every side."; }
         foreach (string need in (ReadOnlySpan<string>)["{layer}", "{version}", "{frame}"]) { if (!Names.Contains(need, StringComparison.Ordinal)) { return $"The names need {need}: without it files would overwrite one another."; } }
         if (Regex.Match(Names, @"\{(?!production\}|sequence\}|shot\}|layer\}|version\}|frame\})[^}]*\}") is { Success: true } m) { return $"{m.Value} is no part of a name; {{production}}, {{sequence}}, {{shot}}, {{layer}}, {{version}} and {{frame}} are."; }
@@ -129,7 +131,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         {
             int bits = shot.Plate.Bits > 10 || shot.Plate.Encoding == ColorEncoding.Linear ? 16 : 10;
             CodeImage comp = Comp(bits);
-            byte transfer = shot.Plate.Encoding switch { ColorEncoding.Linear => 2, ColorEncoding.AcesCct => 3, ColorEncoding.Bt1886 => 6, _ => 0 };
+            byte transfer = shot.Plate.Encoding switch { ColorEncoding.Linear => 2, ColorEncoding.PrintingDensity => 1, ColorEncoding.AcesCct => 3, ColorEncoding.Bt1886 or ColorEncoding.Bt709 => 6, _ => 0 };
             string name = NameOf(shot, choice, version, "comp", frame, "dpx");
             files.Add(Codes(folder, begun, name, "dpx", frame, DpxFile.Write(comp, bits, transfer, frame, shot.Rate), comp, $"comp, {bits} bit, {ColorEncodings.NameOf(shot.Plate.Encoding)}"));
         }
@@ -187,7 +189,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
 
     private HandedFile Exr(ShotDocument shot, HandOverChoice choice, int frame, FrameLayers made, int overscan, string folder, string begun, string name)
     {
-        var (channels, attributes) = FrameFiles.Channels(shot, frame, made, overscan);
+        Primaries primaries = Primaries.Named(choice.Primaries)!;
+        var (channels, attributes) = FrameFiles.Channels(shot, frame, made, overscan, primaries == Primaries.Bt709 ? null : (primaries, engine.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan)));
         var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         if (choice.Layers is { } wanted)
         {
@@ -215,7 +218,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
                     ["plenk/focal"] = FormattableString.Invariant($"fx {pinhole.Fx:R} fy {pinhole.Fy:R} cx {pinhole.Cx:R} cy {pinhole.Cy:R} pixels; {pinhole.Fx * shot.Plate!.SensorWidthMm / pinhole.Width:0.####} mm on {shot.Plate.SensorWidthMm:0.###} × {shot.Plate.SensorHeightMm:0.###} mm"),
                     ["plenk/cameraToWorld"] = string.Join(' ', pose.ToRowMajor16().Select(v => v.ToString("R", CultureInfo.InvariantCulture))),
                 },
-                Chromaticities = ExrHead.Bt709,
+                Primaries = primaries,
                 WorldToCamera = toCamera,
                 WorldToNdc = Multiply(toCamera, Projection(pinhole)),
                 PartPerLayer = choice.PartPerLayer,

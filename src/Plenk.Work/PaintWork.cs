@@ -37,6 +37,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
             throw new ShotFault($"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping.");
         }
         ColorEncoding encoding = taken.Encoding ?? (ownColour ? ColorEncoding.Srgb : plate.Encoding);
+        if (taken.Note is { } told) { notes.Add($"{name}: {told}."); }
         if (codes.Bits == 8 && plate.Bits > 8) { notes.Add($"{name} has 8 bits, the plate {plate.Bits}: soft ramps may show steps. Export it at 16 bits."); }
         // Most of a painted frame is as it went out; what is different everywhere was encoded otherwise or is another frame.
         FloatImage sent = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);

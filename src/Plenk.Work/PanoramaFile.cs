@@ -6,12 +6,12 @@ using Plenk.Formats.Raster;
 
 namespace Plenk.Work;
 
-/// <summary>Panoramas as they come: EXR, linear; or an 8- or 16-bit picture in sRGB, whose light ends at 1.</summary>
+/// <summary>Panoramas as they come: EXR or Radiance, linear; or an 8- or 16-bit picture in sRGB, whose light ends at 1.</summary>
 public static class PanoramaFile
 {
     public static Panorama Read(byte[] bytes, string name)
     {
-        FloatImage image = ExrFile.Is(bytes) ? Exr(bytes, name) : RasterFile.Read(bytes, name).ToLinear(ColorEncoding.Srgb);
+        FloatImage image = ExrFile.Is(bytes) ? Exr(bytes, name) : RadianceFile.Is(bytes) ? RadianceFile.Read(bytes, name) : RasterFile.Read(bytes, name).ToLinear(ColorEncoding.Srgb);
         if (image.Width != 2 * image.Height) { throw new FormatFault("shape", $"{name} is {image.Width} × {image.Height}; a lat-long panorama is twice as wide as high", "Export the full sphere, lat-long."); }
         return new(image);
     }
@@ -36,7 +36,6 @@ public static class PanoramaFile
     private static FloatImage Exr(byte[] bytes, string name)
     {
         ExrPicture picture = ExrFile.Read(bytes, name);
-        float[] Channel(string letter) => picture.Any(letter) ?? throw new FormatFault("unreadable", $"{name} has no channel {letter}", "Export it as RGB.");
-        return FloatImage.Of(picture.Width, picture.Height, Channel("R"), Channel("G"), Channel("B"));
+        return picture.Colour(picture.Picture(alpha: false, "rgb", "beauty") ?? throw new FormatFault("unreadable", $"{name} has no channel R", "Export it as RGB."));
     }
 }

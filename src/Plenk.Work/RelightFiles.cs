@@ -17,12 +17,18 @@ public static class RelightFiles
 {
     private const int Rays = 256; // towards lamps that have a size: this picture is kept
 
+    /// <summary>The picture with the lamps' light, in its own primaries.</summary>
     /// <param name="cameraFor">The camera that the picture was rendered with, for its width and height; null: nobody knows.</param>
-    public static (FloatImage Picture, float[]? Alpha, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor, LightsFile lights, RelightLook look, CancellationToken stop = default)
+    public static (FloatImage Picture, float[]? Alpha, Primaries Primaries, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor, LightsFile lights, RelightLook look, CancellationToken stop = default)
     {
         ExrPicture c = ExrFile.Read(color);
         FloatImage picture = Three(c, color, "RGB", "XYZ", "picture"), p = Three(ExrFile.Read(position), position, "XYZ", "RGB", "positions"), n = Three(ExrFile.Read(normal), normal, "XYZ", "RGB", "normals");
-        FloatImage? a = albedo is null ? null : Three(ExrFile.Read(albedo), albedo, "RGB", "XYZ", "colour");
+        FloatImage? a = null;
+        if (albedo is not null)
+        {
+            ExrPicture own = ExrFile.Read(albedo);
+            a = Primaries.Convert(Three(own, albedo, "RGB", "XYZ", "colour"), own.Primaries.To(Primaries.Bt709));
+        }
         foreach (var (image, path) in new[] { (p, position), (n, normal) }.Concat(a is null ? [] : [(a, albedo!)]))
         {
             if (image.Width != picture.Width || image.Height != picture.Height) { throw new ShotFault($"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."); }
@@ -51,7 +57,9 @@ public static class RelightFiles
             casts = new([new TraceInstance(new MeshTree(mesh.Merged()), Similarity.Identity, RayKinds.LightSet)]);
             foreach (Core.Shots.Light l in lights.Lights.Where(l => l.Kind is Core.Shots.LightKind.Point or Core.Shots.LightKind.Spot && InsideWall(casts, l.Position.ToSingle()))) { told.Add($"{l.Name} stands inside something solid of the set: it lights nothing. Move it out of the wall."); }
         }
+        // Lights are in the working primaries; what they add goes back to the picture's own.
         FloatImage light = Relight.Light(p, n, a, lights.Rig(), look with { Shadows = casts is not null }, camera?.Pose.Position.ToSingle(), casts, stop, Rays, onSet: casts is not null);
+        light = Primaries.Convert(light, Primaries.Bt709.To(c.Primaries));
         long lit = 0, bare = 0;
         for (int i = 0; i < picture.Width * picture.Height; i++)
         {
@@ -62,13 +70,13 @@ public static class RelightFiles
             for (int k = 0; k < 3; k++)
             {
                 float add = light.Data[3 * i + k] * by;
-                any |= add > 0;
+                any |= add != 0;
                 picture.Data[3 * i + k] += add;
             }
             if (any) { lit++; }
         }
         if (lit == 0) { told.Add("The lights reach nothing of the picture: they are turned away, shadowed, or far off. Are positions and lights in one space, in metres?"); }
-        return (picture, alpha, new(picture.Width, picture.Height, lights.Lights.Count, lit, bare, a is null ? look.Albedo : null, casts is not null, meantP, meantN, told));
+        return (picture, alpha, c.Primaries, new(picture.Width, picture.Height, lights.Lights.Count, lit, bare, a is null ? look.Albedo : null, casts is not null, meantP, meantN, told));
     }
 
     /// <summary>Faces look away from a spot on nearly all sides: it lies within something solid.</summary>

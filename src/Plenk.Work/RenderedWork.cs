@@ -52,12 +52,15 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
     public static RenderedData Read(IReadOnlyList<byte[]> files, IReadOnlyList<string> names, string name, DepthConvention depthConvention, Pose cameraToWorld, Pinhole plate)
     {
         var channels = new List<(string Role, string Channel, float[] Values)>();
+        Primaries? primaries = null;
         int width = 0, height = 0;
         for (int f = 0; f < files.Count; f++)
         {
             ExrPicture p = ExrFile.Read(files[f], names[f]);
             if (width == 0) { (width, height) = (p.Width, p.Height); }
             else if (p.Width != width || p.Height != height) { throw new ShotFault($"{names[f]} is {p.Width} × {p.Height}, the files before it {width} × {height}. Render all passes at one size."); }
+            primaries ??= p.Primaries;
+            if (p.Primaries != primaries) { throw new ShotFault($"{names[f]} has the colours of {p.Primaries.Name}, the files before it those of {primaries.Name}. Export all passes alike."); }
             string bare = files.Count > 1 ? RoleOfFile(names[f]) : "plain";
             foreach (ExrChannel c in p.Channels) { int dot = c.Name.LastIndexOf('.'); channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values)); }
         }
@@ -67,6 +70,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
             float[]? One(params string[] letters) => letters.Select(l => channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values).FirstOrDefault(v => v is not null);
             return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c ? FloatImage.Of(width, height, a, b, c) : null;
         }
+        FloatImage Colour(FloatImage image) => Primaries.Convert(image, (primaries ?? Primaries.Bt709).To(Primaries.Bt709));
         FloatImage beauty = Layer("picture") ?? Layer("plain") ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
         FloatImage? position = Layer("position"), normal = Layer("normal"), albedo = Layer("albedo");
         Pinhole pinhole = plate.Resized(width, height);
@@ -79,7 +83,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         if (normal is null) { throw new FormatFault("passes", $"{name} has no normals (N.X, N.Y, N.Z)", "Render it with a normal pass."); }
         PassReport report = PassReader.Read(position, normal, cameraToWorld, pinhole);
         var (p2, n2) = PassReader.InWorld(position, normal, report, cameraToWorld);
-        return new(beauty, p2, n2, albedo, report);
+        return new(Colour(beauty), p2, n2, albedo is null ? null : Colour(albedo), report);
     }
 
     /// <summary>The picture, linear; lit again: with what the lamps add, or by them alone.</summary>

@@ -4,6 +4,7 @@ using System.Numerics;
 using System.Text;
 using System.Text.RegularExpressions;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -15,21 +16,8 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>What leaves a shot, against the formats' own texts and foreign readers.</summary>
-public sealed partial class HandOverFormatTests : IDisposable
+public sealed partial class HandOverFormatTests : FileTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-formats-").FullName;
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
-    private string Tool(string program, params string[] arguments)
-    {
-        using Process p = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, WorkingDirectory = _folder })!;
-        string output = p.StandardOutput.ReadToEnd();
-        p.WaitForExit();
-        Assert.Equal(0, p.ExitCode);
-        return output;
-    }
-
     // IDM-01: the commonly published vectors of MurmurHash3_x86_32 (Appleby, public domain).
     [Theory]
     [InlineData("", 0u, 0u)]
@@ -65,8 +53,8 @@ public sealed partial class HandOverFormatTests : IDisposable
         string[] names = ["bunny", "default", "hero"];
         var matte = new IdMatte("id_object", names, 2);
         (matte.Numbers[0], matte.Coverage[0], matte.Numbers[1], matte.Coverage[1], matte.Numbers[2], matte.Coverage[2]) = (0, 0.6f, 1, 0.3f, 2, 0.1f);
-        string path = Path.Combine(_folder, "ids.exr");
-        ExrFile.Write(path, 2, 1, IdMatteFile.Channels(matte, names), new ExrHead { Attributes = IdMatteFile.Attributes("id_object", names), Chromaticities = ExrHead.Bt709 });
+        string path = At("ids.exr");
+        ExrFile.Write(path, 2, 1, IdMatteFile.Channels(matte, names), new ExrHead { Attributes = IdMatteFile.Attributes("id_object", names), Primaries = Primaries.Bt709 });
         string dump = Tool("oiiotool", "--dumpdata", path);
         double[] first = [.. Regex.Match(dump, @"Pixel \(0, 0\):(.*)").Groups[1].Value.Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries).Select(v => double.Parse(v, CultureInfo.InvariantCulture))];
         Assert.Equal(12, first.Length);
@@ -93,7 +81,7 @@ public sealed partial class HandOverFormatTests : IDisposable
         for (int i = 0; i < 4; i++) { (matte.Numbers[i * 6], matte.Coverage[i * 6]) = (0, 1); }
         IReadOnlyList<ExrChannel> channels = IdMatteFile.Channels(matte, ["bunny"]);
         var attributes = new Dictionary<string, string>(IdMatteFile.Attributes("ids", ["bunny"]));
-        string path = Path.Combine(_folder, "bare.exr");
+        string path = At("bare.exr");
         ExrFile.Write(path, 2, 2, channels, new ExrHead { Attributes = attributes.Where(a => !a.Key.EndsWith("manifest", StringComparison.Ordinal)).ToDictionary() });
         IdMatteFile.Layer bare = Assert.Single(IdMatteFile.Read(ExrFile.Read(path)));
         Assert.Contains("no manifest", Assert.Single(bare.Notes));
@@ -116,20 +104,20 @@ public sealed partial class HandOverFormatTests : IDisposable
         Assert.Equal((50, 3, 10), (dpx[800], dpx[801], dpx[803]));
         Assert.Equal(24f, BitConverter.UInt32BitsToSingle(U32(1724)));
         var picture = new CodeImage(5, 3, 3, 16, [.. Enumerable.Range(0, 45).Select(i => (ushort)(i * 1400))]);
-        string path = Path.Combine(_folder, "frame.dpx");
+        string path = At("frame.dpx");
         File.WriteAllBytes(path, DpxFile.Write(picture, 16, 0, 1001, new(25, 1)));
         Assert.Equal(picture.Codes, DpxFile.Read(File.ReadAllBytes(path), "frame").Image.Codes);
         Tool("oiiotool", "frame.dpx", "-d", "uint16", "-o", "frame.png");
-        Assert.Equal(picture.Codes, RasterFile.Read(File.ReadAllBytes(Path.Combine(_folder, "frame.png")), "png").Codes);
+        Assert.Equal(picture.Codes, RasterFile.Read(File.ReadAllBytes(At("frame.png")), "png").Codes);
     }
 
     // Parts, windows and standard attributes, as Debian's OpenEXR tool names them.
     [Fact]
     public void An_exr_of_parts_with_overscan_is_read_by_a_foreign_tool_and_comes_back()
     {
-        string path = Path.Combine(_folder, "parts.exr");
+        string path = At("parts.exr");
         float[] values = [.. Enumerable.Range(0, 24).Select(i => i / 8f)];
-        ExrFile.Write(path, 6, 4, [new("comp.R", values, Half: true), new("depth.Z", [.. values.Select(v => v + 9)])], new ExrHead { DataCorner = (-1, -1), Display = (4, 2), PartPerLayer = true, Chromaticities = ExrHead.Bt709, WorldToCamera = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 2, 3, 4, 1], Rate = (24000, 1001) });
+        ExrFile.Write(path, 6, 4, [new("comp.R", values, Half: true), new("depth.Z", [.. values.Select(v => v + 9)])], new ExrHead { DataCorner = (-1, -1), Display = (4, 2), PartPerLayer = true, Primaries = Primaries.Bt709, WorldToCamera = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 2, 3, 4, 1], Rate = (24000, 1001) });
         string head = Tool("exrheader", path);
         foreach (string said in (string[])["\"comp\"", "\"depth\"", "(-1 -1) - (4 2)", "(0 0) - (3 1)", "24000/1001", "worldToCamera", "chromaticities"]) { Assert.Contains(said, head); }
         ExrPicture back = ExrFile.Read(path);
@@ -149,7 +137,7 @@ public sealed partial class HandOverFormatTests : IDisposable
     [Fact]
     public void The_scene_passes_the_validator_and_its_camera_comes_back()
     {
-        string path = Path.Combine(_folder, "scene.glb"), at = Repository();
+        string path = At("scene.glb"), at = Repository();
         byte[] glb = SceneFile.Glb(Scene());
         File.WriteAllBytes(path, glb);
         using Process node = Process.Start(new ProcessStartInfo("node", ["-e", "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.animationCount, r.info.extensionsUsed))", path]) { WorkingDirectory = at, RedirectStandardOutput = true })!;

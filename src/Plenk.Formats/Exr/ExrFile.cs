@@ -30,6 +30,31 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     /// <summary>Texts of the headers, by name; of parts that have the same one the first.</summary>
     public IReadOnlyDictionary<string, string> Attributes { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>What the header says its colours are; BT.709 where it says nothing, as the format has it.</summary>
+    public Primaries Primaries { get; init; } = Primaries.Bt709;
+
+    /// <summary>Planes of colour (and alpha) as a picture in the working primaries. Data must not pass through here.</summary>
+    public FloatImage Colour(params ReadOnlySpan<float[]> planes) => Primaries.Convert(FloatImage.Of(Width, Height, planes), Primaries.To(Primaries.Bt709));
+
+    /// <summary>
+    /// Red, green and blue (and alpha) of the layer that is the picture: the one without a name, else the first of the given names, else the first that has them and is
+    /// no ID matte. A missing green or blue is the red; null where there is no such layer.
+    /// </summary>
+    public float[][]? Picture(bool alpha, params ReadOnlySpan<string> preferred)
+    {
+        float[]? One(string prefix, char letter) => Channels.FirstOrDefault(c => c.Name.Length == prefix.Length + 1 && c.Name[^1] == letter && c.Name.StartsWith(prefix, StringComparison.Ordinal))?.Values;
+        HashSet<string> ids = [.. Attributes.Where(a => a.Key.EndsWith("/name", StringComparison.Ordinal)).Select(a => a.Value)];
+        string[] layers = [.. Channels.Where(c => c.Name[(c.Name.LastIndexOf('.') + 1)..] == "R").Select(c => c.Name[..(c.Name.LastIndexOf('.') + 1)]).Where(l => l.Length < 4 || !ids.Contains(l[..^3]))];
+        foreach (string layer in (string[])["", .. preferred.ToArray().Select(p => p + "."), .. layers])
+        {
+            if (One(layer, 'R') is not { } r) { continue; }
+            float[] g = One(layer, 'G') ?? r, b = One(layer, 'B') ?? r;
+            if (!alpha) { return [r, g, b]; }
+            if ((One(layer, 'A') ?? One("", 'A')) is { } a) { return [r, g, b, a]; }
+        }
+        return null;
+    }
+
     /// <summary>The channel of that name under any layer prefix; Y and R stand for a single channel, R G B for X Y Z.</summary>
     public ExrChannel? Find(string layer, string channel)
     {
@@ -78,8 +103,8 @@ public sealed record ExrHead
     /// <summary>Null: that of the data.</summary>
     public (int Width, int Height)? Display { get; init; }
 
-    /// <summary>x, y of red, green, blue and white; null: not said.</summary>
-    public float[]? Chromaticities { get; init; }
+    /// <summary>What its colours are; null: not said.</summary>
+    public Primaries? Primaries { get; init; }
 
     /// <summary>Row-major, for row vectors, as the standard attributes have them; null: not said.</summary>
     public float[]? WorldToCamera { get; init; }
@@ -87,9 +112,6 @@ public sealed record ExrHead
 
     /// <summary>Every layer is a part of its own.</summary>
     public bool PartPerLayer { get; init; }
-
-    /// <summary>BT.709: red, green, blue, D65.</summary>
-    public static float[] Bt709 => [0.64f, 0.33f, 0.30f, 0.60f, 0.15f, 0.06f, 0.3127f, 0.3290f];
 }
 
 public enum ExrCompression
@@ -147,7 +169,7 @@ public static unsafe partial class ExrFile
             numbers[at] = 1;
             values.CopyTo(numbers, at + 1);
         }
-        Given(head.Chromaticities, 0);
+        Given(head.Primaries?.ToArray(), 0);
         Given(head.WorldToCamera, 9);
         Given(head.WorldToNdc, 26);
         GCHandle[] pins = [.. channels.Select(c => GCHandle.Alloc(c.Values, GCHandleType.Pinned))];
@@ -229,9 +251,13 @@ public static unsafe partial class ExrFile
             {
                 foreach (GCHandle p in pins) { p.Free(); }
             }
+            float* xy = stackalloc float[8];
+            Primaries primaries = NativeChromaticities(handle, xy) == 0 ? Primaries.Bt709
+                : Primaries.Of(new ReadOnlySpan<float>(xy, 8)) ?? throw new FormatFault("primaries", $"{name} names primaries that make no colour space (chromaticities in its header)", "Export it anew, or take the attribute out.");
             ExrChannel[] channels = [.. planes.Select((p, i) => new ExrChannel(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, p))];
             return new((int)width, (int)height, channels)
             {
+                Primaries = primaries,
                 DataX = window[0] - window[4],
                 DataY = window[1] - window[5],
                 DisplayWidth = window[6] - window[4] + 1,
@@ -275,6 +301,9 @@ public static unsafe partial class ExrFile
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_value")]
     private static partial nint NativeValue(nint handle, int i);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_chromaticities")]
+    private static partial int NativeChromaticities(nint handle, float* xy);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_read")]
     private static partial int NativeRead(nint handle, nint[] planes, byte* error, int errorSize);

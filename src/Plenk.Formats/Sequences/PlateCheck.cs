@@ -24,6 +24,10 @@ public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<Check
     [JsonIgnore]
     public string? Clip { get; init; }
 
+    /// <summary>What was done to frames on their way in that an artist should know.</summary>
+    [JsonIgnore]
+    public string? Note { get; init; }
+
     [JsonIgnore]
     public bool Clean => Faults.Count == 0;
 }
@@ -73,7 +77,7 @@ public static partial class PlateCheck
         var decoded = new List<(CheckedFrame Frame, DeliveredFile File)>();
         int done = 0;
         Core.Images.ColorEncoding? encoding = null;
-        string? timecode = null, clip = null, lastHash = null;
+        string? timecode = null, clip = null, note = null, lastHash = null;
         int lastFrame = int.MinValue;
         foreach ((int frame, DeliveredFile file) in byFrame)
         {
@@ -83,7 +87,7 @@ public static partial class PlateCheck
             {
                 TakenFrame taken = FrameIntake.Take(file.Read(), name);
                 byte[] bytes = taken.Bytes;
-                (encoding, clip) = (taken.Encoding ?? encoding, taken.Clip ?? clip);
+                (encoding, clip, note) = (taken.Encoding ?? encoding, taken.Clip ?? clip, note ?? taken.Note);
                 if (taken.Timecode is not null && timecode is null) { timecode = taken.Timecode; }
                 // Frames that repeat one another byte for byte stood still in the camera or in the copying.
                 string hash = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
@@ -158,6 +162,6 @@ public static partial class PlateCheck
             stop.ThrowIfCancellationRequested();
             keep?.Invoke(frame, FrameIntake.Take(file.Read(), Path.GetFileName(file.Name)).Bytes);
         }
-        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]) { Encoding = encoding, Timecode = timecode, Clip = clip };
+        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]) { Encoding = encoding, Timecode = timecode, Clip = clip, Note = note };
     }
 }

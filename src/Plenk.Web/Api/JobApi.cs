@@ -7,7 +7,7 @@ using Plenk.Work;
 namespace Plenk.Web.Api;
 
 /// <param name="Formats">exr, png16, dpx, mp4, stills, contact; null: EXR and PNG.</param>
-public sealed record RenderRequest(int First, int Last, int? Width = null, string[]? Formats = null, string[]? Layers = null, string? Names = null, bool PartPerLayer = false, string? Compression = null, bool BurnIn = false, bool ThroughLook = true, double Overscan = 0);
+public sealed record RenderRequest(int First, int Last, int? Width = null, string[]? Formats = null, string[]? Layers = null, string? Names = null, bool PartPerLayer = false, string? Compression = null, bool BurnIn = false, bool ThroughLook = true, double Overscan = 0, string Primaries = "bt709");
 
 /// <summary>The tray: long work with progress and stop.</summary>
 public static class JobApi
@@ -28,7 +28,7 @@ public static class JobApi
             }
             engine.Camera(document, request.First);
             engine.Camera(document, request.Last);
-            var choice = new HandOverChoice(request.Formats ?? ["exr", "png16"], request.Layers, request.Names ?? HandOverChoice.UsualNames, Enum.TryParse(request.Compression, ignoreCase: true, out ExrCompression compression) ? compression : ExrCompression.Zip, request.PartPerLayer, request.Width, BurnIn: request.BurnIn, ThroughLook: request.ThroughLook, Overscan: request.Overscan);
+            var choice = new HandOverChoice(request.Formats ?? ["exr", "png16"], request.Layers, request.Names ?? HandOverChoice.UsualNames, Enum.TryParse(request.Compression, ignoreCase: true, out ExrCompression compression) ? compression : ExrCompression.Zip, request.PartPerLayer, request.Width, BurnIn: request.BurnIn, ThroughLook: request.ThroughLook, Overscan: request.Overscan, Primaries: request.Primaries);
             if (choice.Fault() is { } fault) { throw new ShotFault(fault); }
             int[] wanted = [.. Enumerable.Range(request.First, request.Last - request.First + 1)];
             var parameters = new HandOverParameters(revision.Number, wanted, choice, 1 + await jobs.Count(id, FrameWorker.Kind));

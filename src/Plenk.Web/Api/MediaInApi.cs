@@ -223,7 +223,7 @@ public static class MediaInApi
         await ShotApi.Need(shots, id);
         int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
         FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
-        ColorEncoding encoding = form["encoding"].ToString() switch { "" or "srgb" => ColorEncoding.Srgb, "bt1886" => ColorEncoding.Bt1886, "linear" => ColorEncoding.Linear, "acesCct" => ColorEncoding.AcesCct, var e => throw new ShotFault($"“{e}” is not an encoding that is known.") };
+        ColorEncoding encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : ColorEncoding.Srgb;
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
@@ -258,7 +258,7 @@ public static class MediaInApi
             Rate = rate,
             Range = new(shotFirst, shotFirst + (last - first)),
             Cut = null,
-        }, [.. found ?? [], .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
+        }, [.. found ?? [], .. check.Note is { } note ? [$"The frames: {note}."] : Array.Empty<string>(), .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
     }
 
     /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>

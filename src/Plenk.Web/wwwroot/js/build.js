@@ -126,6 +126,9 @@ export function tick(label, value, change) {
 }
 
 export const button = (label, act, options = {}) => h('button', { type: 'button', onclick: act, class: options.next ? 'next' : '', disabled: options.disabled, title: options.title, id: options.id }, label);
+// How codes stand for light, as the document and its standards name them.
+export const encodings = [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['bt709', 'BT.709 camera'], ['pq', 'BT.2100 PQ'], ['hlg', 'BT.2100 HLG'], ['acesCct', 'ACEScct'], ['printingDensity', 'printing density'], ['linear', 'linear light']];
+
 export const heading = (t) => h('h3', {}, t);
 export const quiet = (t) => h('p', { class: 'quiet' }, t);
 

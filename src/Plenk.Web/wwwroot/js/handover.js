@@ -7,13 +7,13 @@ import { newId } from './pieces.js';
 const api = (path) => `/api/shots/${state.id}/${path}`;
 
 // What was typed on the sheet stays while it is drawn anew.
-const wanted = { exr: true, png16: true, dpx: false, mp4: false, stills: false, contact: false, burnIn: true, throughLook: true, overscan: 0, layers: '', names: '', compression: 'zip', parts: false };
+const wanted = { exr: true, png16: true, dpx: false, mp4: false, stills: false, contact: false, burnIn: true, throughLook: true, overscan: 0, primaries: 'bt709', layers: '', names: '', compression: 'zip', parts: false };
 const frames = new Map(); // by job: who has which frame
 
 async function ask(first, last) {
   const formats = ['exr', 'png16', 'dpx', 'mp4', 'stills', 'contact'].filter((f) => wanted[f]);
   try {
-    await post(api('render'), { first, last, formats, layers: wanted.layers ? wanted.layers.split(',').map((l) => l.trim()).filter(Boolean) : null, names: wanted.names || null, compression: wanted.compression, partPerLayer: wanted.parts, burnIn: wanted.burnIn, throughLook: wanted.throughLook, overscan: wanted.overscan / 100 });
+    await post(api('render'), { first, last, formats, layers: wanted.layers ? wanted.layers.split(',').map((l) => l.trim()).filter(Boolean) : null, names: wanted.names || null, compression: wanted.compression, partPerLayer: wanted.parts, burnIn: wanted.burnIn, throughLook: wanted.throughLook, overscan: wanted.overscan / 100, primaries: wanted.primaries });
     tell('told', null);
     tell('jobs-now');
   } catch (e) { tell('told', e); }
@@ -55,7 +55,7 @@ export function handOverSection() {
     flag('exr', 'EXR with all layers and ID mattes'), flag('png16', 'Comp as 16-bit PNG'), flag('dpx', 'Comp as DPX'),
     heading('For review'), flag('mp4', 'Movie (H.264)'), flag('stills', 'Stills (8-bit PNG)'), flag('contact', 'Contact sheet'), flag('burnIn', 'Shot, version and frame burned in'), d.look?.lutMedia ? flag('throughLook', `Seen through ${d.look.lutName}`) : null,
     fold('Names, layers, packing', 'handover', text('Names', wanted.names || '{shot}_{layer}_v{version}.{frame}', (v) => { wanted.names = v; }), text('Layers', wanted.layers, (v) => { wanted.layers = v; }, { placeholder: 'all' }),
-      choice('Compression', wanted.compression, [['zip', 'ZIP'], ['piz', 'PIZ'], ['zips', 'ZIP by line'], ['none', 'none']], (v) => { wanted.compression = v; }), flag('parts', 'A part for every layer'), number('Overscan, each side', wanted.overscan, '%', (v) => { wanted.overscan = v; }, { min: 0, max: 50 }), quiet('By so much of the plate’s width the EXR’s layers go on beyond it; the comp does not.')),
+      choice('Compression', wanted.compression, [['zip', 'ZIP'], ['piz', 'PIZ'], ['zips', 'ZIP by line'], ['none', 'none']], (v) => { wanted.compression = v; }), choice('Primaries of the EXR', wanted.primaries, [['bt709', 'BT.709'], ['bt2020', 'BT.2020'], ['acescg', 'ACEScg (AP1)'], ['aces2065-1', 'ACES2065-1 (AP0)']], (v) => { wanted.primaries = v; }), flag('parts', 'A part for every layer'), number('Overscan, each side', wanted.overscan, '%', (v) => { wanted.overscan = v; }, { min: 0, max: 50 }), quiet('By so much of the plate’s width the EXR’s layers go on beyond it; the comp does not.')),
     h('div', { class: 'actions' }, button('Render frames', () => ask(Number(from.value), Number(to.value)), { next: true }), h('span', { class: 'quiet' }, cost)),
     d.camera ? h('p', {}, h('a', { class: 'take', href: `/api/shots/${state.id}/camera/handover.zip`, download: '' }, 'Take the camera along'), ' for other programs: glTF, USD, CSV, points, lens maps.') : null,
     ...noteSection(), ...versionSection(), heading('Renders'), state.jobs.length ? null : quiet('None yet.'), ...state.jobs.map(jobBox)].filter(Boolean);

@@ -114,7 +114,7 @@ export async function pulledShadow(from, to) {
 }
 
 function panoramas(d) {
-  const file = h('input', { type: 'file', accept: '.exr,.png,.jpg,.tif', multiple: true, 'aria-label': 'Panorama or exposures of one' }), seconds = h('input', { type: 'text', class: 'blank wide', placeholder: '1/1000, 1/250, 1/60', 'aria-label': 'Exposure times' });
+  const file = h('input', { type: 'file', accept: '.exr,.hdr,.png,.jpg,.tif', multiple: true, 'aria-label': 'Panorama or exposures of one' }), seconds = h('input', { type: 'text', class: 'blank wide', placeholder: '1/1000, 1/250, 1/60', 'aria-label': 'Exposure times' });
   seconds.addEventListener('keydown', (e) => e.stopPropagation());
   const asked = async (path, body) => { try { takeState(await post(api(path), { baseRevision: state.revision, frame: state.frame, ...body })); tell('told', null); } catch (e) { tell('told', e); } };
   return fold('Panoramas', 'panoramas', quiet('Lat-long, +Y up. Several exposures are merged; their times are found where they are not typed.'), h('div', { class: 'actions' }, file, seconds, button('Bring it in', async () => {

@@ -1,4 +1,5 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
+import { encodings } from './build.js';
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
@@ -114,7 +115,7 @@ export function draw() {
   }
   drawOverlay();
   const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}`, 'version-wipe': `revision ${state.other} | this one` };
-  const own = ({ srgb: 'sRGB', bt1886: 'BT.1886', linear: 'linear', acescct: 'ACEScct' })[(state.document.plate?.encoding || 'srgb').toLowerCase()], { look = {} } = state.document;
+  const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   seen.textContent = `${state.playing && state.compare !== 'before' && !keptFrame(state.frame) ? 'plate: this frame is not kept yet, of ' : ''}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : '')}${shown?.quality && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
@@ -435,5 +436,6 @@ on('frame', () => { refreshOverlay(); refresh(); });
 on('document', () => { refreshOverlay(); refresh(); });
 on('step', draw);
 on('chosen', draw);
+on('overlay', drawOverlay);
 on('draw', draw);
 document.body.insertAdjacentHTML('beforeend', '<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>');
