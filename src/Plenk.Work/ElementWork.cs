@@ -93,33 +93,38 @@ public sealed class ElementWork(IMedia media)
     public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid, int margin)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _layers.Get(ShotEngine.Key("layer", 4, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame), () =>
+        RenderedId[] wanted = [.. shot.Finish.InOrder().SelectMany(s => s.RenderedIds).Where(r => r.Element == e.Id).Distinct()];
+        return _layers.Get(ShotEngine.Key("layer", 5, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame, wanted), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
             RenderedFit fit;
             float[]? depth = null;
             FloatImage? position = null, shadow = null, motion = null;
+            var ids = new Dictionary<RenderedId, FloatImage>();
             if (ExrFile.Is(bytes))
             {
                 ExrPicture p = ExrFile.Read(bytes, own.File);
-                float[] r = p.Any("R") ?? throw new FormatFault("unreadable", $"{own.File} has no channel R", "Export it as RGBA."), a = p.Any("A") ?? throw new FormatFault("unreadable", $"{own.File} has no alpha", "Render the element with its coverage as alpha.");
-                rgba = FloatImage.Of(p.Width, p.Height, r, p.Any("G") ?? r, p.Any("B") ?? r, a);
-                if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= a[i / 4]; } } }
+                float[][] planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined") ?? throw new FormatFault("unreadable", $"{own.File} has no layer with red and alpha", "Render the element as RGBA, its coverage as alpha.");
+                rgba = p.Colour(planes);
+                if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= planes[3][i / 4]; } } }
                 // What is no number shows nothing.
                 for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
                 fit = new(p.Width, p.Height, p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight, e.Frames.Overscan, e.Frames.WithoutLens);
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
                 if (p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my) { motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values); }
+                if (wanted.Length > 0) { ids = OwnIds(p, own.File, wanted); }
                 if (p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb)
                 {
-                    shadow = FloatImage.Of(p.Width, p.Height, sr.Values, sg.Values, sb.Values);
+                    // A ratio in other primaries is taken as over grey.
+                    shadow = p.Colour(sr.Values, sg.Values, sb.Values);
                     for (int i = 0; i < shadow.Data.Length; i++) { if (!(shadow.Data[i] >= 0)) { shadow.Data[i] = 1; } }
                 }
             }
             else
             {
+                if (wanted.Length > 0) { throw new ShotFault($"{own.File} brings no ID mattes. Bring the frames in as EXR with them, or take its names off the step of the finish."); }
                 rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied);
                 fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
             }
@@ -151,10 +156,35 @@ public sealed class ElementWork(IMedia media)
                 }
             }
             FloatImage On(FloatImage picture) => !fit.IsPlain ? fit.Resampled(picture, grid.Pinhole) : picture.Width == grid.Width ? picture : picture.ReducedTo(grid.Width, grid.Height);
-            return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves);
+            return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves) { Ids = ids.ToDictionary(p => p.Key, p => On(p.Value).Data) };
         });
     }
 
+    /// <summary>Coverage of names in a picture's ID mattes; a name that a frame does not show covers nothing.</summary>
+    private static Dictionary<RenderedId, FloatImage> OwnIds(ExrPicture picture, string file, IReadOnlyList<RenderedId> wanted)
+    {
+        IReadOnlyList<IdMatteFile.Layer> layers = IdMatteFile.Read(picture);
+        var result = new Dictionary<RenderedId, FloatImage>();
+        foreach (RenderedId w in wanted)
+        {
+            IdMatteFile.Layer layer = layers.FirstOrDefault(l => l.Name == w.Layer) ?? throw new ShotFault($"{file} has no ID mattes “{w.Layer}”{(layers.Count > 0 ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{w.Name}” off the step of the finish.");
+            result[w] = new(picture.Width, picture.Height, 1, layer.Coverage.TryGetValue(w.Name, out float[]? own) ? [.. own.Select(v => MathF.Min(1, v))] : new float[picture.Width * picture.Height]);
+        }
+        return result;
+    }
+
+    /// <summary>What a rendered element's ID mattes name at a frame: by layer the names, most coverage first, as a share of the picture; and what is wrong with them.</summary>
+    public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(ShotDocument shot, Element e, int frame)
+    {
+        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return ([], [$"{e.Name} has no picture at {frame}. Go to a frame that it covers."]); }
+        byte[] bytes = media.Read(own.Media);
+        if (!ExrFile.Is(bytes)) { return ([], [$"{own.File} is no EXR: it brings no ID mattes."]); }
+        IReadOnlyList<IdMatteFile.Layer> layers = IdMatteFile.Read(ExrFile.Read(bytes, own.File));
+        if (layers.Count == 0) { return ([], [$"{own.File} brings no ID mattes."]); }
+        return ([.. layers.SelectMany(l => l.Coverage.Select(c => (l.Name, c.Key, (double)c.Value.Sum() / c.Value.Length)).OrderByDescending(c => c.Item3).Take(MostNames))], [.. layers.SelectMany(l => l.Notes)]);
+    }
+
+    private const int MostNames = 60;
     private readonly Cache<RenderedLayer> _layers = new(8);
 
     /// <summary>Where a shadow's picture does not reach, nothing is darkened.</summary>

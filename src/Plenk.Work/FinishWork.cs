@@ -33,9 +33,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         parts |= steps.Any(s => s.Kind == FinishKind.Motion || (s.Kind == FinishKind.Grade && s.Of is not (GradePart.Element or GradePart.Added or GradePart.Mirror)));
-        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
+        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
         FrameLayers Make() => engine.Render(shot, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
-        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 1, shot with { Finish = new(), Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame, width, quality, depth, parts, ids), Make);
+        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 2, shot with { Finish = new(), Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame, width, quality, depth, parts, ids, steps.SelectMany(s => s.RenderedIds).Distinct()), Make);
     }
 
     /// <summary>A rendered frame's steps laid on it.</summary>
@@ -52,6 +52,19 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         }
     }
 
+    /// <summary>What a step does to a frame, as if it were on; at a reduced width, in the plate's pixels.</summary>
+    public StepEffect Effect(ShotDocument shot, int frame, string step, CancellationToken stop = default)
+    {
+        FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Id == step) ?? throw new ShotFault("That step is no longer in the shot.");
+        ShotDocument on = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Select(s => s.Id == step ? s with { Off = false } : s)] } };
+        ShotDocument without = on with { Finish = on.Finish with { Steps = [.. on.Finish.Steps.Where(s => s.Id != step)] } };
+        int width = Math.Min(EffectWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        FrameLayers bare = Bare(on, frame, width, RenderQuality.Middle, keepWithout: true, dataPasses: false, keep: true, stop: stop);
+        return StepEffect.Of(own, Laid(on, frame, bare), Laid(without, frame, bare), Context(on, frame, bare, 0));
+    }
+
+    private const int EffectWidth = 640;
+
     private FinishContext Context(ShotDocument shot, int frame, FrameLayers layers, int overscan)
     {
         int width = layers.Comp.Width - 2 * overscan, height = layers.Comp.Height - 2 * overscan;
@@ -61,6 +74,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         return new(pinhole, (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
         {
             Grain = steps.Any(s => s.Kind == FinishKind.Grain) ? GrainOf(shot, width) : null,
+            CameraToWorld = pose,
             Margin = overscan,
             BlurredBySamples = shot.ShutterDegrees > 0,
             Matte = id => FloatImage.Around(engine.Mattes.Coverage(shot, id, frame, width, height), width, height, 1, overscan),
@@ -182,7 +196,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 // Framing moves the picture after the grain: it is left out of both.
                 ratio = ElementMeasure.GrainRatio(Laid(Without(s => s.Kind == FinishKind.Reframe), frame, bare), Laid(Without(s => s.Kind is FinishKind.Reframe or FinishKind.Grain), frame, bare), grain);
             }
-            float clip = shot.Plate.Encoding is ColorEncoding.Srgb or ColorEncoding.Bt1886 ? 1 : ColorEncodings.ToLinear(shot.Plate.Encoding, 1);
+            float clip = ColorEncodings.ToLinear(shot.Plate.Encoding, 1);
             return new(frame, scale, own with { Grain = grain }, PlateMeasure.Level(plate, null, grain, dark: false), ElementMeasure.Of(done, grain, clip), ratio);
         });
     }
@@ -191,7 +205,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         int x = (int)(r.X * scale), y = (int)(r.Y * scale);
         Grain? grain = GrainOf(shot, plate.Width);
-        FloatImage region = PlateMeasure.Cut(plate, x, y, Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), Math.Clamp((int)(r.Height * scale), 1, plate.Height - y));
+        FloatImage region = plate.Cut(new(x, y, x + Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), y + Math.Clamp((int)(r.Height * scale), 1, plate.Height - y)));
         return PlateMeasure.Of(region, grain, shot.Finish.Region is null ? Edges(shot, r.Frame!.Value, plate, grain) : null);
     }
 

@@ -34,7 +34,7 @@ public sealed class PlateFolder
     {
         CodeImage own = Codes(frame);
         if (x < 0 || y < 0 || width < 16 || height < 16 || x + width > own.Width || y + height > own.Height) { throw new ShotFault($"The region {x},{y},{width},{height} must lie within the picture, {own.Width} × {own.Height}, and be 16 × 16 pixels at least."); }
-        FloatImage region = PlateMeasure.Cut(own.ToLinear(Encoding), x, y, width, height);
+        FloatImage region = own.ToLinear(Encoding).Cut(new(x, y, x + width, y + height));
         int[] near = [.. _check.Frames.Select(f => f.Frame).Where(f => Math.Abs(f - frame) <= 1)];
         Func<int, float, float>? moving = GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), Encoding, stop);
         // Of pictures without any noise what moves says nothing.

@@ -109,6 +109,9 @@ public sealed class ShotEngine
     public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null) => _elements.Placed(shot, frame ?? shot.Range.First);
 
     /// <summary>An element's mesh with what the artist chose for its materials.</summary>
+    /// <inheritdoc cref="ElementWork.IdNames"/>
+    public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(ShotDocument shot, Element element, int frame) => _elements.IdNames(shot, element, frame);
+
     public ElementModel Model(ShotDocument shot, Element element, int? frame = null) => _elements.Model(shot, element, frame ?? shot.Range.First);
 
     public SetScene Set(ShotDocument shot) => _sets.Get(Key("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));

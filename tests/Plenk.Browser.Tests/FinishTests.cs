@@ -28,6 +28,13 @@ public sealed class FinishTests(Site site)
         Assert.Equal("1", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').grade.stops"));
         page.Type("Strength", "0.5");
         Assert.Equal("0.5", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').strength"));
+        page.Until("document.getElementById('step-effect')?.textContent.includes('element’s mean goes from')", 60);
+        Assert.Contains("of the picture, by", page.State("document.getElementById('step-effect').textContent"));
+        page.Open("objects-grade_1");
+        page.Until("document.querySelectorAll('[data-fold=objects-grade_1] input[type=checkbox]').length > 2", 20);
+        page.Tick("Diving bell");
+        Assert.Equal("bell", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').objects.join()"));
+        page.Tick("Diving bell");
         page.Press("Without it");
         Assert.Equal("without:grade_1", page.State("state.compare"));
         page.Until("document.getElementById('seen').textContent.includes('without one step')", 20);

@@ -186,6 +186,70 @@ public sealed class FinishTests
         Assert.Same(scene.Layers, Run(scene, up with { Off = true }));
     }
 
+    // What a step does is the difference that it makes: where, how much, and in its own terms.
+    [Fact]
+    public void A_steps_effect_is_the_difference_it_makes()
+    {
+        var scene = Scene(new(0.2f, 0.1f, 0.05f, 1));
+        FinishContext context = new(Camera, 0.5, 36, 1001, 0, 7);
+        StepEffect Of(FinishStep step, FinishContext? at = null) => StepEffect.Of(step, Finisher.Run(scene.Layers, scene.Plate, [step], at ?? context), scene.Layers, at ?? context);
+        StepEffect up = Of(Step(FinishKind.Grade) with { Grade = new() { Stops = 1 } });
+        Assert.Equal(24.0 * 24 / (W * H), up.Share, 1e-9);
+        Assert.Equal((0.2, 0.2), (Math.Round(up.Mean, 6), Math.Round(up.Most, 6)));
+        Assert.Equal((41.0, 25.0), (up.X, up.Y)); // half a pixel into 20, 12 of a picture at half the plate's size
+        Assert.Contains("from 0.2000 0.1000 0.0500 to 0.4000 0.2000 0.1000", up.Says);
+        Assert.Equal(0, Of(Step(FinishKind.Grade) with { Grade = new() }).Share);
+        // T = exp(−0.1 · 5) (Koschmieder 1924); the disc of f²|z − s| ÷ (N z (s − f)): 36 mm on 36 mm and 64 px, twice that on the plate.
+        Assert.Contains("At 5.0 m it lets 60.7, 60.7, 100.0 %", Of(Step(FinishKind.Haze) with { Haze = new(new(0.5, 0.5, 0.5), new(0.1, 0.1, 0)) }).Says);
+        double disc = 45.0 * 45 / 2 * (5 - 2) / 5 / (2000 - 45) * 64 / 36 / 0.5;
+        Assert.Contains(FormattableString.Invariant($"a disc of {disc:0.0} px"), Of(Step(FinishKind.Defocus) with { Defocus = new(2, 2) }).Says);
+        Assert.Contains("2.56 px wide", Of(Step(FinishKind.EdgeWidth) with { Pixels = 1 }).Says);
+        Assert.Contains("nothing shines", Of(Step(FinishKind.Flare) with { Flare = new("lamp") }).Says);
+        scene = Scene(default, (_, _) => false, shadow: 0.5f);
+        StepEffect deeper = Of(Step(FinishKind.Shadow) with { Shadow = new(new(2, 2, 2)) });
+        Assert.Contains("from 50.0 to 25.0 %", deeper.Says);
+        Assert.Equal((1.0, 0.075), (deeper.Share, Math.Round(deeper.Most, 6)));
+    }
+
+    // What lies near the picture's border is treated as in the whole picture, though steps work about the element alone.
+    [Fact]
+    public void An_element_at_the_border_is_closed_as_in_a_wider_picture()
+    {
+        static bool Band(int x, int y) => x < 9 && y is >= 10 and < 30;
+        FinishStep[] steps = [Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }, Step(FinishKind.Defocus) with { Defocus = new(2, 2) }, Step(FinishKind.Lens) with { Lens = new(-0.1, 0, 3, -3) }, Step(FinishKind.Wrap) with { Pixels = 3 }];
+        FrameLayers near = Run(Scene(new(0.5f, 0.4f, 0.3f, 1), Band), steps), middle = Run(Scene(new(0.5f, 0.4f, 0.3f, 1), (x, y) => Band(x - 20, y - 5)), steps);
+        // Its inner edges are those of one that stands free.
+        for (int x = 4; x < 20; x++) { Assert.Equal(middle.Held[x + 20, 25, 3], near.Held[x, 20, 3], x > 6 ? 0.02f : 0.3f); }
+        Assert.Equal(1, near.Held[0, 20, 3], 0.35f);
+        Assert.False(near.Touched[45 * W + 60]);
+        // Nothing of an element: every step passes it by.
+        var none = Scene(default, (_, _) => false);
+        Assert.Equal(none.Plate.Data, Run(none, steps).Comp.Data);
+    }
+
+    // A rendered element's own ID mattes: a part that covers half of a pixel's coverage takes half of the step; what hides the element hides its parts.
+    [Fact]
+    public void A_step_is_kept_to_parts_that_rendered_frames_name()
+    {
+        var (layers, plate) = Scene(new(0.2f, 0.2f, 0.2f, 1));
+        var (objects, hat, half) = (new IdMatte(IdMatte.ObjectLayer, ["man"], W * H), new RenderedId("man", "ids", "hat"), new float[W * H]);
+        for (int i = 0; i < W * H; i++)
+        {
+            float a = layers.Held.Data[4 * i + 3];
+            if (a > 0) { (objects.Numbers[IdMatte.Ranks * i], objects.Coverage[IdMatte.Ranks * i]) = (0, a); }
+            half[i] = a * (i / W < 20 ? 1 : i / W < 28 ? 0.5f : 0);
+        }
+        layers = layers with { Objects = objects, Rendered = [new(layers.Element, layers.Distance, "man") { Ids = new Dictionary<RenderedId, float[]> { [hat] = half } }] };
+        FinishStep up = Step(FinishKind.Grade) with { Grade = new() { Stops = 1 }, RenderedIds = [hat] };
+        FloatImage graded = Run((layers, plate), up).Held;
+        Assert.Equal((0.4f, 0.3f, 0.2f), (graded[30, 15, 0], graded[30, 24, 0], graded[30, 32, 0]));
+        // The whole element chosen too: all of it; a name that this frame does not show: nothing.
+        Assert.Equal(0.4f, Run((layers, plate), up with { Objects = ["man"] }).Held[30, 32, 0]);
+        Assert.Equal(0.2f, Run((layers, plate), up with { RenderedIds = [hat with { Name = "cloak" }] }).Held[30, 15, 0]);
+        Assert.Equal(0.4f, Run((layers, plate), up with { RenderedIds = [hat, hat with { Name = "cloak" }] }).Held[30, 15, 0]);
+        Assert.Throws<FinishFault>(() => Run((layers with { Objects = null }, plate), up));
+    }
+
     // One light darkens once: min(r, S) ÷ r where the plate lies in that light's shadow of ratio r.
     [Theory]
     [InlineData(0.4f, 0.5, 0.8f)]

@@ -167,6 +167,22 @@ public sealed class PlateMeasureTests
         Assert.Equal(0.0146, Haze.Of([(30, new(0.21, 0.21, 0.21)), (70, new(0.39, 0.39, 0.39))], default(Vec3), out _)!.Haze.PerMetre.X, 0.003);
     }
 
+    // β(y) = 0.02 e^(−y/200) from 1.7 m up, rising 0.3 a metre over 500 m, and level; checked by quadrature elsewhere (Koschmieder 1924, integrated).
+    [Fact]
+    public void Haze_that_thins_with_height_is_integrated_along_the_ray()
+    {
+        HazeSettings even = new(default, new(0.02, 0.02, 0.02)), thinning = even with { ThinsOverMetres = 200 };
+        Assert.Equal(6.97556760, 0.02 * Haze.Metres(thinning, 1.7, 0.3, 500), 1e-8);
+        Assert.Equal(0.00093443583, Haze.Transmission(thinning, Haze.Metres(thinning, 1.7, 0.3, 500)).X, 1e-9);
+        Assert.Equal(9.91536023, 0.02 * Haze.Metres(thinning, 1.7, 0, 500), 1e-8);
+        Assert.Equal(Haze.Metres(thinning, 1.7, 0, 500), Haze.Metres(thinning, 1.7, 1e-8, 500), 1e-4);
+        Assert.Equal(500, Haze.Metres(even, 1.7, 0.3, 500));
+        // Straight up to the sky there is an end to it; downwards, and level, there is none.
+        Assert.Equal(200, Haze.Metres(thinning, 0, 1, double.PositiveInfinity), 1e-9);
+        Assert.Equal(double.PositiveInfinity, Haze.Metres(thinning, 0, -1, double.PositiveInfinity));
+        Assert.Equal(200 * (Math.Exp(0.5) - 1), Haze.Metres(thinning, 0, -1, 100), 1e-9);
+    }
+
     [Fact]
     public void Haze_that_cannot_be_told_says_why()
     {

@@ -70,6 +70,20 @@ public sealed class FinishApiTests(Application application)
         Assert.Contains("use a matte", await Refused(_client.Save(at, d => d["finish"] = new JsonObject { ["steps"] = new JsonArray(new JsonObject { ["id"] = "e", ["kind"] = "EdgeWidth", ["pixels"] = 1, ["objects"] = new JsonArray("bell") }) })));
     }
 
+    // With no element the framing is all that acts: a step that moves says so, one that has nothing to act on changes nothing.
+    [Fact]
+    public async Task What_a_step_does_to_a_frame_is_told()
+    {
+        string at = await Shot();
+        await _client.Save(at, d => d["finish"] = new JsonObject { ["steps"] = new JsonArray(Step("Reframe", "reframe", JsonNode.Parse("""{"keys":[{"frame":1001,"x":12,"y":0}]}""")!), Step("Grade", "grade", JsonNode.Parse("""{"stops":1}""")!)) });
+        JsonNode moved = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1002/finish/Reframe_1"))!, graded = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1002/finish/Grade_1"))!;
+        Assert.Contains("moves by 12.0, 0.0 px", moved["says"]!.GetValue<string>());
+        Assert.InRange(moved["most"]!.GetValue<double>(), 0.3, 0.5);
+        Assert.InRange(moved["x"]!.GetValue<double>(), 145, 162);
+        Assert.Equal(0, graded["share"]!.GetValue<double>());
+        Assert.Contains("no longer in the shot", await Refused(_client.GetAsync($"{at}/frames/1002/finish/gone")));
+    }
+
     // ASC CDL v1.2: what comes in goes out; driving pictures come in as a source, what is none is told.
     [Fact]
     public async Task Grades_and_driving_pictures_come_in()

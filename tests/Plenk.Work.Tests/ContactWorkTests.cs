@@ -165,6 +165,46 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         Assert.Contains("no ID mattes “smoke”", Assert.Throws<ShotFault>(() => _engine.Mattes.Coverage(strange, "ids", 1013, 480, 270)).Message);
     }
 
+    // A rendered element is graded by a name of its own ID mattes; frames without it, or of another kind, say so.
+    [Fact]
+    public void A_rendered_element_is_graded_by_its_own_ids()
+    {
+        string[] names = ["bunny", "hero"];
+        var ids = new IdMatte("ids", names, 480 * 270);
+        for (int i = 0; i < 480 * 270; i++) { (ids.Numbers[6 * i], ids.Coverage[6 * i]) = (i % 480 < 240 ? 0 : 1, 1); }
+        float[] grey = [.. Enumerable.Repeat(0.2f, 480 * 270)], one = [.. Enumerable.Repeat(1f, 480 * 270)];
+        string Written(IReadOnlyDictionary<string, string> attributes, params IEnumerable<ExrChannel> more)
+        {
+            string file = Path.Combine(Path.GetTempPath(), $"plenk-ids-{Guid.NewGuid():N}.exr");
+            ExrFile.Write(file, 480, 270, [new("beauty.R", grey), new("beauty.G", grey), new("beauty.B", grey), new("beauty.A", one), .. more], new ExrHead { Attributes = attributes });
+            string hash = _media.Write(File.ReadAllBytes(file));
+            File.Delete(file);
+            return hash;
+        }
+        ShotDocument Shot(string hash, string name = "r.1013.exr") => _mop with { ShutterDegrees = 0, Elements = [new() { Id = "frames", Name = "frames", Kind = ElementKind.Rendered, Frames = new() { Frames = [new(1013, name, hash)], Premultiplied = true }, Position = new(0, 1, 0) }] };
+        ShotDocument shot = Shot(Written(IdMatteFile.Attributes("ids", names), IdMatteFile.Channels(ids, names)));
+        Element own = shot.Elements[0];
+        var (told, notes) = _engine.IdNames(shot, own, 1013);
+        Assert.Empty(notes);
+        Assert.Equal([("ids", "bunny", 0.5), ("ids", "hero", 0.5)], told.OrderBy(t => t.Name));
+        FinishStep up = new() { Id = "grade_1", Kind = FinishKind.Grade, Grade = new() { Stops = 1 }, RenderedIds = [new("frames", "ids", "bunny")] };
+        Assert.Empty(ShotChecks.Faults(shot with { Finish = new() { Steps = [up] } }));
+        FloatImage element = _engine.Finish.Frame(shot with { Finish = new() { Steps = [up] } }, 1013, 480, RenderQuality.Draft, dataPasses: false).Element;
+        Assert.Equal(0.4f, element[100, 100, 0], 1e-4f);
+        Assert.Equal(0.2f, element[300, 100, 0], 1e-4f);
+
+        string Refused(ShotDocument s, FinishStep step) => Assert.Throws<ShotFault>(() => _engine.Finish.Frame(s with { Finish = new() { Steps = [step] } }, 1013, 480, RenderQuality.Draft, dataPasses: false)).Message;
+        Assert.Contains("no ID mattes “cloth”; it has ids", Refused(shot, up with { RenderedIds = [new("frames", "cloth", "bunny")] }));
+        ShotDocument bare = Shot(Written(new Dictionary<string, string>()));
+        Assert.Contains("no ID mattes “ids”", Refused(bare, up));
+        Assert.Contains("brings no ID mattes", Assert.Single(_engine.IdNames(bare, own with { Frames = bare.Elements[0].Frames }, 1013).Notes));
+        FrameSource two = own.Frames! with { Frames = [own.Frames.Frames[0], own.Frames.Frames[0] with { Frame = 1014 }], Mapping = new(1013, 1013) };
+        Assert.Contains("no picture at 1001", Assert.Single(_engine.IdNames(shot, own with { Frames = two }, 1001).Notes));
+        ShotDocument png = Shot(_media.Write(RasterFile.ToPng(new CodeImage(480, 270, 4, 8, new ushort[480 * 270 * 4]))), "r.1013.png");
+        Assert.Contains("brings no ID mattes", Refused(png, up));
+        Assert.Contains(ShotChecks.Faults(shot with { Finish = new() { Steps = [up with { RenderedIds = [new("gone", "ids", "bunny")] }] } }), f => f.Contains("no rendered element", StringComparison.Ordinal));
+    }
+
     [Fact]
     public void What_is_no_number_in_rendered_frames_shows_nothing()
     {

@@ -95,6 +95,51 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         Assert.Contains("50 %", (choice with { Overscan = 0.8 }).Fault());
     }
 
+    // In other primaries the layers go together to the same picture: M (comp) = held + M (plate) · shadow · (1 − a) + added, and come in again as they were.
+    [Fact]
+    public void What_is_handed_over_in_ACEScg_goes_together_there_and_comes_back()
+    {
+        ShotDocument shot = demo.Document with { Finish = new(), Contact = new(0) };
+        var work = new HandOverWork(demo.Engine);
+        var choice = new HandOverChoice(["exr"], Width: 160, Scene: false, Readings: false);
+        HandOverChoice wide = choice with { Primaries = "acescg" };
+        string a = Path.Combine(_folder, "a"), b = Path.Combine(_folder, "b");
+        HandOverWork.Begin(shot, choice, a);
+        HandOverWork.Begin(shot, wide, b);
+        ExrPicture near = ExrFile.Read(Path.Combine(a, work.Frame(shot, choice, 1, 1036, a).Single().Name)), there = ExrFile.Read(Path.Combine(b, work.Frame(shot, wide, 1, 1036, b).Single().Name));
+        Assert.Same(Primaries.AcesCg, there.Primaries);
+        FloatImage Three(ExrPicture p, string layer) => FloatImage.Of(p.Width, p.Height, [.. "RGB".Select(c => p.Channels.Single(k => k.Name == $"{layer}.{c}").Values)]);
+        float[] One(ExrPicture p, string name) => p.Channels.Single(c => c.Name == name).Values;
+        FloatImage plate = Primaries.Convert(demo.Engine.Plate(shot, 1036, 160), Primaries.Bt709.To(Primaries.AcesCg)), comp = Three(there, "comp"), shadow = Three(there, "shadow"), added = Three(there, "added"), element = Three(there, "element");
+        float[] alpha = One(there, "element.A"), holdout = One(there, "holdout.A");
+        double worst = 0;
+        for (int i = 0; i < 160 * 90; i++)
+        {
+            float held = alpha[i] - holdout[i], share = alpha[i] > 0 ? held / alpha[i] : 0;
+            if (held is > 0.02f and < 0.98f) { continue; } // an edge's element is not all of one distance
+            for (int c = 0; c < 3; c++)
+            {
+                float together = element.Data[3 * i + c] * share + (plate.Data[3 * i + c] * shadow.Data[3 * i + c] + added.Data[3 * i + c]) * (1 - held);
+                worst = Math.Max(worst, Math.Abs(together - comp.Data[3 * i + c]) / (0.05 + comp.Data[3 * i + c]));
+            }
+        }
+        Assert.InRange(worst, 0, 0.01);
+        // Data is the same in both; colours are, once they are back.
+        foreach (string data in (string[])["depth.Z", "P.X", "N.Y", "holdout.A", "id_object00.R"]) { Assert.Equal(One(near, data), One(there, data)); }
+        float[] ours = Three(near, "element").Data, back = there.Colour([.. "RGB".Select(c => One(there, $"element.{c}"))]).Data;
+        for (int i = 0; i < ours.Length; i++) { Assert.InRange(Math.Abs(ours[i] - back[i]), 0, 0.003f * (0.1f + Math.Abs(ours[i]))); }
+        string sheet = File.ReadAllText(Path.Combine(b, work.Close(shot, null, wide, 1, [1036], b)));
+        Assert.Contains("primaries of ACEScg", sheet);
+        Assert.Contains("The plate is converted to ACEScg first", sheet);
+        Assert.Contains("names no primaries", (choice with { Primaries = "p3" }).Fault());
+
+        // Brought in as a rendered element, it is its element layer that stands in the shot, in the working primaries.
+        string hash = demo.Media.Write(File.ReadAllBytes(Directory.GetFiles(b, "*.exr").Single()));
+        ShotDocument again = shot with { ShutterDegrees = 0, Elements = [new() { Id = "frames", Name = "frames", Kind = ElementKind.Rendered, Frames = new() { Frames = [new(1036, "bell.1036.exr", hash)], Premultiplied = true } }] };
+        FloatImage stands = demo.Engine.Render(again, 1036, 160, RenderQuality.Draft, dataPasses: false).Element;
+        for (int i = 0; i < 160 * 90; i++) { for (int c = 0; c < 3; c++) { Assert.InRange(Math.Abs(stands.Data[4 * i + c] - ours[3 * i + c]), 0, 0.004f * (0.1f + Math.Abs(ours[3 * i + c]))); } }
+    }
+
     [Fact]
     public void What_is_for_review_bears_shot_version_and_frame()
     {

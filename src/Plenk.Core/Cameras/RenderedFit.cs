@@ -61,7 +61,7 @@ public sealed record RenderedFit(int Width, int Height, int DataX, int DataY, in
                 if (!TryPlace(frame, x, y, out double u, out double v)) { continue; }
                 Span<float> p = result.Pixel(x, y);
                 CatmullRom.Sample(from, u * sx, v * sy, p);
-                if (p.Length == 4) { p[3] = Math.Clamp(p[3], 0, 1); }
+                if (p.Length is 1 or 4) { p[^1] = Math.Clamp(p[^1], 0, 1); }
             }
         });
         return result;

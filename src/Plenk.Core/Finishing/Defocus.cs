@@ -40,15 +40,23 @@ public static class Defocus
         : !(d.FocusMetres > focalMm / 1000) ? $"The lens cannot be focused at {d.FocusMetres:0.###} m: that is behind it, or nearer than its focal length of {focalMm:0.#} mm."
         : null;
 
+    /// <summary>How far the largest disc of what is seen reaches, whole pixels.</summary>
+    public static int Reach(FloatImage rgba, float[] radius) => (int)Math.Ceiling(Math.Min(MostPixels, Worst(rgba, radius)) * 1.3) + 2;
+
+    private static double Worst(FloatImage rgba, float[] radius)
+    {
+        double worst = 0;
+        for (int i = 0; i < radius.Length; i++) { if (rgba.Data[4 * i + 3] > 0) { worst = Math.Max(worst, Math.Abs(radius[i])); } }
+        return worst;
+    }
+
     /// <summary>Premultiplied RGBA, each pixel spread over its disc.</summary>
     /// <param name="radius">By pixel, in pixels; the sign tells what lies before (negative) and behind what is sharp.</param>
     /// <param name="nearness">By pixel: greater lies nearer; layers are laid over in this order.</param>
     public static FloatImage Apply(FloatImage rgba, float[] radius, float[] nearness, DefocusSettings shape)
     {
         int w = rgba.Width, h = rgba.Height;
-        double worst = 0;
-        for (int i = 0; i < radius.Length; i++) { if (rgba.Data[4 * i + 3] > 0) { worst = Math.Max(worst, Math.Abs(radius[i])); } }
-        if (worst < 0.1) { return rgba; }
+        if (Worst(rgba, radius) < 0.1) { return rgba; }
         int[] layer = Layers(rgba, radius, nearness, out double[] discs);
         var result = new FloatImage(w, h, 4);
         // From far to near; what lies nearer than a layer is carried over by it.

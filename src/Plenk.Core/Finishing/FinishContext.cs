@@ -21,6 +21,9 @@ public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorW
     /// <summary>What stands in the set is blurred by samples already.</summary>
     public bool BlurredBySamples { get; init; }
 
+    /// <summary>Where the camera stands; only haze that thins with height asks.</summary>
+    public Geometry.Pose CameraToWorld { get; init; } = Geometry.Pose.Identity;
+
     /// <summary>Coverage of a matte on the picture's grid, by id.</summary>
     public Func<string, float[]>? Matte { get; init; }
     public IReadOnlyDictionary<string, SeenLamp> Lamps { get; init; } = new Dictionary<string, SeenLamp>();

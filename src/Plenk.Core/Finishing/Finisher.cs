@@ -21,10 +21,14 @@ public sealed class Finisher
     private FloatImage? _comp;
     private bool[]? _touched;
 
+    /// <summary>Outside of it elements show nothing; steps work within it alone.</summary>
+    private PixelBox _box;
+
     private Finisher(FrameLayers layers, FloatImage plate, FinishContext context)
     {
         (_layers, _plate, _context, _width, _height) = (layers, plate, context, plate.Width, plate.Height);
-        (_element, _held, _shadow, _added, _mirror, _near) = (layers.Element, layers.Held, layers.Shadow, layers.Added, layers.Mirror, layers.Near);
+        (_element, _held, _shadow, _added, _mirror, _near) = (layers.Element.Copy(), layers.Held.Copy(), layers.Shadow, layers.Added, layers.Mirror, layers.Near);
+        _box = PixelBox.Of(_element).With(PixelBox.Of(_held));
     }
 
     /// <summary>The frame with its steps; the same where there are none.</summary>
@@ -65,17 +69,17 @@ public sealed class Finisher
             case FinishKind.Haze:
                 {
                     HazeSettings haze = Given(s.Haze, s);
-                    Recolour(s, (c, a, i) => Haze.Through(haze, c, a, _layers.Distance[i]));
+                    Recolour(s, (c, a, i) => Haze.Through(haze, c, a, Haze.Metres(haze, _context.CameraToWorld.Position.Y, haze.ThinsOverMetres is null ? 0 : Rise(i), _layers.Distance[i])));
                     break;
                 }
             case FinishKind.Defocus: Defocused(s, Given(s.Defocus, s)); break;
             case FinishKind.Motion:
                 {
                     FloatImage motion = Motion();
-                    Replace(s, e => MotionVectors.Apply(e, motion, s.Degrees));
+                    Replace(s, MotionVectors.Reach(_element, motion, s.Degrees), (e, box) => MotionVectors.Apply(e, motion.Cut(box), s.Degrees));
                     break;
                 }
-            case FinishKind.EdgeWidth: Replace(s, e => Blur.Gaussian(e, s.Pixels * _context.Scale)); break;
+            case FinishKind.EdgeWidth: Replace(s, Blur.Reach(s.Pixels * _context.Scale), (e, _) => Blur.Gaussian(e, s.Pixels * _context.Scale)); break;
             case FinishKind.Lens: Marked(s, Given(s.Lens, s)); break;
             case FinishKind.Shadow: Shadowed(s, Given(s.Shadow, s)); break;
             case FinishKind.ShadowMerge: JoinShadows(s.ShadowJoin ?? new(), s); break;
@@ -117,11 +121,31 @@ public sealed class Finisher
                 mask[i] *= keep ? share : 1 - share;
             }
         }
-        if (s.Objects.Count > 0) { Share((_layers.Objects ?? throw NoIds()).Of([.. s.Objects]), true); }
+        if (s.Objects.Count + s.RenderedIds.Count > 0) { Share(Chosen(s, _layers.Objects ?? throw NoIds()), true); }
         if (s.Materials.Count > 0) { Share((_layers.Materials ?? throw NoIds()).Of([.. s.Materials]), true); }
         if (s.Except.Count > 0) { Share((_layers.Objects ?? throw NoIds()).Of([.. s.Except]), false); }
         return mask;
     }
+
+    /// <summary>How much of each pixel the chosen elements show, and the chosen parts of rendered ones by their own ID mattes.</summary>
+    private float[] Chosen(FinishStep s, IdMatte objects)
+    {
+        float[] sum = s.Objects.Count > 0 ? objects.Of([.. s.Objects]) : new float[_width * _height];
+        foreach (RenderedId part in s.RenderedIds.Where(p => !s.Objects.Contains(p.Element)))
+        {
+            if (_layers.Rendered.FirstOrDefault(r => r.Id == part.Element) is not { } layer || !layer.Ids.TryGetValue(part, out float[]? own)) { continue; }
+            float[] shown = objects.Of([part.Element]);
+            for (int i = 0; i < sum.Length; i++)
+            {
+                float all = layer.Rgba.Data[4 * i + 3];
+                if (all > 0 && own[i] > 0) { sum[i] += shown[i] * MathF.Min(1, own[i] / all); }
+            }
+        }
+        return sum;
+    }
+
+    /// <summary>How much a pixel's ray rises a metre.</summary>
+    private double Rise(int pixel) => _context.Pinhole.TryDirection(pixel % _width + 0.5, pixel / _width + 0.5, out Geometry.Vec3 d) ? (_context.CameraToWorld.Rotation * d).Y / d.Length : 0;
 
     private static FinishFault NoIds() => new("A step is kept to some objects, but the frame came without ID mattes.");
 
@@ -129,23 +153,20 @@ public sealed class Finisher
     private void Recolour(FinishStep s, Func<Vector3, float, int, Vector3> to)
     {
         float[] mask = Mask(s);
-        FloatImage Each(FloatImage image)
+        foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[_element, _held])
         {
-            var result = new FloatImage(_width, _height, 4, [.. image.Data]);
-            Parallel.For(0, _height, y =>
+            Parallel.For(_box.Y0, _box.Y1, y =>
             {
-                for (int i = y * _width; i < (y + 1) * _width; i++)
+                for (int i = y * _width + _box.X0; i < y * _width + _box.X1; i++)
                 {
-                    Span<float> p = result.Data.AsSpan(4 * i, 4);
+                    Span<float> p = image.Data.AsSpan(4 * i, 4);
                     if ((p[3] <= 0 && p[0] == 0 && p[1] == 0 && p[2] == 0) || mask[i] <= 0) { continue; }
                     var c = new Vector3(p[0], p[1], p[2]);
                     c += mask[i] * (to(c, p[3], i) - c);
                     (p[0], p[1], p[2]) = (c.X, c.Y, c.Z);
                 }
             });
-            return result;
         }
-        (_element, _held) = (Each(_element), Each(_held));
     }
 
     private void Graded(FinishStep s, Grading grading)
@@ -156,7 +177,7 @@ public sealed class Finisher
         {
             FloatImage? from = s.Of == GradePart.Added ? _added : _mirror;
             if (from is null) { return; }
-            var graded = new FloatImage(_width, _height, 3, [.. from.Data]);
+            FloatImage graded = from.Copy();
             for (int i = 0; i < mask.Length; i++)
             {
                 Span<float> p = graded.Data.AsSpan(3 * i, 3);
@@ -187,20 +208,31 @@ public sealed class Finisher
     }
 
     /// <summary>Another picture in the place of the element's, premultiplied; laid on by strength and matte.</summary>
-    private void Replace(FinishStep s, Func<FloatImage, FloatImage> to)
+    /// <param name="reach">By so many pixels it may grow.</param>
+    /// <param name="to">Of the part within a box.</param>
+    private void Replace(FinishStep s, int reach, Func<FloatImage, PixelBox, FloatImage> to)
     {
         float[] mask = Mask(s);
-        FloatImage left = Blend(_element, to(_element), mask), held = Blend(_held, to(_held), mask);
-        (_element, _held) = (left, held);
+        // What lies beyond the new bounds' border is asked for as well: there is nothing, and that is as it is beyond a picture's own border.
+        _box = _box.Grown(reach + 1, _width, _height);
+        if (_box.IsEmpty) { return; }
+        foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[_element, _held]) { Blend(image, to(image.Cut(_box), _box), mask); }
     }
 
-    private FloatImage Blend(FloatImage a, FloatImage b, float[] mask)
+    /// <summary>A part's new picture into the whole one.</summary>
+    private void Blend(FloatImage whole, FloatImage part, float[] mask)
     {
-        if (ReferenceEquals(a, b)) { return a; }
-        int n = a.Channels;
-        var result = new FloatImage(_width, _height, n);
-        for (int i = 0; i < mask.Length; i++) { for (int c = n * i; c < n * (i + 1); c++) { result.Data[c] = mask[i] >= 1 ? b.Data[c] : a.Data[c] + mask[i] * (b.Data[c] - a.Data[c]); } }
-        return result;
+        for (int y = 0; y < _box.Height; y++)
+        {
+            ReadOnlySpan<float> from = part.Row(y);
+            for (int x = 0; x < _box.Width; x++)
+            {
+                int i = (_box.Y0 + y) * _width + _box.X0 + x;
+                Span<float> to = whole.Data.AsSpan(4 * i, 4);
+                if (mask[i] >= 1) { from.Slice(4 * x, 4).CopyTo(to); continue; }
+                for (int c = 0; c < 4; c++) { to[c] += mask[i] * (from[4 * x + c] - to[c]); }
+            }
+        }
     }
 
     private void Defocused(FinishStep s, DefocusSettings d)
@@ -210,9 +242,9 @@ public sealed class Finisher
         var radius = new float[_width * _height];
         var near = new float[_width * _height];
         double perMm = _context.PlateWidth / _context.SensorWidthMm;
-        Parallel.For(0, _height, y =>
+        Parallel.For(_box.Y0, _box.Y1, y =>
         {
-            for (int x = 0; x < _width; x++)
+            for (int x = _box.X0; x < _box.X1; x++)
             {
                 int i = y * _width + x;
                 float along = _layers.Distance[i];
@@ -222,8 +254,14 @@ public sealed class Finisher
                 radius[i] = mask[i] * (float)(Defocus.Diameter(_context.FocalMm, d.FNumber, d.FocusMetres, depth) / 2 * perMm);
             }
         });
-        FloatImage held = Defocus.Apply(_held, radius, near, d);
-        (_element, _held) = (Defocus.Apply(_element, radius, near, d), held);
+        _box = _box.Grown(Defocus.Reach(_element, radius), _width, _height);
+        if (_box.IsEmpty) { return; }
+        float[] discs = FloatImage.Cut(radius, _width, 1, _box), nearness = FloatImage.Cut(near, _width, 1, _box);
+        foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[_held, _element])
+        {
+            FloatImage blurred = Defocus.Apply(image.Cut(_box), discs, nearness, d);
+            for (int y = 0; y < _box.Height; y++) { blurred.Row(y).CopyTo(image.Row(_box.Y0 + y)[(4 * _box.X0)..]); }
+        }
     }
 
     /// <summary>The lens's vignette and lateral colour on what never went through it.</summary>
@@ -231,21 +269,22 @@ public sealed class Finisher
     {
         double cx = _context.Pinhole.Cx, cy = _context.Pinhole.Cy, corner = Math.Sqrt(_context.PlateWidth * (double)_context.PlateWidth + _context.PlateHeight * (double)_context.PlateHeight) / 2;
         double[] size = [1 + marks.RedPermille / 1000, 1, 1 + marks.BluePermille / 1000];
-        Replace(s, image =>
+        int reach = (int)Math.Ceiling(Math.Max(Math.Abs(marks.RedPermille), Math.Abs(marks.BluePermille)) / 1000 * Math.Sqrt((double)_width * _width + (double)_height * _height)) + 1;
+        Replace(s, reach, (image, box) =>
         {
-            var result = new FloatImage(_width, _height, 4, [.. image.Data]);
-            Parallel.For(0, _height, y =>
+            FloatImage result = image.Copy();
+            Parallel.For(0, box.Height, y =>
             {
                 Span<float> from = stackalloc float[4];
-                for (int x = 0; x < _width; x++)
+                for (int x = 0; x < box.Width; x++)
                 {
-                    double dx = x + 0.5 - cx, dy = y + 0.5 - cy, r2 = (dx * dx + dy * dy) / (corner * corner);
+                    double dx = box.X0 + x + 0.5 - cx, dy = box.Y0 + y + 0.5 - cy, r2 = (dx * dx + dy * dy) / (corner * corner);
                     float falloff = (float)Math.Max(0, 1 + marks.A2 * r2 + marks.A4 * r2 * r2);
                     Span<float> p = result.Pixel(x, y);
                     for (int c = 0; c < 3; c += 2)
                     {
                         if (size[c] == 1) { continue; }
-                        image.SampleBilinear(cx + dx / size[c], cy + dy / size[c], from);
+                        image.SampleBilinear(cx + dx / size[c] - box.X0, cy + dy / size[c] - box.Y0, from);
                         p[c] = from[c];
                     }
                     for (int c = 0; c < 3; c++) { p[c] *= falloff; }
@@ -258,21 +297,31 @@ public sealed class Finisher
     private void Shadowed(FinishStep s, ShadowSettings shadow)
     {
         float[] mask = Mask(s);
-        FloatImage from = Blur.Gaussian(_shadow, shadow.BlurPixels * _context.Scale);
-        var result = new FloatImage(_width, _height, 3);
-        for (int i = 0; i < mask.Length; i++)
+        double sigma = shadow.BlurPixels * _context.Scale;
+        // Where all around is 1 nothing is darkened, and stays so.
+        PixelBox box = PixelBox.Of(_shadow, rest: 1).Grown(Blur.Reach(sigma) + 1, _width, _height);
+        if (!box.IsEmpty)
         {
-            for (int c = 0; c < 3; c++)
+            FloatImage from = Blur.Gaussian(_shadow.Cut(box), sigma), result = _shadow.Copy();
+            Parallel.For(0, box.Height, y =>
             {
-                float was = _shadow.Data[3 * i + c], v = from.Data[3 * i + c];
-                // A blur leaves 1 where all around is 1 only up to rounding.
-                if (MathF.Abs(v - 1) < 1e-6f) { v = 1; }
-                float density = (float)(c == 0 ? shadow.Density.X : c == 1 ? shadow.Density.Y : shadow.Density.Z);
-                float to = v == 1 || density == 1 ? v : MathF.Pow(MathF.Max(0, v), density);
-                result.Data[3 * i + c] = was == to ? was : was + mask[i] * (to - was);
-            }
+                ReadOnlySpan<float> row = from.Row(y);
+                for (int x = 0; x < box.Width; x++)
+                {
+                    int i = (box.Y0 + y) * _width + box.X0 + x;
+                    for (int c = 0; c < 3; c++)
+                    {
+                        float was = _shadow.Data[3 * i + c], v = row[3 * x + c];
+                        // A blur leaves 1 where all around is 1 only up to rounding.
+                        if (MathF.Abs(v - 1) < 1e-6f) { v = 1; }
+                        float density = (float)(c == 0 ? shadow.Density.X : c == 1 ? shadow.Density.Y : shadow.Density.Z);
+                        float to = v == 1 || density == 1 ? v : MathF.Pow(MathF.Max(0, v), density);
+                        result.Data[3 * i + c] = was == to ? was : was + mask[i] * (to - was);
+                    }
+                }
+            });
+            _shadow = result;
         }
-        _shadow = result;
         if (_near is not null && shadow.Contact != 1) { _near = [.. _near.Select((v, i) => v == 1 ? 1 : v + mask[i] * (MathF.Pow(v, (float)shadow.Contact) - v))]; }
     }
 
@@ -285,21 +334,24 @@ public sealed class Finisher
         float[]? mask = s is null ? null : Mask(s with { Matte = null });
         float[]? lies = join.Matte is { } id ? (_context.Matte ?? throw new FinishFault("That matte is not at hand here."))(id) : null;
         Vector3 level = join.Level?.ToSingle() ?? new(0.5f);
-        var result = new FloatImage(_width, _height, 3, [.. _shadow.Data]);
-        for (int i = 0; i < _width * _height; i++)
+        FloatImage result = _shadow.Copy();
+        Parallel.For(0, _height, y =>
         {
-            for (int c = 0; c < 3; c++)
+            for (int i = y * _width; i < (y + 1) * _width; i++)
             {
-                float own = _shadow.Data[3 * i + c], to = own;
-                foreach (RenderedLayer layer in _layers.Rendered) { if (layer.Shadow is { } other) { to = MathF.Min(to, other.Data[3 * i + c]); } }
-                if (lies is not null && lies[i] > 0 && to < 1)
+                for (int c = 0; c < 3; c++)
                 {
-                    float r = 1 - lies[i] * (1 - level[c]);
-                    to = r > 0 ? MathF.Min(r, to) / r : 1;
+                    float own = _shadow.Data[3 * i + c], to = own;
+                    foreach (RenderedLayer layer in _layers.Rendered) { if (layer.Shadow is { } other) { to = MathF.Min(to, other.Data[3 * i + c]); } }
+                    if (lies is not null && lies[i] > 0 && to < 1)
+                    {
+                        float r = 1 - lies[i] * (1 - level[c]);
+                        to = r > 0 ? MathF.Min(r, to) / r : 1;
+                    }
+                    if (to != own) { result.Data[3 * i + c] = own + (mask?[i] ?? 1) * (to - own); }
                 }
-                if (to != own) { result.Data[3 * i + c] = own + (mask?[i] ?? 1) * (to - own); }
             }
-        }
+        });
         _shadow = result;
     }
 
@@ -308,7 +360,7 @@ public sealed class Finisher
         float[] mask = Mask(s);
         switch (s.Kind)
         {
-            case FinishKind.Wrap: LensLight.Wrap(_comp!, _held, s.Pixels * _context.Scale, mask); break;
+            case FinishKind.Wrap: LensLight.Wrap(_comp!, _held, _box, s.Pixels * _context.Scale, mask); break;
             case FinishKind.Glow: LensLight.Glow(_comp!, _held, _added, (float)s.Threshold, s.Pixels * _context.Scale, mask, _touched!); break;
             case FinishKind.Flare:
                 {

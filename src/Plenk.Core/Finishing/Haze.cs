@@ -16,6 +16,19 @@ public static class Haze
         return new(T(haze.PerMetre.X), T(haze.PerMetre.Y), T(haze.PerMetre.Z));
     }
 
+    /// <summary>
+    /// As many metres of the floor's haze as lie on a ray: where it thins with height, β(y) = β e^(−y/H), the integral
+    /// e^(−y₀/H) (1 − e^(−s d/H)) ÷ (s/H) of a ray from y₀ that rises by s a metre; d itself where it is level (in the limit) or the haze even.
+    /// </summary>
+    public static double Metres(HazeSettings haze, double fromY, double rise, double distance)
+    {
+        if (haze.ThinsOverMetres is not { } h) { return distance; }
+        double at = Math.Exp(-fromY / h), steep = rise / h;
+        if (Math.Abs(steep) < 1e-9) { return at * distance; }
+        // Upwards to no end the rest of the air is finite.
+        return double.IsInfinity(distance) ? steep > 0 ? at / steep : double.PositiveInfinity : at * -Math.Exp(-steep * distance) / steep + at / steep;
+    }
+
     /// <summary>A premultiplied colour seen through the air.</summary>
     public static Vector3 Through(HazeSettings haze, Vector3 premultiplied, float alpha, double distance)
     {

@@ -8,15 +8,30 @@ namespace Plenk.Core.Finishing;
 public static class LensLight
 {
     /// <summary>What lies beside the element, blurred, reaches in over its edge; nothing outside it changes.</summary>
-    public static void Wrap(FloatImage comp, FloatImage held, double sigma, float[] mask)
+    /// <param name="box">Outside of it nothing is held.</param>
+    public static void Wrap(FloatImage comp, FloatImage held, PixelBox box, double sigma, float[] mask)
     {
-        var around = new FloatImage(comp.Width, comp.Height, 3);
-        for (int i = 0; i < mask.Length; i++) { float open = 1 - MathF.Min(1, held.Data[4 * i + 3]); for (int c = 0; c < 3; c++) { around.Data[3 * i + c] = MathF.Max(0, comp.Data[3 * i + c]) * open; } }
-        around = Blur.Gaussian(around, sigma);
-        for (int i = 0; i < mask.Length; i++)
+        int w = comp.Width;
+        PixelBox near = box.Grown(Blur.Reach(sigma), w, comp.Height);
+        if (near.IsEmpty) { return; }
+        FloatImage around = comp.Cut(near);
+        for (int y = 0; y < near.Height; y++)
         {
-            float by = mask[i] * MathF.Min(1, held.Data[4 * i + 3]);
-            if (by > 0) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += by * around.Data[3 * i + c]; } }
+            for (int x = 0; x < near.Width; x++)
+            {
+                float open = 1 - MathF.Min(1, held.Data[4 * ((near.Y0 + y) * w + near.X0 + x) + 3]);
+                foreach (ref float v in around.Pixel(x, y)) { v = MathF.Max(0, v) * open; }
+            }
+        }
+        around = Blur.Gaussian(around, sigma);
+        for (int y = box.Y0; y < box.Y1; y++)
+        {
+            for (int x = box.X0; x < box.X1; x++)
+            {
+                int i = y * w + x;
+                float by = mask[i] * MathF.Min(1, held.Data[4 * i + 3]);
+                if (by > 0) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += by * around[x - near.X0, y - near.Y0, c]; } }
+            }
         }
     }
 
@@ -24,33 +39,39 @@ public static class LensLight
     public static void Glow(FloatImage comp, FloatImage held, FloatImage added, float threshold, double sigma, float[] mask, bool[] touched)
     {
         var bright = new FloatImage(comp.Width, comp.Height, 3);
-        bool any = false;
-        for (int i = 0; i < mask.Length; i++)
+        Parallel.For(0, comp.Height, y =>
         {
-            for (int c = 0; c < 3; c++)
+            for (int i = y * comp.Width; i < (y + 1) * comp.Width; i++)
             {
-                float own = comp.Data[3 * i + c], share = MathF.Max(MathF.Min(1, held.Data[4 * i + 3]), own > 0 ? MathF.Min(1, added.Data[3 * i + c] / own) : 0);
-                float over = MathF.Max(0, own - threshold) * share;
-                bright.Data[3 * i + c] = over;
-                any |= over > 0;
+                for (int c = 0; c < 3; c++)
+                {
+                    float own = comp.Data[3 * i + c], over = own - threshold;
+                    if (over > 0) { bright.Data[3 * i + c] = over * MathF.Max(MathF.Min(1, held.Data[4 * i + 3]), own > 0 ? MathF.Min(1, added.Data[3 * i + c] / own) : 0); }
+                }
             }
-        }
-        if (!any) { return; }
-        FloatImage spread = new(comp.Width, comp.Height, 3);
+        });
+        PixelBox box = PixelBox.Of(bright).Grown(Blur.Reach(4 * sigma), comp.Width, comp.Height);
+        if (box.IsEmpty) { return; }
+        bright = bright.Cut(box);
+        FloatImage spread = new(box.Width, box.Height, 3);
         for (int k = 0; k < 3; k++) { Blur.Add(spread.Data, Blur.Gaussian(bright, sigma * (1 << k)).Data, 1f / 3); }
-        Lay(comp, spread, mask, touched);
+        Lay(comp, spread, box, mask, touched);
     }
 
-    private static void Lay(FloatImage comp, FloatImage light, float[] mask, bool[] touched)
+    private static void Lay(FloatImage comp, FloatImage light, PixelBox box, float[] mask, bool[] touched)
     {
-        for (int i = 0; i < mask.Length; i++)
+        Parallel.For(0, box.Height, y =>
         {
-            float most = 0;
-            for (int c = 0; c < 3; c++) { most = MathF.Max(most, mask[i] * light.Data[3 * i + c]); }
-            // Below this a 16-bit code does not change: what was the plate stays it to the bit.
-            touched[i] |= most > 1e-6f;
-            if (touched[i]) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += mask[i] * light.Data[3 * i + c]; } }
-        }
+            for (int x = 0; x < box.Width; x++)
+            {
+                int i = (box.Y0 + y) * comp.Width + box.X0 + x;
+                ReadOnlySpan<float> own = light.Pixel(x, y);
+                float most = mask[i] * MathF.Max(own[0], MathF.Max(own[1], own[2]));
+                // Below this a 16-bit code does not change: what was the plate stays it to the bit.
+                touched[i] |= most > 1e-6f;
+                if (touched[i]) { for (int c = 0; c < 3; c++) { comp.Data[3 * i + c] += mask[i] * own[c]; } }
+            }
+        });
     }
 
     /// <summary>
@@ -105,6 +126,6 @@ public static class LensLight
                 (light[x, y, 0], light[x, y, 1], light[x, y, 2]) = (sum.X * top, sum.Y * top, sum.Z * top);
             }
         });
-        Lay(comp, light, mask, touched);
+        Lay(comp, light, PixelBox.Whole(comp), mask, touched);
     }
 }

@@ -8,18 +8,28 @@ namespace Plenk.Core.Finishing;
 /// </summary>
 public static class MotionVectors
 {
+    /// <summary>How far the longest streak of what is seen reaches from where it stood, whole pixels; the shutter in degrees.</summary>
+    public static int Reach(FloatImage rgba, FloatImage motion, double shutterDegrees) => (int)Math.Ceiling(Longest(rgba, motion) * shutterDegrees / 720) + 1;
+
+    private static double Longest(FloatImage rgba, FloatImage motion)
+    {
+        double longest = 0;
+        for (int i = 0; i < rgba.Width * rgba.Height; i++)
+        {
+            if (rgba.Data[4 * i + 3] <= 0) { continue; }
+            float mx = motion.Data[2 * i], my = motion.Data[2 * i + 1];
+            if (float.IsFinite(mx) && float.IsFinite(my)) { longest = Math.Max(longest, Math.Sqrt((double)mx * mx + (double)my * my)); }
+        }
+        // What flies further than any picture is wide leaves it anyhow.
+        return Math.Min(longest, 1e5);
+    }
+
     /// <param name="rgba">Premultiplied.</param>
     /// <param name="motion">Pixels to the next frame, two values a pixel; what is no number stands still.</param>
     public static FloatImage Apply(FloatImage rgba, FloatImage motion, double shutterDegrees)
     {
         int w = rgba.Width, h = rgba.Height;
-        double open = shutterDegrees / 360, longest = 0;
-        for (int i = 0; i < w * h; i++)
-        {
-            float mx = motion.Data[2 * i], my = motion.Data[2 * i + 1];
-            if (rgba.Data[4 * i + 3] > 0 && float.IsFinite(mx) && float.IsFinite(my)) { longest = Math.Max(longest, Math.Sqrt(mx * mx + my * my)); }
-        }
-        longest *= open;
+        double open = shutterDegrees / 360, longest = open * Longest(rgba, motion);
         if (longest < 0.1) { return rgba; }
         int moments = Math.Clamp((int)Math.Ceiling(2 * longest), 8, 512);
         var sum = new FloatImage(w, h, 4);

@@ -68,12 +68,4 @@ public static class PlateMeasure
         double n = width * (double)height;
         return new((float)(sum[0] / n), (float)(sum[1] / n), (float)(sum[2] / n));
     }
-
-    /// <summary>A part of a picture.</summary>
-    public static FloatImage Cut(FloatImage picture, int x, int y, int width, int height)
-    {
-        var result = new FloatImage(width, height, picture.Channels);
-        for (int v = 0; v < height; v++) { picture.Row(y + v).Slice(x * picture.Channels, width * picture.Channels).CopyTo(result.Row(v)); }
-        return result;
-    }
 }

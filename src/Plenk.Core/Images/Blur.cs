@@ -12,12 +12,15 @@ public static class Blur
     /// <summary>Weights of whole pixels, their sum 1, out to four standard deviations; the first is the middle's.</summary>
     public static float[] Kernel(double sigma)
     {
-        int reach = Math.Max(1, (int)Math.Ceiling(4 * sigma));
+        int reach = Reach(sigma);
         var w = new double[reach + 1];
         double sum = 0;
         for (int i = 0; i <= reach; i++) { sum += (i == 0 ? 1 : 2) * (w[i] = Math.Exp(-i * (double)i / (2 * sigma * sigma))); }
         return [.. w.Select(v => (float)(v / sum))];
     }
+
+    /// <summary>How far <see cref="Gaussian"/> reaches, pixels.</summary>
+    public static int Reach(double sigma) => sigma > 0.05 ? Math.Max(1, (int)Math.Ceiling(4 * sigma)) : 0;
 
     /// <summary>Blurred by a Gaussian of a standard deviation in pixels; the border's pixels go on beyond it. The same picture for 0.</summary>
     public static FloatImage Gaussian(FloatImage image, double sigma)

@@ -47,6 +47,20 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         }
     }
 
+    /// <summary>One of its own, to be written on.</summary>
+    public FloatImage Copy() => new(Width, Height, Channels, (float[])Data.Clone());
+
+    /// <summary>A part of it.</summary>
+    public FloatImage Cut(PixelBox box) => new(box.Width, box.Height, Channels, Cut(Data, Width, Channels, box));
+
+    /// <summary>The same of values that lie row by row, so many a pixel.</summary>
+    public static T[] Cut<T>(T[] values, int width, int each, PixelBox box)
+    {
+        var result = new T[box.Width * box.Height * each];
+        for (int y = 0; y < box.Height; y++) { values.AsSpan(((box.Y0 + y) * width + box.X0) * each, box.Width * each).CopyTo(result.AsSpan(y * box.Width * each)); }
+        return result;
+    }
+
     /// <summary>Its inner part, without so many pixels on every side.</summary>
     public FloatImage Within(int margin) => margin == 0 ? this : new(Width - 2 * margin, Height - 2 * margin, Channels, Within(Data, Width, Height, Channels, margin));
 

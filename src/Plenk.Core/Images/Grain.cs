@@ -282,29 +282,42 @@ public sealed class Grain
         return kernel;
     }
 
+    private const int Band = 32; // rows that share their white noise
+
     /// <summary>Lays grain on a picture in place, as much as its level asks for; the same seed gives the same grain, another frame's another.</summary>
     /// <param name="where">How much of it a pixel takes, 0..1.</param>
-    public void AddTo(FloatImage picture, ReadOnlySpan<float> where, uint seed)
+    public void AddTo(FloatImage picture, float[] where, uint seed)
     {
-        float[] share = where.ToArray();
         int w = picture.Width, h = picture.Height;
-        Parallel.For(0, h, y =>
+        PixelBox box = PixelBox.Of(new FloatImage(w, h, 1, where));
+        if (box.IsEmpty) { return; }
+        const int rim = Kernel / 2;
+        int wide = box.Width + 2 * rim;
+        Parallel.For(0, (box.Height + Band - 1) / Band, band =>
         {
-            Span<float> noise = stackalloc float[3];
-            for (int x = 0; x < w; x++)
+            int top = box.Y0 + band * Band, bottom = Math.Min(box.Y1, top + Band);
+            // White noise of the band and its rim, a plane a channel; each is drawn once.
+            var white = new float[3][];
+            for (int c = 0; c < 3; c++)
             {
-                int i = y * w + x;
-                if (share[i] <= 0) { continue; }
-                noise.Clear();
-                for (int dy = -2; dy <= 2; dy++)
+                white[c] = new float[wide * (bottom - top + 2 * rim)];
+                for (int y = 0; y < bottom - top + 2 * rim; y++) { for (int x = 0; x < wide; x++) { white[c][y * wide + x] = Gaussian(box.X0 - rim + x, top - rim + y, c, seed); } }
+            }
+            var noise = new float[box.Width];
+            for (int y = top; y < bottom; y++)
+            {
+                ReadOnlySpan<float> share = where.AsSpan(y * w + box.X0, box.Width);
+                for (int c = 0; c < 3; c++)
                 {
-                    for (int dx = -2; dx <= 2; dx++)
+                    Array.Clear(noise);
+                    for (int k = 0; k < Kernel * Kernel; k++) { Blur.Add(noise, white[c].AsSpan((y - top + k / Kernel) * wide + k % Kernel, box.Width), _kernel[k]); }
+                    for (int x = 0; x < box.Width; x++)
                     {
-                        float k = _kernel[(dy + 2) * Kernel + dx + 2];
-                        for (int c = 0; c < 3; c++) { noise[c] += k * Gaussian(x + dx, y + dy, c, seed); }
+                        if (share[x] <= 0) { continue; }
+                        ref float value = ref picture.Data[3 * (y * w + box.X0 + x) + c];
+                        value += share[x] * noise[x] * Deviation(c, value);
                     }
                 }
-                for (int c = 0; c < 3; c++) { picture.Data[3 * i + c] += share[i] * noise[c] * Deviation(c, picture.Data[3 * i + c]); }
             }
         });
     }

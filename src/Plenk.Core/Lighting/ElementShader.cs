@@ -61,7 +61,7 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
             SampledLight light = _rig.Sampled[k];
             bool both = light.Kind == Shots.LightKind.Panorama && m.Mirrors;
             if (!light.LightsElements || (light.IsAround && !both && m.Diffuse == default)) { continue; }
-            uint rays = (uint)pass.RaysTo(light);
+            uint rays = (uint)(pass.RaysTo(light) * pass.Quality.ElementRays);
             Vector3 diffuse = default, specular = default;
             for (uint j = 0; j < rays; j++)
             {
@@ -90,7 +90,7 @@ public sealed class ElementShader(SetPass pass, SkyOpenings? openings, ElementSc
             {
                 if (l.Kind != Shots.LightKind.Panorama) { return 1; }
                 float mirrored = mirrorRays * Bsdf.SpecularDensity(m, s.Normal, r, s.View);
-                return mirrored / (mirrored + pass.RaysTo(l) * DensityOf(l, s, r));
+                return mirrored / (mirrored + pass.RaysTo(l) * pass.Quality.ElementRays * DensityOf(l, s, r));
             });
         }
         if (surfaces is { AnyLightsElements: true } && !directOnly && m.Diffuse != default)

@@ -61,7 +61,7 @@ public sealed record FrameLayers(
             Touched = FloatImage.Within(Touched, w, h, 1, margin),
             Held = Held.Within(margin),
             Mattes = [.. Mattes.Select(m => new HidingMatte(FloatImage.Within(m.Coverage, w, h, 1, margin), m.Beyond, m.Foreground?.Within(margin)))],
-            Rendered = [.. Rendered.Select(r => new RenderedLayer(r.Rgba.Within(margin), FloatImage.Within(r.Distance, w, h, 1, margin), r.Id, r.Shadow?.Within(margin), r.Motion?.Within(margin)))],
+            Rendered = [.. Rendered.Select(r => new RenderedLayer(r.Rgba.Within(margin), FloatImage.Within(r.Distance, w, h, 1, margin), r.Id, r.Shadow?.Within(margin), r.Motion?.Within(margin)) { Ids = r.Ids.ToDictionary(p => p.Key, p => FloatImage.Within(p.Value, w, h, 1, margin)) })],
             Near = Near is null ? null : FloatImage.Within(Near, w, h, 1, margin),
             Distance = FloatImage.Within(Distance, w, h, 1, margin),
             Objects = Objects?.Within(w, h, margin),
@@ -84,14 +84,15 @@ public readonly record struct RenderCounts(long Rays, double Seconds, double Sha
 
 /// <summary>
 /// Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements; and how often the light
-/// of a pixel is asked again, by as many samples, where an element comes between.
+/// of a pixel is asked again, by as many samples, where an element comes between. Elements ask for light so many times as often as the set: few pixels are theirs, and
+/// nothing hides their noise.
 /// </summary>
-public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1, int ShadowRounds = 0)
+public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1, int ShadowRounds = 0, int ElementRays = 1)
 {
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
-    public static readonly RenderQuality Middle = new(4, 1, 1, 4);
-    public static readonly RenderQuality Full = new(16, 1, 2, 8, 6);
+    public static readonly RenderQuality Middle = new(4, 1, 1, 4, 0, 4);
+    public static readonly RenderQuality Full = new(16, 1, 2, 16, 6, 8);
 }
 
 /// <summary>What else a frame is asked for, and how light goes about in it.</summary>
@@ -137,7 +138,11 @@ public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? For
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
 /// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>
 /// <param name="Motion">The motion that came with it, two values a pixel, pixels of the frame's grid to the next frame; null: none did.</param>
-public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null, FloatImage? Motion = null);
+public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null, FloatImage? Motion = null)
+{
+    /// <summary>Coverage of the names that steps ask for in its own ID mattes, a value a pixel.</summary>
+    public IReadOnlyDictionary<Shots.RenderedId, float[]> Ids { get; init; } = new Dictionary<Shots.RenderedId, float[]>();
+}
 
 /// <summary>Set, elements and camera as they stand at one moment.</summary>
 public sealed record RenderMoment(SetPass Pass, IReadOnlyList<Contact.PlacedElement> Elements, Pose CameraToWorld);

@@ -68,7 +68,8 @@ public sealed record GradeSettings
 public sealed record LevelMatch(Vec3 Lift, Vec3 Gain);
 
 /// <summary>Airlight, linear radiance, and extinction a metre, by channel.</summary>
-public sealed record HazeSettings(Vec3 Airlight, Vec3 PerMetre);
+/// <param name="ThinsOverMetres">So many metres further up there is 1/e of it, from the world's floor (y = 0); null: it is as thick everywhere.</param>
+public sealed record HazeSettings(Vec3 Airlight, Vec3 PerMetre, double? ThinsOverMetres = null);
 
 /// <summary>A thin lens: f-number, the distance it is focused at, metres; a disc, or as many straight blades (3 and more) turned by degrees.</summary>
 public sealed record DefocusSettings(double FNumber = 4, double FocusMetres = 5, int Blades = 0, double TurnDegrees = 0);
@@ -94,6 +95,9 @@ public sealed record FrameKey(int Frame, double? X = null, double? Y = null, dou
 /// <summary>Keys of the framing, and a hand that shakes it: pixels (standard deviation) and times a second.</summary>
 public sealed record ReframeSettings(IReadOnlyList<FrameKey> Keys, double ShakePixels = 0, double ShakePerSecond = 4);
 
+/// <summary>A name in a layer of the ID mattes that a rendered element brings.</summary>
+public sealed record RenderedId(string Element, string Layer, string Name);
+
 /// <summary>One step of closing the match. Which settings count is told by its kind; pixels are the plate's.</summary>
 public sealed record FinishStep : Extensible
 {
@@ -111,6 +115,9 @@ public sealed record FinishStep : Extensible
     /// <summary>Names of elements and of materials that it is kept to, through ID mattes; none: all.</summary>
     public IReadOnlyList<string> Objects { get; init; } = [];
     public IReadOnlyList<string> Materials { get; init; } = [];
+
+    /// <summary>Names in the ID mattes that elements rendered elsewhere bring: it is kept to these too.</summary>
+    public IReadOnlyList<RenderedId> RenderedIds { get; init; } = [];
 
     /// <summary>Elements whose footage brings this already: they are left out.</summary>
     public IReadOnlyList<string> Except { get; init; } = [];

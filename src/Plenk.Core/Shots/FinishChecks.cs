@@ -25,7 +25,8 @@ public static class FinishChecks
         bool NotNegative(Vec3 v) => v is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 };
         if (s.Strength is not (>= 0 and <= 1)) { return "its strength lies between 0 and 1."; }
         if (s.Matte is { } matte && d.Mattes.All(m => m.Id != matte)) { return "its matte is no longer in the shot. Take the matte off the step."; }
-        if (s.Objects.Count + s.Materials.Count + s.Except.Count > 0 && s.Kind is not (FinishKind.Grade or FinishKind.Levels or FinishKind.Haze or FinishKind.Defocus)) { return "it cannot be kept to single objects; use a matte."; }
+        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 && s.Kind is not (FinishKind.Grade or FinishKind.Levels or FinishKind.Haze or FinishKind.Defocus)) { return "it cannot be kept to single objects; use a matte."; }
+        if (s.RenderedIds.FirstOrDefault(r => d.Elements.All(e => e.Id != r.Element || e.Kind != ElementKind.Rendered)) is { } strange) { return $"it is kept to “{strange.Name}” of {strange.Element}, which is no rendered element of the shot. Take it off the step."; }
         if (s.Pixels is not (>= 0 and <= 1000)) { return "its size lies between 0 and 1,000 px."; }
         return s.Kind switch
         {
@@ -35,6 +36,7 @@ public static class FinishChecks
             FinishKind.Grade when s.Grade.Curve is { } curve && (curve.Count < 2 || curve.Select(p => p.In).Distinct().Count() < curve.Count) => "a curve needs two points and more, no two over the same value.",
             FinishKind.Levels when s.Levels is null || !NotNegative(s.Levels.Gain) || !s.Levels.Lift.IsFinite => "black and white are given as a lift and a gain that is not negative.",
             FinishKind.Haze when s.Haze is null || !NotNegative(s.Haze.Airlight) || !NotNegative(s.Haze.PerMetre) => "airlight and extinction are not negative.",
+            FinishKind.Haze when s.Haze.ThinsOverMetres is not (null or (> 0 and < 1e9)) => "haze thins over more than 0 m of height; leave it empty where it is as thick everywhere.",
             FinishKind.Defocus when s.Defocus is null || !(s.Defocus.FNumber > 0) => "an f-number is greater than 0: the opening is the focal length divided by it.",
             FinishKind.Defocus when !(s.Defocus.FocusMetres > 0) => $"the lens cannot be focused at {s.Defocus.FocusMetres:0.###} m: that is behind it.",
             FinishKind.Defocus when s.Defocus.Blades is not (0 or (>= 3 and <= 20)) => "an opening is a disc (0) or has 3 to 20 blades.",

@@ -76,6 +76,15 @@ public static partial class ElementApi
             return Enumerable.Range(document.Range.First, document.Range.Count).Select(f => (Frame: f, At: own.At(f))).Select(f => new { f.Frame, f.At.Position, f.At.TurnDegrees, f.At.Scale });
         });
 
+        // What a rendered element's own ID mattes name.
+        api.MapGet("/elements/{element}/ids", async (long id, string element, int frame, ShotStore shots, ShotEngine engine) =>
+        {
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            var (names, notes) = await Task.Run(() => engine.IdNames(document, own, frame));
+            return new { names = names.Select(n => new { n.Layer, n.Name, n.Share }), notes };
+        });
+
         api.MapPost("/elements/{element}/stand-keys", async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
         {
             await ShotApi.Need(shots, id);
@@ -176,6 +185,7 @@ public static partial class ElementApi
         if (own.Select(f => f.Frame).Distinct().Count() != own.Length) { throw new ShotFault("Two files have one frame number. Choose one sequence."); }
         (int Width, int Height)? size = null;
         bool alpha = true;
+        string? primaries = null;
         foreach (var (_, name, bytes) in own)
         {
             (int w, int h) now;
@@ -184,8 +194,10 @@ public static partial class ElementApi
                 if (!exr) { throw new FormatFault("file", $"{name} is an EXR", "Bring PNG, TIFF or JPEG here."); }
                 ExrPicture p = ExrFile.Read(bytes, name);
                 now = (p.Width, p.Height);
-                alpha &= p.Any("A") is not null;
-                int bad = ((string[])["R", "G", "B", "A"]).Sum(c => p.Any(c)?.Count(v => !float.IsFinite(v)) ?? 0);
+                if (p.Primaries != Core.Images.Primaries.Bt709 && primaries is null) { notes.Add($"Its colours are {primaries = p.Primaries.Name}; they are worked on as BT.709."); }
+                float[][]? planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined");
+                alpha &= planes is not null;
+                int bad = (planes ?? []).Sum(c => c.Count(v => !float.IsFinite(v)));
                 if (bad > 0) { notes.Add($"{name}: {bad:N0} values are no number; they show nothing. Render that frame again."); }
             }
             else

@@ -73,6 +73,13 @@ public static class FinishApi
             }, stop);
         });
 
+        // What one step does to a frame: the frame with it against the frame without.
+        api.MapGet("/frames/{frame:int}/finish/{step}", async (long id, int frame, string step, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
+        {
+            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+            return await Task.Run(() => engine.Finish.Effect(shot, frame, step, stop), stop);
+        });
+
         // Where the framing stands at every frame, for the rail.
         api.MapGet("/finish/{step}/framing", async (long id, string step, ShotStore shots) =>
         {

@@ -80,7 +80,7 @@ const pixels = (label) => (s) => [number(label, s.pixels, 'px', (v) => edit(labe
 const fields = {
   Grade: gradeFields,
   Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')), button('White down to the plate’s too', () => bring('Levels', true)))],
-  Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
+  Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), number('Thins over a height of', s.haze.thinsOverMetres ?? 0, 'm', (v) => edit('thins with height', (x) => { x.haze.thinsOverMetres = v > 0 ? v : null; }), { min: 0 }), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
   Defocus: (s) => [...of(s, 'defocus', [['f-number', 'fNumber', 'f/', { min: 0.1 }], ['Focused at', 'focusMetres', 'm', { min: 0.01 }], ['Blades', 'blades', '', { min: 0, max: 20 }], ['Turned', 'turnDegrees', '°']]), h('div', { class: 'actions' }, button('Focus where I click', () => setHand(async (p) => { try { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.'); await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; }); } catch (e) { tell('told', e); } }))), quiet('Elements whose footage is soft already stand below, under “brings it already”.')],
   Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere that bring motion.X and motion.Y. What stands in the set is blurred by samples: see the shutter above.')],
   EdgeWidth: (s) => [...pixels('Blur')(s), h('div', { class: 'actions' }, button('As wide as the plate’s edges', () => bring('EdgeWidth')))],
@@ -94,12 +94,55 @@ const fields = {
   Reframe: reframeFields,
 };
 
+// Whom a step is kept to: elements, their materials, and what rendered elements name in their own ID mattes. What they bring is asked for once.
+const brought = new Map();
+function broughtBy(e) {
+  const key = `${e.id}/${e.kind === 'Rendered' ? `${state.frame}/${e.frames?.frames?.length}` : `${e.media}/${state.revision}`}`;
+  if (!brought.has(key)) {
+    brought.set(key, null);
+    get(api(e.kind === 'Rendered' ? `elements/${e.id}/ids?frame=${state.frame}` : `elements/${e.id}/materials`)).then((r) => { brought.set(key, r); tell('chosen'); }).catch((f) => { brought.set(key, { notes: [f.message] }); tell('chosen'); });
+  }
+  return brought.get(key);
+}
+function objectsBox(s) {
+  const elements = state.document.elements.filter((e) => !e.off), of = (key) => s[key] || [];
+  const chosenIn = (key, id, label) => tick(label, of(key).includes(id), (v) => edit(`${v ? 'kept to' : 'not kept to'} ${label}`, (x) => { x[key] = v ? [...(x[key] || []), id] : x[key].filter((q) => q !== id); }));
+  const open = () => document.querySelector(`details[data-fold="objects-${s.id}"]`)?.open ?? of('materials').length + of('renderedIds').length > 0;
+  const materials = new Set(of('materials')), own = [];
+  if (open()) {
+    for (const e of elements) {
+      const r = broughtBy(e);
+      if (Array.isArray(r)) r.forEach((m) => materials.add(m.name));
+      if (e.kind !== 'Rendered') continue;
+      const same = (q, n) => q.element === e.id && q.layer === n.layer && q.name === n.name, names = [...(r?.names || [])];
+      for (const q of of('renderedIds')) if (q.element === e.id && !names.some((n) => same(q, n))) names.push({ ...q, share: 0 });
+      own.push(h('p', { class: 'quiet' }, `${e.name || e.id}, by its own ID mattes`), ...(r ? (r.notes || []).map(quiet) : [quiet('Reading them.')]), ...names.map((n) => tick(`${n.name} (${n.layer}${n.share ? `, ${(100 * n.share).toFixed(n.share < 0.01 ? 2 : 1)} % of the picture` : ', not seen at this frame'})`, of('renderedIds').some((q) => same(q, n)), (v) => edit(`${v ? 'kept to' : 'not kept to'} ${n.name}`, (x) => { x.renderedIds = (x.renderedIds || []).filter((q) => !same(q, n)); if (v) x.renderedIds.push({ element: e.id, layer: n.layer, name: n.name }); }))));
+    }
+  }
+  const box = fold('Kept to objects', `objects-${s.id}`, quiet('None ticked: everything.'), ...elements.map((e) => chosenIn('objects', e.id, e.name || e.id)), ...own,
+    ...(materials.size ? [h('p', { class: 'quiet' }, 'Materials'), ...[...materials].map((m) => chosenIn('materials', m, m))] : []), ...(kindOf(s) === 'Defocus' ? [h('p', { class: 'quiet' }, 'Brings it already: left as it is'), ...elements.map((e) => chosenIn('except', e.id, e.name || e.id))] : []));
+  // Not by its toggle, which a box drawn open tells too.
+  box.querySelector('summary').addEventListener('click', () => setTimeout(() => tell('chosen')));
+  return box;
+}
+
+// What a step does to this frame, measured anew a moment after it changes.
+let effect = null, effectOf = '';
+function effectBox(s) {
+  const key = `${s.id}/${state.frame}/${state.revision}`, box = h('p', { id: 'step-effect', class: 'num', role: 'status' });
+  if (effectOf !== key) {
+    [effectOf, effect] = [key, null];
+    setTimeout(() => { if (effectOf === key && !state.playing) get(api(`frames/${state.frame}/finish/${s.id}`)).catch((e) => ({ fault: e.message })).then((r) => { if (effectOf !== key) return; effect = r; document.getElementById('step-effect')?.replaceWith(effectBox(s)); tell('overlay'); }); }, 400);
+  }
+  box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on the mean, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}` : 'changes nothing at this frame', ...(effect.says ? [h('br'), effect.says] : [])]));
+  return box;
+}
+
 function stepBox(s) {
-  const elements = state.document.elements.filter((e) => !e.off), list = (label, key) => (elements.length ? text(label, (s[key] || []).join(', '), (v) => edit(label.toLowerCase(), (x) => { x[key] = v.split(',').map((p) => p.trim()).filter(Boolean); }), { placeholder: key === 'except' ? 'none' : 'all' }) : null);
   const without = `without:${s.id}`, byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
   return [h('h3', {}, names[kindOf(s)]), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
     choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
-    ...(!byObject ? [] : [fold('Objects', `objects-${s.id}`, list('Elements (ids)', 'objects'), list('Materials', 'materials'), kindOf(s) === 'Defocus' ? list('Brings it already (ids)', 'except') : null, quiet(`Elements: ${elements.map((e) => e.id).join(', ')}`))]),
+    byObject ? objectsBox(s) : null, effectBox(s),
     h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), h('button', { type: 'button', 'aria-pressed': state.compare === without ? 'true' : 'false', onclick: () => { state.compare = state.compare === without ? 'after' : without; tell('compare'); } }, 'Without it'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
 }
 
@@ -157,6 +200,10 @@ export function drawReview({ at, both, label }) {
   const parts = [], r = state.document.finish?.region, frame = (b, dash) => both(`M${at(b.x, b.y)}L${at(b.x + b.width, b.y)}L${at(b.x + b.width, b.y + b.height)}L${at(b.x, b.y + b.height)}Z`, 1, dash);
   if (state.step === 7 && r && (r.frame ?? state.frame) === state.frame) parts.push(frame(r, ' stroke-dasharray="6 4"'));
   if (state.step === 7 && boxed?.frame === state.frame) parts.push(frame(boxed, ''));
+  if (state.step === 7 && effect?.share > 0 && effectOf === `${state.chosen.finish}/${state.frame}/${state.revision}`) {
+    const [x, y] = at(effect.x, effect.y).split(' ').map(Number);
+    parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, 1.2, ''), label(x + 12, y - 6, `changes most, ${effect.most.toFixed(3)}`));
+  }
   (state.document.notes || []).forEach((n, i) => {
     if (n.frame !== state.frame || (n.resolved && n.id !== state.chosen.note)) return;
     const [x, y] = at(n.x, n.y).split(' ').map(Number);
