@@ -60,12 +60,13 @@ public sealed class HallRenderer
 
     /// <summary>The same with the bell as if it had stood there: lit, mirrored in what is wet, throwing its shadow. Without noise.</summary>
     /// <param name="only">Left, top, right and bottom of what is filmed, the last two included; the rest stays black.</param>
-    public FloatImage PlateWithBell(int frame, int samples, (int Left, int Top, int Right, int Bottom) only)
+    /// <param name="without">The place as it is, by the same samples: what the bell changes is then all that differs.</param>
+    public FloatImage PlateWithBell(int frame, int samples, (int Left, int Top, int Right, int Bottom) only, bool without = false)
     {
         double[] open = WhileOpen(frame);
         TraceScene[] scenes = [.. open.Select(SceneAt)];
         return Film(_shot.Pinhole, 3, [.. open.Select(_shot.CameraToWorld)], samples, (uint)frame + 55,
-            (when, ray, i, seed) => Vector3.Min(Seen(scenes[when], ray, i, seed), new Vector3(4)), only);
+            (when, ray, i, seed) => Vector3.Min(without ? Radiance(scenes[when], ray, i, seed, mirror: true) : Seen(scenes[when], ray, i, seed), new Vector3(4)), only);
     }
 
     private Vector3 Seen(TraceScene scene, in Ray ray, uint index, uint seed)

@@ -231,7 +231,7 @@ public static class Package
     /// <summary>Where the panorama's lens stood, of the bell: inside its mantle.</summary>
     private static readonly Vec3 PanoramaPlace = new(0, 0.9, 0);
 
-    /// <summary>The bell as if it had been filmed, cut to its bounds: what a closed comp is held against.</summary>
+    /// <summary>The bell as if it had been filmed, cut to its bounds, and the place without it (layer “without”): what a closed comp is held against, with grain and without.</summary>
     public static void WriteClosed(string directory, int frame, int samples)
     {
         const int margin = 6;
@@ -243,11 +243,10 @@ public static class Package
             if (coverage.Data[i] > 0) { (left, right, top, bottom) = (Math.Min(left, i % coverage.Width), Math.Max(right, i % coverage.Width), Math.Min(top, i / coverage.Width), Math.Max(bottom, i / coverage.Width)); }
         }
         (left, top, right, bottom) = (Math.Max(0, left - margin), Math.Max(0, top - margin), Math.Min(coverage.Width - 1, right + margin), Math.Min(coverage.Height - 1, bottom + margin));
-        FloatImage whole = renderer.PlateWithBell(frame, samples, (left, top, right, bottom));
+        FloatImage whole = renderer.PlateWithBell(frame, samples, (left, top, right, bottom)), place = renderer.PlateWithBell(frame, samples, (left, top, right, bottom), without: true);
         int w = right - left + 1, h = bottom - top + 1;
-        var cut = new FloatImage(w, h, 3);
-        for (int y = 0; y < h; y++) { whole.Row(top + y).Slice(3 * left, 3 * w).CopyTo(cut.Row(y)); }
-        ExrFile.Write(Path.Combine(directory, $"closed.{frame}.exr"), w, h, [.. ExrChannel.Of(cut, "RGB", half: true)], new ExrHead { Compression = ExrCompression.Piz, DataCorner = (left, top), Display = (whole.Width, whole.Height) });
+        var box = new PixelBox(left, top, right + 1, bottom + 1);
+        ExrFile.Write(Path.Combine(directory, $"closed.{frame}.exr"), w, h, [.. ExrChannel.Of(whole.Cut(box), "RGB", half: true), .. ExrChannel.Of(place.Cut(box), "RGB", "without", half: true)], new ExrHead { Compression = ExrCompression.Piz, DataCorner = (left, top), Display = (whole.Width, whole.Height) });
         Console.WriteLine($"closed {frame}: {w} × {h}");
     }
 }
