@@ -29,6 +29,7 @@ public static class PointFiles
         int element = Array.FindIndex(header, l => l.StartsWith("element vertex ", StringComparison.Ordinal)), firstElement = Array.FindIndex(header, l => l.StartsWith("element ", StringComparison.Ordinal));
         if (element < 0 || !int.TryParse(header[element].Split(' ')[2], out int count)) { throw Bad("names no vertices"); }
         if (element != firstElement) { throw Bad("does not begin with its vertices"); }
+        if (count < 0) { throw Bad("names no vertices"); }
         if (count > Most) { throw new FormatFault("too_large", $"{name} holds {count:N0} points; {Most:N0} are taken", "Thin the cloud out first."); }
         (string Type, string Name)[] properties = [.. header.Skip(element + 1).TakeWhile(l => !l.StartsWith("element ", StringComparison.Ordinal)).Where(l => l.StartsWith("property ", StringComparison.Ordinal)).Select(l => l.Split(' ')).Select(p => (p[1], p[^1]))];
         if (properties.Any(p => p.Type == "list")) { throw Bad("has lists among its vertices' values"); }

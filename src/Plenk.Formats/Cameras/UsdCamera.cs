@@ -34,7 +34,7 @@ public static partial class UsdCamera
             Match timed = Regex.Match(body, Regex.Escape(attribute) + @"\.timeSamples\s*=\s*\{([^{}]*)\}", RegexOptions.Singleline);
             if (timed.Success)
             {
-                foreach (Match s in Sample().Matches(timed.Groups[1].Value)) { values[double.Parse(s.Groups[1].Value, CultureInfo.InvariantCulture)] = Numbers(s.Groups[2].Value); }
+                foreach (Match s in Sample().Matches(timed.Groups[1].Value)) { if (double.TryParse(s.Groups[1].Value, NumberStyles.Float, CultureInfo.InvariantCulture, out double time)) { values[time] = Numbers(s.Groups[2].Value); } }
                 return values;
             }
             Match one = Regex.Match(body, Regex.Escape(attribute) + @"\s*=\s*([^\n]*)");
@@ -77,9 +77,15 @@ public static partial class UsdCamera
     public static CameraSource ToSource(string text, string name, CameraImport import)
     {
         RawCamera raw = Read(text, name);
-        double unit = Regex.Match(text, @"metersPerUnit\s*=\s*([\d.eE+-]+)") is { Success: true } m ? double.Parse(m.Groups[1].Value, CultureInfo.InvariantCulture) : 0.01;
+        double? Said(string key, double most)
+        {
+            Match m = Regex.Match(text, key + @"\s*=\s*([^\s)]+)");
+            if (!m.Success) { return null; }
+            return double.TryParse(m.Groups[1].Value, NumberStyles.Float, CultureInfo.InvariantCulture, out double v) && v > 0 && v <= most ? v : throw new FormatFault("file", $"{name} says {key} = {m.Groups[1].Value}, which is none", "Export the camera again, or mend that line.");
+        }
+        double unit = Said("metersPerUnit", 1e6) ?? 0.01;
         bool zUp = Regex.IsMatch(text, @"upAxis\s*=\s*""Z""");
-        FrameRate rate = Regex.Match(text, @"timeCodesPerSecond\s*=\s*([\d.eE+-]+)") is { Success: true } r ? Nearest(double.Parse(r.Groups[1].Value, CultureInfo.InvariantCulture)) : import.Rate;
+        FrameRate rate = Said("timeCodesPerSecond", 1000) is { } r ? Nearest(r) : import.Rate;
         var world = new Similarity(unit, zUp ? Rotations.AboutX(-Math.PI / 2) : Matrix3.Identity, Vec3.Zero);
         return new()
         {
@@ -100,18 +106,19 @@ public static partial class UsdCamera
             if (Math.Abs(rate - n) < 1e-6) { return new(n, 1); }
             if (Math.Abs(rate - n * 1000.0 / 1001) < 5e-3) { return new(n * 1000, 1001); }
         }
-        return new((int)Math.Round(rate * 1000), 1000);
+        return new(Math.Max(1, (int)Math.Round(rate * 1000)), 1000);
     }
 
     private static string Body(string text, int from)
     {
-        int open = text.IndexOf('{', from), depth = 0;
         // A prim's metadata in parentheses may come before its body.
-        for (int i = Math.Max(open, from); i < text.Length; i++)
+        int open = text.IndexOf('{', from), depth = 0;
+        if (open < 0) { return ""; }
+        for (int i = open; i < text.Length; i++)
         {
             depth += text[i] == '{' ? 1 : text[i] == '}' ? -1 : 0;
             if (depth == 0) { return text[open..i]; }
         }
-        return open < 0 ? "" : text[open..];
+        return text[open..];
     }
 }

@@ -232,7 +232,7 @@ public static unsafe partial class ExrFile
         try
         {
             long width = (long)window[2] - window[0] + 1, height = (long)window[3] - window[1] + 1;
-            if (width <= 0 || height <= 0 || width * height > Raster.RasterFile.LargestPixelCount)
+            if (Raster.RasterFile.IsNoSize(width, height))
             {
                 throw new FormatFault("too_large", $"{name} says it is {width} × {height} pixels", "Write the file at its real size.");
             }

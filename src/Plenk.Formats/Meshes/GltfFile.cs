@@ -125,6 +125,19 @@ public static class GltfFile
     public static CameraSource ReadCamera(byte[] bytes, string name, int width, int height, int firstFrame, FrameRate rate)
     {
         ModelRoot model = Open(bytes, name);
+        try
+        {
+            return CameraOf(model, name, width, height, firstFrame, rate);
+        }
+        // The library looks at values when they are asked for.
+        catch (Exception e) when (e is ArgumentException or InvalidOperationException or FormatException or OverflowException or SharpGLTF.Validation.ModelException)
+        {
+            throw new FormatFault("file", $"{name}: its camera cannot be read ({e.Message})", "Export the camera again.");
+        }
+    }
+
+    private static CameraSource CameraOf(ModelRoot model, string name, int width, int height, int firstFrame, FrameRate rate)
+    {
         Node node = model.LogicalNodes.FirstOrDefault(n => n.Camera is not null)
             ?? throw new FormatFault("file", $"{name} holds no camera", "Export the camera with the file, with its animation.");
         if (node.Camera.Settings is not CameraPerspective perspective)

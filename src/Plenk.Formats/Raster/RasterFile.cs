@@ -59,6 +59,9 @@ public static class RasterFile
     /// <summary>Above this a picture is refused before any pixel is read.</summary>
     public const long LargestPixelCount = 16384L * 16384;
 
+    /// <summary>A header's size that is not taken: nothing, or more than <see cref="LargestPixelCount"/>.</summary>
+    public static bool IsNoSize(long width, long height) => width < 1 || height < 1 || width > LargestPixelCount || height > LargestPixelCount || width * height > LargestPixelCount;
+
     static RasterFile()
     {
         // Files are replaced under the same name; nothing may be remembered by name.

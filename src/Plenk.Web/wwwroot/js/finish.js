@@ -95,7 +95,7 @@ const fields = {
 };
 
 // Whom a step is kept to: elements, their materials, and what rendered elements name in their own ID mattes. What they bring is asked for once.
-const brought = new Map();
+const brought = new Map(), lookedInto = new Set();
 function broughtBy(e) {
   const key = `${e.id}/${e.kind === 'Rendered' ? `${state.frame}/${e.frames?.frames?.length}` : `${e.media}/${state.revision}`}`;
   if (!brought.has(key)) {
@@ -107,9 +107,8 @@ function broughtBy(e) {
 function objectsBox(s) {
   const elements = state.document.elements.filter((e) => !e.off), of = (key) => s[key] || [];
   const chosenIn = (key, id, label) => tick(label, of(key).includes(id), (v) => edit(`${v ? 'kept to' : 'not kept to'} ${label}`, (x) => { x[key] = v ? [...(x[key] || []), id] : x[key].filter((q) => q !== id); }));
-  const open = () => document.querySelector(`details[data-fold="objects-${s.id}"]`)?.open ?? of('materials').length + of('renderedIds').length > 0;
   const materials = new Set(of('materials')), own = [];
-  if (open()) {
+  if (lookedInto.has(s.id)) {
     for (const e of elements) {
       const r = broughtBy(e);
       if (Array.isArray(r)) r.forEach((m) => materials.add(m.name));
@@ -121,8 +120,8 @@ function objectsBox(s) {
   }
   const box = fold('Kept to objects', `objects-${s.id}`, quiet('None ticked: everything.'), ...elements.map((e) => chosenIn('objects', e.id, e.name || e.id)), ...own,
     ...(materials.size ? [h('p', { class: 'quiet' }, 'Materials'), ...[...materials].map((m) => chosenIn('materials', m, m))] : []), ...(kindOf(s) === 'Defocus' ? [h('p', { class: 'quiet' }, 'Brings it already: left as it is'), ...elements.map((e) => chosenIn('except', e.id, e.name || e.id))] : []));
-  // Not by its toggle, which a box drawn open tells too.
-  box.querySelector('summary').addEventListener('click', () => setTimeout(() => tell('chosen')));
+  // Not by its toggle, which a box drawn open tells too; at the press it is still as it was.
+  box.querySelector('summary').addEventListener('click', () => { if (!box.open) { lookedInto.add(s.id); setTimeout(() => tell('chosen')); } });
   return box;
 }
 
@@ -134,15 +133,15 @@ function effectBox(s) {
     [effectOf, effect] = [key, null];
     setTimeout(() => { if (effectOf === key && !state.playing) get(api(`frames/${state.frame}/finish/${s.id}`)).catch((e) => ({ fault: e.message })).then((r) => { if (effectOf !== key) return; effect = r; document.getElementById('step-effect')?.replaceWith(effectBox(s)); tell('overlay'); }); }, 400);
   }
-  box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on the mean, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}` : 'changes nothing at this frame', ...(effect.says ? [h('br'), effect.says] : [])]));
+  box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on average, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}` : 'changes nothing at this frame', ...(effect.says ? [h('br'), effect.says] : [])]));
   return box;
 }
 
 function stepBox(s) {
   const without = `without:${s.id}`, byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
-  return [h('h3', {}, names[kindOf(s)]), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
+  return [h('h3', {}, names[kindOf(s)]), effectBox(s), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
     choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
-    byObject ? objectsBox(s) : null, effectBox(s),
+    byObject ? objectsBox(s) : null,
     h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), h('button', { type: 'button', 'aria-pressed': state.compare === without ? 'true' : 'false', onclick: () => { state.compare = state.compare === without ? 'after' : without; tell('compare'); } }, 'Without it'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
 }
 
