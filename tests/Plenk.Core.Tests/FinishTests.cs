@@ -97,6 +97,12 @@ public sealed class FinishTests
         Assert.Equal(2.765079, near, 1e-6);
         Assert.Equal(3.278545, far, 1e-6);
         Assert.Equal(double.PositiveInfinity, Defocus.SharpRange(50, 2.4, 0.03, 40).Far);
+        Assert.Equal((1.824410, 2.212989), (Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Near, 6), Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Far, 6)));
+        Assert.Equal((4.766535, 5.257513), (Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Near, 6), Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Far, 6)));
+        // Focused at the hyperfocal distance all is sharp from half of it on; twice the f-number halves every disc.
+        double h = Defocus.Hyperfocal(50, 2.4, 0.03);
+        Assert.Equal(17.38611, Defocus.SharpRange(50, 2.4, 0.03, h).Near, 1e-5);
+        Assert.Equal(Defocus.Diameter(50, 2.4, 3, 6) / 2, Defocus.Diameter(50, 4.8, 3, 6), 1e-12);
         double[] depth = [1.5, 2, 3, 6, 20, double.PositiveInfinity], mm = [-0.3531073, -0.1765537, 0, 0.1765537, 0.3001412, 0.3531073];
         for (int i = 0; i < depth.Length; i++) { Assert.Equal(mm[i], Defocus.Diameter(50, 2.4, 3, depth[i]), 1e-6); }
         Assert.Contains("f-number", Defocus.Fault(new(0, 3), 50));

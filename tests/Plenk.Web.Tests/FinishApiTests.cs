@@ -112,6 +112,7 @@ public sealed class FinishApiTests(Application application)
         Assert.Equal("here", (await _client.State(at))["document"]!["notes"]![0]!["text"]!.GetValue<string>());
         Assert.Contains("“tga”", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, formats = new[] { "tga" } })));
         Assert.Contains("{version}", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, names = "{layer}.{frame}" })));
+        Assert.Contains("names no primaries", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, primaries = "p3" })));
         Assert.Contains("50 %", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, overscan = 0.7 })));
         JsonNode job = (await (await _client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002, width = 160, formats = new[] { "png16" } })).Content.ReadFromJsonAsync<JsonNode>())!;
         Assert.Equal(2, (await _client.GetFromJsonAsync<JsonNode>($"/api/jobs/{job["id"]}/frames"))!.AsArray().Count(f => f!["frame"]!.GetValue<int>() < 2000));

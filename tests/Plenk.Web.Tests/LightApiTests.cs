@@ -93,6 +93,11 @@ public sealed class LightApiTests(Application application)
         Assert.True(lamp["direction"]![0]!.GetValue<double>() > 0.6); // u = 0.75 is +X
         Assert.Equal("image/jpeg", (await _client.GetAsync($"{at}/lights/panorama_1/picture")).Content.Headers.ContentType!.MediaType);
         // Exposures of different sizes, and times that do not count up.
+        // A Radiance picture of one even level; one that is cut off says so.
+        byte[] radiance = [.. Encoding.ASCII.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 4 +X 8\n"), .. Enumerable.Repeat((byte[])[2, 2, 0, 8, 0x88, 0x80, 0x88, 0x80, 0x88, 0x80, 0x88, 0x82], 4).SelectMany(x => x)];
+        JsonNode even = (await (await _client.PostAsync($"{at}/panorama", Form(("even.hdr", radiance)))).Content.ReadFromJsonAsync<JsonNode>())!;
+        Assert.Contains(even["state"]!["document"]!["lights"]!.AsArray(), l => l!["name"]!.GetValue<string>().Contains("even", StringComparison.Ordinal));
+        Assert.Contains("cut off", await Refused(_client.PostAsync($"{at}/panorama", Form(("even.hdr", radiance[..60])))));
         Assert.Contains("different sizes", await Refused(_client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(64, 32, 1), "RGB")), ("b.exr", Exr(Even(128, 64, 1), "RGB"))))));
         MultipartFormDataContent two = Form(("a.exr", Exr(Even(64, 32, 0.1f), "RGB")), ("b.exr", Exr(Even(64, 32, 0.4f), "RGB")));
         two.Add(new StringContent("1/1000"), "seconds");

@@ -33,6 +33,29 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         Assert.NotEqual(Verdict.Outside, FinishReadings.Black(demo.Engine.Finish.Measured(shot with { Finish = both.Finish })).Verdict);
     }
 
+    // Whatever a plate's codes stand for: where nothing touches it the comp has its codes, and light that is doubled is doubled light.
+    [Theory]
+    [InlineData(ColorEncoding.Bt709)]
+    [InlineData(ColorEncoding.Pq)]
+    [InlineData(ColorEncoding.Hlg)]
+    [InlineData(ColorEncoding.PrintingDensity)]
+    [InlineData(ColorEncoding.AcesCct)]
+    public void A_plate_of_any_encoding_keeps_its_codes(ColorEncoding encoding)
+    {
+        ShotDocument shot = demo.Document with { Plate = demo.Document.Plate! with { Encoding = encoding }, Elements = [], Finish = new() };
+        CodeImage plate = demo.Engine.PlateCodes(shot, 1036);
+        FrameLayers layers = demo.Engine.Finish.Frame(shot, 1036, plate.Width, RenderQuality.Draft, dataPasses: false);
+        Assert.True(plate.Codes.AsSpan().SequenceEqual(demo.Engine.Comp(shot, 1036, layers).Codes));
+        Assert.Equal(ColorEncodings.ToLinear(encoding, plate.Codes[3 * 5000] / 255f), layers.Comp.Data[3 * 5000]);
+        // A touched pixel goes back through the same encoding.
+        bool[] touched = [.. layers.Touched];
+        FloatImage brighter = layers.Comp.Copy();
+        touched[5000] = true;
+        brighter.Data[3 * 5000] *= 0.5f;
+        CodeImage half = demo.Engine.Comp(shot, 1036, layers with { Touched = touched, Comp = brighter }, 16);
+        Assert.Equal(layers.Comp.Data[3 * 5000] * 0.5f, ColorEncodings.ToLinear(encoding, half.Codes[3 * 5000] / 65535f), 1e-3f * Math.Max(0.05f, layers.Comp.Data[3 * 5000]));
+    }
+
     [Fact]
     public void Readings_are_taken_over_the_range_the_worst_first()
     {

@@ -62,6 +62,24 @@ public sealed class LightCommandTests : IDisposable
         Assert.Contains("needs “direction”", error);
     }
 
+    // What came in ACEScg goes back in it: lamps are BT.709, and red of that is (0.6131, 0.0702, 0.0206) there (ACES S-2014-004).
+    [Fact]
+    public void A_picture_in_other_primaries_is_lit_in_them()
+    {
+        ExrFile.Write(At("c.exr"), 1, 1, [new("R", [0.2f]), new("G", [0.3f]), new("B", [0.4f])], new ExrHead { Primaries = Plenk.Core.Images.Primaries.AcesCg });
+        ExrFile.Write(At("p.exr"), 1, 1, [new("P.X", [0]), new("P.Y", [0]), new("P.Z", [0])]);
+        ExrFile.Write(At("n.exr"), 1, 1, [new("N.X", [0]), new("N.Y", [1]), new("N.Z", [0])]);
+        File.WriteAllText(At("lamp.json"), """[{"kind":"point","position":[0,3,0],"intensity":[800,0,0],"inPlate":false}]""");
+        var (exit, _, error) = Run($"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")}");
+        Assert.True(exit == 0, error);
+        ExrPicture lit = ExrFile.Read(At("lit.exr"));
+        Assert.Same(Plenk.Core.Images.Primaries.AcesCg, lit.Primaries);
+        float One(string c) => lit.Channels.Single(k => k.Name == c).Values[0];
+        Assert.Equal(0.2 + 0.6130974 * 14.1471061, One("R"), 1e-4);
+        Assert.Equal(0.3 + 0.07019372 * 14.1471061, One("G"), 1e-4);
+        Assert.Equal(0.4 + 0.02061559 * 14.1471061, One("B"), 1e-4);
+    }
+
     // LGT-01: 800 cd, 3 m above, albedo 0.5: 14.1471061 cd/m² under it, 3.05577491 at 4 m; added times the picture's alpha; nothing where the normal is 0 or the position not finite.
     [Fact]
     public void A_picture_is_lit_again_by_command()
