@@ -143,7 +143,8 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public void Open(string fold)
     {
         Until($"document.querySelector('[data-fold={Quoted(fold)}]') !== null");
-        Run($"document.querySelector('[data-fold={Quoted(fold)}]').open = true");
+        // By a press on its title, as a hand does it.
+        Run($"const f = document.querySelector('[data-fold={Quoted(fold)}]'); if (!f.open) f.querySelector('summary').click();");
     }
 
     public void Row(string name) => Press(() => Find($"#sheet [data-row={Quoted(name)}]"));

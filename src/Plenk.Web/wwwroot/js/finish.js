@@ -24,11 +24,12 @@ const edit = (what, act) => { const { id } = chosen(); return save(`${names[kind
 // Asks the server to measure, and saves what it sets as one change.
 async function measured(what, path, body, into) {
   tell('told', h('p', { class: 'quiet', role: 'status' }, 'Measuring plate and element.'));
+  state.holding++;
   try {
     const r = await post(api(path), body);
     await save(what, (x) => { into(x, r); return x; });
     tell('told', notes(r.notes || [r.note], 'What was measured:'));
-  } catch (e) { tell('told', e); }
+  } catch (e) { tell('told', e); } finally { state.holding--; }
 }
 const bring = (kind, white = false) => measured(`${names[kind]} brought to the plate`, 'finish/bring', { kind, white }, (x, r) => { x.finish = r.finish; });
 
@@ -38,7 +39,8 @@ async function bringAll() {
   for (const kind of ['Levels', 'EdgeWidth', 'Grain']) {
     tell('told', h('p', { class: 'quiet', role: 'status' }, `Measuring: ${names[kind].toLowerCase()}.`));
     try {
-      const r = await post(api('finish/bring'), { kind });
+      state.holding++;
+      const r = await post(api('finish/bring'), { kind }).finally(() => { state.holding--; });
       if (JSON.stringify(r.finish) !== JSON.stringify(state.document.finish)) await save(`${names[kind]} brought to the plate`, (x) => { x.finish = r.finish; return x; });
       said.push(...r.notes);
     } catch (e) { tell('told', e); return; }
@@ -133,7 +135,7 @@ function effectBox(s) {
     [effectOf, effect] = [key, null];
     setTimeout(() => { if (effectOf === key && !state.playing) get(api(`frames/${state.frame}/finish/${s.id}`)).catch((e) => ({ fault: e.message })).then((r) => { if (effectOf !== key) return; effect = r; document.getElementById('step-effect')?.replaceWith(effectBox(s)); tell('overlay'); }); }, 400);
   }
-  box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on average, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}` : 'changes nothing at this frame', ...(effect.says ? [h('br'), effect.says] : [])]));
+  box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `Changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on average, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}.` : 'Changes nothing at this frame.', ...(effect.says ? [h('br'), effect.says] : [])]));
   return box;
 }
 
@@ -146,10 +148,10 @@ function stepBox(s) {
 }
 
 // Of the plate and of the element: how often each level occurs, and where across the element.
-let scopes = null, scopesOf = '';
+let scopes = null, scopesOf = '', scopesWanted = false; // a frame is rendered for them: only where somebody looks
 function scopesBox() {
   const key = `${state.revision}/${state.frame}`;
-  if (scopesOf !== key) { scopesOf = key; get(api(`frames/${state.frame}/scopes`)).then((r) => { if (scopesOf === key) { scopes = r; tell('scopes'); } }).catch(() => { scopes = null; }); }
+  if (scopesOf !== key && scopesWanted && !state.playing) { scopesOf = key; get(api(`frames/${state.frame}/scopes`)).then((r) => { if (scopesOf === key) { scopes = r; tell('scopes'); } }).catch(() => { scopes = null; }); }
   const box = h('div', { id: 'scopes' });
   if (!scopes) { box.append(quiet('Measuring.')); return box; }
   const { bins, columns } = scopes, line = (data, dash) => {
@@ -181,7 +183,8 @@ export function finishSection() {
   const d = state.document, f = d.finish || { steps: [] }, all = steps(), s = chosen();
   if (!d.elements.length) return [quiet('No element stands in the shot yet: place one at step 6. What closes the match stands here, in the order of light and lens.')];
   const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
-  const r = f.region;
+  const r = f.region, levels = fold('Levels of element and plate', 'finish-scopes', scopesBox());
+  levels.querySelector('summary').addEventListener('click', () => { scopesWanted = !levels.open; setTimeout(() => tell('scopes')); });
   return [h('div', { class: 'actions' }, button('Bring to the plate', bringAll, { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 20 s')),
     h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, a minute or two; the readings below are else of one frame')),
     choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
@@ -191,7 +194,7 @@ export function finishSection() {
     ...(s ? stepBox(s) : []),
     fold('Where the plate is measured', 'finish-region', plateBox(), quiet(r ? `${r.width} × ${r.height} px at ${r.x}, ${r.y}, frame ${r.frame ?? 'in the middle'}.` : 'About the element, in the middle of the range.'), h('div', { class: 'actions' }, button('Draw it by two corners', () => corner((b) => save('Region drawn', (x) => { x.finish.region = { ...b, frame: state.frame }; return x; }))), r ? button('About the element', () => save('Region about the element', (x) => { x.finish.region = null; return x; })) : null)),
     fold('Values in a box', 'finish-box', boxed ? h('p', { class: 'num' }, `plate ${boxed.plate.map((v) => v.toFixed(4)).join(' ')}`, h('br'), `comp ${boxed.comp.map((v) => v.toFixed(4)).join(' ')}`) : quiet('Means of linear light over a box, plate and comp.'), h('div', { class: 'actions' }, button('Draw a box', () => corner(async (b) => { try { boxed = { ...b, frame: state.frame, ...await get(api(`frames/${state.frame}/box?x=${b.x}&y=${b.y}&width=${b.width}&height=${b.height}`)) }; tell('chosen'); } catch (e) { tell('told', e); } })))),
-    fold('Levels of element and plate', 'finish-scopes', scopesBox())].filter(Boolean);
+    levels].filter(Boolean);
 }
 
 // On the picture: the region that is measured, and notes at their places.

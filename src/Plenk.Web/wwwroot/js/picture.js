@@ -95,9 +95,10 @@ export function draw() {
   for (const f of document.querySelectorAll('#view [data-slope]')) f.setAttribute('slope', slope);
   const row = { R: '1 0 0 0 0', G: '0 1 0 0 0', B: '0 0 1 0 0' }[state.channel];
   document.querySelector('#view feColorMatrix').setAttribute('values', row ? `${row} ${row} ${row} 0 0 0 1 0` : '1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0');
-  if (plate) c.drawImage(plate, 0, 0, w, h);
-  if (state.compare === 'version-wipe' && beside?.frame === state.frame && !state.playing) c.drawImage(beside.bitmap, 0, 0, w, h);
   const bitmap = state.playing ? keptFrame(state.frame) : shown?.frame === state.frame ? shown.bitmap : null;
+  // What is covered all over need not be drawn.
+  if (plate && (!bitmap || wiping() || state.compare === 'before')) c.drawImage(plate, 0, 0, w, h);
+  if (state.compare === 'version-wipe' && beside?.frame === state.frame && !state.playing) c.drawImage(beside.bitmap, 0, 0, w, h);
   if (bitmap && state.compare !== 'before') {
     c.save();
     if (wiping()) {

@@ -214,4 +214,4 @@ for (const t of ['document', 'step', 'chosen', 'hand']) on(t, drawSheet);
 for (const t of ['solve', 'tracks']) on(t, () => { if (state.step === 2) drawSheet(); });
 on('readings', () => document.getElementById('readings')?.replaceChildren(...readingRows()));
 on('compare', () => { if ([3, 5, 7, 8].includes(state.step)) drawSheet(); });
-on('frame', () => { if ([2, 4, 5, 7, 8].includes(state.step)) drawSheet(); });
+on('frame', () => { if (!state.playing && [2, 4, 5, 7, 8].includes(state.step)) drawSheet(); });

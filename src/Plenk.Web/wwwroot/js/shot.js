@@ -65,13 +65,17 @@ async function measure() {
   tell('readings');
   // Measuring waits until the hand rests.
   await new Promise((f) => { setTimeout(f, 600); });
-  for (let i = 0; i < 200 && mine === asked; i++) {
-    try {
-      const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
-      if (mine !== asked) return;
-      if (Array.isArray(r)) { state.readings = r; tell('readings'); return; }
-    } catch { return; }
-    await new Promise((f) => setTimeout(f, 400));
+  for (let i = 0, failed = 0; mine === asked && failed < 5; i++) {
+    // Nobody asks, nothing is measured: while one plays or waits for something else the cores are for that.
+    if (!state.playing && !state.holding && !document.hidden) {
+      try {
+        const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
+        failed = 0;
+        if (mine !== asked) return;
+        if (Array.isArray(r)) { state.readings = r; tell('readings'); return; }
+      } catch { failed++; }
+    }
+    await new Promise((f) => setTimeout(f, i < 50 ? 400 : 1500));
   }
 }
 

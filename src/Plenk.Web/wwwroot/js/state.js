@@ -10,6 +10,7 @@ export const state = {
   chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [], track: null, matte: null, standIn: null, thing: null, rendered: null, figure: null },
   readings: null, jobs: [], hand: null, // what a click in the picture does next
   wire: true, alone: false,
+  holding: 0, // so many presses wait for an answer that takes all cores
 };
 
 const listeners = new Map();
