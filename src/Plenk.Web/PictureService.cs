@@ -98,7 +98,8 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                 }
             default:
                 {
-                    // One step left out: without:ID.
+                    // One step left out, or none but it: without:ID, alone:ID.
+                    if (kind.Split(':', 2) is ["alone", var kept]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id == kept).Select(s => s with { Off = false })] } }; }
                     if (kind.Split(':', 2) is ["without", var left]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } }; }
                     FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
                     byte[] made = kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)

@@ -38,6 +38,8 @@ public sealed class FinishTests(Site site)
         page.Press("Without it");
         Assert.Equal("without:grade_1", page.State("state.compare"));
         page.Until("document.getElementById('seen').textContent.includes('without one step')", 20);
+        page.Press("It alone");
+        page.Until("document.getElementById('seen').textContent.includes('one step alone')", 20);
         page.PressAndSave("Take it away");
         page.Choose("Look at", "exposure in false colour", saves: false);
         page.Until("document.getElementById('seen').textContent.includes('exposure')", 20);

@@ -82,6 +82,11 @@ public sealed class FinishApiTests(Application application)
         Assert.InRange(moved["x"]!.GetValue<double>(), 145, 162);
         Assert.Equal(0, graded["share"]!.GetValue<double>());
         Assert.Contains("no longer in the shot", await Refused(_client.GetAsync($"{at}/frames/1002/finish/gone")));
+        // One step alone is the comp without all others; a grade of nothing leaves the plate.
+        Task<byte[]> Seen(string kind) => _client.GetByteArrayAsync($"{at}/frames/1002/picture?kind={Uri.EscapeDataString(kind)}&width=320&quality=middle");
+        Assert.Equal(await Seen("bare"), await Seen("alone:Grade_1"));
+        Assert.Equal(await Seen("comp"), await Seen("alone:Reframe_1"));
+        Assert.Equal(await Seen("bare"), await Seen("without:Reframe_1"));
     }
 
     // ASC CDL v1.2: what comes in goes out; driving pictures come in as a source, what is none is told.

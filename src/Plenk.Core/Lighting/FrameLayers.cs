@@ -92,7 +92,7 @@ public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, 
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
     public static readonly RenderQuality Middle = new(4, 1, 1, 4, 0, 4);
-    public static readonly RenderQuality Full = new(16, 1, 2, 16, 6, 8);
+    public static readonly RenderQuality Full = new(16, 1, 2, 8, 6, 8);
 }
 
 /// <summary>What else a frame is asked for, and how light goes about in it.</summary>

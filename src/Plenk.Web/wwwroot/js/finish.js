@@ -140,11 +140,11 @@ function effectBox(s) {
 }
 
 function stepBox(s) {
-  const without = `without:${s.id}`, byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
+  const look = (way, label) => h('button', { type: 'button', 'aria-pressed': state.compare === `${way}:${s.id}` ? 'true' : 'false', onclick: () => { state.compare = state.compare === `${way}:${s.id}` ? 'after' : `${way}:${s.id}`; tell('compare'); } }, label), byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
   return [h('h3', {}, names[kindOf(s)]), effectBox(s), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
     choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
     byObject ? objectsBox(s) : null,
-    h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), h('button', { type: 'button', 'aria-pressed': state.compare === without ? 'true' : 'false', onclick: () => { state.compare = state.compare === without ? 'after' : without; tell('compare'); } }, 'Without it'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
+    h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), look('without', 'Without it'), look('alone', 'It alone'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
 }
 
 // Of the plate and of the element: how often each level occurs, and where across the element.

@@ -49,7 +49,9 @@ function versionSection() {
 export function handOverSection() {
   const d = state.document, { first, last } = d.cut || d.range;
   const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
-  const job = state.jobs.find((j) => j.secondsPerItem && ['handover', 'render'].includes(j.kind)), count = last - first + 1, cost = job ? `about ${Math.max(1, Math.ceil((job.secondsPerItem * count) / 60))} min for all (${job.secondsPerItem.toFixed(1)} s a frame)` : 'the first frame tells the cost';
+  // Frames of a reduced width tell nothing of whole ones.
+  const whole = (j) => (JSON.parse(j.parameters || '{}').choice?.width ?? d.plate?.width) >= d.plate?.width;
+  const job = state.jobs.find((j) => j.secondsPerItem && ['handover', 'render'].includes(j.kind) && whole(j)), count = last - first + 1, cost = job ? `about ${Math.max(1, Math.ceil((job.secondsPerItem * count) / 60))} min for all (${job.secondsPerItem.toFixed(1)} s a frame)` : 'the first frame tells the cost';
   const flag = (key, label) => tick(label, wanted[key], (v) => { wanted[key] = v; });
   return [quiet('Every file is read back before it counts. Versions are counted; nothing is overwritten.'), h('div', { class: 'actions' }, from, '–', to),
     flag('exr', 'EXR with all layers and ID mattes'), flag('png16', 'Comp as 16-bit PNG'), flag('dpx', 'Comp as DPX'),
