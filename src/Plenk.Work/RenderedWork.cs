@@ -51,18 +51,15 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
     /// <summary>Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.</summary>
     public static RenderedData Read(IReadOnlyList<byte[]> files, IReadOnlyList<string> names, string name, DepthConvention depthConvention, Pose cameraToWorld, Pinhole plate)
     {
-        var channels = new List<(string Role, string Channel, float[] Values)>();
-        Primaries? primaries = null;
+        var channels = new List<(string Role, string Channel, float[] Values, Primaries Primaries)>();
         int width = 0, height = 0;
         for (int f = 0; f < files.Count; f++)
         {
             ExrPicture p = ExrFile.Read(files[f], names[f]);
             if (width == 0) { (width, height) = (p.Width, p.Height); }
             else if (p.Width != width || p.Height != height) { throw new ShotFault($"{names[f]} is {p.Width} × {p.Height}, the files before it {width} × {height}. Render all passes at one size."); }
-            primaries ??= p.Primaries;
-            if (p.Primaries != primaries) { throw new ShotFault($"{names[f]} has the colours of {p.Primaries.Name}, the files before it those of {primaries.Name}. Export all passes alike."); }
             string bare = files.Count > 1 ? RoleOfFile(names[f]) : "plain";
-            foreach (ExrChannel c in p.Channels) { int dot = c.Name.LastIndexOf('.'); channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values)); }
+            foreach (ExrChannel c in p.Channels) { int dot = c.Name.LastIndexOf('.'); channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values, p.Primaries)); }
         }
         if (Math.Abs((double)width / height - (double)plate.Width / plate.Height) > 0.01) { throw new ShotFault($"{name} is {width} × {height}, another shape than the plate, {plate.Width} × {plate.Height}. It must be rendered through the shot's camera."); }
         FloatImage? Layer(string role)
@@ -70,9 +67,10 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
             float[]? One(params string[] letters) => letters.Select(l => channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values).FirstOrDefault(v => v is not null);
             return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c ? FloatImage.Of(width, height, a, b, c) : null;
         }
-        FloatImage Colour(FloatImage image) => Primaries.Convert(image, (primaries ?? Primaries.Bt709).To(Primaries.Bt709));
-        FloatImage beauty = Layer("picture") ?? Layer("plain") ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
-        FloatImage? position = Layer("position"), normal = Layer("normal"), albedo = Layer("albedo");
+        // Colours are of the file that they came in; data has none, whatever its file says.
+        FloatImage? Colour(string role) => Layer(role) is { } image ? Primaries.Convert(image, channels.First(c => c.Role == role).Primaries.To(Primaries.Bt709)) : null;
+        FloatImage beauty = Colour("picture") ?? Colour("plain") ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
+        FloatImage? position = Layer("position"), normal = Layer("normal"), albedo = Colour("albedo");
         Pinhole pinhole = plate.Resized(width, height);
         if (position is null && channels.FirstOrDefault(c => c.Role is "depth" or "picture" or "plain" && c.Channel.ToLowerInvariant() is "z" or "y" or "v" or "depth").Values is { } z)
         {
@@ -83,7 +81,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         if (normal is null) { throw new FormatFault("passes", $"{name} has no normals (N.X, N.Y, N.Z)", "Render it with a normal pass."); }
         PassReport report = PassReader.Read(position, normal, cameraToWorld, pinhole);
         var (p2, n2) = PassReader.InWorld(position, normal, report, cameraToWorld);
-        return new(Colour(beauty), p2, n2, albedo is null ? null : Colour(albedo), report);
+        return new(beauty, p2, n2, albedo, report);
     }
 
     /// <summary>The picture, linear; lit again: with what the lamps add, or by them alone.</summary>

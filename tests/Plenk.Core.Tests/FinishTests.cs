@@ -217,20 +217,40 @@ public sealed class FinishTests
         Assert.Equal((1.0, 0.075), (deeper.Share, Math.Round(deeper.Most, 6)));
     }
 
-    // What lies near the picture's border is treated as in the whole picture, though steps work about the element alone.
-    [Fact]
-    public void An_element_at_the_border_is_closed_as_in_a_wider_picture()
+    // Steps work about the element alone: what comes out is what the whole picture would give, in its middle and at its border.
+    [Theory]
+    [InlineData(20, 12)]
+    [InlineData(0, 0)]
+    [InlineData(55, 40)]
+    public void Work_about_the_element_is_work_on_the_whole_picture(int left, int top)
     {
-        static bool Band(int x, int y) => x < 9 && y is >= 10 and < 30;
-        FinishStep[] steps = [Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }, Step(FinishKind.Defocus) with { Defocus = new(2, 2) }, Step(FinishKind.Lens) with { Lens = new(-0.1, 0, 3, -3) }, Step(FinishKind.Wrap) with { Pixels = 3 }];
-        FrameLayers near = Run(Scene(new(0.5f, 0.4f, 0.3f, 1), Band), steps), middle = Run(Scene(new(0.5f, 0.4f, 0.3f, 1), (x, y) => Band(x - 20, y - 5)), steps);
-        // Its inner edges are those of one that stands free.
-        for (int x = 4; x < 20; x++) { Assert.Equal(middle.Held[x + 20, 25, 3], near.Held[x, 20, 3], x > 6 ? 0.02f : 0.3f); }
-        Assert.Equal(1, near.Held[0, 20, 3], 0.35f);
-        Assert.False(near.Touched[45 * W + 60]);
+        var scene = Scene(new(0.5f, 0.4f, 0.3f, 1), (x, y) => x >= left && x < left + 9 && y >= top && y < top + 8);
+        FloatImage held = scene.Layers.Held;
+        void Same(FloatImage whole, FloatImage ours) { for (int i = 0; i < whole.Data.Length; i++) { Assert.Equal(whole.Data[i], ours.Data[i], 1e-6f); } }
+        Same(Blur.Gaussian(held, 1.5), Run(scene, Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }).Held);
+        foreach (int blades in (int[])[0, 3, 6])
+        {
+            DefocusSettings lens = new(0.05, 2, blades, 20);
+            var radius = new float[W * H];
+            for (int y = 0; y < H; y++)
+            {
+                for (int x = 0; x < W; x++)
+                {
+                    Assert.True(Camera.TryDirection(x + 0.5, y + 0.5, out Vec3 ray));
+                    if (held[x, y, 3] > 0) { radius[y * W + x] = (float)(Defocus.Diameter(45, 0.05, 2, 5 / ray.Length * Math.Abs(ray.Z)) / 2 * W / 36); }
+                }
+            }
+            Same(Defocus.Apply(held, radius, [.. Enumerable.Repeat(-5f, W * H)], lens), Run(scene, Step(FinishKind.Defocus) with { Defocus = lens }).Held);
+        }
+        FloatImage motion = new(W, H, 2, [.. Enumerable.Range(0, W * H * 2).Select(i => i % 2 == 0 ? 7f : -5f)]);
+        var moving = (scene.Layers with { Rendered = [new(held, scene.Layers.Distance, "smoke", null, motion)] }, scene.Plate);
+        Same(MotionVectors.Apply(held, motion, 200), Run(moving, Step(FinishKind.Motion) with { Degrees = 200 }).Held);
+        FloatImage wrapped = scene.Layers.Comp.Copy();
+        LensLight.Wrap(wrapped, held, PixelBox.Whole(held), 3, [.. Enumerable.Repeat(1f, W * H)]);
+        Same(wrapped, Run(scene, Step(FinishKind.Wrap) with { Pixels = 3 }).Comp);
         // Nothing of an element: every step passes it by.
         var none = Scene(default, (_, _) => false);
-        Assert.Equal(none.Plate.Data, Run(none, steps).Comp.Data);
+        Assert.Equal(none.Plate.Data, Run(none, Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }, Step(FinishKind.Defocus) with { Defocus = new(2, 2) }, Step(FinishKind.Lens) with { Lens = new(-0.1, 0, 3, -3) }, Step(FinishKind.Wrap) with { Pixels = 3 }).Comp.Data);
     }
 
     // A rendered element's own ID mattes: a part that covers half of a pixel's coverage takes half of the step; what hides the element hides its parts.

@@ -4,6 +4,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Readings;
 using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Xunit;
 
@@ -23,6 +24,30 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         var (pose, pinhole) = _demo.Engine.Camera(_demo.Document, frame);
         Assert.True(pinhole.TryProject(pose, place, out double x, out double y));
         return (x, y);
+    }
+
+    // A picture in ACEScg whose passes are files of their own, which name no primaries: its colours are converted, data is not (red: ACES S-2014-004).
+    [Fact]
+    public void Passes_beside_a_picture_in_other_primaries_are_data()
+    {
+        var (pose, pinhole) = _demo.Engine.Camera(_demo.Document, 1036);
+        pinhole = pinhole.Resized(32, 18);
+        ExrChannel[] Three(string names, float a, float b, float c) => [.. names.Select((n, i) => new ExrChannel($"{n}", [.. Enumerable.Repeat(i == 0 ? a : i == 1 ? b : c, 32 * 18)]))];
+        byte[] Written(ExrChannel[] channels, Primaries? primaries = null)
+        {
+            string path = Path.Combine(Path.GetTempPath(), $"plenk-passes-{Guid.NewGuid():N}.exr");
+            try
+            {
+                ExrFile.Write(path, 32, 18, channels, new ExrHead { Primaries = primaries });
+                return File.ReadAllBytes(path);
+            }
+            finally { File.Delete(path); }
+        }
+        byte[] red = Written(Three("RGB", 0.6130974f, 0.07019372f, 0.02061559f), Primaries.AcesCg);
+        byte[][] files = [red, Written(Three("XYZ", 1, 2, 3)), Written(Three("XYZ", 0, 1, 0)), red];
+        RenderedData data = RenderedWork.Read(files, ["bell.1036.exr", "bell.P.1036.exr", "bell.N.1036.exr", "bell.albedo.1036.exr"], "bell", new(DepthKind.Axis), pose, pinhole);
+        foreach (FloatImage colour in (FloatImage[])[data.Beauty, data.Albedo!]) { Assert.Equal((1.0, 0.0, 0.0), (Math.Round(colour[5, 5, 0], 5), Math.Round(Math.Abs(colour[5, 5, 1]), 5), Math.Round(Math.Abs(colour[5, 5, 2]), 5))); }
+        Assert.Equal(14, data.Position.Pixel(5, 5).ToArray().Sum(v => v * v), 1e-4);
     }
 
     [Fact]

@@ -40,8 +40,11 @@ public static class Defocus
         : !(d.FocusMetres > focalMm / 1000) ? $"The lens cannot be focused at {d.FocusMetres:0.###} m: that is behind it, or nearer than its focal length of {focalMm:0.#} mm."
         : null;
 
+    /// <summary>The corners of three blades lie furthest from the middle: √(2π ÷ (3 sin 120°)) radii of the disc with their area.</summary>
+    private const double Farthest = 1.5552;
+
     /// <summary>How far the largest disc of what is seen reaches, whole pixels.</summary>
-    public static int Reach(FloatImage rgba, float[] radius) => (int)Math.Ceiling(Math.Min(MostPixels, Worst(rgba, radius)) * 1.3) + 2;
+    public static int Reach(FloatImage rgba, float[] radius) => (int)Math.Ceiling(Math.Min(MostPixels, Worst(rgba, radius)) * Farthest) + 2;
 
     private static double Worst(FloatImage rgba, float[] radius)
     {
@@ -169,7 +172,7 @@ public static class Defocus
     private static List<(int Dy, double From, double To, float Weight)> Runs(double radius, DefocusSettings shape)
     {
         const int fine = 8;
-        int reach = (int)Math.Ceiling(radius * 1.3 + 0.5);
+        int reach = (int)Math.Ceiling(radius * Farthest + 0.5);
         var runs = new List<(int Dy, double From, double To, double Length)>();
         for (int i = -reach * fine; i < (reach + 1) * fine; i++)
         {

@@ -36,9 +36,6 @@ public static class ColorEncodings
     /// <summary>By its key, in any case; null: none is called so.</summary>
     public static ColorEncoding? Of(string? key) => Named.Where(n => n.Key.Equals(key, StringComparison.OrdinalIgnoreCase)).Select(n => (ColorEncoding?)n.Encoding).FirstOrDefault();
 
-    /// <summary>It has light above its white: highlights are not clipped at 1.</summary>
-    public static bool GoesAboveWhite(ColorEncoding encoding) => ToLinear(encoding, 1) > 1.001f;
-
     public static float ToLinear(ColorEncoding encoding, float code) => encoding switch
     {
         ColorEncoding.Srgb => SrgbToLinear(code),

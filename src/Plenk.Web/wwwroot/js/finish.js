@@ -99,7 +99,7 @@ const fields = {
 // Whom a step is kept to: elements, their materials, and what rendered elements name in their own ID mattes. What they bring is asked for once.
 const brought = new Map(), lookedInto = new Set();
 function broughtBy(e) {
-  const key = `${e.id}/${e.kind === 'Rendered' ? `${state.frame}/${e.frames?.frames?.length}` : `${e.media}/${state.revision}`}`;
+  const key = `${e.id}/${e.kind === 'Rendered' ? `${state.frame}/${e.frames?.frames?.[0]?.media}/${e.frames?.frames?.length}` : `${e.media}/${state.revision}`}`;
   if (!brought.has(key)) {
     brought.set(key, null);
     get(api(e.kind === 'Rendered' ? `elements/${e.id}/ids?frame=${state.frame}` : `elements/${e.id}/materials`)).then((r) => { brought.set(key, r); tell('chosen'); }).catch((f) => { brought.set(key, { notes: [f.message] }); tell('chosen'); });
