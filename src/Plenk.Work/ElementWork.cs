@@ -114,7 +114,7 @@ public sealed class ElementWork(IMedia media)
                 depth = p.Any("depth.Z", "depth.Y", "Z", "z");
                 if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
                 if (p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my) { motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values); }
-                if (wanted.Length > 0) { ids = OwnIds(p, own.File, wanted); }
+                ids = wanted.ToDictionary(w => w, w => OwnId(p, own.File, w));
                 if (p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb)
                 {
                     // A ratio in other primaries is taken as over grey.
@@ -160,18 +160,8 @@ public sealed class ElementWork(IMedia media)
         });
     }
 
-    /// <summary>Coverage of names in a picture's ID mattes; a name that a frame does not show covers nothing.</summary>
-    private static Dictionary<RenderedId, FloatImage> OwnIds(ExrPicture picture, string file, IReadOnlyList<RenderedId> wanted)
-    {
-        IReadOnlyList<IdMatteFile.Layer> layers = IdMatteFile.Read(picture);
-        var result = new Dictionary<RenderedId, FloatImage>();
-        foreach (RenderedId w in wanted)
-        {
-            IdMatteFile.Layer layer = layers.FirstOrDefault(l => l.Name == w.Layer) ?? throw new ShotFault($"{file} has no ID mattes “{w.Layer}”{(layers.Count > 0 ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{w.Name}” off the step of the finish.");
-            result[w] = new(picture.Width, picture.Height, 1, layer.Coverage.TryGetValue(w.Name, out float[]? own) ? [.. own.Select(v => MathF.Min(1, v))] : new float[picture.Width * picture.Height]);
-        }
-        return result;
-    }
+    private static FloatImage OwnId(ExrPicture picture, string file, RenderedId id) => IdMatteFile.Coverage(picture, id.Layer, [id.Name])
+        ?? throw new ShotFault($"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{id.Name}” off the step of the finish.");
 
     /// <summary>What a rendered element's ID mattes name at a frame: by layer the names, most coverage first, as a share of the picture; and what is wrong with them.</summary>
     public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(ShotDocument shot, Element e, int frame)

@@ -80,7 +80,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
             // Patches are compared as they are seen, not in light.
             FloatImage codes = Coded(filled, plate.Encoding);
             codes = ExemplarFill.Fill(codes, left, [.. hole.Select(v => !v)], stop: stop, progress: part => progress("Filling by patches", (how == FillHow.Frames ? 0.8 : 0) + (how == FillHow.Frames ? 0.2 : 1) * part));
-            filled = new FloatImage(w, h, 3, [.. filled.Data]);
+            filled = filled.Copy();
             for (int i = 0; i < left.Length; i++) { if (left[i]) { for (int c = 0; c < 3; c++) { filled.Data[3 * i + c] = ColorEncodings.ToLinear(plate.Encoding, codes.Data[3 * i + c]); } } }
         }
         for (int i = 0; i < inside.Length; i++) { for (int c = 0; c < 3; c++) { filled.Data[3 * i + c] = picture.Data[3 * i + c] + inside[i] * (filled.Data[3 * i + c] - picture.Data[3 * i + c]); } }
@@ -119,7 +119,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         {
             for (int c = 0; c < 3; c++) { if (Math.Abs(ColorEncodings.FromLinear(encoding, picture.Data[3 * i + c]) - ColorEncodings.FromLinear(encoding, quiet.Data[3 * i + c])) > 1.5f / 255) { changed[i] = 1; } }
         }
-        var result = new FloatImage(plate.Width, plate.Height, 3, [.. picture.Data]);
+        FloatImage result = picture.Copy();
         // Measured on the plate itself: that is the grain that its surroundings have.
         Grain.Of(noisy)?.AddTo(result, changed, (uint)source.Frame);
         CodeImage codes = CodeImage.FromLinear(result, encoding, 16);

@@ -76,14 +76,8 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>The coverage of the chosen names together; one that a frame does not show covers nothing there.</summary>
-    private static FloatImage OfIds(byte[] bytes, string file, IdChoice ids)
-    {
-        ExrPicture picture = ExrFile.Read(bytes, file);
-        IdMatteFile.Layer layer = IdMatteFile.Read(picture).FirstOrDefault(l => l.Name == ids.Layer) ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
-        var image = new FloatImage(picture.Width, picture.Height, 1);
-        foreach (string name in ids.Names) { if (layer.Coverage.TryGetValue(name, out float[]? own)) { for (int i = 0; i < own.Length; i++) { image.Data[i] = Math.Min(1, image.Data[i] + own[i]); } } }
-        return image;
-    }
+    private static FloatImage OfIds(byte[] bytes, string file, IdChoice ids) =>
+        IdMatteFile.Coverage(ExrFile.Read(bytes, file), ids.Layer, ids.Names) ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
 
     private float[] OfElement(ShotDocument shot, Matte matte, int frame, int width, int height)
     {

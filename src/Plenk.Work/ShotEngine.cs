@@ -398,7 +398,7 @@ public sealed class ShotEngine
             }
             if (gain != new Vec3(1, 1, 1))
             {
-                var by = new FloatImage(picture.Width, picture.Height, 3, [.. picture.Data]);
+                FloatImage by = picture.Copy();
                 for (int i = 0; i < by.Data.Length; i++) { by.Data[i] *= (float)(i % 3 == 0 ? gain.X : i % 3 == 1 ? gain.Y : gain.Z); }
                 picture = by;
             }

@@ -10,12 +10,8 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>Cameras out: what other programs read is what the shot has.</summary>
-public sealed class CameraExportTests : IDisposable
+public sealed class CameraExportTests : FileTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-export-").FullName;
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
     private static readonly Lens Lens = new(-0.12, 0.03, 0.001, -0.0005);
 
     private static CameraToHandOver Camera() => new(
@@ -55,8 +51,8 @@ public sealed class CameraExportTests : IDisposable
     public void Lens_maps_undo_one_another_and_are_read_by_another_tool()
     {
         Pinhole p = Camera().Frames[0].Pinhole;
-        CameraExport.LensMaps(p, _folder);
-        ExrPicture undistort = ExrFile.Read(Path.Combine(_folder, "undistort.exr")), distort = ExrFile.Read(Path.Combine(_folder, "distort.exr"));
+        CameraExport.LensMaps(p, Folder);
+        ExrPicture undistort = ExrFile.Read(At("undistort.exr")), distort = ExrFile.Read(At("distort.exr"));
         float[] Of(ExrPicture m, string c) => m.Channels.First(x => x.Name == c).Values;
         float[] ur = Of(undistort, "R"), ug = Of(undistort, "G"), dr = Of(distort, "R"), dg = Of(distort, "G");
         int compared = 0;
@@ -80,7 +76,7 @@ public sealed class CameraExportTests : IDisposable
         double u = (150.5 - 100) / 150, v = (20.5 - 52) / 150, r2 = u * u + v * v, s = 1 - 0.12 * r2 + 0.03 * r2 * r2;
         double bentX = u * s + 2 * 0.001 * u * v - 0.0005 * (r2 + 2 * u * u);
         Assert.Equal((100 + 150 * bentX) / 192, ur[20 * 192 + 150], 1e-6);
-        using Process tool = Process.Start(new ProcessStartInfo("oiiotool", ["--info", "-v", Path.Combine(_folder, "undistort.exr")]) { RedirectStandardOutput = true })!;
+        using Process tool = Process.Start(new ProcessStartInfo("oiiotool", ["--info", "-v", At("undistort.exr")]) { RedirectStandardOutput = true })!;
         Assert.Contains("192 x  108, 2 channel, float", tool.StandardOutput.ReadToEnd());
     }
 }

@@ -8,30 +8,18 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>Frames of other kinds, written by Debian's image and video tools, come in with the values those tools say they have.</summary>
-public sealed class FrameIntakeTests : IDisposable
+public sealed class FrameIntakeTests : FileTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-intake-").FullName;
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
-    private void Tool(string program, params string[] arguments)
-    {
-        using Process process = Process.Start(new ProcessStartInfo(program, arguments) { WorkingDirectory = _folder, RedirectStandardError = true, RedirectStandardOutput = true })!;
-        string error = process.StandardError.ReadToEnd();
-        process.WaitForExit();
-        Assert.True(process.ExitCode == 0, error);
-    }
-
     private string Source()
     {
         var codes = new ushort[67 * 31 * 3];
         var random = new Random(5);
         for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)random.Next(65536); }
-        File.WriteAllBytes(Path.Combine(_folder, "source.png"), RasterFile.ToPng(new CodeImage(67, 31, 3, 16, codes)));
-        return Path.Combine(_folder, "source.png");
+        File.WriteAllBytes(At("source.png"), RasterFile.ToPng(new CodeImage(67, 31, 3, 16, codes)));
+        return At("source.png");
     }
 
-    private CodeImage Taken(string file) => RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(Path.Combine(_folder, file)), file).Bytes, file);
+    private CodeImage Taken(string file) => RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(At(file)), file).Bytes, file);
 
     [Theory]
     [InlineData("uint8", 8)]
@@ -42,14 +30,14 @@ public sealed class FrameIntakeTests : IDisposable
     {
         CodeImage source = RasterFile.Read(File.ReadAllBytes(Source()), "source");
         Tool("oiiotool", "source.png", "-d", depth, "--attrib", "dpx:Transfer", "User defined", "-o", "frame.dpx");
-        CodeImage read = DpxFile.Read(File.ReadAllBytes(Path.Combine(_folder, "frame.dpx")), "frame.dpx").Image;
+        CodeImage read = DpxFile.Read(File.ReadAllBytes(At("frame.dpx")), "frame.dpx").Image;
         Assert.Equal((67, 31, 3, bits), (read.Width, read.Height, read.Channels, read.Bits));
         int top = (1 << bits) - 1;
         for (int i = 0; i < read.Codes.Length; i++) { Assert.InRange(read.Codes[i] - source.Codes[i] * (double)top / 65535, -1.01, 1.01); }
         // Spread over 16 bits and brought back, every code is the same.
         CodeImage kept = Taken("frame.dpx");
         if (bits is 10 or 12) { Assert.All(Enumerable.Range(0, read.Codes.Length), i => Assert.Equal(read.Codes[i], (int)Math.Round(kept.Codes[i] * (double)top / 65535))); }
-        Assert.Contains("stops after", Assert.Throws<FormatFault>(() => DpxFile.Read(File.ReadAllBytes(Path.Combine(_folder, "frame.dpx"))[..3000], "cut.dpx")).Message);
+        Assert.Contains("stops after", Assert.Throws<FormatFault>(() => DpxFile.Read(File.ReadAllBytes(At("frame.dpx"))[..3000], "cut.dpx")).Message);
     }
 
     [Fact]
@@ -62,13 +50,13 @@ public sealed class FrameIntakeTests : IDisposable
         Assert.Contains("floats", Assert.Throws<FormatFault>(() => Taken("float.tif")).Message);
 
         float[] light = [0, 0.18f, 1, 16.3f, 180, 0.0005f, -0.003f, 3.2f];
-        ExrFile.Write(Path.Combine(_folder, "frame.exr"), 8, 1, [.. "RGB".Select(c => new ExrChannel(c.ToString(), light))]);
-        TakenFrame taken = FrameIntake.Take(File.ReadAllBytes(Path.Combine(_folder, "frame.exr")), "frame.exr");
+        ExrFile.Write(At("frame.exr"), 8, 1, [.. "RGB".Select(c => new ExrChannel(c.ToString(), light))]);
+        TakenFrame taken = FrameIntake.Take(File.ReadAllBytes(At("frame.exr")), "frame.exr");
         Assert.Equal(ColorEncoding.AcesCct, taken.Encoding);
         FloatImage back = RasterFile.Read(taken.Bytes, "frame").ToLinear(ColorEncoding.AcesCct);
         for (int i = 0; i < 8; i++) { Assert.Equal(light[i], back.Data[3 * i], 2e-4 * Math.Abs(light[i]) + 2e-6); }
         light[2] = float.NaN;
-        ExrFile.Write(Path.Combine(_folder, "nan.exr"), 8, 1, [.. "RGB".Select(c => new ExrChannel(c.ToString(), light))]);
+        ExrFile.Write(At("nan.exr"), 8, 1, [.. "RGB".Select(c => new ExrChannel(c.ToString(), light))]);
         Assert.Contains("x 2, y 0", Assert.Throws<FormatFault>(() => Taken("nan.exr")).Message);
     }
 
@@ -77,7 +65,7 @@ public sealed class FrameIntakeTests : IDisposable
     {
         Source();
         foreach (int f in (int[])[1001, 1002]) { Tool("oiiotool", "source.png", "-d", "uint10", "-o", $"plate.{f}.dpx"); }
-        PlateCheckResult check = PlateCheck.Check([.. Directory.GetFiles(_folder, "*.dpx").Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))]);
+        PlateCheckResult check = PlateCheck.Check([.. Directory.GetFiles(Folder, "*.dpx").Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))]);
         Assert.Equal([1001, 1002], check.Frames.Select(f => f.Frame));
         Assert.Equal(16, check.Frames[0].Bits);
         Assert.Equal("repeated", Assert.Single(check.Faults).Kind);
@@ -88,15 +76,15 @@ public sealed class FrameIntakeTests : IDisposable
     public void Video_comes_in_with_its_real_times()
     {
         Tool("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=24000/1001", "-frames:v", "13", "-pix_fmt", "yuv420p", "a.mp4");
-        VideoFrames even = VideoFile.Decode(Path.Combine(_folder, "a.mp4"), "a.mp4", Path.Combine(_folder, "even"), 1001);
+        VideoFrames even = VideoFile.Decode(At("a.mp4"), "a.mp4", At("even"), 1001);
         Assert.Equal((13, 24000, 1001), (even.Files.Count, even.Rate.Num, even.Rate.Den));
         Assert.EndsWith("frame.0001001.png", even.Files[0]);
         Assert.Empty(even.Notes);
         Tool("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=24", "-vf", "select='not(eq(n,5))'", "-frames:v", "12", "-fps_mode", "vfr", "-pix_fmt", "yuv420p", "b.mp4");
-        VideoFrames uneven = VideoFile.Decode(Path.Combine(_folder, "b.mp4"), "b.mp4", Path.Combine(_folder, "uneven"), 1);
+        VideoFrames uneven = VideoFile.Decode(At("b.mp4"), "b.mp4", At("uneven"), 1);
         Assert.Equal(12, uneven.Files.Count);
         Assert.Contains("variable rate: after frame 5", Assert.Single(uneven.Notes));
-        File.WriteAllBytes(Path.Combine(_folder, "c.mp4"), [1, 2, 3]);
-        Assert.Contains("no video", Assert.Throws<FormatFault>(() => VideoFile.Decode(Path.Combine(_folder, "c.mp4"), "c.mp4", Path.Combine(_folder, "none"), 1)).Message);
+        File.WriteAllBytes(At("c.mp4"), [1, 2, 3]);
+        Assert.Contains("no video", Assert.Throws<FormatFault>(() => VideoFile.Decode(At("c.mp4"), "c.mp4", At("none"), 1)).Message);
     }
 }

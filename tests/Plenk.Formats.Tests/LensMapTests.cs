@@ -6,12 +6,8 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>Lens maps come in: whichever way they go and are counted, the lens is the same.</summary>
-public sealed class LensMapTests : IDisposable
+public sealed class LensMapTests : FileTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-map-").FullName;
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
     private static readonly Pinhole Camera = new(192, 108, 180, 180, 97, 53, new Lens(-0.12, 0.03, 0.001, -0.0005, 0.002));
 
     [Theory]
@@ -20,8 +16,8 @@ public sealed class LensMapTests : IDisposable
     [InlineData("undistort.exr", true, "makes the plate straight, counted from the top")]
     public void Both_ways_and_both_counts_give_the_lens(string file, bool turned, string how)
     {
-        CameraExport.LensMaps(Camera, _folder);
-        string path = Path.Combine(_folder, file);
+        CameraExport.LensMaps(Camera, Folder);
+        string path = At(file);
         if (turned)
         {
             ExrPicture map = ExrFile.Read(path);
@@ -46,7 +42,7 @@ public sealed class LensMapTests : IDisposable
     [Fact]
     public void What_is_no_lens_map_is_told()
     {
-        string path = Path.Combine(_folder, "noise.exr");
+        string path = At("noise.exr");
         var random = new Random(1);
         float[] Noise() => [.. Enumerable.Range(0, 192 * 108).Select(_ => random.NextSingle())];
         ExrFile.Write(path, 192, 108, [new("R", Noise()), new("G", Noise())]);

@@ -10,12 +10,8 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>What a picture is seen through: CDL, LUT, contrast curve.</summary>
-public sealed class LookTests : IDisposable
+public sealed class LookTests : FileTests
 {
-    private readonly string _folder = Directory.CreateTempSubdirectory("plenk-look-").FullName;
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
     // ASC CDL v1.2, worked with a colour-management library.
     [Fact]
     public void A_cdl_is_the_standards()
@@ -64,17 +60,17 @@ public sealed class LookTests : IDisposable
     {
         var random = new Random(3);
         string cube = CubeText(9, (r, g, b) => new(0.8f * r + 0.1f * (float)random.NextDouble(), 0.9f * g * g + 0.05f * b, 0.7f * b + 0.2f * r * g));
-        File.WriteAllText(Path.Combine(_folder, "a.cube"), cube);
+        File.WriteAllText(At("a.cube"), cube);
         var codes = new ushort[64 * 32 * 3];
         for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)random.Next(65536); }
         var source = new CodeImage(64, 32, 3, 16, codes);
-        File.WriteAllBytes(Path.Combine(_folder, "a.png"), RasterFile.ToPng(source));
-        using (Process p = Process.Start(new ProcessStartInfo("ffmpeg", "-loglevel error -y -i a.png -vf format=gbrp16le,lut3d=a.cube:interp=tetrahedral,format=rgb48be b.png") { WorkingDirectory = _folder })!)
+        File.WriteAllBytes(At("a.png"), RasterFile.ToPng(source));
+        using (Process p = Process.Start(new ProcessStartInfo("ffmpeg", "-loglevel error -y -i a.png -vf format=gbrp16le,lut3d=a.cube:interp=tetrahedral,format=rgb48be b.png") { WorkingDirectory = Folder })!)
         {
             p.WaitForExit();
             Assert.Equal(0, p.ExitCode);
         }
-        CodeImage theirs = RasterFile.Read(File.ReadAllBytes(Path.Combine(_folder, "b.png")), "b.png");
+        CodeImage theirs = RasterFile.Read(File.ReadAllBytes(At("b.png")), "b.png");
         CodeImage ours = source.Through(new PlateView(SeenThrough.Look, ColorEncoding.Srgb, null, CubeFile.Read(Encoding.UTF8.GetBytes(cube), "a.cube"), null));
         Assert.InRange(theirs.Codes.Zip(ours.Codes).Max(c => Math.Abs(c.First - c.Second)), 0, 2);
     }

@@ -99,7 +99,7 @@ public static class Defocus
     private static FloatImage CarriedOn(FloatImage own, int[] layer, int l, float[] known)
     {
         FloatImage wide = PictureEdge.Extended(own, known);
-        var result = new FloatImage(own.Width, own.Height, 4, [.. own.Data]);
+        FloatImage result = own.Copy();
         for (int i = 0; i < layer.Length; i++) { if (layer[i] > l) { wide.Data.AsSpan(4 * i, 4).CopyTo(result.Data.AsSpan(4 * i)); } }
         return result;
     }

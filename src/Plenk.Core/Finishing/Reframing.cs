@@ -47,7 +47,7 @@ public static class Reframing
         FloatImage? picture = context.Driving?.Invoke(ripple);
         int w = comp.Width, h = comp.Height;
         double size = Math.Max(1, ripple.SizePixels * context.Scale), t = context.Seconds * ripple.PerSecond;
-        var result = new FloatImage(w, h, 3, [.. comp.Data]);
+        FloatImage result = comp.Copy();
         var moved = (bool[])touched.Clone();
         Parallel.For(0, h, y =>
         {

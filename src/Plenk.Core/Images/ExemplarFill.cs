@@ -17,7 +17,7 @@ public static class ExemplarFill
     {
         int w = picture.Width, h = picture.Height;
         if (hole.Length != w * h || picture.Channels != 3) { throw new ArgumentException("a picture of three channels and a hole of its size"); }
-        var result = new FloatImage(w, h, 3, [.. picture.Data]);
+        FloatImage result = picture.Copy();
         bool[] open = [.. hole];
         int left = open.Count(o => o), all = left;
         if (left == 0 || left == open.Length) { return result; }

@@ -23,7 +23,7 @@ public static class HoleFill
         int w = picture.Width, h = picture.Height, channels = picture.Channels;
         if (hole.Length != w * h || (source is not null && (source.Width != w || source.Height != h || source.Channels != channels))) { throw new ArgumentException("picture, source and hole are of one size"); }
         int[] pixels = [.. Enumerable.Range(0, hole.Length).Where(i => hole[i])];
-        var result = new FloatImage(w, h, channels, [.. picture.Data]);
+        FloatImage result = picture.Copy();
         if (pixels.Length == 0 || pixels.Length == hole.Length) { return result; }
         var number = new int[w * h];
         Array.Fill(number, -1);

@@ -73,7 +73,7 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
     public static FloatImage Convert(FloatImage image, Matrix3 by)
     {
         if (by == Matrix3.Identity) { return image; }
-        var result = new FloatImage(image.Width, image.Height, image.Channels, [.. image.Data]);
+        FloatImage result = image.Copy();
         for (int i = 0; i < result.Data.Length; i += image.Channels)
         {
             Span<float> p = result.Data.AsSpan(i, 3);

@@ -18,7 +18,7 @@ public static class CleanFrame
     {
         int w = picture.Width, h = picture.Height, done = 0;
         if (camera.Width != w || camera.Height != h || hole.Length != w * h) { throw new ArgumentException("picture, hole and camera are of one size"); }
-        var result = new FloatImage(w, h, 3, [.. picture.Data]);
+        FloatImage result = picture.Copy();
         bool[] open = [.. hole];
         Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
         {

@@ -1,5 +1,6 @@
 using System.Text;
 using System.Text.Json;
+using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 
 namespace Plenk.Formats.Exr;
@@ -80,6 +81,15 @@ public static class IdMatteFile
             }
         }
         return [.. planes.Select((p, k) => new ExrChannel($"{matte.Layer}{k / 4:00}.{"RGBA"[k % 4]}", p))];
+    }
+
+    /// <summary>What names of a layer cover together, a value a pixel, at most 1; a name that the picture does not show covers nothing. Null where there is no such layer.</summary>
+    public static FloatImage? Coverage(ExrPicture picture, string layer, IReadOnlyList<string> names)
+    {
+        if (Read(picture).FirstOrDefault(l => l.Name == layer) is not { } found) { return null; }
+        var sum = new FloatImage(picture.Width, picture.Height, 1);
+        foreach (string name in names) { if (found.Coverage.TryGetValue(name, out float[]? own)) { for (int i = 0; i < own.Length; i++) { sum.Data[i] = Math.Min(1, sum.Data[i] + own[i]); } } }
+        return sum;
     }
 
     /// <summary>All ID-matte layers of a picture. What has no manifest is named by its hash; coverage that adds up to more than a pixel, and IDs of half floats, are told.</summary>
