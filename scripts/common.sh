@@ -72,3 +72,11 @@ build_assets() {
     node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-600-normal.woff2 "$web/fonts/"
   npx --no-install tailwindcss -i src/Plenk.Web/Styles/site.css -o "$web/css/site.css" --minify 2>/dev/null
 }
+
+# Brings the application up for a measurement; where it was not running it is stopped again on leaving. More to do on leaving is the argument.
+start_to_measure() {
+  local then="${1:-:}"
+  curl -fsS "http://127.0.0.1:${PLENK_PORT:-5080}/health" >/dev/null 2>&1 || then="\"$here/start\" --stop >/dev/null; $then"
+  trap "$then" EXIT
+  "$here/start" >/dev/null
+}

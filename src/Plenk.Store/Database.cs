@@ -6,6 +6,9 @@ namespace Plenk.Store;
 /// <summary>The project's PostgreSQL, through plain ADO.NET.</summary>
 public sealed class Database(string connectionString) : IAsyncDisposable
 {
+    // Renders keep every core busy; an answer of the database must not wait until the pool grows a thread for it.
+    static Database() => ThreadPool.SetMinThreads(64, 64);
+
     public NpgsqlDataSource Source { get; } = NpgsqlDataSource.Create(connectionString);
 
     public string ConnectionString { get; } = connectionString;

@@ -9,8 +9,6 @@ using Plenk.Work;
 using Scalar.AspNetCore;
 using Serilog;
 
-// Renders keep every core busy; a request must not wait until the pool grows a thread for it.
-ThreadPool.SetMinThreads(64, 64);
 var builder = WebApplication.CreateBuilder(args);
 builder.Host.UseSerilog((_, log) => log
     .MinimumLevel.Information()

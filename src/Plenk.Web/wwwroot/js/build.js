@@ -119,10 +119,10 @@ export function choice(label, value, options, change, name) {
   return h('div', { class: 'field' }, h('label', { htmlFor: id }, label), select, h('span'));
 }
 
-export function tick(label, value, change) {
+export function tick(label, value, change, aside) {
   const input = h('input', { type: 'checkbox', checked: value });
   input.addEventListener('change', () => change(input.checked));
-  return h('label', { class: 'tick' }, input, label);
+  return h('label', { class: 'tick' }, input, label, aside ? h('span', { class: 'num quiet' }, aside) : null);
 }
 
 export const button = (label, act, options = {}) => h('button', { type: 'button', onclick: act, class: options.next ? 'next' : '', disabled: options.disabled, title: options.title, id: options.id }, label);

@@ -117,7 +117,12 @@ function objectsBox(s) {
       if (e.kind !== 'Rendered') continue;
       const same = (q, n) => q.element === e.id && q.layer === n.layer && q.name === n.name, names = [...(r?.names || [])];
       for (const q of of('renderedIds')) if (q.element === e.id && !names.some((n) => same(q, n))) names.push({ ...q, share: 0 });
-      own.push(h('p', { class: 'quiet' }, `${e.name || e.id}, by its own ID mattes`), ...(r ? (r.notes || []).map(quiet) : [quiet('Reading them.')]), ...names.map((n) => tick(`${n.name} (${n.layer}${n.share ? `, ${(100 * n.share).toFixed(n.share < 0.01 ? 2 : 1)} % of the picture` : ', not seen at this frame'})`, of('renderedIds').some((q) => same(q, n)), (v) => edit(`${v ? 'kept to' : 'not kept to'} ${n.name}`, (x) => { x.renderedIds = (x.renderedIds || []).filter((q) => !same(q, n)); if (v) x.renderedIds.push({ element: e.id, layer: n.layer, name: n.name }); }))));
+      own.push(h('p', { class: 'quiet' }, `${e.name || e.id}, by its own ID mattes`), ...(r ? (r.notes || []).map(quiet) : [quiet('Reading them.')]));
+      const keep = (n, on) => edit(`${on ? 'kept to' : 'not kept to'} ${n.name}`, (x) => { x.renderedIds = (x.renderedIds || []).filter((q) => !same(q, n)); if (on) x.renderedIds.push({ element: e.id, layer: n.layer, name: n.name }); });
+      const share = (n) => (n.share ? `${(100 * n.share).toFixed(n.share < 0.01 ? 2 : 1)} %` : 'not seen here');
+      for (const layer of new Set(names.map((n) => n.layer))) {
+        own.push(h('p', { class: 'num quiet aside' }, layer, h('span', {}, 'of the picture')), h('div', { class: 'long' }, ...names.filter((n) => n.layer === layer).map((n) => tick(n.name, of('renderedIds').some((q) => same(q, n)), (on) => keep(n, on), share(n)))));
+      }
     }
   }
   const box = fold('Kept to objects', `objects-${s.id}`, quiet('None ticked: everything.'), ...elements.map((e) => chosenIn('objects', e.id, e.name || e.id)), ...own,

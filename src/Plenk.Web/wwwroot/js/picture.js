@@ -22,10 +22,10 @@ const under = document.getElementById('under');
 const seen = document.getElementById('seen');
 const plates = new Map();
 let zoom = 1, panX = 0, panY = 0, fit = true;
-let shown = null; // {bitmap, label}
+let shown = null; // {bitmap, frame, way, quality}
 let beside = null; // this revision's, where another lies over half of it
 let over = null;
-let serial = 0;
+let serial = 0, awaited = false; // a picture that is being drawn, the plate stands for it
 let flying = null;
 let complained = false;
 
@@ -118,7 +118,8 @@ export function draw() {
   const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}`, 'version-wipe': `revision ${state.other} | this one` };
   const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1], { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
-  seen.textContent = `${state.playing && state.compare !== 'before' && !keptFrame(state.frame) ? 'plate: this frame is not kept yet, of ' : ''}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  const instead = state.compare === 'before' || (bitmap && (state.playing || shown.way === state.compare)) ? '' : state.playing ? 'plate: this frame is not kept yet, of ' : awaited ? `${bitmap ? 'what was there' : 'plate'} until it is drawn: ` : '';
+  seen.textContent = `${instead}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !instead && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {
@@ -196,8 +197,8 @@ const changed = (draft) => Object.fromEntries([['revision', state.revision], ...
 export async function refresh() {
   const mine = ++serial;
   flying?.abort();
+  awaited = false;
   box.dataset.quality = '';
-  draw();
   const kind = served();
   const d = doc();
   const of = state.compare.startsWith('version') ? state.other : state.revision, reel = `${of} ${kind} ${state.seen}`;
@@ -213,6 +214,8 @@ export async function refresh() {
     return;
   }
   flying = new AbortController();
+  awaited = true;
+  draw();
   const draft = state.draft;
   const path = (width, quality, revision = of) => `/api/shots/${state.id}/frames/${state.frame}/${draft ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${draft ? '' : `&revision=${revision}`}`;
   const frame = state.frame;
@@ -229,7 +232,7 @@ export async function refresh() {
         if (mine !== serial) return;
         beside = { bitmap: own, frame };
       }
-      shown = { bitmap, frame, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
+      shown = { bitmap, frame, way: state.compare, quality: kind === 'grain-free' ? '' : { draft: 'coarse, refining', middle: '4 samples, refining', full: '16 samples' }[quality] };
       if (bitmap.elementNoise !== undefined && quality !== 'draft') shown.quality += ` · noise left ${bitmap.shadowNoise.toFixed(3)} in shadow, ${bitmap.elementNoise.toFixed(3)} on the element`;
       if (kind.startsWith('projection') && quality === 'middle') shown.quality = '4 samples';
       if (kind.startsWith('re')) shown.quality = '';
@@ -241,6 +244,7 @@ export async function refresh() {
     } catch (e) {
       if (e.name === 'AbortError' || mine !== serial) return;
       shown = null;
+      awaited = false;
       draw();
       complained = true;
       tell('told', e);

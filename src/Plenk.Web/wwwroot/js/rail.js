@@ -41,7 +41,8 @@ function draw() {
     const major = (f - first) % every === 0;
     if (!major && last - first > 400) continue;
     out.push(`<path d="M${x(f).toFixed(1)} ${base}v${major ? -12 : -5}" stroke="var(--ink)" stroke-width="${major ? 1 : 0.6}"/>`);
-    if (major) out.push(`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
+    // The frame that is looked at has its number on the ruler; another beside it would stand under that.
+    if (major && Math.abs(x(f) + 16 - x(state.frame)) > 44) out.push(`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
   }
   out.push(`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
   // Handles are hatched along the ruler.
