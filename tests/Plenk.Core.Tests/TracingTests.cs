@@ -98,4 +98,27 @@ public class TracingTests
             for (int k = 0; k < n; k++) { Assert.Equal(tree.Intersect(rays[k]), hits[k]); }
         }
     }
+
+    // What comes from nowhere meets nothing, and is done at once; a tree walked for it would never end.
+    [Theory]
+    [InlineData(float.NegativeInfinity, 1)]
+    [InlineData(float.NaN, 1)]
+    [InlineData(0, float.NaN)]
+    [InlineData(0, float.PositiveInfinity)]
+    [InlineData(3e38f, 1)]
+    [InlineData(0, 0)]
+    public void Rays_from_nowhere_meet_nothing(float from, float along)
+    {
+        TriangleMesh ball = PieceMeshes.Ball(32);
+        var tree = new MeshTree(ball);
+        var scene = new TraceScene([new(tree, Similarity.Identity, RayKinds.CameraSet), new(tree, new Similarity(2, Matrix3.Identity, new(5, 0, 0)), RayKinds.CameraSet)]);
+        var ray = new Ray(new(from, from, from + 9), new Vector3(0.1f, 0.2f, -0.5f) * along);
+        Assert.False(tree.Intersect(ray).IsHit);
+        Assert.False(tree.Occluded(ray));
+        Assert.False(scene.Intersect(ray, RayKinds.CameraSet).IsHit);
+        Assert.False(scene.Occluded(ray, RayKinds.CameraSet));
+        Hit[] hits = new Hit[2];
+        tree.IntersectPacket([ray, new(new(0, 0, 9), -Vector3.UnitZ)], hits);
+        Assert.Equal((false, true), (hits[0].IsHit, hits[1].IsHit));
+    }
 }

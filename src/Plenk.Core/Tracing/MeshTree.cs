@@ -72,14 +72,14 @@ public sealed unsafe class MeshTree
     public Hit Intersect(in Ray ray)
     {
         Hit best = Hit.None with { T = ray.TMax };
-        Walk(ray, any: false, ref best);
+        if (ray.IsFinite) { Walk(ray, any: false, ref best); }
         return best.IsHit ? best : Hit.None;
     }
 
     public bool Occluded(in Ray ray)
     {
         Hit best = Hit.None with { T = ray.TMax };
-        return WalkAny(ray, ref best);
+        return ray.IsFinite && WalkAny(ray, ref best);
     }
 
     internal bool Walk(in Ray ray, bool any, ref Hit best) => any ? WalkAny(ray, ref best) : WalkNearest(ray, ref best);
@@ -135,8 +135,10 @@ public sealed unsafe class MeshTree
         if (count > PacketRays || hits.Length < count) { throw new ArgumentException($"a packet holds up to {PacketRays} rays, and a hit for each"); }
         SlabRay* slabs = stackalloc SlabRay[PacketRays];
         ShearedRay* shears = stackalloc ShearedRay[PacketRays];
+        uint all = 0;
         for (int r = 0; r < count; r++)
         {
+            if (rays[r].IsFinite) { all |= 1u << r; }
             slabs[r] = new(rays[r].Origin, rays[r].Direction);
             shears[r] = new(rays[r].Origin, rays[r].Direction);
             hits[r] = Hit.None with { T = rays[r].TMax };
@@ -147,7 +149,7 @@ public sealed unsafe class MeshTree
         float* stackNear = stackalloc float[depth];
         float* nearOf = stackalloc float[8];
         int top = 1;
-        (stackNode[0], stackRays[0], stackNear[0]) = (0, (1u << count) - 1, 0);
+        (stackNode[0], stackRays[0], stackNear[0]) = (0, all, 0);
         while (top > 0)
         {
             int node = stackNode[--top];

@@ -11,6 +11,9 @@ public readonly record struct Ray(Vector3 Origin, Vector3 Direction, float TMin,
     }
 
     public Vector3 At(float t) => Origin + t * Direction;
+
+    /// <summary>From a place, in a direction: one that is not meets nothing, and no tree is walked for it.</summary>
+    public bool IsFinite => float.IsFinite(Origin.X + Origin.Y + Origin.Z + Direction.X + Direction.Y + Direction.Z);
 }
 
 /// <summary>The nearest crossing: U and V are the barycentric weights of the triangle's second and third corner.</summary>

@@ -144,7 +144,7 @@ public sealed unsafe class TraceScene
     [SkipLocalsInit]
     private bool Walk(in Ray ray, RayKinds kinds, bool any, ref Hit best)
     {
-        if (_tree is null) { return false; }
+        if (_tree is null || !ray.IsFinite) { return false; }
         // Most sets are one mesh that stands where it is: no upper level to walk.
         if (_instances.Length == 1 && !_instances[0].IsPlaced) { return (_instances[0].Kinds & kinds) != 0 && _instances[0].Tree.Walk(ray, any, ref best); }
         var slabs = new SlabRay(ray.Origin, ray.Direction);
