@@ -11,6 +11,14 @@ namespace Plenk.Web;
 /// <summary>Turns faults into problem details in the artist's terms; never a stack trace.</summary>
 public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
 {
+    /// <summary>What the reader says, without the names of our types.</summary>
+    private static string Unread(JsonException e)
+    {
+        string said = e.Message.Split('\n')[0], lacks = "including: ";
+        return "The request cannot be read: " + (said.Contains(lacks, StringComparison.Ordinal) ? $"it lacks {said[(said.IndexOf(lacks, StringComparison.Ordinal) + lacks.Length)..].TrimEnd('.')}."
+            : said.Contains("Plenk.", StringComparison.Ordinal) || said.Contains("System.", StringComparison.Ordinal) ? $"what stands at {e.Path ?? "its beginning"} is not what is asked for there." : said);
+    }
+
     public async ValueTask<bool> TryHandleAsync(HttpContext context, Exception exception, CancellationToken stop)
     {
         if (exception is OperationCanceledException && context.RequestAborted.IsCancellationRequested)
@@ -27,8 +35,9 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
             DiskFullException e => (507, e.Message, null),
             KeyNotFoundException e => (404, e.Message, null),
             BadHttpRequestException { StatusCode: 413 } => (413, "The upload is larger than 4 GB.", "Bring the frames from a folder on the server instead."),
+            BadHttpRequestException { InnerException: JsonException e } => (400, Unread(e), null),
             BadHttpRequestException or InvalidDataException or IOException { Source: "Microsoft.AspNetCore.WebUtilities" } => (400, "The upload was cut off or is not what was expected; nothing of it was kept.", "Send it again."),
-            JsonException e => (400, $"The request cannot be read: {e.Message.Split('\n')[0]}", null),
+            JsonException e => (400, Unread(e), null),
             Npgsql.NpgsqlException => (503, "The database does not answer. Nothing was lost; try again in a moment.", null),
             _ => (500, "Something went wrong on our side. Nothing was changed.", null),
         };

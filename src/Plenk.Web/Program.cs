@@ -42,10 +42,7 @@ builder.Services.AddProblemDetails();
 builder.Services.AddExceptionHandler<FaultHandler>();
 builder.Services.AddOpenApi();
 builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database");
-builder.Services.ConfigureHttpJsonOptions(o =>
-{
-    foreach (var converter in ShotJson.Options.Converters) { o.SerializerOptions.Converters.Add(converter); }
-});
+builder.Services.ConfigureHttpJsonOptions(o => RequestJson.Set(o.SerializerOptions));
 builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 30);
 builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
 builder.Services.AddHangfire(h => h.UsePostgreSqlStorage(p => p.UseNpgsqlConnection(Settings.DatabaseConnection), new PostgreSqlStorageOptions

@@ -14,6 +14,7 @@ public static class ShotJson
     private static JsonSerializerOptions Make(bool indented) => new(JsonSerializerDefaults.Web)
     {
         WriteIndented = indented,
+        RespectNullableAnnotations = true, // a list that is null is told here, not found missing later
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
         Converters = { new Vec3Converter(), new JsonStringEnumConverter<Images.ColorEncoding>(JsonNamingPolicy.CamelCase) },
     };
@@ -54,7 +55,12 @@ public static class Upgrades
 {
     public static JsonObject Raise(JsonObject document)
     {
-        int version = (int?)document["schemaVersion"] ?? 0;
+        int version = document["schemaVersion"] switch
+        {
+            null => 0,
+            JsonValue v when v.TryGetValue(out int number) && number >= 0 => number,
+            _ => throw new JsonException("its schemaVersion is no version number"),
+        };
         if (version > ShotDocument.CurrentSchema)
         {
             throw new JsonException($"the shot was written by a newer version (schema {version}; this one reads up to {ShotDocument.CurrentSchema})");

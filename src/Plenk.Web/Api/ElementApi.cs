@@ -29,7 +29,7 @@ public static partial class ElementApi
         // A mesh with what its file names beside it; a card; frames rendered elsewhere.
         api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             Dictionary<string, byte[]> files = Files(form);
             string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
             if (meshes.Length != 1) { throw new ShotFault(meshes.Length == 0 ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures." : "Choose one mesh at a time."); }
@@ -46,7 +46,7 @@ public static partial class ElementApi
 
         api.MapPost("/card", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
             return await Add(id, http, shots, form, Stem(source), "Card in", own => new Element { Id = own, Kind = ElementKind.Card, Frames = source }, notes);
@@ -54,7 +54,7 @@ public static partial class ElementApi
 
         api.MapPost("/rendered-element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
             return await Add(id, http, shots, form, Stem(source), "Rendered element in", own => new Element { Id = own, Kind = ElementKind.Rendered, Frames = source with { Premultiplied = true } }, notes);
@@ -94,7 +94,7 @@ public static partial class ElementApi
 
         api.MapPost("/mattes/frames", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, revision) = await ShotApi.Need(shots, id);
             Dictionary<string, byte[]> files = Files(form);
             // An EXR brings ID mattes: the first name of its first layer is taken until another is chosen.

@@ -101,14 +101,14 @@ public static class FinishApi
         // Pictures that drive a ripple; the page lays them on its step.
         api.MapPost("/finish/driving", async (long id, HttpRequest request, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await request.ReadFormAsync();
+            IFormCollection form = await request.FormIn();
             var (source, notes) = ElementApi.Sequence(ElementApi.Files(form), (await ShotApi.Need(shots, id)).Document, media, needsAlpha: false, exr: false);
             return new { source, notes };
         }).DisableAntiforgery();
 
         api.MapPost("/finish/cdl", async (long id, HttpRequest request) =>
         {
-            IFormFile file = (await request.ReadFormAsync()).Files.FirstOrDefault() ?? throw new ShotFault("Choose a CDL file.");
+            IFormFile file = (await request.FormIn()).Files.FirstOrDefault() ?? throw new ShotFault("Choose a CDL file.");
             using var bytes = new MemoryStream();
             await file.CopyToAsync(bytes);
             Cdl c = CdlFile.Read(bytes.ToArray(), file.FileName);

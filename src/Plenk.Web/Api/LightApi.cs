@@ -98,7 +98,7 @@ public static class LightApi
         // Rendered pictures with their passes: brought in, what was found of them, and what their data says under a pixel.
         api.MapPost("/rendered", async (long id, HttpContext http, ShotStore shots, MediaStore media, RenderedWork work) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, revision) = await ShotApi.Need(shots, id);
             if (form.Files.Count == 0) { throw new ShotFault("Choose a rendered EXR with position and normal layers, or the picture and its passes as files of their own."); }
             int frame = int.TryParse(form["frame"], out int f) ? f : document.Range.First;
@@ -165,7 +165,7 @@ public static class LightApi
         // One lat-long picture, or several exposures of one with their times (or found from what they share).
         api.MapPost("/panorama", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             if (form.Files.Count == 0) { throw new ShotFault("Choose a panorama, or several exposures of one."); }
             var pictures = new List<(string Name, byte[] Bytes)>();
             foreach (IFormFile f in form.Files)

@@ -12,7 +12,7 @@ namespace Plenk.Web.Api;
 
 public sealed record ShotState(long Id, int Revision, string Who, string What, bool CanUndo, bool CanRedo, ShotDocument Document);
 
-public sealed record SaveRequest(int BaseRevision, string What, ShotDocument Document);
+public sealed record SaveRequest(int BaseRevision, ShotDocument Document, string? What = null);
 
 public sealed record StepRequest(int BaseRevision, int? Number = null);
 

@@ -103,7 +103,7 @@ public static class TrackApi
         // How a camera file is meant: its readings ranked by the shot's own tracks; and one of them taken.
         api.MapPost("/camera/readings", async (long id, HttpContext http, ShotStore shots, MediaStore media, TrackWork work) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             if (form.Files.Count != 1) { throw new ShotFault("Choose one camera file."); }
             IFormFile file = form.Files[0];
             if (file.Length > 200_000_000) { throw new ShotFault($"{Path.GetFileName(file.FileName)} is larger than 200 MB; a camera is not."); }
