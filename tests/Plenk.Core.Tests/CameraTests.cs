@@ -96,4 +96,31 @@ public class CameraTests
         Assert.Null(Pose.FromRowMajor16(nan, out why));
         Assert.Contains("not a number", why);
     }
+
+    // Brown 1971, written out here: x + x (k1 r² + k2 r⁴ + k3 r⁶) + 2 p1 x y + p2 (r² + 2 x²). From a map of a few hundred spots its terms come back.
+    [Fact]
+    public void A_lens_is_read_from_a_map()
+    {
+        var pinhole = new Pinhole(1920, 1080, 1500, 1500, 960, 540, Lens.None);
+        (double K1, double K2, double P1, double P2, double K3) own = (-0.12, 0.04, 0.001, -0.0007, 0.01);
+        var map = new List<(double, double, double, double)>();
+        for (int py = 20; py < 1080; py += 80)
+        {
+            for (int px = 20; px < 1920; px += 80)
+            {
+                double x = (px - 960) / 1500.0, y = (py - 540) / 1500.0, r2 = x * x + y * y, radial = own.K1 * r2 + own.K2 * r2 * r2 + own.K3 * r2 * r2 * r2;
+                map.Add((px, py, 960 + 1500 * (x + x * radial + 2 * own.P1 * x * y + own.P2 * (r2 + 2 * x * x)), 540 + 1500 * (y + y * radial + own.P1 * (r2 + 2 * y * y) + 2 * own.P2 * x * y)));
+            }
+        }
+        LensFitResult fit = LensFit.FromMap(map, pinhole, out string? reason)!;
+        Assert.Null(reason);
+        Assert.Equal(own.K1, fit.Lens.K1, 1e-8);
+        Assert.Equal(own.K2, fit.Lens.K2, 1e-7);
+        Assert.Equal(own.P1, fit.Lens.P1, 1e-9);
+        Assert.Equal(own.P2, fit.Lens.P2, 1e-9);
+        Assert.Equal(own.K3, fit.Lens.K3, 1e-7);
+        Assert.InRange(fit.WorstPx, 0, 1e-6);
+        Assert.Null(LensFit.FromMap([.. map.Take(19)], pinhole, out reason));
+        Assert.Equal("it has only 19 spots within the picture", reason);
+    }
 }

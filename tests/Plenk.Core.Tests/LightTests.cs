@@ -281,4 +281,35 @@ public class LightTests
         }
         Assert.InRange(partly, 20, 200); // both sides of the column are antialiased
     }
+
+    // Lambert: a floor under a sun E and an even sky of radiance L shows albedo/π · (E + π L), in the shadow of a small roof albedo/π · π L: their ratio is found, the product with the albedo is not.
+    [Fact]
+    public void Lights_are_told_apart_by_a_shadow()
+    {
+        const float sun = 2.4f, sky = 0.5f, albedo = 0.3f;
+        Piece roof = new() { Id = "roof", Kind = PieceKind.Plane, Position = new(0, 6, 0), Size = new(1.2, 1, 1.2), Duties = new() { OnlyBlocksLight = true } };
+        var camera = new RayGrid(new Pinhole(64, 64, 64, 64, 32, 32, Lens.None), Pose.LookAt(new(0, 3, 0), Vec3.Zero, Vec3.UnitZ));
+        var plate = new FloatImage(64, 64, 3);
+        for (int y = 0; y < 64; y++)
+        {
+            for (int x = 0; x < 64; x++)
+            {
+                camera.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d);
+                Vector3 p = camera.Origin + d * (camera.Origin.Y / -d.Y);
+                bool shaded = Math.Abs(p.X) < 0.6f && Math.Abs(p.Z) < 0.6f;
+                plate.Pixel(x, y).Fill(albedo / MathF.PI * ((shaded ? 0 : sun) + MathF.PI * sky));
+            }
+        }
+        Light Sun(double strength) => new() { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0), Strength = strength, AngularDiameterDegrees = 0 };
+        static SetScene Set(params Piece[] pieces) => new(pieces, (_, _) => throw new InvalidOperationException());
+        Light Sky(double strength) => new() { Id = "sky", Kind = LightKind.Sky, Strength = strength };
+        var fit = new LightFit(Set(Floor(40), roof), camera, plate, null, [Sun(1), Sky(1)], [], null);
+        FittedLights found = fit.Solve([new(1), new(1)])!;
+        // The small roof takes a little of the sky too.
+        Assert.Equal(sun / sky, found.Strengths[0].Y / found.Strengths[1].Y, 0.25);
+        Assert.InRange(found.LeftOverStops, 0, 0.02);
+        Assert.True(found.LeftOverStops < found.BeforeStops);
+        // One that reaches nothing cannot be told.
+        Assert.Null(new LightFit(Set(Floor(4)), camera, plate, null, [Sun(1) with { Direction = new(0, -1, 0) }], [], null).Solve([new(1)]));
+    }
 }

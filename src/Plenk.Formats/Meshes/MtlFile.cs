@@ -63,10 +63,22 @@ public static class MtlFile
                 case "illum": illumination = Number(1); break;
                 case "Pm": metallic = Math.Clamp(Number(1), 0, 1); break;
                 case "Pr": roughness = Math.Clamp(Number(1), 0, 1); break;
-                case "map_Kd": picture = p[^1]; break;
+                case "map_Kd": picture = NameAfterOptions(p) is { Length: > 0 } given ? given : null; break;
             }
         }
         Close();
         return result;
+    }
+
+    /// <summary>A picture's name, which may have blanks, after options such as -s 1 1 1 or -clamp on.</summary>
+    private static string NameAfterOptions(string[] words)
+    {
+        int at = 1;
+        while (at < words.Length - 1 && words[at][0] == '-')
+        {
+            at++;
+            while (at < words.Length - 1 && (words[at] is "on" or "off" || float.TryParse(words[at], NumberStyles.Float, CultureInfo.InvariantCulture, out _))) { at++; }
+        }
+        return string.Join(' ', words[at..]);
     }
 }
