@@ -25,7 +25,7 @@ async function send(path, init) {
   }
 }
 
-export const get = async (path) => answer(await send(path));
+export const get = async (path, signal) => answer(await send(path, { signal }));
 export const post = async (path, body, signal) => answer(await send(path, { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
 export const put = async (path, body) => answer(await send(path, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
 export const upload = async (path, form) => answer(await send(path, { method: 'POST', body: form }));

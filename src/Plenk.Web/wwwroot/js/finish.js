@@ -132,13 +132,15 @@ function objectsBox(s) {
   return box;
 }
 
-// What a step does to this frame, measured anew a moment after it changes.
-let effect = null, effectOf = '';
+// What a step does to this frame, measured anew a moment after it changes; what is no longer looked at is not measured on.
+let effect = null, effectOf = '', effectAsked = new AbortController();
 function effectBox(s) {
   const key = `${s.id}/${state.frame}/${state.revision}`, box = h('p', { id: 'step-effect', class: 'num', role: 'status' });
   if (effectOf !== key) {
     [effectOf, effect] = [key, null];
-    setTimeout(() => { if (effectOf === key && !state.playing) get(api(`frames/${state.frame}/finish/${s.id}`)).catch((e) => ({ fault: e.message })).then((r) => { if (effectOf !== key) return; effect = r; document.getElementById('step-effect')?.replaceWith(effectBox(s)); tell('overlay'); }); }, 400);
+    effectAsked.abort();
+    const { signal } = effectAsked = new AbortController();
+    setTimeout(() => { if (effectOf === key && !state.playing) get(api(`frames/${state.frame}/finish/${s.id}`), signal).catch((e) => ({ fault: e.message })).then((r) => { if (effectOf !== key) return; effect = r; document.getElementById('step-effect')?.replaceWith(effectBox(s)); tell('overlay'); }); }, 400);
   }
   box.append(...(!effect ? ['Measuring what it does here.'] : effect.fault ? [effect.fault] : [effect.share > 0 ? `Changes ${(100 * effect.share).toFixed(effect.share < 0.01 ? 2 : 1)} % of the picture, by ${effect.mean.toFixed(4)} on average, ${effect.most.toFixed(4)} at most at ${Math.round(effect.x)}, ${Math.round(effect.y)}.` : 'Changes nothing at this frame.', ...(effect.says ? [h('br'), effect.says] : [])]));
   return box;
@@ -153,10 +155,15 @@ function stepBox(s) {
 }
 
 // Of the plate and of the element: how often each level occurs, and where across the element.
-let scopes = null, scopesOf = '', scopesWanted = false; // a frame is rendered for them: only where somebody looks
+let scopes = null, scopesOf = '', scopesAsked = new AbortController(), scopesWanted = false; // a frame is rendered for them: only where somebody looks
 function scopesBox() {
   const key = `${state.revision}/${state.frame}`;
-  if (scopesOf !== key && scopesWanted && !state.playing) { scopesOf = key; get(api(`frames/${state.frame}/scopes`)).then((r) => { if (scopesOf === key) { scopes = r; tell('scopes'); } }).catch(() => { scopes = null; }); }
+  if (scopesOf !== key && scopesWanted && !state.playing) {
+    scopesOf = key;
+    scopesAsked.abort();
+    scopesAsked = new AbortController();
+    get(api(`frames/${state.frame}/scopes`), scopesAsked.signal).then((r) => { if (scopesOf === key) { scopes = r; tell('scopes'); } }).catch(() => { if (scopesOf === key) scopes = null; });
+  }
   const box = h('div', { id: 'scopes' });
   if (!scopes) { box.append(quiet('Measuring.')); return box; }
   const { bins, columns } = scopes, line = (data, dash) => {
