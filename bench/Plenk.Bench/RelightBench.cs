@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Numerics;
+using Plenk.Core;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -46,7 +47,7 @@ public static class RelightBench
         var to = new float[width * height * 12];
         var copy = Stopwatch.StartNew();
         const int copies = 200;
-        for (int i = 0; i < copies; i++) { Parallel.For(0, 4, q => from.AsSpan(q * from.Length / 4, from.Length / 4).CopyTo(to.AsSpan(q * from.Length / 4))); }
+        for (int i = 0; i < copies; i++) { Parallel.For(0, 4, Cores.All, q => from.AsSpan(q * from.Length / 4, from.Length / 4).CopyTo(to.AsSpan(q * from.Length / 4))); }
         double limit = copy.Elapsed.TotalSeconds / copies * 15 / 24; // a copy reads and writes: 24 values a pixel move, of a picture 15
         Console.WriteLine($"lit again, {width} × {height}, four lamps with highlights: {1 / each:0.0} pictures a second from drag to {bytes / pictures / 1000.0:0} kB of JPEG (bar 20); {1000 * shade / pictures:0.0} ms of it shading, memory alone {1000 * limit:0.0} ms");
 
@@ -62,7 +63,7 @@ public static class RelightBench
         Ray[] rays = [.. Enumerable.Range(0, 400_000).Select(_ => { Vector3 d = Vector3.Normalize(new(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f)); return new Ray(new(random.NextSingle() * 6 - 3, 1 + random.NextSingle(), -random.NextSingle() * 8), d); })];
         TraceScene scene = engine.Set(shot).Scene;
         var timed = Stopwatch.StartNew();
-        Parallel.For(0, rays.Length / 4096, b => { for (int i = b * 4096; i < (b + 1) * 4096; i++) { scene.Occluded(rays[i], RayKinds.LightSet); } });
+        Parallel.For(0, rays.Length / 4096, Cores.All, b => { for (int i = b * 4096; i < (b + 1) * 4096; i++) { scene.Occluded(rays[i], RayKinds.LightSet); } });
         double perSecond = rays.Length / timed.Elapsed.TotalSeconds, alone = whole.Counts.Rays / perSecond;
         Console.WriteLine($"whole frame 1280 × 720, sun, panorama (64 samples) and contact look, all layers: {whole.Counts.Seconds:0.0} s, {whole.Counts.Rays / 1e6:0} M rays, {whole.Counts.Rays / whole.Counts.Seconds / 1e6:0.0} M/s; random rays alone go at {perSecond / 1e6:0.0} M/s: shading and sampling are {100 * Math.Max(0, 1 - alone / whole.Counts.Seconds):0} % of the time; noise left: shadow {whole.Counts.ShadowError:0.0000}, element {whole.Counts.ElementError:0.0000}");
     }

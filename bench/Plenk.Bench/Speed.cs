@@ -2,6 +2,7 @@ using System.Diagnostics;
 using System.Net.Http.Json;
 using System.Numerics;
 using System.Text.Json;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Lighting;
@@ -107,7 +108,7 @@ public static class Speed
     private static void BestOfAll(ref double millionsPerSecond, Ray[] rays, Func<Ray, bool> trace)
     {
         var watch = Stopwatch.StartNew();
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, rays.Length, 4096), part => { for (int i = part.Item1; i < part.Item2; i++) { trace(rays[i]); } });
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, rays.Length, 4096), Cores.All, part => { for (int i = part.Item1; i < part.Item2; i++) { trace(rays[i]); } });
         millionsPerSecond = Math.Max(millionsPerSecond, rays.Length / watch.Elapsed.TotalSeconds / 1e6);
     }
 

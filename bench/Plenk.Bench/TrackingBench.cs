@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracking;
@@ -66,7 +67,7 @@ public static class TrackingBench
             for (int f = First + 1; f <= Last; f++)
             {
                 GrayPyramid from = pictures[f - 1 - First], to = Fresh(pictures[f - First]);
-                Parallel.For(0, features.Length, i =>
+                Parallel.For(0, features.Length, Cores.All, i =>
                 {
                     if (chained[i] is not { } at) { return; }
                     double x = at.X, y = at.Y;

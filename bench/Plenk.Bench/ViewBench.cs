@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Numerics;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -33,7 +34,7 @@ public static class ViewBench
         double whole = watch.Elapsed.TotalSeconds;
         watch.Restart();
         long rays = 0;
-        Parallel.For(0, 1080, y =>
+        Parallel.For(0, 1080, Cores.All, y =>
         {
             long own = 0;
             for (int x = 0; x < 1920; x++)

@@ -21,14 +21,13 @@ internal static class MeasurePlateCommand
         var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
         var at = new Option<int>("--at") { Description = "frame", Required = true };
         var region = new Option<string?>("--region") { Description = "x,y,w,h in pixels (default: the whole picture)" };
-        var encoding = new Option<string?>("--encoding") { Description = $"{string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} (default: sRGB for integer files, linear for float)" };
-        encoding.AcceptOnlyFromAmong([.. ColorEncodings.Named.Select(n => n.Key)]);
-        var command = new Command("measure-plate", "Prints black, white, edge width and grain of a region as JSON, linear light.") { plate, at, region, encoding };
+        var space = new SpaceOptions();
+        var command = new Command("measure-plate", "Prints black, white, edge width and grain of a region as JSON, linear light.") { plate, at, region };
+        foreach (Option o in space.All) { command.Options.Add(o); }
         command.SetGuarded((parsed, stop) =>
         {
             if (!CameraOptions.Folders(parsed.GetValue(plate)!)) { return Task.FromResult(2); }
-            ColorEncoding? coded = ColorEncodings.Of(parsed.GetValue(encoding));
-            var folder = new PlateFolder(parsed.GetValue(plate)!, coded, stop);
+            var folder = new PlateFolder(parsed.GetValue(plate)!, space.Read(parsed), stop);
             int[] r = [];
             if (parsed.GetValue(region) is { } text)
             {
@@ -50,7 +49,8 @@ internal static class MeasurePlateCommand
             {
                 frame,
                 region = r,
-                encoding = folder.Encoding.ToString().ToLowerInvariant(),
+                encoding = folder.Space.Encoding.ToString().ToLowerInvariant(),
+                primaries = folder.Space.Primaries.Key,
                 black = Of(m.Black),
                 white = Of(m.White),
                 edge_px = m.EdgePx is { } e ? Math.Round(e, 4) : (double?)null,

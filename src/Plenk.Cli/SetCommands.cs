@@ -20,13 +20,12 @@ internal sealed class FilmedSetArguments
     public readonly Option<string> Rate = new("--rate") { Description = "frames a second, like 24 or 24000/1001", DefaultValueFactory = _ => "24" };
     public readonly Option<int?> CameraFirst = new("--camera-first") { Description = "the camera's frame that belongs to the first of the plate (default: the plate's own number)" };
     public readonly Option<string?> Lens = new("--lens") { Description = "k1,k2[,p1,p2[,k3]], over what the camera file says" };
-    public readonly Option<string?> Encoding = new("--encoding") { Description = $"{string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} (default: sRGB for integer files, linear for float)" };
+    private readonly SpaceOptions _space = new();
 
     public void AddTo(Command command, params Option[] these)
     {
-        Encoding.AcceptOnlyFromAmong([.. ColorEncodings.Named.Select(n => n.Key)]);
         foreach (Option o in these) { command.Options.Add(o); }
-        foreach (Option o in (Option[])[Rate, CameraFirst, Lens, Encoding]) { command.Options.Add(o); }
+        foreach (Option o in (Option[])[Rate, CameraFirst, Lens, .. _space.All]) { command.Options.Add(o); }
     }
 
     /// <summary>Null where an option makes no sense, which is said.</summary>
@@ -44,8 +43,7 @@ internal sealed class FilmedSetArguments
             }
             lens = new(k[0], k[1], k.ElementAtOrDefault(2), k.ElementAtOrDefault(3), k.ElementAtOrDefault(4));
         }
-        ColorEncoding? encoding = ColorEncodings.Of(parsed.GetValue(Encoding));
-        return CameraOptions.Folders(parsed.GetValue(Plate)) && CameraOptions.Files(parsed.GetValue(Camera)) ? new(rate, lens, parsed.GetValue(CameraFirst), encoding) : null;
+        return CameraOptions.Folders(parsed.GetValue(Plate)) && CameraOptions.Files(parsed.GetValue(Camera)) ? new(rate, lens, parsed.GetValue(CameraFirst), _space.Read(parsed)) : null;
     }
 
     public static bool Frames(string text, out IReadOnlyList<int> frames)
@@ -53,6 +51,30 @@ internal sealed class FilmedSetArguments
         if (FrameList.TryParse(text, out frames)) { return true; }
         Console.Error.WriteLine($"“{text}” is not a list of frames like 1001-1012,1020.");
         return false;
+    }
+}
+
+/// <summary>What the codes of integer files stand for.</summary>
+internal sealed class SpaceOptions
+{
+    private readonly Option<string?> _encoding = new("--encoding") { Description = $"{string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} (default: sRGB for integer files, linear for float)" };
+    private readonly Option<string?> _primaries = new("--primaries") { Description = $"of their light: {string.Join(", ", Primaries.Known.Select(p => p.Key))} (default: those that the encoding's standard goes with)" };
+
+    public SpaceOptions()
+    {
+        _encoding.AcceptOnlyFromAmong([.. ColorEncodings.Named.Select(n => n.Key)]);
+        _primaries.AcceptOnlyFromAmong([.. Primaries.Known.Select(p => p.Key)]);
+    }
+
+    public Option[] All => [_encoding, _primaries];
+
+    /// <summary>Null where neither is given.</summary>
+    public ColorSpace? Read(ParseResult parsed)
+    {
+        ColorEncoding? encoding = ColorEncodings.Of(parsed.GetValue(_encoding));
+        Primaries? primaries = parsed.GetValue(_primaries) is { } key ? Primaries.Named(key) : null;
+        if (encoding is null && primaries is null) { return null; }
+        return primaries is null ? ColorSpace.Usual(encoding!.Value) : new(encoding ?? ColorEncoding.Srgb, primaries);
     }
 }
 

@@ -24,8 +24,8 @@ public static class ElsewherePicture
                 for (int c = 0; c < 3; c++) { shown[x, y, c] = view.Filled ? open > 0.5f && (x + y) % 9 < 1 ? 0.5f * whole[x, y, c] : whole[x, y, c] : seen[x, y, c] + open * hatch; }
             }
         }
-        ColorEncoding encoding = shot.Plate?.Encoding ?? ColorEncoding.Srgb;
-        CodeImage codes = CodeImage.FromLinear(shown, encoding, 16).Through(engine.View(shot, SeenThrough.Display));
+        ColorSpace space = shot.Plate?.Space ?? ColorSpace.Srgb;
+        CodeImage codes = CodeImage.FromLinear(shown, space, 16).Through(engine.View(shot, SeenThrough.Display));
         return RasterFile.ToJpeg(codes with { Bits = 8, Codes = Array.ConvertAll(codes.Codes, c => (ushort)(c >> 8)) }, 88);
     }
 }

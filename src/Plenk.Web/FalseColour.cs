@@ -1,3 +1,4 @@
+using Plenk.Core;
 using Plenk.Core.Projection;
 using Plenk.Formats.Raster;
 
@@ -12,7 +13,7 @@ public static class FalseColour
     public static CodeImage Of(CoverageMap map, string kind)
     {
         var codes = new ushort[map.Width * map.Height * 3];
-        Parallel.For(0, map.Height, y =>
+        Parallel.For(0, map.Height, Cores.All, y =>
         {
             for (int x = 0; x < map.Width; x++)
             {
@@ -55,7 +56,7 @@ public static class FalseColour
     {
         int height = Math.Max(1, (int)Math.Round((double)fromHeight * width / fromWidth));
         var codes = new ushort[width * height * 3];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {

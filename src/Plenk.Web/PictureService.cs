@@ -112,7 +112,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 
     private static readonly PlateView PlainView = new(SeenThrough.Codes, ColorEncoding.Srgb, null, null, null);
 
-    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Encoding, seen.IsIdentity ? 8 : 16), draft, seen);
+    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Space, seen.IsIdentity ? 8 : 16), draft, seen);
 
     private static byte[] ToBytes(CodeImage codes, bool draft, PlateView seen)
     {

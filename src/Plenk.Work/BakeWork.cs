@@ -1,3 +1,4 @@
+using Plenk.Core;
 using Plenk.Core.Images;
 using Plenk.Core.Projection;
 using Plenk.Core.Sets;
@@ -69,7 +70,7 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
     private static CodeImage Straight(FloatImage tile)
     {
         var codes = new ushort[tile.Width * tile.Height * 4];
-        Parallel.For(0, tile.Height, y =>
+        Parallel.For(0, tile.Height, Cores.All, y =>
         {
             for (int i = y * tile.Width; i < (y + 1) * tile.Width; i++)
             {

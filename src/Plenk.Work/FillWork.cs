@@ -78,10 +78,11 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         if (patched > 0)
         {
             // Patches are compared as they are seen, not in light.
-            FloatImage codes = Coded(filled, plate.Encoding);
+            FloatImage codes = plate.Space.ToCodes(filled);
             codes = ExemplarFill.Fill(codes, left, [.. hole.Select(v => !v)], stop: stop, progress: part => progress("Filling by patches", (how == FillHow.Frames ? 0.8 : 0) + (how == FillHow.Frames ? 0.2 : 1) * part));
             filled = filled.Copy();
-            for (int i = 0; i < left.Length; i++) { if (left[i]) { for (int c = 0; c < 3; c++) { filled.Data[3 * i + c] = ColorEncodings.ToLinear(plate.Encoding, codes.Data[3 * i + c]); } } }
+            FloatImage light = plate.Space.ToLinear(codes);
+            for (int i = 0; i < left.Length; i++) { if (left[i]) { light.Data.AsSpan(3 * i, 3).CopyTo(filled.Data.AsSpan(3 * i)); } }
         }
         for (int i = 0; i < inside.Length; i++) { for (int c = 0; c < 3; c++) { filled.Data[3 * i + c] = picture.Data[3 * i + c] + inside[i] * (filled.Data[3 * i + c] - picture.Data[3 * i + c]); } }
         string by = how switch
@@ -97,8 +98,9 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
             Kind = SourceKind.Picture,
             Camera = camera,
             Frame = frame,
-            Media = media.Write(RasterFile.ToPng(CodeImage.FromLinear(filled, plate.Encoding, 16))),
+            Media = media.Write(RasterFile.ToPng(CodeImage.FromLinear(filled, plate.Space, 16))),
             Encoding = plate.Encoding,
+            Primaries = plate.Primaries,
             MadeBy = $"frame {frame}, what lies inside {matte.Name} filled {by}",
         };
     }
@@ -113,16 +115,17 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         CodeImage plate = engine.PlateCodes(through, source.Frame);
         FloatImage noisy = engine.Plate(through, source.Frame), quiet = engine.QuietPlate(through, source.Frame, plate.Width), picture = engine.SourcePicture(shot, source with { Matte = null }, source.Frame).Picture;
         if (picture.Width != plate.Width || picture.Height != plate.Height) { throw new ShotFault($"{source.Name} is {picture.Width} × {picture.Height}, the plate {plate.Width} × {plate.Height}: it cannot stand for a frame."); }
-        ColorEncoding encoding = through.Plate!.Encoding;
+        ColorSpace space = through.Plate!.Space;
+        FloatImage shown = space.ToCodes(picture), was = space.ToCodes(quiet);
         var changed = new float[plate.Width * plate.Height];
         for (int i = 0; i < changed.Length; i++)
         {
-            for (int c = 0; c < 3; c++) { if (Math.Abs(ColorEncodings.FromLinear(encoding, picture.Data[3 * i + c]) - ColorEncodings.FromLinear(encoding, quiet.Data[3 * i + c])) > 1.5f / 255) { changed[i] = 1; } }
+            for (int c = 0; c < 3; c++) { if (Math.Abs(shown.Data[3 * i + c] - was.Data[3 * i + c]) > 1.5f / 255) { changed[i] = 1; } }
         }
         FloatImage result = picture.Copy();
         // Measured on the plate itself: that is the grain that its surroundings have.
         Grain.Of(noisy)?.AddTo(result, changed, (uint)source.Frame);
-        CodeImage codes = CodeImage.FromLinear(result, encoding, 16);
+        CodeImage codes = CodeImage.FromLinear(result, space, 16);
         int top = (1 << plate.Bits) - 1;
         for (int i = 0; i < changed.Length; i++) { if (changed[i] == 0) { for (int c = 0; c < 3; c++) { codes.Codes[3 * i + c] = (ushort)(plate.Codes[i * plate.Channels + (plate.Channels >= 3 ? c : 0)] * 65535L / top); } } }
         return codes;
@@ -131,11 +134,4 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
     /// <summary>With the pixels beside it.</summary>
     private static bool[] Grown(bool[] hole, int w, int h) =>
         [.. Enumerable.Range(0, hole.Length).Select(i => hole[i] || (i % w > 0 && hole[i - 1]) || (i % w < w - 1 && hole[i + 1]) || (i >= w && hole[i - w]) || (i / w < h - 1 && hole[i + w]))];
-
-    private static FloatImage Coded(FloatImage linear, ColorEncoding encoding)
-    {
-        var codes = new FloatImage(linear.Width, linear.Height, 3);
-        for (int i = 0; i < codes.Data.Length; i++) { codes.Data[i] = ColorEncodings.FromLinear(encoding, linear.Data[i]); }
-        return codes;
-    }
 }

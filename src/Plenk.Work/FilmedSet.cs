@@ -14,7 +14,7 @@ using Plenk.Formats.Sequences;
 namespace Plenk.Work;
 
 /// <summary>How a folder of frames and a camera file are to be read; what is null is found or taken as usual.</summary>
-public sealed record FilmedSetOptions(FrameRate Rate, LensValues? Lens = null, int? CameraFirst = null, ColorEncoding? Encoding = null);
+public sealed record FilmedSetOptions(FrameRate Rate, LensValues? Lens = null, int? CameraFirst = null, ColorSpace? Space = null);
 
 /// <summary>A folder of frames, the camera that filmed them, and the rebuilt place: what the commands of the set and of projection work on.</summary>
 public sealed class FilmedSet
@@ -22,10 +22,10 @@ public sealed class FilmedSet
     private readonly string _plate;
     private readonly PlateCheckResult _check;
     private readonly ShotCamera _camera;
-    private readonly ColorEncoding _encoding;
+    private readonly ColorSpace _space;
 
-    private FilmedSet(string plate, PlateCheckResult check, ShotCamera camera, ColorEncoding encoding, SetScene set, IReadOnlyList<string> warnings) =>
-        (_plate, _check, _camera, _encoding, Set, Warnings) = (plate, check, camera, encoding, set, warnings);
+    private FilmedSet(string plate, PlateCheckResult check, ShotCamera camera, ColorSpace space, SetScene set, IReadOnlyList<string> warnings) =>
+        (_plate, _check, _camera, _space, Set, Warnings) = (plate, check, camera, space, set, warnings);
 
     public SetScene Set { get; }
     public IReadOnlyList<string> Warnings { get; }
@@ -43,7 +43,7 @@ public sealed class FilmedSet
         CameraSource source = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, cameraFirst, options.Rate, options.Lens));
         if (options.Lens is { } lens) { source = source with { Lens = lens }; }
         // What the files say of themselves wins over the flag: an EXR is light, whatever is thought of it.
-        ColorEncoding encoding = check.Encoding ?? options.Encoding ?? ColorEncoding.Srgb;
+        ColorSpace space = check.Encoding ?? options.Space ?? ColorSpace.Srgb;
         ShotCamera camera = Filmed(source, new(cameraFirst, first), new(first, last), width, height, options.Rate);
         var warnings = new List<string>();
         List<Piece> pieces = [];
@@ -60,7 +60,7 @@ public sealed class FilmedSet
                 pieces.Add(new Piece { Id = name, Name = name, Kind = PieceKind.Mesh, Media = name });
             }
         }
-        return new(plate, check, camera, encoding, new SetScene(pieces, (media, _) => meshes[media]), warnings);
+        return new(plate, check, camera, space, new SetScene(pieces, (media, _) => meshes[media]), warnings);
     }
 
     public (Pose Pose, Pinhole Pinhole) Camera(int frame) => _camera.TryAt(frame, out Pose pose, out Pinhole pinhole) ? (pose, pinhole)
@@ -80,7 +80,7 @@ public sealed class FilmedSet
         return RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(Path.Combine(_plate, f.File)), f.File).Bytes, f.File);
     }
 
-    public FloatImage Linear(int frame) => Codes(frame).ToLinear(_encoding);
+    public FloatImage Linear(int frame) => Codes(frame).ToLinear(_space);
 
     /// <summary>Held frames as sources; told what keeps one from showing anything.</summary>
     public IReadOnlyList<Projector> Sources(IReadOnlyList<int> frames, List<string> told)

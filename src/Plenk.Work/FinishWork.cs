@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Finishing;
@@ -104,8 +105,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private Func<int, float, float>? Moving(ShotDocument shot, int frame, int width)
     {
         int[] near = [.. Enumerable.Range(frame - 1, 3).Where(shot.Range.Contains)];
-        CodeImage Codes(int f) => width >= shot.Plate!.Width ? engine.PlateCodes(shot, f) : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Encoding, 16);
-        return GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), shot.Plate!.Encoding);
+        CodeImage Codes(int f) => width >= shot.Plate!.Width ? engine.PlateCodes(shot, f) : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Space, 16);
+        return GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), shot.Plate!.Space);
     }
 
     private const int LampSamples = 32;
@@ -213,7 +214,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private static float[] Distances(SetScene set, RayGrid grid)
     {
         var distance = new float[grid.Width * grid.Height];
-        Parallel.For(0, grid.Height, y => { for (int x = 0; x < grid.Width; x++) { distance[y * grid.Width + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
+        Parallel.For(0, grid.Height, Cores.All, y => { for (int x = 0; x < grid.Width; x++) { distance[y * grid.Width + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
         return distance;
     }
 

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Plenk.Core;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Projection;
@@ -109,7 +110,7 @@ public static class FootageWork
     public static CodeImage Shown(FloatImage tile)
     {
         var codes = new ushort[tile.Width * tile.Height * 3];
-        Parallel.For(0, tile.Height, y =>
+        Parallel.For(0, tile.Height, Cores.All, y =>
         {
             for (int i = y * tile.Width; i < (y + 1) * tile.Width; i++)
             {

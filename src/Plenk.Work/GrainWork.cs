@@ -1,3 +1,5 @@
+using System.Numerics;
+using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracking;
@@ -43,16 +45,18 @@ public sealed class GrainWork(ShotEngine engine, MediaStore media)
     }
 
     /// <summary>The standard deviation by channel and linear level that a frame and its neighbours differ by along their motion; null where there is no neighbour.</summary>
-    public static Func<int, float, float>? Moving(IReadOnlyList<CodeImage> frames, int centre, ColorEncoding encoding, CancellationToken stop = default)
+    public static Func<int, float, float>? Moving(IReadOnlyList<CodeImage> frames, int centre, ColorSpace space, CancellationToken stop = default)
     {
         if (frames.Count < 2 || frames.Any(f => f.Width != frames[0].Width || f.Height != frames[0].Height || f.Width < 64 || f.Height < 64)) { return null; }
         Func<int, float, float> noise = GrainFree.Noise([.. frames.Select(Coded)], centre, stop);
         return (channel, level) =>
         {
-            float code = Math.Clamp(ColorEncodings.FromLinear(encoding, level), 0.01f, 0.99f);
-            // A step of code, as light.
-            float slope = (ColorEncodings.ToLinear(encoding, code + 0.01f) - ColorEncodings.ToLinear(encoding, code - 0.01f)) / 0.02f;
-            return noise(channel, code) * slope;
+            float code = Math.Clamp(ColorEncodings.FromLinear(space.Encoding, level), 0.01f, 0.99f);
+            // A step of code, as light; of other primaries each channel's own noise comes through by its share.
+            float slope = (ColorEncodings.ToLinear(space.Encoding, code + 0.01f) - ColorEncodings.ToLinear(space.Encoding, code - 0.01f)) / 0.02f;
+            Vec3 share = space.Share(channel);
+            float N(double by, int from) => by == 0 ? 0 : (float)by * noise(from, code);
+            return slope * new Vector3(N(share.X, 0), N(share.Y, 1), N(share.Z, 2)).Length();
         };
     }
 }

@@ -23,9 +23,9 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         double focal = shot.Camera?.Samples is { Count: > 0 } samples ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width : plate.FocalMm ?? 0;
         FormattableString camera = $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
         string primaries = Primaries.Named(choice.Primaries)!.Name;
-        FormattableString colour = $"EXR scene-linear, primaries of {primaries}, alpha premultiplied; comp pictures in {ColorEncodings.NameOf(plate.Encoding)}";
+        FormattableString colour = $"EXR scene-linear, primaries of {primaries}, alpha premultiplied; comp pictures in {plate.Space.Name}";
         return new(shot.Production, shot.Sequence, shot.Code, version, revision, DateTimeOffset.UtcNow, frames, shot.Rate,
-            FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {ColorEncodings.NameOf(plate.Encoding)}, frames {shot.Range.First} to {shot.Range.Last}"),
+            FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {plate.Space.Name}, frames {shot.Range.First} to {shot.Range.Last}"),
             camera.ToString(CultureInfo.InvariantCulture), lens.ToString(CultureInfo.InvariantCulture), colour.ToString(CultureInfo.InvariantCulture),
             Recombining(shot, primaries), [.. shot.Finish.InOrder().Select(s => $"{FinishChecks.NameOf(s.Kind)}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(s.Kind > FinishKind.ShadowMerge ? " (after the merge)" : "")}")],
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],

@@ -125,7 +125,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         {
             CodeImage comp = Comp(16);
             string name = NameOf(shot, choice, version, "comp", frame, "png");
-            files.Add(Codes(folder, begun, name, "png", frame, RasterFile.ToPng(comp), comp, $"comp, 16 bit, {ColorEncodings.NameOf(shot.Plate.Encoding)}"));
+            files.Add(Codes(folder, begun, name, "png", frame, RasterFile.ToPng(comp), comp, $"comp, 16 bit, {shot.Plate.Space.Name}"));
         }
         if (choice.Formats.Contains("dpx"))
         {
@@ -133,7 +133,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             CodeImage comp = Comp(bits);
             byte transfer = shot.Plate.Encoding switch { ColorEncoding.Linear => 2, ColorEncoding.PrintingDensity => 1, ColorEncoding.AcesCct => 3, ColorEncoding.Bt1886 or ColorEncoding.Bt709 => 6, _ => 0 };
             string name = NameOf(shot, choice, version, "comp", frame, "dpx");
-            files.Add(Codes(folder, begun, name, "dpx", frame, DpxFile.Write(comp, bits, transfer, frame, shot.Rate), comp, $"comp, {bits} bit, {ColorEncodings.NameOf(shot.Plate.Encoding)}"));
+            files.Add(Codes(folder, begun, name, "dpx", frame, DpxFile.Write(comp, bits, transfer, frame, shot.Rate), comp, $"comp, {bits} bit, {shot.Plate.Space.Name}"));
         }
         if (choice.ForReview)
         {

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Numerics;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -105,7 +106,7 @@ public static class LightWork
         SetScene set = engine.Set(Hanging.At(shot, frame));
         RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
         var piece = new int[plate.Width * plate.Height];
-        Parallel.For(0, plate.Height, y =>
+        Parallel.For(0, plate.Height, Cores.All, y =>
         {
             for (int x = 0; x < plate.Width; x++)
             {

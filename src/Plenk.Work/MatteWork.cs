@@ -1,3 +1,4 @@
+using Plenk.Core;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -86,7 +87,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         var scene = new ElementScene(engine.Elements(at, frame));
         Core.Cameras.RayGrid grid = engine.Grid(shot, frame, width, height);
         var result = new float[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {

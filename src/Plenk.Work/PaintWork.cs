@@ -17,7 +17,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         FloatImage picture = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
         string name = $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
-        if (!exr) { return (name, RasterFile.ToPng(CodeImage.FromLinear(picture, ownColour ? ColorEncoding.Srgb : plate.Encoding, 16))); }
+        if (!exr) { return (name, RasterFile.ToPng(CodeImage.FromLinear(picture, ownColour ? ColorSpace.Srgb : plate.Space, 16))); }
         return (name, ExrFile.ToBytes(picture.Width, picture.Height, [.. ExrChannel.Of(picture, "RGB", half: true)]));
     }
 
@@ -36,22 +36,22 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         {
             throw new ShotFault($"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping.");
         }
-        ColorEncoding encoding = taken.Encoding ?? (ownColour ? ColorEncoding.Srgb : plate.Encoding);
+        ColorSpace space = taken.Encoding ?? (ownColour ? ColorSpace.Srgb : plate.Space);
         if (taken.Note is { } told) { notes.Add($"{name}: {told}."); }
         if (codes.Bits == 8 && plate.Bits > 8) { notes.Add($"{name} has 8 bits, the plate {plate.Bits}: soft ramps may show steps. Export it at 16 bits."); }
         // Most of a painted frame is as it went out; what is different everywhere was encoded otherwise or is another frame.
         FloatImage sent = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
-        double Share(ColorEncoding e, FloatImage against) => Agreeing(codes, e, against);
-        double now = Share(encoding, sent);
+        double Share(ColorSpace s, FloatImage against) => Agreeing(codes, s, against);
+        double now = Share(space, sent);
         if (now < 0.3)
         {
-            var (other, agrees) = Enum.GetValues<ColorEncoding>().Where(e => e != encoding).Select(e => (e, Share(e, sent))).MaxBy(e => e.Item2);
-            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {ColorEncodings.NameOf(encoding)}, but like it as {ColorEncodings.NameOf(other)}. Export it as {ColorEncodings.NameOf(encoding)}, or as EXR, which is always linear."); }
+            var (other, agrees) = Enum.GetValues<ColorEncoding>().Where(e => e != space.Encoding).Select(e => new ColorSpace(e, space.Primaries)).Select(s => (s, Share(s, sent))).MaxBy(s => s.Item2);
+            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {space.Name}, but like it as {other.Name}. Export it as {space.Name}, or as EXR, which is always linear."); }
             if (!ownColour)
             {
                 foreach (int f in Enumerable.Range(1, 12).SelectMany(k => (int[])[frame - k, frame + k]).Where(through.Range.Contains))
                 {
-                    try { if (Share(encoding, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now)) { throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there."); } }
+                    try { if (Share(space, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now)) { throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there."); } }
                     catch (MissingMediaException) { }
                 }
             }
@@ -65,22 +65,23 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
             Camera = camera,
             Frame = frame,
             Media = media.Write(taken.Bytes),
-            Encoding = encoding,
+            Encoding = space.Encoding,
+            Primaries = space.PrimariesKey,
             OwnColour = ownColour,
             MadeBy = $"{name}, {(ownColour ? "own colour, " : "")}{100 * (1 - now):0} % of it painted",
         };
     }
 
     /// <summary>The share of pixels that are alike, light by light to 4 % and a little.</summary>
-    private static double Agreeing(CodeImage codes, ColorEncoding encoding, FloatImage picture)
+    private static double Agreeing(CodeImage codes, ColorSpace space, FloatImage picture)
     {
-        float[] table = ColorEncodings.LinearTable(encoding, codes.Bits);
+        FloatImage light = codes.ToLinear(space);
         int n = 0, alike = 0, step = Math.Max(1, codes.Width * codes.Height / 40_000);
         for (int i = 0; i < codes.Width * codes.Height; i += step)
         {
             n++;
             bool same = true;
-            for (int c = 0; c < 3; c++) { float a = table[codes.Codes[i * codes.Channels + (codes.Channels >= 3 ? c : 0)]], b = picture.Data[3 * i + c]; same &= Math.Abs(a - Math.Clamp(b, 0, 1.2f)) <= 0.04f * Math.Max(a, b) + 0.004f || (a >= 0.999f && b >= 1); }
+            for (int c = 0; c < 3; c++) { float a = light.Data[3 * i + c], b = picture.Data[3 * i + c]; same &= Math.Abs(a - Math.Clamp(b, 0, 1.2f)) <= 0.04f * Math.Max(a, b) + 0.004f || (a >= 0.999f && b >= 1); }
             if (same) { alike++; }
         }
         return (double)alike / n;

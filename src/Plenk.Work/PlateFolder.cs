@@ -11,16 +11,16 @@ public sealed class PlateFolder
     private readonly string _folder;
     private readonly PlateCheckResult _check;
 
-    public ColorEncoding Encoding { get; }
+    public ColorSpace Space { get; }
     public int First => _check.Frames[0].Frame;
     public int Last => _check.Frames[^1].Frame;
 
-    /// <param name="encoding">What the files say of themselves wins over it.</param>
-    public PlateFolder(string folder, ColorEncoding? encoding, CancellationToken stop = default)
+    /// <param name="space">What the files say of themselves wins over it.</param>
+    public PlateFolder(string folder, ColorSpace? space, CancellationToken stop = default)
     {
         _folder = folder;
         _check = SolveWork.Frames(folder, stop);
-        Encoding = _check.Encoding ?? encoding ?? ColorEncoding.Srgb;
+        Space = _check.Encoding ?? space ?? ColorSpace.Srgb;
     }
 
     public CodeImage Codes(int frame)
@@ -34,9 +34,9 @@ public sealed class PlateFolder
     {
         CodeImage own = Codes(frame);
         if (x < 0 || y < 0 || width < 16 || height < 16 || x + width > own.Width || y + height > own.Height) { throw new ShotFault($"The region {x},{y},{width},{height} must lie within the picture, {own.Width} × {own.Height}, and be 16 × 16 pixels at least."); }
-        FloatImage region = own.ToLinear(Encoding).Cut(new(x, y, x + width, y + height));
+        FloatImage region = own.ToLinear(Space).Cut(new(x, y, x + width, y + height));
         int[] near = [.. _check.Frames.Select(f => f.Frame).Where(f => Math.Abs(f - frame) <= 1)];
-        Func<int, float, float>? moving = GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), Encoding, stop);
+        Func<int, float, float>? moving = GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), Space, stop);
         // Of pictures without any noise what moves says nothing.
         Grain? still = Grain.Of(region), told = moving is null ? still : Grain.Of(region, moving);
         return PlateMeasure.Of(region, told ?? still);

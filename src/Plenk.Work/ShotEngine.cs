@@ -1,6 +1,7 @@
 using System.Numerics;
 using System.Text;
 using System.Text.Json;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
@@ -167,7 +168,7 @@ public sealed class ShotEngine
     }
 
     /// <summary>What the shot's pictures are seen through.</summary>
-    public PlateView View(ShotDocument shot, SeenThrough through) => new(through, shot.Plate?.Encoding ?? ColorEncoding.Srgb, shot.Look.Cdl?.ToCdl(),
+    public PlateView View(ShotDocument shot, SeenThrough through) => new(through, shot.Plate?.Space ?? ColorSpace.Srgb, shot.Look.Cdl?.ToCdl(),
         through == SeenThrough.Look && shot.Look.LutMedia is { } lut ? _luts.Get(lut, () => CubeFile.Read(media.Read(lut), shot.Look.LutName)) : null, shot.Look.Curve);
 
     /// <summary>The contrast curve that suits a frame.</summary>
@@ -183,7 +184,7 @@ public sealed class ShotEngine
     public FloatImage QuietPlate(ShotDocument shot, int frame, int width)
     {
         if (shot.Plate?.GrainFree is null) { return Plate(shot, frame, width); }
-        FloatImage linear = GrainFreeCodes(shot, frame).ToLinear(shot.Plate.Encoding);
+        FloatImage linear = GrainFreeCodes(shot, frame).ToLinear(shot.Plate.Space);
         return width >= linear.Width ? linear : linear.ReducedTo(width, HeightFor(shot, width));
     }
 
@@ -191,10 +192,10 @@ public sealed class ShotEngine
     public FloatImage Plate(ShotDocument shot, int frame, int? width = null)
     {
         string hash = FrameMedia(shot, frame);
-        ColorEncoding encoding = shot.Plate!.Encoding;
+        ColorSpace space = shot.Plate!.Space;
         int full = shot.Plate.Width;
-        if (width is not { } w || w >= full) { return _linear.Get($"{hash}/{encoding}", () => PlateCodes(shot, frame).ToLinear(encoding)); }
-        return _linear.Get($"{hash}/{encoding}/{w}", () => Plate(shot, frame).ReducedTo(w, HeightFor(shot, w)));
+        if (width is not { } w || w >= full) { return _linear.Get($"{hash}/{space.Name}", () => PlateCodes(shot, frame).ToLinear(space)); }
+        return _linear.Get($"{hash}/{space.Name}/{w}", () => Plate(shot, frame).ReducedTo(w, HeightFor(shot, w)));
     }
 
     private static int HeightFor(ShotDocument shot, int width) => Math.Max(1, (int)Math.Round((double)shot.Plate!.Height * width / shot.Plate.Width));
@@ -317,21 +318,22 @@ public sealed class ShotEngine
     {
         int width = layers.Comp.Width, height = layers.Comp.Height;
         CodeImage plate = PlateCodes(shot, frame), under = plate;
-        ColorEncoding encoding = shot.Plate!.Encoding;
+        ColorSpace space = shot.Plate!.Space;
         if (plate.Width != width || plate.Height != height)
         {
-            under = _codes.Get($"{FrameMedia(shot, frame)}/{encoding}/{width}", () => CodeImage.FromLinear(Plate(shot, frame, width), encoding, plate.Bits));
+            under = _codes.Get($"{FrameMedia(shot, frame)}/{space.Name}/{width}", () => CodeImage.FromLinear(Plate(shot, frame, width), space, plate.Bits));
         }
         int deep = bits ?? plate.Bits;
         double by = ((1 << deep) - 1) / (double)((1 << plate.Bits) - 1);
         var codes = new ushort[width * height * 3];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int i = y * width; i < (y + 1) * width; i++)
             {
+                Vector3 code = layers.Touched[i] ? space.ToCodes(new Vector3(layers.Comp.Data.AsSpan(3 * i, 3))) : default;
                 for (int c = 0; c < 3; c++)
                 {
-                    codes[3 * i + c] = layers.Touched[i] ? (ushort)ColorEncodings.ToCode(encoding, layers.Comp.Data[3 * i + c], deep)
+                    codes[3 * i + c] = layers.Touched[i] ? (ushort)ColorEncodings.Rounded(code[c], deep)
                         : deep == plate.Bits ? under.Codes[i * under.Channels + c] : (ushort)Math.Round(under.Codes[i * under.Channels + c] * by);
                 }
             }
@@ -384,7 +386,7 @@ public sealed class ShotEngine
             {
                 // Grain that is laid on a set would stand still there; a painted picture is taken as it is.
                 CodeImage codes = RasterFile.Read(media.Read(source.Media!), source.Name);
-                picture = codes.ToLinear(source.Encoding ?? through.Plate?.Encoding ?? ColorEncoding.Srgb);
+                picture = codes.ToLinear(source.Encoding is { } encoding ? ColorSpace.Of(encoding, source.Primaries) : through.Plate?.Space ?? ColorSpace.Srgb);
                 if (codes.Channels is 2 or 4) { float top = (1 << codes.Bits) - 1; kept = [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[(i + 1) * codes.Channels - 1] / top)]; }
                 if (source.OwnColour) { picture = OwnColour.Lit(picture, LightOn(through, frame, picture.Width)); }
             }
@@ -554,7 +556,7 @@ public sealed class ShotEngine
         RayGrid grid = Grid(shot, frame, map.Width, map.Height);
         var relative = new float[map.Depth.Length];
         var piece = new int[map.Depth.Length];
-        Parallel.For(0, map.Height, y =>
+        Parallel.For(0, map.Height, Cores.All, y =>
         {
             for (int x = 0; x < map.Width; x++)
             {

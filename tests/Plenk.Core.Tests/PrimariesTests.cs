@@ -1,3 +1,4 @@
+using System.Numerics;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Xunit;
@@ -49,7 +50,7 @@ public class PrimariesTests
         Assert.Null(Primaries.Of([0.3f, 0.3f, 0.4f, 0.4f, 0.5f, 0.5f, 0.3127f, 0.329f])); // on a line
         Assert.Null(Primaries.Of([float.NaN, 0.33f, 0.3f, 0.6f, 0.15f, 0.06f, 0.3127f, 0.329f]));
         Assert.Null(Primaries.Of([0.64f, 0.33f, 0.3f, 0.6f, 0.15f, 0.06f, 0.3127f, 0]));
-        Assert.Null(Primaries.Named("adobe"));
+        Assert.Null(Primaries.Named("purple"));
     }
 
     // Derived: a picture put together from converted layers is the converted picture, so a coloured shadow needs a ratio of its own there.
@@ -66,5 +67,58 @@ public class PrimariesTests
         Assert.Equal([0.6f, 0.6f, 0.6f, 1, 1, 1], ratio.Data[6..]);
         Assert.InRange(ratio.Data[3], 0.4f, 0.5f);
         Assert.Same(shadow, Primaries.ConvertRatio(shadow, plate, Matrix3.Identity));
+    }
+
+    // S-2016-001 encodes ACEScg, BT.2100 and BT.2408 light of BT.2020: pure red of BT.709 is (0.6130974, 0.0701937, 0.0206156) in the one, (0.6274039, 0.0690973, 0.0163914) in the other.
+    [Theory]
+    [InlineData(ColorEncoding.AcesCct, new[] { 0.6130974, 0.07019372, 0.02061559 })]
+    [InlineData(ColorEncoding.Pq, new[] { 0.6274039, 0.06909729, 0.01639144 })]
+    [InlineData(ColorEncoding.Hlg, new[] { 0.6274039, 0.06909729, 0.01639144 })]
+    [InlineData(ColorEncoding.Bt1886, new[] { 1.0, 0, 0 })]
+    public void Codes_stand_for_light_of_the_standards_primaries(ColorEncoding encoding, double[] red)
+    {
+        var space = ColorSpace.Usual(encoding);
+        var codes = new Vector3([.. red.Select(v => ColorEncodings.FromLinear(encoding, (float)v))]);
+        Vector3 light = space.ToLinear(codes);
+        Assert.Equal(1, light.X, 2e-4);
+        Assert.Equal(0, light.Y, 2e-4);
+        Assert.Equal(0, light.Z, 2e-4);
+        Assert.InRange(Vector3.Distance(codes, space.ToCodes(Vector3.UnitX)), 0, 2e-3f);
+        // Grey is grey in all of them.
+        Assert.InRange(Vector3.Distance(new(0.18f), space.ToLinear(new Vector3(ColorEncodings.FromLinear(encoding, 0.18f)))), 0, 1e-4f);
+        // Seen on an sRGB display it is that display's red.
+        Vector3 shown = Vector3.Clamp(new PlateView(SeenThrough.Display, space, null, null, null).Apply(codes), Vector3.Zero, Vector3.One);
+        Assert.InRange(Vector3.Distance(Vector3.UnitX, shown), 0, 5e-3f);
+    }
+
+    [Fact]
+    public void A_space_is_known_by_its_names()
+    {
+        Assert.Equal((ColorSpace.Srgb, true), (ColorSpace.Of(ColorEncoding.Srgb, null), new PlateView(SeenThrough.Display, ColorSpace.Of(ColorEncoding.Srgb, "bt709"), null, null, null).IsIdentity));
+        Assert.Equal(("BT.2100 PQ of BT.2020", "bt2020"), (ColorSpace.Usual(ColorEncoding.Pq).Name, ColorSpace.Usual(ColorEncoding.Pq).PrimariesKey));
+        Assert.Equal(("sRGB", null), (ColorSpace.Srgb.Name, ColorSpace.Srgb.PrimariesKey));
+        Assert.False(new PlateView(SeenThrough.Display, ColorSpace.Of(ColorEncoding.Srgb, "acescg"), null, null, null).IsIdentity);
+        foreach (Primaries p in Primaries.Known) { Assert.Equal(ColorSpace.Of(ColorEncoding.Hlg, p.Key), new ColorSpace(ColorEncoding.Hlg, p)); }
+    }
+
+    // Whole pictures go the same way as single colours, and come back; alpha is let be.
+    [Fact]
+    public void A_picture_comes_back_from_its_codes()
+    {
+        var random = new Random(3);
+        var light = new FloatImage(16, 9, 4, [.. Enumerable.Range(0, 16 * 9 * 4).Select(_ => (float)(2 * random.NextDouble()))]);
+        foreach (ColorEncoding encoding in Enum.GetValues<ColorEncoding>())
+        {
+            var space = new ColorSpace(encoding, Primaries.Bt2020);
+            FloatImage back = space.ToLinear(space.ToCodes(light));
+            for (int i = 0; i < light.Data.Length; i++)
+            {
+                Assert.Equal(light.Data[i], back.Data[i], 2e-4f);
+                if (i % 4 == 3) { Assert.Equal(light.Data[i], back.Data[i]); }
+            }
+            Assert.Equal(space.ToCodes(new Vector3(light.Data.AsSpan(0, 3))), new Vector3(space.ToCodes(light).Data.AsSpan(0, 3)));
+            // What of each channel comes through adds up to 1: white stays white.
+            for (int c = 0; c < 3; c++) { Assert.Equal(1, space.Share(c).X + space.Share(c).Y + space.Share(c).Z, 1e-9); }
+        }
     }
 }

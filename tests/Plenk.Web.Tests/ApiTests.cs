@@ -199,4 +199,34 @@ public sealed class ApiTests(Application application)
             File.Delete(file);
         }
     }
+
+    // Codes of an encoding stand for light of the primaries that its standard goes with, unless others are named.
+    [Theory]
+    [InlineData("acescct", "", "acesCct", "acescg")]
+    [InlineData("pq", "", "pq", "bt2020")]
+    [InlineData("pq", "bt709", "pq", null)]
+    [InlineData("bt1886", "bt2020", "bt1886", "bt2020")]
+    [InlineData("srgb", "", "srgb", null)]
+    public async Task A_plate_keeps_what_its_codes_stand_for(string encoding, string primaries, string kept, string? of)
+    {
+        long id = await NewShot($"ENC_{encoding}_{primaries}");
+        MultipartFormDataContent form = Frames(("p.1001.png", Png()));
+        form.Add(new StringContent(encoding), "encoding");
+        form.Add(new StringContent(primaries), "primaries");
+        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"/api/shots/{id}/plate", form)).StatusCode);
+        JsonElement plate = (await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}")).GetProperty("document").GetProperty("plate");
+        Assert.Equal(kept, plate.GetProperty("encoding").GetString());
+        Assert.Equal(of, plate.TryGetProperty("primaries", out JsonElement p) ? p.GetString() : null);
+    }
+
+    [Theory]
+    [InlineData("encoding", "film", "“film” is not an encoding that is known")]
+    [InlineData("primaries", "wide", "“wide” names no primaries; bt709, bt2020, acescg, aces2065-1 do.")]
+    public async Task What_codes_cannot_stand_for_is_told(string field, string value, string words)
+    {
+        long id = await NewShot($"ENC_{value}");
+        MultipartFormDataContent form = Frames(("p.1001.png", Png()));
+        form.Add(new StringContent(value), field);
+        Assert.Contains(words, await ShotClient.Refused(_client.PostAsync($"/api/shots/{id}/plate", form)));
+    }
 }

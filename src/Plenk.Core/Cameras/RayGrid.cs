@@ -27,7 +27,7 @@ public sealed class RayGrid : IViewRays
         (_right, _up, _back) = (r.Column(0).ToSingle(), r.Column(1).ToSingle(), r.Column(2).ToSingle());
         _stride = pinhole.Width + 1;
         _corner = new Vector2[_stride * (pinhole.Height + 1)];
-        Parallel.For(0, pinhole.Height + 1, y =>
+        Parallel.For(0, pinhole.Height + 1, Cores.All, y =>
         {
             for (int x = 0; x <= pinhole.Width; x++)
             {

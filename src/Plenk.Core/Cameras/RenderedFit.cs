@@ -54,7 +54,7 @@ public sealed record RenderedFit(int Width, int Height, int DataX, int DataY, in
         FloatImage from = w < Width ? picture.ReducedTo(w, h) : picture;
         double sx = (double)w / Width, sy = (double)h / Height;
         var result = new FloatImage(frame.Width, frame.Height, picture.Channels);
-        Parallel.For(0, frame.Height, y =>
+        Parallel.For(0, frame.Height, Cores.All, y =>
         {
             for (int x = 0; x < frame.Width; x++)
             {

@@ -82,7 +82,7 @@ public static class Defocus
             if (!any) { continue; }
             if (covered) { own = CarriedOn(own, layer, l, known); }
             FloatImage blurred = Disc(own, Math.Min(MostPixels, discs[l]), shape);
-            Parallel.For(0, h, y =>
+            Parallel.For(0, h, Cores.All, y =>
             {
                 Span<float> to = result.Row(y), from = blurred.Row(y);
                 for (int x = 0; x < w; x++)
@@ -135,7 +135,7 @@ public static class Defocus
         int w = image.Width, h = image.Height, n = image.Channels;
         // Sums along each row from the left: a run is the difference of two, with shares of the pixels at its ends.
         var sums = new double[h][];
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             var s = new double[(w + 1) * n];
             ReadOnlySpan<float> row = image.Row(y);
@@ -143,7 +143,7 @@ public static class Defocus
             sums[y] = s;
         });
         var result = new FloatImage(w, h, n);
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             Span<float> to = result.Row(y);
             foreach (var (dy, from, until, weight) in runs)

@@ -155,7 +155,7 @@ public sealed class Finisher
         float[] mask = Mask(s);
         foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[_element, _held])
         {
-            Parallel.For(_box.Y0, _box.Y1, y =>
+            Parallel.For(_box.Y0, _box.Y1, Cores.All, y =>
             {
                 for (int i = y * _width + _box.X0; i < y * _width + _box.X1; i++)
                 {
@@ -242,7 +242,7 @@ public sealed class Finisher
         var radius = new float[_width * _height];
         var near = new float[_width * _height];
         double perMm = _context.PlateWidth / _context.SensorWidthMm;
-        Parallel.For(_box.Y0, _box.Y1, y =>
+        Parallel.For(_box.Y0, _box.Y1, Cores.All, y =>
         {
             for (int x = _box.X0; x < _box.X1; x++)
             {
@@ -273,7 +273,7 @@ public sealed class Finisher
         Replace(s, reach, (image, box) =>
         {
             FloatImage result = image.Copy();
-            Parallel.For(0, box.Height, y =>
+            Parallel.For(0, box.Height, Cores.All, y =>
             {
                 Span<float> from = stackalloc float[4];
                 for (int x = 0; x < box.Width; x++)
@@ -303,7 +303,7 @@ public sealed class Finisher
         if (!box.IsEmpty)
         {
             FloatImage from = Blur.Gaussian(_shadow.Cut(box), sigma), result = _shadow.Copy();
-            Parallel.For(0, box.Height, y =>
+            Parallel.For(0, box.Height, Cores.All, y =>
             {
                 ReadOnlySpan<float> row = from.Row(y);
                 for (int x = 0; x < box.Width; x++)
@@ -335,7 +335,7 @@ public sealed class Finisher
         float[]? lies = join.Matte is { } id ? (_context.Matte ?? throw new FinishFault("That matte is not at hand here."))(id) : null;
         Vector3 level = join.Level?.ToSingle() ?? new(0.5f);
         FloatImage result = _shadow.Copy();
-        Parallel.For(0, _height, y =>
+        Parallel.For(0, _height, Cores.All, y =>
         {
             for (int i = y * _width; i < (y + 1) * _width; i++)
             {

@@ -39,7 +39,7 @@ public static class LensLight
     public static void Glow(FloatImage comp, FloatImage held, FloatImage added, float threshold, double sigma, float[] mask, bool[] touched)
     {
         var bright = new FloatImage(comp.Width, comp.Height, 3);
-        Parallel.For(0, comp.Height, y =>
+        Parallel.For(0, comp.Height, Cores.All, y =>
         {
             for (int i = y * comp.Width; i < (y + 1) * comp.Width; i++)
             {
@@ -60,7 +60,7 @@ public static class LensLight
 
     private static void Lay(FloatImage comp, FloatImage light, PixelBox box, float[] mask, bool[] touched)
     {
-        Parallel.For(0, box.Height, y =>
+        Parallel.For(0, box.Height, Cores.All, y =>
         {
             for (int x = 0; x < box.Width; x++)
             {
@@ -87,7 +87,7 @@ public static class LensLight
         if (top <= 0) { return; }
         Vector3 colour = lamp.Color / top;
         (double At, double Size, Vector3 Tint)[] ghosts = [(-0.35, 0.30, new(1, 0.8f, 0.6f)), (-0.7, 0.55, new(0.6f, 0.9f, 1)), (-1.15, 0.2, new(0.8f, 1, 0.7f)), (0.45, 0.14, new(1, 0.7f, 0.8f))];
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {

@@ -31,7 +31,7 @@ public static class Reframing
         if (ox == 0 && oy == 0 && turn == 0 && scale == 1) { return (comp, touched); }
         double cx = comp.Width / 2.0, cy = comp.Height / 2.0, a = turn * Math.PI / 180, cos = Math.Cos(a) / scale, sin = Math.Sin(a) / scale;
         var result = new FloatImage(comp.Width, comp.Height, 3);
-        Parallel.For(0, comp.Height, y =>
+        Parallel.For(0, comp.Height, Cores.All, y =>
         {
             for (int x = 0; x < comp.Width; x++)
             {
@@ -49,7 +49,7 @@ public static class Reframing
         double size = Math.Max(1, ripple.SizePixels * context.Scale), t = context.Seconds * ripple.PerSecond;
         FloatImage result = comp.Copy();
         var moved = (bool[])touched.Clone();
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             Span<float> drive = stackalloc float[Math.Max(3, picture?.Channels ?? 3)];
             for (int x = 0; x < w; x++)

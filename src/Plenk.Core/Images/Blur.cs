@@ -29,7 +29,7 @@ public static class Blur
         float[] kernel = Kernel(sigma);
         int w = image.Width, h = image.Height, n = image.Channels, row = w * n;
         var across = new FloatImage(w, h, n);
-        Parallel.For(0, h, () => new float[(w + 2 * kernel.Length) * n], (y, _, wide) =>
+        Parallel.For(0, h, Cores.All, () => new float[(w + 2 * kernel.Length) * n], (y, _, wide) =>
         {
             ReadOnlySpan<float> from = image.Row(y);
             int pad = kernel.Length * n;
@@ -40,7 +40,7 @@ public static class Blur
             return wide;
         }, _ => { });
         var result = new FloatImage(w, h, n);
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             Span<float> to = result.Row(y);
             for (int k = 1 - kernel.Length; k < kernel.Length; k++) { Add(to, across.Row(Math.Clamp(y + k, 0, h - 1)), kernel[Math.Abs(k)]); }

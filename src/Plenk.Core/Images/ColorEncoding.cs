@@ -8,7 +8,7 @@ public enum ColorEncoding
     /// <summary>ITU-R BT.1886: a pure power of 2.4 (black at 0).</summary>
     Bt1886,
     Linear,
-    /// <summary>ACES S-2016-001, on whatever primaries the production works in.</summary>
+    /// <summary>ACES S-2016-001.</summary>
     AcesCct,
     /// <summary>ITU-R BT.709-6, as a camera encodes it; for a picture made to be looked at take <see cref="Bt1886"/>.</summary>
     Bt709,
@@ -122,10 +122,12 @@ public static class ColorEncodings
     }
 
     /// <summary>Nearest integer code of a linear value; values outside the range are clamped, a NaN becomes 0.</summary>
-    public static int ToCode(ColorEncoding encoding, float linear, int bits)
+    public static int ToCode(ColorEncoding encoding, float linear, int bits) => Rounded(FromLinear(encoding, linear), bits);
+
+    /// <summary>The integer that stands for a code 0..1; outside of that it is clamped, a NaN becomes 0.</summary>
+    public static int Rounded(float code, int bits)
     {
         int top = (1 << bits) - 1;
-        float v = FromLinear(encoding, linear);
-        return v > 0 ? (int)Math.Min(top, v * (double)top + 0.5) : 0;
+        return code > 0 ? (int)Math.Min(top, code * (double)top + 0.5) : 0;
     }
 }

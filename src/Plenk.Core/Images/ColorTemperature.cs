@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Images;
 
@@ -33,12 +34,10 @@ public static class ColorTemperature
         return -449 * n * n * n + 3525 * n * n - 6823.3 * n + 5520.33;
     }
 
+    private static readonly Matrix3 FromXyz = Primaries.Bt709.ToXyz().Inverse();
+
     /// <summary>Linear BT.709 of a chromaticity with luminance 1.</summary>
-    public static Vector3 ToRgb((double X, double Y) c)
-    {
-        double x = c.X / c.Y, z = (1 - c.X - c.Y) / c.Y;
-        return new((float)(3.2404542 * x - 1.5371385 - 0.4985314 * z), (float)(-0.9692660 * x + 1.8760108 + 0.0415560 * z), (float)(0.0556434 * x - 0.2040259 + 1.0572252 * z));
-    }
+    public static Vector3 ToRgb((double X, double Y) c) => (FromXyz * new Vec3(c.X / c.Y, 1, (1 - c.X - c.Y) / c.Y)).ToSingle();
 
     /// <summary>A light's colour, its largest channel 1, none below 0: a black body's up to 4,000 K, daylight's above.</summary>
     public static Vector3 Of(double kelvin)

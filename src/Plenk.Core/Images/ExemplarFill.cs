@@ -113,7 +113,7 @@ public static class ExemplarFill
                 int y0 = Math.Max(Half, y - far), y1 = Math.Min(h - 1 - Half, y + far), x0 = Math.Max(Half, x - far), x1 = Math.Min(w - 1 - Half, x + far);
                 var found = new (float Off, int At)[Math.Max(1, y1 - y0 + 1)];
                 Array.Fill(found, (float.PositiveInfinity, -1));
-                Parallel.For(y0, y1 + 1, v =>
+                Parallel.For(y0, y1 + 1, Cores.All, v =>
                 {
                     (float Off, int At) own = (float.PositiveInfinity, -1);
                     for (int u = x0; u <= x1; u++)

@@ -33,7 +33,7 @@ public static class ExposureMerge
         if (pictures.Any(p => p.Width != pictures[0].Width || p.Height != pictures[0].Height || p.Channels != pictures[0].Channels)) { throw new ArgumentException("the exposures are of one size"); }
         var result = new FloatImage(pictures[0].Width, pictures[0].Height, pictures[0].Channels);
         double[] times = [.. seconds];
-        Parallel.For(0, result.Height, y =>
+        Parallel.For(0, result.Height, Cores.All, y =>
         {
             var codes = new double[pictures.Count];
             int row = result.Width * result.Channels;

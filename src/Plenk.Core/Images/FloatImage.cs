@@ -96,7 +96,7 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
     {
         var result = new FloatImage(width, height, Channels);
         double sx = (double)Width / width, sy = (double)Height / height;
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             double top = y * sy, bottom = (y + 1) * sy;
             Span<double> sum = stackalloc double[Channels];

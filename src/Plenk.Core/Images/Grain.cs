@@ -60,7 +60,7 @@ public sealed class Grain
         int across = picture.Width / Block, down = picture.Height / Block;
         if (across * down < LeastBlocks) { return null; }
         var all = new BlockOf[across * down];
-        Parallel.For(0, down, by => { for (int bx = 0; bx < across; bx++) { all[by * across + bx] = Measured(picture, bx * Block, by * Block); } });
+        Parallel.For(0, down, Cores.All, by => { for (int bx = 0; bx < across; bx++) { all[by * across + bx] = Measured(picture, bx * Block, by * Block); } });
         BlockOf[] blocks = [.. all.Where(b => float.IsFinite(b.Variance.Length()) && b.Variance.Y > 0).OrderBy(b => b.Level.Y)];
         if (blocks.Length < LeastBlocks) { return null; }
         // First as if neighbours were free of one another; what hangs together leaves less about a plane, and spreads more from block to block.
@@ -293,7 +293,7 @@ public sealed class Grain
         if (box.IsEmpty) { return; }
         const int rim = Kernel / 2;
         int wide = box.Width + 2 * rim;
-        Parallel.For(0, (box.Height + Band - 1) / Band, band =>
+        Parallel.For(0, (box.Height + Band - 1) / Band, Cores.All, band =>
         {
             int top = box.Y0 + band * Band, bottom = Math.Min(box.Y1, top + Band);
             // White noise of the band and its rim, a plane a channel; each is drawn once.

@@ -39,7 +39,7 @@ public static class GrainFree
         {
             stop.ThrowIfCancellationRequested();
             float[] difference = Difference(own, other, noise);
-            Parallel.For(0, height, y =>
+            Parallel.For(0, height, Cores.All, y =>
             {
                 for (int x = 0; x < width; x++)
                 {
@@ -81,7 +81,7 @@ public static class GrainFree
     {
         int width = gray.Levels[0].Width, height = gray.Levels[0].Height, w = (width + Cell - 1) / Cell + 1, h = (height + Cell - 1) / Cell + 1;
         var flow = new Vector2?[w * h];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, j =>
+        Parallel.For(0, h, Cores.Until(stop), j =>
         {
             for (int i = 0; i < w; i++)
             {
@@ -92,7 +92,7 @@ public static class GrainFree
         });
         Vector2[] filled = Filled(Agreeing(flow, w, h), w, h);
         var result = new FloatImage(width, height, 3);
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             Span<float> rgb = stackalloc float[3];
             for (int x = 0; x < width; x++)
@@ -197,7 +197,7 @@ public static class GrainFree
     {
         int width = own.Width, height = own.Height;
         var single = new float[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int i = y * width; i < (y + 1) * width; i++)
             {
@@ -218,7 +218,7 @@ public static class GrainFree
     {
         int along = step == 1 ? width : height, across = step == 1 ? height : width;
         var result = new float[values.Length];
-        Parallel.For(0, across, k =>
+        Parallel.For(0, across, Cores.All, k =>
         {
             for (int i = 0; i < along; i++)
             {

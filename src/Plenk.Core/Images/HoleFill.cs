@@ -37,7 +37,7 @@ public static class HoleFill
             (neighbour[4 * k], neighbour[4 * k + 1], neighbour[4 * k + 2], neighbour[4 * k + 3]) = (At(x + 1, y), At(x - 1, y), At(x, y + 1), At(x, y - 1));
         }
         int[] step = [1, -1, w, -w];
-        Parallel.For(0, channels, c =>
+        Parallel.For(0, channels, Cores.All, c =>
         {
             var right = new double[pixels.Length];
             var x = new double[pixels.Length];

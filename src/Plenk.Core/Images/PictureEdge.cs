@@ -30,7 +30,7 @@ public static class PictureEdge
             FloatImage coarse = colours;
             colours = new FloatImage(w, h, channels);
             FloatImage finer = colours;
-            Parallel.For(0, h, y =>
+            Parallel.For(0, h, Cores.All, y =>
             {
                 Span<float> from = stackalloc float[channels];
                 for (int x = 0; x < w; x++)
@@ -50,7 +50,7 @@ public static class PictureEdge
         int w = (from.Width + 1) / 2, h = (from.Height + 1) / 2;
         var sum = new float[w * h * channels];
         var weight = new float[w * h];
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {

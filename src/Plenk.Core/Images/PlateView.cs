@@ -31,13 +31,15 @@ public sealed record ContrastCurve(double Black = 0, double White = 1, double Ga
 }
 
 /// <summary>From code values 0..1 of a picture to those of an 8-bit sRGB display.</summary>
-public sealed class PlateView(SeenThrough through, ColorEncoding encoding, Cdl? cdl, Lut? lut, ContrastCurve? curve)
+public sealed class PlateView(SeenThrough through, ColorSpace space, Cdl? cdl, Lut? lut, ContrastCurve? curve)
 {
+    private readonly bool _isSrgb = space == ColorSpace.Srgb;
+
     /// <summary>It changes nothing: the codes can be shown as they are.</summary>
     public bool IsIdentity => through switch
     {
-        SeenThrough.Display => encoding == ColorEncoding.Srgb,
-        SeenThrough.Look => encoding == ColorEncoding.Srgb && cdl is null && lut is null,
+        SeenThrough.Display => _isSrgb,
+        SeenThrough.Look => _isSrgb && cdl is null && lut is null,
         SeenThrough.Curve => curve is null,
         _ => true,
     };
@@ -58,7 +60,5 @@ public sealed class PlateView(SeenThrough through, ColorEncoding encoding, Cdl? 
         }
     }
 
-    private Vector3 Display(Vector3 code) => encoding == ColorEncoding.Srgb ? code : new(Display(code.X), Display(code.Y), Display(code.Z));
-
-    private float Display(float code) => ColorEncodings.LinearToSrgb(ColorEncodings.ToLinear(encoding, code));
+    private Vector3 Display(Vector3 code) => _isSrgb ? code : ColorSpace.Srgb.ToCodes(space.ToLinear(code));
 }

@@ -38,8 +38,11 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
         return Math.Abs(area) > 1e-4 && own.White.Y > 1e-3 && own.ToXyz().Determinant is var d && double.IsFinite(d) && Math.Abs(d) > 1e-9 ? own : null;
     }
 
-    /// <summary>By the name that commands take: bt709, bt2020, acescg, aces2065-1; null: none is called so.</summary>
-    public static Primaries? Named(string name) => Known.FirstOrDefault(p => p.Name.Replace(".", "", StringComparison.Ordinal).Equals(name.Replace(".", "", StringComparison.Ordinal), StringComparison.OrdinalIgnoreCase));
+    /// <summary>As commands and documents name those of <see cref="Known"/>: bt709, bt2020, acescg, aces2065-1.</summary>
+    public string Key => Name.Replace(".", "", StringComparison.Ordinal).ToLowerInvariant();
+
+    /// <summary>By key or name, in any case; null: none is called so.</summary>
+    public static Primaries? Named(string name) => Known.FirstOrDefault(p => p.Key.Equals(name.Replace(".", "", StringComparison.Ordinal), StringComparison.OrdinalIgnoreCase));
 
     public float[] ToArray() => [(float)Red.X, (float)Red.Y, (float)Green.X, (float)Green.Y, (float)Blue.X, (float)Blue.Y, (float)White.X, (float)White.Y];
 

@@ -127,7 +127,7 @@ public sealed class DifferentialRenderer
     {
         var watch = Stopwatch.StartNew();
         int done = 0;
-        Parallel.For(0, _height, new ParallelOptions { CancellationToken = stop }, () => (Rows: new SetPass.RowOfSamples[_moments.Length], Tally: new Tally()), (y, _, own) =>
+        Parallel.For(0, _height, Cores.Until(stop), () => (Rows: new SetPass.RowOfSamples[_moments.Length], Tally: new Tally()), (y, _, own) =>
         {
             Row(y, own.Rows, own.Tally);
             onRow?.Invoke(Interlocked.Increment(ref done));
@@ -522,7 +522,7 @@ public sealed class DifferentialRenderer
     private (FloatImage Comp, bool[] Touched) Merge()
     {
         float[] floor = WeakLight();
-        Parallel.For(0, _height, y =>
+        Parallel.For(0, _height, Cores.All, y =>
         {
             for (int x = 0; x < _width; x++)
             {

@@ -12,7 +12,7 @@ public static class FrameMerge
         int width = plate.Width, height = plate.Height;
         var comp = new FloatImage(width, height, 3);
         var touched = new bool[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int pixel = y * width; pixel < (y + 1) * width; pixel++)
             {

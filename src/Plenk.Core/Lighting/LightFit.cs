@@ -56,7 +56,7 @@ public sealed class LightFit
         _probes = [.. places.Select(p => p.Probe)];
         _basis = [.. chosen.Select(_ => new float[places.Count])];
         _fixed = new Vector3[places.Count];
-        Parallel.For(0, places.Count, new ParallelOptions { CancellationToken = stop }, i =>
+        Parallel.For(0, places.Count, Cores.Until(stop), i =>
         {
             var (point, normal, _) = places[i];
             Vector3 Mean(SampledLight light, uint pair)

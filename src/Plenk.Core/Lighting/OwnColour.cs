@@ -33,7 +33,7 @@ public static class OwnColour
         float least = levels.Length == 0 ? 0 : Dark * levels[levels.Length / 2];
         var albedo = new FloatImage(plate.Width, plate.Height, 3);
         var doubt = new ColourDoubt[n];
-        Parallel.For(0, plate.Height, y =>
+        Parallel.For(0, plate.Height, Cores.All, y =>
         {
             for (int i = y * plate.Width; i < (y + 1) * plate.Width; i++)
             {

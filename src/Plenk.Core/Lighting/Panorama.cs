@@ -65,7 +65,7 @@ public sealed class Panorama
         var result = new FloatImage(Width, Height, 3);
         int whole = (int)Math.Floor(shift);
         float part = (float)(shift - whole);
-        Parallel.For(0, Height, y =>
+        Parallel.For(0, Height, Cores.All, y =>
         {
             for (int x = 0; x < Width; x++)
             {
@@ -149,7 +149,7 @@ public sealed class Panorama
     {
         var result = new FloatImage(2 * height, height, 3);
         Matrix3 toCamera = cameraToWorld.Transpose();
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             Span<float> rgb = stackalloc float[picture.Channels];
             for (int x = 0; x < 2 * height; x++)

@@ -180,7 +180,7 @@ public static class PassReader
         PassGuess? p = report.Known ? report.Positions[0] : null, n = report.Normals.Count > 0 ? report.Normals[0] : null;
         var position2 = new FloatImage(position.Width, position.Height, 3);
         var normal2 = new FloatImage(position.Width, position.Height, 3);
-        Parallel.For(0, position.Height, y =>
+        Parallel.For(0, position.Height, Cores.All, y =>
         {
             for (int i = y * position.Width; i < (y + 1) * position.Width; i++)
             {
@@ -200,7 +200,7 @@ public static class PassReader
     public static FloatImage Depth(FloatImage position, DepthConvention convention, Pose cameraToWorld, Pinhole pinhole)
     {
         var result = new FloatImage(position.Width, position.Height, 1);
-        Parallel.For(0, position.Height, y =>
+        Parallel.For(0, position.Height, Cores.All, y =>
         {
             for (int x = 0; x < position.Width; x++)
             {
@@ -217,7 +217,7 @@ public static class PassReader
     public static FloatImage Positions(FloatImage depth, DepthConvention convention, Pose cameraToWorld, Pinhole pinhole)
     {
         var result = new FloatImage(depth.Width, depth.Height, 3);
-        Parallel.For(0, depth.Height, y =>
+        Parallel.For(0, depth.Height, Cores.All, y =>
         {
             for (int x = 0; x < depth.Width; x++)
             {

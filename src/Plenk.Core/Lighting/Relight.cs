@@ -68,7 +68,7 @@ public static class Relight
         bool shiny = look.Specular > 0 && eye is not null;
         float faint = MathF.Exp(MathF.Log(1e-6f) / MathF.Max(1, look.Width)); // beyond it a highlight is a millionth of its middle
         Vector3 even = new Vector3(look.Ambient) + (rig.FillPlate + rig.FillNew) / MathF.PI;
-        Parallel.For(0, position.Height, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, position.Height, Cores.Until(stop), y =>
         {
             for (int x = 0; x < position.Width; x++)
             {

@@ -22,7 +22,7 @@ public sealed record SetLight(FloatImage Irradiance, float[] Sun)
         var points = new Vector3[w * h];
         var normals = new Vector3[w * h];
         bool[] isSun = [.. pass.Rig.Sampled.SelectMany(l => Enumerable.Repeat(!l.IsAround, pass.RaysTo(l)))], mine = [.. pass.Rig.Sampled.SelectMany(l => Enumerable.Repeat(l.InPlate, pass.RaysTo(l)))];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, () => new SetPass.RowOfSamples(), (y, _, traced) =>
+        Parallel.For(0, h, Cores.Until(stop), () => new SetPass.RowOfSamples(), (y, _, traced) =>
         {
             pass.Row(y, ref traced);
             ReadOnlySpan<SetSample> row = traced.Samples.Span;
@@ -63,7 +63,7 @@ public sealed record SetLight(FloatImage Irradiance, float[] Sun)
         }, _ => { });
         // What comes from the sky changes slowly along a surface: neighbours on it share their few samples.
         var result = new FloatImage(w, h, 3);
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {

@@ -72,7 +72,7 @@ public sealed class SetPass
         int width = camera.Pinhole.Width, height = camera.Pinhole.Height, n = quality.CameraSamples, l = LightSamplesPerCameraSample;
         _samples = new SetSample[width * height * n];
         _lights = new LightSample[width * height * n * l];
-        Parallel.For(0, height, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null));
+        Parallel.For(0, height, Cores.All, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null));
     }
 
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>

@@ -94,7 +94,7 @@ public sealed class SunFit
             for (int k = 0; k < n; k++) { directions.Add(new SunAngles(360.0 * k / n, e).Direction()); }
         }
         var scores = new double[directions.Count];
-        Parallel.For(0, directions.Count, new ParallelOptions { CancellationToken = stop }, i => scores[i] = Explained(directions[i]));
+        Parallel.For(0, directions.Count, Cores.Until(stop), i => scores[i] = Explained(directions[i]));
         int best = Enumerable.Range(0, scores.Length).MaxBy(i => scores[i]);
         if (scores[best] <= 0) { return null; }
         double limit = Math.Cos(Rotations.Radians(10));
@@ -108,7 +108,7 @@ public sealed class SunFit
             Vec3 u = Vec3.From(a), v = Vec3.From(b);
             Vec3[] around = [.. Enumerable.Range(0, 12).Select(k => (at + Math.Tan(Rotations.Radians(reach)) * (Math.Cos(k * Math.PI / 6) * u + Math.Sin(k * Math.PI / 6) * v)).Normalized())];
             double[] own = new double[around.Length];
-            Parallel.For(0, around.Length, k => own[k] = Explained(around[k]));
+            Parallel.For(0, around.Length, Cores.All, k => own[k] = Explained(around[k]));
             int nearest = Enumerable.Range(0, own.Length).MaxBy(k => own[k]);
             if (own[nearest] > score) { (at, score) = (around[nearest], own[nearest]); reach *= 2; }
         }

@@ -64,7 +64,7 @@ public static class Baker
             FloatImage image = tiles[tile];
             object gate = new();
             int rows = 0, current = tile;
-            Parallel.For(0, side, new ParallelOptions { CancellationToken = stop }, () => (Inside: 0L, Covered: 0.0), (y, _, local) =>
+            Parallel.For(0, side, Cores.Until(stop), () => (Inside: 0L, Covered: 0.0), (y, _, local) =>
             {
                 for (int x = 0; x < side; x++)
                 {
@@ -125,7 +125,7 @@ public static class Baker
         for (int ring = 0; ring < Charts.Margin; ring++)
         {
             int[] before = [.. owner];
-            Parallel.For(0, side, y =>
+            Parallel.For(0, side, Cores.All, y =>
             {
                 for (int x = 0; x < side; x++)
                 {

@@ -20,7 +20,7 @@ public static class CleanFrame
         if (camera.Width != w || camera.Height != h || hole.Length != w * h) { throw new ArgumentException("picture, hole and camera are of one size"); }
         FloatImage result = picture.Copy();
         bool[] open = [.. hole];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, h, Cores.Until(stop), y =>
         {
             var seen = new Vector3[others.Count];
             var values = new float[others.Count];

@@ -16,7 +16,7 @@ public static class CoverageView
         var texels = new float[w * h];
         var stretch = new float[w * h];
         var index = new int[w * h];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, h, Cores.Until(stop), y =>
         {
             for (int x = 0; x < w; x++)
             {

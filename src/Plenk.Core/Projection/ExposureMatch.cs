@@ -24,7 +24,7 @@ public static class ExposureMatch
         IReadOnlyList<SetSpot> all = SourcePlan.Spots(set, spots);
         // In a stated order, whatever the threads do.
         var found = new List<Pair>?[all.Count];
-        Parallel.For(0, all.Count, k =>
+        Parallel.For(0, all.Count, Cores.All, k =>
         {
             SetSpot s = all[k];
             for (int i = 0; i < sources.Count; i++)

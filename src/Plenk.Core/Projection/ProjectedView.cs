@@ -17,7 +17,7 @@ public static class ProjectedView
         int width = camera.Width, height = camera.Height, done = 0;
         float spacing = 1 / MathF.Sqrt(samples);
         var image = new FloatImage(width, height, 4);
-        Parallel.For(0, height, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, height, Cores.Until(stop), y =>
         {
             for (int x = 0; x < width; x++)
             {

@@ -106,7 +106,7 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
         int width = pinhole.Width, height = pinhole.Height;
         var inverse = new float[width * height];
         var grid = new RayGrid(pinhole, sight.CameraToWorld);
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {
@@ -116,7 +116,7 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
             }
         });
         var step = new bool[width * height];
-        Parallel.For(1, height - 1, y =>
+        Parallel.For(1, height - 1, Cores.All, y =>
         {
             for (int x = 1; x < width - 1; x++)
             {
@@ -126,7 +126,7 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
             }
         });
         var margin = new float[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {

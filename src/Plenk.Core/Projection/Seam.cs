@@ -31,7 +31,7 @@ public sealed record Seam(int Width, int Height, float[] Shown, double Overlap, 
         var cost = new float[w * h];
         var spots = new Vector3[w * h];
         var seenBy = new int[w * h];
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, h, Cores.Until(stop), y =>
         {
             for (int x = 0; x < w; x++)
             {
@@ -95,7 +95,7 @@ public sealed record Seam(int Width, int Height, float[] Shown, double Overlap, 
     {
         var cells = new Images.FloatImage(Width, Height, 1, Shown);
         var result = new float[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             Span<float> v = stackalloc float[1];
             for (int x = 0; x < width; x++)

@@ -66,7 +66,7 @@ public static class SourcePlan
     public static float[] Sharpness(IReadOnlyList<SetSpot> spots, SourceSight sight, Pose? next, double shutterDegrees = 180)
     {
         var result = new float[spots.Count];
-        Parallel.For(0, spots.Count, i =>
+        Parallel.For(0, spots.Count, Cores.All, i =>
         {
             SetSpot s = spots[i];
             Vector3 normal = Vector3.Dot(s.Normal, sight.CameraToWorld.Position.ToSingle() - s.Point) < 0 ? -s.Normal : s.Normal;

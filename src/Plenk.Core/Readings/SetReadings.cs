@@ -42,7 +42,7 @@ public static class SetReadings
     {
         if (set.Pieces.Count == 0) { return CloudBlank with { Note = "nothing is built yet" }; }
         var near = new (double Distance, int Piece)?[points.Count];
-        Parallel.For(0, points.Count, i => { var d = SurfaceDistance.Of(set, points[i].ToSingle()); if (Math.Abs(d.Distance) < CloudReach) { near[i] = d; } });
+        Parallel.For(0, points.Count, Cores.All, i => { var d = SurfaceDistance.Of(set, points[i].ToSingle()); if (Math.Abs(d.Distance) < CloudReach) { near[i] = d; } });
         var found = Enumerable.Range(0, points.Count).Where(i => near[i] is not null).Select(i => (Distance: near[i]!.Value.Distance, near[i]!.Value.Piece, Place: points[i])).ToList();
         if (found.Count < 20) { return CloudBlank with { Note = "the cloud lies nowhere near a piece" }; }
         FitReport fit = FitReport.Of([.. found.Select(f => f.Distance)]);

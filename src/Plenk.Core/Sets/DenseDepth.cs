@@ -16,7 +16,7 @@ public sealed record DepthMap(int Width, int Height, float[] Depth, float[] Conf
     {
         var depth = new float[width * height];
         var confidence = new float[width * height];
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {
@@ -54,7 +54,7 @@ public static class DenseDepth
         double step = (high - low) / (steps - 1);
         var depth = new float[w * h];
         var confidence = new float[w * h];
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {
@@ -84,7 +84,7 @@ public static class DenseDepth
         var inverse = new float[w * h];
         var margin = new float[w * h];
         double step = (high - low) / (steps - 1);
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {
@@ -110,7 +110,7 @@ public static class DenseDepth
     private static ulong[] Census(float[] gray, int w, int h)
     {
         var result = new ulong[w * h];
-        Parallel.For(3, h - 3, y =>
+        Parallel.For(3, h - 3, Cores.All, y =>
         {
             for (int x = 3; x < w - 3; x++)
             {
@@ -136,7 +136,7 @@ public static class DenseDepth
         Pinhole p = view.Pinhole;
         if (p.Lens.IsIdentity) { return view.Gray.Data; }
         var result = new float[p.Width * p.Height];
-        Parallel.For(0, p.Height, y =>
+        Parallel.For(0, p.Height, Cores.All, y =>
         {
             for (int x = 0; x < p.Width; x++)
             {
@@ -162,7 +162,7 @@ public static class DenseDepth
         bool twoSides = views.Any(v => v.Side) && views.Any(v => !v.Side);
         var cost = new byte[(long)w * h * steps];
         double step = (high - low) / (steps - 1);
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, h, Cores.Until(stop), y =>
         {
             Span<int> sums = stackalloc int[2 * steps], counts = stackalloc int[2];
             for (int x = 0; x < w; x++)
@@ -213,7 +213,7 @@ public static class DenseDepth
         int w = gray.Width, h = gray.Height, pad = Vector<ushort>.Count;
         var sum = new ushort[(long)w * h * steps];
         // Along rows, both ways.
-        Parallel.For(0, h, new ParallelOptions { CancellationToken = stop }, y =>
+        Parallel.For(0, h, Cores.Until(stop), y =>
         {
             var before = new ushort[steps + 2 * pad];
             var now = new ushort[steps + 2 * pad];
@@ -240,7 +240,7 @@ public static class DenseDepth
                 ushort[][] above = before, current = now;
                 bool first = n == 0;
                 int line = y;
-                Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, w, Math.Max(32, w / 8)), range =>
+                Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, w, Math.Max(32, w / 8)), Cores.All, range =>
                 {
                     for (int x = range.Item1; x < range.Item2; x++)
                     {

@@ -20,7 +20,7 @@ public static class EdgeSlip
     {
         var result = new PieceSlip?[set.Pieces.Count];
         Vector3 eye = camera.Position.ToSingle();
-        Parallel.For(0, set.Pieces.Count, i =>
+        Parallel.For(0, set.Pieces.Count, Cores.All, i =>
         {
             if (set.Pieces[i].Duties.OnlyBlocksLight) { return; }
             var offs = new List<(double Off, double X, double Y)>();

@@ -21,6 +21,7 @@ public static class ShotChecks
         if (d.Plate is { } plate)
         {
             Need(plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000, "Plate: the sensor's size must be positive, in millimetres.");
+            Need(plate.Primaries is null || Images.Primaries.Named(plate.Primaries) is not null, $"Plate: “{plate.Primaries}” names no primaries; {string.Join(", ", Images.Primaries.Known.Select(p => p.Key))} do.");
             Need(plate.FullWidth is null == plate.FullHeight is null, "Plate: a proxy's full size needs width and height.");
             if (plate is { FullWidth: { } fw, FullHeight: { } fh, Width: > 0, Height: > 0 })
             {

@@ -144,6 +144,12 @@ public sealed record PlateSource : Extensible
     public int? FullWidth { get; init; }
     public int? FullHeight { get; init; }
     public ColorEncoding Encoding { get; init; } = ColorEncoding.Srgb;
+
+    /// <summary>Of the light that the codes stand for: bt2020, acescg, aces2065-1; null: BT.709's.</summary>
+    public string? Primaries { get; init; }
+
+    [JsonIgnore]
+    public ColorSpace Space => ColorSpace.Of(Encoding, Primaries);
     public double SensorWidthMm { get; init; } = 36;
     public double SensorHeightMm { get; init; } = 20.25;
     public double? FocalMm { get; init; }
@@ -555,6 +561,9 @@ public sealed record ProjectionSource : Extensible
     /// <summary>Of a picture: its file, what its codes stand for, and how it came to be.</summary>
     public string? Media { get; init; }
     public ColorEncoding? Encoding { get; init; }
+
+    /// <summary>As of a plate.</summary>
+    public string? Primaries { get; init; }
     public string MadeBy { get; init; } = "";
 
     /// <summary>The picture is the surface's own colour (albedo); it is laid on under the light that the set had in its frame.</summary>

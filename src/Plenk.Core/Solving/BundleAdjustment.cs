@@ -94,7 +94,7 @@ public sealed partial class BundleAdjustment
         double cost = 0, squares = 0;
         object gate = new();
         bool behind = false;
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _seen.Length)), () => (0.0, 0.0), (range, _, sum) =>
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _seen.Length)), Cores.All, () => (0.0, 0.0), (range, _, sum) =>
         {
             for (int i = range.Item1; i < Math.Min(range.Item2, _seen.Length); i++)
             {
@@ -178,7 +178,7 @@ public sealed partial class BundleAdjustment
         Array.Clear(e.V);
         Array.Clear(e.PointRight);
         object gate = new();
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (U: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), Cores.All, () => (U: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
         {
             Span<double> view = stackalloc double[2 * Widest], group = stackalloc double[10], point = stackalloc double[6];
             for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
@@ -297,7 +297,7 @@ public sealed partial class BundleAdjustment
         if (!holdPoints)
         {
             object gate = new();
-            Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), () => (S: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+            Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), Cores.All, () => (S: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
             {
                 Span<double> y = stackalloc double[3 * Widest], group = stackalloc double[15], groupY = stackalloc double[15];
                 for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
@@ -523,14 +523,14 @@ public static class Cholesky
     {
         // Row by row of L⁻¹, kept as rows of its transpose so that products run along memory.
         var t = new double[n * n]; // t[j, i] = (L⁻¹)[i, j]
-        Parallel.For(0, n, j =>
+        Parallel.For(0, n, Cores.All, j =>
         {
             Span<double> x = t.AsSpan(j * n, n);
             x[j] = 1 / l[j * n + j];
             for (int i = j + 1; i < n; i++) { x[i] = -Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i]; }
         });
         var inverse = new double[n * n];
-        Parallel.For(0, n, i =>
+        Parallel.For(0, n, Cores.All, i =>
         {
             for (int j = 0; j <= i; j++) { inverse[i * n + j] = Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i)); }
         });

@@ -142,7 +142,7 @@ public sealed partial class BundleAdjustment
             Sigma = Math.Sqrt(variance),
             Points = new double[_problem.Points.Length][],
         };
-        Parallel.For(0, _problem.Points.Length, p => result.Points[p] = OfPoint(e, full, variance, p));
+        Parallel.For(0, _problem.Points.Length, Cores.All, p => result.Points[p] = OfPoint(e, full, variance, p));
         return result;
     }
 

@@ -320,7 +320,7 @@ public sealed class CameraSolver
     private void Locate(double parallax = LeastParallax)
     {
         Pinhole?[] cameras = [.. _views.Select(v => v is null ? null : CameraOf(v))];
-        Parallel.For(0, _tracks.Count, t =>
+        Parallel.For(0, _tracks.Count, Cores.All, t =>
         {
             if (_points[t] is not null) { return; }
             var sights = new List<Sight>();

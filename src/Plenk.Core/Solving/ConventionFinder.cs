@@ -140,7 +140,7 @@ public sealed class ConventionFinder
     private (Convention Convention, double Error)[] Evaluate(IReadOnlyList<Convention> conventions)
     {
         var result = new (Convention, double)[conventions.Count];
-        Parallel.For(0, conventions.Count, new ParallelOptions { CancellationToken = _stop }, i =>
+        Parallel.For(0, conventions.Count, Cores.Until(_stop), i =>
         {
             double[] errors = Errors(conventions[i]);
             Array.Sort(errors);

@@ -196,7 +196,7 @@ public sealed class MeshFollower
         int w = (width + cell - 1) / cell, h = (height + cell - 1) / cell;
         var map = new bool[w * h];
         (int left, int top, int right, int bottom) = Extent(inCamera, pinhole, w, h, cell);
-        Parallel.For(top, bottom, y =>
+        Parallel.For(top, bottom, Cores.All, y =>
         {
             for (int x = left; x < right; x++) { map[y * w + x] = pinhole.TryDirection((x + 0.5) * cell, (y + 0.5) * cell, out Vec3 d) && _tree.Occluded(RayTo(inCamera, d.Normalized())); }
         });

@@ -97,7 +97,7 @@ public static class FeatureFinder
         var xx = new float[w * h];
         var xy = new float[w * h];
         var yy = new float[w * h];
-        Parallel.For(1, h - 1, y =>
+        Parallel.For(1, h - 1, Cores.All, y =>
         {
             for (int x = 1; x < w - 1; x++)
             {
@@ -108,7 +108,7 @@ public static class FeatureFinder
         });
         foreach (float[] a in (float[][])[xx, xy, yy]) { Box(a, w, h); }
         var result = new float[w * h];
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             for (int i = y * w; i < (y + 1) * w; i++)
             {
@@ -123,7 +123,7 @@ public static class FeatureFinder
     {
         var rows = new float[w * h];
         const int n = 2 * Radius + 1;
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             double sum = 0;
             for (int x = -Radius; x < w; x++)
@@ -133,7 +133,7 @@ public static class FeatureFinder
                 if (x >= 0) { rows[y * w + x] = (float)(sum / n); }
             }
         });
-        Parallel.For(0, w, x =>
+        Parallel.For(0, w, Cores.All, x =>
         {
             double sum = 0;
             for (int y = -Radius; y < h; y++)

@@ -18,7 +18,7 @@ public sealed class GrayImage
         (Width, Height, Data) = (width, height, data);
         _stride = width + 2 * Margin;
         _padded = new float[_stride * (height + 2 * Margin)];
-        Parallel.For(0, height + 2 * Margin, y =>
+        Parallel.For(0, height + 2 * Margin, Cores.All, y =>
         {
             int from = Math.Clamp(y - Margin, 0, height - 1) * width, to = y * _stride;
             _padded.AsSpan(to, Margin).Fill(data[from]);
@@ -65,7 +65,7 @@ public sealed class GrayImage
         int w = Width / 2, h = Height / 2;
         var rows = new float[w * Height];
         var result = new float[w * h];
-        Parallel.For(0, Height, y =>
+        Parallel.For(0, Height, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {
@@ -74,7 +74,7 @@ public sealed class GrayImage
                 rows[y * w + x] = (Data[y * Width + a] + 3 * Data[y * Width + 2 * x] + 3 * Data[y * Width + 2 * x + 1] + Data[y * Width + d]) / 8;
             }
         });
-        Parallel.For(0, h, y =>
+        Parallel.For(0, h, Cores.All, y =>
         {
             int a = Math.Max(2 * y - 1, 0), d = Math.Min(2 * y + 2, Height - 1);
             for (int x = 0; x < w; x++) { result[y * w + x] = (rows[a * w + x] + 3 * rows[2 * y * w + x] + 3 * rows[(2 * y + 1) * w + x] + rows[d * w + x]) / 8; }
@@ -100,7 +100,7 @@ public sealed class GrayPyramid
     {
         var gray = new float[width * height];
         float top = (1 << bits) - 1;
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             for (int i = y * width; i < (y + 1) * width; i++)
             {

@@ -37,14 +37,14 @@ public static class MatteField
         const float far = 1e12f;
         var d = new float[coverage.Length];
         for (int i = 0; i < d.Length; i++) { d[i] = coverage[i] >= 0.5f == inside ? 0 : far; }
-        Parallel.For(0, width, x =>
+        Parallel.For(0, width, Cores.All, x =>
         {
             var line = new float[height];
             for (int y = 0; y < height; y++) { line[y] = d[y * width + x]; }
             line = Envelope(line);
             for (int y = 0; y < height; y++) { d[y * width + x] = line[y]; }
         });
-        Parallel.For(0, height, y => Envelope(d.AsSpan(y * width, width).ToArray()).CopyTo(d.AsSpan(y * width)));
+        Parallel.For(0, height, Cores.All, y => Envelope(d.AsSpan(y * width, width).ToArray()).CopyTo(d.AsSpan(y * width)));
         return d;
     }
 

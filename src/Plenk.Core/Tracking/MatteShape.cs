@@ -87,7 +87,7 @@ public static class MatteShape
                 }
             }
         }
-        Parallel.For(0, height, y =>
+        Parallel.For(0, height, Cores.All, y =>
         {
             List<double>? row = crossings[y];
             row?.Sort();

@@ -38,7 +38,7 @@ public static class PlaneFollower
                 var to = new List<(double X, double Y)>();
                 double[] before = h;
                 var settled = new (double X, double Y, double Score)[templates.Length];
-                Parallel.For(0, templates.Length, i =>
+                Parallel.For(0, templates.Length, Cores.All, i =>
                 {
                     PatchWarp warp = Predicted(before, templates[i].X, templates[i].Y);
                     if (warp.X < 2 || warp.Y < 2 || warp.X > now.Width - 3 || warp.Y > now.Height - 3) { return; }

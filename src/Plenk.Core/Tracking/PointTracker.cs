@@ -80,7 +80,7 @@ public sealed class PointTracker(TrackerSettings settings)
             _direction = direction;
             var ended = new string?[_live.Count];
             GrayPyramid before = _before;
-            Parallel.For(0, _live.Count, i => ended[i] = Follow(_live[i], before, picture, allowed));
+            Parallel.For(0, _live.Count, Cores.All, i => ended[i] = Follow(_live[i], before, picture, allowed));
             for (int i = _live.Count - 1; i >= 0; i--)
             {
                 Live live = _live[i];

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
+using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -79,7 +80,7 @@ public static class CameraExport
         {
             var u = new float[p.Width * p.Height];
             var v = new float[p.Width * p.Height];
-            Parallel.For(0, p.Height, y =>
+            Parallel.For(0, p.Height, Cores.All, y =>
             {
                 for (int x = 0; x < p.Width; x++)
                 {

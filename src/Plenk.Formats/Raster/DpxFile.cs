@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Text;
+using Plenk.Core;
 using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Raster;
@@ -40,7 +41,7 @@ public static class DpxFile
         if (offset + row * height > bytes.Length) { throw Bad("truncated", $"stops after {bytes.Length:N0} of {offset + row * height:N0} bytes; the end of the picture is missing", "Copy the frame again from its source."); }
         var codes = new ushort[width * height * channels];
         int stride = (int)(width * channels);
-        Parallel.For(0, (int)height, y =>
+        Parallel.For(0, (int)height, Cores.All, y =>
         {
             int at = (int)(offset + y * row);
             Span<ushort> to = codes.AsSpan(y * stride, stride);

@@ -1,5 +1,6 @@
 using System.Numerics;
 using NetVips;
+using Plenk.Core;
 using Plenk.Core.Images;
 
 namespace Plenk.Formats.Raster;
@@ -7,9 +8,10 @@ namespace Plenk.Formats.Raster;
 /// <summary>Integer pictures as code values. Samples are interleaved, row by row from the top, 0 .. 2^Bits − 1.</summary>
 public sealed record CodeImage(int Width, int Height, int Channels, int Bits, ushort[] Codes)
 {
-    public FloatImage ToLinear(ColorEncoding encoding)
+    /// <summary>Linear light in the working primaries.</summary>
+    public FloatImage ToLinear(ColorSpace space)
     {
-        float[] table = ColorEncodings.LinearTable(encoding, Bits);
+        float[] table = ColorEncodings.LinearTable(space.Encoding, Bits);
         var image = new FloatImage(Width, Height, 3);
         for (int i = 0; i < Width * Height; i++)
         {
@@ -18,7 +20,7 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
                 image.Data[i * 3 + c] = table[Codes[i * Channels + (Channels >= 3 ? c : 0)]];
             }
         }
-        return image;
+        return space.ToWorking(image);
     }
 
     /// <summary>As it is seen, 16 bits, three channels.</summary>
@@ -26,7 +28,7 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
     {
         float top = (1 << Bits) - 1;
         var codes = new ushort[Width * Height * 3];
-        Parallel.For(0, Height, y =>
+        Parallel.For(0, Height, Cores.All, y =>
         {
             for (int i = y * Width; i < (y + 1) * Width; i++)
             {
@@ -38,15 +40,16 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
         return new(Width, Height, 3, 16, codes);
     }
 
-    public static CodeImage FromLinear(FloatImage image, ColorEncoding encoding, int bits)
+    public static CodeImage FromLinear(FloatImage image, ColorSpace space, int bits)
     {
+        image = space.FromWorking(image);
         var codes = new ushort[image.Data.Length];
-        Parallel.For(0, image.Height, y =>
+        Parallel.For(0, image.Height, Cores.All, y =>
         {
             int from = y * image.Width * image.Channels;
             for (int i = from; i < from + image.Width * image.Channels; i++)
             {
-                codes[i] = (ushort)ColorEncodings.ToCode(encoding, image.Data[i], bits);
+                codes[i] = (ushort)ColorEncodings.ToCode(space.Encoding, image.Data[i], bits);
             }
         });
         return new(image.Width, image.Height, image.Channels, bits, codes);

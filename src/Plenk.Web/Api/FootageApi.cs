@@ -72,7 +72,7 @@ public static class FootageApi
             var (document, _) = await ShotApi.Need(shots, id, revision);
             ProjectionSource p = Source(document, source);
             var (picture, kept) = await Task.Run(() => engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame));
-            CodeImage codes = CodeImage.FromLinear(picture, document.Plate?.Encoding ?? ColorEncoding.Srgb, 16).Through(engine.View(document, Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display));
+            CodeImage codes = CodeImage.FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16).Through(engine.View(document, Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display));
             var shown = new ushort[4 * codes.Width * codes.Height];
             for (int i = 0; i < codes.Width * codes.Height; i++) { for (int c = 0; c < 3; c++) { shown[4 * i + c] = (ushort)(codes.Codes[3 * i + c] >> 8); } shown[4 * i + 3] = (ushort)(255 * (kept?[i] ?? 1)); }
             return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
@@ -122,7 +122,7 @@ public static class FootageApi
 
         api.MapPost("/frames/{frame:int}/depth", async (long id, int frame, HttpContext http, ShotStore shots, ShotEngine engine, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, revision) = await ShotApi.Need(shots, id);
             if (form.Files.Count != 1) { throw new ShotFault("Choose the depth picture, an EXR."); }
             using var bytes = new MemoryStream();
@@ -147,7 +147,7 @@ public static class FootageApi
 
         api.MapPost("/frames/{frame:int}/paint", async (long id, int frame, HttpContext http, ShotStore shots, PaintWork paint) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, revision) = await ShotApi.Need(shots, id);
             if (form.Files.Count != 1) { throw new ShotFault("Choose the painted picture."); }
             using var bytes = new MemoryStream();

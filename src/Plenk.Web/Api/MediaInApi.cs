@@ -51,7 +51,7 @@ public static class MediaInApi
 
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             return form.Files.Count == 1 && VideoFile.Extensions.Contains(Path.GetExtension(form.Files[0].FileName).ToLowerInvariant())
                 ? await TakeVideo(id, http, shots, media, form, form.Files[0])
                 : await TakePlate(id, http, shots, media, form, [.. form.Files.Select(f => new DeliveredFile(Path.GetFileName(f.FileName), () => Bytes(f)))], Path.GetFileName(form.Files.FirstOrDefault()?.FileName ?? ""));
@@ -59,7 +59,7 @@ public static class MediaInApi
 
         api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             string folder = Path.GetFullPath(form["folder"].ToString().Length > 0 ? form["folder"].ToString() : "/");
             if (!PermittedFolders.Any(p => folder == p || folder.StartsWith(p + Path.DirectorySeparatorChar, StringComparison.Ordinal)) || !Directory.Exists(folder))
             {
@@ -71,7 +71,7 @@ public static class MediaInApi
 
         api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, _) = await ShotApi.Need(shots, id);
             PlateSource plate = document.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its size.");
             IFormFile file = One(form);
@@ -85,7 +85,7 @@ public static class MediaInApi
 
         api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             var (document, _) = await ShotApi.Need(shots, id);
             ShotCamera camera = ShotCamera.Of(document) ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
             if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole)) { throw new ShotFault($"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."); }
@@ -106,7 +106,7 @@ public static class MediaInApi
 
         api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             IFormFile file = One(form);
             IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
             return await Save(shots, id, http, $"{points.Count} survey points in", form,
@@ -131,7 +131,7 @@ public static class MediaInApi
 
         api.MapPost("/cloud", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             IFormFile file = One(form);
             byte[] bytes = Bytes(file);
             string name = Path.GetFileName(file.FileName);
@@ -148,7 +148,7 @@ public static class MediaInApi
         // A scanner's target list: names of survey points and their places in the cloud.
         api.MapPost("/clouds/{cloud}/targets", async (long id, string cloud, HttpContext http, ShotStore shots) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             IFormFile file = One(form);
             IReadOnlyList<SurveyPoint> listed = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
             var (document, _) = await ShotApi.Need(shots, id);
@@ -160,7 +160,7 @@ public static class MediaInApi
         // What the plate is seen through: a LUT or a CDL, told by the file's ending.
         api.MapPost("/look", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
-            IFormCollection form = await http.Request.ReadFormAsync();
+            IFormCollection form = await http.Request.FormIn();
             IFormFile file = One(form);
             byte[] bytes = Bytes(file);
             string name = Path.GetFileName(file.FileName);
@@ -192,7 +192,7 @@ public static class MediaInApi
     /// <summary>The one mesh of an upload, read and kept.</summary>
     private static async Task<(IFormCollection Form, string Name, ImportedMesh Mesh, string Hash)> TakeMesh(HttpContext http, MediaStore media)
     {
-        IFormCollection form = await http.Request.ReadFormAsync();
+        IFormCollection form = await http.Request.FormIn();
         IFormFile file = One(form);
         byte[] bytes = Bytes(file);
         string name = Path.GetFileName(file.FileName);
@@ -223,7 +223,8 @@ public static class MediaInApi
         await ShotApi.Need(shots, id);
         int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
         FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
-        ColorEncoding encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : ColorEncoding.Srgb;
+        ColorSpace space = ColorSpace.Usual(form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : ColorEncoding.Srgb);
+        if (form["primaries"].ToString() is { Length: > 0 } p) { space = new(space.Encoding, Primaries.Named(p) ?? throw new ShotFault($"“{p}” names no primaries; {string.Join(", ", Primaries.Known.Select(k => k.Key))} do.")); }
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
@@ -246,7 +247,8 @@ public static class MediaInApi
                 Width = one.Width,
                 Height = one.Height,
                 Bits = one.Bits,
-                Encoding = check.Encoding ?? encoding,
+                Encoding = check.Encoding ?? space.Encoding,
+                Primaries = check.Encoding is null ? space.PrimariesKey : null, // what tells its own encoding came into the working ones
                 Timecode = check.Timecode,
                 Clip = check.Clip,
                 SensorWidthMm = sensorWidth,

@@ -129,6 +129,10 @@ export const button = (label, act, options = {}) => h('button', { type: 'button'
 // How codes stand for light, as the document and its standards name them.
 export const encodings = [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['bt709', 'BT.709 camera'], ['pq', 'BT.2100 PQ'], ['hlg', 'BT.2100 HLG'], ['acesCct', 'ACEScct'], ['printingDensity', 'printing density'], ['linear', 'linear light']];
 
+// The primaries of that light, and those that an encoding's standard goes with.
+export const primaries = [['bt709', 'BT.709'], ['bt2020', 'BT.2020'], ['acescg', 'ACEScg'], ['aces2065-1', 'ACES2065-1']];
+export const usualPrimaries = (encoding) => ({ acesCct: 'acescg', pq: 'bt2020', hlg: 'bt2020' })[encoding] ?? 'bt709';
+
 export const heading = (t) => h('h3', {}, t);
 export const quiet = (t) => h('p', { class: 'quiet' }, t);
 

@@ -1,5 +1,5 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
-import { encodings } from './build.js';
+import { encodings, primaries } from './build.js';
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
@@ -37,7 +37,7 @@ const plateSize = () => ({ w: state.document?.plate?.width || 1280, h: state.doc
 export function plateBitmap(frame) {
   const media = mediaOf(frame);
   if (!media) return null;
-  const { plate, look = {} } = state.document, as = plate.encoding.toLowerCase() === 'srgb' && (state.seen === 'display' || state.seen === 'codes') ? '' : `${state.seen} ${JSON.stringify(look)} ${plate.encoding}`;
+  const { plate, look = {} } = state.document, as = plate.encoding.toLowerCase() === 'srgb' && !plate.primaries && (state.seen === 'display' || state.seen === 'codes') ? '' : `${state.seen} ${JSON.stringify(look)} ${plate.encoding} ${plate.primaries ?? ''}`;
   const key = `${media} ${as}`;
   if (!plates.has(key)) {
     // While one plays frames come faster than their pictures: a save must not stand in line behind all of them.
@@ -116,7 +116,8 @@ export function draw() {
   }
   drawOverlay();
   const ways = { before: 'plate', 'grain-free': 'grain-free copy', after: 'comp', wipe: 'comp | plate', difference: 'comp − plate, ×4', projection: 'projected footage', 'projection-difference': 'projection − plate, ×4', texels: 'texels to a pixel', stretch: 'stretch', source: 'which source', 'own-colour': 'own colour', depth: 'found depth', 'depth-difference': 'found depth against the set', rendered: 'rendered', relit: 'lit again', 'set-lit': 'the set in these lights', 'light-left': 'plate over the lit set', bare: 'comp before its steps', element: 'element alone', edges: 'edges of the comp', exposure: 'exposure, −6 to +4 stops about 0.18', lifted: 'blacks raised, colour × 3', version: `revision ${state.other}`, 'version-wipe': `revision ${state.other} | this one` };
-  const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1], { look = {} } = state.document;
+  const of = state.document.plate?.primaries ? ` of ${primaries.find(([key]) => key === state.document.plate.primaries)?.[1]}` : '';
+  const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1] + of, { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   const instead = state.compare === 'before' || (bitmap && (state.playing || shown.way === state.compare)) ? '' : state.playing ? 'plate: this frame is not kept yet, of ' : awaited ? `${bitmap ? 'what was there' : 'plate'} until it is drawn: ` : '';
   seen.textContent = `${instead}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !instead && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;

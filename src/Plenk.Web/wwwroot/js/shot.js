@@ -37,7 +37,7 @@ const group = () => (state.step === 1 ? 'first' : state.step < 4 ? 'plate' : sta
 // What the picture is seen through: one after the other, those that the shot has.
 export function seenWays() {
   const { look = {}, plate } = state.document;
-  return ['display', ...(look.cdl || look.lutMedia ? ['look'] : []), ...(look.curve ? ['curve'] : []), ...(plate && plate.encoding.toLowerCase() !== 'srgb' ? ['codes'] : [])];
+  return ['display', ...(look.cdl || look.lutMedia ? ['look'] : []), ...(look.curve ? ['curve'] : []), ...(plate && (plate.encoding.toLowerCase() !== 'srgb' || plate.primaries) ? ['codes'] : [])];
 }
 function seeThrough(way) {
   state.seen = way;
