@@ -19,8 +19,8 @@ export function told(error, fine = false) {
   return box;
 }
 
-export function notes(lines, title = 'What was found on arrival:') {
-  return h('div', { class: 'told', role: 'status' }, h('p', {}, title), h('ul', {}, ...lines.map((l) => h('li', {}, l))));
+export function notes(lines, title = 'What was found on arrival:', fine = false) {
+  return h('div', { class: `told${fine ? ' fine' : ''}`, role: 'status' }, h('p', {}, title), h('ul', {}, ...lines.map((l) => h('li', {}, l))));
 }
 
 // What may be typed behind a number, per base unit.

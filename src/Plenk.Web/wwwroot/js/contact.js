@@ -1,6 +1,6 @@
 // The contact's sheet: elements of every kind, what they are made of, how they stand and move; filmed people; mattes.
 import { get, post, upload } from './api.js';
-import { button, choice, encodings, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
+import { button, choice, encodings, fold, frameTiming, h, heading, notes, number, primaries, quiet, rows, text, tick, triple, usualPrimaries } from './build.js';
 import { byFrame, has, keyHere, setKeyed, straightAt, straightCurve } from './keys.js';
 import { shadowSection } from './lights.js';
 import { matteChoices, matteSection } from './mattes.js';
@@ -59,7 +59,8 @@ function bringing(d) {
 function filmed(m, e) {
   const f = m.frames;
   return [...frameTiming(f, e, (x) => x.frames), f.frames.length > 1 ? tick('it begins anew after its last', !!f.repeats, (v) => e('repeats', (x) => { x.frames.repeats = v; })) : null,
-    choice('Codes stand for', f.encoding, encodings, (v) => e('encoding', (x) => { x.frames.encoding = v; })), tick('premultiplied by its alpha', !!f.premultiplied, (v) => e('premultiplied', (x) => { x.frames.premultiplied = v; })),
+    choice('Codes stand for', f.encoding, encodings, (v) => e('encoding', (x) => { x.frames.encoding = v; x.frames.primaries = usualPrimaries(v); })), choice('of primaries', f.primaries ?? 'bt709', primaries, (v) => e('primaries', (x) => { x.frames.primaries = v; })),
+    tick('premultiplied by its alpha', !!f.premultiplied, (v) => e('premultiplied', (x) => { x.frames.premultiplied = v; })),
     ...(kindOf(m) === 'Card' ? [] : [tick('rendered without the lens: it is bent here', !!f.withoutLens, (v) => e('lens', (x) => { x.frames.withoutLens = v; })), number('Wider than the plate', f.overscan ?? 1, '×', (v) => e('overscan', (x) => { x.frames.overscan = v; }), { min: 1, max: 3, digits: 4 }), f.withoutLens ? h('div', { class: 'actions' }, button('How much this lens needs', async () => { try { const r = await get(api('camera/overscan')); tell('told', h('p', { class: 'told fine', role: 'status' }, `Rendered ${r.needed.toFixed(4)} times as wide as the plate, a picture without the lens fills every frame once it is bent.`)); } catch (err) { tell('told', err); } })) : null])];
 }
 

@@ -28,7 +28,7 @@ async function measured(what, path, body, into) {
   try {
     const r = await post(api(path), body);
     await save(what, (x) => { into(x, r); return x; });
-    tell('told', notes(r.notes || [r.note], 'What was measured:'));
+    tell('told', notes(r.notes || [r.note], 'What was measured:', true));
   } catch (e) { tell('told', e); } finally { state.holding--; }
 }
 const bring = (kind, white = false) => measured(`${names[kind]} brought to the plate`, 'finish/bring', { kind, white }, (x, r) => { x.finish = r.finish; });
@@ -45,7 +45,7 @@ async function bringAll() {
       said.push(...r.notes);
     } catch (e) { tell('told', e); return; }
   }
-  tell('told', notes(said, 'What was measured:'));
+  tell('told', notes(said, 'What was measured:', true));
 }
 
 function gradeFields(s) {

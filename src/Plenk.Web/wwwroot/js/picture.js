@@ -120,7 +120,7 @@ export function draw() {
   const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1] + of, { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
   const instead = state.compare === 'before' || (bitmap && (state.playing || shown.way === state.compare)) ? '' : state.playing ? 'plate: this frame is not kept yet, of ' : awaited ? `${bitmap ? 'what was there' : 'plate'} until it is drawn: ` : '';
-  seen.textContent = `${instead}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !instead && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
+  seen.textContent = !state.document.plate ? '' : `${instead}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !instead && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
 function drawOverlay() {

@@ -99,7 +99,7 @@ const steps = {
     const p = state.document.plate;
     const fields = [text('First frame', p ? state.document.range.first : '1001', null, { name: 'first' }), text('Rate', p ? sayRate(p.rate) : '24', null, { name: 'rate', unit: 'fps' }),
       text('Sensor width', p?.sensorWidthMm ?? 36, null, { name: 'sensorWidth', unit: 'mm' }), text('Sensor height', p?.sensorHeightMm ?? 20.25, null, { name: 'sensorHeight', unit: 'mm' }), text('Focal length', p?.focalMm ?? '', null, { name: 'focal', unit: 'mm', placeholder: 'unknown' }),
-      choice('Codes stand for', p?.encoding ?? 'srgb', encodings, () => {}, 'encoding'), choice('of primaries', p && (p.primaries ?? 'bt709') !== usualPrimaries(p.encoding) ? p.primaries ?? 'bt709' : '', [['', 'as is usual'], ...primaries], () => {}, 'primaries')];
+      choice('Codes stand for', p?.encoding ?? '', [['', 'as files say'], ...encodings], () => {}, 'encoding'), choice('of primaries', p && (p.primaries ?? 'bt709') !== usualPrimaries(p.encoding) ? p.primaries ?? 'bt709' : '', [['', 'as is usual'], ...primaries], () => {}, 'primaries')];
     const folder = h('select', { class: 'blank', 'aria-label': 'Folder on the server' });
     get('/api/folders').then((all) => folder.append(...all.map((f) => h('option', { value: f.path }, `${f.name}, ${f.files} files`))));
     return [p ? h('p', {}, h('span', { class: 'num' }, `${p.name} · ${p.width}×${p.height}, ${p.bits} bit, ${p.frames.length} frames${p.clip ? ` · ${p.clip}` : ''}${p.timecode ? ` · ${p.timecode}` : ''}`)) : quiet('Begin here: bring in a folder of numbered frames (PNG, JPEG, TIFF, DPX, EXR), or a video.'),
@@ -210,6 +210,8 @@ on('told', (m) => {
   message = next;
   drawSheet();
 });
+// What a step found stays with it; what went wrong stays until something else is told.
+on('step', () => { if (message?.getAttribute('role') === 'status') message = null; });
 for (const t of ['document', 'step', 'chosen', 'hand']) on(t, drawSheet);
 for (const t of ['solve', 'tracks']) on(t, () => { if (state.step === 2) drawSheet(); });
 on('readings', () => document.getElementById('readings')?.replaceChildren(...readingRows()));
