@@ -81,8 +81,8 @@ public sealed class ElementWork(IMedia media)
     public FloatImage? Picture(ShotDocument shot, Element e, int frame)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        return _pictures.Get($"{own.Media}/{e.Frames.Encoding}/{e.Frames.Premultiplied}", () =>
-            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Encoding, e.Frames.Premultiplied));
+        return _pictures.Get($"{own.Media}/{e.Frames.Space.Name}/{e.Frames.Premultiplied}", () =>
+            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Space, e.Frames.Premultiplied));
     }
 
     /// <summary>
@@ -94,7 +94,7 @@ public sealed class ElementWork(IMedia media)
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
         RenderedId[] wanted = [.. shot.Finish.InOrder().SelectMany(s => s.RenderedIds).Where(r => r.Element == e.Id).Distinct()];
-        return _layers.Get(ShotEngine.Key("layer", 5, e.Id, own.Media, e.Frames.Encoding, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame, wanted), () =>
+        return _layers.Get(ShotEngine.Key("layer", 5, e.Id, own.Media, e.Frames.Space.Name, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame, wanted), () =>
         {
             byte[] bytes = media.Read(own.Media);
             FloatImage rgba;
@@ -125,7 +125,7 @@ public sealed class ElementWork(IMedia media)
             else
             {
                 if (wanted.Length > 0) { throw new ShotFault($"{own.File} brings no ID mattes. Bring the frames in as EXR with them, or take its names off the step of the finish."); }
-                rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Encoding, e.Frames.Premultiplied);
+                rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Space, e.Frames.Premultiplied);
                 fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
             }
             fit = fit with { Margin = margin };

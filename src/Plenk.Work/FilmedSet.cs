@@ -43,7 +43,7 @@ public sealed class FilmedSet
         CameraSource source = CameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), new CameraImport(width, height, 36, cameraFirst, options.Rate, options.Lens));
         if (options.Lens is { } lens) { source = source with { Lens = lens }; }
         // What the files say of themselves wins over the flag: an EXR is light, whatever is thought of it.
-        ColorSpace space = check.Encoding ?? options.Space ?? ColorSpace.Srgb;
+        ColorSpace space = check.Encoding ?? options.Space ?? check.Says ?? ColorSpace.Srgb;
         ShotCamera camera = Filmed(source, new(cameraFirst, first), new(first, last), width, height, options.Rate);
         var warnings = new List<string>();
         List<Piece> pieces = [];

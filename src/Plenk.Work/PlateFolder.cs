@@ -20,7 +20,7 @@ public sealed class PlateFolder
     {
         _folder = folder;
         _check = SolveWork.Frames(folder, stop);
-        Space = _check.Encoding ?? space ?? ColorSpace.Srgb;
+        Space = _check.Encoding ?? space ?? _check.Says ?? ColorSpace.Srgb;
     }
 
     public CodeImage Codes(int frame)

@@ -69,6 +69,21 @@ public sealed class FrameIntakeTests : FileTests
         Assert.Equal([1001, 1002], check.Frames.Select(f => f.Frame));
         Assert.Equal(16, check.Frames[0].Bits);
         Assert.Equal("repeated", Assert.Single(check.Faults).Kind);
+        Assert.Null(check.Says);
+    }
+
+    // SMPTE 268M, table 5A, byte 801: 1 printing density, 2 linear, 3 logarithmic; 6 is BT.709, 255 not defined.
+    [Theory]
+    [InlineData(1, ColorEncoding.PrintingDensity)]
+    [InlineData(2, ColorEncoding.Linear)]
+    [InlineData(3, ColorEncoding.PrintingDensity)]
+    [InlineData(6, null)]
+    [InlineData(255, null)]
+    public void A_dpx_says_what_its_codes_are(byte transfer, ColorEncoding? says)
+    {
+        byte[] dpx = DpxFile.Write(new CodeImage(16, 9, 3, 10, [.. Enumerable.Range(0, 16 * 9 * 3).Select(i => (ushort)(i % 1024))]), 10, transfer, 1001, new(24, 1));
+        Assert.Equal(says, DpxFile.Read(dpx, "a.dpx").Encoding);
+        Assert.Equal(says, FrameIntake.Take(dpx, "a.1001.dpx").Says);
     }
 
     // Debian's ffmpeg makes a test picture at 24000/1001; every frame comes back at that rate. A variable rate is told.

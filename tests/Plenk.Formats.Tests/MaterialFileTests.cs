@@ -66,6 +66,19 @@ public sealed class MaterialFileTests
     public void A_line_without_its_number_is_named(string text, string said) =>
         Assert.Contains(said, Assert.Throws<FormatFault>(() => Read(text)).Message);
 
+    // ACEScct codes (S-2016-001) of ACEScg's (0.6130974, 0.0701937, 0.0206156) are BT.709's pure red; half covered it is half as bright.
+    [Fact]
+    public void A_picture_of_other_primaries_comes_in_as_meant()
+    {
+        double[] red = [0.6130974, 0.07019372, 0.02061559];
+        var codes = new CodeImage(1, 1, 4, 16, [.. red.Select(v => (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, (float)v, 16)), 32768]);
+        FloatImage picture = MaterialPicture.Premultiplied(codes, ColorSpace.Usual(ColorEncoding.AcesCct), premultiplied: false);
+        Assert.Equal(0.5f, picture.Data[0], 1e-3f);
+        Assert.Equal(0, picture.Data[1], 1e-3f);
+        Assert.Equal(0, picture.Data[2], 1e-3f);
+        Assert.Equal(0.5f, picture.Data[3], 1e-4f);
+    }
+
     [Fact]
     public void Alpha_as_a_mask_is_whole_or_nothing()
     {

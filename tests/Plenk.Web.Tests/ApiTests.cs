@@ -229,4 +229,22 @@ public sealed class ApiTests(Application application)
         form.Add(new StringContent(value), field);
         Assert.Contains(words, await ShotClient.Refused(_client.PostAsync($"/api/shots/{id}/plate", form)));
     }
+
+    // What a DPX header says is believed where nobody says otherwise, and told where somebody does.
+    [Theory]
+    [InlineData("", "printingDensity", null)]
+    [InlineData("printingdensity", "printingDensity", null)]
+    [InlineData("acescct", "acesCct", null)]
+    [InlineData("srgb", "srgb", "Their headers say printing density, and they are taken as sRGB.")]
+    public async Task A_header_is_believed_where_nobody_says_otherwise(string encoding, string kept, string? told)
+    {
+        long id = await NewShot($"DPX_{encoding}");
+        byte[] dpx = DpxFile.Write(new CodeImage(16, 9, 3, 10, new ushort[16 * 9 * 3]), 10, 3, 1001, new(24, 1));
+        MultipartFormDataContent form = Frames(("p.1001.dpx", dpx));
+        form.Add(new StringContent(encoding), "encoding");
+        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", form);
+        JsonElement said = await answer.Content.ReadFromJsonAsync<JsonElement>();
+        Assert.Equal(kept, said.GetProperty("state").GetProperty("document").GetProperty("plate").GetProperty("encoding").GetString());
+        Assert.Equal(told is not null, said.GetProperty("notes").EnumerateArray().Any(n => told is not null && n.GetString()!.Contains(told, StringComparison.Ordinal)));
+    }
 }

@@ -31,6 +31,12 @@ public sealed record FrameSource : Extensible
     public FrameMapping Mapping { get; init; } = new(1001, 1001);
     public ColorEncoding Encoding { get; init; } = ColorEncoding.Srgb;
 
+    /// <summary>As of a plate.</summary>
+    public string? Primaries { get; init; }
+
+    [JsonIgnore]
+    public ColorSpace Space => ColorSpace.Of(Encoding, Primaries);
+
     /// <summary>Its colour is premultiplied by its alpha already.</summary>
     public bool Premultiplied { get; init; }
 

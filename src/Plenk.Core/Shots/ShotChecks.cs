@@ -167,6 +167,7 @@ public static class ShotChecks
             Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
+            Need(e.Frames?.Primaries is not { } of || Images.Primaries.Named(of) is not null, $"Contact, {e.Name}: “{e.Frames?.Primaries}” names no primaries.");
             Need(e.Frames is null or { Overscan: >= 1 and <= 3 }, $"Contact, {e.Name}: rendered frames are 1 to 3 times as wide as the plate.");
             Need(e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 }, $"Contact, {e.Name}: its pictures are missing.");
             Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");

@@ -9,9 +9,9 @@ public static class MaterialPicture
     public static FloatImage Read(byte[] bytes, string name) => Premultiplied(RasterFile.Read(bytes, name), ColorEncoding.Srgb, premultiplied: false);
 
     /// <param name="premultiplied">Its colours are so already.</param>
-    public static FloatImage Premultiplied(CodeImage codes, ColorEncoding encoding, bool premultiplied)
+    public static FloatImage Premultiplied(CodeImage codes, ColorSpace space, bool premultiplied)
     {
-        FloatImage rgb = codes.ToLinear(encoding);
+        FloatImage rgb = codes.ToLinear(space);
         var image = new FloatImage(codes.Width, codes.Height, 4);
         bool alpha = codes.Channels is 2 or 4;
         float top = (1 << codes.Bits) - 1;

@@ -1,12 +1,14 @@
 using System.Buffers.Binary;
 using System.Text;
 using Plenk.Core;
+using Plenk.Core.Images;
 using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Raster;
 
 /// <summary>A DPX frame's code values with what its header says of where it comes from.</summary>
-public sealed record DpxPicture(CodeImage Image, string? Timecode, string Clip);
+/// <param name="Encoding">By its transfer characteristic (table 5A), where that is printing density, logarithmic or linear; scanned film is what is logarithmic.</param>
+public sealed record DpxPicture(CodeImage Image, string? Timecode, string Clip, ColorEncoding? Encoding = null);
 
 /// <summary>DPX in and out (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.</summary>
 public static class DpxFile
@@ -68,7 +70,8 @@ public static class DpxFile
         uint code = U32(1920);
         string? timecode = code is 0 or uint.MaxValue ? null : $"{code >> 24:x2}:{code >> 16 & 255:x2}:{code >> 8 & 255:x2}:{code & 255:x2}";
         string clip = Encoding.ASCII.GetString(bytes, 36, 100).Split('\0')[0].Trim();
-        return new(new((int)width, (int)height, channels, bits, codes), timecode, clip);
+        ColorEncoding? encoding = bytes[801] switch { 1 or 3 => ColorEncoding.PrintingDensity, 2 => ColorEncoding.Linear, _ => null };
+        return new(new((int)width, (int)height, channels, bits, codes), timecode, clip, encoding);
     }
 
     /// <summary>Big-endian, RGB, 10 bits filled to whole words (method A) or 16; codes of other depths are brought to these.</summary>

@@ -6,8 +6,9 @@ namespace Plenk.Formats.Raster;
 
 /// <summary>A frame as the media store keeps it, and what its own file said.</summary>
 /// <param name="Encoding">What its codes stand for where the file itself tells; null: as the artist says.</param>
+/// <param name="Says">What its header says of them; many write what is not so, so it is believed only where nobody says otherwise.</param>
 /// <param name="Note">What was done to it on its way in that an artist should know.</param>
-public sealed record TakenFrame(byte[] Bytes, ColorEncoding? Encoding = null, string? Timecode = null, string? Clip = null, string? Note = null);
+public sealed record TakenFrame(byte[] Bytes, ColorEncoding? Encoding = null, string? Timecode = null, string? Clip = null, string? Note = null, ColorEncoding? Says = null);
 
 /// <summary>
 /// Frames of any kind that is taken. PNG and JPEG are kept as they came. TIFF and DPX keep their code values, written as PNG
@@ -36,7 +37,7 @@ public static class FrameIntake
             int top = (1 << p.Bits) - 1;
             p = p with { Bits = 16, Codes = Array.ConvertAll(p.Codes, c => (ushort)((c * 65535 + top / 2) / top)) };
         }
-        return new(RasterFile.ToPng(p), null, d.Timecode, d.Clip.Length > 0 ? d.Clip : null);
+        return new(RasterFile.ToPng(p), null, d.Timecode, d.Clip.Length > 0 ? d.Clip : null, Says: d.Encoding);
     }
 
     private static CodeImage Tiff(byte[] bytes, string name)

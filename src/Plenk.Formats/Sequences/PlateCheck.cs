@@ -17,6 +17,9 @@ public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<Check
     [JsonIgnore]
     public Core.Images.ColorEncoding? Encoding { get; init; }
 
+    /// <summary>What headers say of it, to be believed where nobody says otherwise.</summary>
+    public Core.Images.ColorEncoding? Says { get; init; }
+
     /// <summary>Of the first frame that has one, hh:mm:ss:ff.</summary>
     [JsonIgnore]
     public string? Timecode { get; init; }
@@ -76,7 +79,7 @@ public static partial class PlateCheck
 
         var decoded = new List<(CheckedFrame Frame, DeliveredFile File)>();
         int done = 0;
-        Core.Images.ColorEncoding? encoding = null;
+        Core.Images.ColorEncoding? encoding = null, says = null;
         string? timecode = null, clip = null, note = null, lastHash = null;
         int lastFrame = int.MinValue;
         foreach ((int frame, DeliveredFile file) in byFrame)
@@ -87,7 +90,7 @@ public static partial class PlateCheck
             {
                 TakenFrame taken = FrameIntake.Take(file.Read(), name);
                 byte[] bytes = taken.Bytes;
-                (encoding, clip, note) = (taken.Encoding ?? encoding, taken.Clip ?? clip, note ?? taken.Note);
+                (encoding, says, clip, note) = (taken.Encoding ?? encoding, says ?? taken.Says, taken.Clip ?? clip, note ?? taken.Note);
                 if (taken.Timecode is not null && timecode is null) { timecode = taken.Timecode; }
                 // Frames that repeat one another byte for byte stood still in the camera or in the copying.
                 string hash = Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(bytes));
@@ -162,6 +165,6 @@ public static partial class PlateCheck
             stop.ThrowIfCancellationRequested();
             keep?.Invoke(frame, FrameIntake.Take(file.Read(), Path.GetFileName(file.Name)).Bytes);
         }
-        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]) { Encoding = encoding, Timecode = timecode, Clip = clip, Note = note };
+        return new(first, last, [.. good.Select(g => g.Frame)], [.. faults.OrderBy(f => f.Frame ?? int.MinValue)]) { Encoding = encoding, Says = says, Timecode = timecode, Clip = clip, Note = note };
     }
 }

@@ -223,8 +223,8 @@ public static class MediaInApi
         await ShotApi.Need(shots, id);
         int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
         FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
-        ColorSpace space = ColorSpace.Usual(form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : ColorEncoding.Srgb);
-        if (form["primaries"].ToString() is { Length: > 0 } p) { space = new(space.Encoding, Primaries.Named(p) ?? throw new ShotFault($"“{p}” names no primaries; {string.Join(", ", Primaries.Known.Select(k => k.Key))} do.")); }
+        ColorEncoding? encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : null;
+        Primaries? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) ?? throw new ShotFault($"“{p}” names no primaries; {string.Join(", ", Primaries.Known.Select(k => k.Key))} do.") : null;
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
@@ -234,6 +234,14 @@ public static class MediaInApi
         if (frames.Count == 0)
         {
             throw new ShotFault("No frame could be taken. " + string.Join(" ", check.Faults.Take(4).Select(f => $"{f.Message}. {f.Mend}")));
+        }
+        // What the file itself tells came into the working primaries; else the artist says, else a header.
+        ColorEncoding taken = check.Encoding ?? encoding ?? check.Says ?? ColorEncoding.Srgb;
+        ColorSpace space = check.Encoding is not null ? taken : primaries is null ? ColorSpace.Usual(taken) : new(taken, primaries);
+        bool isLog = taken is ColorEncoding.PrintingDensity or ColorEncoding.AcesCct;
+        if (check.Encoding is null && check.Says is { } says && says != taken && !(says == ColorEncoding.PrintingDensity && isLog))
+        {
+            found = [.. found ?? [], $"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}."];
         }
         CheckedFrame one = check.Frames[0];
         int first = check.First!.Value, last = check.Last!.Value, shotFirst = expected ?? first;
@@ -247,8 +255,8 @@ public static class MediaInApi
                 Width = one.Width,
                 Height = one.Height,
                 Bits = one.Bits,
-                Encoding = check.Encoding ?? space.Encoding,
-                Primaries = check.Encoding is null ? space.PrimariesKey : null, // what tells its own encoding came into the working ones
+                Encoding = taken,
+                Primaries = space.PrimariesKey,
                 Timecode = check.Timecode,
                 Clip = check.Clip,
                 SensorWidthMm = sensorWidth,
