@@ -74,7 +74,7 @@ public sealed class HostileRequestTests(Application application)
                 if (s["$ref"]?.GetValue<string>() is { } shot && shot.EndsWith("/ShotDocument", StringComparison.Ordinal)) { return document.DeepClone(); }
                 if (s["$ref"]?.GetValue<string>() is { } named) { s = api["components"]!["schemas"]![named[(named.LastIndexOf('/') + 1)..]]!; }
                 if (s["oneOf"] is JsonArray one) { return Fill(one[^1]!, depth); }
-                string type = s["type"] is JsonArray several ? several.Select(t => t!.GetValue<string>()).First(t => t is not ("null" or "string") || several.Count == 1 || several.All(x => x!.GetValue<string>() is "null" or "string")) : s["type"]?.GetValue<string>() ?? (s["properties"] is null ? "" : "object");
+                string type = s["type"] is JsonArray several ? several.Select(t => t!.GetValue<string>()).First(t => t is not ("null" or "string") || several.Count == 1 || several.All(x => x!.GetValue<string>() is "null" or "string")) : s["type"]?.GetValue<string>() ?? (s["properties"] is { } ? "object" : "");
                 if (depth > 6) { return null; }
                 return type switch
                 {
