@@ -95,7 +95,7 @@ public sealed class DifferentialRenderer
         _skyRay = [.. _rig.Sampled.SelectMany(l => Enumerable.Range(0, pass.RaysTo(l)).Select(i => l.IsSky ? i : -1))];
         // Aiming takes from what the other rays find: with few of them they may find less than is taken.
         _skies = _samples * pass.Quality.SkyRays < LeastSkyRays ? [] : [.. _rig.Sampled.Where(l => l is { IsSky: true, LightsSet: true })];
-        _everywhere = (options.DataPasses && options.VisibilityEverywhere) || _rig.HasNew || pass.IsKept;
+        _everywhere = (options.DataPasses && options.VisibilityEverywhere) || _rig.HasNew;
         _touching = options.Contact is { Strength: > 0 } && anyElements;
         (_reach, _look) = ((float)(options.Contact?.ReachMetres ?? 0), (float)(options.Contact?.Strength ?? 0));
         FloatImage Layer(int channels) => new(_width, _height, channels);
@@ -524,16 +524,15 @@ public sealed class DifferentialRenderer
         float[] floor = WeakLight();
         Parallel.For(0, _height, Cores.All, y =>
         {
-            for (int x = 0; x < _width; x++)
+            for (int i = 3 * y * _width; i < 3 * (y + 1) * _width; i++)
             {
-                float c = _share[y * _width + x];
-                for (int k = 0; k < 3; k++)
-                {
-                    float ratio = _shadow[x, y, k];
-                    bool weak = _e0[x, y, k] < floor[k] && (ratio != 1 || _en[x, y, k] > 0);
-                    _shadow[x, y, k] = weak || ratio == 1 ? 1 : c * ratio + (1 - c);
-                    if (_en[x, y, k] > 0) { _added[x, y, k] = c * _en[x, y, k] * (weak ? AssumedAlbedo / MathF.PI : _plate[x, y, k] / _e0[x, y, k]); }
-                }
+                float ratio = _shadow.Data[i], brought = _en.Data[i];
+                // Most of a frame: nothing was kept from it, nothing brought.
+                if (ratio == 1 && !(brought > 0)) { continue; }
+                float c = _share[i / 3], own = _e0.Data[i];
+                bool weak = own < floor[i % 3];
+                _shadow.Data[i] = weak || ratio == 1 ? 1 : c * ratio + (1 - c);
+                if (brought > 0) { _added.Data[i] = c * brought * (weak ? AssumedAlbedo / MathF.PI : _plate.Data[i] / own); }
             }
         });
         return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes);

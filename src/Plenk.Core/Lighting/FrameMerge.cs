@@ -12,6 +12,7 @@ public static class FrameMerge
         int width = plate.Width, height = plate.Height;
         var comp = new FloatImage(width, height, 3);
         var touched = new bool[width * height];
+        HidingMatte[] screens = [.. mattes.Where(m => m.Foreground is not null)];
         Parallel.For(0, height, Cores.All, y =>
         {
             for (int pixel = y * width; pixel < (y + 1) * width; pixel++)
@@ -26,11 +27,11 @@ public static class FrameMerge
                     float under = p * ratio * contact + added.Data[at] + mirrored;
                     comp.Data[at] = held.Data[4 * pixel + k] + (mirrored < 0 ? MathF.Max(0, under) : under) * (1 - alpha);
                     // Before a coloured screen the foreground without it stands over the element.
-                    foreach (HidingMatte m in mattes)
+                    foreach (HidingMatte m in screens)
                     {
-                        if (m.Foreground is null || alpha <= 0 || m.Coverage[pixel] is not (> 0 and < 1)) { continue; }
+                        if (alpha <= 0 || m.Coverage[pixel] is not (> 0 and < 1)) { continue; }
                         float whole = MathF.Min(1, alpha / (1 - m.Coverage[pixel]));
-                        comp.Data[at] = held.Data[4 * pixel + k] + under * (1 - whole) + whole * m.Foreground.Data[at];
+                        comp.Data[at] = held.Data[4 * pixel + k] + under * (1 - whole) + whole * m.Foreground!.Data[at];
                     }
                 }
                 touched[pixel] = touch;
