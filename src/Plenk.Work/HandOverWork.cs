@@ -38,7 +38,7 @@ public sealed record HandOverChoice(IReadOnlyList<string> Formats, IReadOnlyList
     {
         if (Formats.Count == 0) { return "No format is chosen: exr, png16, dpx, mp4, stills or contact."; }
         if (Formats.FirstOrDefault(f => !Known.Contains(f)) is { } strange) { return $"“{strange}” is not handed over; exr, png16, dpx, mp4, stills and contact are."; }
-        if (Core.Images.Primaries.Named(Primaries) is null) { return $"“{Primaries}” names no primaries; bt709, bt2020, acescg and aces2065-1 do."; }
+        if (Core.Images.Primaries.Named(Primaries) is null) { return Core.Images.Primaries.Unknown(Primaries); }
         if (!(Overscan is >= 0 and <= 0.5)) { return "Overscan lies between 0 and 50 % of the plate's width on every side."; }
         foreach (string need in (ReadOnlySpan<string>)["{layer}", "{version}", "{frame}"]) { if (!Names.Contains(need, StringComparison.Ordinal)) { return $"The names need {need}: without it files would overwrite one another."; } }
         if (Regex.Match(Names, @"\{(?!production\}|sequence\}|shot\}|layer\}|version\}|frame\})[^}]*\}") is { Success: true } m) { return $"{m.Value} is no part of a name; {{production}}, {{sequence}}, {{shot}}, {{layer}}, {{version}} and {{frame}} are."; }

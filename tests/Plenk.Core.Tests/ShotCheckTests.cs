@@ -53,6 +53,7 @@ public sealed class ShotCheckTests
         ["1280 × 720 is smaller than the proxy itself"] = Good with { Plate = Good.Plate! with { FullWidth = 1280, FullHeight = 720 } },
         ["another shape than the proxy"] = Good with { Plate = Good.Plate! with { FullWidth = 4096, FullHeight = 3072 } },
         ["Plate: “wide” names no primaries; bt709, bt2020, acescg, aces2065-1 do"] = Good with { Plate = Good.Plate! with { Primaries = "wide" } },
+        ["Projection wall: “wide” names no primaries"] = With(Footage with { Primaries = "wide" }),
         ["Contact, bell: “wide” names no primaries"] = With(Bell with { Frames = new() { Primaries = "wide" } }),
         ["a proxy's full size needs width and height"] = Good with { Plate = Good.Plate! with { FullWidth = 4096 } },
         ["Contrast curve: its white must lie above its black"] = Good with { Look = new() { Curve = new(0.5, 0.5) } },

@@ -44,6 +44,9 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
     /// <summary>By key or name, in any case; null: none is called so.</summary>
     public static Primaries? Named(string name) => Known.FirstOrDefault(p => p.Key.Equals(name.Replace(".", "", StringComparison.Ordinal), StringComparison.OrdinalIgnoreCase));
 
+    /// <summary>What is said of a name that is none of <see cref="Known"/>.</summary>
+    public static string Unknown(string name) => $"“{name}” names no primaries; {string.Join(", ", Known.Select(p => p.Key))} do.";
+
     public float[] ToArray() => [(float)Red.X, (float)Red.Y, (float)Green.X, (float)Green.Y, (float)Blue.X, (float)Blue.Y, (float)White.X, (float)White.Y];
 
     /// <summary>Linear RGB to CIE XYZ, white with Y = 1 (SMPTE RP 177).</summary>

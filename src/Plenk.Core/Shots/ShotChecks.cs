@@ -21,7 +21,7 @@ public static class ShotChecks
         if (d.Plate is { } plate)
         {
             Need(plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000, "Plate: the sensor's size must be positive, in millimetres.");
-            Need(plate.Primaries is null || Images.Primaries.Named(plate.Primaries) is not null, $"Plate: “{plate.Primaries}” names no primaries; {string.Join(", ", Images.Primaries.Known.Select(p => p.Key))} do.");
+            Need(plate.Primaries is null || Images.Primaries.Named(plate.Primaries) is not null, $"Plate: {Images.Primaries.Unknown(plate.Primaries!)}");
             Need(plate.FullWidth is null == plate.FullHeight is null, "Plate: a proxy's full size needs width and height.");
             if (plate is { FullWidth: { } fw, FullHeight: { } fh, Width: > 0, Height: > 0 })
             {
@@ -111,6 +111,7 @@ public static class ShotChecks
         }
         foreach (ProjectionSource p in d.Projections)
         {
+            Need(p.Primaries is null || Images.Primaries.Named(p.Primaries) is not null, $"Projection {p.Name}: {Images.Primaries.Unknown(p.Primaries!)}");
             Need(p.Kind != SourceKind.Picture || p.Media is not null, $"Projection {p.Name}: its picture is missing.");
             Need(p.Camera is null || d.OtherCameras.Any(c => c.Id == p.Camera), $"Projection {p.Name}: its camera is no longer in the shot.");
             Need(p.Matte is null || d.Mattes.Any(m => m.Id == p.Matte), $"Projection {p.Name}: its matte is no longer in the shot. Take the matte off the projection first.");
@@ -167,7 +168,7 @@ public static class ShotChecks
             Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
-            Need(e.Frames?.Primaries is not { } of || Images.Primaries.Named(of) is not null, $"Contact, {e.Name}: “{e.Frames?.Primaries}” names no primaries.");
+            Need(e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null, $"Contact, {e.Name}: {Images.Primaries.Unknown(e.Frames?.Primaries!)}");
             Need(e.Frames is null or { Overscan: >= 1 and <= 3 }, $"Contact, {e.Name}: rendered frames are 1 to 3 times as wide as the plate.");
             Need(e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 }, $"Contact, {e.Name}: its pictures are missing.");
             Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");

@@ -224,7 +224,7 @@ public static class MediaInApi
         int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
         FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
         ColorEncoding? encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : null;
-        Primaries? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) ?? throw new ShotFault($"“{p}” names no primaries; {string.Join(", ", Primaries.Known.Select(k => k.Key))} do.") : null;
+        Primaries? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) ?? throw new ShotFault(Primaries.Unknown(p)) : null;
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
