@@ -11,6 +11,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Exr;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Cli;
 
@@ -166,7 +167,7 @@ internal static class WorkerCommand
             await using (database)
             {
                 using ILoggerFactory logs = LoggerFactory.Create(l => l.AddSimpleConsole(o => o.SingleLine = true));
-                var worker = new FrameWorker(new FrameStore(database), new JobStore(database), shots, new ResultStore(database), new ShotEngine(media), logs.CreateLogger<FrameWorker>()) { Name = parsed.GetValue(name) ?? $"{Environment.MachineName}:{Environment.ProcessId}" };
+                var worker = new FrameWorker(new FrameStore(database, new JobStore(database)), new JobStore(database), shots, new ResultStore(database), new ShotEngine(media), logs.CreateLogger<FrameWorker>()) { Name = parsed.GetValue(name) ?? $"{Environment.MachineName}:{Environment.ProcessId}" };
                 Console.Error.WriteLine($"{worker.Name} works; Ctrl-C ends it, and its frame waits for another.");
                 await worker.Work(stop, parsed.GetValue(idle) is { } seconds ? TimeSpan.FromSeconds(seconds) : null);
                 return 0;

@@ -27,6 +27,9 @@ public sealed class MediaStore : IMedia
         Directory.CreateDirectory(root);
     }
 
+    /// <summary>The disk has no room, or a limit set for this user is met.</summary>
+    public static bool IsFull(IOException e) => NoRoom.Contains(e.HResult & 0xFFFF) || e.Message.Contains("No space left", StringComparison.Ordinal);
+
     public static string HashOf(ReadOnlySpan<byte> bytes) => Convert.ToHexStringLower(SHA256.HashData(bytes));
 
     public static bool IsHash(string text) => text.Length == 64 && text.All(char.IsAsciiHexDigitLower);
@@ -64,7 +67,7 @@ public sealed class MediaStore : IMedia
             File.Move(temporary, path, overwrite: true);
         }
         // EFBIG, a limit on the size of files, comes as an argument out of range.
-        catch (Exception e) when (e is ArgumentOutOfRangeException || (e is IOException && (NoRoom.Contains(e.HResult & 0xFFFF) || e.Message.Contains("No space left", StringComparison.Ordinal))))
+        catch (Exception e) when (e is ArgumentOutOfRangeException || (e is IOException io && IsFull(io)))
         {
             throw new DiskFullException(Path.GetFileName(path));
         }

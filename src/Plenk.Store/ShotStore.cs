@@ -20,6 +20,12 @@ public sealed class NothingToUndoException(string message) : Exception(message);
 /// <summary>Shots and their ledgers. Every write is one transaction.</summary>
 public sealed class ShotStore(Database database)
 {
+    public async Task<int> Count()
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select count(*)::int from shot");
+        return (int)(await c.ExecuteScalarAsync())!;
+    }
+
     public async Task<IReadOnlyList<ShotRow>> List()
     {
         await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot order by production, sequence, code");
@@ -27,6 +33,32 @@ public sealed class ShotStore(Database database)
         var rows = new List<ShotRow>();
         while (await r.ReadAsync()) { rows.Add(Row(r)); }
         return rows;
+    }
+
+    /// <summary>A page of shots in their order, each with its newest revision, in one query; those revisions that are known are not read again.</summary>
+    public async Task<IReadOnlyList<(ShotRow Row, ShotDocument Document)>> Heads(int from, int count)
+    {
+        ShotRow[] rows = [.. (await List()).Skip(from).Take(count)];
+        var found = new Dictionary<long, ShotDocument>();
+        foreach (ShotRow row in rows) { if (_revisions.TryGet($"{row.Id}/{row.Head}", out Known known)) { found[row.Id] = known.Document; } }
+        ShotRow[] missing = [.. rows.Where(r => !found.ContainsKey(r.Id))];
+        if (missing.Length > 0)
+        {
+            await using NpgsqlCommand c = database.Source.CreateCommand("""
+                select r.shot_id, r.document::text, r.number, r.who, r.at, r.what, r.content, r.parent, r.redo
+                from revision r join unnest($1::bigint[], $2::int[]) w (shot, number) on r.shot_id = w.shot and r.number = w.number
+                """);
+            c.Parameters.AddWithValue(missing.Select(m => m.Id).ToArray());
+            c.Parameters.AddWithValue(missing.Select(m => m.Head).ToArray());
+            await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+            while (await r.ReadAsync())
+            {
+                RevisionRow row = Revision(r, 2);
+                string json = r.GetString(1);
+                found[r.GetInt64(0)] = _revisions.Get($"{r.GetInt64(0)}/{row.Number}", () => new(ShotJson.Read(json), row)).Document;
+            }
+        }
+        return [.. rows.Where(r => found.ContainsKey(r.Id)).Select(r => (r, found[r.Id]))];
     }
 
     public async Task<ShotRow?> Find(long id)
@@ -37,7 +69,14 @@ public sealed class ShotStore(Database database)
         return await r.ReadAsync() ? Row(r) : null;
     }
 
-    public async Task<ShotRow?> FindByCode(string code) => (await List()).FirstOrDefault(s => s.Code == code);
+    /// <summary>By its code, or by production and code with a / between; null where there is none. Throws <see cref="ArgumentException"/> where several productions have that code.</summary>
+    public async Task<ShotRow?> FindByCode(string code)
+    {
+        int slash = code.LastIndexOf('/');
+        string? production = slash < 0 ? null : code[..slash];
+        ShotRow[] all = [.. (await List()).Where(s => s.Code == code[(slash + 1)..] && (production is null || s.Production == production))];
+        return all.Length > 1 ? throw new ArgumentException($"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”.") : all.FirstOrDefault();
+    }
 
     private static ShotRow Row(NpgsqlDataReader r) =>
         new(r.GetInt64(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), r.GetInt32(5));

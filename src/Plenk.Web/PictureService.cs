@@ -5,6 +5,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web;
 
@@ -12,11 +13,19 @@ namespace Plenk.Web;
 public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 {
     private readonly Cache<byte[]> _pictures = new(80);
-    private readonly SemaphoreSlim _full = new(1);
+    private readonly FairLine _line = new(PicturesAtOnce);
+    private readonly LaneThreads _threads = new("pictures", PicturesAtOnce + Environment.ProcessorCount, LaneThreads.Readings);
+    private const int PicturesAtOnce = 2;
     private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
 
     /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
     public (double Shadow, double Element)? NoiseOf(byte[] picture) => _noise.TryGetValue(picture, out object? counts) && counts is RenderCounts c ? (c.ShadowError, c.ElementError) : null;
+
+    /// <summary>A plate's frame, 400 pixels wide, JPEG.</summary>
+    public byte[] Thumbnail(string hash, Func<byte[]> read) => _pictures.Get($"thumbnail/{hash}", () => RasterFile.Thumbnail(read(), "the frame", 400));
+
+    /// <summary>Pictures of a shot that wait for their turn, and how many come before them; null where none waits.</summary>
+    public int? Waiting(long of) => _line.Before(of);
 
     public static RenderQuality QualityOf(string? name) => name switch
     {
@@ -26,23 +35,30 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     };
 
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
-    public async Task<byte[]> Picture(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
+    /// <param name="of">Whose it is: shots take turns.</param>
+    public async Task<byte[]> Picture(long of, ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
-        string key = ShotEngine.Key("picture", 4, kind, seen, shot.Look, shot.Finish, shot.ShutterDegrees, shot.MovingObjects, shot.ProjectionsMix, shot.SeamBlendPixels, shot.OtherCameras, shot.Mattes, shot.Depth, shot.Contact, shot.Bounces, shot.Rendered, frame, width, quality, gain, shot.Plate, shot.Range, shot.Rate, shot.Camera, shot.Orientation, shot.SurveyPoints.Select(p => p.Position), shot.Pieces, shot.Lights, shot.Elements, shot.Projections, shot.Seed);
+        shot = Reads(shot, kind);
+        string key = ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
-        // One full picture at a time: two would only make both late.
-        bool slow = quality != "draft" && kind is not ("plate" or "grain-free");
-        if (slow) { await _full.WaitAsync(stop); }
-        try
+        byte[] made;
+        if (quality == "draft" || kind is "plate" or "grain-free") { made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop), stop); }
+        else
         {
-            byte[] made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop), stop);
-            return _pictures.Get(key, () => made);
+            // Finer ones stand in a line of their own, the quick ones first, and give way to hands.
+            using IDisposable turn = await _line.Enter(of, quality == "full" ? 1 : 0, stop);
+            made = _pictures.TryGet(key, out known) ? known : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop));
         }
-        finally
-        {
-            if (slow) { _full.Release(); }
-        }
+        return _pictures.Get(key, () => made);
     }
+
+    /// <summary>The document reduced to what a kind of picture shows.</summary>
+    private static ShotDocument Reads(ShotDocument shot, string kind) => kind switch
+    {
+        "plate" or "grain-free" => Reduced.Plate(shot) with { Look = shot.Look },
+        "texels" or "stretch" or "source" or "projection" or "projection-difference" => Reduced.Footage(shot) with { Look = shot.Look },
+        _ => Reduced.Seen(shot),
+    };
 
     private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, CancellationToken stop)
     {

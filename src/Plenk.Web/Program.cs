@@ -1,11 +1,10 @@
-using Hangfire;
-using Hangfire.PostgreSql;
 using Microsoft.AspNetCore.Http.Features;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Web;
 using Plenk.Web.Api;
 using Plenk.Work;
+using Plenk.Work.Queue;
 using Scalar.AspNetCore;
 using Serilog;
 
@@ -13,7 +12,6 @@ var builder = WebApplication.CreateBuilder(args);
 builder.Host.UseSerilog((_, log) => log
     .MinimumLevel.Information()
     .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
-    .MinimumLevel.Override("Hangfire", Serilog.Events.LogEventLevel.Warning)
     .Enrich.FromLogContext().WriteTo.Console(new Serilog.Formatting.Compact.RenderedCompactJsonFormatter()));
 
 var database = new Database(Settings.DatabaseConnection);
@@ -37,6 +35,14 @@ builder.Services.AddSingleton<BakeWork>();
 builder.Services.AddSingleton<RenderedWork>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().Clouds);
 builder.Services.AddSingleton<PictureService>();
+builder.Services.AddSingleton<TrayJobs, PlateJobs>();
+builder.Services.AddSingleton<TrayJobs, CameraJobs>();
+builder.Services.AddSingleton<TrayJobs, SetJobs>();
+builder.Services.AddSingleton<TrayJobs, MatteJobs>();
+builder.Services.AddSingleton<TrayJobs, FinishJobs>();
+builder.Services.AddHostedService<JobRunner>();
+builder.Services.AddSingleton<Measuring>();
+builder.Services.AddHostedService(s => s.GetRequiredService<Measuring>());
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();
 builder.Services.AddExceptionHandler<FaultHandler>();
@@ -45,18 +51,6 @@ builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database");
 builder.Services.ConfigureHttpJsonOptions(o => RequestJson.Set(o.SerializerOptions));
 builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 30);
 builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
-builder.Services.AddHangfire(h => h.UsePostgreSqlStorage(p => p.UseNpgsqlConnection(Settings.DatabaseConnection), new PostgreSqlStorageOptions
-{
-    QueuePollInterval = TimeSpan.FromMilliseconds(250),
-    UseSlidingInvisibilityTimeout = true,
-    InvisibilityTimeout = TimeSpan.FromSeconds(20),
-}));
-builder.Services.AddHangfireServer(o =>
-{
-    o.WorkerCount = 2;
-    o.ShutdownTimeout = TimeSpan.FromSeconds(4);
-});
-
 var app = builder.Build();
 app.UseExceptionHandler();
 app.UseStatusCodePagesWithReExecute("/Missing", "?code={0}");

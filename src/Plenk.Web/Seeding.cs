@@ -1,7 +1,7 @@
-using Hangfire;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web;
 
@@ -21,6 +21,6 @@ public static class Seeding
             foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes))) { await shots.Create(other, "demo", "The shot as it came in"); }
         }
         var (head, revision) = (await shots.Read(row.Id))!.Value;
-        await ReadingsJob.Ask(head, row.Id, revision.Number, services.GetRequiredService<ResultStore>(), services.GetRequiredService<IBackgroundJobClient>());
+        await services.GetRequiredService<Measuring>().Read(head, row.Id, revision.Number, keep: true);
     }
 }

@@ -28,6 +28,10 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
 {
     private const int MostFrames = 16;
 
+    /// <summary>How many pixels of a frame lie inside a matte, about.</summary>
+    public static double Pixels(ShotDocument shot, string matte, int frame) => MatteShape.At(MatteWork.Of(shot, matte), frame) is { Length: >= 6 } c
+        ? Math.Abs(Enumerable.Range(0, c.Length / 2).Sum(i => c[2 * i] * c[(2 * i + 3) % c.Length] - c[(2 * i + 2) % c.Length] * c[2 * i + 1])) / 2 : 0;
+
     /// <param name="meetsRim">What other frames show keeps its detail and is brought to the level of the rim: for light that changed between the frames.</param>
     public ProjectionSource Fill(ShotDocument shot, int frame, string? camera, string matteId, FillHow how, CancellationToken stop, Action<string, double> progress, bool meetsRim = false)
     {

@@ -35,8 +35,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         parts |= steps.Any(s => s.Kind == FinishKind.Motion || (s.Kind == FinishKind.Grade && s.Of is not (GradePart.Element or GradePart.Added or GradePart.Mirror)));
         bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
-        FrameLayers Make() => engine.Render(shot, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
-        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 2, shot with { Finish = new(), Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame, width, quality, depth, parts, ids, steps.SelectMany(s => s.RenderedIds).Distinct()), Make);
+        ShotDocument bare = Reduced.Bare(shot);
+        FrameLayers Make() => engine.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
+        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 3, bare, frame, width, quality, depth, parts, ids, overscan), Make);
     }
 
     /// <summary>A rendered frame's steps laid on it.</summary>
@@ -99,7 +100,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public Grain? GrainOf(ShotDocument shot, int width)
     {
         int frame = MeasuredAt(shot);
-        return _grains.Get(ShotEngine.Key("grain", 2, shot.Plate, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))).Value;
+        shot = Reduced.Plate(shot);
+        return _grains.Get(ShotEngine.Key("grain", 3, shot, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))).Value;
     }
 
     private Func<int, float, float>? Moving(ShotDocument shot, int frame, int width)
@@ -170,7 +172,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public PlateMeasures Plate(ShotDocument shot, int? at = null)
     {
         FinishRegion r = Region(shot, at);
-        return _measures.Get(ShotEngine.Key("plate measures", 7, shot.Plate, r, shot.Finish.Region is null ? shot with { Finish = new(), Lights = [], Notes = [] } : null), () =>
+        shot = (shot.Finish.Region is null ? Reduced.Contact(shot) : Reduced.Plate(shot)) with { Cut = shot.Cut, Finish = new() { Region = shot.Finish.Region } };
+        return _measures.Get(ShotEngine.Key("plate measures", 8, shot, r), () =>
             new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1))).Value;
     }
 
@@ -183,11 +186,12 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default, int? at = null)
     {
         int frame = at ?? MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-        return _measured.Get(ShotEngine.Key("finish measured", 7, shot with { Tolerances = new Dictionary<string, double>(), Title = "", Notes = [] }, frame), () =>
+        shot = Reduced.Seen(shot);
+        return _measured.Get(ShotEngine.Key("finish measured", 8, shot, frame), () =>
         {
             FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plate(shot, frame, width);
-            double scale = (double)width / shot.Plate.Width;
+            double scale = (double)width / shot.Plate!.Width;
             Grain? grain = GrainOf(shot, width);
             PlateMeasures own = scale == 1 ? Plate(shot, frame) : Measures(shot, Region(shot, frame), plate, scale);
             IReadOnlyList<(double, double)>? ratio = null;

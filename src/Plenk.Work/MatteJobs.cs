@@ -1,29 +1,28 @@
-using System.Text.Json;
-using Hangfire;
-using Microsoft.Extensions.Logging;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracking;
 using Plenk.Formats.Raster;
 using Plenk.Store;
+using Plenk.Work.Queue;
 
 namespace Plenk.Work;
 
 public sealed record MatteParameters(int Revision, string Who, string Matte, int Frame);
 
 /// <summary>Long work on mattes, in the tray: a plane followed, a matte frozen.</summary>
-public sealed class MatteJobs(JobStore jobs, ShotStore shots, MediaStore media, ShotEngine engine, ILogger<MatteJobs> log) : TrayJobs(jobs, shots, log)
+public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engine) : TrayJobs(shots)
 {
-    [AutomaticRetry(Attempts = 0)]
-    public Task Follow(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    public override IReadOnlyList<JobKind> Kinds => [new("matte-follow", Follow), new("matte-freeze", Freeze)];
+
+    private async Task<JobEnd> Follow(JobRun job)
     {
-        var p = JsonSerializer.Deserialize<MatteParameters>(job.Parameters, ShotJson.Options)!;
-        ShotDocument document = await Document(job, p.Revision);
-        var (motion, told) = Followed(engine, document, p.Matte, p.Frame, stop, part => progress("following the plane", part));
+        var p = job.Asked<MatteParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        var (motion, told) = Followed(engine, document, p.Matte, p.Frame, job.Stop, part => job.Progress("following the plane", part));
         // Keys stay where they were drawn; what they correct is now carried along.
-        await Lay(job.ShotId, p.Who, $"{MatteWork.Of(document, p.Matte).Name} follows its plane", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Motion = motion } : m)] });
+        await Lay(job, p.Who, $"{MatteWork.Of(document, p.Matte).Name} follows its plane", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Motion = motion } : m)] });
         return new(told);
-    });
+    }
 
     /// <summary>The motion of the plane inside a drawn matte as it is at a frame, and what is to be said of it.</summary>
     public static (MatteMotion Motion, string Told) Followed(ShotEngine engine, ShotDocument shot, string matte, int frame, CancellationToken stop = default, Action<double>? progress = null)
@@ -37,15 +36,14 @@ public sealed class MatteJobs(JobStore jobs, ShotStore shots, MediaStore media, 
         return (new(frame, found.Steps, "the plane inside it"), told);
     }
 
-    [AutomaticRetry(Attempts = 0)]
-    public Task Freeze(long id, CancellationToken shutdown) => Guarded(id, shutdown, async (job, stop, progress) =>
+    private async Task<JobEnd> Freeze(JobRun job)
     {
-        var p = JsonSerializer.Deserialize<MatteParameters>(job.Parameters, ShotJson.Options)!;
-        ShotDocument document = await Document(job, p.Revision);
-        FrameSource frozen = Frozen(engine, media, document, p.Matte, stop, progress);
-        await Lay(job.ShotId, p.Who, $"Froze {MatteWork.Of(document, p.Matte).Name}", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Frozen = frozen } : m)] });
+        var p = job.Asked<MatteParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        FrameSource frozen = Frozen(engine, media, document, p.Matte, job.Stop, job.Progress);
+        await Lay(job, p.Who, $"Froze {MatteWork.Of(document, p.Matte).Name}", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Frozen = frozen } : m)] });
         return new($"{frozen.Frames.Count} frames");
-    });
+    }
 
     /// <summary>A matte's pictures over the shot's range, 16 bits.</summary>
     public static FrameSource Frozen(ShotEngine engine, MediaStore media, ShotDocument shot, string matte, CancellationToken stop = default, Action<string, double>? progress = null)

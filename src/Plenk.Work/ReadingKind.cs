@@ -11,10 +11,10 @@ using Plenk.Store;
 namespace Plenk.Work;
 
 /// <summary>
-/// One reading: which parts of the document it reads (its result is kept under their hash, so a change elsewhere does not
-/// measure it again) and how it is measured. Tolerances are no part of what is measured.
+/// One reading: the document reduced to what it reads (its result is kept under the hash of that, so a change elsewhere does not
+/// measure it again, and it is measured on nothing else) and how it is measured. Tolerances are no part of what is measured.
 /// </summary>
-public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, object?[]> Reads, Func<ShotEngine, ShotDocument, CancellationToken, Reading> Measure)
+public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, ShotDocument> Reads, Func<ShotEngine, ShotDocument, CancellationToken, Reading> Measure)
 {
     /// <summary>Pictures that readings are taken from have this width, or the plate's if that is less.</summary>
     private const int Width = 480;
@@ -29,26 +29,26 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     /// <summary>In the order of the steps.</summary>
     public static IReadOnlyList<ReadingKind> All { get; } =
     [
-        new(1, PlateReadings.Blank, s => [s.Plate, s.Range, s.Rate], (_, s, _) => PlateReadings.SequenceComplete(s)),
-        new(1, CameraReadings.ReprojectionBlank, s => [Camera(s), s.SurveyPoints], (_, s, _) => CameraReadings.Reprojection(s)),
-        new(1, CameraReadings.FloorBlank, s => [s.SurveyPoints, s.Orientation, s.Range], (_, s, _) => CameraReadings.FloorFlatness(s)),
-        new(1, CameraReadings.LengthsBlank, s => [s.SurveyPoints, s.Orientation, s.KnownLengths, s.Range], (_, s, _) => CameraReadings.Lengths(s)),
-        new(1, SolveReadings.LiveBlank, s => [s.Tracks, s.Range], (engine, s, _) => SolveReadings.Live(engine.TrackWork.Tracks(s), s.Range.First, s.Range.Last)),
-        new(1, SolveReadings.RmsBlank, s => [s.Solve], SolveRms),
-        new(1, SolveReadings.HeldOutBlank, s => [s.Solve], (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
-        new(1, SolveReadings.SlideBlank, s => [s.Solve, s.Elements, Camera(s)], Slide),
-        new(1, SetReadings.EdgesBlank, s => [.. Camera(s), s.Pieces], Edges),
-        new(1, SetReadings.SharedBlank, s => [s.Pieces, s.MovingObjects, s.Range], (engine, s, _) => SetReadings.Shared(engine.Set(Hanging.At(s, s.Range.First)), s.Range.First)),
-        new(1, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? [] : [s.Clouds, s.Pieces, s.SurveyPoints, s.Orientation, s.MovingObjects, s.Range], Cloud),
-        new(2, ProjectionReadings.Blank, s => [.. Camera(s), s.Pieces, .. Sources(s), s.ProjectionsMix, s.SeamBlendPixels, s.Seed], Projection),
-        new(1, ProjectionReadings.StitchBlank, s => [.. Camera(s), s.Pieces, .. Sources(s)], Stitch),
-        new(1, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? [.. Camera(s), s.Pieces, .. Sources(s), .. Lights(s), s.Seed] : [], (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
-        new(1, LightReadings.SunBlank, s => [s.Lights, s.Sun], (_, s, _) => LightReadings.Sun(s)),
-        new(1, LightReadings.ShadowsBlank, s => [.. Camera(s), s.Pieces, s.Lights], Shadows),
-        new(3, ContactReadings.GapBlank, s => [Camera(s), s.Pieces, s.Elements], Gap),
-        new(1, ContactReadings.ShadowBlank, s => [Camera(s), s.Pieces, s.Elements, s.Lights], (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
-        new(1, ContactReadings.LevelBlank, s => s.RealShadow is null ? [] : [.. Camera(s), s.RealShadow, s.Pieces, s.Lights, s.Seed], (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
-        .. FinishKinds.Select(k => new ReadingKind(3, k.Blank, Shown, (engine, shot, stop) => Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop))))),
+        new(2, PlateReadings.Blank, Reduced.Plate, (_, s, _) => PlateReadings.SequenceComplete(s)),
+        new(2, CameraReadings.ReprojectionBlank, Clicked, (_, s, _) => CameraReadings.Reprojection(s)),
+        new(2, CameraReadings.FloorBlank, Clicked, (_, s, _) => CameraReadings.FloorFlatness(s)),
+        new(2, CameraReadings.LengthsBlank, s => Clicked(s) with { KnownLengths = s.KnownLengths }, (_, s, _) => CameraReadings.Lengths(s)),
+        new(2, SolveReadings.LiveBlank, s => Reduced.None(s) with { Tracks = s.Tracks, Range = s.Range }, (engine, s, _) => SolveReadings.Live(engine.TrackWork.Tracks(s), s.Range.First, s.Range.Last)),
+        new(2, SolveReadings.RmsBlank, Solved, SolveRms),
+        new(2, SolveReadings.HeldOutBlank, Solved, (engine, s, _) => engine.TrackWork.Solve(s) is { } solve ? SolveReadings.HeldOut(solve.HeldOut) : SolveReadings.HeldOutBlank with { Note = NotSolved }),
+        new(2, SolveReadings.SlideBlank, s => Reduced.Camera(s) with { Solve = s.Solve, Elements = s.Elements }, Slide),
+        new(2, SetReadings.EdgesBlank, s => Reduced.Set(s) with { Look = new() { TrackGrainFree = s.Look.TrackGrainFree } }, Edges),
+        new(2, SetReadings.SharedBlank, Reduced.Set, (engine, s, _) => SetReadings.Shared(engine.Set(Hanging.At(s, s.Range.First)), s.Range.First)),
+        new(2, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? Reduced.None(s) : Reduced.Set(s) with { Clouds = s.Clouds }, Cloud),
+        new(3, ProjectionReadings.Blank, Reduced.Footage, Projection),
+        new(2, ProjectionReadings.StitchBlank, Reduced.Footage, Stitch),
+        new(2, ProjectionReadings.ColourBlank, s => s.Projections.Any(p => p is { Off: false, OwnColour: true }) ? Reduced.Footage(s) : Reduced.None(s), (engine, s, stop) => ProjectionReadings.Colour([.. s.Projections.Where(p => p is { Off: false, OwnColour: true }).Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt))])),
+        new(2, LightReadings.SunBlank, s => Reduced.None(s) with { Lights = s.Lights, Sun = s.Sun }, (_, s, _) => LightReadings.Sun(s)),
+        new(2, LightReadings.ShadowsBlank, Reduced.Light, Shadows),
+        new(4, ContactReadings.GapBlank, Reduced.Contact, Gap),
+        new(2, ContactReadings.ShadowBlank, s => Reduced.Light(s) with { Elements = s.Elements }, (engine, s, _) => Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!),
+        new(2, ContactReadings.LevelBlank, s => s.RealShadow is null ? Reduced.None(s) : Reduced.Light(s) with { RealShadow = s.RealShadow }, (engine, s, _) => s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" } : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow) : null!),
+        .. FinishKinds.Select(k => new ReadingKind(4, k.Blank, Shown, (engine, shot, stop) => Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop))))),
     ];
 
     public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
@@ -58,7 +58,7 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     {
         try
         {
-            return Measure(engine, shot, stop);
+            return Measure(engine, Reads(shot), stop);
         }
         catch (Exception e) when (e is ShotFault or MissingMediaException or Formats.FormatFault)
         {
@@ -70,11 +70,9 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
     public static Reading Under(ShotDocument shot, Reading kept) =>
         (kept with { Tolerance = shot.Tolerances.GetValueOrDefault(kept.Id, kept.Tolerance) }).Judged();
 
-    private static object?[] Camera(ShotDocument s) => [.. s.MovingObjects, s.Plate, s.Range, s.Rate, s.Camera, s.Orientation, s.SurveyPoints.Select(p => new { p.Name, p.Position })];
+    private static ShotDocument Clicked(ShotDocument s) => Reduced.Camera(s) with { SurveyPoints = s.SurveyPoints };
 
-    private static object?[] Sources(ShotDocument s) => [s.Projections, s.OtherCameras, s.Projections.Any(p => p.Matte is not null) ? s.Mattes : null, .. s.Projections.Any(p => p.OwnColour) ? Lights(s) : []];
-
-    private static object?[] Lights(ShotDocument s) => [s.Lights, s.Lights.Any(l => l.ShadeMatte is not null) ? s.Mattes : null];
+    private static ShotDocument Solved(ShotDocument s) => Reduced.None(s) with { Solve = s.Solve };
 
     private const string NotSolved = "the camera was not solved here";
 
@@ -166,8 +164,8 @@ public sealed record ReadingKind(int Version, Reading Blank, Func<ShotDocument, 
         return ContactReadings.Gap(frames);
     }
 
-    /// <summary>All that a finished frame hangs on.</summary>
-    private static object?[] Shown(ShotDocument s) => [Camera(s), s.Pieces, s.Elements, s.Lights, s.Mattes, s.Contact, s.Bounces, s.Seed, s.ShutterDegrees, s.Finish, s.Depth is { Hides: true } ? s.Depth : null, .. s.Pieces.Any(p => p.Duties.LightsElements) ? Sources(s) : []];
+    /// <summary>All that a finished frame hangs on; with nothing in it there is nothing to measure.</summary>
+    private static ShotDocument Shown(ShotDocument s) => s.Elements.All(e => e.Off) ? Reduced.None(s) : Reduced.Seen(s) with { Look = new(), Tracks = null, Solve = null };
 
     private static Reading Finished(ShotEngine engine, ShotDocument shot, Reading blank, Func<Reading> of) => shot.Elements.All(e => e.Off) ? blank with { Note = "nothing stands here yet" } : of();
 

@@ -80,11 +80,22 @@ public sealed class ShotEngine
 
     private static string HashOf(object? part)
     {
-        string Make(object? p) => MediaStore.HashOf(JsonSerializer.SerializeToUtf8Bytes(p, ShotJson.Options));
+        string Make(object? p) => p is ShotDocument document ? HashOf(document) : MediaStore.HashOf(JsonSerializer.SerializeToUtf8Bytes(p, ShotJson.Options));
         return part is null || part.GetType().IsValueType || part is string ? JsonSerializer.Serialize(part, ShotJson.Options) : Hashes.GetValue(part, Make);
     }
 
-    /// <summary>Hash of what a computation reads: its name, its version, and the parts of the document.</summary>
+    /// <summary>Of a whole document, part by part: parts that two documents share are hashed once.</summary>
+    private static string HashOf(ShotDocument document)
+    {
+        var text = new StringBuilder().Append(document.StoodAt?.ToString("R", System.Globalization.CultureInfo.InvariantCulture));
+        foreach (var property in ShotJson.Options.GetTypeInfo(typeof(ShotDocument)).Properties)
+        {
+            if (property.Get is { } get) { text.Append('\n').Append(property.Name).Append(' ').Append(HashOf(get(document))); }
+        }
+        return MediaStore.HashOf(Encoding.UTF8.GetBytes(text.ToString()));
+    }
+
+    /// <summary>Hash of what a computation reads: its name, its version, and a reduced document (<see cref="Reduced"/>) or parts of one.</summary>
     public static string Key(string computation, int version, params object?[] parts)
     {
         var text = new StringBuilder(computation).Append('/').Append(version);
@@ -224,7 +235,7 @@ public sealed class ShotEngine
         float[]? hides = shot.Depth is { Hides: true } && HideDistance(shot, frame, within) is { } near ? Wider(near) : null;
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own ? [.. own.Select(r => r is null ? null : Wider(r))] : null;
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 3, shot.Pieces, shot.Lights, reaches is null ? null : MatteWork.KeyOf(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
+        SetPass pass = keepWithout ? _passes.Get(Key("without", 4, Reduced.Light(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
         var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, w, h) is { } s ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)]) : null, Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null, Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))], Rendered = RenderedLayers(shot, frame, grid, overscan) };
         return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, overscan, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false) { Margin = overscan }, quality),
             plate.Around(overscan), openings, options, stop, progress is null ? null : rows => progress((double)rows / grid.Height));
@@ -374,11 +385,14 @@ public sealed class ShotEngine
     ];
 
     /// <summary>The picture that a source lays on the set, linear, with its camera's gain; and how much of each pixel it lays on (null: all).</summary>
-    public (FloatImage Picture, float[]? Kept) SourcePicture(ShotDocument shot, ProjectionSource source, int frame)
+    public (FloatImage Picture, float[]? Kept) SourcePicture(ShotDocument whole, ProjectionSource source, int frame)
     {
+        ShotDocument own = whole with { Projections = [source], OtherCameras = [.. whole.OtherCameras.Where(c => c.Id == source.Camera)] };
+        // A frame that is laid on as it is hangs on its plate alone, not on the set.
+        ShotDocument shot = source.OwnColour || source.Matte is not null ? Reduced.Footage(own) : Reduced.Plate(own) with { OtherCameras = own.OtherCameras };
         ShotDocument through = Through(shot, source.Camera);
         Vec3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain ?? new(1, 1, 1);
-        return _sources.Get(Key("source", 1, source, frame, through.Plate, gain, source.Matte is null ? null : MatteWork.KeyOf(through), source.OwnColour ? shot.Pieces : null, source.OwnColour ? shot.Lights : null), () =>
+        return _sources.Get(Key("source", 2, shot, source, frame), () =>
         {
             FloatImage picture;
             float[]? kept = null;
@@ -425,7 +439,7 @@ public sealed class ShotEngine
 
     /// <summary>Where each source gives way to those after it; null for the last and for one that shares nothing with them.</summary>
     private IReadOnlyList<Seam?> Seams(ShotDocument shot, int at, IReadOnlyList<(ProjectionSource Source, int Frame, SourceSight Sight)> sights, Projector[] plain) =>
-        _seams.Get(Key("seams", 1, shot.Projections, shot.OtherCameras, shot.Plate, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Pieces, shot.MovingObjects, MatteWork.KeyOf(shot), shot.Lights, shot.SeamBlendPixels, shot.Projections.Any(p => p.Kind == SourceKind.Running) ? at : 0),
+        _seams.Get(Key("seams", 2, Reduced.Footage(shot), shot.Projections.Any(p => p.Kind == SourceKind.Running) || shot.Pieces.Any(p => p.HangsOn is not null) ? at : 0),
             () => [.. plain.Select((own, i) => i == plain.Length - 1 ? null : Seam.Find(own.Sight, [.. sights.Skip(i + 1).Select(s => s.Sight)], ExposureMatch.DifferenceOf(own, [.. plain.Skip(i + 1)]), shot.SeamBlendPixels))]);
 
     /// <summary>How the cameras of the projections meet: what they share, how they differ in it, and the parallax where one passes into the next.</summary>
@@ -487,8 +501,10 @@ public sealed class ShotEngine
 
     private readonly Cache<CoveragePlan> _plans = new(4);
 
-    public CoveragePlan Plan(ShotDocument shot) =>
-        _plans.Get(Key("plan", 3, shot.OtherCameras, shot.Pieces, shot.Projections, shot.Camera, shot.Orientation, shot.SurveyPoints, shot.Range, shot.MovingObjects), () =>
+    public CoveragePlan Plan(ShotDocument whole)
+    {
+        ShotDocument shot = Reduced.Footage(whole);
+        return _plans.Get(Key("plan", 4, shot), () =>
         {
             SetScene set = Set(Hanging.At(shot, shot.Range.First));
             IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
@@ -506,6 +522,7 @@ public sealed class ShotEngine
             return new(SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))],
                 [.. Enumerable.Range(0, spots.Count).Where(i => !Ever(i)).Select(i => spots[i].Point)]);
         });
+    }
 
     /// <summary>The set wearing its projections, through the shot camera of a frame: RGBA premultiplied.</summary>
     public FloatImage Projected(ShotDocument shot, int frame, int width, int samples = 4, CancellationToken stop = default)
@@ -595,10 +612,10 @@ public sealed class ShotEngine
     public SetLight LightOn(ShotDocument shot, int frame, int width, CancellationToken stop = default)
     {
         if (!shot.Lights.Any(l => l is { Off: false, InPlate: true })) { throw new ShotFault("No light of the plate is known yet. Add the sun and the sky that lit it at step 5."); }
-        shot = LitAt(Hanging.At(shot, frame), frame);
+        shot = Reduced.Light(LitAt(Hanging.At(shot, frame), frame));
         RayGrid grid = Grid(shot, frame, width, HeightFor(shot, width));
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
-        return _light.Get(Key("light", 2, shot.Pieces, shot.Lights, shot.Lights.Any(l => l.ShadeMatte is not null) ? MatteWork.KeyOf(shot) : null, grid.Pinhole, Camera(shot, frame).Pose, seed, frame), () =>
+        return _light.Get(Key("light", 3, shot, frame, width), () =>
         {
             LightRig rig = Rig(shot);
             return SetLight.Of(new SetPass(grid, Set(shot), rig, OpeningsOf(shot), new(16, 1, 2), seed, keep: false, reaches: Reaches(shot, rig, frame, grid.Width, grid.Height)), stop);

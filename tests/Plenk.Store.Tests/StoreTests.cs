@@ -81,14 +81,19 @@ public sealed class StoreTests : IAsyncLifetime
     {
         ShotRow row = await _shots.Create(Shot("a"), "one", "New");
         var jobs = new JobStore(_database);
-        var (first, isNew) = await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "one");
-        var (second, alsoNew) = await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "two");
+        var (first, isNew) = await jobs.Add(new(row.Id, "render", "r", "{}", "key", 3, "one"));
+        var (second, alsoNew) = await jobs.Add(new(row.Id, "render", "r", "{}", "key", 3, "two"));
         Assert.True(isNew && !alsoNew && first.Id == second.Id);
-        await jobs.Start(first.Id);
+        Assert.Equal(first.Id, (await jobs.Take(Lane.Long, "worker"))!.Id);
+        Assert.False(await jobs.Progress(first.Id, "worker", 1, 2.5, "frame 1"));
         await jobs.AskToStop(first.Id);
-        Assert.True(await jobs.Progress(first.Id, 1, 2.5, "frame 1"));
-        await jobs.End(first.Id, "stopped", "", null);
-        Assert.True((await jobs.Add(row.Id, "render", "r", "{}", "key", 3, "one")).IsNew);
+        Assert.True(await jobs.Progress(first.Id, "worker", 1, 2.5, "frame 1"));
+        Assert.True(await jobs.End(first.Id, "worker", "stopped", "stopped; what was there stays", null));
+        // A late tick and a late end change nothing.
+        await Assert.ThrowsAsync<JobLostException>(() => jobs.Progress(first.Id, "worker", 2, null, "late"));
+        Assert.False(await jobs.End(first.Id, "worker", "done", "late", null));
+        Assert.Equal(("stopped", "stopped; what was there stays"), (await jobs.Find(first.Id)) is { } over ? (over.State, over.Message) : default);
+        Assert.True((await jobs.Add(new(row.Id, "render", "r", "{}", "key", 3, "one"))).IsNew);
         var results = new ResultStore(_database);
         await results.Write("k", "1");
         await results.Write("k", "2");

@@ -71,7 +71,7 @@ public sealed class ApiTests(Application application)
     public async Task A_plate_comes_in_with_its_faults_told_and_good_frames_kept()
     {
         long id = await NewShot("T_0020");
-        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", Png()), ("p.1002.png", []), ("p.1004.png", Png())));
+        HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", Frames(("p.1001.png", Png()), ("p.1002.png", []), ("p.1004.png", Png())));
         JsonElement body = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal(2, body.GetProperty("notes").GetArrayLength());
         JsonElement document = body.GetProperty("state").GetProperty("document");
@@ -85,7 +85,7 @@ public sealed class ApiTests(Application application)
     public async Task Bad_input_gets_words_and_changes_nothing()
     {
         long id = await NewShot("T_0030");
-        HttpResponseMessage refused = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", "no picture"u8.ToArray())));
+        HttpResponseMessage refused = await _client.BringPlate($"/api/shots/{id}", Frames(("p.1001.png", "no picture"u8.ToArray())));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
         string text = await refused.Content.ReadAsStringAsync();
         Assert.Contains("neither a PNG nor a JPEG", text);
@@ -112,7 +112,7 @@ public sealed class ApiTests(Application application)
     public async Task A_camera_with_other_frames_than_the_plate_is_told()
     {
         long id = await NewShot("T_0050");
-        await _client.PostAsync($"/api/shots/{id}/plate", Frames(("p.1001.png", Png()), ("p.1002.png", Png()), ("p.1003.png", Png())));
+        await _client.BringPlate($"/api/shots/{id}", Frames(("p.1001.png", Png()), ("p.1002.png", Png()), ("p.1003.png", Png())));
         static byte[] Camera(params string[] rows) => System.Text.Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Join('\n', rows) + "\n");
         HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", "1002,0,1,2,0,0,0,1,28"))));
         string note = Assert.Single((await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("notes").EnumerateArray()).GetString()!;
@@ -148,7 +148,7 @@ public sealed class ApiTests(Application application)
         Assert.Contains("no plate yet", await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 300, distance = 12 })));
         Assert.Contains("no tracks yet", await Refused(_client.PostAsJsonAsync($"{at}/solve", new { })));
         Assert.Contains("no camera yet", await Refused(_client.GetAsync($"{at}/camera/handover.zip")));
-        await _client.PostAsync($"{at}/plate", Frames(("p.1001.png", Png()), ("p.1003.png", Png())));
+        await _client.BringPlate(at, Frames(("p.1001.png", Png()), ("p.1003.png", Png())));
         Assert.Contains("no frame 1002", await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 300, distance = 12 })));
         Assert.Contains("between 20 and 5,000", (await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 3, distance = 12 }))).ToLowerInvariant());
         Assert.Contains("no track 7", await Refused(_client.PostAsJsonAsync($"{at}/tracks/edit", new { baseRevision = 2, edit = new { @do = "delete", track = 7, frame = 1001, x = 0, y = 0 } })));
@@ -166,7 +166,7 @@ public sealed class ApiTests(Application application)
     {
         long id = await NewShot("T_0070");
         string at = $"/api/shots/{id}";
-        await _client.PostAsync($"{at}/plate", Frames(("p.1001.png", Png())));
+        await _client.BringPlate(at, Frames(("p.1001.png", Png())));
         object Still(params double[][] lines) => new { frame = 1001, lines = lines.Select(l => new { axis = "x", x1 = l[0], y1 = l[1], x2 = l[2], y2 = l[3] }) };
         JsonElement look = await (await _client.PostAsJsonAsync($"{at}/still/look", new { baseRevision = 2, what = "", still = Still([0, 0, 15, 1], [0, 8, 15, 7]) })).Content.ReadFromJsonAsync<JsonElement>();
         Assert.False(look.GetProperty("solved").GetBoolean());
@@ -188,11 +188,11 @@ public sealed class ApiTests(Application application)
         {
             using (var ffmpeg = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25", "-frames:v", "6", "-pix_fmt", "yuv420p", file]))!) { await ffmpeg.WaitForExitAsync(); }
             long id = await NewShot("T_0080");
-            HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", Frames(("take.mp4", await File.ReadAllBytesAsync(file))));
+            HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", Frames(("take.mp4", await File.ReadAllBytesAsync(file))));
             JsonElement document = (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("state").GetProperty("document");
             Assert.Equal((25, 6, "take.mp4"), (document.GetProperty("rate").GetProperty("num").GetInt32(), document.GetProperty("plate").GetProperty("frames").GetArrayLength(), document.GetProperty("plate").GetProperty("name").GetString()));
             Assert.Equal((1001, 1006), (document.GetProperty("range").GetProperty("first").GetInt32(), document.GetProperty("range").GetProperty("last").GetInt32()));
-            Assert.Contains("no video", await Refused(_client.PostAsync($"/api/shots/{id}/plate", Frames(("bad.mp4", [1, 2, 3])))));
+            Assert.Contains("no video", await Refused(_client.BringPlate($"/api/shots/{id}", Frames(("bad.mp4", [1, 2, 3])))));
         }
         finally
         {
@@ -213,7 +213,7 @@ public sealed class ApiTests(Application application)
         MultipartFormDataContent form = Frames(("p.1001.png", Png()));
         form.Add(new StringContent(encoding), "encoding");
         form.Add(new StringContent(primaries), "primaries");
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"/api/shots/{id}/plate", form)).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await _client.BringPlate($"/api/shots/{id}", form)).StatusCode);
         JsonElement plate = (await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}")).GetProperty("document").GetProperty("plate");
         Assert.Equal(kept, plate.GetProperty("encoding").GetString());
         Assert.Equal(of, plate.TryGetProperty("primaries", out JsonElement p) ? p.GetString() : null);
@@ -227,7 +227,7 @@ public sealed class ApiTests(Application application)
         long id = await NewShot($"ENC_{value}");
         MultipartFormDataContent form = Frames(("p.1001.png", Png()));
         form.Add(new StringContent(value), field);
-        Assert.Contains(words, await ShotClient.Refused(_client.PostAsync($"/api/shots/{id}/plate", form)));
+        Assert.Contains(words, await ShotClient.Refused(_client.BringPlate($"/api/shots/{id}", form)));
     }
 
     // What a DPX header says is believed where nobody says otherwise, and told where somebody does.
@@ -242,7 +242,7 @@ public sealed class ApiTests(Application application)
         byte[] dpx = DpxFile.Write(new CodeImage(16, 9, 3, 10, new ushort[16 * 9 * 3]), 10, 3, 1001, new(24, 1));
         MultipartFormDataContent form = Frames(("p.1001.dpx", dpx));
         form.Add(new StringContent(encoding), "encoding");
-        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/plate", form);
+        HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", form);
         JsonElement said = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal(kept, said.GetProperty("state").GetProperty("document").GetProperty("plate").GetProperty("encoding").GetString());
         Assert.Equal(told is not null, said.GetProperty("notes").EnumerateArray().Any(n => told is not null && n.GetString()!.Contains(told, StringComparison.Ordinal)));

@@ -15,8 +15,31 @@ internal static class ShotClient
     {
         HttpResponseMessage made = await client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence, code });
         long id = (await made.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
-        await client.PostAsync($"/api/shots/{id}/plate", Form([.. Enumerable.Range(1001, count).Select(f => ($"p.{f}.png", png(f)))]));
+        await client.BringPlate($"/api/shots/{id}", Form([.. Enumerable.Range(1001, count).Select(f => ($"p.{f}.png", png(f)))]));
         return (id, $"/api/shots/{id}");
+    }
+
+    /// <summary>Sends a plate and waits until the tray has brought it in: the shot's state and what was found on arrival, or the job's refusal as any other.</summary>
+    public static async Task<HttpResponseMessage> BringPlate(this HttpClient client, string at, MultipartFormDataContent form)
+    {
+        HttpResponseMessage asked = await client.PostAsync($"{at}/plate", form);
+        if (asked.StatusCode != HttpStatusCode.OK) { return asked; }
+        JsonNode job = await client.Ended(at, (await asked.Content.ReadFromJsonAsync<JsonNode>())!);
+        return job["state"]!.GetValue<string>() == "done"
+            ? new(HttpStatusCode.OK) { Content = JsonContent.Create(new { state = await client.State(at), notes = JsonNode.Parse(job["output"]!.GetValue<string>()) }) }
+            : new(HttpStatusCode.UnprocessableEntity) { Content = JsonContent.Create(new { title = job["message"]!.GetValue<string>() }) };
+    }
+
+    /// <summary>A job of the tray as it is when it has ended.</summary>
+    public static async Task<JsonNode> Ended(this HttpClient client, string at, JsonNode job)
+    {
+        for (int i = 0; i < 600; i++)
+        {
+            JsonNode now = (await client.GetFromJsonAsync<JsonArray>($"{at}/jobs"))!.First(j => j!["id"]!.GetValue<long>() == job["id"]!.GetValue<long>())!;
+            if (now["state"]!.GetValue<string>() is not ("waiting" or "running")) { return now; }
+            await Task.Delay(100);
+        }
+        throw new TimeoutException($"job {job["id"]} did not end");
     }
 
     /// <summary>Files to be brought in.</summary>

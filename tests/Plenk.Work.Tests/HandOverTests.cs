@@ -8,6 +8,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Plenk.Store;
+using Plenk.Work.Queue;
 using Xunit;
 
 namespace Plenk.Work.Tests;
@@ -117,13 +118,12 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         await using var database = new Database(Connection);
         var media = new MediaStore(Path.Combine(Folder, "media"));
         foreach (string hash in ShotFolder.MediaOf(Closed)) { media.Write(demo.Media.Read(hash)); }
-        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database));
+        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database, new JobStore(database)));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
         async Task<long> Job(int version)
         {
             var p = new HandOverParameters(1, [1036, 1037, 1038, 1039], Small with { Formats = ["png16"], Width = 320, Scene = false }, version);
-            var (job, _) = await jobs.Add(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(p, ShotJson.Options), $"k{version}", 4, "tester");
-            await frames.Plan(job.Id, p.Frames);
+            var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(p, ShotJson.Options), $"k{version}", 4, "tester", Lane.Frames, p.Frames));
             return job.Id;
         }
         long killed = await Job(1);
@@ -159,10 +159,9 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
     public async Task A_failed_frame_is_named_and_tried_again_by_itself()
     {
         await using var database = new Database(Connection);
-        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database));
+        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database, new JobStore(database)));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
-        var (job, _) = await jobs.Add(id, FrameWorker.Kind, "hand over", "{}", "k", 2, "tester");
-        await frames.Plan(job.Id, [1, 2]);
+        var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", "{}", "k", 2, "tester", Lane.Frames, [1, 2]));
         LeasedFrame one = (await frames.Take("a"))!, two = (await frames.Take("b"))!;
         Assert.Equal((1, 2), (one.Frame, two.Frame));
         Assert.Null(await frames.Take("c"));
@@ -170,11 +169,12 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         Assert.False(await frames.Hold(one, "c"));
         await frames.End(one, "a", "failed", null, "no room");
         await frames.End(two, "late", "done", 1, "");
-        Assert.Equal(["failed", "running"], (await frames.Of(job.Id)).Select(f => f.State));
+        Assert.Equal(["failed", "running", "waiting"], (await frames.Of(job.Id)).Select(f => f.State));
         await frames.End(two, "b", "done", 1, "");
-        await jobs.End(job.Id, "failed", "frame 1: no room", null);
+        // The job ends with its last frame, nobody has to notice.
+        Assert.Equal(("failed", "frame 1: no room"), (await jobs.Find(job.Id)) is { } failed ? (failed.State, failed.Message) : default);
         await frames.Again(job.Id, 1);
-        Assert.Equal("running", (await jobs.Find(job.Id))!.State);
+        Assert.Equal("waiting", (await jobs.Find(job.Id))!.State);
         Assert.Equal(1, (await frames.Take("c"))!.Frame);
         await jobs.AskToStop(job.Id);
         Assert.Null(await frames.Take("d"));
@@ -185,12 +185,11 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
     public async Task A_job_whose_workers_are_all_lost_comes_to_its_end()
     {
         await using var database = new Database(Connection);
-        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database));
+        var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database, new JobStore(database)));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
         async Task<long> Job(string key)
         {
-            var (job, _) = await jobs.Add(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(new HandOverParameters(1, [1036], Small, 1), ShotJson.Options), key, 1, "tester");
-            await frames.Plan(job.Id, [1036]);
+            var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(new HandOverParameters(1, [1036], Small, 1), ShotJson.Options), key, 1, "tester", Lane.Frames, [1036]));
             return job.Id;
         }
         async Task Run(string sql, long job)
@@ -201,11 +200,9 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         }
         long lost = await Job("lost");
         Assert.Equal(lost, (await frames.Take("gone"))!.Job);
-        await jobs.Start(lost);
         await Run("update job_frame set lease_until = now() - interval '1 s', attempts = 3 where job_id = $1", lost);
         long stopping = await Job("stopping");
         Assert.Equal(stopping, (await frames.Take("gone"))!.Job);
-        await jobs.Start(stopping);
         await jobs.AskToStop(stopping);
         await Run("update job_frame set lease_until = now() - interval '1 s' where job_id = $1", stopping);
         await new FrameWorker(frames, jobs, shots, new ResultStore(database), demo.Engine, NullLogger<FrameWorker>.Instance).Work(CancellationToken.None, TimeSpan.FromSeconds(1));

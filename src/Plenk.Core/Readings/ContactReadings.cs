@@ -24,12 +24,15 @@ public static class ContactReadings
         Reading reading = GapBlank;
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
         Reading? worst = null;
+        var alone = new List<string>();
         foreach (PlacedElement e in elements)
         {
             string name = shot.Elements.First(x => x.Id == e.Id).Name;
             if (Standing.Measure(set, e.Model.Tree.Mesh, e.ObjectToWorld) is not { } foot)
             {
-                return reading with { Value = null, Note = $"{name} has no piece of the set below it{Size(e)}", Verdict = Verdict.Outside };
+                // A title in the sky, a bird: no fault, and nothing to measure.
+                alone.Add($"{name} has no piece of the set below it{Size(e)}");
+                continue;
             }
             bool sinks = -foot.DeepestSink > Math.Max(foot.LargestGap, 0);
             double value = 1000 * (sinks ? foot.DeepestSink : foot.LargestGap);
@@ -45,14 +48,15 @@ public static class ContactReadings
                 }).Judged();
             }
         }
-        return worst!;
+        return worst is null ? reading with { Note = string.Join("; ", alone) } : alone.Count == 0 ? worst : worst with { Note = $"{worst.Note}; {string.Join("; ", alone)}" };
     }
 
     /// <summary>The same over frames, where elements or what they stand on move: the worst first, and every frame for the rail.</summary>
     public static Reading Gap(IReadOnlyList<(int Frame, Reading Gap)> frames)
     {
         if (frames.Count == 1) { return frames[0].Gap; }
-        var (frame, worst) = frames.MaxBy(f => f.Gap.Value is { } v ? Math.Abs(v) : double.PositiveInfinity);
+        var (frame, worst) = frames.MaxBy(f => f.Gap.Value is { } v ? Math.Abs(v) : -1);
+        if (worst.Value is null) { return worst; }
         return worst with
         {
             Note = $"at {frame}: {worst.Note}",
@@ -113,6 +117,7 @@ public static class ContactReadings
         if (elements.Count == 0) { return reading with { Note = "nothing stands here yet" }; }
         if (sun.Direction.Normalized().Y <= 0) { return reading with { Note = "the sun is below the floor" }; }
         Reading? worst = null;
+        var alone = new List<string>();
         foreach (PlacedElement e in elements)
         {
             string name = shot.Elements.First(x => x.Id == e.Id).Name;

@@ -123,6 +123,21 @@ public static class RasterFile
         }
     }
 
+    /// <summary>A JPEG of that width, decoded no larger than it need be.</summary>
+    public static byte[] Thumbnail(byte[] bytes, string name, int width)
+    {
+        Guard(bytes, name);
+        try
+        {
+            using Image small = Image.ThumbnailBuffer(bytes, width), eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
+            return eight.JpegsaveBuffer(q: 82);
+        }
+        catch (VipsException e)
+        {
+            throw Broken(name, e);
+        }
+    }
+
     public static byte[] ToPng(CodeImage picture)
     {
         using Image image = Wrap(picture);

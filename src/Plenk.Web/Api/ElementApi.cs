@@ -1,5 +1,4 @@
 using System.Text.RegularExpressions;
-using Hangfire;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -9,6 +8,7 @@ using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -126,18 +126,18 @@ public static partial class ElementApi
             return new { color };
         });
 
-        api.MapPost("/mattes/{matte}/follow", async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/mattes/{matte}/follow", async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Matte own = MatteWork.Of(document, matte);
-            return await FootageApi.Queue(id, jobs, http, "matte", $"{own.Name} follows its plane", 100, new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame), job => queue.Enqueue<MatteJobs>(j => j.Follow(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "matte-follow", $"{own.Name} follows its plane", 100, ShotApi.Who(http), new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame), [matte, r.Frame], Lane.Hands);
         });
 
-        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Matte own = MatteWork.Of(document, matte);
-            return await FootageApi.Queue(id, jobs, http, "matte", $"Freezing {own.Name}", document.Range.Count, new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First), job => queue.Enqueue<MatteJobs>(j => j.Freeze(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "matte-freeze", $"Freezing {own.Name}", document.Range.Count, ShotApi.Who(http), new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First), [matte], Lane.Hands);
         });
 
         // Where a drawn matte's outline is in a frame, its motion counted.

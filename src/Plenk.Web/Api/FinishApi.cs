@@ -1,5 +1,4 @@
 using System.Numerics;
-using Hangfire;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -7,6 +6,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Looks;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -28,20 +28,20 @@ public static class FinishApi
             return new { region, black = Of(m.Black), white = Of(m.White), edgePx = m.EdgePx, edges = m.Edges, grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }), correlation = m.Grain?.Correlation };
         });
 
-        // Steps set by measuring; the page saves them, so that they can be undone like anything else.
-        api.MapPost("/finish/bring", async (long id, BringRequest request, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            FinishWork.Brought brought = await Task.Run(() => engine.Finish.BringToPlate(shot, request.Kind, stop, request.White), stop);
-            return new { brought.Finish, brought.Notes };
-        });
-
-        // The readings over the range: long, so in the tray.
-        api.MapPost("/finish/range", async (long id, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        // Steps set by measuring, each a change of its own.
+        api.MapPost("/finish/bring", async (long id, BringRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
-            return await FootageApi.Queue(id, jobs, http, "finish-range", "Readings over the range", 100, new FinishRangeParameters(revision.Number), job => queue.Enqueue<FinishJobs>(j => j.Range(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "bring", "Bringing the element to the plate", 100, ShotApi.Who(http), new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White), [request], Lane.Hands);
+        });
+
+        // The readings over the range: long, so in the tray.
+        api.MapPost("/finish/range", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
+        {
+            var (document, revision) = await ShotApi.Need(shots, id);
+            if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+            return await jobs.Ask(id, document, "finish-range", "Readings over the range", 100, ShotApi.Who(http), new FinishRangeParameters(revision.Number), []);
         });
 
         api.MapPost("/finish/haze", async (long id, ShotStore shots, ShotEngine engine) =>

@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Hangfire;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -7,6 +6,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -25,6 +25,8 @@ public sealed record DepthRequest(int First, int Last, int Every = 1);
 /// <summary>Footage on the set: other cameras, pictures that are filled or painted, textures, views from elsewhere, depth.</summary>
 public static class FootageApi
 {
+    private const int SmallFill = 200 * 200; // pixels
+
     public static void MapFootage(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Footage");
@@ -78,28 +80,30 @@ public static class FootageApi
             return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
         });
 
-        api.MapPost("/fill", async (long id, FillRequest request, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/fill", async (long id, FillRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Mattes.All(m => m.Id != request.Matte)) { throw new ShotFault("Choose the matte around what goes; draw one first if there is none."); }
-            return await Queue(id, jobs, http, "fill", $"Filling {request.Frame}", 100, new FillParameters(revision.Number, ShotApi.Who(http), request.Frame, request.Camera, request.Matte, request.How, request.MeetsRim), job => queue.Enqueue<SetJobs>(j => j.Fill(job, CancellationToken.None)));
+            // A small hole is filled while one waits.
+            bool small = FillWork.Pixels(document, request.Matte, request.Frame) <= SmallFill;
+            return await jobs.Ask(id, document, "fill", $"Filling {request.Frame}", 100, ShotApi.Who(http), new FillParameters(revision.Number, ShotApi.Who(http), request.Frame, request.Camera, request.Matte, request.How, request.MeetsRim), [request], small ? Lane.Hands : Lane.Long);
         });
 
-        api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
-            var (_, revision) = await ShotApi.Need(shots, id);
+            var (document, revision) = await ShotApi.Need(shots, id);
             if (request.TexelMillimetres is not (null or (> 0.01 and < 10_000))) { throw new ShotFault("A texel is between 0.01 mm and 10 m."); }
-            return await Queue(id, jobs, http, "bake", "Baking the footage", 100, new BakeParameters(revision.Number, ShotApi.Who(http), request.Pieces ?? [], request.Frame, request.TexelMillimetres, request.Keep), job => queue.Enqueue<SetJobs>(j => j.Bake(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "bake", "Baking the footage", 100, ShotApi.Who(http), new BakeParameters(revision.Number, ShotApi.Who(http), request.Pieces ?? [], request.Frame, request.TexelMillimetres, request.Keep), [request]);
         });
 
-        api.MapPost("/elsewhere", async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/elsewhere", async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Within(document, request.First, request.Last);
             if (ElsewhereWork.Fault(request.View) is { } fault) { throw new ShotFault(fault); }
             if (document.Projections.All(p => p.Off)) { throw new ShotFault("Nothing is projected yet. Lay a frame on the set first."); }
             if (request.View.Spot is null) { engine.Camera(document, request.First); engine.Camera(document, request.Last); }
-            return await Queue(id, jobs, http, "elsewhere", $"From elsewhere, {request.First}–{request.Last}", request.Last - request.First + 1, new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View), job => queue.Enqueue<SetJobs>(j => j.Elsewhere(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "elsewhere", $"From elsewhere, {request.First}–{request.Last}", request.Last - request.First + 1, ShotApi.Who(http), new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View), [request]);
         });
 
         // One frame of it, small, to look at.
@@ -111,13 +115,13 @@ public static class FootageApi
             return Results.Bytes(bytes, "image/jpeg");
         });
 
-        api.MapPost("/depth", async (long id, DepthRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/depth", async (long id, DepthRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Within(document, request.First, request.Last);
             if (request.Every is < 1 or > 1000) { throw new ShotFault("Every 1st to 1,000th frame."); }
             engine.Camera(document, request.First);
-            return await Queue(id, jobs, http, "depth", request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}", 100, new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every), job => queue.Enqueue<SetJobs>(j => j.Depth(job, CancellationToken.None)));
+            return await jobs.Ask(id, document, "depth", request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}", 100, ShotApi.Who(http), new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every), [request]);
         });
 
         api.MapPost("/frames/{frame:int}/depth", async (long id, int frame, HttpContext http, ShotStore shots, ShotEngine engine, MediaStore media) =>
@@ -177,10 +181,4 @@ public static class FootageApi
         if (first > last || first < d.Range.First || last > d.Range.Last) { throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}."); }
     }
 
-    internal static async Task<JobRow> Queue<T>(long id, JobStore jobs, HttpContext http, string kind, string title, int total, T parameters, Action<long> enqueue)
-    {
-        var (job, isNew) = await jobs.Add(id, kind, title, JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key(kind, 1, id, parameters), total, ShotApi.Who(http));
-        if (isNew) { enqueue(job.Id); }
-        return job;
-    }
 }

@@ -3,6 +3,7 @@ using Plenk.Core.Shots;
 using Plenk.Formats.Exr;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -18,7 +19,7 @@ public static class JobApi
 
         api.MapGet("/shots/{id:long}/jobs", (long id, JobStore jobs) => jobs.OfShot(id));
 
-        api.MapPost("/shots/{id:long}/render", async (long id, RenderRequest request, ShotStore shots, JobStore jobs, FrameStore frames, ShotEngine engine, HttpContext http) =>
+        api.MapPost("/shots/{id:long}/render", async (long id, RenderRequest request, ShotStore shots, JobStore jobs, ShotEngine engine, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet."); }
@@ -32,27 +33,30 @@ public static class JobApi
             if (choice.Fault() is { } fault) { throw new ShotFault(fault); }
             int[] wanted = [.. Enumerable.Range(request.First, request.Last - request.First + 1)];
             var parameters = new HandOverParameters(revision.Number, wanted, choice, 1 + await jobs.Count(id, FrameWorker.Kind));
-            var (job, isNew) = await jobs.Add(id, FrameWorker.Kind, $"Handing over {request.First}–{request.Last}, version {parameters.Version}", JsonSerializer.Serialize(parameters, ShotJson.Options),
-                ShotEngine.Key("hand over", 1, id, parameters with { Version = 0 }), wanted.Length, ShotApi.Who(http));
-            if (isNew) { await frames.Plan(job.Id, wanted); }
-            return job;
+            return (await jobs.Add(new(id, FrameWorker.Kind, $"Handing over {request.First}–{request.Last}, version {parameters.Version}", JsonSerializer.Serialize(parameters, ShotJson.Options),
+                ShotEngine.Key("hand over", 1, id, parameters with { Version = 0 }), wanted.Length, ShotApi.Who(http), Lane.Frames, wanted))).Job;
         });
 
+        // What the page's tray shows: jobs, and pictures that wait for their turn.
+        api.MapGet("/shots/{id:long}/tray", async (long id, JobStore jobs, PictureService pictures) => new { jobs = await jobs.OfShot(id), pictures = pictures.Waiting(id) });
+
         // Frame by frame: who has it, how long it took, why it failed.
-        api.MapGet("/jobs/{id:long}/frames", (long id, FrameStore frames) => frames.Of(id));
+        api.MapGet("/jobs/{id:long}/frames", async (long id, JobStore jobs, FrameStore frames) => await frames.Of((await Need(jobs, id)).Id));
 
         // Failed frames once more, all or one; a stopped hand-over goes on where it was.
         api.MapPost("/jobs/{id:long}/again", async (long id, int? frame, JobStore jobs, FrameStore frames) =>
         {
-            if (await jobs.Find(id) is not { Kind: FrameWorker.Kind }) { return Results.NotFound(); }
+            JobRow job = await Need(jobs, id);
+            if (job.Kind != FrameWorker.Kind) { throw new ShotFault($"“{job.Title}” is begun anew where it was begun; only the frames of a hand-over are tried again."); }
             await frames.Again(id, frame);
-            return Results.Ok(await jobs.Find(id));
+            return await jobs.Find(id);
         });
 
-        api.MapPost("/jobs/{id:long}/stop", async (long id, JobStore jobs) =>
+        api.MapPost("/jobs/{id:long}/stop", async (long id, JobStore jobs, FrameStore frames) =>
         {
-            await jobs.AskToStop(id);
-            return await jobs.Find(id) is { } job ? Results.Ok(job) : Results.NotFound();
+            if ((await Need(jobs, id)).Kind == FrameWorker.Kind) { await frames.AskToStop(id); }
+            else { await jobs.AskToStop(id); }
+            return await jobs.Find(id);
         });
 
         app.MapGet("/renders/{job:long}/{*file}", (long job, string file) =>
@@ -61,4 +65,6 @@ public static class JobApi
             return path.StartsWith(folder + Path.DirectorySeparatorChar, StringComparison.Ordinal) && File.Exists(path) ? Results.File(path, Path.GetExtension(file) switch { ".png" => "image/png", ".mp4" => "video/mp4", ".html" => "text/html", ".json" => "application/json", ".glb" => "model/gltf-binary", _ => "image/x-exr" }, file.EndsWith(".html", StringComparison.Ordinal) ? null : Path.GetFileName(file)) : Results.NotFound(); // a sheet is read, not taken down
         }).ExcludeFromDescription();
     }
+
+    private static async Task<JobRow> Need(JobStore jobs, long id) => await jobs.Find(id) ?? throw new KeyNotFoundException("There is no such job. It may belong to a shot that is gone.");
 }

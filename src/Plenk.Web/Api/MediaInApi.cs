@@ -21,11 +21,6 @@ public static class MediaInApi
 {
     private const long LargestFile = 1L << 30;
 
-    /// <summary>Folders on the server that plates may be brought from: PLENK_PLATES, parted by ':'; the demo's own by default.</summary>
-    public static IReadOnlyList<string> PermittedFolders =>
-        [.. (Environment.GetEnvironmentVariable("PLENK_PLATES") ?? Environment.GetEnvironmentVariable("PLENK_DEMO") ?? "")
-            .Split(':', StringSplitOptions.RemoveEmptyEntries).Select(Path.GetFullPath).Where(Directory.Exists)];
-
     public static void MapMediaIn(this WebApplication app)
     {
         app.MapGet("/media/{hash}", (string hash, MediaStore media, HttpContext http) =>
@@ -38,35 +33,53 @@ public static class MediaInApi
             return Results.File(path, head[0] == 0xFF && head[1] == 0xD8 ? "image/jpeg" : head[0] == 0x89 ? "image/png" : "application/octet-stream");
         }).ExcludeFromDescription();
 
+        // Small enough for a page of many shots.
+        app.MapGet("/thumbnails/{hash}", (string hash, MediaStore media, PictureService pictures, HttpContext http) =>
+        {
+            if (!media.Has(hash)) { return Results.NotFound(); }
+            byte[] small = pictures.Thumbnail(hash, () => media.Read(hash));
+            http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+            return Results.Bytes(small, "image/jpeg");
+        }).ExcludeFromDescription();
+
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("What comes in").DisableAntiforgery();
 
-        // Folders that hold mostly frames; one that has a few pictures among other things is no plate.
-        app.MapGet("/api/folders", () => PermittedFolders
-            .SelectMany(root => Directory.GetDirectories(root, "*", SearchOption.AllDirectories).Prepend(root).Select(d => (Path: d, Name: Path.GetRelativePath(Path.GetDirectoryName(root)!, d))))
-            .Select(d => (d.Path, d.Name, Files: Directory.GetFiles(d.Path)))
-            .Select(d => (d.Path, d.Name, All: d.Files.Length, Frames: d.Files.Count(f => FrameIntake.Extensions.Contains(Path.GetExtension(f).ToLowerInvariant()))))
-            .Where(d => d.Frames > 0 && 2 * d.Frames >= d.All)
-            .OrderBy(d => d.Name, StringComparer.Ordinal)
-            .Select(d => new { path = d.Path, name = d.Name, files = d.Frames })).WithTags("What comes in");
+        app.MapGet("/api/folders", () => PlateFolders.Offered().Select(d => new { path = d.Path, name = d.Name, files = d.Frames })).WithTags("What comes in");
 
-        api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        // What is sent lies in a folder until it is brought in, which goes on in the tray when the page is left.
+        api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
         {
             IFormCollection form = await http.Request.FormIn();
-            return form.Files.Count == 1 && VideoFile.Extensions.Contains(Path.GetExtension(form.Files[0].FileName).ToLowerInvariant())
-                ? await TakeVideo(id, http, shots, media, form, form.Files[0])
-                : await TakePlate(id, http, shots, media, form, [.. form.Files.Select(f => new DeliveredFile(Path.GetFileName(f.FileName), () => Bytes(f)))], Path.GetFileName(form.Files.FirstOrDefault()?.FileName ?? ""));
+            await ShotApi.Need(shots, id);
+            if (form.Files.Count == 0) { throw new ShotFault("Choose the plate's frames, or a video."); }
+            string folder = Path.Combine(PlateJobs.Incoming, Guid.NewGuid().ToString("N"));
+            PlateParameters asked = Asked(form, http, folder, [.. form.Files.Select(f => Path.GetFileName(f.FileName))], Path.GetFileName(form.Files[0].FileName)) with { Sent = true };
+            try
+            {
+                Directory.CreateDirectory(folder);
+                for (int i = 0; i < form.Files.Count; i++)
+                {
+                    if (form.Files[i].Length > LargestFile && form.Files.Count > 1) { throw new FormatFault("too_large", $"{asked.Files[i]} is larger than 1 GB", "Reduce it."); }
+                    await using FileStream to = File.Create(PlateJobs.PathOf(asked, i));
+                    await form.Files[i].CopyToAsync(to, http.RequestAborted);
+                    to.Flush(flushToDisk: true);
+                }
+                return await Bring(jobs, id, asked);
+            }
+            catch (Exception e)
+            {
+                Directory.Delete(folder, recursive: true);
+                if (e is IOException io && MediaStore.IsFull(io)) { throw new DiskFullException(asked.Name); }
+                throw;
+            }
         });
 
-        api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
         {
             IFormCollection form = await http.Request.FormIn();
-            string folder = Path.GetFullPath(form["folder"].ToString().Length > 0 ? form["folder"].ToString() : "/");
-            if (!PermittedFolders.Any(p => folder == p || folder.StartsWith(p + Path.DirectorySeparatorChar, StringComparison.Ordinal)) || !Directory.Exists(folder))
-            {
-                throw new ShotFault("That folder is not one that plates may be brought from.");
-            }
-            return await TakePlate(id, http, shots, media, form,
-                [.. Directory.GetFiles(folder).Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))], Path.GetFileName(folder));
+            await ShotApi.Need(shots, id);
+            string folder = PlateFolders.Permitted(form["folder"].ToString()) ?? throw new ShotFault("That folder is not one that plates may be brought from.");
+            return await Bring(jobs, id, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
         });
 
         api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
@@ -200,75 +213,19 @@ public static class MediaInApi
         return (form, name, mesh, media.Write(bytes));
     }
 
-    /// <summary>A video is decoded beside the media first; its own rate is the plate's unless another is typed.</summary>
-    private static async Task<object> TakeVideo(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IFormFile file)
-    {
-        string folder = Path.Combine(Path.GetTempPath(), $"plenk-video-{Guid.NewGuid():N}"), name = Path.GetFileName(file.FileName);
-        Directory.CreateDirectory(folder);
-        try
-        {
-            string path = Path.Combine(folder, $"video{Path.GetExtension(name).ToLowerInvariant()}");
-            await using (FileStream to = File.Create(path)) { await file.CopyToAsync(to, http.RequestAborted); }
-            VideoFrames frames = VideoFile.Decode(path, name, Path.Combine(folder, "frames"), Whole(form, "first", 1001), http.RequestAborted);
-            return await TakePlate(id, http, shots, media, form, [.. frames.Files.Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))], name, frames.Rate, frames.Notes);
-        }
-        finally
-        {
-            Directory.Delete(folder, recursive: true);
-        }
-    }
+    private static async Task<JobRow> Bring(JobStore jobs, long id, PlateParameters asked) =>
+        (await jobs.Add(new(id, "plate", $"Bringing {asked.Name} in", System.Text.Json.JsonSerializer.Serialize(asked, ShotJson.Options), ShotEngine.Key("plate", 1, id, asked), 100, asked.Who))).Job;
 
-    private static async Task<object> TakePlate(long id, HttpContext http, ShotStore shots, MediaStore media, IFormCollection form, IReadOnlyList<DeliveredFile> files, string name, FrameRate? ownRate = null, IReadOnlyList<string>? found = null)
+    /// <summary>What the artist says of a delivery; refused at once where it cannot be meant.</summary>
+    private static PlateParameters Asked(IFormCollection form, HttpContext http, string folder, IReadOnlyList<string> files, string name)
     {
-        await ShotApi.Need(shots, id);
-        int? expected = form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null;
-        FrameRate rate = ownRate ?? Rate(form, "rate", new(24, 1));
         ColorEncoding? encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : null;
-        Primaries? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) ?? throw new ShotFault(Primaries.Unknown(p)) : null;
+        string? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) is null ? throw new ShotFault(Primaries.Unknown(p)) : p : null;
         double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
         if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
         if (focal is <= 0) { throw new ShotFault("The focal length must be positive, in millimetres."); }
-        var frames = new List<PlateFrame>();
-        PlateCheckResult check = PlateCheck.Check(files, expected, (f, bytes) => frames.Add(new(f.Frame, f.File, media.Write(bytes))), stop: http.RequestAborted);
-        if (frames.Count == 0)
-        {
-            throw new ShotFault("No frame could be taken. " + string.Join(" ", check.Faults.Take(4).Select(f => $"{f.Message}. {f.Mend}")));
-        }
-        // What the file itself tells came into the working primaries; else the artist says, else a header.
-        ColorEncoding taken = check.Encoding ?? encoding ?? check.Says ?? ColorEncoding.Srgb;
-        ColorSpace space = check.Encoding is not null ? taken : primaries is null ? ColorSpace.Usual(taken) : new(taken, primaries);
-        bool isLog = taken is ColorEncoding.PrintingDensity or ColorEncoding.AcesCct;
-        if (check.Encoding is null && check.Says is { } says && says != taken && !(says == ColorEncoding.PrintingDensity && isLog))
-        {
-            found = [.. found ?? [], $"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}."];
-        }
-        CheckedFrame one = check.Frames[0];
-        int first = check.First!.Value, last = check.Last!.Value, shotFirst = expected ?? first;
-        return await Save(shots, id, http, $"Plate in: {frames.Count} frames", form, d => d with
-        {
-            Plate = new PlateSource
-            {
-                Name = name,
-                Rate = rate,
-                Mapping = new(first, shotFirst),
-                Width = one.Width,
-                Height = one.Height,
-                Bits = one.Bits,
-                Encoding = taken,
-                Primaries = space.PrimariesKey,
-                Timecode = check.Timecode,
-                Clip = check.Clip,
-                SensorWidthMm = sensorWidth,
-                SensorHeightMm = sensorHeight,
-                FocalMm = focal,
-                Frames = frames,
-                Faults = check.Faults,
-            },
-            Rate = rate,
-            Range = new(shotFirst, shotFirst + (last - first)),
-            Cut = null,
-        }, [.. found ?? [], .. check.Note is { } note ? [$"The frames: {note}."] : Array.Empty<string>(), .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")]);
+        return new(ShotApi.Who(http), folder, files, name, form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null, Rate(form, "rate", new(24, 1)), encoding, primaries, sensorWidth, sensorHeight, focal);
     }
 
     /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>

@@ -1,9 +1,9 @@
 using System.Text.Json;
-using Hangfire;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -18,14 +18,13 @@ public static class MovingApi
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Moving things");
 
-        api.MapPost("/things/{thing}/work", async (long id, string thing, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/things/{thing}/work", async (long id, string thing, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             MovingObject o = MovingWork.Need(document, thing);
             var parameters = new ThingParameters(revision.Number, ShotApi.Who(http), thing);
-            var (job, isNew) = await jobs.Add(id, "thing", o.Media is null ? $"Solving {o.Name}" : $"Following {o.Name}", JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key("thing", 1, id, thing, revision.Number), 100, ShotApi.Who(http));
-            if (isNew) { queue.Enqueue<CameraJobs>(j => j.Thing(job.Id, CancellationToken.None)); }
-            return job;
+            if (document.Camera is null) { throw new ShotFault($"The shot has no camera yet, and {o.Name} is found against it. Bring one in or solve one first."); }
+            return await jobs.Ask(id, document, "thing", o.Media is null ? $"Solving {o.Name}" : $"Following {o.Name}", 100, ShotApi.Who(http), parameters, [thing]);
         });
 
         // Where its mesh stands when its foot is put on a spot of the picture.

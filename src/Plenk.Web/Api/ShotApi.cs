@@ -1,4 +1,3 @@
-using Hangfire;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
@@ -7,6 +6,7 @@ using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -102,11 +102,11 @@ public static class ShotApi
 
         api.MapGet("/{id:long}/ledger", (long id, ShotStore shots) => shots.Ledger(id));
 
-        api.MapGet("/{id:long}/readings", async (long id, int? revision, ShotStore shots, ResultStore results, IBackgroundJobClient queue) =>
+        api.MapGet("/{id:long}/readings", async (long id, int? revision, ShotStore shots, Measuring measuring) =>
         {
             var (document, r) = await Need(shots, id, revision);
-            IReadOnlyList<Reading>? readings = await ReadingsJob.Ask(document, id, r.Number, results, queue);
-            return readings is null ? Results.Accepted(value: new { pending = true }) : Results.Ok(readings);
+            var (readings, at) = await measuring.Read(document, id, r.Number);
+            return readings is null ? Results.Accepted(value: at) : Results.Ok(readings);
         });
 
         // What the artist's naming comes to: problems of the floor, origin, axis and scale, and the similarity itself.

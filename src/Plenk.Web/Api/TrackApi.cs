@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Hangfire;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -8,6 +7,7 @@ using Plenk.Core.Tracking;
 using Plenk.Formats.Cameras;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -28,7 +28,7 @@ public static class TrackApi
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Camera");
 
-        api.MapPost("/track", async (long id, TrackRequest request, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/track", async (long id, TrackRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
@@ -36,29 +36,23 @@ public static class TrackApi
             int missing = Enumerable.Range(document.Range.First, document.Range.Count).FirstOrDefault(f => document.Plate.MediaAt((int)Math.Round(document.Plate.Mapping.ToSource(f, document.Plate.Rate, document.Rate))) is null, -1);
             if (missing >= 0) { throw new ShotFault($"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."); }
             var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
-            var (job, isNew) = await jobs.Add(id, "track", "Tracking", JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key("track", 1, id), 2 * document.Range.Count, ShotApi.Who(http));
-            if (isNew) { queue.Enqueue<CameraJobs>(j => j.Track(job.Id, CancellationToken.None)); }
-            return job;
+            return await jobs.Ask(id, document, "track", "Tracking", 2 * document.Range.Count, ShotApi.Who(http), parameters, [request]);
         });
 
-        api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Tracks is null) { throw new ShotFault("There are no tracks yet. Track the plate first."); }
             work.Settings(document);
             var parameters = new SolveParameters(revision.Number, ShotApi.Who(http));
-            var (job, isNew) = await jobs.Add(id, "solve", "Solving", JsonSerializer.Serialize(parameters, ShotJson.Options), ShotEngine.Key("solve", 1, id), 100, ShotApi.Who(http));
-            if (isNew) { queue.Enqueue<CameraJobs>(j => j.Solve(job.Id, CancellationToken.None)); }
-            return job;
+            return await jobs.Ask(id, document, "solve", "Solving", 100, ShotApi.Who(http), parameters, []);
         });
 
-        api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, IBackgroundJobClient queue, HttpContext http) =>
+        api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
-            var (job, isNew) = await jobs.Add(id, "grain", "Taking the grain out", JsonSerializer.Serialize(new SolveParameters(revision.Number, ShotApi.Who(http)), ShotJson.Options), ShotEngine.Key("grain", 1, id), document.Range.Count, ShotApi.Who(http));
-            if (isNew) { queue.Enqueue<CameraJobs>(j => j.GrainFree(job.Id, CancellationToken.None)); }
-            return job;
+            return await jobs.Ask(id, document, "grain", "Taking the grain out", document.Range.Count, ShotApi.Who(http), new SolveParameters(revision.Number, ShotApi.Who(http)), []);
         });
 
         api.MapPost("/tracks/edit", async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>

@@ -41,6 +41,9 @@ export function parseNumber(text, unit) {
   return factor === undefined ? NaN : value * factor;
 }
 
+// A time to wait, as one says it.
+export const sayTime = (s) => (s < 90 ? `${Math.ceil(s)} s` : s < 5400 ? `${Math.round(s / 60)} min` : `${(s / 3600).toFixed(1)} h`);
+
 export const show = (v, digits = 3) => (v === null || v === undefined || Number.isNaN(v) ? '' : Number(v).toFixed(digits).replace(/\.?0+$/, '').replace(/^-0$/, '0') || '0');
 
 let serial = 0;

@@ -31,22 +31,15 @@ async function measured(what, path, body, into) {
     tell('told', notes(r.notes || [r.note], 'What was measured:', true));
   } catch (e) { tell('told', e); } finally { state.holding--; }
 }
-const bring = (kind, white = false) => measured(`${names[kind]} brought to the plate`, 'finish/bring', { kind, white }, (x, r) => { x.finish = r.finish; });
-
-// All that measuring can set, one after the other, each a change of its own.
-async function bringAll() {
-  const said = [];
-  for (const kind of ['Levels', 'EdgeWidth', 'Grain']) {
-    tell('told', h('p', { class: 'quiet', role: 'status' }, `Measuring: ${names[kind].toLowerCase()}.`));
-    try {
-      state.holding++;
-      const r = await post(api('finish/bring'), { kind }).finally(() => { state.holding--; });
-      if (JSON.stringify(r.finish) !== JSON.stringify(state.document.finish)) await save(`${names[kind]} brought to the plate`, (x) => { x.finish = r.finish; return x; });
-      said.push(...r.notes);
-    } catch (e) { tell('told', e); return; }
-  }
-  tell('told', notes(said, 'What was measured:', true));
+// In the tray: it goes on when the page is left. Each step is a change of its own.
+async function bring(kind, white = false) {
+  try {
+    await post(api('finish/bring'), { kind, white });
+    tell('told', h('p', { class: 'quiet', role: 'status' }, 'Plate and element are measured; the tray shows how far it is.'));
+    tell('jobs-now');
+  } catch (e) { tell('told', e); }
 }
+const bringAll = () => bring(null);
 
 function gradeFields(s) {
   const g = s.grade, set = (name, v) => edit(name, (x) => { x.grade[name] = v; });

@@ -22,9 +22,11 @@ const api = (path) => `/api/shots/${state.id}/${path}`;
 
 async function bring(path, form) {
   form.append('baseRevision', state.revision);
-  tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and checking every frame.'));
+  tell('told', h('p', { class: 'quiet', role: 'status' }, 'Sending it.'));
   try {
     const result = await upload(api(path), form);
+    // What takes long goes on in the tray, also when the page is left.
+    if (path.startsWith('plate')) { tell('told', h('p', { class: 'quiet', role: 'status' }, 'Every frame is looked at; the tray shows how far it is.')); tell('jobs-now'); return; }
     takeState(result.state);
     tell('told', result.notes.length ? notes(result.notes) : null);
   } catch (e) { tell('told', e); }
@@ -162,9 +164,16 @@ function readings() {
 // Of a camera that was not solved here a solve's readings have nothing to say.
 const idle = (id) => (id === 'contact.level' && !state.document.realShadow) || (id === 'set.cloud' && !state.document.clouds?.length) || (id === 'projection.stitch' && !state.document.otherCameras?.length) || (id === 'projection.colour' && !state.document.projections.some((p) => p.ownColour)) || (id === 'light.sun' && !['fromShadow', 'fromDate', 'fromFit'].some((k) => state.document.sun?.[k])) || (id === 'camera.live' && !state.document.tracks) || (['camera.solve', 'camera.heldout', 'camera.slide'].includes(id) && !state.document.solve);
 
+// How far measuring is, or why it goes no further.
+function measuring(m) {
+  if (m?.failed) return [told({ message: `Not measured: ${m.failed}` }), h('div', { class: 'actions' }, button('Measure again', () => tell('measure-again')))];
+  if (m?.before) return [quiet(`Measuring waits: ${m.before === 1 ? 'another shot is' : `${m.before} shots are`} measured first.`)];
+  return [quiet(m?.now ? `Measuring “${m.now}”, ${m.done} of ${m.of} are there.` : 'Measuring.')];
+}
+
 function readingRows() {
   const mine = (state.readings || []).filter((r) => r.step === state.step && !idle(r.id));
-  if (!state.readings) return [heading('Readings'), quiet('Measuring.')];
+  if (!state.readings) return [heading('Readings'), ...measuring(state.measuring)];
   if (!mine.length) return [];
   return [heading('Readings'), ...mine.map((r) => {
     const b = h('button', { class: `reading ${r.verdict.toLowerCase()}`, type: 'button', title: r.how, onclick: () => goWorst(r), 'data-reading': r.id });

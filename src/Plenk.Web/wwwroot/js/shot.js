@@ -1,5 +1,5 @@
 import { get, post } from './api.js';
-import { button, h, sayRate } from './build.js';
+import { button, h, notes, sayRate, sayTime } from './build.js';
 import { draw, fitPicture, refresh } from './picture.js';
 import './around.js';
 import './plan.js';
@@ -61,46 +61,65 @@ function compareButtons() {
 let asked = 0;
 async function measure() {
   const mine = ++asked;
-  state.readings = null;
+  Object.assign(state, { readings: null, measuring: null });
   tell('readings');
   // Measuring waits until the hand rests.
   await new Promise((f) => { setTimeout(f, 600); });
-  for (let i = 0, failed = 0; mine === asked && failed < 5; i++) {
+  for (let i = 0, failed = 0; mine === asked; i++) {
     // Nobody asks, nothing is measured: while one plays or waits for something else the cores are for that.
     if (!state.playing && !state.holding && !document.hidden) {
       try {
         const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
         failed = 0;
         if (mine !== asked) return;
-        if (Array.isArray(r)) { state.readings = r; tell('readings'); return; }
-      } catch { failed++; }
+        if (Array.isArray(r)) { Object.assign(state, { readings: r, measuring: null }); tell('readings'); return; }
+        state.measuring = r;
+      } catch (e) {
+        failed++;
+        state.measuring = { failed: e.message };
+      }
+      tell('readings');
+      if (failed === 5) return;
     }
-    await new Promise((f) => setTimeout(f, i < 50 ? 400 : 1500));
+    await new Promise((f) => { setTimeout(f, i < 50 ? 400 : 1500); });
   }
 }
+on('measure-again', measure);
 
+// What the tray has finished is on the shot now; what failed says why, what came in says what was found.
+async function ended(job) {
+  if (job.state === 'failed') { tell('told', { message: `${job.title}: ${job.message}` }); return; }
+  if (['render', 'handover'].includes(job.kind) || job.state === 'stopped' && !['track', 'depth', 'elsewhere'].includes(job.kind)) return;
+  if (job.kind === 'finish-range') { measure(); return; } // the shot is as it was, its readings say more
+  try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ }
+  const found = job.output && ['plate', 'bring'].includes(job.kind) ? JSON.parse(job.output) : [];
+  if (found.length) tell('told', notes(found, job.kind === 'plate' ? 'What was found on arrival:' : 'What was measured:', true));
+}
+
+function trayRow(job) {
+  if (job.state === 'waiting') return [`${job.title}: `, h('span', { class: 'quiet' }, job.waits || 'waits'), button('Stop', () => post(`/api/jobs/${job.id}/stop`, {}))];
+  const left = job.secondsPerItem ? ` · ${sayTime((job.total - job.done) * job.secondsPerItem)} left` : '', share = (100 * job.done) / Math.max(1, job.total);
+  const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-label': job.title, 'aria-valuenow': job.done, 'aria-valuemax': job.total }, h('i', { style: `width:${share}%` }));
+  return [job.title, bar, h('span', { class: 'num', title: job.message }, ['render', 'handover'].includes(job.kind) ? `${job.done} of ${job.total}${left}` : `${Math.round(share)} %${left}`), button('Stop', () => post(`/api/jobs/${job.id}/stop`, {}))];
+}
+
+let polling = 0, seen = null; // by job: the state that it was last seen in
 async function jobs() {
-  try { state.jobs = await get(`/api/shots/${state.id}/jobs`); } catch { return; }
-  const live = state.jobs.find((j) => j.state === 'waiting' || j.state === 'running');
-  const was = $('tray').dataset.live;
-  $('tray').dataset.live = live ? live.id : '';
-  if ((state.step === 8 || state.step === 4) && was !== $('tray').dataset.live) drawSheet();
-  // What the tray has finished is on the shot now; what failed says why.
-  const ended = was && was !== $('tray').dataset.live ? state.jobs.find((j) => String(j.id) === was) : null;
-  if (ended && !['render', 'handover'].includes(ended.kind)) {
-    if (ended.state === 'failed') tell('told', { message: ended.message });
-    else if (ended.kind === 'finish-range') measure(); // the shot is as it was, its readings say more
-    else { try { takeState(await get(`/api/shots/${state.id}`)); } catch { /* the next change brings it */ } }
-  }
-  if (live) {
-    const left = live.secondsPerItem ? ` · ${Math.ceil((live.total - live.done) * live.secondsPerItem)} s left` : '';
-    const bar = h('span', { class: 'bar', role: 'progressbar', 'aria-label': live.title, 'aria-valuenow': live.done, 'aria-valuemax': live.total });
-    bar.innerHTML = `<i style="width:${(100 * live.done) / Math.max(1, live.total)}%"></i>`;
-    $('tray').replaceChildren(live.title, bar, h('span', { class: 'num', title: live.message }, ['render', 'handover'].includes(live.kind) ? `${live.done} of ${live.total}${left}` : `${Math.round((100 * live.done) / Math.max(1, live.total))} %${left}`), button('Stop', () => post(`/api/jobs/${live.id}/stop`, {})));
-  } else {
-    $('tray').replaceChildren();
-  }
-  setTimeout(jobs, live ? 700 : 4000);
+  clearTimeout(polling);
+  let tray;
+  try { tray = await get(`/api/shots/${state.id}/tray`); } catch { polling = setTimeout(jobs, 4000); return; }
+  state.jobs = tray.jobs;
+  state.picturesBefore = tray.pictures;
+  const lives = (s) => s === 'waiting' || s === 'running', live = tray.jobs.filter((j) => lives(j.state)), was = seen;
+  seen = new Map(tray.jobs.map((j) => [j.id, j.state]));
+  // One that is seen for the first time may be over already.
+  const over = was ? tray.jobs.filter((j) => !lives(j.state) && (!was.has(j.id) || lives(was.get(j.id)))) : [], first = live.find((j) => j.state === 'running') || live.at(-1);
+  if ((state.step === 8 || state.step === 4) && (over.length || live.some((j) => !was?.has(j.id)))) drawSheet();
+  for (const job of over.reverse()) await ended(job);
+  $('tray').dataset.live = first ? first.id : '';
+  $('tray').replaceChildren(...(first ? [...trayRow(first), live.length > 1 ? button(`and ${live.length - 1} more`, () => dialog(h('h2', {}, 'Under way'), ...live.map((j) => h('p', { class: 'tray' }, ...trayRow(j))))) : ''] : []));
+  tell('jobs');
+  polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 4000);
 }
 
 const shortcuts = [['1 … 8', 'steps'], [', and .', 'a frame back, a frame on (also the arrows)'], ['Space', 'play and stop'], ['R G B A', 'one channel; A: all'], ['[ and ]', 'a stop darker, brighter'], ['T', 'seen through display, look, curve, codes'], ['F', 'fit the picture'], ['Wheel', 'zoom to pixels; Alt-drag moves the picture'], ['P', 'the picture alone, without drawings'], ['V', 'through the camera, from above, around'], ['Ctrl Z, Ctrl Shift Z', 'undo, redo'], ['Escape', 'put down what was begun'], ['?', 'this list']];
