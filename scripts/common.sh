@@ -1,7 +1,7 @@
 # Shared by ./start and ./test: packages, the project's own database cluster, styles and fonts.
 pg_bin=/usr/lib/postgresql/15/bin
 
-# Installs Debian packages that are missing.
+# Installs Debian packages that are missing; where another one is installing something, it is waited for.
 install_packages() {
   local missing=()
   for p in "$@"; do dpkg-query -W -f='${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing+=("$p"); done
@@ -9,8 +9,22 @@ install_packages() {
   echo "Installing ${missing[*]}"
   local sudo=""
   [ "$(id -u)" = 0 ] || sudo=sudo
-  $sudo apt-get update -qq
-  DEBIAN_FRONTEND=noninteractive $sudo apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+  patiently $sudo apt-get update -qq
+  DEBIAN_FRONTEND=noninteractive patiently $sudo apt-get -o DPkg::Lock::Timeout=300 install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
+}
+
+# Tries again for five minutes while the package tool's lock is held.
+patiently() {
+  local said; said="$(mktemp)"
+  for _ in $(seq 60); do
+    if "$@" 2>"$said"; then rm -f "$said"; return 0; fi
+    grep -q "lock" "$said" || break
+    echo "Another program is installing packages; waiting for it." >&2
+    sleep 5
+  done
+  cat "$said" >&2
+  rm -f "$said"
+  return 1
 }
 
 # PostgreSQL refuses to run as root; then its own user runs it.
@@ -40,16 +54,47 @@ free_port() {
   echo "$p"
 }
 
+# Who the cluster's own superuser is: the user that runs it, by the socket alone.
+cluster_owner() { if [ "$(id -u)" = 0 ]; then echo postgres; else id -un; fi; }
+
+as_owner() { as_postgres "$pg_bin/psql" -qAtX -v ON_ERROR_STOP=1 -h "$(cat "$PLENK_DATA/pg.folder")" -p "$(cat "$PLENK_DATA/pg.port")" -U "$(cluster_owner)" -d postgres "$@"; }
+
 start_cluster() {
   local at; at="$(cluster_folder)"
   [ -d /var/tmp/plenk-pg-"$(echo "$PLENK_DATA" | md5sum | cut -c1-12)"/base ] && at="/var/tmp/plenk-pg-$(echo "$PLENK_DATA" | md5sum | cut -c1-12)"
   echo "$at" >"$PLENK_DATA/pg.folder"
-  [ -d "$at/base" ] || as_postgres "$pg_bin/initdb" -D "$at" -U plenk --auth=trust --encoding=UTF8 --locale=C.UTF-8 >/dev/null
-  if as_postgres "$pg_bin/pg_ctl" -D "$at" status >/dev/null 2>&1; then return 0; fi
-  free_port "${PLENK_DB_PORT:-5481}" >"$PLENK_DATA/pg.port"
-  as_postgres "$pg_bin/pg_ctl" -D "$at" -w -l "$at/server.log" \
-    -o "-p $(cat "$PLENK_DATA/pg.port") -c listen_addresses=127.0.0.1 -c unix_socket_directories=$at ${PLENK_DB_OPTIONS:-}" start >/dev/null
+  [ -d "$at/base" ] || as_postgres "$pg_bin/initdb" -D "$at" -U "$(cluster_owner)" --auth-local=peer --auth-host=scram-sha-256 --encoding=UTF8 --locale=C.UTF-8 >/dev/null
+  if ! as_postgres "$pg_bin/pg_ctl" -D "$at" status >/dev/null 2>&1; then
+    free_port "${PLENK_DB_PORT:-5481}" >"$PLENK_DATA/pg.port"
+    as_postgres "$pg_bin/pg_ctl" -D "$at" -w -l "$at/server.log" \
+      -o "-p $(cat "$PLENK_DATA/pg.port") -c listen_addresses=127.0.0.1 -c unix_socket_directories=$at ${PLENK_DB_OPTIONS:-}" start >/dev/null
+  fi
+  make_role "$at"
 }
+
+# The application's role is an ordinary one with a password that lies in pg.pass, which only the user who runs Plenk reads.
+make_role() {
+  local at="$1" owner; owner="$(cluster_owner)"
+  if as_postgres grep -qE '^host.*trust' "$at/pg_hba.conf"; then
+    # A cluster of an earlier version: everybody on this machine was let in, as its superuser.
+    as_postgres "$pg_bin/psql" -qAtX -h 127.0.0.1 -p "$(cat "$PLENK_DATA/pg.port")" -U plenk -d postgres -c "create role \"$owner\" superuser login" >/dev/null 2>&1 || true
+    printf 'local all all peer\nhost all all 127.0.0.1/32 scram-sha-256\n' | as_postgres tee "$at/pg_hba.conf" >/dev/null
+    as_postgres "$pg_bin/pg_ctl" -D "$at" reload >/dev/null
+    sleep 0.5
+    rm -f "$PLENK_DATA/pg.pass"
+  fi
+  if [ ! -s "$PLENK_DATA/pg.pass" ]; then
+    local password; password="$(head -c 24 /dev/urandom | base64 | tr -d '/+=')"
+    [ "$(as_owner -c "select 1 from pg_roles where rolname = 'plenk'")" = 1 ] || as_owner -c "create role plenk login"
+    # By standard input: what stands on a command line, others on this machine can read.
+    echo "alter role plenk nosuperuser nocreatedb nocreaterole password '$password'" | as_owner >/dev/null
+    (umask 077; echo "127.0.0.1:*:*:plenk:$password" >"$PLENK_DATA/pg.pass")
+  fi
+  [ "$(as_owner -c "select 1 from pg_database where datname = 'plenk'")" = 1 ] || as_owner -c "create database plenk owner plenk"
+}
+
+# How a program connects; of a database by its name.
+database_of() { echo "Host=127.0.0.1;Port=$(cat "$PLENK_DATA/pg.port");Username=plenk;Passfile=$PLENK_DATA/pg.pass;Database=$1"; }
 
 stop_cluster() {
   [ -f "$PLENK_DATA/pg.folder" ] || return 0

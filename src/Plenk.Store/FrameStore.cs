@@ -189,7 +189,7 @@ public sealed class FrameStore(Database database, JobStore jobs)
         return rows;
     }
 
-    /// <summary>Failed frames wait again, or one of them; a job that had ended or was to stop goes on. Throws <see cref="ArgumentException"/> where the same is under way already.</summary>
+    /// <summary>Failed frames wait again, or one of them; a job that had ended or was to stop goes on. Throws <see cref="RefusedException"/> where the same is under way already.</summary>
     public async Task Again(long job, int? frame)
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
@@ -208,7 +208,7 @@ public sealed class FrameStore(Database database, JobStore jobs)
         }
         catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.UniqueViolation)
         {
-            throw new ArgumentException("The same hand-over is under way already, begun anew. Wait for that one.");
+            throw new RefusedException("The same hand-over is under way already, begun anew. Wait for that one.");
         }
         jobs.Wake(Lane.Frames);
     }

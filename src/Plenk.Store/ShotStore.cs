@@ -55,7 +55,7 @@ public sealed class ShotStore(Database database)
             {
                 RevisionRow row = Revision(r, 2);
                 string json = r.GetString(1);
-                found[r.GetInt64(0)] = _revisions.Get($"{r.GetInt64(0)}/{row.Number}", () => new(ShotJson.Read(json), row)).Document;
+                found[r.GetInt64(0)] = _revisions.Get($"{r.GetInt64(0)}/{row.Number}", () => new(ShotJson.Read(json), row, 8L * json.Length)).Document;
             }
         }
         return [.. rows.Where(r => found.ContainsKey(r.Id)).Select(r => (r, found[r.Id]))];
@@ -69,19 +69,19 @@ public sealed class ShotStore(Database database)
         return await r.ReadAsync() ? Row(r) : null;
     }
 
-    /// <summary>By its code, or by production and code with a / between; null where there is none. Throws <see cref="ArgumentException"/> where several productions have that code.</summary>
+    /// <summary>By its code, or by production and code with a / between; null where there is none. Throws <see cref="RefusedException"/> where several productions have that code.</summary>
     public async Task<ShotRow?> FindByCode(string code)
     {
         int slash = code.LastIndexOf('/');
         string? production = slash < 0 ? null : code[..slash];
         ShotRow[] all = [.. (await List()).Where(s => s.Code == code[(slash + 1)..] && (production is null || s.Production == production))];
-        return all.Length > 1 ? throw new ArgumentException($"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”.") : all.FirstOrDefault();
+        return all.Length > 1 ? throw new RefusedException($"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”.") : all.FirstOrDefault();
     }
 
     private static ShotRow Row(NpgsqlDataReader r) =>
         new(r.GetInt64(0), r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), r.GetInt32(5));
 
-    /// <summary>A new shot with its first revision. Throws <see cref="ArgumentException"/> when the code is taken.</summary>
+    /// <summary>A new shot with its first revision. Throws <see cref="RefusedException"/> when the code is taken.</summary>
     public async Task<ShotRow> Create(ShotDocument document, string who, string what)
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
@@ -94,19 +94,20 @@ public sealed class ShotStore(Database database)
             c.Parameters.AddWithValue(document.Code);
             c.Parameters.AddWithValue(document.Title);
             long id = (long)(await c.ExecuteScalarAsync())!;
-            await Insert(connection, transaction, id, new(1, who, default, what, 1, null, []), ShotJson.Write(document));
+            await Insert(connection, transaction, id, new(1, who, default, what, 1, null, []), Written(document));
             await transaction.CommitAsync();
             return new(id, document.Production, document.Sequence, document.Code, document.Title, 1);
         }
         catch (PostgresException e) when (e.SqlState == PostgresErrorCodes.UniqueViolation)
         {
-            throw new ArgumentException($"There is a shot {document.Code} in {document.Production} already. Choose another code.");
+            throw new RefusedException($"There is a shot {document.Code} in {document.Production} already. Choose another code.");
         }
     }
 
-    private sealed record Known(ShotDocument Document, RevisionRow Revision);
+    /// <summary>A document takes about four times as much as its text.</summary>
+    private sealed record Known(ShotDocument Document, RevisionRow Revision, long Bytes);
 
-    private readonly Cache<Known> _revisions = new(32);
+    private readonly Cache<Known> _revisions = new(k => k.Bytes);
 
     /// <summary>A revision, or the newest. A revision never changes, so one that is asked for by number is read once.</summary>
     public async Task<(ShotDocument Document, RevisionRow Revision)?> Read(long shot, int? number = null)
@@ -123,7 +124,7 @@ public sealed class ShotStore(Database database)
         if (!await r.ReadAsync()) { return null; }
         RevisionRow row = Revision(r, 1);
         string json = r.GetString(0);
-        known = _revisions.Get($"{shot}/{row.Number}", () => new(ShotJson.Read(json), row));
+        known = _revisions.Get($"{shot}/{row.Number}", () => new(ShotJson.Read(json), row, 8L * json.Length));
         return (known.Document, row);
     }
 
@@ -145,7 +146,14 @@ public sealed class ShotStore(Database database)
     /// <summary>Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.</summary>
     public Task<RevisionRow> Save(long shot, int baseRevision, ShotDocument document, string who, string what) =>
         Append(shot, baseRevision, (head, _) =>
-            Task.FromResult((new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), ShotJson.Write(document))));
+            Task.FromResult((new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document))), document);
+
+    /// <summary>A NUL is the one character that neither text nor jsonb can hold.</summary>
+    private static string Written(ShotDocument document)
+    {
+        string json = ShotJson.Write(document);
+        return json.Contains("\\u0000", StringComparison.Ordinal) ? throw new RefusedException("A text in it holds a NUL, which is no character. Take it out.") : json;
+    }
 
     public Task<RevisionRow> Undo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
     {
@@ -170,14 +178,21 @@ public sealed class ShotStore(Database database)
     });
 
     private async Task<RevisionRow> Append(long shot, int baseRevision,
-        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make)
+        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make, ShotDocument? own = null)
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
         await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
-        await using (var locking = new NpgsqlCommand("select head from shot where id = $1 for update", connection, transaction))
+        await using (var locking = new NpgsqlCommand("select id, production, sequence, code, title, head from shot where id = $1 for update", connection, transaction))
         {
             locking.Parameters.AddWithValue(shot);
-            int head = (int)(await locking.ExecuteScalarAsync() ?? throw new KeyNotFoundException("There is no such shot."));
+            ShotRow? row0 = null;
+            await using (NpgsqlDataReader found = await locking.ExecuteReaderAsync()) { if (await found.ReadAsync()) { row0 = Row(found); } }
+            ShotRow of = row0 ?? throw new NotThereException("There is no such shot.");
+            if (own is not null && (own.Production, own.Sequence, own.Code) != (of.Production, of.Sequence, of.Code))
+            {
+                throw new RefusedException($"That is a document of {own.Production} / {own.Sequence} / {own.Code}; this shot is {of.Production} / {of.Sequence} / {of.Code}. Nothing was changed.");
+            }
+            int head = of.Head;
             (RevisionRow headRow, _) = await ReadRow(head);
             if (head != baseRevision) { throw new ConflictException(headRow); }
             (RevisionRow row, string json) = await make(headRow, ReadRow);
@@ -197,7 +212,7 @@ public sealed class ShotStore(Database database)
             c.Parameters.AddWithValue(shot);
             c.Parameters.AddWithValue(number);
             await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
-            return await r.ReadAsync() ? (Revision(r, 0), r.GetString(7)) : throw new KeyNotFoundException($"There is no revision {number}.");
+            return await r.ReadAsync() ? (Revision(r, 0), r.GetString(7)) : throw new NotThereException($"There is no revision {number}.");
         }
     }
 

@@ -11,6 +11,8 @@ namespace Plenk.Web;
 /// <summary>Turns faults into problem details in the artist's terms; never a stack trace.</summary>
 public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
 {
+    private const string Ours = "Something went wrong on our side. Nothing was changed.";
+
     /// <summary>What the reader says, without the names of our types.</summary>
     private static string Unread(JsonException e)
     {
@@ -31,18 +33,24 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
             ConflictException e => (409, e.Message, (string?)null),
             NothingToUndoException e => (400, e.Message, null),
             FormatFault e => (422, e.Message + ".", e.Mend),
-            ShotFault or MissingMediaException or ArgumentException => (422, exception.Message, null),
+            ShotFault or MissingMediaException or RefusedException => (422, exception.Message, null),
             DiskFullException e => (507, e.Message, null),
-            KeyNotFoundException e => (404, e.Message, null),
+            NotThereException e => (404, e.Message, null),
             BadHttpRequestException { StatusCode: 413 } => (413, "The upload is larger than 4 GB.", "Bring the frames from a folder on the server instead."),
             BadHttpRequestException { InnerException: JsonException e } => (400, Unread(e), null),
             BadHttpRequestException or InvalidDataException or IOException { Source: "Microsoft.AspNetCore.WebUtilities" } => (400, "The upload was cut off or is not what was expected; nothing of it was kept.", "Send it again."),
             JsonException e => (400, Unread(e), null),
+            Npgsql.PostgresException { SqlState: ['2', '2', ..] } => (422, "A text or a number in it cannot be kept. Take out what is no letter, digit or sign.", null),
+            Npgsql.PostgresException { SqlState: not (['5', '7', ..] or ['5', '3', ..] or ['0', '8', ..]) } => (500, Ours, null),
             Npgsql.NpgsqlException => (503, "The database does not answer. Nothing was lost; try again in a moment.", null),
-            _ => (500, "Something went wrong on our side. Nothing was changed.", null),
+            _ => (500, Ours, null),
         };
-        if (status == 500) { log.LogError(exception, "unhandled at {Path}", context.Request.Path); }
+        // The log has the same number.
+        if (status == 500) { log.LogError(exception, "request {Request}: unhandled at {Method} {Path}", context.TraceIdentifier, context.Request.Method, context.Request.Path); }
+        else if (status >= 503) { log.LogWarning("request {Request}: {Status} at {Method} {Path}: {Message}", context.TraceIdentifier, status, context.Request.Method, context.Request.Path, exception.Message); }
+        else { log.LogInformation("request {Request}: {Status} at {Method} {Path}: {Title}", context.TraceIdentifier, status, context.Request.Method, context.Request.Path, title); }
         var problem = new ProblemDetails { Status = status, Title = title };
+        if (status >= 500) { problem.Extensions["request"] = context.TraceIdentifier; }
         if (mend is not null) { problem.Extensions["mend"] = mend; }
         if (exception is ConflictException conflict) { problem.Extensions["head"] = conflict.Head.Number; }
         context.Response.StatusCode = status;
@@ -53,7 +61,7 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
         else
         {
             context.Response.ContentType = "text/html; charset=utf-8";
-            await context.Response.WriteAsync($"<!doctype html><meta charset=utf-8><title>Plenk</title><link rel=stylesheet href=/css/site.css><body class=\"day\"><main class=\"page\"><h1>{System.Net.WebUtility.HtmlEncode(title)}</h1><p><a href=\"/\">To the productions</a></p></main>", stop);
+            await context.Response.WriteAsync($"<!doctype html><meta charset=utf-8><title>Plenk</title><link rel=stylesheet href=/css/site.css><body class=\"day\"><main class=\"page\"><h1>{System.Net.WebUtility.HtmlEncode(title)}</h1>{(status >= 500 ? $"<p>The server's log has it as request {System.Net.WebUtility.HtmlEncode(context.TraceIdentifier)}.</p>" : "")}<p><a href=\"/\">To the productions</a></p></main>", stop);
         }
         return true;
     }

@@ -12,7 +12,7 @@ namespace Plenk.Web;
 /// <summary>Pictures for the pages, as encoded bytes, remembered by what they show.</summary>
 public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 {
-    private readonly Cache<byte[]> _pictures = new(80);
+    private readonly Cache<byte[]> _pictures = new(Sizes.Of);
     private readonly FairLine _line = new(PicturesAtOnce);
     private readonly LaneThreads _threads = new("pictures", PicturesAtOnce + Environment.ProcessorCount, LaneThreads.Readings);
     private const int PicturesAtOnce = 2;

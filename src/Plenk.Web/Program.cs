@@ -9,10 +9,13 @@ using Scalar.AspNetCore;
 using Serilog;
 
 var builder = WebApplication.CreateBuilder(args);
-builder.Host.UseSerilog((_, log) => log
-    .MinimumLevel.Information()
-    .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
-    .Enrich.FromLogContext().WriteTo.Console(new Serilog.Formatting.Compact.RenderedCompactJsonFormatter()));
+builder.Host.UseSerilog((_, log) =>
+{
+    log.MinimumLevel.Information().MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning).Enrich.FromLogContext();
+    var lines = new Serilog.Formatting.Compact.RenderedCompactJsonFormatter();
+    if (Settings.Log is { } file) { log.WriteTo.File(lines, file, fileSizeLimitBytes: 16 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 8); }
+    else { log.WriteTo.Console(lines); }
+});
 
 var database = new Database(Settings.DatabaseConnection);
 database.Migrate();
@@ -41,6 +44,7 @@ builder.Services.AddSingleton<TrayJobs, SetJobs>();
 builder.Services.AddSingleton<TrayJobs, MatteJobs>();
 builder.Services.AddSingleton<TrayJobs, FinishJobs>();
 builder.Services.AddHostedService<JobRunner>();
+builder.Services.AddHostedService<MemoryRest>();
 builder.Services.AddSingleton<Measuring>();
 builder.Services.AddHostedService(s => s.GetRequiredService<Measuring>());
 builder.Services.AddRazorPages();
@@ -52,15 +56,25 @@ builder.Services.ConfigureHttpJsonOptions(o => RequestJson.Set(o.SerializerOptio
 builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 30);
 builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
 var app = builder.Build();
-app.UseExceptionHandler();
-app.UseStatusCodePagesWithReExecute("/Missing", "?code={0}");
+var doors = new Doors(Environment.GetEnvironmentVariable("PLENK_HOSTS"));
 app.Use(async (context, next) =>
 {
     // Nothing on a page comes from another host.
-    context.Response.Headers.ContentSecurityPolicy = "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'";
+    context.Response.Headers.ContentSecurityPolicy = Doors.Policy;
     context.Response.Headers.XContentTypeOptions = "nosniff";
+    context.Response.Headers["Referrer-Policy"] = "same-origin";
+    context.Response.Headers["Cross-Origin-Resource-Policy"] = "same-origin";
+    if (doors.Refusal(context.Request) is { } refused)
+    {
+        context.Response.StatusCode = refused.Status;
+        await context.Response.WriteAsJsonAsync(new Microsoft.AspNetCore.Mvc.ProblemDetails { Status = refused.Status, Title = refused.Why }, options: null, "application/problem+json");
+        return;
+    }
     await next();
 });
+app.UseExceptionHandler();
+app.UseWhen(c => !c.Request.Path.StartsWithSegments("/api"), pages => pages.UseStatusCodePagesWithReExecute("/Missing", "?code={0}"));
+app.UseWhen(c => c.Request.Path.StartsWithSegments("/api"), api => api.UseStatusCodePages());
 app.UseStaticFiles();
 app.MapRazorPages();
 app.MapOpenApi();
@@ -81,6 +95,7 @@ if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {
     await Seeding.LowWater(Path.Combine(demo, DemoSeed.Code), app.Services);
 }
+app.Logger.LogInformation("pictures may take {Memory:0.0} GiB of memory, all that is kept of them together (PLENK_MEMORY)", Plenk.Formats.PictureMemory.Bytes / (double)(1 << 30));
 app.Run();
 
 namespace Plenk.Web

@@ -14,7 +14,7 @@ public sealed record CloudPlace(Similarity ToWorld, double? RmsMetres, int Targe
 public sealed class CloudWork(IMedia media)
 {
     private const int Cell = 7; // pixels: of the points in one, the nearest is shown
-    private readonly Cache<IReadOnlyList<Vec3>> _clouds = new(4);
+    private readonly Cache<IReadOnlyList<Vec3>> _clouds = new(c => 24L * c.Count);
 
     public IReadOnlyList<Vec3> Points(PointCloud cloud) => _clouds.Get(cloud.Media, () => PointFiles.ReadPly(media.Read(cloud.Media), cloud.Name));
 

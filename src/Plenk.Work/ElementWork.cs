@@ -17,9 +17,9 @@ namespace Plenk.Work;
 /// <summary>Elements made ready for rays: meshes with their materials, cards with the picture of a frame, lettering.</summary>
 public sealed class ElementWork(IMedia media)
 {
-    private readonly Cache<ImportedMesh> _meshes = new(32);
-    private readonly Cache<MeshTree> _trees = new(32);
-    private readonly Cache<FloatImage> _pictures = new(24);
+    private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
+    private readonly Cache<MeshTree> _trees = new(Sizes.Of);
+    private readonly Cache<FloatImage> _pictures = new(Sizes.Of);
 
     /// <summary>Those that are on and stand in the place; rendered frames are merged by depth instead.</summary>
     public IReadOnlyList<PlacedElement> Placed(ShotDocument shot, int frame) =>
@@ -175,7 +175,7 @@ public sealed class ElementWork(IMedia media)
     }
 
     private const int MostNames = 60;
-    private readonly Cache<RenderedLayer> _layers = new(8);
+    private readonly Cache<RenderedLayer> _layers = new(Sizes.Of);
 
     /// <summary>Where a shadow's picture does not reach, nothing is darkened.</summary>
     private static FloatImage Beyond(FloatImage shadow, RenderedFit fit, Pinhole frame)

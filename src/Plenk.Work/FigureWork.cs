@@ -13,8 +13,9 @@ public sealed class FigureWork(ShotEngine engine)
 {
     private const string Prefix = "figure/";
     private const int OutlineWidth = 960; // finer outlines would only cost triangles
-    private readonly Cache<TriangleMesh> _solids = new(96);
-    private readonly Cache<IReadOnlyList<Polygon>> _outlines = new(96);
+    /// <summary>Apart from what else is kept: a frame that is being made still asks for its own.</summary>
+    private readonly Cache<TriangleMesh> _solids = new(Sizes.Of, new(256 << 20));
+    private readonly Cache<IReadOnlyList<Polygon>> _outlines = new(o => Sizes.Small + o.Sum(p => 64L * p.NumPoints));
 
     public static bool IsFigure(string media) => media.StartsWith(Prefix, StringComparison.Ordinal);
 

@@ -19,9 +19,9 @@ namespace Plenk.Work;
 public sealed class FinishWork(ShotEngine engine, IMedia media)
 {
     /// <summary>Rendered frames that are looked at are kept: a step that is changed needs no ray anew.</summary>
-    private readonly Cache<FrameLayers> _frames = new(3);
-    private readonly Cache<ShotEngine.Box<Grain?>> _grains = new(8);
-    private readonly Cache<ShotEngine.Box<PlateMeasures>> _measures = new(8);
+    private readonly Cache<FrameLayers> _frames = new(Sizes.Of);
+    private readonly Cache<ShotEngine.Box<Grain?>> _grains = new(_ => 16 * Sizes.Small);
+    private readonly Cache<ShotEngine.Box<PlateMeasures>> _measures = new(_ => 16 * Sizes.Small);
 
     /// <summary>The frame as it leaves, its steps laid on. With <paramref name="keep"/> the frame without them is remembered.</summary>
     public FrameLayers Frame(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
@@ -179,7 +179,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     /// <summary>Frames that are measured have this width, or the plate's if that is less.</summary>
     private const int MeasuredWidth = 1280;
-    private readonly Cache<FinishReadings.Measured> _measured = new(4);
+    private readonly Cache<FinishReadings.Measured> _measured = new(_ => 16 * Sizes.Small);
 
     /// <summary>A frame's plate and element, at one size.</summary>
     /// <param name="at">Null: the one that is measured while one works.</param>

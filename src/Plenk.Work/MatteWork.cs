@@ -14,7 +14,7 @@ namespace Plenk.Work;
 /// <summary>The mattes of a shot as pictures of a frame, whatever they are made of.</summary>
 public sealed class MatteWork(ShotEngine engine, IMedia media)
 {
-    private readonly Cache<float[]> _pictures = new(48);
+    private readonly Cache<float[]> _pictures = new(Sizes.Of);
 
     public static Matte Of(ShotDocument shot, string id) => shot.Mattes.FirstOrDefault(m => m.Id == id) ?? throw new ShotFault("That matte is no longer in the shot. Choose another one.");
 

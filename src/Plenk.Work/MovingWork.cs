@@ -99,7 +99,7 @@ public sealed class MovingWork(ShotEngine engine)
         }
         ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet: a thing is followed against a solved camera.");
         // A stretch is walked from both its ends, so pictures are kept; large plates by a few.
-        var pictures = new Store.Cache<GrayPyramid>(Math.Clamp(400_000_000 / Math.Max(1, shot.Plate!.Width * shot.Plate.Height * 6), 4, 120));
+        var pictures = new Store.Cache<GrayPyramid>(p => p.Levels.Sum(l => 4L * l.Width * l.Height));
         FollowResult r = MeshFollower.Follow(mesh, holds, shot.Range.First, shot.Range.Last, f => camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null,
             f => pictures.Get($"{f}", () => engine.TrackWork.Picture(shot, f)), stop, part => progress("Following", part));
         double[] errors = [.. r.Frames.Where(f => f is { Held: false, Points: > 0 }).Select(f => f.RmsPx)];

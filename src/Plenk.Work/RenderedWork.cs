@@ -17,9 +17,9 @@ public sealed record RenderedData(FloatImage Beauty, FloatImage Position, FloatI
 /// <summary>Rendered pictures that bring position and normal passes: read, and lit again.</summary>
 public sealed class RenderedWork(ShotEngine engine, IMedia media)
 {
-    private readonly Cache<RenderedData> _data = new(3);
-    private readonly Cache<ShotEngine.Box<TraceScene?>> _surfaces = new(2);
-    private readonly Cache<FloatImage> _lit = new(6);
+    private readonly Cache<RenderedData> _data = new(d => Sizes.Of(d.Beauty) + Sizes.Of(d.Position) + Sizes.Of(d.Normal) + Sizes.Of(d.Albedo));
+    private readonly Cache<ShotEngine.Box<TraceScene?>> _surfaces = new(s => Sizes.Small + (s.Value?.Instances.Sum(i => Sizes.Of(i.Tree)) ?? 0));
+    private readonly Cache<FloatImage> _lit = new(Sizes.Of);
 
     public RenderedData Data(ShotDocument shot, RenderedPicture picture)
     {

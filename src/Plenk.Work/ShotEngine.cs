@@ -59,15 +59,15 @@ public sealed class ShotEngine
 
     public MatteWork Mattes { get; }
 
-    private readonly Cache<ImportedMesh> _meshes = new(64);
-    private readonly Cache<MeshTree> _trees = new(32);
-    private readonly Cache<CodeImage> _codes = new(40);
-    private readonly Cache<FloatImage> _linear = new(24);
-    private readonly Cache<SetScene> _sets = new(8);
-    private readonly Cache<Box<SkyOpenings?>> _openings = new(8);
-    private readonly Cache<SetPass> _passes = new(4);
-    private readonly Cache<Lut> _luts = new(4);
-    private readonly Cache<RayGrid> _grids = new(12);
+    private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
+    private readonly Cache<MeshTree> _trees = new(Sizes.Of);
+    private readonly Cache<CodeImage> _codes = new(Sizes.Of);
+    private readonly Cache<FloatImage> _linear = new(Sizes.Of);
+    private readonly Cache<SetScene> _sets = new(Sizes.Of);
+    private readonly Cache<Box<SkyOpenings?>> _openings = new(_ => 32 * Sizes.Small);
+    private readonly Cache<SetPass> _passes = new(Sizes.Of);
+    private readonly Cache<Lut> _luts = new(l => 12L * l.Values.Length);
+    private readonly Cache<RayGrid> _grids = new(Sizes.Of);
     private TrackWork? _tracks;
 
     public TrackWork TrackWork => _tracks ??= new(this, media);
@@ -133,7 +133,7 @@ public sealed class ShotEngine
         shot.Lights.Any(l => l is { Kind: LightKind.Sky or LightKind.Panorama, ShowsPlace: false, Off: false })
             ? _openings.Get(Key("openings", 1, shot.Pieces, shot.Seed), () => new(SkyOpenings.Find(Set(shot), shot.Seed))).Value : null;
 
-    private readonly Cache<Panorama> _panoramas = new(4);
+    private readonly Cache<Panorama> _panoramas = new(Sizes.Of);
 
     /// <summary>A panorama's picture: linear, negative samples clamped.</summary>
     public Panorama Around(string hash) => _panoramas.Get(hash, () => PanoramaFile.Read(media.Read(hash), "the panorama"));
@@ -422,8 +422,8 @@ public sealed class ShotEngine
         }).Value;
     }
 
-    private readonly Cache<Box<(FloatImage, float[]?)>> _sources = new(12);
-    private readonly Cache<IReadOnlyList<Seam?>> _seams = new(4);
+    private readonly Cache<Box<(FloatImage, float[]?)>> _sources = new(s => Sizes.Of(s.Value.Item1) + Sizes.Of(s.Value.Item2));
+    private readonly Cache<IReadOnlyList<Seam?>> _seams = new(s => Sizes.Small + s.Sum(x => x is null ? 0 : Sizes.Of(x.Shown) + 12L * x.Spots.Count));
 
     /// <summary>The projections, ready to be asked; with seams each shows its own side.</summary>
     public IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene looked, int at)
@@ -499,7 +499,7 @@ public sealed class ShotEngine
         return CoverageView.Of(Grid(shot, frame, width, HeightFor(shot, width)), set, [.. Sights(shot, set, frame).Select(s => s.Sight)], stop);
     }
 
-    private readonly Cache<CoveragePlan> _plans = new(4);
+    private readonly Cache<CoveragePlan> _plans = new(p => Sizes.Small + 16L * p.NeverSeen.Count);
 
     public CoveragePlan Plan(ShotDocument whole)
     {
@@ -539,7 +539,7 @@ public sealed class ShotEngine
         return ProjectedView.Render(view, set, Projectors(shot, set, frame), samples, shot.Seed, shot.ProjectionsMix, stop, progress, Baked(set));
     }
 
-    private readonly Cache<BakedSurface> _baked = new(16);
+    private readonly Cache<BakedSurface> _baked = new(Sizes.Of);
 
     /// <summary>What a piece's shape depends on; where it stands is no part of it.</summary>
     public static string ShapeOf(Piece p) => Key("shape", 1, p.Kind, p.Size, p.Count, p.Corners, p.Walls, p.Ground, p.Openings, p.Holes, p.Media, p.Object, p.Subdivisions);
@@ -551,7 +551,7 @@ public sealed class ShotEngine
     public IReadOnlyList<BakedSurface?>? Baked(SetScene set) => set.Pieces.All(p => p.Baked is null) ? null
         : [.. set.Pieces.Select(p => p.Baked is not { } b || b.Shape != ShapeOf(p) ? null : _baked.Get(Key("baked", 1, b), () => new BakedSurface(Local(p), b.Texel, [.. b.Tiles.Select(t => MaterialPicture.Read(media.Read(t), $"the texture of {p.Name}"))])))];
 
-    private readonly Cache<DepthMap> _depths = new(6);
+    private readonly Cache<DepthMap> _depths = new(Sizes.Of);
 
     /// <summary>The found depth of a frame, less sure spots left out; null where there is none.</summary>
     public DepthMap? DepthOf(ShotDocument shot, int frame)
@@ -606,7 +606,7 @@ public sealed class ShotEngine
         return distance;
     }
 
-    private readonly Cache<SetLight> _light = new(4);
+    private readonly Cache<SetLight> _light = new(Sizes.Of);
 
     /// <summary>The light that was on the set when a frame was shot.</summary>
     public SetLight LightOn(ShotDocument shot, int frame, int width, CancellationToken stop = default)

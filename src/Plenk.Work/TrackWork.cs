@@ -18,8 +18,8 @@ public sealed record TrackEdit(string Do, int? Track, int? Other, int Frame, dou
 /// <summary>Tracks and solves of a shot, from its document and media.</summary>
 public sealed class TrackWork(ShotEngine engine, IMedia media)
 {
-    private readonly Cache<IReadOnlyList<Track>> _tracks = new(8);
-    private readonly Cache<TrackFile.StoredSolve> _solves = new(8);
+    private readonly Cache<IReadOnlyList<Track>> _tracks = new(t => t.Sum(x => 100 + 40L * x.Points.Count));
+    private readonly Cache<TrackFile.StoredSolve> _solves = new(s => 64 * Sizes.Small + 400L * s.Points.Length);
 
     public IReadOnlyList<Track> Tracks(ShotDocument shot) =>
         shot.Tracks is { } t ? _tracks.Get(t.Media, () => TrackFile.Read(media.Read(t.Media))) : [];

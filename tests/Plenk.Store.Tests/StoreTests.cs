@@ -73,7 +73,7 @@ public sealed class StoreTests : IAsyncLifetime
     public async Task A_taken_code_is_refused()
     {
         await _shots.Create(Shot("a"), "one", "New");
-        await Assert.ThrowsAsync<ArgumentException>(() => _shots.Create(Shot("b"), "one", "New"));
+        await Assert.ThrowsAsync<RefusedException>(() => _shots.Create(Shot("b"), "one", "New"));
     }
 
     [Fact]

@@ -75,6 +75,9 @@ public sealed class SetPass
         Parallel.For(0, height, Cores.All, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null));
     }
 
+    /// <summary>Of the samples that are kept.</summary>
+    public long KeptBytes => (_samples?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<SetSample>() + (_lights?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<LightSample>();
+
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>
     public bool IsOpen(in SetSample sample, in LightSample light) =>
         light.Factor != 0 && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction, 0, light.Distance), RayKinds.LightSet));

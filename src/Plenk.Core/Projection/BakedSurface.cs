@@ -27,6 +27,9 @@ public sealed class BakedSurface
         _covered = [.. tiles.Select(t => { var a = new FloatImage(t.Width, t.Height, 1); for (int i = 0; i < a.Data.Length; i++) { a.Data[i] = t.Data[4 * i + 3]; } return a; })];
     }
 
+    /// <summary>About how much memory it holds: its pictures with their smaller copies (a third more), and what is covered.</summary>
+    public long KeptBytes => _covered.Sum(c => 4L * c.Data.Length * 5);
+
     private static FloatImage Colour(FloatImage tile)
     {
         var rgb = new FloatImage(tile.Width, tile.Height, 3);

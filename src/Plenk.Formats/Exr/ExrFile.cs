@@ -232,10 +232,7 @@ public static unsafe partial class ExrFile
         try
         {
             long width = (long)window[2] - window[0] + 1, height = (long)window[3] - window[1] + 1;
-            if (Raster.RasterFile.IsNoSize(width, height))
-            {
-                throw new FormatFault("too_large", $"{name} says it is {width} × {height} pixels", "Write the file at its real size.");
-            }
+            PictureMemory.Check(width, height, count, name);
             var planes = new float[count][];
             for (int i = 0; i < count; i++) { planes[i] = new float[width * height]; }
             GCHandle[] pins = [.. planes.Select(p => GCHandle.Alloc(p, GCHandleType.Pinned))];

@@ -27,7 +27,7 @@ public static class DpxFile
         int descriptor = bytes[800], bits = bytes[803], packing = U16(804), coded = U16(806);
         long offset = U32(808) is var own and not 0 and not uint.MaxValue ? own : U32(4);
         int channels = descriptor switch { 50 => 3, 51 => 4, 6 => 1, _ => throw Bad("unreadable", $"holds a picture of another kind than RGB (descriptor {descriptor})", "Export the frame as RGB.") };
-        if (RasterFile.IsNoSize(width, height)) { throw Bad("too_large", $"says it is {width} × {height} pixels; the largest taken is 16384 × 16384", "Export the frame at its real size."); }
+        PictureMemory.Check(width, height, 3, name);
         if (coded != 0) { throw Bad("unreadable", "is run-length coded", "Export the frame without compression."); }
         long row = bits switch
         {

@@ -54,7 +54,7 @@ public static class FrameIntake
         ExrPicture picture = ExrFile.Read(bytes, name);
         FloatImage colour = picture.Colour(picture.Picture(alpha: false, "comp", "beauty", "rgb") ?? throw new FormatFault("unreadable", $"{name} has no channel R", "Export the frame as RGB."));
         int width = picture.DisplayWidth, height = picture.DisplayHeight;
-        if (RasterFile.IsNoSize(width, height)) { throw new FormatFault("too_large", $"{name} says its picture is {width} × {height} pixels", "Write the file at its real size."); }
+        PictureMemory.Check(width, height, 3, name);
         if (picture.DataX >= width || picture.DataY >= height || picture.DataX + picture.Width <= 0 || picture.DataY + picture.Height <= 0) { throw new FormatFault("window", $"{name} has no pixel within its picture: its data window lies outside its display window", "Export the frame anew, uncropped."); }
         var codes = new ushort[3 * width * height];
         ushort black = (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, 0, 16);

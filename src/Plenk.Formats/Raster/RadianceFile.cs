@@ -52,7 +52,7 @@ public static class RadianceFile
         }
         bool rows = size[0][1] == 'Y';
         var (width, height) = rows ? (inner, outer) : (outer, inner);
-        if (RasterFile.IsNoSize(width, height)) { throw Bad("too_large", $"says it is {width} × {height} pixels", "Export the picture at its real size."); }
+        PictureMemory.Check(width, height, 3, name);
         // A run of 127 takes two bytes, so no line is shorter than a 64th of its values: a short file that claims to be huge is not given room first.
         if ((long)width * height / 64 * 4 > (long)bytes.Length - at + 64 && (long)width * height > 1 << 22) { throw Bad("truncated", "is cut off", "Copy the file again from its source."); }
         bool up = size[rows ? 0 : 2][0] == '+', left = size[rows ? 2 : 0][0] == '-';

@@ -59,12 +59,6 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
 /// <summary>PNG and JPEG in and out, through libvips.</summary>
 public static class RasterFile
 {
-    /// <summary>Above this a picture is refused before any pixel is read.</summary>
-    public const long LargestPixelCount = 16384L * 16384;
-
-    /// <summary>A header's size that is not taken: nothing, or more than <see cref="LargestPixelCount"/>.</summary>
-    public static bool IsNoSize(long width, long height) => width < 1 || height < 1 || width > LargestPixelCount || height > LargestPixelCount || width * height > LargestPixelCount;
-
     static RasterFile()
     {
         // Files are replaced under the same name; nothing may be remembered by name.
@@ -96,10 +90,7 @@ public static class RasterFile
         {
             using Image opened = Open(bytes, name);
             Header header = Describe(opened);
-            if ((long)header.Width * header.Height > LargestPixelCount)
-            {
-                throw new FormatFault("too_large", $"{name} says it is {header.Width} × {header.Height} pixels; the largest taken is 16384 × 16384", "Export the frame at its real size.");
-            }
+            PictureMemory.Check(header.Width, header.Height, header.Channels, name);
             if (header.Cmyk)
             {
                 throw new FormatFault("unreadable", $"{name} is a CMYK picture, made for print", "Export the frame as RGB.");
@@ -129,6 +120,7 @@ public static class RasterFile
         Guard(bytes, name);
         try
         {
+            ReadHeader(bytes, name);
             using Image small = Image.ThumbnailBuffer(bytes, width), eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
             return eight.JpegsaveBuffer(q: 82);
         }

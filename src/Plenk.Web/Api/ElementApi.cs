@@ -64,7 +64,7 @@ public static partial class ElementApi
         api.MapGet("/elements/{element}/materials", async (long id, string element, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
             return (await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])).Select(m => new { m.Name, baseColor = Vec3.From(m.BaseColor), m.Metallic, m.Roughness, emission = Vec3.From(m.Emission), picture = m.Picture is not null, lambert = !m.Mirrors });
         });
 
@@ -72,7 +72,7 @@ public static partial class ElementApi
         api.MapGet("/elements/{element}/path", async (long id, string element, int? revision, ShotStore shots) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
             return Enumerable.Range(document.Range.First, document.Range.Count).Select(f => (Frame: f, At: own.At(f))).Select(f => new { f.Frame, f.At.Position, f.At.TurnDegrees, f.At.Scale });
         });
 
@@ -80,7 +80,7 @@ public static partial class ElementApi
         api.MapGet("/elements/{element}/ids", async (long id, string element, int frame, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new KeyNotFoundException("There is no such element.");
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
             var (names, notes) = await Task.Run(() => engine.IdNames(document, own, frame));
             return new { names = names.Select(n => new { n.Layer, n.Name, n.Share }), notes };
         });

@@ -174,7 +174,7 @@ public static class FootageApi
         });
     }
 
-    private static ProjectionSource Source(ShotDocument document, string source) => document.Projections.FirstOrDefault(p => p.Id == source) ?? throw new KeyNotFoundException("There is no such projection.");
+    private static ProjectionSource Source(ShotDocument document, string source) => document.Projections.FirstOrDefault(p => p.Id == source) ?? throw new NotThereException("There is no such projection.");
 
     private static void Within(ShotDocument d, int first, int last)
     {

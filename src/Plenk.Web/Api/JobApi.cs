@@ -66,5 +66,5 @@ public static class JobApi
         }).ExcludeFromDescription();
     }
 
-    private static async Task<JobRow> Need(JobStore jobs, long id) => await jobs.Find(id) ?? throw new KeyNotFoundException("There is no such job. It may belong to a shot that is gone.");
+    private static async Task<JobRow> Need(JobStore jobs, long id) => await jobs.Find(id) ?? throw new NotThereException("There is no such job. It may belong to a shot that is gone.");
 }

@@ -91,7 +91,7 @@ public static class LightApi
         api.MapPost("/frames/{frame:int}/panorama-scale", async (long id, int frame, ScaleRequest r, ShotStore shots, ShotEngine engine) =>
         {
             await ShotApi.Need(shots, id);
-            Light light = r.Document.Lights.FirstOrDefault(l => l.Id == r.Light && l.Kind == LightKind.Panorama) ?? throw new KeyNotFoundException("There is no such panorama.");
+            Light light = r.Document.Lights.FirstOrDefault(l => l.Id == r.Light && l.Kind == LightKind.Panorama) ?? throw new NotThereException("There is no such panorama.");
             return new { factor = await Task.Run(() => LightWork.ScaleFor(engine, r.Document, frame, light, r.X, r.Y, r.Albedo)) };
         });
 
@@ -122,7 +122,7 @@ public static class LightApi
         api.MapGet("/rendered/{picture}/report", async (long id, string picture, ShotStore shots, RenderedWork work) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            RenderedPicture own = document.Rendered.FirstOrDefault(r => r.Id == picture) ?? throw new KeyNotFoundException("There is no such rendered picture.");
+            RenderedPicture own = document.Rendered.FirstOrDefault(r => r.Id == picture) ?? throw new NotThereException("There is no such rendered picture.");
             RenderedData data = await Task.Run(() => work.Data(document, own));
             return new { data.Report.Known, data.Report.Margin, data.Report.Told, data.Report.NormalsEncoded, albedo = data.Albedo is not null, positions = data.Report.Positions.Take(3).Select(p => new { p.Name, p.Error }), normals = data.Report.Normals.Take(3).Select(p => new { p.Name, p.Error }) };
         });
@@ -215,7 +215,7 @@ public static class LightApi
         api.MapPost("/lights/{light}/lift", async (long id, string light, LiftRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama) ?? throw new KeyNotFoundException("There is no such panorama.");
+            Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama) ?? throw new NotThereException("There is no such panorama.");
             Panorama panorama = engine.Around(own.Media!);
             System.Numerics.Vector3 there = panorama.At(Panorama.DirectionAt(r.U, r.V));
             float level = 0.3f * Luminance.Of(there);
@@ -246,7 +246,7 @@ public static class LightApi
         api.MapGet("/lights/{light}/picture", async (long id, string light, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama) ?? throw new KeyNotFoundException("There is no such panorama.");
+            Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama) ?? throw new NotThereException("There is no such panorama.");
             FloatImage small = engine.Around(own.Media!).Image is var p && p.Width > 512 ? p.ReducedTo(512, 256) : engine.Around(own.Media!).Image;
             float[] levels = [.. Enumerable.Range(0, small.Width * small.Height).Select(i => small.Data[3 * i + 1]).Order()];
             float gain = 0.18f / Math.Max(1e-6f, levels[levels.Length / 2]);

@@ -37,10 +37,13 @@ public static class ShotApi
 {
     /// <summary>Who is working: the name the artist gave this browser.</summary>
     public static string Who(HttpContext http) =>
-        http.Request.Cookies.TryGetValue("plenk-who", out string? who) && !string.IsNullOrWhiteSpace(who) ? Uri.UnescapeDataString(who)[..Math.Min(40, who.Length)] : "artist";
+        Plain(http.Request.Cookies["plenk-who"]) is { Length: > 0 } who ? who[..Math.Min(40, who.Length)] : "artist";
+
+    /// <summary>A line of text as it is typed: without what is no letter, digit or sign, and without blanks around it.</summary>
+    private static string Plain(string? text) => new string([.. (text ?? "").Where(c => !char.IsControl(c))]).Trim();
 
     public static async Task<(ShotDocument Document, RevisionRow Revision)> Need(ShotStore shots, long id, int? revision = null) =>
-        await shots.Read(id, revision) ?? throw new KeyNotFoundException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
+        await shots.Read(id, revision) ?? throw new NotThereException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
 
     public static async Task<ShotState> State(ShotStore shots, long id)
     {
@@ -63,10 +66,10 @@ public static class ShotApi
 
         api.MapPost("/", async (NewShot request, ShotStore shots, HttpContext http) =>
         {
-            string production = request.Production?.Trim() ?? "", sequence = request.Sequence?.Trim() ?? "", code = request.Code?.Trim() ?? "";
+            string production = Plain(request.Production), sequence = Plain(request.Sequence), code = Plain(request.Code);
             if (production.Length is 0 or > 80) { throw new ShotFault("Name the production (up to 80 letters)."); }
             if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-')) { throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40)."); }
-            return await shots.Create(new ShotDocument { Production = production, Sequence = sequence, Code = code, Title = request.Title?.Trim() ?? "" }, Who(http), "New shot");
+            return await shots.Create(new ShotDocument { Production = production, Sequence = sequence, Code = code, Title = Plain(request.Title) }, Who(http), "New shot");
         });
 
         api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id));
@@ -78,7 +81,7 @@ public static class ShotApi
             {
                 if (!media.Has(hash)) { throw new MissingMediaException(hash); }
             }
-            await shots.Save(id, request.BaseRevision, request.Document, Who(http), string.IsNullOrWhiteSpace(request.What) ? "Change" : request.What[..Math.Min(120, request.What.Length)]);
+            await shots.Save(id, request.BaseRevision, request.Document, Who(http), Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change");
             return await State(shots, id);
         });
 
@@ -155,7 +158,7 @@ public static class ShotApi
         api.MapGet("/{id:long}/frames/{frame:int}/handles", async (long id, int frame, string piece, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = Hanging.At((await Need(shots, id)).Document, frame);
-            Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new KeyNotFoundException("There is no such piece.");
+            Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.");
             var (pose, pinhole) = engine.Camera(document, frame);
             Similarity place = PieceMeshes.PlaceOf(own);
             double[]? At(Vec3 share) => pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y) ? [Math.Round(x, 2), Math.Round(y, 2)] : null;
@@ -167,7 +170,7 @@ public static class ShotApi
         {
             await Need(shots, id);
             Check(request.Document);
-            PulledPiece pulled = SetWork.Pull(engine, request.Document, request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new KeyNotFoundException("There is no such piece."));
+            PulledPiece pulled = SetWork.Pull(engine, request.Document, request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece."));
             return new { pulled.Piece, pulled.RmsPx, pulled.WorstPx };
         });
 

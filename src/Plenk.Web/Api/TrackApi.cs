@@ -127,7 +127,7 @@ public static class TrackApi
         api.MapGet("/tracks/{track:int}", async (long id, int track, int? revision, ShotStore shots, TrackWork work) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
-            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track) ?? throw new KeyNotFoundException($"There is no track {track}.");
+            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track) ?? throw new NotThereException($"There is no track {track}.");
             return new { id = t.Id, t.Ended, t.Began, hand = t.ByHand, points = t.Points.Select(p => new { p.Frame, p.X, p.Y }) };
         });
 
