@@ -33,7 +33,7 @@ public static class PictureMemory
         if (width > int.MaxValue || height > int.MaxValue || width * height > long.MaxValue / 4096 || width * height * Math.Max(1, channels) * BytesAValue > Bytes || width * height * Math.Max(1, channels) > Array.MaxLength)
         {
             double needs = (double)width * height * Math.Max(1, channels) * BytesAValue;
-            throw new FormatFault("too_large", FormattableString.Invariant($"{name} is {width} × {height} pixels of {channels} channels: worked on it takes {needs / (1 << 30):0.0} GiB, and this server has {Bytes / (double)(1 << 30):0.0} GiB for pictures"),
+            throw new FormatFault("too_large", FormattableString.Invariant($"{name} says it is {width} × {height} pixels of {channels} channels: worked on it takes {needs / (1 << 30):0.0} GiB, and this server has {Bytes / (double)(1 << 30):0.0} GiB for pictures"),
                 "Export it at the size that is needed, or have PLENK_MEMORY raised.");
         }
     }

@@ -38,6 +38,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     /// <param name="of">Whose it is: shots take turns.</param>
     public async Task<byte[]> Picture(long of, ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
     {
+        Know(kind, quality);
         shot = Reads(shot, kind);
         string key = ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
@@ -59,6 +60,16 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         "texels" or "stretch" or "source" or "projection" or "projection-difference" => Reduced.Footage(shot) with { Look = shot.Look },
         _ => Reduced.Seen(shot),
     };
+
+    private static readonly string[] Kinds = ["plate", "grain-free", "comp", "difference", "bare", "element", "edges", "exposure", "lifted", "projection", "projection-difference", "texels", "stretch", "source", "own-colour", "set-lit", "light-left", "depth", "depth-difference"];
+    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone"];
+
+    /// <summary>Throws <see cref="NotThereException"/> where there is no such kind of picture.</summary>
+    private static void Know(string kind, string quality)
+    {
+        if (!Kinds.Contains(kind) && !(kind.Split(':', 2) is [var of, { Length: > 0 }] && KindsOf.Contains(of))) { throw new NotThereException($"There is no kind of picture called “{kind}”. There are {string.Join(", ", Kinds)}, and {string.Join(", ", KindsOf.Select(k => k + ":ID"))}."); }
+        if (quality is not ("draft" or "middle" or "full")) { throw new NotThereException($"There is no quality “{quality}”; draft, middle and full are."); }
+    }
 
     private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, CancellationToken stop)
     {

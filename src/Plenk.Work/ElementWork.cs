@@ -63,6 +63,15 @@ public sealed class ElementWork(IMedia media)
         }
     }
 
+    /// <summary>Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.</summary>
+    public string? MaterialFault(ShotDocument shot, Element e)
+    {
+        if (e.Materials.Count == 0 || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering)) { return null; }
+        string[] has = [.. Model(shot, e with { Materials = [] }, shot.Range.First).Materials.Select(m => m.Name)];
+        if (has.Length == 0) { has = [Material.Grey.Name]; }
+        return e.Materials.FirstOrDefault(c => !has.Contains(c.Name)) is { } wrong ? $"{e.Name} has no material “{wrong.Name}”; it has {string.Join(", ", has.Take(8).Select(n => $"“{n}”"))}. Choose one of them." : null;
+    }
+
     private static IReadOnlyList<Material> Chosen(Element e, IReadOnlyList<Material> own)
     {
         if (e.Materials.Count == 0) { return own; }

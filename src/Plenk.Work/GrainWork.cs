@@ -27,7 +27,7 @@ public sealed class GrainWork(ShotEngine engine, MediaStore media)
             foreach (int gone in near.Keys.Where(k => k < first).ToList()) { near.Remove(gone); }
             for (int k = first; k <= last; k++) { if (!near.ContainsKey(k)) { near[k] = Coded(engine.PlateCodes(shot, k)); } }
             GrainFreeFrame made = GrainFree.Of([.. Enumerable.Range(first, last - first + 1).Select(k => near[k])], f - first, stop);
-            int source = (int)Math.Round(plate.Mapping.ToSource(f, plate.Rate, shot.Rate));
+            int source = plate.FrameAt(f, shot.Rate);
             ushort[] codes = Array.ConvertAll(made.Codes.Data, v => (ushort)(Math.Clamp(v, 0, 1) * 65535 + 0.5f));
             frames.Add(new(source, $"grain-free.{source}.png", media.Write(RasterFile.ToPng(new CodeImage(plate.Width, plate.Height, 3, 16, codes)))));
             before += made.NoiseBefore / shot.Range.Count;

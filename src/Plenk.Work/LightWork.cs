@@ -156,7 +156,7 @@ public static class LightWork
     {
         if (!(albedo is > 0.01 and <= 1)) { throw new ShotFault("An albedo lies between 0.01 and 1; a grey card has 0.18."); }
         PickResult hit = engine.Pick(shot, frame, x, y);
-        if (hit.Point is not { } p || hit.Normal is not { } n || hit.Linear is not { } plate) { throw new ShotFault("Nothing of the set is there. Click on a piece."); }
+        if (hit.OnSet is not { } p || hit.OnSetNormal is not { } n || hit.Linear is not { } plate) { throw new ShotFault("Nothing of the set is there. Click on a piece."); }
         SetScene set = engine.Set(Hanging.At(shot, frame));
         double wanted = Luminance.Of(new Vector3((float)plate[0], (float)plate[1], (float)plate[2]));
         var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
@@ -204,7 +204,7 @@ public static class LightWork
     {
         ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
         PickResult hit = engine.Pick(shot, frame, spot.X, spot.Y);
-        if (hit.Point is not { } p || hit.Normal is not { } n) { throw new ShotFault($"Nothing of the set is where the {what} is. Build the surface there first."); }
+        if (hit.OnSet is not { } p || hit.OnSetNormal is not { } n) { throw new ShotFault($"Nothing of the set is where the {what} is. Build the surface there first."); }
         SetScene set = engine.Set(at);
         LightRig rig = LightRig.Of(at.Lights.Where(l => l.InPlate), l => engine.Around(l.Media!));
         var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
@@ -297,5 +297,5 @@ public static class LightWork
     }
 
     private static Vec3 OnSet(ShotEngine engine, ShotDocument shot, int frame, (double X, double Y) spot, string what) =>
-        engine.Pick(shot, frame, spot.X, spot.Y).Point is { } p ? new(p[0], p[1], p[2]) : throw new ShotFault($"Nothing of the set is where the {what} was clicked. It is read off the set: build the surface there first.");
+        engine.Pick(shot, frame, spot.X, spot.Y).OnSet is { } p ? new(p[0], p[1], p[2]) : throw new ShotFault($"Nothing of the set is where the {what} was clicked. It is read off the set: build the surface there first.");
 }

@@ -55,7 +55,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     {
         if (source.At(frame, shot.Rate) is not { } own)
         {
-            int at = (int)Math.Round(source.Mapping.ToSource(frame, source.Rate, shot.Rate));
+            int at = source.Mapping.FrameAt(frame, source.Rate, shot.Rate);
             throw new ShotFault($"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame.");
         }
         FloatImage image = ids is not null ? OfIds(media.Read(own.Media), own.File, ids) : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));

@@ -31,8 +31,14 @@ public sealed record CoveragePlan(IReadOnlyList<PlannedSource> Frames, double No
 /// <summary>(found depth − set's) ÷ set's a pixel, NaN where one of them is not known; and the piece that is seen there.</summary>
 public sealed record DepthDifference(int Width, int Height, float[] Relative, int[] Piece, IReadOnlyList<string> Names);
 
-/// <summary>What lies under a pixel of the plate.</summary>
-public sealed record PickResult(double X, double Y, double[]? Linear, double? Distance, double[]? Point, double[]? Normal, string? PieceId, string? ElementId);
+/// <summary>What lies under a pixel of the plate: the nearest of set and elements, and the set below where an element is seen.</summary>
+/// <param name="Point">The place that is seen; with its distance, its normal towards the camera and whose it is.</param>
+/// <param name="OnSet">The place of the set: what things are stood on. The same where no element is before it.</param>
+public sealed record PickResult(double X, double Y, double[]? Linear, double? Distance, double[]? Point, double[]? Normal, string? PieceId, string? ElementId)
+{
+    public double[]? OnSet { get; init; }
+    public double[]? OnSetNormal { get; init; }
+}
 
 /// <summary>
 /// Fetches media, calls the core, remembers what is asked for again. The pages, the command line and the jobs all make
@@ -124,6 +130,9 @@ public sealed class ShotEngine
     /// <inheritdoc cref="ElementWork.IdNames"/>
     public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(ShotDocument shot, Element element, int frame) => _elements.IdNames(shot, element, frame);
 
+    /// <inheritdoc cref="ElementWork.MaterialFault"/>
+    public string? MaterialFault(ShotDocument shot, Element element) => _elements.MaterialFault(shot, element);
+
     public ElementModel Model(ShotDocument shot, Element element, int? frame = null) => _elements.Model(shot, element, frame ?? shot.Range.First);
 
     public SetScene Set(ShotDocument shot) => _sets.Get(Key("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));
@@ -159,7 +168,7 @@ public sealed class ShotEngine
     private static string FrameMedia(ShotDocument shot, int frame)
     {
         PlateSource plate = shot.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        int source = (int)Math.Round(plate.Mapping.ToSource(frame, plate.Rate, shot.Rate));
+        int source = plate.FrameAt(frame, shot.Rate);
         return plate.MediaAt(source) ?? throw new ShotFault($"The plate has no frame {frame}.");
     }
 
@@ -167,7 +176,7 @@ public sealed class ShotEngine
     public CodeImage GrainFreeCodes(ShotDocument shot, int frame)
     {
         if (shot.Plate?.GrainFree is not { } copy) { return PlateCodes(shot, frame); }
-        int source = (int)Math.Round(shot.Plate.Mapping.ToSource(frame, shot.Plate.Rate, shot.Rate));
+        int source = shot.Plate.FrameAt(frame, shot.Rate);
         return copy.Frames.FirstOrDefault(f => f.Frame == source) is { } f ? _codes.Get(f.Media, () => RasterFile.Read(media.Read(f.Media), $"frame {frame}, without grain")) : PlateCodes(shot, frame);
     }
 
@@ -655,19 +664,25 @@ public sealed class ShotEngine
             if (DepthOf(shot, frame) is { } map && x >= 0 && y >= 0 && x < map.Width && y < map.Height && map.Depth[(int)y * map.Width + (int)x] is var depth && float.IsFinite(depth))
             {
                 Vec3 place = pose.Position + depth * (pose.Rotation * inCamera);
-                return new(x, y, linear, (place - pose.Position).Length, [place.X, place.Y, place.Z], null, null, null);
+                return new(x, y, linear, (place - pose.Position).Length, [place.X, place.Y, place.Z], null, null, null) { OnSet = [place.X, place.Y, place.Z] };
             }
             return new(x, y, linear, null, null, null, null, null);
         }
         TraceInstance instance = own.IsHit ? elementScene.Instances[own.Instance] : set.Instances[hit.Instance];
         Vector3 p3 = ray.At(own.IsHit ? own.T : hit.T), n = instance.FaceNormal(own.IsHit ? own : hit);
         if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }
-        // Under an element the set's own place still answers: that is what things stand on.
-        Vector3 onSet = hit.IsHit ? ray.At(hit.T) : p3;
-        Vector3 setNormal = hit.IsHit ? set.Instances[hit.Instance].FaceNormal(hit) : n;
-        if (Vector3.Dot(setNormal, ray.Direction) > 0) { setNormal = -setNormal; }
-        return new(x, y, linear, (p3 - ray.Origin).Length(), [onSet.X, onSet.Y, onSet.Z], [setNormal.X, setNormal.Y, setNormal.Z],
-            hit.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null);
+        double[]? onSet = null, onSetNormal = null;
+        if (hit.IsHit)
+        {
+            Vector3 at = ray.At(hit.T), up = set.Instances[hit.Instance].FaceNormal(hit);
+            if (Vector3.Dot(up, ray.Direction) > 0) { up = -up; }
+            (onSet, onSetNormal) = ([at.X, at.Y, at.Z], [up.X, up.Y, up.Z]);
+        }
+        return new(x, y, linear, (p3 - ray.Origin).Length(), [p3.X, p3.Y, p3.Z], [n.X, n.Y, n.Z], hit.IsHit && !own.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null)
+        {
+            OnSet = onSet,
+            OnSetNormal = onSetNormal,
+        };
     }
 
     /// <summary>An element's keys, each with its place lowered until it touches there.</summary>

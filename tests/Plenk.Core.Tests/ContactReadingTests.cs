@@ -43,7 +43,11 @@ public sealed class ContactReadingTests
         Assert.Equal(("nothing stands here yet", null), (ContactReadings.Gap(Shot, Set(Floor), []).Note, ContactReadings.Gap(Shot, Set(Floor), []).Value));
         Assert.Equal(-6, ContactReadings.Gap(Shot, Set(Floor), [Box(0, 0.001), Box(1, -0.006), Box(-1, 0.003)]).Value!.Value, 0.01);
         Reading nowhere = ContactReadings.Gap(Shot, Set(Floor), [Box(9, 0)]);
-        Assert.Equal((Verdict.Outside, "crate has no piece of the set below it"), (nowhere.Verdict, nowhere.Note));
+        // A title in the sky: nothing to measure, and no fault. Beside one that stands it is told, and does not judge it.
+        Assert.Equal((Verdict.Nothing, null, "crate has no piece of the set below it"), (nowhere.Verdict, nowhere.Value, nowhere.Note));
+        Reading beside = ContactReadings.Gap(Shot, Set(Floor), [Box(9, 0), Box(0, 0.003)]);
+        Assert.Equal(3, beside.Value!.Value, 0.01);
+        Assert.EndsWith("crate has no piece of the set below it", beside.Note);
         // Made in millimetres and brought in as metres.
         Assert.Contains("it is 346.4102 m across, so its scale is probably wrong", ContactReadings.Gap(Shot, Set(Floor with { Size = new(4000, 1, 4000) }), [Box(0, 0, scale: 1000)]).Note);
     }

@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Cameras;
 
 /// <summary>
@@ -86,7 +88,7 @@ public sealed record Lens(double K1 = 0, double K2 = 0, double P1 = 0, double P2
         double previous = 0;
         for (int i = 1; i <= 4000; i++)
         {
-            double q = limit * Math.Pow(i / 4000.0, 2);
+            double q = limit * Elementary.Pow(i / 4000.0, 2);
             if (Slope(q) <= 0)
             {
                 double low = previous, high = q;

@@ -1,4 +1,5 @@
 using MathNet.Numerics.LinearAlgebra;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Cameras;
 
@@ -34,7 +35,7 @@ public static class LensFit
         double sum = 0, worst = 0;
         for (int i = 0; i < map.Count; i++)
         {
-            double off = Math.Sqrt(Math.Pow(left[2 * i] * pinhole.Fx, 2) + Math.Pow(left[2 * i + 1] * pinhole.Fy, 2));
+            double off = Math.Sqrt(Elementary.Pow(left[2 * i] * pinhole.Fx, 2) + Elementary.Pow(left[2 * i + 1] * pinhole.Fy, 2));
             sum += off * off;
             worst = Math.Max(worst, off);
         }

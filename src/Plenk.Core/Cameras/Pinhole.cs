@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Cameras;
@@ -15,7 +16,7 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
         return new(width, height, fx, fx * pixelAspect, width / 2.0, height / 2.0, lens);
     }
 
-    public double HorizontalFovRadians => 2 * Math.Atan(Width / (2 * Fx));
+    public double HorizontalFovRadians => 2 * Elementary.Atan(Width / (2 * Fx));
 
     /// <summary>The same camera on an image of another size; the centre of the frame stays the centre.</summary>
     public Pinhole Resized(int width, int height)

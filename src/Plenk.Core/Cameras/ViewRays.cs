@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Cameras;
@@ -35,7 +36,7 @@ public sealed class LatLongRays(int width, int height, Vec3 origin) : IViewRays
     /// <summary>The direction at u from the left and v from the top, 0..1.</summary>
     public static Vector3 Direction(float u, float v)
     {
-        float azimuth = 2 * MathF.PI * (u - 0.5f), polar = MathF.PI * v, s = MathF.Sin(polar);
-        return new(s * MathF.Sin(azimuth), MathF.Cos(polar), -s * MathF.Cos(azimuth));
+        float azimuth = 2 * MathF.PI * (u - 0.5f), polar = MathF.PI * v, s = ElementaryF.Sin(polar);
+        return new(s * ElementaryF.Sin(azimuth), ElementaryF.Cos(polar), -s * ElementaryF.Cos(azimuth));
     }
 }

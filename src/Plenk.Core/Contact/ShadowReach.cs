@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
 using Plenk.Core.Tracing;
@@ -42,7 +43,7 @@ public static class ShadowReach
                 bool all = true;
                 for (int k = 0; k < (s == 0 ? 1 : 8) && all; k++)
                 {
-                    var (sin, cos) = MathF.SinCos(MathF.PI / 4 * k);
+                    var (sin, cos) = ElementaryF.SinCos(MathF.PI / 4 * k);
                     // Back towards the light, so that a shifted start never lies under the floor it stands on.
                     Vector3 from = p + (side * cos + up * sin) * Steps[s] - down * (1.5f * Steps[s] / MathF.Max(-down.Y, 0.1f));
                     var ray = new Ray(from, down, 1e-3f, float.PositiveInfinity);

@@ -1,6 +1,7 @@
 using NetTopologySuite.Geometries;
 using NetTopologySuite.Simplify;
 using NetTopologySuite.Triangulate.Polygon;
+using Plenk.Core.Algebra;
 using Shape = NetTopologySuite.Geometries.Geometry;
 
 namespace Plenk.Core.Contact;
@@ -85,7 +86,7 @@ public static class Silhouette
     public static double Perimeter(ReadOnlySpan<double> outline)
     {
         double sum = 0;
-        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += Math.Sqrt(Math.Pow(outline[2 * j] - outline[2 * i], 2) + Math.Pow(outline[2 * j + 1] - outline[2 * i + 1], 2)); }
+        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += Math.Sqrt(Elementary.Pow(outline[2 * j] - outline[2 * i], 2) + Elementary.Pow(outline[2 * j + 1] - outline[2 * i + 1], 2)); }
         return sum;
     }
 

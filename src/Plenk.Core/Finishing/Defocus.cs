@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 
@@ -108,7 +109,7 @@ public static class Defocus
     private static int[] Layers(FloatImage rgba, float[] radius, float[] nearness, out double[] discs)
     {
         // Signed discs grow with distance, so their steps are steps of nearness too; what is as sharp before as behind falls apart by its sign.
-        static int Step(double r) => Math.Sign(r) * (int)Math.Round(Math.Log(1 + Math.Abs(r) * LayerStep / 0.5) / Math.Log(1 + LayerStep));
+        static int Step(double r) => Math.Sign(r) * (int)Math.Round(Elementary.Log(1 + Math.Abs(r) * LayerStep / 0.5) / Elementary.Log(1 + LayerStep));
         var steps = new int[radius.Length];
         var mean = new SortedDictionary<int, (double Radius, double Near, double Weight)>();
         for (int i = 0; i < radius.Length; i++)
@@ -189,12 +190,12 @@ public static class Defocus
         if (shape.Blades < 3) { return Math.Abs(y) < radius ? (-Math.Sqrt(radius * radius - y * y), Math.Sqrt(radius * radius - y * y)) : null; }
         int n = shape.Blades;
         // A polygon with the disc's area: n/2 R² sin(2π/n) = π r².
-        double corner = radius * Math.Sqrt(2 * Math.PI / (n * Math.Sin(2 * Math.PI / n)));
+        double corner = radius * Math.Sqrt(2 * Math.PI / (n * Elementary.Sin(2 * Math.PI / n)));
         double turn = shape.TurnDegrees * Math.PI / 180, from = double.PositiveInfinity, to = double.NegativeInfinity;
         for (int i = 0; i < n; i++)
         {
             double a = turn + 2 * Math.PI * i / n, b = turn + 2 * Math.PI * (i + 1) / n;
-            var (x0, y0, x1, y1) = (corner * Math.Sin(a), -corner * Math.Cos(a), corner * Math.Sin(b), -corner * Math.Cos(b));
+            var (x0, y0, x1, y1) = (corner * Elementary.Sin(a), -corner * Elementary.Cos(a), corner * Elementary.Sin(b), -corner * Elementary.Cos(b));
             if ((y0 - y) * (y1 - y) > 0 || y0 == y1) { continue; }
             double x = x0 + (x1 - x0) * (y - y0) / (y1 - y0);
             (from, to) = (Math.Min(from, x), Math.Max(to, x));

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 
 namespace Plenk.Core.Finishing;
@@ -92,7 +93,7 @@ public static class EdgeWidth
                 (xx, xy, yy, sum, mx, my) = (xx + gx * gx, xy + gx * gy, yy + gy * gy, sum + g, mx + g * x, my + g * y);
             }
         }
-        double turn = 0.5 * Math.Atan2(2 * xy, xx - yy), nx = Math.Cos(turn), ny = Math.Sin(turn), across = xx * nx * nx + 2 * xy * nx * ny + yy * ny * ny;
+        double turn = 0.5 * Elementary.Atan2(2 * xy, xx - yy), nx = Elementary.Cos(turn), ny = Elementary.Sin(turn), across = xx * nx * nx + 2 * xy * nx * ny + yy * ny * ny;
         if (sum <= 0 || across < 0.93 * sum) { return null; } // bent, or not alone
         (mx, my) = (mx / sum, my / sum);
         // A curve that is nearly straight is refined by the line through the gradient's ridge.

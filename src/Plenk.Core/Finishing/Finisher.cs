@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -315,14 +316,14 @@ public sealed class Finisher
                         // A blur leaves 1 where all around is 1 only up to rounding.
                         if (MathF.Abs(v - 1) < 1e-6f) { v = 1; }
                         float density = (float)(c == 0 ? shadow.Density.X : c == 1 ? shadow.Density.Y : shadow.Density.Z);
-                        float to = v == 1 || density == 1 ? v : MathF.Pow(MathF.Max(0, v), density);
+                        float to = v == 1 || density == 1 ? v : ElementaryF.Pow(MathF.Max(0, v), density);
                         result.Data[3 * i + c] = was == to ? was : was + mask[i] * (to - was);
                     }
                 }
             });
             _shadow = result;
         }
-        if (_near is not null && shadow.Contact != 1) { _near = [.. _near.Select((v, i) => v == 1 ? 1 : v + mask[i] * (MathF.Pow(v, (float)shadow.Contact) - v))]; }
+        if (_near is not null && shadow.Contact != 1) { _near = [.. _near.Select((v, i) => v == 1 ? 1 : v + mask[i] * (ElementaryF.Pow(v, (float)shadow.Contact) - v))]; }
     }
 
     /// <summary>

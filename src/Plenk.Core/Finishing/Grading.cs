@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 
@@ -16,7 +17,7 @@ public sealed class Grading
 
     public Grading(GradeSettings grade)
     {
-        float stops = MathF.Pow(2, (float)grade.Stops);
+        float stops = ElementaryF.Pow(2, (float)grade.Stops);
         _gain = grade.White.ToSingle() * grade.Gain.ToSingle() * stops;
         _lift = grade.Lift.ToSingle();
         _power = Vector3.One / grade.Gamma.ToSingle();
@@ -45,7 +46,7 @@ public sealed class Grading
     public Vector3 Apply(Vector3 premultiplied, float alpha) => alpha > 0 ? Apply(premultiplied / alpha) * alpha : premultiplied;
 
     /// <summary>What lies below 0 stays as it is: a power of it means nothing.</summary>
-    private static float Power(float v, float power) => v > 0 ? MathF.Pow(v, power) : v;
+    private static float Power(float v, float power) => v > 0 ? ElementaryF.Pow(v, power) : v;
 
     private Vector3 Coded(Vector3 c)
     {

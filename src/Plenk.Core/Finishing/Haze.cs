@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
@@ -12,7 +13,7 @@ public static class Haze
 {
     public static Vector3 Transmission(HazeSettings haze, double distance)
     {
-        float T(double b) => double.IsFinite(distance) ? (float)Math.Exp(-b * distance) : b > 0 ? 0 : 1;
+        float T(double b) => double.IsFinite(distance) ? (float)Elementary.Exp(-b * distance) : b > 0 ? 0 : 1;
         return new(T(haze.PerMetre.X), T(haze.PerMetre.Y), T(haze.PerMetre.Z));
     }
 
@@ -23,10 +24,10 @@ public static class Haze
     public static double Metres(HazeSettings haze, double fromY, double rise, double distance)
     {
         if (haze.ThinsOverMetres is not { } h) { return distance; }
-        double at = Math.Exp(-fromY / h), steep = rise / h;
+        double at = Elementary.Exp(-fromY / h), steep = rise / h;
         if (Math.Abs(steep) < 1e-9) { return at * distance; }
         // Upwards to no end the rest of the air is finite.
-        return double.IsInfinity(distance) ? steep > 0 ? at / steep : double.PositiveInfinity : at * -Math.Exp(-steep * distance) / steep + at / steep;
+        return double.IsInfinity(distance) ? steep > 0 ? at / steep : double.PositiveInfinity : at * -Elementary.Exp(-steep * distance) / steep + at / steep;
     }
 
     /// <summary>A premultiplied colour seen through the air.</summary>
@@ -74,10 +75,10 @@ public static class Haze
             const int steps = 200;
             for (int i = 0; i <= steps; i++)
             {
-                double beta = low * Math.Pow(high / low, (double)i / steps);
+                double beta = low * Elementary.Pow(high / low, (double)i / steps);
                 if (At(beta).Error < At(best).Error) { best = beta; }
             }
-            double from = best * Math.Pow(low / high, 1.0 / steps), to = best / Math.Pow(low / high, 1.0 / steps);
+            double from = best * Elementary.Pow(low / high, 1.0 / steps), to = best / Elementary.Pow(low / high, 1.0 / steps);
             for (int i = 0; i < 80; i++)
             {
                 double a = to - (to - from) * 0.6180339887498949, b = from + (to - from) * 0.6180339887498949;
@@ -99,7 +100,7 @@ public static class Haze
         double aa = 0, at = 0, tt = 0, av = 0, tv = 0;
         for (int i = 0; i < v.Length; i++)
         {
-            double t = Math.Exp(-beta * levels[i].Distance), a = 1 - t;
+            double t = Elementary.Exp(-beta * levels[i].Distance), a = 1 - t;
             (aa, at, tt, av, tv) = (aa + a * a, at + a * t, tt + t * t, av + a * v[i], tv + t * v[i]);
         }
         double airlight, clear;
@@ -115,7 +116,7 @@ public static class Haze
         double error = 0;
         for (int i = 0; i < v.Length; i++)
         {
-            double t = Math.Exp(-beta * levels[i].Distance), r = v[i] - airlight * (1 - t) - clear * t;
+            double t = Elementary.Exp(-beta * levels[i].Distance), r = v[i] - airlight * (1 - t) - clear * t;
             error += r * r;
         }
         return (error, airlight, clear);

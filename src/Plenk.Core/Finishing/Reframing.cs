@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -29,7 +30,7 @@ public static class Reframing
         var (ox, oy, turn, scale) = At(settings, context.Frame, context.Seconds, context.Seed);
         if (!(scale > 0)) { throw new FinishFault("A picture is enlarged by more than 0."); }
         if (ox == 0 && oy == 0 && turn == 0 && scale == 1) { return (comp, touched); }
-        double cx = comp.Width / 2.0, cy = comp.Height / 2.0, a = turn * Math.PI / 180, cos = Math.Cos(a) / scale, sin = Math.Sin(a) / scale;
+        double cx = comp.Width / 2.0, cy = comp.Height / 2.0, a = turn * Math.PI / 180, cos = Elementary.Cos(a) / scale, sin = Elementary.Sin(a) / scale;
         var result = new FloatImage(comp.Width, comp.Height, 3);
         Parallel.For(0, comp.Height, Cores.All, y =>
         {

@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Geometry;
 
 /// <summary>Rotations of column vectors. Angles in radians unless a name says degrees.</summary>
@@ -11,14 +13,14 @@ public static class Rotations
     public static double DegreesBetween(Matrix3 a, Matrix3 b)
     {
         Matrix3 d = a.Transpose() * b;
-        return Degrees(Math.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
+        return Degrees(Elementary.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
     }
 
-    public static Matrix3 AboutX(double a) => new(1, 0, 0, 0, Math.Cos(a), -Math.Sin(a), 0, Math.Sin(a), Math.Cos(a));
+    public static Matrix3 AboutX(double a) => new(1, 0, 0, 0, Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a));
 
-    public static Matrix3 AboutY(double a) => new(Math.Cos(a), 0, Math.Sin(a), 0, 1, 0, -Math.Sin(a), 0, Math.Cos(a));
+    public static Matrix3 AboutY(double a) => new(Elementary.Cos(a), 0, Elementary.Sin(a), 0, 1, 0, -Elementary.Sin(a), 0, Elementary.Cos(a));
 
-    public static Matrix3 AboutZ(double a) => new(Math.Cos(a), -Math.Sin(a), 0, Math.Sin(a), Math.Cos(a), 0, 0, 0, 1);
+    public static Matrix3 AboutZ(double a) => new(Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a), 0, 0, 0, 1);
 
     /// <summary>Turn about Y, then tilt about X, then roll about Z, each about the axis as already turned: Ry Rx Rz.</summary>
     public static Matrix3 FromEulerYxzDegrees(double x, double y, double z) =>
@@ -27,10 +29,10 @@ public static class Rotations
     /// <summary>The angles of <see cref="FromEulerYxzDegrees"/> in degrees; where X stands at ±90° the roll is 0.</summary>
     public static Vec3 ToEulerYxzDegrees(Matrix3 m)
     {
-        double x = Math.Asin(Math.Clamp(-m.M23, -1, 1));
+        double x = Elementary.Asin(Math.Clamp(-m.M23, -1, 1));
         bool upright = Math.Abs(m.M23) > 1 - 1e-12;
-        double y = upright ? Math.Atan2(-m.M31, m.M11) : Math.Atan2(m.M13, m.M33);
-        double z = upright ? 0 : Math.Atan2(m.M21, m.M22);
+        double y = upright ? Elementary.Atan2(-m.M31, m.M11) : Elementary.Atan2(m.M13, m.M33);
+        double z = upright ? 0 : Elementary.Atan2(m.M21, m.M22);
         return new(Degrees(x), Degrees(y), Degrees(z));
     }
 
@@ -38,7 +40,7 @@ public static class Rotations
     public static Matrix3 FromAxisAngle(Vec3 unitAxis, double angle)
     {
         var (x, y, z) = unitAxis;
-        double s = Math.Sin(angle), c = Math.Cos(angle), t = 1 - c;
+        double s = Elementary.Sin(angle), c = Elementary.Cos(angle), t = 1 - c;
         return new(
             t * x * x + c, t * x * y - s * z, t * x * z + s * y,
             t * x * y + s * z, t * y * y + c, t * y * z - s * x,
@@ -52,7 +54,7 @@ public static class Rotations
         double sin = axis.Length, cos = Vec3.Dot(from, to);
         if (sin > 1e-12)
         {
-            return FromAxisAngle(axis / sin, Math.Atan2(sin, cos));
+            return FromAxisAngle(axis / sin, Elementary.Atan2(sin, cos));
         }
         if (cos > 0)
         {
@@ -72,7 +74,7 @@ public static class Rotations
         {
             return t < 0.5 ? from : to;
         }
-        return from * FromAxisAngle(twist / (2 * sin), t * Math.Atan2(sin, cos));
+        return from * FromAxisAngle(twist / (2 * sin), t * Elementary.Atan2(sin, cos));
     }
 
     /// <summary>The unit quaternion of a rotation, w not negative.</summary>

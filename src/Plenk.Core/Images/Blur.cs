@@ -1,5 +1,7 @@
 using System.Numerics;
 using System.Runtime.InteropServices;
+using System.Runtime.Intrinsics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Images;
 
@@ -15,7 +17,7 @@ public static class Blur
         int reach = Reach(sigma);
         var w = new double[reach + 1];
         double sum = 0;
-        for (int i = 0; i <= reach; i++) { sum += (i == 0 ? 1 : 2) * (w[i] = Math.Exp(-i * (double)i / (2 * sigma * sigma))); }
+        for (int i = 0; i <= reach; i++) { sum += (i == 0 ? 1 : 2) * (w[i] = Elementary.Exp(-i * (double)i / (2 * sigma * sigma))); }
         return [.. w.Select(v => (float)(v / sum))];
     }
 
@@ -51,10 +53,10 @@ public static class Blur
     /// <summary>target += weight · source. Lanes do not meet, so their number changes nothing.</summary>
     public static void Add(Span<float> target, ReadOnlySpan<float> source, float weight)
     {
-        Span<Vector<float>> t = MemoryMarshal.Cast<float, Vector<float>>(target);
-        ReadOnlySpan<Vector<float>> s = MemoryMarshal.Cast<float, Vector<float>>(source[..target.Length]);
-        var by = new Vector<float>(weight);
+        Span<Vector256<float>> t = MemoryMarshal.Cast<float, Vector256<float>>(target);
+        ReadOnlySpan<Vector256<float>> s = MemoryMarshal.Cast<float, Vector256<float>>(source[..target.Length]);
+        var by = Vector256.Create(weight);
         for (int i = 0; i < t.Length; i++) { t[i] += s[i] * by; }
-        for (int i = t.Length * Vector<float>.Count; i < target.Length; i++) { target[i] += source[i] * weight; }
+        for (int i = t.Length * Vector256<float>.Count; i < target.Length; i++) { target[i] += source[i] * weight; }
     }
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Images;
 
@@ -13,7 +14,7 @@ public sealed record Cdl(Vector3 Slope, Vector3 Offset, Vector3 Power, float Sat
     public Vector3 Apply(Vector3 code)
     {
         Vector3 v = Vector3.Clamp(code * Slope + Offset, Vector3.Zero, Vector3.One);
-        v = new(MathF.Pow(v.X, Power.X), MathF.Pow(v.Y, Power.Y), MathF.Pow(v.Z, Power.Z));
+        v = new(ElementaryF.Pow(v.X, Power.X), ElementaryF.Pow(v.Y, Power.Y), ElementaryF.Pow(v.Z, Power.Z));
         float luma = Luminance.Of(v);
         return Vector3.Clamp(new Vector3(luma) + Saturation * (v - new Vector3(luma)), Vector3.Zero, Vector3.One);
     }

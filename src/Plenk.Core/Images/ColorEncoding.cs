@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Images;
 
 /// <summary>How pixel codes stand for light. Names are those of the standards.</summary>
@@ -39,7 +41,7 @@ public static class ColorEncodings
     public static float ToLinear(ColorEncoding encoding, float code) => encoding switch
     {
         ColorEncoding.Srgb => SrgbToLinear(code),
-        ColorEncoding.Bt1886 => MathF.Pow(MathF.Max(code, 0), 2.4f),
+        ColorEncoding.Bt1886 => ElementaryF.Pow(MathF.Max(code, 0), 2.4f),
         ColorEncoding.AcesCct => (float)AcesCctToLinear(code),
         ColorEncoding.Bt709 => (float)Bt709ToLinear(code),
         ColorEncoding.Pq => (float)(PqToNits(code) / ReferenceWhiteNits),
@@ -51,7 +53,7 @@ public static class ColorEncodings
     public static float FromLinear(ColorEncoding encoding, float linear) => encoding switch
     {
         ColorEncoding.Srgb => LinearToSrgb(linear),
-        ColorEncoding.Bt1886 => MathF.Pow(MathF.Max(linear, 0), 1 / 2.4f),
+        ColorEncoding.Bt1886 => ElementaryF.Pow(MathF.Max(linear, 0), 1 / 2.4f),
         ColorEncoding.AcesCct => (float)LinearToAcesCct(linear),
         ColorEncoding.Bt709 => (float)LinearToBt709(linear),
         ColorEncoding.Pq => (float)NitsToPq(linear * ReferenceWhiteNits),
@@ -62,22 +64,22 @@ public static class ColorEncodings
 
     /// <summary>IEC 61966-2-1:1999; switches at 0.04045.</summary>
     public static float SrgbToLinear(float v) =>
-        v <= 0.04045f ? v / 12.92f : (float)Math.Pow((v + 0.055) / 1.055, 2.4);
+        v <= 0.04045f ? v / 12.92f : (float)Elementary.Pow((v + 0.055) / 1.055, 2.4);
 
     /// <summary>IEC 61966-2-1:1999; switches at 0.0031308. Negative light stays on the straight part.</summary>
     public static float LinearToSrgb(float l) =>
-        l <= 0.0031308f ? 12.92f * l : (float)(1.055 * Math.Pow(l, 1 / 2.4) - 0.055);
+        l <= 0.0031308f ? 12.92f * l : (float)(1.055 * Elementary.Pow(l, 1 / 2.4) - 0.055);
 
     public static double LinearToAcesCct(double l) =>
-        l <= 0.0078125 ? 10.5402377416545 * l + 0.0729055341958355 : (Math.Log2(l) + 9.72) / 17.52;
+        l <= 0.0078125 ? 10.5402377416545 * l + 0.0729055341958355 : (Elementary.Log2(l) + 9.72) / 17.52;
 
     public static double AcesCctToLinear(double v) =>
-        v <= 0.155251141552511 ? (v - 0.0729055341958355) / 10.5402377416545 : Math.Pow(2, v * 17.52 - 9.72);
+        v <= 0.155251141552511 ? (v - 0.0729055341958355) / 10.5402377416545 : Elementary.Pow(2, v * 17.52 - 9.72);
 
     /// <summary>ITU-R BT.709-6, item 1.2: V = 4.5 L below 0.018, else 1.099 L^0.45 − 0.099.</summary>
-    public static double LinearToBt709(double l) => l < 0.018 ? 4.5 * l : 1.099 * Math.Pow(l, 0.45) - 0.099;
+    public static double LinearToBt709(double l) => l < 0.018 ? 4.5 * l : 1.099 * Elementary.Pow(l, 0.45) - 0.099;
 
-    public static double Bt709ToLinear(double v) => v < 4.5 * 0.018 ? v / 4.5 : Math.Pow((v + 0.099) / 1.099, 1 / 0.45);
+    public static double Bt709ToLinear(double v) => v < 4.5 * 0.018 ? v / 4.5 : Elementary.Pow((v + 0.099) / 1.099, 1 / 0.45);
 
     /// <summary>Reference white of BT.2408, cd/m²; in HLG it is the scene light of 75 %.</summary>
     public const double ReferenceWhiteNits = 203;
@@ -87,30 +89,30 @@ public static class ColorEncodings
     /// <summary>SMPTE ST 2084: code of a luminance in cd/m², 0 to 10,000.</summary>
     public static double NitsToPq(double nits)
     {
-        double y = Math.Pow(Math.Max(0, nits) / 10_000, M1);
-        return Math.Pow((C1 + C2 * y) / (1 + C3 * y), M2);
+        double y = Elementary.Pow(Math.Max(0, nits) / 10_000, M1);
+        return Elementary.Pow((C1 + C2 * y) / (1 + C3 * y), M2);
     }
 
     public static double PqToNits(double code)
     {
-        double v = Math.Pow(Math.Max(0, code), 1 / M2);
-        return 10_000 * Math.Pow(Math.Max(0, v - C1) / (C2 - C3 * v), 1 / M1);
+        double v = Elementary.Pow(Math.Max(0, code), 1 / M2);
+        return 10_000 * Elementary.Pow(Math.Max(0, v - C1) / (C2 - C3 * v), 1 / M1);
     }
 
     private const double HlgA = 0.17883277, HlgB = 0.28466892, HlgC = 0.55991073;
 
     /// <summary>ITU-R BT.2100-2, table 5: code of scene light, 0 to 1.</summary>
-    public static double SceneToHlg(double e) => e <= 0 ? 0 : e <= 1 / 12.0 ? Math.Sqrt(3 * e) : HlgA * Math.Log(12 * e - HlgB) + HlgC;
+    public static double SceneToHlg(double e) => e <= 0 ? 0 : e <= 1 / 12.0 ? Math.Sqrt(3 * e) : HlgA * Elementary.Log(12 * e - HlgB) + HlgC;
 
-    public static double HlgToScene(double code) => code <= 0 ? 0 : code <= 0.5 ? code * code / 3 : (Math.Exp((code - HlgC) / HlgA) + HlgB) / 12;
+    public static double HlgToScene(double code) => code <= 0 ? 0 : code <= 0.5 ? code * code / 3 : (Elementary.Exp((code - HlgC) / HlgA) + HlgB) / 12;
 
     private const double DensityBlack = 95, DensityWhite = 685, PerCode = 0.002 / 0.6;
-    private static readonly double DensityOffset = Math.Pow(10, (DensityBlack - DensityWhite) * PerCode);
+    private static readonly double DensityOffset = Elementary.Pow(10, (DensityBlack - DensityWhite) * PerCode);
 
     /// <summary>Light of a code 0..1 of printing density, white 1; below black it is negative.</summary>
-    public static double DensityToLinear(double code) => (Math.Pow(10, (code * 1023 - DensityWhite) * PerCode) - DensityOffset) / (1 - DensityOffset);
+    public static double DensityToLinear(double code) => (Elementary.Pow(10, (code * 1023 - DensityWhite) * PerCode) - DensityOffset) / (1 - DensityOffset);
 
-    public static double LinearToDensity(double l) => (DensityWhite + Math.Log10(Math.Max(1e-9, l * (1 - DensityOffset) + DensityOffset)) / PerCode) / 1023;
+    public static double LinearToDensity(double l) => (DensityWhite + Elementary.Log10(Math.Max(1e-9, l * (1 - DensityOffset) + DensityOffset)) / PerCode) / 1023;
 
     /// <summary>Linear values of all codes of an integer picture, index = code.</summary>
     public static float[] LinearTable(ColorEncoding encoding, int bits)

@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Images;
 
 /// <summary>Several exposures of one view made into one picture of light (Debevec and Malik 1997, equations 4 and 6, for linear codes).</summary>
@@ -19,10 +21,10 @@ public static class ExposureMerge
             if (seconds[i] < seconds[shortest]) { shortest = i; }
             if (seconds[i] > seconds[longest]) { longest = i; }
             if (w <= 0) { continue; }
-            sum += w * (Math.Log(codes[i]) - Math.Log(seconds[i]));
+            sum += w * (Elementary.Log(codes[i]) - Elementary.Log(seconds[i]));
             weights += w;
         }
-        if (weights > 0) { return Math.Exp(sum / weights); }
+        if (weights > 0) { return Elementary.Exp(sum / weights); }
         return codes[shortest] >= top ? codes[shortest] / seconds[shortest] : codes[longest] / seconds[longest];
     }
 

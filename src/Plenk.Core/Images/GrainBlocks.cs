@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Images;
 
@@ -51,7 +52,7 @@ public sealed class GrainBlocks
     }
 
     /// <summary>Of the filter at a whole place.</summary>
-    public static double Weight(int at, double sigma) => sigma < SigmaStep / 2 ? (at == 0 ? 1 : 0) : Math.Exp(-at * at / (2 * sigma * sigma));
+    public static double Weight(int at, double sigma) => sigma < SigmaStep / 2 ? (at == 0 ? 1 : 0) : Elementary.Exp(-at * at / (2 * sigma * sigma));
 
     /// <summary>The variance that a share of blocks stays below, over the mean: χ² by Wilson and Hilferty 1931.</summary>
     public double Quantile(double share)
@@ -101,7 +102,7 @@ public sealed class GrainBlocks
     /// <summary>Abramowitz and Stegun 26.2.23, within 4.5e-4.</summary>
     private static double InverseNormal(double p)
     {
-        double q = Math.Min(p, 1 - p), t = Math.Sqrt(-2 * Math.Log(q)), z = t - (2.515517 + t * (0.802853 + t * 0.010328)) / (1 + t * (1.432788 + t * (0.189269 + t * 0.001308)));
+        double q = Math.Min(p, 1 - p), t = Math.Sqrt(-2 * Elementary.Log(q)), z = t - (2.515517 + t * (0.802853 + t * 0.010328)) / (1 + t * (1.432788 + t * (0.189269 + t * 0.001308)));
         return p < 0.5 ? -z : z;
     }
 }

@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Images;
 
 /// <summary>How alike two pictures are.</summary>
@@ -9,7 +11,7 @@ public static class ImageQuality
         Alike(a, b);
         double sum = 0;
         for (int i = 0; i < a.Data.Length; i++) { double d = (double)a.Data[i] - b.Data[i]; sum += d * d; }
-        return sum == 0 ? double.PositiveInfinity : 10 * Math.Log10(peak * peak * a.Data.Length / sum);
+        return sum == 0 ? double.PositiveInfinity : 10 * Elementary.Log10(peak * peak * a.Data.Length / sum);
     }
 
     /// <summary>Structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004): the mean over windows of 8 × 8, uniform weights, of the first channel.</summary>

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Images;
 
@@ -18,7 +19,7 @@ public enum SeenThrough
 /// <summary>Code values from <see cref="Black"/> to <see cref="White"/> spread over the whole range, then to the power 1 ÷ <see cref="Gamma"/>.</summary>
 public sealed record ContrastCurve(double Black = 0, double White = 1, double Gamma = 1)
 {
-    public float Apply(float code) => (float)Math.Pow(Math.Clamp((code - Black) / (White - Black), 0, 1), 1 / Gamma);
+    public float Apply(float code) => (float)Elementary.Pow(Math.Clamp((code - Black) / (White - Black), 0, 1), 1 / Gamma);
 
     /// <summary>The curve that spreads what lies between the darkest and the brightest hundredth of the codes, its middle one brought to 0.5; 0..1.</summary>
     public static ContrastCurve For(IReadOnlyList<float> codes)
@@ -26,7 +27,7 @@ public sealed record ContrastCurve(double Black = 0, double White = 1, double Ga
         float[] sorted = [.. codes.Order()];
         float At(double part) => sorted[(int)(part * (sorted.Length - 1))];
         double black = At(0.01), white = Math.Max(At(0.99), black + 1e-3), middle = Math.Clamp((At(0.5) - black) / (white - black), 0.05, 0.95);
-        return new(Math.Round(black, 4), Math.Round(white, 4), Math.Round(Math.Clamp(Math.Log(middle) / Math.Log(0.5), 0.25, 4), 3));
+        return new(Math.Round(black, 4), Math.Round(white, 4), Math.Round(Math.Clamp(Elementary.Log(middle) / Elementary.Log(0.5), 0.25, 4), 3));
     }
 }
 

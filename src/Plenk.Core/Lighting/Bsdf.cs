@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Lighting;
 
@@ -103,7 +104,7 @@ public static class Bsdf
         Vector3 t1 = length > 0 ? new Vector3(-vs.Y, vs.X, 0) / MathF.Sqrt(length) : Vector3.UnitX;
         Vector3 t2 = Vector3.Cross(vs, t1);
         float r = MathF.Sqrt(u.X);
-        var (sin, cos) = MathF.SinCos(2 * MathF.PI * u.Y);
+        var (sin, cos) = ElementaryF.SinCos(2 * MathF.PI * u.Y);
         float p1 = r * cos, p2 = r * sin, s = 0.5f * (1 + vs.Z);
         p2 = (1 - s) * MathF.Sqrt(MathF.Max(0, 1 - p1 * p1)) + s * p2;
         Vector3 nh = p1 * t1 + p2 * t2 + MathF.Sqrt(MathF.Max(0, 1 - p1 * p1 - p2 * p2)) * vs;

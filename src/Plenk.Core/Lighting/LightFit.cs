@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -102,10 +103,10 @@ public sealed class LightFit
             for (int c = 0; c < 3; c++)
             {
                 // Gauss–Newton on the logarithms: light as log s, a piece's albedo as the weighted mean of what is over its irradiance.
-                double[] over = [.. Enumerable.Range(0, _probes.Length).Select(i => Math.Log(_probes[i].Level[c] / Math.Max(1e-9, Irradiance(i, c))))], albedo = Albedo(c);
-                double[] off = [.. over.Select((v, i) => v - Math.Log(albedo[_probes[i].Piece]))];
+                double[] over = [.. Enumerable.Range(0, _probes.Length).Select(i => Elementary.Log(_probes[i].Level[c] / Math.Max(1e-9, Irradiance(i, c))))], albedo = Albedo(c);
+                double[] off = [.. over.Select((v, i) => v - Elementary.Log(albedo[_probes[i].Piece]))];
                 double scale = Math.Max(0.1, 4.685 * 1.4826 * off.Select(Math.Abs).Order().ElementAt(off.Length / 2));
-                double[] weight = [.. off.Select(v => Math.Abs(v / scale) < 1 ? Math.Pow(1 - v / scale * (v / scale), 2) : 0)];
+                double[] weight = [.. off.Select(v => Math.Abs(v / scale) < 1 ? Elementary.Pow(1 - v / scale * (v / scale), 2) : 0)];
                 var share = new double[lights][];
                 for (int l = 0; l < lights; l++) { int own = l; share[l] = [.. Enumerable.Range(0, _probes.Length).Select(i => s[own, c] * _basis[own][i] / Math.Max(1e-9, Irradiance(i, c)))]; }
                 double[] sum = new double[pieces], mean = new double[pieces];
@@ -127,7 +128,7 @@ public sealed class LightFit
                 }
                 for (int l = 0; l < lights; l++) { m[l * lights + l] += 1e-3; }
                 if (Solving.Cholesky.Solve(m, right, lights) is not { } step) { continue; }
-                for (int l = 0; l < lights; l++) { double d = Math.Clamp(step[l], -0.7, 0.7); most = Math.Max(most, Math.Abs(d)); s[l, c] *= Math.Exp(d); }
+                for (int l = 0; l < lights; l++) { double d = Math.Clamp(step[l], -0.7, 0.7); most = Math.Max(most, Math.Abs(d)); s[l, c] *= Elementary.Exp(d); }
             }
             double[] now = MiddleOf();
             for (int c = 0; c < 3; c++) { for (int l = 0; l < lights; l++) { s[l, c] *= now[c] > 1e-12 ? kept[c] / now[c] : 1; } }
@@ -146,7 +147,7 @@ public sealed class LightFit
         double LeftOver()
         {
             var off = new List<double>();
-            for (int c = 0; c < 3; c++) { double[] albedo = Albedo(c); for (int i = 0; i < _probes.Length; i++) { off.Add(Math.Abs(Math.Log2(Math.Max(1e-9, albedo[_probes[i].Piece] * Irradiance(i, c)) / _probes[i].Level[c]))); } }
+            for (int c = 0; c < 3; c++) { double[] albedo = Albedo(c); for (int i = 0; i < _probes.Length; i++) { off.Add(Math.Abs(Elementary.Log2(Math.Max(1e-9, albedo[_probes[i].Piece] * Irradiance(i, c)) / _probes[i].Level[c]))); } }
             off.Sort();
             return off[off.Count / 2];
         }

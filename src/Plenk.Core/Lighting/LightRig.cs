@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -99,7 +100,7 @@ public sealed record LightRig(IReadOnlyList<SampledLight> Sampled, Vector3 FillP
 internal sealed class SunLight(Light light) : SampledLight(light)
 {
     private readonly Vector3 _strength = ColourOf(light), _direction = light.Direction.Normalized().ToSingle();
-    private readonly float _cosHalfAngle = (float)Math.Cos(Rotations.Radians(light.AngularDiameterDegrees / 2));
+    private readonly float _cosHalfAngle = (float)Elementary.Cos(Rotations.Radians(light.AngularDiameterDegrees / 2));
 
     protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)
     {
@@ -136,7 +137,7 @@ internal sealed class SkyLight : SampledLight
 internal sealed class PointLight(Light light) : SampledLight(light)
 {
     private readonly Vector3 _intensity = ColourOf(light), _position = light.Position.ToSingle(), _axis = -light.Direction.Normalized().ToSingle();
-    private readonly float _cosInner = (float)Math.Cos(Rotations.Radians(light.InnerDegrees)), _cosOuter = (float)Math.Cos(Rotations.Radians(light.OuterDegrees));
+    private readonly float _cosInner = (float)Elementary.Cos(Rotations.Radians(light.InnerDegrees)), _cosOuter = (float)Elementary.Cos(Rotations.Radians(light.OuterDegrees));
     private readonly bool _spot = light.Kind == LightKind.Spot;
 
     /// <summary>Irradiance on a spot with a normal, and the way to the light; (0, 0, 0) where it does not reach.</summary>
@@ -260,8 +261,8 @@ internal sealed class PanoramaLight : SampledLight
             float before = cell > 0 ? _cumulative[cell - 1] : 0, width = _cumulative[cell] - before;
             double s = width > 0 ? Math.Clamp((pick - before) / width, 0, 1) : 0.5;
             // Even over the cell's solid angle.
-            double top = Math.Cos(Math.PI * (cell / Wide) / High), bottom = Math.Cos(Math.PI * (cell / Wide + 1) / High);
-            Vec3 own = Panorama.DirectionAt((cell % Wide + s) / Wide, Math.Acos(top + u.Y * (bottom - top)) / Math.PI);
+            double top = Elementary.Cos(Math.PI * (cell / Wide) / High), bottom = Elementary.Cos(Math.PI * (cell / Wide + 1) / High);
+            Vec3 own = Panorama.DirectionAt((cell % Wide + s) / Wide, Elementary.Acos(top + u.Y * (bottom - top)) / Math.PI);
             d = (Rotations.AboutY(-Rotations.Radians(_heading)) * own).ToSingle();
         }
         else

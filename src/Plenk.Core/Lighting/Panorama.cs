@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 
@@ -34,18 +35,18 @@ public sealed class Panorama
     public static (double U, double V) PlaceOf(Vec3 direction)
     {
         Vec3 d = direction.Normalized();
-        double u = 0.5 + Math.Atan2(d.X, -d.Z) / (2 * Math.PI);
-        return (u - Math.Floor(u), Math.Acos(Math.Clamp(d.Y, -1, 1)) / Math.PI);
+        double u = 0.5 + Elementary.Atan2(d.X, -d.Z) / (2 * Math.PI);
+        return (u - Math.Floor(u), Elementary.Acos(Math.Clamp(d.Y, -1, 1)) / Math.PI);
     }
 
     public static Vec3 DirectionAt(double u, double v)
     {
-        double azimuth = 2 * Math.PI * (u - 0.5), polar = Math.PI * v, s = Math.Sin(polar);
-        return new(s * Math.Sin(azimuth), Math.Cos(polar), -s * Math.Cos(azimuth));
+        double azimuth = 2 * Math.PI * (u - 0.5), polar = Math.PI * v, s = Elementary.Sin(polar);
+        return new(s * Elementary.Sin(azimuth), Elementary.Cos(polar), -s * Elementary.Cos(azimuth));
     }
 
     /// <summary>Of every pixel in a row, steradian: (2π ÷ W)(cos θ₀ − cos θ₁).</summary>
-    public static double SolidAngle(int width, int height, int row) => 2 * Math.PI / width * (Math.Cos(Math.PI * row / height) - Math.Cos(Math.PI * (row + 1) / height));
+    public static double SolidAngle(int width, int height, int row) => 2 * Math.PI / width * (Elementary.Cos(Math.PI * row / height) - Elementary.Cos(Math.PI * (row + 1) / height));
 
     /// <summary>Radiance from a direction, bilinear, around the seam.</summary>
     public Vector3 At(Vec3 direction)
@@ -102,7 +103,7 @@ public sealed class Panorama
     public Lifted? Lift(Vec3 towards, double radiusDegrees, float level)
     {
         Vec3 centre = towards.Normalized();
-        double limit = Math.Cos(Rotations.Radians(radiusDegrees));
+        double limit = Elementary.Cos(Rotations.Radians(radiusDegrees));
         var rest = new FloatImage(Width, Height, 3, [.. Image.Data]);
         Vec3 sum = default;
         Vector3 light = default;
@@ -136,7 +137,7 @@ public sealed class Panorama
             (rest.Data[3 * i], rest.Data[3 * i + 1], rest.Data[3 * i + 2]) = (around.X, around.Y, around.Z);
         }
         // A disc of that solid angle: Ω = 2π (1 − cos r).
-        return new(sum.Normalized(), light, 2 * Rotations.Degrees(Math.Acos(Math.Clamp(1 - area / (2 * Math.PI), -1, 1))), new(rest));
+        return new(sum.Normalized(), light, 2 * Rotations.Degrees(Elementary.Acos(Math.Clamp(1 - area / (2 * Math.PI), -1, 1))), new(rest));
     }
 
     /// <summary>

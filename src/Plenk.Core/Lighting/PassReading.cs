@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -110,7 +111,7 @@ public static class PassReader
                 foreach (bool own in known ? (bool[])[false, true] : [false])
                 {
                     Matrix3 all = own ? cameraToWorld!.Value.Rotation * m : m;
-                    double[] off = [.. implied.Select(i => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(i.N, all * i.Given), -1, 1)))).Order()];
+                    double[] off = [.. implied.Select(i => Rotations.Degrees(Elementary.Acos(Math.Clamp(Vec3.Dot(i.N, all * i.Given), -1, 1)))).Order()];
                     // The mean of the middle nine tenths: one wall must not outvote the rest.
                     normals.Add(new($"{name}, {(own ? "camera" : "world")}", m, own, off.Take(Math.Max(1, 9 * off.Length / 10)).Average()));
                 }

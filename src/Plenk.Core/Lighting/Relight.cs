@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 using Plenk.Core.Tracing;
 
@@ -66,7 +67,7 @@ public static class Relight
         var result = new FloatImage(position.Width, position.Height, 3);
         IReadOnlyList<SampledLight> lamps = rig.Sampled;
         bool shiny = look.Specular > 0 && eye is not null;
-        float faint = MathF.Exp(MathF.Log(1e-6f) / MathF.Max(1, look.Width)); // beyond it a highlight is a millionth of its middle
+        float faint = ElementaryF.Exp(ElementaryF.Log(1e-6f) / MathF.Max(1, look.Width)); // beyond it a highlight is a millionth of its middle
         Vector3 even = new Vector3(look.Ambient) + (rig.FillPlate + rig.FillNew) / MathF.PI;
         Parallel.For(0, position.Height, Cores.Until(stop), y =>
         {
@@ -87,7 +88,7 @@ public static class Relight
                     Vector3 reflected = colour * (look.Diffuse / MathF.PI);
                     if (!shiny) { return reflected; }
                     float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(d + v)));
-                    return nh > faint ? reflected + new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * MathF.Pow(nh, look.Width)) : reflected;
+                    return nh > faint ? reflected + new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * ElementaryF.Pow(nh, look.Width)) : reflected;
                 }
                 uint seed = Sampling.PixelSeed(x, y, 17);
                 for (int k = 0; k < lamps.Count; k++)

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -26,12 +27,12 @@ public static class SkyModel
             case SkyKind.Clear:
                 {
                     Vec3 sun = (towardsSun ?? new(0.5, 0.7, 0.5)).Normalized();
-                    var clear = new ClearSky(sky.Turbidity, Math.Acos(Math.Clamp(sun.Y, 0.02, 1)));
+                    var clear = new ClearSky(sky.Turbidity, Elementary.Acos(Math.Clamp(sun.Y, 0.02, 1)));
                     Vector3 s = sun.ToSingle();
-                    Vector3 At(Vector3 d) => d.Y > 0 ? clear.Rgb(Math.Acos(Math.Min(d.Y, 1)), Math.Acos(Math.Clamp(Vector3.Dot(d, s), -1, 1))) : Vector3.Zero;
+                    Vector3 At(Vector3 d) => d.Y > 0 ? clear.Rgb(Elementary.Acos(Math.Min(d.Y, 1)), Elementary.Acos(Math.Clamp(Vector3.Dot(d, s), -1, 1))) : Vector3.Zero;
                     // The floor's irradiance by a grid over the upper half.
                     double e = 0;
-                    for (int i = 0; i < 32; i++) { for (int j = 0; j < 64; j++) { double polar = Math.PI / 2 * (i + 0.5) / 32, azimuth = 2 * Math.PI * (j + 0.5) / 64, sin = Math.Sin(polar); e += Luminance.Of(At(new((float)(sin * Math.Sin(azimuth)), (float)Math.Cos(polar), (float)(-sin * Math.Cos(azimuth))))) * Math.Cos(polar) * sin * (Math.PI / 2 / 32) * (2 * Math.PI / 64); } }
+                    for (int i = 0; i < 32; i++) { for (int j = 0; j < 64; j++) { double polar = Math.PI / 2 * (i + 0.5) / 32, azimuth = 2 * Math.PI * (j + 0.5) / 64, sin = Elementary.Sin(polar); e += Luminance.Of(At(new((float)(sin * Elementary.Sin(azimuth)), (float)Elementary.Cos(polar), (float)(-sin * Elementary.Cos(azimuth))))) * Elementary.Cos(polar) * sin * (Math.PI / 2 / 32) * (2 * Math.PI / 64); } }
                     float scale = (float)(Math.PI / Math.Max(e, 1e-9));
                     return d => At(d) * colour * scale;
                 }
@@ -63,13 +64,13 @@ public sealed class ClearSky(double turbidity, double sunZenith)
         {
             double s = sunZenith, s2 = s * s, s3 = s2 * s, t = _t, t2 = t * t;
             double chi = (4.0 / 9 - t / 120) * (Math.PI - 2 * s);
-            return ((4.0453 * t - 4.9710) * Math.Tan(chi) - .2155 * t + 2.4192,
+            return ((4.0453 * t - 4.9710) * Elementary.Tan(chi) - .2155 * t + 2.4192,
                 t2 * (.00166 * s3 - .00375 * s2 + .00209 * s) + t * (-.02903 * s3 + .06377 * s2 - .03202 * s + .00394) + (.11693 * s3 - .21196 * s2 + .06052 * s + .25886),
                 t2 * (.00275 * s3 - .00610 * s2 + .00317 * s) + t * (-.04214 * s3 + .08970 * s2 - .04153 * s + .00516) + (.15346 * s3 - .26756 * s2 + .06670 * s + .26688));
         }
     }
 
-    private static double Perez(double[] c, double zenith, double fromSun) => (1 + c[0] * Math.Exp(c[1] / Math.Max(0.01, Math.Cos(zenith)))) * (1 + c[2] * Math.Exp(c[3] * fromSun) + c[4] * Math.Cos(fromSun) * Math.Cos(fromSun));
+    private static double Perez(double[] c, double zenith, double fromSun) => (1 + c[0] * Elementary.Exp(c[1] / Math.Max(0.01, Elementary.Cos(zenith)))) * (1 + c[2] * Elementary.Exp(c[3] * fromSun) + c[4] * Elementary.Cos(fromSun) * Elementary.Cos(fromSun));
 
     /// <summary>Luminance in kcd/m² and chromaticity of a direction.</summary>
     /// <param name="zenith">Its angle from the zenith, <paramref name="fromSun"/> from the sun; radians.</param>

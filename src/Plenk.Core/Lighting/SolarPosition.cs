@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Lighting;
@@ -10,7 +11,7 @@ public readonly record struct SunAngles(double AzimuthDegrees, double ElevationD
     public Vec3 Direction(double northDegrees = 0)
     {
         double a = Rotations.Radians(AzimuthDegrees + northDegrees), e = Rotations.Radians(ElevationDegrees);
-        return new(Math.Cos(e) * Math.Sin(a), Math.Sin(e), -Math.Cos(e) * Math.Cos(a));
+        return new(Elementary.Cos(e) * Elementary.Sin(a), Elementary.Sin(e), -Elementary.Cos(e) * Elementary.Cos(a));
     }
 }
 
@@ -45,12 +46,12 @@ public static class SolarPosition
         double t = (julianEphemerisDay - 2451545) / 36525;
         double l0 = 280.46646 + t * (36000.76983 + 0.0003032 * t), m = 357.52911 + t * (35999.05029 - 0.0001537 * t), e = 0.016708634 - t * (0.000042037 + 0.0000001267 * t);
         double mr = Rotations.Radians(m);
-        double c = (1.914602 - t * (0.004817 + 0.000014 * t)) * Math.Sin(mr) + (0.019993 - 0.000101 * t) * Math.Sin(2 * mr) + 0.000289 * Math.Sin(3 * mr);
-        double r = 1.000001018 * (1 - e * e) / (1 + e * Math.Cos(Rotations.Radians(m + c)));
-        double omega = Rotations.Radians(125.04 - 1934.136 * t), longitude = l0 + c - 0.00569 - 0.00478 * Math.Sin(omega);
-        double obliquity = 23 + 26 / 60.0 + 21.448 / 3600 - t * (46.8150 + t * (0.00059 - 0.001813 * t)) / 3600 + 0.00256 * Math.Cos(omega);
+        double c = (1.914602 - t * (0.004817 + 0.000014 * t)) * Elementary.Sin(mr) + (0.019993 - 0.000101 * t) * Elementary.Sin(2 * mr) + 0.000289 * Elementary.Sin(3 * mr);
+        double r = 1.000001018 * (1 - e * e) / (1 + e * Elementary.Cos(Rotations.Radians(m + c)));
+        double omega = Rotations.Radians(125.04 - 1934.136 * t), longitude = l0 + c - 0.00569 - 0.00478 * Elementary.Sin(omega);
+        double obliquity = 23 + 26 / 60.0 + 21.448 / 3600 - t * (46.8150 + t * (0.00059 - 0.001813 * t)) / 3600 + 0.00256 * Elementary.Cos(omega);
         double lr = Rotations.Radians(longitude), o = Rotations.Radians(obliquity);
-        return (Turn(Rotations.Degrees(Math.Atan2(Math.Cos(o) * Math.Sin(lr), Math.Cos(lr)))), Rotations.Degrees(Math.Asin(Math.Sin(o) * Math.Sin(lr))), Turn(longitude), r);
+        return (Turn(Rotations.Degrees(Elementary.Atan2(Elementary.Cos(o) * Elementary.Sin(lr), Elementary.Cos(lr)))), Rotations.Degrees(Elementary.Asin(Elementary.Sin(o) * Elementary.Sin(lr))), Turn(longitude), r);
     }
 
     /// <summary>As it is seen from a place, with refraction.</summary>
@@ -61,13 +62,13 @@ public static class SolarPosition
         // Dynamical time is about 69 s ahead: the sun moves 0.0008° in that.
         var (ra, dec, _, _) = Coordinates(day + 69.0 / 86400);
         double hour = Rotations.Radians(SiderealDegrees(day) + longitude - ra), phi = Rotations.Radians(latitude), d = Rotations.Radians(dec);
-        double elevation = Rotations.Degrees(Math.Asin(Math.Sin(phi) * Math.Sin(d) + Math.Cos(phi) * Math.Cos(d) * Math.Cos(hour)));
-        double azimuth = Turn(180 + Rotations.Degrees(Math.Atan2(Math.Sin(hour), Math.Cos(hour) * Math.Sin(phi) - Math.Tan(d) * Math.Cos(phi))));
+        double elevation = Rotations.Degrees(Elementary.Asin(Elementary.Sin(phi) * Elementary.Sin(d) + Elementary.Cos(phi) * Elementary.Cos(d) * Elementary.Cos(hour)));
+        double azimuth = Turn(180 + Rotations.Degrees(Elementary.Atan2(Elementary.Sin(hour), Elementary.Cos(hour) * Elementary.Sin(phi) - Elementary.Tan(d) * Elementary.Cos(phi))));
         return new(azimuth, elevation + Refraction(elevation));
     }
 
     /// <summary>How much higher it is seen than it stands, degrees (Saemundsson 1986, Meeus 16.4); below −1° nothing is added.</summary>
-    public static double Refraction(double trueElevation) => trueElevation < -1 ? 0 : 1.02 / Math.Tan(Rotations.Radians(trueElevation + 10.3 / (trueElevation + 5.11))) / 60;
+    public static double Refraction(double trueElevation) => trueElevation < -1 ? 0 : 1.02 / Elementary.Tan(Rotations.Radians(trueElevation + 10.3 / (trueElevation + 5.11))) / 60;
 
     private static double Turn(double degrees) => degrees - 360 * Math.Floor(degrees / 360);
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -44,7 +45,7 @@ public sealed class SunFit
                 if (Vector3.Dot(n, d) > 0) { n = -n; }
                 Span<float> c = plate.Pixel(x, y);
                 float level = Luminance.Of(c);
-                if (level > 1e-4f) { probes.Add(new(p + n * SetPass.SurfaceOffset(p, hit.T), n, MathF.Log2(level), set.PieceOf(hit), (x + 0.5f) / plate.Width, (y + 0.5f) / plate.Height)); }
+                if (level > 1e-4f) { probes.Add(new(p + n * SetPass.SurfaceOffset(p, hit.T), n, ElementaryF.Log2(level), set.PieceOf(hit), (x + 0.5f) / plate.Width, (y + 0.5f) / plate.Height)); }
             }
         }
         // A piece with few probes tells nothing.
@@ -90,14 +91,14 @@ public sealed class SunFit
         var directions = new List<Vec3>();
         for (double e = 2; e < 90; e += 3)
         {
-            int n = Math.Max(1, (int)(120 * Math.Cos(Rotations.Radians(e))));
+            int n = Math.Max(1, (int)(120 * Elementary.Cos(Rotations.Radians(e))));
             for (int k = 0; k < n; k++) { directions.Add(new SunAngles(360.0 * k / n, e).Direction()); }
         }
         var scores = new double[directions.Count];
         Parallel.For(0, directions.Count, Cores.Until(stop), i => scores[i] = Explained(directions[i]));
         int best = Enumerable.Range(0, scores.Length).MaxBy(i => scores[i]);
         if (scores[best] <= 0) { return null; }
-        double limit = Math.Cos(Rotations.Radians(10));
+        double limit = Elementary.Cos(Rotations.Radians(10));
         double rival = Enumerable.Range(0, scores.Length).Where(i => Vec3.Dot(directions[i], directions[best]) < limit).Max(i => scores[i]);
         Vec3 at = directions[best];
         double score = scores[best];
@@ -106,7 +107,7 @@ public sealed class SunFit
             stop.ThrowIfCancellationRequested();
             var (a, b) = Sampling.Frame(at.ToSingle());
             Vec3 u = Vec3.From(a), v = Vec3.From(b);
-            Vec3[] around = [.. Enumerable.Range(0, 12).Select(k => (at + Math.Tan(Rotations.Radians(reach)) * (Math.Cos(k * Math.PI / 6) * u + Math.Sin(k * Math.PI / 6) * v)).Normalized())];
+            Vec3[] around = [.. Enumerable.Range(0, 12).Select(k => (at + Elementary.Tan(Rotations.Radians(reach)) * (Elementary.Cos(k * Math.PI / 6) * u + Elementary.Sin(k * Math.PI / 6) * v)).Normalized())];
             double[] own = new double[around.Length];
             Parallel.For(0, around.Length, Cores.All, k => own[k] = Explained(around[k]));
             int nearest = Enumerable.Range(0, own.Length).MaxBy(k => own[k]);

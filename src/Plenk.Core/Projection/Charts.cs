@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
@@ -41,7 +42,7 @@ public static class Charts
         List<int>[] neighbours = Neighbours(mesh);
         var owner = new int[n];
         Array.Fill(owner, -1);
-        float limit = MathF.Cos((float)(MostDegrees * Math.PI / 180));
+        float limit = ElementaryF.Cos((float)(MostDegrees * Math.PI / 180));
         var charts = new List<Chart>();
         foreach (int seed in Enumerable.Range(0, n).Where(t => areas[t] > 1e-14f).OrderByDescending(t => areas[t]))
         {

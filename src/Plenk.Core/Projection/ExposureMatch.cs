@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Sets;
 
 namespace Plenk.Core.Projection;
@@ -115,13 +116,13 @@ public static class ExposureMatch
             Sighting b = other.See(point, normal, piece, u, v);
             if (b.Reach <= 0) { continue; }
             Vector3 floor = new(0.02f), x = (Vector3.Max(a.Rgb, Vector3.Zero) + floor) / (Vector3.Max(b.Rgb, Vector3.Zero) + floor);
-            return MathF.Max(MathF.Abs(MathF.Log2(x.X)), MathF.Max(MathF.Abs(MathF.Log2(x.Y)), MathF.Abs(MathF.Log2(x.Z))));
+            return MathF.Max(MathF.Abs(ElementaryF.Log2(x.X)), MathF.Max(MathF.Abs(ElementaryF.Log2(x.Y)), MathF.Abs(ElementaryF.Log2(x.Z))));
         }
         return 0;
     };
 
     public static OverlapDifference Difference(IReadOnlyList<Pair> pairs, IReadOnlyList<Vector3> gains)
     {
-        return new(pairs.Count, pairs.Count == 0 ? 0 : pairs.Average(p => Math.Abs(Math.Log2(Images.Luminance.Of(p.A * gains[p.First]) / Images.Luminance.Of(p.B * gains[p.Second])))));
+        return new(pairs.Count, pairs.Count == 0 ? 0 : pairs.Average(p => Math.Abs(Elementary.Log2(Images.Luminance.Of(p.A * gains[p.First]) / Images.Luminance.Of(p.B * gains[p.Second])))));
     }
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Images;
 
 namespace Plenk.Core.Projection;
@@ -30,9 +31,9 @@ public sealed class FootagePyramid
         float major = MathF.Sqrt(mean + spread), minor = MathF.Sqrt(MathF.Max(0, mean - spread));
         if (!(major > 1)) { return Cubic(_levels[0], px, py); }
         int taps = Math.Clamp((int)MathF.Round(major / MathF.Max(1, minor)), 1, MostTaps);
-        float width = MathF.Max(MathF.Max(1, minor), major / taps), level = Math.Clamp(MathF.Log2(width), 0, _levels.Length - 1);
-        float angle = 0.5f * MathF.Atan2(2 * xy, xx - yy);
-        Vector2 along = new Vector2(MathF.Cos(angle), MathF.Sin(angle)) * major;
+        float width = MathF.Max(MathF.Max(1, minor), major / taps), level = Math.Clamp(ElementaryF.Log2(width), 0, _levels.Length - 1);
+        float angle = 0.5f * ElementaryF.Atan2(2 * xy, xx - yy);
+        Vector2 along = new Vector2(ElementaryF.Cos(angle), ElementaryF.Sin(angle)) * major;
         Vector3 sum = default;
         for (int i = 0; i < taps; i++)
         {

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracing;
@@ -69,7 +70,7 @@ public sealed record Seam(int Width, int Height, float[] Shown, double Overlap, 
                 bool Other(int j) => sides[j] != GridCut.Side.None && first[j] != first[i];
                 if (!(Other(i + 1) || Other(i - 1) || Other(i + w) || Other(i - w))) { continue; }
                 Vector3 a = Vector3.Normalize(own.CameraToWorld.Position.ToSingle() - spots[i]), b = Vector3.Normalize(others[seenBy[i]].CameraToWorld.Position.ToSingle() - spots[i]);
-                border.Add((spots[i], Rotations.Degrees(Math.Acos(Math.Clamp(Vector3.Dot(a, b), -1, 1))), (x - offX + 0.5) * own.Pinhole.Width / inner, (y - offY + 0.5) * own.Pinhole.Height / innerHeight));
+                border.Add((spots[i], Rotations.Degrees(Elementary.Acos(Math.Clamp(Vector3.Dot(a, b), -1, 1))), (x - offX + 0.5) * own.Pinhole.Width / inner, (y - offY + 0.5) * own.Pinhole.Height / innerHeight));
             }
         }
         if (border.Count == 0) { return null; }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
@@ -12,8 +13,8 @@ namespace Plenk.Core.Projection;
 /// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>
 public sealed class SourceSight(Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees = 72, double fadeToDegrees = 84, IReadOnlySet<int>? pieces = null, IReadOnlyList<Similarity?>? moved = null)
 {
-    private readonly float _cosFrom = (float)Math.Cos(Rotations.Radians(fadeFromDegrees));
-    private readonly float _cosTo = (float)Math.Cos(Rotations.Radians(fadeToDegrees));
+    private readonly float _cosFrom = (float)Elementary.Cos(Rotations.Radians(fadeFromDegrees));
+    private readonly float _cosTo = (float)Elementary.Cos(Rotations.Radians(fadeToDegrees));
     private readonly Vector3 _eye = cameraToWorld.Position.ToSingle();
 
     /// <summary>It fades out between two distances from its camera, metres; null: it reaches as far as it sees.</summary>

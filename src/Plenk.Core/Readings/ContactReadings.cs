@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
@@ -88,7 +89,7 @@ public static class ContactReadings
     /// <param name="real">The plate's shadowed over its lit spot; <paramref name="ours"/>: what the lights give.</param>
     public static Reading Level(System.Numerics.Vector3 real, System.Numerics.Vector3 ours, ShadowPair pair)
     {
-        double[] stops = [.. Enumerable.Range(0, 3).Select(c => Math.Log2(ours[c] / real[c]))];
+        double[] stops = [.. Enumerable.Range(0, 3).Select(c => Elementary.Log2(ours[c] / real[c]))];
         double worst = stops.MaxBy(Math.Abs);
         return (LevelBlank with
         {

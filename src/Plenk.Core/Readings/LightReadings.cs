@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -31,7 +32,7 @@ public static class LightReadings
     {
         if (shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun) { return SunBlank with { Note = "no sun is set" }; }
         (string Name, Vec3? Towards)[] found = [("shadow", shot.Sun.FromShadow), ("date", shot.Sun.FromDate), ("fit", shot.Sun.FromFit)];
-        static double Apart(Vec3 a, Vec3 b) => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
+        static double Apart(Vec3 a, Vec3 b) => Rotations.Degrees(Elementary.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
         var known = found.Where(f => f.Towards is not null).Select(f => (f.Name, Degrees: Apart(f.Towards!.Value, sun.Direction))).ToList();
         if (known.Count == 0) { return SunBlank with { Note = "it was not found from a shadow, a date or by fit yet" }; }
         return (SunBlank with { Value = known.Max(k => k.Degrees), Note = string.Join(", ", known.Select(k => $"{k.Name} {k.Degrees:0.0}°")) }).Judged();

@@ -23,7 +23,7 @@ public static class PlateReadings
             return reading with { Note = "no plate yet" };
         }
         var have = plate.Frames.Select(f => f.Frame).ToHashSet();
-        int[] missing = [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Where(f => !have.Contains((int)Math.Round(plate.Mapping.ToSource(f, plate.Rate, shot.Rate))))];
+        int[] missing = [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Where(f => !have.Contains(plate.FrameAt(f, shot.Rate)))];
         return (reading with
         {
             Value = missing.Length,

@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.Intrinsics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracking;
@@ -210,7 +211,7 @@ public static class DenseDepth
     /// <summary>Costs summed along eight paths, each of which pays for changes of depth; less for large ones where the picture has an edge.</summary>
     private static ushort[] Aggregate(byte[] cost, GrayImage gray, int steps, CancellationToken stop, Action<double> progress)
     {
-        int w = gray.Width, h = gray.Height, pad = Vector<ushort>.Count;
+        int w = gray.Width, h = gray.Height, pad = Vector256<ushort>.Count;
         var sum = new ushort[(long)w * h * steps];
         // Along rows, both ways.
         Parallel.For(0, h, Cores.Until(stop), y =>
@@ -277,21 +278,21 @@ public static class DenseDepth
         }
         ushort least = ushort.MaxValue;
         for (int k = pad; k < pad + steps; k++) { least = Math.Min(least, before[k]); }
-        var small = new Vector<ushort>(Small);
-        var jump = new Vector<ushort>((ushort)(least + Math.Max(Small + 2, (int)(Large / (1 + 25 * edge)))));
-        var lowest = new Vector<ushort>(least);
-        int width = Vector<ushort>.Count;
+        var small = Vector256.Create((ushort)Small);
+        var jump = Vector256.Create((ushort)(least + Math.Max(Small + 2, (int)(Large / (1 + 25 * edge)))));
+        var lowest = Vector256.Create(least);
+        int width = Vector256<ushort>.Count;
         for (int k = 0; k < steps; k += 2 * width)
         {
-            Vector.Widen(new Vector<byte>(cost, (int)(at + k)), out Vector<ushort> c0, out Vector<ushort> c1);
+            (Vector256<ushort> c0, Vector256<ushort> c1) = Vector256.Widen(Vector256.Create(cost.AsSpan((int)(at + k))));
             for (int half = 0; half < 2; half++)
             {
                 int b = pad + k + half * width;
-                Vector<ushort> l = Vector.Min(Vector.Min(new Vector<ushort>(before, b), jump), Vector.Min(new Vector<ushort>(before, b - 1), new Vector<ushort>(before, b + 1)) + small);
+                Vector256<ushort> l = Vector256.Min(Vector256.Min(Vector256.Create(before.AsSpan(b)), jump), Vector256.Min(Vector256.Create(before.AsSpan(b - 1)), Vector256.Create(before.AsSpan(b + 1))) + small);
                 l = l - lowest + (half == 0 ? c0 : c1);
-                l.CopyTo(now, b);
+                l.CopyTo(now.AsSpan(b));
                 int s = (int)(at + k + half * width);
-                (new Vector<ushort>(sum, s) + l).CopyTo(sum, s);
+                (Vector256.Create(sum.AsSpan(s)) + l).CopyTo(sum.AsSpan(s));
             }
         }
     }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracing;
@@ -70,7 +71,7 @@ public static class Overlays
         if (ca.Z > near && cb.Z > near) { return; }
         if (ca.Z > near) { ca = ca + (cb - ca) * ((near - ca.Z) / (cb.Z - ca.Z)); }
         if (cb.Z > near) { cb = cb + (ca - cb) * ((near - cb.Z) / (ca.Z - cb.Z)); }
-        double length = Math.Sqrt(Math.Pow(ca.X / ca.Z - cb.X / cb.Z, 2) + Math.Pow(ca.Y / ca.Z - cb.Y / cb.Z, 2)) * pinhole.Fx;
+        double length = Math.Sqrt(Elementary.Pow(ca.X / ca.Z - cb.X / cb.Z, 2) + Elementary.Pow(ca.Y / ca.Z - cb.Y / cb.Z, 2)) * pinhole.Fx;
         int steps = Math.Clamp((int)Math.Ceiling(length / StepPixels), 1, 200);
         var run = new List<float>();
         bool runHidden = false;

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
@@ -21,10 +22,10 @@ public static class PieceFit
     {
         if (PlaneFit.Fit(points, out reason) is not { } fit) { return null; }
         Vec3 n = fit.Normal;
-        double tilt = Rotations.Degrees(Math.Acos(Math.Clamp(n.Y, -1, 1)));
+        double tilt = Rotations.Degrees(Elementary.Acos(Math.Clamp(n.Y, -1, 1)));
         if (tilt < SnapDegrees) { n = Vec3.UnitY; }
         else if (Math.Abs(tilt - 90) < SnapDegrees) { n = new Vec3(n.X, 0, n.Z).Normalized(); }
-        bool steep = n.Y < Math.Cos(Rotations.Radians(60));
+        bool steep = n.Y < Elementary.Cos(Rotations.Radians(60));
         if (steep && eye is { } e && Vec3.Dot(e - fit.Centroid, n) < 0) { n = -n; }
         // The piece's own X runs level in a steep plane; in a flat one along the smallest rectangle around the points.
         Vec3 x = steep ? Vec3.Cross(Vec3.UnitY, n).Normalized() : SmallestRectangle(points, n);

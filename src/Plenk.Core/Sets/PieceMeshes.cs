@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -29,7 +30,7 @@ public static class PieceMeshes
         var indices = new List<int>();
         for (int i = 0; i < sides; i++)
         {
-            float a = 2 * MathF.PI * i / sides, x = (float)size.X / 2 * MathF.Cos(a), z = (float)size.Z / 2 * MathF.Sin(a);
+            float a = 2 * MathF.PI * i / sides, x = (float)size.X / 2 * ElementaryF.Cos(a), z = (float)size.Z / 2 * ElementaryF.Sin(a);
             positions.Add(new(x, 0, z));
             positions.Add(new(x, (float)size.Y, z));
         }
@@ -78,8 +79,8 @@ public static class PieceMeshes
             for (int i = 0; i <= sides; i++)
             {
                 // The last column lies on the first to the bit, the poles in one point: nothing is open.
-                float up = MathF.PI * j / rings, a = 2 * MathF.PI * (i % sides) / sides, round = j == 0 || j == rings ? 0 : MathF.Sin(up);
-                positions.Add(new(round * MathF.Cos(a), MathF.Cos(up), round * MathF.Sin(a)));
+                float up = MathF.PI * j / rings, a = 2 * MathF.PI * (i % sides) / sides, round = j == 0 || j == rings ? 0 : ElementaryF.Sin(up);
+                positions.Add(new(round * ElementaryF.Cos(a), ElementaryF.Cos(up), round * ElementaryF.Sin(a)));
                 if (j == rings || i == sides) { continue; }
                 int at = j * (sides + 1) + i;
                 if (j > 0) { indices.AddRange([at, at + 1, at + sides + 1]); }
@@ -101,7 +102,7 @@ public static class PieceMeshes
             for (int i = 0; i < sides; i++)
             {
                 float a = 2 * MathF.PI * i / sides;
-                positions.Add(new((float)size.X / 2 * MathF.Cos(up) * MathF.Cos(a), (float)size.Y * MathF.Sin(up), (float)size.Z / 2 * MathF.Cos(up) * MathF.Sin(a)));
+                positions.Add(new((float)size.X / 2 * ElementaryF.Cos(up) * ElementaryF.Cos(a), (float)size.Y * ElementaryF.Sin(up), (float)size.Z / 2 * ElementaryF.Cos(up) * ElementaryF.Sin(a)));
             }
         }
         for (int j = 0; j < rings; j++)
@@ -210,7 +211,7 @@ public static class PieceMeshes
     /// </summary>
     public static IReadOnlyList<(Vector3 A, Vector3 B)> FeatureEdges(TriangleMesh mesh, double creaseDegrees = 35)
     {
-        float limit = (float)Math.Cos(Rotations.Radians(creaseDegrees));
+        float limit = (float)Elementary.Cos(Rotations.Radians(creaseDegrees));
         int[] corner = mesh.Welded(out _);
         var edges = new Dictionary<(int, int), (Vector3 A, Vector3 B, Vector3 Normal, bool Keep, int Count)>();
         for (int i = 0; i < mesh.TriangleCount; i++)

@@ -49,13 +49,16 @@ public sealed record FrameSource : Extensible
     /// <summary>It begins anew after its last frame; else its last one stands.</summary>
     public bool Repeats { get; init; }
 
+    /// <summary>A single frame that is seen at its own number alone; else it is a still that is seen at all.</summary>
+    public bool AtItsFrame { get; init; }
+
     /// <summary>The picture that a shot frame shows; null where it has none: before its first frame, and in a hole.</summary>
     public PlateFrame? At(int shotFrame, FrameRate shot)
     {
-        if (Frames.Count < 2) { return Frames.FirstOrDefault(); }
-        int frame = (int)Math.Round(Mapping.ToSource(shotFrame, Rate, shot)), first = Frames[0].Frame, last = Frames[^1].Frame;
+        if (Frames.Count == 0 || (Frames.Count == 1 && !AtItsFrame)) { return Frames.FirstOrDefault(); }
+        int frame = Mapping.FrameAt(shotFrame, Rate, shot), first = Frames[0].Frame, last = Frames[^1].Frame;
         if (Repeats) { int n = last - first + 1; frame = first + ((frame - first) % n + n) % n; }
-        else if (frame > last) { return Frames[^1]; }
+        else if (frame > last && !AtItsFrame) { return Frames[^1]; }
         return Frames.FirstOrDefault(f => f.Frame == frame);
     }
 }

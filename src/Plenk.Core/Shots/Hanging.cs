@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Shots;
@@ -51,7 +52,7 @@ public static class Hanging
         Vec3 up = turned.Column(1);
         // What is left after its +Y is laid along up is a turn about +Y.
         Matrix3 about = Rotations.Between(Vec3.UnitY, up).Transpose() * turned;
-        return element with { Position = frame.ToWorld(element.Position), Up = up, TurnDegrees = Rotations.Degrees(Math.Atan2(about.M13, about.M11)) };
+        return element with { Position = frame.ToWorld(element.Position), Up = up, TurnDegrees = Rotations.Degrees(Elementary.Atan2(about.M13, about.M11)) };
     }
 
     /// <summary>The way back: what stands in the world, as it hangs in a frame.</summary>

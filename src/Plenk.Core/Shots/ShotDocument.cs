@@ -129,6 +129,9 @@ public sealed record FrameMapping(double SourceFrame, int ShotFrame)
 {
     public double ToSource(double shotFrame, FrameRate source, FrameRate shot) =>
         SourceFrame + (shotFrame - ShotFrame) * ((double)source.Num * shot.Den / ((double)source.Den * shot.Num));
+
+    /// <summary>The source's frame that a shot frame shows: the nearest one, of two as near the later. The one place where source frames are rounded.</summary>
+    public int FrameAt(double shotFrame, FrameRate source, FrameRate shot) => (int)Math.Floor(ToSource(shotFrame, source, shot) + 0.5 + 1e-9);
 }
 
 public sealed record PlateSource : Extensible
@@ -166,6 +169,9 @@ public sealed record PlateSource : Extensible
     public GrainFreeCopy? GrainFree { get; init; }
 
     public string? MediaAt(int sourceFrame) => Frames.FirstOrDefault(f => f.Frame == sourceFrame)?.Media;
+
+    /// <summary>The plate's own frame that a shot frame shows.</summary>
+    public int FrameAt(int shotFrame, FrameRate shot) => Mapping.FrameAt(shotFrame, Rate, shot);
 }
 
 /// <summary>Sixteen-bit frames in the plate's encoding; the grain's standard deviation before and left, codes 0..1, mean over its frames.</summary>

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Solving;
@@ -10,7 +11,7 @@ namespace Plenk.Core.Solving;
 /// </summary>
 public sealed partial class BundleAdjustment
 {
-    internal const int Widest = 12; // rotation, translation, zoom, and the intrinsics of a view that shares them with none
+    public const int Widest = 12; // rotation, translation, zoom, and the intrinsics of a view that shares them with none
     private readonly BundleProblem _problem;
     private readonly RobustLoss _loss;
     private readonly double _width2;
@@ -77,7 +78,7 @@ public sealed partial class BundleAdjustment
     private double Rho(double s) => _loss switch
     {
         RobustLoss.Huber => s <= _width2 ? s : 2 * Math.Sqrt(_width2 * s) - _width2,
-        RobustLoss.Cauchy => _width2 * Math.Log(1 + s / _width2),
+        RobustLoss.Cauchy => _width2 * Elementary.Log(1 + s / _width2),
         _ => s,
     };
 
@@ -91,24 +92,20 @@ public sealed partial class BundleAdjustment
     /// <summary>Cost, and the plain sum of squares; a point that falls behind a view makes the step invalid.</summary>
     private (double Cost, double Squares) Cost()
     {
-        double cost = 0, squares = 0;
-        object gate = new();
-        bool behind = false;
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _seen.Length)), Cores.All, () => (0.0, 0.0), (range, _, sum) =>
+        var parts = Chunks.Of(_seen.Length, 2048, (from, to) =>
         {
-            for (int i = range.Item1; i < Math.Min(range.Item2, _seen.Length); i++)
+            double cost = 0, squares = 0;
+            for (int i = from; i < to; i++)
             {
-                if (!_problem.TryResidual(_seen[i], out double dx, out double dy))
-                {
-                    behind = true;
-                    continue;
-                }
+                if (!_problem.TryResidual(_seen[i], out double dx, out double dy)) { return (double.PositiveInfinity, double.PositiveInfinity); }
                 double s = dx * dx + dy * dy;
-                sum = (sum.Item1 + Rho(s), sum.Item2 + s);
+                (cost, squares) = (cost + Rho(s), squares + s);
             }
-            return sum;
-        }, sum => { lock (gate) { cost += sum.Item1; squares += sum.Item2; } });
-        return behind ? (double.PositiveInfinity, double.PositiveInfinity) : (cost / 2, squares);
+            return (cost, squares);
+        });
+        double all = 0, sum = 0;
+        foreach (var (cost, squares) in parts) { (all, sum) = (all + cost, sum + squares); }
+        return (all / 2, sum);
     }
 
     private BundleReport Solve(int iterations, bool holdPoints, double tolerance, CancellationToken stop, Action<int, double>? progress)
@@ -142,7 +139,8 @@ public sealed partial class BundleAdjustment
             {
                 double fall = (cost - next) / cost;
                 (cost, squares) = (next, nextSquares);
-                lambda = Math.Max(1e-12, lambda * Math.Max(1.0 / 3, 1 - Math.Pow(2 * ratio - 1, 3)));
+                double good = 2 * ratio - 1;
+                lambda = Math.Max(1e-12, lambda * Math.Max(1.0 / 3, 1 - good * good * good));
                 grow = 2;
                 fresh = true;
                 progress?.Invoke(done + 1, cost);
@@ -169,6 +167,32 @@ public sealed partial class BundleAdjustment
         public readonly double[] ViewW = new double[observations * 3 * Widest], GroupW = new double[observations * 15];
         public readonly double[] S = new double[size * size], Reduced = new double[size];
         public readonly double[] PointStep = new double[points * 3];
+
+        /// <summary>Parts of the points have sums of their own, as many as memory allows; the number hangs on the problem, never on the machine.</summary>
+        public readonly (double[] U, double[] Right)[] Parts = [.. Enumerable.Range(0, (int)Math.Clamp(MostForParts / (8L * Math.Max(1, size) * Math.Max(1, size)), 2, 16)).Select(_ => (new double[size * size], new double[size]))];
+        private const long MostForParts = 256L << 20; // bytes
+
+        /// <summary>What each part comes to, added to (or taken from) the whole in the order of the parts.</summary>
+        public void Gather(double[] u, double[] right, int sign, Action<int, int, double[], double[]> part)
+        {
+            Parallel.For(0, Parts.Length, Cores.All, k =>
+            {
+                Array.Clear(Parts[k].U);
+                Array.Clear(Parts[k].Right);
+                var (from, to) = Chunks.Of(points, k, Parts.Length);
+                part(from, to, Parts[k].U, Parts[k].Right);
+            });
+            Parallel.For(0, size, Cores.All, row =>
+            {
+                for (int k = 0; k < Parts.Length; k++)
+                {
+                    right[row] += sign * Parts[k].Right[row];
+                    Span<double> whole = u.AsSpan(row * size, row + 1);
+                    ReadOnlySpan<double> own = Parts[k].U.AsSpan(row * size, row + 1);
+                    for (int i = 0; i < whole.Length; i++) { whole[i] += sign * own[i]; }
+                }
+            });
+        }
     }
 
     private void Linearise(Equations e, bool holdPoints)
@@ -177,11 +201,10 @@ public sealed partial class BundleAdjustment
         Array.Clear(e.Right);
         Array.Clear(e.V);
         Array.Clear(e.PointRight);
-        object gate = new();
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), Cores.All, () => (U: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+        e.Gather(e.U, e.Right, 1, (from, to, u, right) =>
         {
             Span<double> view = stackalloc double[2 * Widest], group = stackalloc double[10], point = stackalloc double[6];
-            for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
+            for (int p = from; p < to; p++)
             {
                 for (int o = _firstOf[p]; o < _firstOf[p + 1]; o++)
                 {
@@ -200,17 +223,17 @@ public sealed partial class BundleAdjustment
                         for (int i = 0; i < size; i++)
                         {
                             double ax = w * view[i], ay = w * view[Widest + i];
-                            local.Right[at + i] -= ax * rx + ay * ry;
+                            right[at + i] -= ax * rx + ay * ry;
                             int row = (at + i) * _size + at;
-                            for (int j = 0; j <= i; j++) { local.U[row + j] += ax * view[j] + ay * view[Widest + j]; }
-                            for (int j = 0; j < gn; j++) { local.U[(ga + j) * _size + at + i] += ax * group[j] + ay * group[5 + j]; }
+                            for (int j = 0; j <= i; j++) { u[row + j] += ax * view[j] + ay * view[Widest + j]; }
+                            for (int j = 0; j < gn; j++) { u[(ga + j) * _size + at + i] += ax * group[j] + ay * group[5 + j]; }
                         }
                     }
                     for (int i = 0; i < gn; i++)
                     {
                         double ax = w * group[i], ay = w * group[5 + i];
-                        local.Right[ga + i] -= ax * rx + ay * ry;
-                        for (int j = 0; j <= i; j++) { local.U[(ga + i) * _size + ga + j] += ax * group[j] + ay * group[5 + j]; }
+                        right[ga + i] -= ax * rx + ay * ry;
+                        for (int j = 0; j <= i; j++) { u[(ga + i) * _size + ga + j] += ax * group[j] + ay * group[5 + j]; }
                     }
                     if (holdPoints) { continue; }
                     for (int c = 0; c < 3; c++)
@@ -230,14 +253,6 @@ public sealed partial class BundleAdjustment
                 }
                 if (_problem.PointsAreDirections && !holdPoints) { HoldDistance(e.V.AsSpan(6 * p, 6), _problem.Points[p]); }
             }
-            return local;
-        }, local =>
-        {
-            lock (gate)
-            {
-                for (int i = 0; i < e.U.Length; i++) { e.U[i] += local.U[i]; }
-                for (int i = 0; i < e.Right.Length; i++) { e.Right[i] += local.Right[i]; }
-            }
         });
     }
 
@@ -251,7 +266,7 @@ public sealed partial class BundleAdjustment
     }
 
     /// <summary>Residual and its derivatives: rows x and y, by rotation, translation (6) and zoom where it is free, intrinsics (5 places, those refined first), point (3).</summary>
-    internal static void Jacobian(BundleView v, IntrinsicsGroup g, int[] which, Vec3 at, double seenX, double seenY, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
+    public static void Jacobian(BundleView v, IntrinsicsGroup g, int[] which, Vec3 at, double seenX, double seenY, Span<double> view, Span<double> group, Span<double> point, out double rx, out double ry)
     {
         Vec3 turned = v.Rotation * at, p = turned + v.Translation;
         double iz = 1 / p.Z, x = p.X * iz, y = p.Y * iz, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2), slope = 2 * (g.K1 + 2 * g.K2 * r2);
@@ -296,26 +311,17 @@ public sealed partial class BundleAdjustment
         for (int i = 0; i < _size; i++) { e.S[i * _size + i] += lambda * (e.U[i * _size + i] + 1e-9); }
         if (!holdPoints)
         {
-            object gate = new();
-            Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, Math.Max(1, _problem.Points.Length)), Cores.All, () => (S: new double[_size * _size], Right: new double[_size]), (range, _, local) =>
+            e.Gather(e.S, e.Reduced, -1, (from, to, s, right) =>
             {
                 Span<double> y = stackalloc double[3 * Widest], group = stackalloc double[15], groupY = stackalloc double[15];
-                for (int p = range.Item1; p < Math.Min(range.Item2, _problem.Points.Length); p++)
+                for (int p = from; p < to; p++)
                 {
                     if (_firstOf[p] == _firstOf[p + 1]) { continue; }
                     Invert(e.V.AsSpan(6 * p, 6), lambda, e.Inverse.AsSpan(6 * p, 6));
                     ReadOnlySpan<double> inverse = e.Inverse.AsSpan(6 * p, 6);
                     double b0 = e.PointRight[3 * p], b1 = e.PointRight[3 * p + 1], b2 = e.PointRight[3 * p + 2];
-                    EliminateViews(e, local.S, local.Right, p, inverse, b0, b1, b2, y);
-                    foreach (int g in _shared) { EliminateShared(e, local.S, local.Right, p, g, inverse, b0, b1, b2, group, groupY); }
-                }
-                return local;
-            }, local =>
-            {
-                lock (gate)
-                {
-                    for (int i = 0; i < e.S.Length; i++) { e.S[i] -= local.S[i]; }
-                    for (int i = 0; i < e.Reduced.Length; i++) { e.Reduced[i] -= local.Right[i]; }
+                    EliminateViews(e, s, right, p, inverse, b0, b1, b2, y);
+                    foreach (int g in _shared) { EliminateShared(e, s, right, p, g, inverse, b0, b1, b2, group, groupY); }
                 }
             });
         }
@@ -503,13 +509,13 @@ public static class Cholesky
         for (int i = 0; i < n; i++)
         {
             Span<double> row = a.AsSpan(i * n, i + 1);
-            for (int j = 0; j < i; j++) { row[j] = (row[j] - Dot(row[..j], a.AsSpan(j * n, j))) / a[j * n + j]; }
-            double d = row[i] - Dot(row[..i], row[..i]);
+            for (int j = 0; j < i; j++) { row[j] = (row[j] - Lanes.Dot(row[..j], a.AsSpan(j * n, j))) / a[j * n + j]; }
+            double d = row[i] - Lanes.Dot(row[..i], row[..i]);
             if (!(d > 0)) { return null; }
             row[i] = Math.Sqrt(d);
         }
         var x = (double[])b.Clone();
-        for (int i = 0; i < n; i++) { x[i] = (x[i] - Dot(a.AsSpan(i * n, i), x.AsSpan(0, i))) / a[i * n + i]; }
+        for (int i = 0; i < n; i++) { x[i] = (x[i] - Lanes.Dot(a.AsSpan(i * n, i), x.AsSpan(0, i))) / a[i * n + i]; }
         for (int i = n - 1; i >= 0; i--)
         {
             x[i] /= a[i * n + i];
@@ -527,23 +533,13 @@ public static class Cholesky
         {
             Span<double> x = t.AsSpan(j * n, n);
             x[j] = 1 / l[j * n + j];
-            for (int i = j + 1; i < n; i++) { x[i] = -Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i]; }
+            for (int i = j + 1; i < n; i++) { x[i] = -Lanes.Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i]; }
         });
         var inverse = new double[n * n];
         Parallel.For(0, n, Cores.All, i =>
         {
-            for (int j = 0; j <= i; j++) { inverse[i * n + j] = Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i)); }
+            for (int j = 0; j <= i; j++) { inverse[i * n + j] = Lanes.Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i)); }
         });
         return inverse;
-    }
-
-    private static double Dot(ReadOnlySpan<double> a, ReadOnlySpan<double> b)
-    {
-        int width = Vector<double>.Count, i = 0;
-        Vector<double> sum = default;
-        for (; i <= a.Length - width; i += width) { sum += new Vector<double>(a[i..]) * new Vector<double>(b[i..]); }
-        double result = Vector.Sum(sum);
-        for (; i < a.Length; i++) { result += a[i] * b[i]; }
-        return result;
     }
 }

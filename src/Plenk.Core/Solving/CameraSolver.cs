@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracking;
@@ -207,11 +208,11 @@ public sealed class CameraSolver
         }
         Matrix3 turn = Alignment.Rotation([.. seen.Select(s => (Direction(s.P), Direction(s.Q)))], 2 / focal);
         var values = new double[6]; // small rotation, log focal, k1, log of the second frame's zoom
-        (values[3], values[4]) = (Math.Log(focal), _settings.Lens.K1);
+        (values[3], values[4]) = (Elementary.Log(focal), _settings.Lens.K1);
 
         (double X, double Y) Predict(TrackPoint p, double[] v)
         {
-            double f = Math.Exp(v[3]);
+            double f = Elementary.Exp(v[3]);
             var lens = new Lens(v[4], _settings.Lens.K2);
             if (!lens.TryUndistort((p.X - cx) / f, (p.Y - cy) / (f * aspect), out double x, out double y)) { return (1e6, 1e6); }
             var w = new Vec3(v[0], v[1], v[2]);
@@ -219,7 +220,7 @@ public sealed class CameraSolver
             if (w.Length > 0) { d = Rotations.FromAxisAngle(w / w.Length, w.Length) * d; }
             if (!(d.Z > 1e-3)) { return (1e6, 1e6); }
             lens.TryDistort(d.X / d.Z, d.Y / d.Z, out x, out y);
-            f *= Math.Exp(v[5]);
+            f *= Elementary.Exp(v[5]);
             return (cx + f * x, cy + f * aspect * y);
         }
         double[] Errors() => [.. seen.Select(s => { var (x, y) = Predict(s.P, values); return Math.Sqrt((x - s.Q.X) * (x - s.Q.X) + (y - s.Q.Y) * (y - s.Q.Y)); })];

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracking;
@@ -191,7 +192,7 @@ public sealed class ConventionFinder
     public static double FocalPx(RawCamera camera, double focal, bool fitHeight, int width, int height) => camera.FocalUnit switch
     {
         FocalUnit.Millimetres => fitHeight ? focal * height / camera.SensorHeightMm : focal * width / camera.SensorWidthMm,
-        FocalUnit.Degrees => (fitHeight ? height : width) / (2 * Math.Tan(focal * Math.PI / 360)),
+        FocalUnit.Degrees => (fitHeight ? height : width) / (2 * Elementary.Tan(focal * Math.PI / 360)),
         _ => fitHeight ? focal * height / (camera.Height ?? height) : focal * width / (camera.Width ?? width),
     };
 

@@ -1,4 +1,5 @@
 using MathNet.Numerics.LinearAlgebra;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -58,7 +59,7 @@ public static class Levelling
         reason = null;
         double squares = planes.Sum(p =>
         {
-            double off = p.Horizon ? Math.Acos(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up)))) : Math.Asin(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up))));
+            double off = p.Horizon ? Elementary.Acos(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up)))) : Elementary.Asin(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up))));
             return off * off;
         });
         return new(up, Rotations.Degrees(Math.Sqrt(squares / planes.Count)));

@@ -1,4 +1,5 @@
 using MathNet.Numerics.LinearAlgebra;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 
@@ -133,7 +134,7 @@ public sealed class LineCamera
     {
         var w = new Vec3(d[0], d[1], d[2]);
         Matrix3 r = w.Length > 0 ? Rotations.FromAxisAngle(w / w.Length, w.Length) * s.WorldToCamera : s.WorldToCamera;
-        return new(r, focal ? s.Focal * Math.Exp(d[3]) : s.Focal, centre ? s.Cx + d[^2] : s.Cx, centre ? s.Cy + d[^1] : s.Cy);
+        return new(r, focal ? s.Focal * Elementary.Exp(d[3]) : s.Focal, centre ? s.Cx + d[^2] : s.Cx, centre ? s.Cy + d[^1] : s.Cy);
     }
 
     /// <summary>Levenberg–Marquardt with central differences; gives the inverse normal matrix, null where it is singular.</summary>
@@ -241,7 +242,7 @@ public sealed class LineCamera
             {
                 double sigma = Sigma(freed.Squares, 6), doubt = sigma * Math.Sqrt(Math.Max(inverse[4, 4], inverse[5, 5]));
                 centre = (freed.State.Cx, freed.State.Cy, doubt);
-                double off = Math.Sqrt(Math.Pow(freed.State.Cx - _scene.Width / 2.0, 2) + Math.Pow(freed.State.Cy - _scene.Height / 2.0, 2));
+                double off = Math.Sqrt(Elementary.Pow(freed.State.Cx - _scene.Width / 2.0, 2) + Elementary.Pow(freed.State.Cy - _scene.Height / 2.0, 2));
                 // It stays at the centre unless the lines say clearly that it is not there.
                 if (off > 2.5 * doubt && doubt < 0.05 * _scene.Width && off < 0.5 * _scene.Width) { (found, moved) = (freed, true); }
             }
@@ -281,11 +282,11 @@ public sealed class LineCamera
         double c = 0, s = 0;
         foreach (DrawnLine l in family.Lines)
         {
-            double a = 2 * Math.Atan2(l.Y2 - l.Y1, l.X2 - l.X1);
-            (c, s) = (c + l.Length * Math.Cos(a), s + l.Length * Math.Sin(a));
+            double a = 2 * Elementary.Atan2(l.Y2 - l.Y1, l.X2 - l.X1);
+            (c, s) = (c + l.Length * Elementary.Cos(a), s + l.Length * Elementary.Sin(a));
         }
-        double mean = Math.Atan2(s, c) / 2;
-        return family.Lines.Max(l => Math.Abs(l.Length / 2 * Math.Sin(Math.Atan2(l.Y2 - l.Y1, l.X2 - l.X1) - mean)));
+        double mean = Elementary.Atan2(s, c) / 2;
+        return family.Lines.Max(l => Math.Abs(l.Length / 2 * Elementary.Sin(Elementary.Atan2(l.Y2 - l.Y1, l.X2 - l.X1) - mean)));
     }
 
     /// <summary>The camera's place: the origin on its ray, as far away as the known length says.</summary>
@@ -338,7 +339,7 @@ public sealed class LineCamera
         {
             Vec3 v = Vanishing(s, axis);
             double mx = (segment.X1 + segment.X2) / 2, my = (segment.Y1 + segment.Y2) / 2, dx = v.X - mx * v.Z, dy = v.Y - my * v.Z;
-            double off = Rotations.Degrees(Math.Abs(Math.Asin((dx * (segment.Y2 - segment.Y1) - dy * (segment.X2 - segment.X1)) / (Math.Sqrt(dx * dx + dy * dy) * segment.Length))));
+            double off = Rotations.Degrees(Math.Abs(Elementary.Asin((dx * (segment.Y2 - segment.Y1) - dy * (segment.X2 - segment.X1)) / (Math.Sqrt(dx * dx + dy * dy) * segment.Length))));
             if (off < best.Item2) { best = ("xyz"[axis], off); }
         }
         return best.Item1;

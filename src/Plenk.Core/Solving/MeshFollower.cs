@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
@@ -266,7 +267,7 @@ public sealed class MeshFollower
                 edges[key] = edges.TryGetValue(key, out var e) ? e with { Second = e.Second ?? n } : (mesh.Positions[p], mesh.Positions[q], n, null);
             }
         }
-        float crease = MathF.Cos(25 * MathF.PI / 180);
+        float crease = ElementaryF.Cos(25 * MathF.PI / 180);
         bool fine = mesh.TriangleCount > 20000;
         return edges.Values.Select(e => new Edge(e.A, e.B, e.First, e.Second, e.Second is not { } s || Vector3.Dot(e.First, s) < crease)).Where(e => e.Crease || !fine);
     }

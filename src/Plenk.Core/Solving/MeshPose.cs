@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 
@@ -135,7 +136,7 @@ public static class MeshPose
 
     private static double Weight(double square, double width) => double.IsInfinity(width) ? 1 : 1 / (1 + square / (width * width));
 
-    private static double Loss(double square, double width) => double.IsInfinity(width) ? square : width * width * Math.Log(1 + square / (width * width));
+    private static double Loss(double square, double width) => double.IsInfinity(width) ? square : width * width * Elementary.Log(1 + square / (width * width));
 
     private static double Cost(Pose pose, Pinhole pinhole, IReadOnlyList<MeshSight> points, IReadOnlyList<EdgeSight> edges, double width)
     {

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -58,7 +59,7 @@ public static class Orienting
             drawn = Levelling.Solve(named.Level, camera ?? (_ => null), out string? reason);
             if (drawn is null) { problems.Add($"Level: {reason}."); }
             else if (floor is null) { level = Rotations.Between(drawn.Up, Vec3.UnitY); }
-            else if (Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(drawn.Up, floor.Normal), -1, 1))) is > 1 and var off)
+            else if (Rotations.Degrees(Elementary.Acos(Math.Clamp(Vec3.Dot(drawn.Up, floor.Normal), -1, 1))) is > 1 and var off)
             {
                 problems.Add($"Level: the drawn lines and the floor's points disagree by {off:0.0}°. The floor is taken; is it level in the place?");
             }
@@ -76,7 +77,7 @@ public static class Orienting
             {
                 double target = axis.Direction switch { "+X" => 0, "-Z" => Math.PI / 2, "-X" => Math.PI, "+Z" => -Math.PI / 2, _ => double.NaN };
                 if (double.IsNaN(target)) { problems.Add($"Axis: {axis.Direction} is not one of +X, -X, +Z, -Z."); }
-                else { heading = Rotations.AboutY(target - Math.Atan2(-d.Z, d.X)); }
+                else { heading = Rotations.AboutY(target - Elementary.Atan2(-d.Z, d.X)); }
             }
         }
 

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 
@@ -41,7 +42,7 @@ public static class Triangulation
         {
             for (int j = 0; j < i; j++)
             {
-                widest = Math.Max(widest, Math.Atan2(Vec3.Cross(rays[i].Direction, rays[j].Direction).Length, Vec3.Dot(rays[i].Direction, rays[j].Direction)));
+                widest = Math.Max(widest, Elementary.Atan2(Vec3.Cross(rays[i].Direction, rays[j].Direction).Length, Vec3.Dot(rays[i].Direction, rays[j].Direction)));
             }
         }
         widest = Rotations.Degrees(widest);

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Tracking;
@@ -98,7 +99,7 @@ public sealed class TurningSolver
     {
         double Left(double log)
         {
-            List<(Vec3 A, Vec3 B)> pairs = Pairs(f, before, before * Math.Exp(log));
+            List<(Vec3 A, Vec3 B)> pairs = Pairs(f, before, before * Elementary.Exp(log));
             if (pairs.Count < LeastShared) { return 0; }
             Matrix3 turn = Alignment.Rotation(pairs, 1 / before);
             return pairs.Select(p => (turn * p.A - p.B).LengthSquared).Order().ElementAt(pairs.Count / 2);
@@ -110,7 +111,7 @@ public sealed class TurningSolver
             if (atA < atB) { (high, b, atB) = (b, a, atA); a = high - golden * (high - low); atA = Left(a); }
             else { (low, a, atA) = (a, b, atB); b = low + golden * (high - low); atB = Left(b); }
         }
-        return Math.Exp((low + high) / 2);
+        return Elementary.Exp((low + high) / 2);
     }
 
     /// <summary>Rotations chained from frame to frame, and every track the mean of its directions, under a focal length.</summary>

@@ -1,4 +1,5 @@
 using MathNet.Numerics.LinearAlgebra;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Solving;
@@ -18,8 +19,8 @@ public static class TwoView
     /// </summary>
     public static int Trials(double confidence, double inliers, int sample)
     {
-        double good = Math.Pow(inliers, sample);
-        return good >= 1 ? 1 : good <= 1e-9 ? int.MaxValue : (int)Math.Ceiling(Math.Log(1 - confidence) / Math.Log(1 - good) - 1e-9);
+        double good = Elementary.Pow(inliers, sample);
+        return good >= 1 ? 1 : good <= 1e-9 ? int.MaxValue : (int)Math.Ceiling(Elementary.Log(1 - confidence) / Elementary.Log(1 - good) - 1e-9);
     }
 
     /// <param name="trials">At most as many samples; fewer where what agrees already says that enough were drawn.</param>

@@ -1,3 +1,4 @@
+using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
@@ -39,16 +40,16 @@ public sealed record WorldDecision(string? Up, string UpBy, double? MetresPerUni
         if (places.Count >= 3 && Alignment.Similarity([.. places.Select(p => p.File)], [.. places.Select(p => p.World)], out _) is { } laid)
         {
             var (name, _, off) = Nearest(laid.Map.Rotation.Transpose() * Vec3.UnitY);
-            var unit = Units.MinBy(u => Math.Abs(Math.Log(laid.Map.Scale / u.Metres)));
-            bool known = Math.Abs(Math.Log(laid.Map.Scale / unit.Metres)) < 0.03;
+            var unit = Units.MinBy(u => Math.Abs(Elementary.Log(laid.Map.Scale / u.Metres)));
+            bool known = Math.Abs(Elementary.Log(laid.Map.Scale / unit.Metres)) < 0.03;
             return new(off < 3 ? name : null, off < 3 ? "survey points" : "survey points: tilted against every axis", laid.Map.Scale, known ? unit.Name : null, "survey points", "survey points");
         }
         if (places.Count == 2)
         {
             double scale = (places[1].World - places[0].World).Length / (places[1].File - places[0].File).Length;
-            var unit = Units.MinBy(u => Math.Abs(Math.Log(scale / u.Metres)));
+            var unit = Units.MinBy(u => Math.Abs(Elementary.Log(scale / u.Metres)));
             var level = Horizon(poses);
-            return new(level.Up, level.By, scale, Math.Abs(Math.Log(scale / unit.Metres)) < 0.03 ? unit.Name : null, "survey points", "the artist");
+            return new(level.Up, level.By, scale, Math.Abs(Elementary.Log(scale / unit.Metres)) < 0.03 ? unit.Name : null, "survey points", "the artist");
         }
         Vec3[] cloud = [.. points.Where(p => p.Clicks.Count == 0 && p.Position is not null).Select(p => p.Position!.Value)];
         if (cloud.Length >= 12 && Ground(cloud, poses) is { } ground) { return new(ground, "imported 3D points", null, null, "the artist", "the artist"); }
@@ -59,7 +60,7 @@ public sealed record WorldDecision(string? Up, string UpBy, double? MetresPerUni
     private static (string Name, Vec3 Axis, double Degrees) Nearest(Vec3 up)
     {
         var (name, axis) = Axes.MaxBy(a => Vec3.Dot(a.Axis, up));
-        return (name, axis, Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(axis, up.Normalized()), -1, 1))));
+        return (name, axis, Rotations.Degrees(Elementary.Acos(Math.Clamp(Vec3.Dot(axis, up.Normalized()), -1, 1))));
     }
 
     /// <summary>A camera that is held level has its right-hand axis in the horizon, whatever it does else.</summary>

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Tracing;
 
@@ -47,7 +48,7 @@ public static class Sampling
     {
         float z = 1 - u.X * (1 - cosHalfAngle);
         float r = MathF.Sqrt(MathF.Max(0, 1 - z * z));
-        var (sin, cos) = MathF.SinCos(2 * MathF.PI * u.Y);
+        var (sin, cos) = ElementaryF.SinCos(2 * MathF.PI * u.Y);
         var (tangent, bitangent) = Frame(axis);
         return Vector3.Normalize(tangent * (r * cos) + bitangent * (r * sin) + axis * z);
     }
@@ -66,7 +67,7 @@ public static class Sampling
         {
             (r, phi) = (b, MathF.PI / 2 - MathF.PI / 4 * (a / b));
         }
-        var (sin, cos) = MathF.SinCos(phi);
+        var (sin, cos) = ElementaryF.SinCos(phi);
         return new Vector2(r * cos, r * sin);
     }
 

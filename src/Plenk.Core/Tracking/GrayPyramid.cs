@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.Intrinsics;
 
 namespace Plenk.Core.Tracking;
 
@@ -45,15 +46,15 @@ public sealed class GrayImage
     {
         left = Math.Clamp(left, -Margin, Width + Margin - stride - 2) + Margin;
         top = Math.Clamp(top, -Margin, Height + Margin - rows - 2) + Margin;
-        int x0 = (int)left, y0 = (int)top, width = Vector<float>.Count;
+        int x0 = (int)left, y0 = (int)top, width = Vector256<float>.Count;
         float u = (float)(left - x0), v = (float)(top - y0);
-        Vector<float> w00 = new((1 - u) * (1 - v)), w10 = new(u * (1 - v)), w01 = new((1 - u) * v), w11 = new(u * v);
+        Vector256<float> w00 = Vector256.Create((1 - u) * (1 - v)), w10 = Vector256.Create(u * (1 - v)), w01 = Vector256.Create((1 - u) * v), w11 = Vector256.Create(u * v);
         for (int y = 0; y < rows; y++)
         {
             ReadOnlySpan<float> a = _padded.AsSpan((y0 + y) * _stride + x0, stride + 1), b = _padded.AsSpan((y0 + y + 1) * _stride + x0, stride + 1);
             for (int x = 0; x < stride; x += width)
             {
-                Vector<float> value = w00 * new Vector<float>(a[x..]) + w10 * new Vector<float>(a[(x + 1)..]) + w01 * new Vector<float>(b[x..]) + w11 * new Vector<float>(b[(x + 1)..]);
+                Vector256<float> value = w00 * Vector256.Create(a[x..]) + w10 * Vector256.Create(a[(x + 1)..]) + w01 * Vector256.Create(b[x..]) + w11 * Vector256.Create(b[(x + 1)..]);
                 value.CopyTo(patch[(y * stride + x)..]);
             }
         }

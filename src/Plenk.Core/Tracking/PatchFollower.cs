@@ -1,4 +1,6 @@
 using System.Numerics;
+using System.Runtime.Intrinsics;
+using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Tracking;
 
@@ -86,14 +88,14 @@ public sealed class PatchTemplate
     /// <summary>Moves the warp to where the template fits best; gives the weighted correlation there, 0 where it is lost.</summary>
     public double Settle(GrayImage image, ref PatchWarp warp)
     {
-        int n = 2 * _radius + 1, count = n * n, lanes = Vector<float>.Count;
+        int n = 2 * _radius + 1, count = n * n, lanes = Vector256<float>.Count;
         Span<float> seen = stackalloc float[count + lanes];
         Span<double> along = stackalloc double[6], step = stackalloc double[6];
         for (int round = 0; round < 12; round++)
         {
             Sample(image, warp, seen);
             double gain = _deviation / Math.Max(1e-9, Deviation(seen));
-            for (int i = 0; i < 6; i++) { along[i] = gain * Dot(_steepest.AsSpan(i * count, count), seen); }
+            for (int i = 0; i < 6; i++) { along[i] = gain * Lanes.Dot(_steepest.AsSpan(i * count, count), seen); }
             for (int i = 0; i < 6; i++)
             {
                 step[i] = 0;
@@ -123,16 +125,6 @@ public sealed class PatchTemplate
                 y += dy;
             }
         }
-    }
-
-    private static double Dot(ReadOnlySpan<float> a, ReadOnlySpan<float> b)
-    {
-        int lanes = Vector<float>.Count, i = 0;
-        Vector<float> sum = default;
-        for (; i <= a.Length - lanes; i += lanes) { sum += new Vector<float>(a[i..]) * new Vector<float>(b[i..]); }
-        double result = Vector.Sum(sum);
-        for (; i < a.Length; i++) { result += a[i] * b[i]; }
-        return result;
     }
 
     private double Deviation(ReadOnlySpan<float> seen)
@@ -168,28 +160,28 @@ public static class WindowShift
     /// <param name="levels">How many of the pyramid's levels, finest ones; few keep away from what changes nearby.</param>
     public static bool Find(GrayPyramid from, GrayPyramid to, double x, double y, int radius, ref double toX, ref double toY, int levels = int.MaxValue)
     {
-        int n = 2 * radius + 1, lanes = Vector<float>.Count, stride = (n + 2 + lanes - 1) / lanes * lanes;
+        int n = 2 * radius + 1, lanes = Vector256<float>.Count, stride = (n + 2 + lanes - 1) / lanes * lanes;
         levels = Math.Min(levels, from.Levels.Length);
         Span<float> wide = stackalloc float[(n + 2) * stride + lanes + 2], gx = stackalloc float[n * stride], gy = stackalloc float[n * stride], other = stackalloc float[n * stride];
         Span<float> mask = stackalloc float[lanes];
         for (int i = 0; i < lanes; i++) { mask[i] = n / lanes * lanes + i < n ? 1 : 0; }
-        var last = new Vector<float>(mask);
+        var last = Vector256.Create(mask);
         double dx = (toX - x) / (1 << (levels - 1)), dy = (toY - y) / (1 << (levels - 1));
         for (int level = levels - 1; level >= 0; level--)
         {
             GrayImage a = from.Levels[level], b = to.Levels[level];
             double scale = 1.0 / (1 << level), left = (x + 0.5) * scale - 0.5 - radius, top = (y + 0.5) * scale - 0.5 - radius;
             a.Patch(left - 1, top - 1, n + 2, stride, wide);
-            Vector<float> vxx = default, vxy = default, vyy = default, vm = default, vx = default, vy = default, vax = default, vay = default;
+            Vector256<float> vxx = default, vxy = default, vyy = default, vm = default, vx = default, vy = default, vax = default, vay = default;
             for (int j = 0; j < n; j++)
             {
                 ReadOnlySpan<float> row = wide.Slice((j + 1) * stride, stride + 2), up = wide.Slice(j * stride + 1, stride), down = wide.Slice((j + 2) * stride + 1, stride);
                 for (int i = 0; i < n; i += lanes)
                 {
                     // Beyond the window nothing counts.
-                    Vector<float> inside = i + lanes <= n ? Vector<float>.One : last;
-                    Vector<float> value = new Vector<float>(row[(i + 1)..]) * inside;
-                    Vector<float> u = (new Vector<float>(row[(i + 2)..]) - new Vector<float>(row[i..])) * 0.5f * inside, v = (new Vector<float>(down[i..]) - new Vector<float>(up[i..])) * 0.5f * inside;
+                    Vector256<float> inside = i + lanes <= n ? Vector256<float>.One : last;
+                    Vector256<float> value = Vector256.Create(row[(i + 1)..]) * inside;
+                    Vector256<float> u = (Vector256.Create(row[(i + 2)..]) - Vector256.Create(row[i..])) * 0.5f * inside, v = (Vector256.Create(down[i..]) - Vector256.Create(up[i..])) * 0.5f * inside;
                     u.CopyTo(gx[(j * stride + i)..]);
                     v.CopyTo(gy[(j * stride + i)..]);
                     vxx += u * u;
@@ -202,7 +194,7 @@ public static class WindowShift
                     vay += v * value;
                 }
             }
-            double xx = Vector.Sum(vxx), xy = Vector.Sum(vxy), yy = Vector.Sum(vyy), mean = Vector.Sum(vm), sumX = Vector.Sum(vx), sumY = Vector.Sum(vy), ax = Vector.Sum(vax), ay = Vector.Sum(vay);
+            double xx = Lanes.Sum(vxx), xy = Lanes.Sum(vxy), yy = Lanes.Sum(vyy), mean = Lanes.Sum(vm), sumX = Lanes.Sum(vx), sumY = Lanes.Sum(vy), ax = Lanes.Sum(vax), ay = Lanes.Sum(vay);
             double det = xx * yy - xy * xy, pixels = n * n;
             if (det < 1e-9) { if (level == 0) { return false; } dx *= 2; dy *= 2; continue; }
             mean /= pixels;
@@ -210,20 +202,20 @@ public static class WindowShift
             {
                 b.Patch(left + dx, top + dy, n, stride, other);
                 // The difference of means goes first, so that a change of light is not taken for a move.
-                Vector<float> bx = default, by = default, all = default;
+                Vector256<float> bx = default, by = default, all = default;
                 for (int j = 0; j < n; j++)
                 {
                     ReadOnlySpan<float> row = other.Slice(j * stride, stride), ux = gx.Slice(j * stride, stride), uy = gy.Slice(j * stride, stride);
                     for (int i = 0; i < n; i += lanes)
                     {
-                        var value = new Vector<float>(row[i..]);
+                        var value = Vector256.Create(row[i..]);
                         all += i + lanes <= n ? value : value * last;
-                        bx += value * new Vector<float>(ux[i..]);
-                        by += value * new Vector<float>(uy[i..]);
+                        bx += value * Vector256.Create(ux[i..]);
+                        by += value * Vector256.Create(uy[i..]);
                     }
                 }
-                double sum = Vector.Sum(all);
-                double off = sum / pixels - mean, ex = ax - Vector.Sum(bx) + off * sumX, ey = ay - Vector.Sum(by) + off * sumY;
+                double sum = Lanes.Sum(all);
+                double off = sum / pixels - mean, ex = ax - Lanes.Sum(bx) + off * sumX, ey = ay - Lanes.Sum(by) + off * sumY;
                 double mx = (yy * ex - xy * ey) / det, my = (xx * ey - xy * ex) / det;
                 if (!(Math.Abs(mx) + Math.Abs(my) < 20)) { return false; }
                 (dx, dy) = (dx + mx, dy + my);

@@ -1,3 +1,5 @@
+using Plenk.Core.Algebra;
+
 namespace Plenk.Core.Tracking;
 
 /// <summary>Where a picture's brightness changes most along a line: the edge that something drawn should lie on.</summary>
@@ -16,7 +18,7 @@ public static class PictureEdges
         {
             double s = i * step;
             slope[i + half] = MathF.Abs(picture.At((float)(x + (s + 1) * nx), (float)(y + (s + 1) * ny)) - picture.At((float)(x + (s - 1) * nx), (float)(y + (s - 1) * ny)));
-            double weighted = slope[i + half] * Math.Exp(-s * s / prefer);
+            double weighted = slope[i + half] * Elementary.Exp(-s * s / prefer);
             if (weighted > most) { (most, best) = (weighted, i + half); }
         }
         if (best <= 0 || best >= 2 * half || slope[best] < 0.035f) { return null; }

@@ -32,6 +32,8 @@ public static class GltfFile
             Matrix4x4 world = node.WorldMatrix;
             Matrix4x4.Invert(world, out Matrix4x4 inverse);
             Matrix4x4 turn = Matrix4x4.Transpose(inverse);
+            if (node.Skin is not null) { warnings.Add($"“{node.Name ?? mesh.Name}” is bent by a skeleton; it is taken as it stands in the file, without it."); }
+            if (mesh.Primitives.Any(p => p.MorphTargetsCount > 0)) { warnings.Add($"The morphs of “{node.Name ?? mesh.Name}” were left out; it keeps its own shape."); }
             foreach (MeshPrimitive primitive in mesh.Primitives)
             {
                 if (primitive.DrawPrimitiveType is not (PrimitiveType.TRIANGLES or PrimitiveType.TRIANGLE_STRIP or PrimitiveType.TRIANGLE_FAN))
@@ -79,6 +81,7 @@ public static class GltfFile
                 Materials = [.. owners],
             }));
         }
+        if (model.LogicalAnimations.Count > 0) { warnings.Add($"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out ({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); the mesh stands as it does at rest. Key its place here."); }
         return new(objects, materials, warnings);
 
         int MaterialNumber(GltfMaterial? m)
@@ -95,6 +98,9 @@ public static class GltfFile
                     metallic = mr.GetFactor("MetallicFactor");
                     roughness = mr.GetFactor("RoughnessFactor");
                 }
+                // What its material says beyond what is worked on, by the names of the published extensions.
+                string[] beyond = [.. m.Channels.Select(c => c.Key).Where(k => k is not ("BaseColor" or "MetallicRoughness" or "Normal" or "Occlusion" or "Emissive" or "Diffuse" or "SpecularGlossiness"))];
+                if (beyond.Length > 0) { warnings.Add($"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as solid and plain."); }
                 FloatImage? picture = null;
                 if (m.FindChannel("BaseColor")?.Texture is { } texture)
                 {

@@ -1,5 +1,4 @@
 using System.Text.Json.Serialization;
-using System.Text.RegularExpressions;
 using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
 
@@ -39,11 +38,8 @@ public sealed record PlateCheckResult(int? First, int? Last, IReadOnlyList<Check
 /// Checks a numbered sequence on arrival: every frame is decoded whole. Good frames are kept whatever the others are like;
 /// "good" is the size and depth of the majority.
 /// </summary>
-public static partial class PlateCheck
+public static class PlateCheck
 {
-    [GeneratedRegex(@"(\d+)\.(png|jpg|jpeg|tif|tiff|dpx|exr)$", RegexOptions.IgnoreCase)]
-    private static partial Regex Numbered();
-
     /// <param name="expectedFirst">The frame the delivery should start with; null: any.</param>
     /// <param name="keep">Called for every good frame with its bytes, in the order of frames.</param>
     public static PlateCheckResult Check(IReadOnlyList<DeliveredFile> files, int? expectedFirst = null,
@@ -55,18 +51,10 @@ public static partial class PlateCheck
         {
             string name = Path.GetFileName(file.Name);
             if (name.StartsWith('.') || name.Equals("thumbs.db", StringComparison.OrdinalIgnoreCase)) { continue; }
-            Match m = Numbered().Match(name);
-            if (!m.Success)
+            if (!FrameIntake.Extensions.Contains(Path.GetExtension(name).ToLowerInvariant())) { continue; }
+            if (FrameNumber.Of(name, out bool tooLong) is not { } frame)
             {
-                if (FrameIntake.Extensions.Contains(Path.GetExtension(name).ToLowerInvariant()))
-                {
-                    faults.Add(new(null, name, "name", $"{name} has no frame number before its ending", "Number the frames, like plate.1001.png."));
-                }
-                continue;
-            }
-            if (!int.TryParse(m.Groups[1].Value, out int frame))
-            {
-                faults.Add(new(null, name, "name", $"{name}: the frame number is too long", "Number the frames, like plate.1001.png."));
+                faults.Add(new(null, name, "name", tooLong ? $"{name}: the frame number is too long" : $"{name} has no frame number before its ending", "Number the frames, like plate.1001.png."));
                 continue;
             }
             if (byFrame.TryGetValue(frame, out DeliveredFile? other))

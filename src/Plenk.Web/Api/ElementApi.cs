@@ -1,4 +1,3 @@
-using System.Text.RegularExpressions;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -6,6 +5,7 @@ using Plenk.Formats;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
+using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;
@@ -17,11 +17,8 @@ public sealed record MatteRequest(int Frame);
 public sealed record ScreenRequest(double X, double Y, int Frame);
 
 /// <summary>Elements of every kind and mattes: what comes in, and what is asked of them.</summary>
-public static partial class ElementApi
+public static class ElementApi
 {
-    [GeneratedRegex(@"(\d+)(?=\.[^.]*$)")]
-    private static partial Regex FrameNumber();
-
     public static void MapElements(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Elements and mattes").DisableAntiforgery();
@@ -160,7 +157,7 @@ public static partial class ElementApi
         return files.Count > 0 ? files : throw new ShotFault("Choose one file or more.");
     }
 
-    private static string Stem(FrameSource source) => FrameNumber().Replace(source.Frames[0].File, "") is var bare && Path.GetFileNameWithoutExtension(bare).Trim('.', '_', '-', ' ') is { Length: > 0 } stem ? stem : "frames";
+    private static string Stem(FrameSource source) => FrameNumber.Without(source.Frames[0].File) is var bare && Path.GetFileNameWithoutExtension(bare).Trim('.', '_', '-', ' ') is { Length: > 0 } stem ? stem : "frames";
 
     private static string NewMatte(ShotDocument d) { int k = 1; while (d.Mattes.Any(m => m.Id == $"matte_{k}")) { k++; } return $"matte_{k}"; }
 
@@ -175,12 +172,11 @@ public static partial class ElementApi
         return new { state = await ShotApi.State(shots, id), notes, element = own };
     }
 
-    /// <summary>Pictures in the order of the numbers in their names; each is read once, so that a damaged one is found now.</summary>
     /// <summary>Numbered pictures as a source, kept; and what was found on their arrival.</summary>
     internal static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(Dictionary<string, byte[]> files, ShotDocument shot, MediaStore media, bool needsAlpha, bool exr)
     {
         var notes = new List<string>();
-        (int Frame, string Name, byte[] Bytes)[] own = [.. files.Select(f => (int.TryParse(FrameNumber().Match(f.Key).Value, out int n) ? n : -1, f.Key, f.Value)).OrderBy(f => f.Item1).ThenBy(f => f.Key, StringComparer.Ordinal)];
+        (int Frame, string Name, byte[] Bytes)[] own = [.. files.Select(f => (FrameNumber.Of(f.Key) ?? -1, f.Key, f.Value)).OrderBy(f => f.Item1).ThenBy(f => f.Key, StringComparer.Ordinal)];
         if (own.Length > 1 && own.Any(f => f.Frame < 0)) { throw new ShotFault($"{own.First(f => f.Frame < 0).Name} has no frame number in its name, like name.1001.png."); }
         if (own.Select(f => f.Frame).Distinct().Count() != own.Length) { throw new ShotFault("Two files have one frame number. Choose one sequence."); }
         (int Width, int Height)? size = null;
@@ -213,13 +209,17 @@ public static partial class ElementApi
         int[] missing = [.. Enumerable.Range(own[0].Frame, own[^1].Frame - own[0].Frame + 1).Except(own.Select(f => f.Frame)).Take(12)];
         if (own.Length > 1 && missing.Length > 0) { notes.Add($"Frames are missing: {string.Join(", ", missing)}{(missing.Length == 12 ? " and more" : "")}. Nothing shows there."); }
         if (own.Length > 1 && own[^1].Frame - own[0].Frame + 1 < shot.Range.Count) { notes.Add($"It has {own[^1].Frame - own[0].Frame + 1} frames, the shot {shot.Range.Count}: its last one stands after its end, unless it repeats."); }
-        bool sameNumbers = own.Length > 1 && own[0].Frame <= shot.Range.Last && own[^1].Frame >= shot.Range.First;
+        bool sameNumbers = own[0].Frame >= 0 && own[0].Frame <= shot.Range.Last && own[^1].Frame >= shot.Range.First;
+        // A frame that was rendered with a camera is right where that camera stood; any other picture alone is a still.
+        bool atItsFrame = own.Length == 1 && needsAlpha && sameNumbers && shot.Range.Count > 1;
+        if (atItsFrame) { notes.Add($"It is frame {own[0].Frame}, and is seen there alone. Bring the others in to see it move."); }
         if (own.Length > 1 && !sameNumbers) { notes.Add($"Its frame {own[0].Frame} is laid on the shot's first, {shot.Range.First}."); }
         return (new FrameSource
         {
             Frames = [.. own.Select(f => new PlateFrame(Math.Max(0, f.Frame), f.Name, media.Write(f.Bytes)))],
             Rate = shot.Rate,
             Mapping = sameNumbers ? new(shot.Range.First, shot.Range.First) : new(Math.Max(0, own[0].Frame), shot.Range.First),
+            AtItsFrame = atItsFrame,
         }, notes);
     }
 }

@@ -10,7 +10,8 @@ using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
-public sealed record ShotState(long Id, int Revision, string Who, string What, bool CanUndo, bool CanRedo, ShotDocument Document);
+/// <param name="Pictures">By frame of the range, from its first: which of the plate's pictures it shows; null where it has none.</param>
+public sealed record ShotState(long Id, int Revision, string Who, string What, bool CanUndo, bool CanRedo, ShotDocument Document, IReadOnlyList<int?> Pictures);
 
 public sealed record SaveRequest(int BaseRevision, ShotDocument Document, string? What = null);
 
@@ -49,7 +50,15 @@ public static class ShotApi
     {
         var (document, r) = await Need(shots, id);
         int? parent = r.Content == r.Number ? r.Parent : (await Need(shots, id, r.Content)).Revision.Parent;
-        return new(id, r.Number, r.Who, r.What, parent is not null, r.Redo.Length > 0, document);
+        return new(id, r.Number, r.Who, r.What, parent is not null, r.Redo.Length > 0, document, Pictures(document));
+    }
+
+    private static IReadOnlyList<int?> Pictures(ShotDocument shot)
+    {
+        if (shot.Plate is not { } plate) { return []; }
+        var at = new Dictionary<int, int>();
+        for (int i = 0; i < plate.Frames.Count; i++) { at.TryAdd(plate.Frames[i].Frame, i); }
+        return [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Select(f => at.TryGetValue(plate.FrameAt(f, shot.Rate), out int i) ? i : (int?)null)];
     }
 
     public static void Check(ShotDocument document)
@@ -74,12 +83,18 @@ public static class ShotApi
 
         api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id));
 
-        api.MapPut("/{id:long}", async (long id, SaveRequest request, ShotStore shots, MediaStore media, HttpContext http) =>
+        api.MapPut("/{id:long}", async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
         {
             Check(request.Document);
             foreach (string hash in ShotFolder.MediaOf(request.Document))
             {
                 if (!media.Has(hash)) { throw new MissingMediaException(hash); }
+            }
+            // Names of materials stand in the elements' files: those are asked where something was chosen anew.
+            ShotDocument before = (await Need(shots, id)).Document;
+            foreach (Element e in request.Document.Elements.Where(e => e.Materials.Count > 0 && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true))
+            {
+                if (engine.MaterialFault(request.Document, e) is { } fault) { throw new ShotFault($"Contact: {fault}"); }
             }
             await shots.Save(id, request.BaseRevision, request.Document, Who(http), Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change");
             return await State(shots, id);

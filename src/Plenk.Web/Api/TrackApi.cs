@@ -33,7 +33,7 @@ public static class TrackApi
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
             if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200)) { throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart."); }
-            int missing = Enumerable.Range(document.Range.First, document.Range.Count).FirstOrDefault(f => document.Plate.MediaAt((int)Math.Round(document.Plate.Mapping.ToSource(f, document.Plate.Rate, document.Rate))) is null, -1);
+            int missing = Enumerable.Range(document.Range.First, document.Range.Count).FirstOrDefault(f => document.Plate.MediaAt(document.Plate.FrameAt(f, document.Rate)) is null, -1);
             if (missing >= 0) { throw new ShotFault($"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."); }
             var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
             return await jobs.Ask(id, document, "track", "Tracking", 2 * document.Range.Count, ShotApi.Who(http), parameters, [request]);

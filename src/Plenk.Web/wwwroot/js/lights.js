@@ -40,7 +40,8 @@ function hang(kind) {
       // In a rendered picture its own data says where the surface is.
       const hit = ['rendered', 'relit'].includes(state.compare) && state.chosen.rendered ? await get(api(`rendered/${encodeURIComponent(state.chosen.rendered)}/pixel?x=${p.x}&y=${p.y}`)) : await pick(p.x, p.y);
       if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; }
-      const n = hit.normal, at = hit.point.map((v, i) => v + 0.5 * n[i]);
+      // Found depth knows a place and no surface: the lamp hangs above it.
+      const n = hit.normal || [0, 1, 0], at = hit.point.map((v, i) => v + 0.5 * n[i]);
       await create(kind, { position: at, direction: n, keys: [] });
       tell('told', h('p', { class: 'told fine', role: 'status' }, 'It hangs half a metre off the surface and shines at it. Pull its mark in the picture to draw it out along the normal, or type its place.'));
     } catch (e) { tell('told', e); }
@@ -66,8 +67,8 @@ function shadowEdge() {
 const standBalls = () => setHand(async (p) => {
   try {
     const hit = await pick(p.x, p.y);
-    if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; }
-    takeState(await post(api('balls'), { baseRevision: state.revision, spot: hit.point, radiusMetres: 0.1 }));
+    if (!hit.onSet) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; }
+    takeState(await post(api('balls'), { baseRevision: state.revision, spot: hit.onSet, radiusMetres: 0.1 }));
     tell('told', h('p', { class: 'told fine', role: 'status' }, 'A grey ball of albedo 0.18 and a chrome ball of 20 cm stand there; they are elements of step 6.'));
   } catch (e) { tell('told', e); }
 });

@@ -403,8 +403,8 @@ async function drag() {
       held.to = null;
       if (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3) continue;
       const hit = await pick(p.x + held.dx, p.y + held.dy);
-      if (!hit.point || !held?.element) continue;
-      const { element } = held, point = held.point = kept(state.document.elements.find((x) => x.id === element), hit.point);
+      if (!hit.onSet || !held?.element) continue;
+      const { element } = held, point = held.point = kept(state.document.elements.find((x) => x.id === element), hit.onSet);
       show((d) => { setKeyed(d.elements.find((x) => x.id === element), 'position', point); return d; });
       await refresh();
     }

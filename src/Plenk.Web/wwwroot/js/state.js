@@ -4,7 +4,7 @@ import { button, h } from './build.js';
 
 export const state = {
   id: Number(document.body.dataset.shot),
-  revision: 0, document: null, canUndo: false, canRedo: false,
+  revision: 0, document: null, pictures: [], canUndo: false, canRedo: false,
   draft: null, // a document that is shown but not saved, while something is dragged
   frame: 0, step: 1, way: 'camera', seen: 'display', compare: 'before', exposure: 0, channel: null, wipe: 0.5, gain: 4,
   chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [], track: null, matte: null, standIn: null, thing: null, rendered: null, figure: null },
@@ -20,7 +20,7 @@ export function tell(topic, data) { for (const act of listeners.get(topic) || []
 export function doc() { return state.draft || state.document; }
 
 function take(s) {
-  Object.assign(state, { revision: s.revision, document: s.document, canUndo: s.canUndo, canRedo: s.canRedo, draft: null });
+  Object.assign(state, { revision: s.revision, document: s.document, pictures: s.pictures, canUndo: s.canUndo, canRedo: s.canRedo, draft: null });
   const { first, last } = s.document.range;
   if (state.frame < first || state.frame > last) state.frame = first;
   tell('document');
@@ -86,10 +86,8 @@ export function setFrame(frame) {
 export function setStep(n) { state.step = n; state.hand = null; tell('step'); }
 export function setHand(hand) { state.hand = hand; tell('hand'); }
 
+// Which picture a frame shows is said by the server.
 export function mediaOf(frame) {
-  const plate = state.document?.plate;
-  if (!plate) return null;
-  const rate = (plate.rate.num * state.document.rate.den) / (plate.rate.den * state.document.rate.num);
-  const source = Math.round(plate.mapping.sourceFrame + (frame - plate.mapping.shotFrame) * rate);
-  return plate.frames.find((f) => f.frame === source)?.media ?? null;
+  const i = state.pictures[frame - (state.document?.range.first ?? 0)];
+  return i === undefined || i === null ? null : state.document.plate.frames[i].media;
 }
