@@ -26,7 +26,8 @@ public sealed class ShotFault(string message) : Exception(message);
 public sealed record CameraMeeting(string First, string Second, double Overlap, double? ParallaxDegrees, double? WorstParallaxDegrees, int Spots, double StopsBefore, double StopsNow, int Frame, double? WorstX, double? WorstY);
 
 /// <summary>Which frames see the set best, one after another; the share that the projections cover now; that of each piece; and spots that no frame ever saw.</summary>
-public sealed record CoveragePlan(IReadOnlyList<PlannedSource> Frames, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces, IReadOnlyList<Vector3> NeverSeen);
+/// <param name="Nothing">Ids of projections that lie on no spot of the set.</param>
+public sealed record CoveragePlan(IReadOnlyList<PlannedSource> Frames, double Now, IReadOnlyList<(string Piece, double Covered)> Pieces, IReadOnlyList<Vector3> NeverSeen, IReadOnlyList<string> Nothing);
 
 /// <summary>(found depth − set's) ÷ set's a pixel, NaN where one of them is not known; and the piece that is seen there.</summary>
 public sealed record DepthDifference(int Width, int Height, float[] Relative, int[] Piece, IReadOnlyList<string> Names);
@@ -525,11 +526,18 @@ public sealed class ShotEngine
                 if (camera.TryAt(f, out Pose pose, out Pinhole pinhole)) { candidates.Add((f, SourcePlan.Sharpness(spots, new SourceSight(pinhole, pose, set), camera.TryAt(f + 1, out Pose next, out _) ? next : null))); }
             }
             var seen = new bool[spots.Count];
-            foreach (var (_, _, s) in Sights(shot, set, shot.Range.First)) { float[] sharp = SourcePlan.Sharpness(spots, s, null); for (int i = 0; i < seen.Length; i++) { seen[i] |= sharp[i] > 0; } }
+            var nothing = new List<string>();
+            foreach (var (source, _, s) in Sights(shot, set, shot.Range.First))
+            {
+                float[] sharp = SourcePlan.Sharpness(spots, s, null);
+                bool lies = false;
+                for (int i = 0; i < seen.Length; i++) { if (sharp[i] > 0) { seen[i] = lies = true; } }
+                if (!lies) { nothing.Add(source.Id); }
+            }
             double Share(Func<int, bool> which) { double all = 0, has = 0; for (int i = 0; i < seen.Length; i++) { if (which(i)) { all += spots[i].Area; has += seen[i] ? spots[i].Area : 0; } } return all > 0 ? has / all : 0; }
             bool Ever(int i) => candidates.Any(c => c.Item2[i] > 0);
             return new(SourcePlan.Greedy(spots, candidates), Share(_ => true), [.. Enumerable.Range(0, set.Pieces.Count).Where(p => spots.Any(s => s.Piece == p)).Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p)))],
-                [.. Enumerable.Range(0, spots.Count).Where(i => !Ever(i)).Select(i => spots[i].Point)]);
+                [.. Enumerable.Range(0, spots.Count).Where(i => !Ever(i)).Select(i => spots[i].Point)], nothing);
         });
     }
 

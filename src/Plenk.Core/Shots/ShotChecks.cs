@@ -6,6 +6,8 @@ namespace Plenk.Core.Shots;
 /// <summary>What makes a document unfit to be kept, in the artist's terms; each message begins with where it is.</summary>
 public static class ShotChecks
 {
+    private const double Farthest = 200_000; // metres
+
     public static IReadOnlyList<string> Faults(ShotDocument d)
     {
         var faults = new List<string>();
@@ -94,6 +96,7 @@ public static class ShotChecks
         foreach (Piece p in d.Pieces)
         {
             Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
+            Need(Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z)) <= Farthest && p.Position.Length <= Farthest, $"Set, {p.Name}: nothing filmed is more than {Farthest / 1000:0} km large or away. Check the unit.");
             Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
             Need(Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50, $"Set, {p.Name}: a holdout grows or shrinks by up to 2,000 mm and 50 px.");

@@ -275,7 +275,7 @@ public sealed class CameraSolver
         var b = common.Select(c => Normal(_tracks[c.Track].Points[c.B], focal * ratio)).ToList();
         int least = Math.Max(16, common.Length / 3);
         var poses = new List<TwoViewResult>();
-        if (TwoView.Find(a, b, 1.5 / focal, 3000, _settings.Seed) is { } two && two.Count >= least) { poses.Add(two); }
+        if (TwoView.Find(a, b, 1.5 / focal, 3000, _settings.Seed, _stop) is { } two && two.Count >= least) { poses.Add(two); }
         // Where most tracks lie in one plane, its homography tells what the essential matrix leaves open.
         poses.AddRange(TwoView.FromPlane(a, b, 2.5 / focal, 300, _settings.Seed, Math.Max(16, common.Length * 6 / 10)));
         return [.. poses.Select(p => Extend(pair, p, focal, ratio)).OfType<Start>()];

@@ -24,7 +24,7 @@ public static class TwoView
     }
 
     /// <param name="trials">At most as many samples; fewer where what agrees already says that enough were drawn.</param>
-    public static TwoViewResult? Find(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed)
+    public static TwoViewResult? Find(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed, CancellationToken stop = default)
     {
         int n = a.Count;
         if (n < 8) { return null; }
@@ -35,6 +35,7 @@ public static class TwoView
         int enough = trials;
         for (int trial = 0; trial < enough; trial++)
         {
+            stop.ThrowIfCancellationRequested();
             for (int k = 0; k < 8;)
             {
                 int i = random.Next(n);
@@ -118,7 +119,7 @@ public static class TwoView
     /// The homography that most pairs agree on within a distance (random sampling of four; Fischler and Bolles 1981), fitted to all of those;
     /// and how many they are. Null where no four of them make one.
     /// </summary>
-    public static (double[] Homography, int Agreeing)? RobustHomography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed)
+    public static (double[] Homography, int Agreeing)? RobustHomography(IReadOnlyList<(double X, double Y)> a, IReadOnlyList<(double X, double Y)> b, double threshold, int trials, uint seed, CancellationToken stop = default)
     {
         int n = a.Count;
         if (n < 4) { return null; }

@@ -178,7 +178,8 @@ public static class FootageApi
 
     private static void Within(ShotDocument d, int first, int last)
     {
-        if (first > last || first < d.Range.First || last > d.Range.Last) { throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}."); }
+        if (first > last) { throw new ShotFault($"The first frame, {first}, comes after the last, {last}. Change one of them."); }
+        if (first < d.Range.First || last > d.Range.Last) { throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}."); }
     }
 
 }

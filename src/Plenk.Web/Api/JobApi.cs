@@ -23,7 +23,8 @@ public static class JobApi
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Plate is null) { throw new ShotFault("The shot has no plate yet."); }
-            if (request.First > request.Last || request.First < document.Range.First || request.Last > document.Range.Last)
+            if (request.First > request.Last) { throw new ShotFault($"The first frame, {request.First}, comes after the last, {request.Last}. Change one of them."); }
+            if (request.First < document.Range.First || request.Last > document.Range.Last)
             {
                 throw new ShotFault($"The frames must lie within the shot's range, {document.Range.First} to {document.Range.Last}.");
             }

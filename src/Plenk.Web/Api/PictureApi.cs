@@ -79,7 +79,8 @@ public static class PictureApi
             {
                 e.Id,
                 outline = Outline(e.Model.Tree.Mesh.Bounds(), e.ObjectToWorld, pose, pinhole),
-                foot = pinhole.TryProject(pose, e.ObjectToWorld.Translation, out double fx, out double fy) ? new[] { fx, fy } : null
+                foot = pinhole.TryProject(pose, e.ObjectToWorld.Translation, out double fx, out double fy) ? new[] { fx, fy } : null,
+                hiddenBy = HiddenBy(set, pose, e),
             });
             return Results.Ok(new
             {
@@ -107,7 +108,7 @@ public static class PictureApi
         {
             ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
             CoveragePlan plan = await Task.Run(() => engine.Plan(document));
-            return new { plan = plan.Frames.Select(p => new { p.Frame, p.Covered }), plan.Now, pieces = plan.Pieces.Select(p => new { id = p.Piece, covered = p.Covered }), neverSeen = plan.NeverSeen.Take(4000).Select(p => new[] { MathF.Round(p.X, 2), MathF.Round(p.Z, 2) }) };
+            return new { nothing = plan.Nothing, plan = plan.Frames.Select(p => new { p.Frame, p.Covered }), plan.Now, pieces = plan.Pieces.Select(p => new { id = p.Piece, covered = p.Covered }), neverSeen = plan.NeverSeen.Take(4000).Select(p => new[] { MathF.Round(p.X, 2), MathF.Round(p.Z, 2) }) };
         });
 
         // The set in the world for the browser: triangles of each piece, and where each projection sees it from.
@@ -175,6 +176,22 @@ public static class PictureApi
         if (pictures.NoiseOf(bytes) is { } noise) { http.Response.Headers["X-Noise"] = FormattableString.Invariant($"{noise.Shadow:0.0000} {noise.Element:0.0000}"); }
         if (keep) { http.Response.Headers.CacheControl = "private, max-age=86400"; }
         return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");
+    }
+
+    /// <summary>The name of the piece that hides the middle of an element and its corners from the camera; null where some of it is seen.</summary>
+    private static string? HiddenBy(SetScene set, Pose camera, Core.Contact.PlacedElement e)
+    {
+        var (min, max) = e.Model.Tree.Mesh.Bounds();
+        string? by = null;
+        for (int k = 0; k < 9; k++)
+        {
+            Vector3 own = k == 8 ? (min + max) / 2 : new((k & 1) == 0 ? min.X : max.X, (k & 2) == 0 ? min.Y : max.Y, (k & 4) == 0 ? min.Z : max.Z);
+            Vec3 to = e.ObjectToWorld.Apply(Vec3.From(own)) - camera.Position;
+            Core.Tracing.Hit hit = set.Scene.Intersect(new Core.Tracing.Ray(camera.Position.ToSingle(), to.Normalized().ToSingle(), 0, (float)to.Length * 0.999f), Core.Tracing.RayKinds.CameraSet);
+            if (!hit.IsHit || !set.Pieces[set.PieceOf(hit)].Duties.Hides) { return null; }
+            by = set.Pieces[set.PieceOf(hit)].Name;
+        }
+        return by;
     }
 
     /// <summary>Feature edges seen from above, x z x z; upright ones fall away; the longest 300.</summary>

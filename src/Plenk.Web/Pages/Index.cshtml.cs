@@ -46,7 +46,7 @@ public sealed class IndexModel(ShotStore shots, ResultStore results) : PageModel
         Reading? worst = judged.MaxBy(r => ((int)r.Verdict, r.Over ? r.Tolerance / Math.Max(r.Value!.Value, 1e-9) : Math.Abs(r.Value!.Value) / Math.Max(r.Tolerance, 1e-9)));
         string facts = document.Plate is { } p
             ? $"{document.Range.First}–{document.Range.Last} · {document.Rate} fps · {p.Width}×{p.Height}{(p.FocalMm is { } f ? $" · {f:0.#} mm" : "")}" : "no plate yet";
-        return new(row, document.Plate?.Frames.Count > 0 ? document.Plate.Frames[document.Plate.Frames.Count / 2].Media : null, facts, worst, judged.Length, readings.Count == 0 ? "not measured yet" : "nothing to measure yet");
+        return new(row, document.Plate?.Frames.Count > 0 ? document.Plate.Frames[document.Plate.Frames.Count / 2].Media : null, facts, worst, judged.Length, readings.Count < ReadingKind.All.Count ? "not measured yet" : "nothing to measure yet");
     }
 
     public static string Number(Reading r) => FormattableString.Invariant($"{r.Value:0.###} {r.Unit}, {(r.Over ? "over" : "within")} {r.Tolerance:0.###}");

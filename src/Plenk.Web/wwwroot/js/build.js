@@ -128,7 +128,26 @@ export function tick(label, value, change, aside) {
   return h('label', { class: 'tick' }, input, label, aside ? h('span', { class: 'num quiet' }, aside) : null);
 }
 
-export const button = (label, act, options = {}) => h('button', { type: 'button', onclick: act, class: options.next ? 'next' : '', disabled: options.disabled, title: options.title, id: options.id }, label);
+// A number that is none, in the same part of the sheet: what stands beside it waits until it is mended. Null: none is.
+function wrongBeside(b) {
+  const sheet = b.closest('#sheet'), top = sheet && [...sheet.children].find((c) => c.contains(b)), isHead = (c) => ['H2', 'H3'].includes(c.tagName);
+  if (!top) return null;
+  for (let part = top; part && !(isHead(part) && part !== top); part = part.previousElementSibling) {
+    const wrong = part.matches('[aria-invalid=true]') ? part : part.querySelector('[aria-invalid=true]');
+    if (wrong) return wrong;
+  }
+  return null;
+}
+
+export const button = (label, act, options = {}) => h('button', { type: 'button', onclick: (e) => {
+  const wrong = wrongBeside(e.currentTarget);
+  if (!wrong) return act(e);
+  wrong.focus();
+  wrong.setCustomValidity(wrong.title || 'This is not what can stand here.');
+  wrong.reportValidity();
+  wrong.addEventListener('input', () => wrong.setCustomValidity(''), { once: true });
+  return undefined;
+}, class: options.next ? 'next' : '', disabled: options.disabled, title: options.title, id: options.id }, label);
 // How codes stand for light, as the document and its standards name them.
 export const encodings = [['srgb', 'sRGB'], ['bt1886', 'BT.1886'], ['bt709', 'BT.709 camera'], ['pq', 'BT.2100 PQ'], ['hlg', 'BT.2100 HLG'], ['acesCct', 'ACEScct'], ['printingDensity', 'printing density'], ['linear', 'linear light']];
 

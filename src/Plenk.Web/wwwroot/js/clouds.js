@@ -16,7 +16,6 @@ export function cloudSection(bringIn) {
       h('div', { class: 'actions' }, file, button('Take these targets', async () => {
         const form = new FormData();
         for (const f of file.files) form.append('files', f, f.name);
-        form.append('baseRevision', state.revision);
         try { const r = await upload(api(`clouds/${encodeURIComponent(c.id)}/targets`), form); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
       })), tick('it is in metres', c.holdScale, (v) => edit(c, 'scale', (x) => { x.holdScale = v; })),
       h('div', { class: 'actions' }, button(c.off ? 'Switch on' : 'Switch off', () => edit(c, c.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Take it away', () => save(`${c.name} taken away`, (x) => { x.clouds = x.clouds.filter((q) => q.id !== c.id); return x; })))];
@@ -37,7 +36,6 @@ function depthIn() {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       for (const k of ['kind', 'near', 'far']) form.append(k, asked[k]);
-      form.append('baseRevision', state.revision);
       try { const r = await upload(api(`frames/${state.frame}/depth`), form); takeState(r.state); tell('told', notes(r.notes)); } catch (e) { tell('told', e); }
     }))];
 }

@@ -1,6 +1,6 @@
 // The contact's sheet: elements of every kind, what they are made of, how they stand and move; filmed people; mattes.
 import { get, post, upload } from './api.js';
-import { button, choice, encodings, fold, frameTiming, h, heading, notes, number, primaries, quiet, rows, text, tick, triple, usualPrimaries } from './build.js';
+import { button, choice, encodings, fold, frameTiming, h, heading, notes, number, primaries, quiet, rows, text, tick, told, triple, usualPrimaries } from './build.js';
 import { byFrame, has, keyHere, setKeyed, straightAt, straightCurve } from './keys.js';
 import { shadowSection } from './lights.js';
 import { matteChoices, matteSection } from './mattes.js';
@@ -41,7 +41,6 @@ function files(label, path_, accept, multiple = true) {
   return h('div', { class: 'actions' }, file, button(label, async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
-    form.append('baseRevision', state.revision);
     tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and reading every file.'));
     try { const r = await upload(api(path_), form); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   }));
@@ -103,7 +102,8 @@ function one(d, m) {
     } catch (err) { tell('told', err); }
   };
   const now = elementAt(m), placedByHand = kindOf(m) !== 'Rendered';
-  return [heading(m.name), text('Name', m.name, (v) => e('named', (x) => { x.name = v || x.name; })), ...ofKind(m, e),
+  const behind = state.hiddenBy?.[m.id];
+  return [heading(m.name), behind ? told({ message: `At ${state.frame} it stands behind ${behind}, which hides all of it.`, mend: `Bring it nearer, or untick “hides what is behind it” of ${behind} at step 3.` }, true) : null, text('Name', m.name, (v) => e('named', (x) => { x.name = v || x.name; })), ...ofKind(m, e),
     ...(placedByHand ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { setKeyed(x, 'position', kept(x, hit.point)); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
       (m.keys || []).length ? h('div', { class: 'actions' }, button('Lower it at all its keys', async () => { try { const keys = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand-keys`)}`, { document: state.document }); await e('lowered at its keys', (x) => { x.keys = keys; }); } catch (err) { tell('told', err); } })) : null] : []),
     hangsOn('element', m), triple('Place', now.position, 'm', (v) => e('moved', (x) => { setKeyed(x, 'position', v); })), ...(placedByHand ? [number('Turned', now.turnDegrees ?? 0, '°', (v) => e('turned', (x) => { setKeyed(x, 'turnDegrees', v); })), number('Scale', now.scale ?? 1, '', (v) => e('scaled', (x) => { setKeyed(x, 'scale', v); }), { min: 1e-6 }), keyed(m, e)] : []), materials(m, e), credit(m, e),

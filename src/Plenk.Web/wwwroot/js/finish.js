@@ -1,4 +1,5 @@
 // The finish's sheet: steps in the order of light and lens, what is measured to set them, and how plate and element lie in the scopes.
+import { mark } from './marks.js';
 import { get, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, textOf, tick, triple } from './build.js';
 import { keyHere } from './keys.js';
@@ -161,11 +162,13 @@ function scopesBox() {
   if (!scopes) { box.append(quiet('Measuring.')); return box; }
   const { bins, columns } = scopes, line = (data, dash) => {
     const sums = Array.from({ length: bins }, (_, b) => data[3 * b] + data[3 * b + 1] + data[3 * b + 2]), top = Math.max(1, ...sums);
-    return `<path d="M${sums.map((v, b) => `${((b / bins) * 296).toFixed(1)} ${(72 - 66 * Math.sqrt(v / top)).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${dash ? ' stroke-dasharray="3 2"' : ''}/>`;
+    return mark`<path d="M${sums.map((v, b) => `${((b / bins) * 296).toFixed(1)} ${(72 - 66 * Math.sqrt(v / top)).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${dash ? '3 2' : ''}/>`;
   };
-  let dots = '';
-  for (let c = 0; c < columns; c++) for (let b = 0; b < bins; b++) { const p = scopes.wavePlate[c * bins + b], e = scopes.wave[c * bins + b]; if (e || p > 1) dots += `<rect x="${((c / columns) * 296).toFixed(1)}" y="${(76 - (b / bins) * 74).toFixed(1)}" width="1.6" height="1" fill="${e ? 'var(--verdigris, #0E4F4A)' : 'var(--quiet)'}" fill-opacity="${e ? 0.9 : 0.35}"/>`; }
-  box.innerHTML = `<p class="quiet">How often each level: element drawn through, plate dashed</p><svg viewBox="0 0 296 76" role="img" aria-label="Histogram of element and plate">${line(scopes.plate, true)}${scopes.any ? line(scopes.element, false) : ''}<path d="M0 74h296" stroke="var(--ink)" stroke-width=".6"/></svg><p class="quiet">Brightness across the element: it over the plate</p><svg viewBox="0 0 296 78" role="img" aria-label="Waveform of element and plate">${dots}<path d="M0 77h296" stroke="var(--ink)" stroke-width=".6"/></svg>`;
+  const dots = [];
+  for (let c = 0; c < columns; c++) for (let b = 0; b < bins; b++) { const p = scopes.wavePlate[c * bins + b], e = scopes.wave[c * bins + b]; if (e || p > 1) dots.push(mark`<rect x="${((c / columns) * 296).toFixed(1)}" y="${(76 - (b / bins) * 74).toFixed(1)}" width="1.6" height="1" fill="${e ? 'var(--verdigris, #0E4F4A)' : 'var(--quiet)'}" fill-opacity="${e ? 0.9 : 0.35}"/>`); }
+  const base = (y) => mark`<path d="M0 ${y}h296" stroke="var(--ink)" stroke-width=".6"/>`;
+  box.append(quiet('How often each level: element drawn through, plate dashed'), mark`<svg viewBox="0 0 296 76" role="img" aria-label="Histogram of element and plate">${[line(scopes.plate, true), scopes.any ? line(scopes.element, false) : null, base(74)]}</svg>`,
+    quiet('Brightness across the element: it over the plate'), mark`<svg viewBox="0 0 296 78" role="img" aria-label="Waveform of element and plate">${[...dots, base(77)]}</svg>`);
   return box;
 }
 on('scopes', () => document.getElementById('scopes')?.replaceWith(scopesBox()));
@@ -205,7 +208,7 @@ export function finishSection() {
 // On the picture: the region that is measured, and notes at their places.
 export function drawReview({ at, both, label }) {
   const parts = [], r = state.document.finish?.region, frame = (b, dash) => both(`M${at(b.x, b.y)}L${at(b.x + b.width, b.y)}L${at(b.x + b.width, b.y + b.height)}L${at(b.x, b.y + b.height)}Z`, 1, dash);
-  if (state.step === 7 && r && (r.frame ?? state.frame) === state.frame) parts.push(frame(r, ' stroke-dasharray="6 4"'));
+  if (state.step === 7 && r && (r.frame ?? state.frame) === state.frame) parts.push(frame(r, '6 4'));
   if (state.step === 7 && boxed?.frame === state.frame) parts.push(frame(boxed, ''));
   if (state.step === 7 && effect?.share > 0 && effectOf === `${state.chosen.finish}/${state.frame}/${state.revision}`) {
     const [x, y] = at(effect.x, effect.y).split(' ').map(Number);

@@ -1,7 +1,7 @@
 // The projection's sheet: what is laid on the set and how, what is filled or painted, what is taken away as textures, views from elsewhere.
 import { get, picture, post, upload } from './api.js';
-import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
-import { on, save, setHand, state, takeState, tell } from './state.js';
+import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, told, triple } from './build.js';
+import { changed, on, save, setHand, state, takeState, tell } from './state.js';
 import { newId } from './pieces.js';
 import { matteTools } from './mattes.js';
 import { pick } from './picture.js';
@@ -30,7 +30,8 @@ const kindOf = (p) => (p.kind === 'Picture' ? (p.ownColour ? `own colour, ${p.fr
 function one(d, p) {
   const e = (what, act) => change(p, what, act), at = d.projections.indexOf(p), mattes = d.mattes || [];
   const move = (by) => save(`${p.name} ${by < 0 ? 'before' : 'after'} its neighbour`, (x) => { const [own] = x.projections.splice(at, 1); x.projections.splice(at + by, 0, own); return x; });
-  return [heading(p.name), p.madeBy ? quiet(p.madeBy) : null, text('Name', p.name, (v) => e('named', (x) => { x.name = v || x.name; })),
+  const nothing = !p.off && planOf === state.revision && plan?.nothing.includes(p.id);
+  return [heading(p.name), nothing ? told({ message: `${p.name} lies on nothing: no piece that wears footage is seen from its camera at ${p.kind === 'Running' ? 'the first frame' : p.frame}.`, mend: 'Build a piece there, tick “wears footage” on one, or let it lie on all pieces.' }) : null, p.madeBy ? quiet(p.madeBy) : null, text('Name', p.name, (v) => e('named', (x) => { x.name = v || x.name; })),
     p.kind === 'Picture' ? null : choice('It shows', p.kind, [['Held', 'one frame, held'], ['Running', 'the plate as it runs']], (v) => e('shows', (x) => { x.kind = v; })),
     p.kind === 'Running' ? null : number('Frame', p.frame, '', (v) => e('frame', (x) => { x.frame = Math.round(v); if (/^frame \d+$/.test(x.name)) x.name = `frame ${x.frame}`; }), { disabled: p.kind === 'Picture' }),
     d.otherCameras?.length ? choice('Through', p.camera ?? '', [['', 'the shot’s camera'], ...d.otherCameras.map((c) => [c.id, c.name])], (v) => e('camera', (x) => { x.camera = v || null; })) : null,
@@ -59,7 +60,7 @@ function cameras(d) {
   return fold('Other cameras', 'cameras', others.length ? h('ul', { class: 'plain', id: 'other-cameras' }, ...others.map((c) => h('li', {}, h('span', {}, `${c.name} `), h('span', { class: 'num quiet' }, bare(c) ? 'as filmed' : `${c.gain.map((g) => (Math.log2(g) >= 0 ? '+' : '−') + Math.abs(Math.log2(g)).toFixed(2)).join(' ')} stops`),
     h('div', { class: 'actions' }, button(`Lay ${c.name} on`, () => save(`Projected ${c.name}, ${state.frame}`, (x) => { x.projections.push(fresh(x, { name: `${c.name}, frame ${state.frame}`, frame: state.frame, camera: c.id })); return x; })), bare(c) ? null : button('As filmed', () => save(`${c.name} as filmed`, (x) => { x.otherCameras.find((q) => q.id === c.id).gain = [1, 1, 1]; return x; })),
       button('Take it away', () => save(`${c.name} taken away`, (x) => { x.otherCameras = x.otherCameras.filter((q) => q.id !== c.id); x.projections = x.projections.filter((q) => q.camera !== c.id); return x; })))))) : quiet('The shot has its own camera only. Another shot of the same place, oriented to the same world, can lend its camera and plate.'),
-  more.length ? h('div', { class: 'actions' }, from, button('Bring its camera beside', async () => { try { takeState(await post(api('other-cameras'), { baseRevision: state.revision, shot: Number(from.value) })); tell('told', null); } catch (e) { tell('told', e); } })) : null,
+  more.length ? h('div', { class: 'actions' }, from, button('Bring its camera beside', async () => { try { await changed('other-cameras', { shot: Number(from.value) }); tell('told', null); } catch (e) { tell('told', e); } })) : null,
   used.size > 1 ? h('div', { class: 'actions' }, button('Match exposure and white', async () => { try { const matched = await post(api('match-cameras'), { document: state.document, frame: state.frame }); await save('Matched the cameras', (x) => { x.otherCameras = matched; return x; }); } catch (e) { tell('told', e); } }, { next: others.some(bare) })) : null,
   used.size > 1 && meetings ? h('ul', { class: 'plain', id: 'meetings' }, ...meetings.map((m) => h('li', {}, `${m.first} and ${m.second}: ${m.overlap > 0 ? `${(100 * m.overlap).toFixed(0)} % shared` : 'nothing shared'}${m.parallaxDegrees !== null && m.parallaxDegrees !== undefined ? `, parallax ${m.parallaxDegrees.toFixed(1)}° along the shortest border, ${m.worstParallaxDegrees.toFixed(1)}° at worst` : ''}${m.spots ? `; ${m.stopsBefore.toFixed(2)} stops apart as filmed, ${m.stopsNow.toFixed(2)} now` : ''}`))) : null);
 }
@@ -87,7 +88,6 @@ function paint(d) {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       form.append('colour', painting.colour);
-      form.append('baseRevision', state.revision);
       try { const r = await upload(api(`frames/${state.frame}/paint`), form); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
     })));
 }

@@ -17,7 +17,7 @@ function draw(horizon) {
 export function drawLevel({ at, both, label }) {
   const parts = (state.document.orientation.level || []).filter((l) => l.frame === state.frame).flatMap((l) => {
     const [x, y] = at(l.x2, l.y2).split(' ').map(Number);
-    return [both(`M${at(l.x1, l.y1)}L${x} ${y}`, 1.4, ' stroke-dasharray="9 3 2 3"'), label(x + 5, y - 5, l.horizon ? 'horizon' : 'upright')];
+    return [both(`M${at(l.x1, l.y1)}L${x} ${y}`, 1.4, '9 3 2 3'), label(x + 5, y - 5, l.horizon ? 'horizon' : 'upright')];
   });
   if (begun && state.hand) { const [x, y] = at(begun.x, begun.y).split(' ').map(Number); parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.2, '')); }
   return parts;

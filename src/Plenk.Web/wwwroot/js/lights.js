@@ -6,7 +6,7 @@ import { matteChoices, matteSection } from './mattes.js';
 import { pick } from './picture.js';
 import { newId } from './pieces.js';
 import { renderedSection } from './rendered.js';
-import { on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const deg = 180 / Math.PI;
@@ -68,7 +68,7 @@ const standBalls = () => setHand(async (p) => {
   try {
     const hit = await pick(p.x, p.y);
     if (!hit.onSet) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; }
-    takeState(await post(api('balls'), { baseRevision: state.revision, spot: hit.onSet, radiusMetres: 0.1 }));
+    await changed('balls', { spot: hit.onSet, radiusMetres: 0.1 });
     tell('told', h('p', { class: 'told fine', role: 'status' }, 'A grey ball of albedo 0.18 and a chrome ball of 20 cm stand there; they are elements of step 6.'));
   } catch (e) { tell('told', e); }
 });
@@ -117,12 +117,11 @@ export async function pulledShadow(from, to) {
 function panoramas(d) {
   const file = h('input', { type: 'file', accept: '.exr,.hdr,.png,.jpg,.tif', multiple: true, 'aria-label': 'Panorama or exposures of one' }), seconds = h('input', { type: 'text', class: 'blank wide', placeholder: '1/1000, 1/250, 1/60', 'aria-label': 'Exposure times' });
   seconds.addEventListener('keydown', (e) => e.stopPropagation());
-  const asked = async (path, body) => { try { takeState(await post(api(path), { baseRevision: state.revision, frame: state.frame, ...body })); tell('told', null); } catch (e) { tell('told', e); } };
+  const asked = async (path, body) => { try { await changed(path, { frame: state.frame, ...body }); tell('told', null); } catch (e) { tell('told', e); } };
   return fold('Panoramas', 'panoramas', quiet('Lat-long, +Y up. Several exposures are merged; their times are found where they are not typed.'), h('div', { class: 'actions' }, file, seconds, button('Bring it in', async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
     form.append('seconds', seconds.value);
-    form.append('baseRevision', state.revision);
     try { const r = await upload(api('panorama'), form); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   })), h('div', { class: 'actions' }, button('From a mirror ball in the frame', () => { setHand((m) => { setHand((r) => asked('mirror-ball', { middle: { x: m.x, y: m.y }, rim: { x: r.x, y: r.y } })); tell('told', h('p', { class: 'told fine', role: 'status' }, 'Now click its rim.')); }); tell('told', h('p', { class: 'told fine', role: 'status' }, 'Click the middle of the ball.')); }, { disabled: !d.camera }),
     button('From the projected set, around a spot I click', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; } await asked('panorama-from-set', { spot: hit.point.map((v, i) => v + 1.2 * (hit.normal?.[i] ?? 0)) }); }), { disabled: !d.projections.length })));
@@ -133,7 +132,7 @@ function ofPanorama(l, e) {
   const img = h('img', { class: 'small-picture', src: `${api(`lights/${encodeURIComponent(l.id)}/picture`)}?v=${l.media.slice(0, 8)}`, alt: `${l.name}, lat-long; click a lamp to lift it out` });
   img.addEventListener('click', async (ev) => {
     const r = img.getBoundingClientRect();
-    try { takeState(await post(api(`lights/${encodeURIComponent(l.id)}/lift`), { baseRevision: state.revision, u: (ev.clientX - r.left) / r.width, v: (ev.clientY - r.top) / r.height })); tell('told', null); } catch (err) { tell('told', err); }
+    try { await changed(`lights/${encodeURIComponent(l.id)}/lift`, { u: (ev.clientX - r.left) / r.width, v: (ev.clientY - r.top) / r.height }); tell('told', null); } catch (err) { tell('told', err); }
   });
   const sun = state.document.lights.find((x) => x.kind === 'Sun' && !x.off && !/^lamp_/.test(x.id)), own = state.document.lights.find((x) => /^lamp_/.test(x.id) && x.name.endsWith(l.name));
   return [img, quiet('Click a lamp or the sun in it: it becomes a light of its own and is painted out.'), number('Turned', l.headingDegrees ?? 0, '°', (v) => e('turned', (x) => { x.headingDegrees = v; }), { digits: 2 }),

@@ -37,7 +37,7 @@ export function drawMattes({ at, both }, list) {
     let d = '';
     for (let i = 0; i < c.length; i += 2) d += `${i ? 'L' : 'M'}${at(c[i], c[i + 1])}`;
     const mine = m.id === state.chosen.matte;
-    parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? ' stroke-dasharray="1 4"' : ' stroke-dasharray="7 3"'));
+    parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? '1 4' : '7 3'));
     if (mine) for (let i = 0; i < c.length; i += 2) { const [x, y] = at(c[i], c[i + 1]).split(' ').map(Number); parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, '')); }
   }
   if (mattes.shape.length) parts.push(both(mattes.shape.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join(''), 1.4, ''));
@@ -93,7 +93,6 @@ export function matteTools(short = true) {
   h('div', { class: 'actions' }, file, button('Bring pictures in as a matte', async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
-    form.append('baseRevision', state.revision);
     try { const r = await upload(api('mattes/frames'), form); state.chosen.matte = r.matte; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (err) { tell('told', err); }
   })));
   if (!m) return out.filter(Boolean);

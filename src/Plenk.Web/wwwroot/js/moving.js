@@ -1,7 +1,7 @@
 // Things that move on their own: stood in the picture and pinned, followed between, or found from the tracks in their matte.
 import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, text } from './build.js';
-import { on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const pulled = { thing: null, frame: 0, pins: null, lines: null };
@@ -139,7 +139,7 @@ export function hangsOn(kind, item) {
   const on = things().filter((t) => t.frames.length || t.id === item.hangsOn);
   if (!on.length) return null;
   return choice('Hangs on', item.hangsOn ?? '', [['', 'nothing: it stands in the world'], ...on.map((t) => [t.id, t.name])], async (v) => {
-    try { takeState(await post(api('hang'), { baseRevision: state.revision, [kind]: item.id, thing: v || null, frame: state.frame })); tell('told', null); } catch (e) { tell('told', e); }
+    try { await changed('hang', { [kind]: item.id, thing: v || null, frame: state.frame }); tell('told', null); } catch (e) { tell('told', e); }
   });
 }
 

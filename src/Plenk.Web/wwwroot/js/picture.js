@@ -1,4 +1,5 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
+import { mark } from './marks.js';
 import { encodings, primaries } from './build.js';
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
@@ -128,23 +129,23 @@ function drawOverlay() {
   const at = (x, y) => `${(x * zoom + panX).toFixed(1)} ${(y * zoom + panY).toFixed(1)}`;
   const path = (p) => { let d = `M${at(p[0], p[1])}`; for (let i = 2; i < p.length; i += 2) d += `L${at(p[i], p[i + 1])}`; return d; };
   const parts = [];
-  const both = (d, width, dash) => `<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}"${dash}/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}"${dash}/>`;
-  const label = (x, y, t) => `<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
+  const both = (d, width, dash) => mark`<path d="${d}" fill="none" stroke="#000" stroke-opacity=".55" stroke-width="${width + 1.6}" stroke-dasharray="${dash || null}"/><path d="${d}" fill="none" stroke="#fff" stroke-width="${width}" stroke-dasharray="${dash || null}"/>`;
+  const label = (x, y, t) => mark`<text x="${x}" y="${y}" font-size="11.5" font-family="Plex Mono" fill="#fff" stroke="#000" stroke-width="2.6" paint-order="stroke">${t}</text>`;
   if (state.step === 2 && !state.alone && !state.playing) parts.push(...drawTracks({ at, both, label }), ...drawStill({ at, both, label }), ...drawLevel({ at, both, label }), ...drawThings({ at, both, label }, over));
   if ([4, 5, 6, 7].includes(state.step) && !state.alone && !state.playing) parts.push(...drawMattes({ at, both }, (state.document.mattes || []).filter((m) => m.id === state.chosen.matte)));
   if ([7, 8].includes(state.step) && !state.alone && !state.playing) parts.push(...drawReview({ at, both, label }));
   if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }), ...drawEdges({ at, both }));
   if (state.step === 5 && over && !state.alone && !state.playing) parts.push(...drawLights({ at, both, label }, over));
-  if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, ' stroke-dasharray="5 3"'));
+  if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, '5 3'));
   if (over && !state.alone) {
-    if (state.step === 2 && over.grid?.length) parts.push(`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
-    if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? `<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
+    if (state.step === 2 && over.grid?.length) parts.push(mark`<path d="${over.grid.map(path).join('')}" fill="none" stroke="#fff" stroke-opacity=".65" stroke-width=".8"/>`);
+    if (state.step === 2) for (const l of over.standIns || []) parts.push(l.h ? mark`<path d="${path(l.p)}" fill="none" stroke="#fff" stroke-opacity=".6" stroke-width=".8" stroke-dasharray="1 4"/>` : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
     if (state.step === 3 && over.wire) {
       const chosen = over.pieces.indexOf(state.chosen.piece);
       const pick = (hidden, mine) => over.wire.filter((l) => l.h === hidden && (l.i === chosen) === mine).map((l) => path(l.p)).join('');
-      parts.push(`<path d="${pick(true, false)}" fill="none" stroke="#fff" stroke-opacity=".5" stroke-width=".7" stroke-dasharray="1 4"/>`);
-      parts.push(`<path d="${pick(false, false)}" fill="none" stroke="#fff" stroke-opacity=".85" stroke-width=".8"/>`);
-      if (chosen >= 0) parts.push(both(pick(true, true), 1.2, ' stroke-dasharray="2 4"'), both(pick(false, true), 1.8, ''));
+      parts.push(mark`<path d="${pick(true, false)}" fill="none" stroke="#fff" stroke-opacity=".5" stroke-width=".7" stroke-dasharray="1 4"/>`);
+      parts.push(mark`<path d="${pick(false, false)}" fill="none" stroke="#fff" stroke-opacity=".85" stroke-width=".8"/>`);
+      if (chosen >= 0) parts.push(both(pick(true, true), 1.2, '2 4'), both(pick(false, true), 1.8, ''));
     }
     if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
       for (const p of over.points || []) {
@@ -152,12 +153,12 @@ function drawOverlay() {
         if (!q) continue;
         const [x, y] = at(...q).split(' ').map(Number);
         const heavy = (state.step === 2 ? p.name === state.chosen.point : state.chosen.points.includes(p.name)) ? 2.2 : 1.2;
-        parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, heavy, p.click ? '' : ' stroke-dasharray="1.5 1.5"'), label(x + 7, y - 6, p.name));
+        parts.push(both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, heavy, p.click ? '' : '1.5 1.5'), label(x + 7, y - 6, p.name));
         if (p.ellipse && state.step === 2) {
           // The solve's doubt there, one standard deviation, drawn 20 times as large like the residual.
           const [a, b, c] = p.ellipse, m = (a + c) / 2, k = Math.hypot((a - c) / 2, b), turn = (Math.atan2(2 * b, a - c) / 2) * (180 / Math.PI);
           const grow = 20 * zoom;
-          parts.push(`<ellipse cx="${x}" cy="${y}" rx="${(Math.sqrt(Math.max(0, m + k)) * grow).toFixed(1)}" ry="${(Math.sqrt(Math.max(0, m - k)) * grow).toFixed(1)}" transform="rotate(${turn.toFixed(1)} ${x} ${y})" fill="none" stroke="#fff" stroke-width=".8"/>`);
+          parts.push(mark`<ellipse cx="${x}" cy="${y}" rx="${(Math.sqrt(Math.max(0, m + k)) * grow).toFixed(1)}" ry="${(Math.sqrt(Math.max(0, m - k)) * grow).toFixed(1)}" transform="rotate(${turn.toFixed(1)} ${x} ${y})" fill="none" stroke="#fff" stroke-width=".8"/>`);
         }
         if (p.click && p.seen) {
           // The residual, drawn 20 times as long.
@@ -183,7 +184,7 @@ function drawOverlay() {
   if (wiping()) parts.push(both(`M${at(w * state.wipe, 0)}L${at(w * state.wipe, plateSize().h)}`, 1, ''));
   // Drawings end where the picture ends.
   const { h } = plateSize();
-  overlay.innerHTML = `<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts.join('')}</g>`;
+  overlay.replaceChildren(mark`<clipPath id="frame"><rect x="${panX}" y="${panY}" width="${w * zoom}" height="${h * zoom}"/></clipPath><g clip-path="url(#frame)">${parts}</g>`);
 }
 
 // Pictures that are read by a scale, and what it says.
@@ -260,7 +261,11 @@ export async function refreshOverlay() {
   if (!state.document?.plate || state.playing) { over = null; return; }
   try {
     const o = await get(`/api/shots/${state.id}/frames/${state.frame}/overlay?revision=${state.revision}`);
-    if (mine === overlaySerial) { over = o; draw(); }
+    if (mine !== overlaySerial) return;
+    over = o;
+    draw();
+    const hidden = Object.fromEntries((o.elements || []).filter((e) => e.hiddenBy).map((e) => [e.id, e.hiddenBy]));
+    if (JSON.stringify(hidden) !== JSON.stringify(state.hiddenBy || {})) { state.hiddenBy = hidden; if (state.step === 6) tell('chosen'); }
   } catch { over = null; }
 }
 
@@ -285,6 +290,7 @@ export function kept(item, point) {
 export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}&revision=${state.revision}`);
 
 let held = null;
+box.addEventListener('pointerleave', () => { under.textContent = ''; });
 box.addEventListener('pointerdown', async (e) => {
   box.focus();
   const p = toPixel(e);
@@ -444,4 +450,4 @@ on('step', draw);
 on('chosen', draw);
 on('overlay', drawOverlay);
 on('draw', draw);
-document.body.insertAdjacentHTML('beforeend', '<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>');
+document.body.append(mark`<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>`);

@@ -1,4 +1,5 @@
 // The shot's frames as a ruled strip with one graph: the reading that was chosen last, over the range.
+import { mark } from './marks.js';
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
 import { elementCurve, figureCurve } from './contact.js';
@@ -40,17 +41,17 @@ function draw() {
   for (let f = first; f <= last; f++) {
     const major = (f - first) % every === 0;
     if (!major && last - first > 400) continue;
-    out.push(`<path d="M${x(f).toFixed(1)} ${base}v${major ? -12 : -5}" stroke="var(--ink)" stroke-width="${major ? 1 : 0.6}"/>`);
+    out.push(mark`<path d="M${x(f).toFixed(1)} ${base}v${major ? -12 : -5}" stroke="var(--ink)" stroke-width="${major ? 1 : 0.6}"/>`);
     // The frame that is looked at has its number on the ruler; another beside it would stand under that.
-    if (major && Math.abs(x(f) + 16 - x(state.frame)) > 44) out.push(`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
+    if (major && Math.abs(x(f) + 16 - x(state.frame)) > 44) out.push(mark`<text x="${x(f) + 2}" y="${base + 13}" font-size="11" font-family="Plex Mono" fill="var(--quiet)">${f}</text>`);
   }
-  out.push(`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
+  out.push(mark`<path d="M0 ${base}h4000" stroke="var(--ink)" stroke-width=".8"/>`);
   // Handles are hatched along the ruler.
   const { cut } = state.document;
   for (const [a, b] of cut ? [[first, cut.first], [cut.last, last]] : []) {
     let hatch = '';
     for (let at = x(a); at < x(b); at += 5) hatch += `M${at.toFixed(1)} ${base}l4 -7`;
-    if (b > a) out.push(`<path d="${hatch}" stroke="var(--quiet)" stroke-width=".7" fill="none" data-handles/>`);
+    if (b > a) out.push(mark`<path d="${hatch}" stroke="var(--quiet)" stroke-width=".7" fill="none" data-handles/>`);
   }
   const readings = state.readings || [];
   const reading = pointReading() || readings.find((r) => r.id === state.railReading) || readings.find((r) => r.step === state.step && r.perFrame) || readings.find((r) => r.perFrame);
@@ -62,32 +63,32 @@ function draw() {
     const values = camera.curves.flatMap((c) => c.points.map((p) => p.value)), low = Math.min(...values), high = Math.max(...values, low + 1e-9);
     const y = (v) => 66 - ((v - low) / (high - low)) * 46;
     camera.curves.forEach((c, i) => {
-      out.push(`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${['', ' stroke-dasharray="6 3"', ' stroke-dasharray="1.5 2.5"'][i]}/>`);
+      out.push(mark`<path d="M${c.points.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2" stroke-dasharray="${[null, '6 3', '1.5 2.5'][i]}"/>`);
     });
     // Keys are points of the curve that can be pulled up and down.
     for (const k of camera.keys || []) {
       const own = pulled?.frame === k.frame ? pulled.value : k.value, cy = Math.max(6, Math.min(74, y(own)));
       keyDots.push({ frame: k.frame, x: x(k.frame), y: cy, value: (py) => low + ((66 - py) / 46) * (high - low || 1), least: camera.least ?? -Infinity, change: camera.change });
-      out.push(`<circle cx="${x(k.frame)}" cy="${cy}" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" style="cursor:ns-resize"/>`);
+      out.push(mark`<circle cx="${x(k.frame)}" cy="${cy}" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" style="cursor:ns-resize"/>`);
     }
     // Names at the ends, kept a line apart.
     let under = 0;
     for (const e of camera.curves.map((c) => ({ axis: c.axis, ...c.points.at(-1) })).sort((a, b) => b.value - a.value)) {
       under = Math.max(under + 12, y(e.value) - 3);
-      out.push(`<text x="${x(e.frame) - 110}" y="${under}" font-size="11" font-family="Plex Mono" fill="var(--ink)" stroke="var(--paper)" stroke-width="3" paint-order="stroke">${e.axis} ${e.value.toFixed(2)}</text>`);
+      out.push(mark`<text x="${x(e.frame) - 110}" y="${under}" font-size="11" font-family="Plex Mono" fill="var(--ink)" stroke="var(--paper)" stroke-width="3" paint-order="stroke">${e.axis} ${e.value.toFixed(2)}</text>`);
     }
   } else if (reading?.perFrame) {
     title.textContent = `${reading.name}, ${reading.unit} per frame`;
     const top = Math.max(reading.tolerance * 1.15, ...reading.perFrame.map((p) => p.value)) || 1;
     const y = (v) => 66 - (v / top) * 42;
-    out.push(`<path d="M0 ${y(reading.tolerance)}h4000" stroke="var(--red)" stroke-dasharray="5 4" stroke-width=".9"/>`);
-    out.push(`<path d="M${reading.perFrame.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.3"/>`);
-    for (const p of reading.perFrame) out.push(`<circle cx="${x(p.frame)}" cy="${y(p.value)}" r="2" fill="var(--ink)"/>`);
+    out.push(mark`<path d="M0 ${y(reading.tolerance)}h4000" stroke="var(--red)" stroke-dasharray="5 4" stroke-width=".9"/>`);
+    out.push(mark`<path d="M${reading.perFrame.map((p) => `${x(p.frame).toFixed(1)} ${y(p.value).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.3"/>`);
+    for (const p of reading.perFrame) out.push(mark`<circle cx="${x(p.frame)}" cy="${y(p.value)}" r="2" fill="var(--ink)"/>`);
     const w = reading.perFrame.reduce((a, b) => ((reading.over ? b.value < a.value : b.value > a.value) ? b : a));
-    out.push(`<text x="${Math.min(x(w.frame) + 6, x(last) - 90)}" y="${y(w.value) + (reading.over ? 13 : -3)}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${Number.isInteger(w.value) ? w.value : w.value.toFixed(2)} at ${w.frame}</text>`);
+    out.push(mark`<text x="${Math.min(x(w.frame) + 6, x(last) - 90)}" y="${y(w.value) + (reading.over ? 13 : -3)}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${Number.isInteger(w.value) ? w.value : w.value.toFixed(2)} at ${w.frame}</text>`);
   }
-  out.push(`<path d="M${x(state.frame)} 16V${base}" stroke="var(--ink)" stroke-width="1.4"/>`);
-  svg.innerHTML = out.join('');
+  out.push(mark`<path d="M${x(state.frame)} 16V${base}" stroke="var(--ink)" stroke-width="1.4"/>`);
+  svg.replaceChildren(...out);
   if (document.activeElement !== at) at.value = state.frame;
   at.style.left = `${Math.max(28, Math.min(svg.getBoundingClientRect().width - 28, x(state.frame)))}px`;
 }

@@ -31,7 +31,6 @@ export function renderedSection() {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       form.append('frame', state.frame);
-      form.append('baseRevision', state.revision);
       try { const a = await upload(api('rendered'), form); takeState(a.state); tell('told', a.notes.length ? notes(a.notes) : null); } catch (err) { tell('told', err); }
     })), ...(r ? [report(r), h('div', { class: 'actions' }, ...[['rendered', 'As it came'], ['relit', 'Lit again'], ['after', 'The comp']].map(([way, t]) => h('button', { type: 'button', 'aria-pressed': state.compare === way ? 'true' : 'false', onclick: () => look2(way) }, t))),
       quiet('Lamps that shade it:'), rows(d.lights.filter((l) => l.kind !== 'Fill' && !l.showsPlace).map((l) => ({ id: l.id, name: l.name, value: l.kind.toLowerCase() })), r.lamps, (id) => e('lamps', (x) => { x.lamps = x.lamps.includes(id) ? x.lamps.filter((q) => q !== id) : [...x.lamps, id]; })),

@@ -1,7 +1,7 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
 import { button, choice, encodings, h, heading, notes, number, primaries, quiet, rows, sayRate, show as text3, text, tick, told, triple, usualPrimaries } from './build.js';
-import { on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { changed, on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { contactSection } from './contact.js';
 import { finishSection } from './finish.js';
 import { handOverSection } from './handover.js';
@@ -21,7 +21,6 @@ const names = ['Plate', 'Camera', 'Set', 'Projection', 'Light', 'Contact', 'Fini
 const api = (path) => `/api/shots/${state.id}/${path}`;
 
 async function bring(path, form) {
-  form.append('baseRevision', state.revision);
   tell('told', h('p', { class: 'quiet', role: 'status' }, 'Sending it.'));
   try {
     const result = await upload(api(path), form);
@@ -74,7 +73,7 @@ function foreignCamera() {
     try { readingsOfCamera = await upload(api('camera/readings'), form); tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
   })), r ? h('div', { id: 'camera-readings' }, h('p', { class: r.trusted ? '' : 'told', role: 'status' }, `${r.name}: ${r.verdict}`),
     h('ul', { class: 'plain' }, ...r.ranking.slice(0, 4).map((x) => h('li', {}, `${x.errorPx.toFixed(2)} px: ${x.name}${x.same ? ` (and ${x.same} that no track tells apart)` : ''} `, button(`Bring it in as ${x.index + 1}`, async () => {
-      try { takeState(await post(api('camera/reading'), { baseRevision: state.revision, media: r.media, name: r.name, index: x.index })); readingsOfCamera = null; tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
+      try { await changed('camera/reading', { media: r.media, name: r.name, index: x.index }); readingsOfCamera = null; tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
     }))))) : null);
 }
 
@@ -94,6 +93,21 @@ function judging(d, pointNames) {
     standIns.length ? rows(standIns.map((x) => ({ id: x.id, name: x.id.replace('_', ' '), value: `${x.heightMetres} m` })), state.chosen.standIn, (id) => { state.chosen.standIn = id; tell('chosen'); }) : null,
     h('div', { class: 'actions' }, button('Stand a figure on the floor', () => stand(false), { disabled: !d.camera }), button('Stand a box', () => stand(true), { disabled: !d.camera })),
     ...(s ? [number('Height', s.heightMetres, 'm', (v) => change('Stand-in sized', (x) => { x.standIns.find((q) => q.id === s.id).heightMetres = v; }), { min: 0.01, max: 1000 }), triple('Foot', s.position, 'm', (v) => change('Stand-in moved', (x) => { x.standIns.find((q) => q.id === s.id).position = v; })), h('div', { class: 'actions' }, button('Take it away', () => change('Stand-in taken away', (x) => { x.standIns = x.standIns.filter((q) => q.id !== s.id); })))] : [])].filter(Boolean);
+}
+
+// Two points that name a line: kept on the page until both are chosen, as one alone says nothing.
+const halves = {};
+function ends(label, has, names, name) {
+  const half = halves[label] ?? { from: has?.from ?? '', to: has?.to ?? '' };
+  const choose = (end) => (v) => {
+    const next = { ...half, [end]: v };
+    if (!v && has) { delete halves[label]; name(null); return; }
+    if (next.from && next.to && next.from !== next.to) { delete halves[label]; name(next.from, next.to); return; }
+    halves[label] = next;
+    tell('chosen');
+  };
+  const open = halves[label] ? quiet(half.from && half.from === half.to ? `${label}: choose two different points.` : `${label}: choose the other end; then it counts.`) : null;
+  return [choice(`${label} from`, half.from, names, choose('from')), choice(`${label} to`, half.to, names, choose('to')), open].filter(Boolean);
 }
 
 const steps = {
@@ -129,11 +143,9 @@ const steps = {
       heading('Floor, origin, axis, scale'), h('p', {}, `Floor: ${o.floor.join(' ') || 'not named'}`), box,
       ...levelSection(),
       choice('Origin', o.origin ?? '', pointNames, (v) => orient('Origin named', (x) => { x.origin = v || null; })),
-      choice('Axis from', o.axis?.from ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: v, to: x.axis?.to ?? v, direction: x.axis?.direction ?? '+X' } : null; })),
-      choice('Axis to', o.axis?.to ?? '', pointNames, (v) => orient('Axis named', (x) => { x.axis = v ? { from: x.axis?.from ?? v, to: v, direction: x.axis?.direction ?? '+X' } : null; })),
+      ...ends('Axis', o.axis, pointNames, (from, to) => orient('Axis named', (x) => { x.axis = from ? { from, to, direction: x.axis?.direction ?? '+X' } : null; })),
       choice('It runs along', o.axis?.direction ?? '+X', ['+X', '-X', '+Z', '-Z'].map((v) => [v, v]), (v) => orient('Axis named', (x) => { if (x.axis) x.axis.direction = v; })),
-      choice('Length from', o.scale?.from ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: v, to: x.scale?.to ?? v, metres: x.scale?.metres ?? 1 } : null; })),
-      choice('Length to', o.scale?.to ?? '', pointNames, (v) => orient('Scale named', (x) => { x.scale = v ? { from: x.scale?.from ?? v, to: v, metres: x.scale?.metres ?? 1 } : null; })),
+      ...ends('Length', o.scale, pointNames, (from, to) => orient('Scale named', (x) => { x.scale = from ? { from, to, metres: x.scale?.metres ?? 1 } : null; })),
       number('It measures', o.scale?.metres ?? NaN, 'm', (v) => orient('Scale named', (x) => { if (x.scale) x.scale.metres = v; }), { min: 1e-4 }),
       ...judging(d, pointNames), ...movingSection(bringIn)];
   },
@@ -177,7 +189,7 @@ function readingRows() {
   if (!mine.length) return [];
   return [heading('Readings'), ...mine.map((r) => {
     const b = h('button', { class: `reading ${r.verdict.toLowerCase()}`, type: 'button', title: r.how, onclick: () => goWorst(r), 'data-reading': r.id });
-    b.innerHTML = `${vial(r.verdict.toLowerCase())}<span class="name"></span><span class="value num"></span><span class="verdict"></span><span class="note"></span>`;
+    b.append(vial(r.verdict.toLowerCase()), ...['name', 'value num', 'verdict', 'note'].map((c) => h('span', { class: c })));
     b.querySelector('.name').textContent = r.name;
     b.querySelector('.value').textContent = r.value === null || r.value === undefined ? '–' : `${text3(r.value, 3)} ${r.unit}`;
     b.querySelector('.verdict').textContent = verdictWord(r.verdict);

@@ -19,9 +19,27 @@ export function tell(topic, data) { for (const act of listeners.get(topic) || []
 
 export function doc() { return state.draft || state.document; }
 
+// What was changed here and is not answered yet, in its order: the page shows it at once, and each is laid on what the one before it came to.
+const pending = [];
+let saved = null;
+
+function hoped() {
+  let d = saved;
+  for (const p of pending) {
+    // What asks the server for a part of it is seen when it is answered.
+    if (p.asks) continue;
+    try {
+      const next = p.edit(structuredClone(d));
+      if (next instanceof Promise) { p.asks = true; next.catch(() => {}); } else if (next) d = next;
+    } catch { /* it says so when its turn comes */ }
+  }
+  return d;
+}
+
 function take(s) {
-  Object.assign(state, { revision: s.revision, document: s.document, pictures: s.pictures, canUndo: s.canUndo, canRedo: s.canRedo, draft: null });
-  const { first, last } = s.document.range;
+  saved = s.document;
+  Object.assign(state, { revision: s.revision, document: hoped(), pictures: s.pictures, canUndo: s.canUndo, canRedo: s.canRedo, draft: null });
+  const { first, last } = saved.range;
   if (state.frame < first || state.frame > last) state.frame = first;
   tell('document');
 }
@@ -31,20 +49,43 @@ export async function load() {
   take(await get(`/api/shots/${state.id}`));
 }
 
-// Saves what edit(document) makes of the document, on the present revision. When somebody saved first the artist is told, and the edit is kept to be put on top.
+// One change after the other, each on the revision that the one before it gave.
 let queue = Promise.resolve();
-export function save(what, edit) {
-  queue = queue.then(() => saveNow(what, edit)).catch(() => {});
-  return queue;
+export function inLine(act) {
+  const turn = queue.then(act);
+  queue = turn.catch(() => {});
+  return turn;
 }
 
-async function saveNow(what, edit) {
+// A change that the server makes, on the newest revision of this page.
+export const changed = (path, body) => inLine(async () => {
+  const r = await post(`/api/shots/${state.id}/${path}`, { baseRevision: state.revision, ...body });
+  take(r.state ?? r);
+  return r;
+});
+
+// Saves what edit(document) makes of the document. When somebody saved first the artist is told, and the edit is kept to be put on top.
+export function save(what, edit) {
+  const own = { what, edit };
+  pending.push(own);
+  state.document = hoped();
+  state.draft = null;
+  tell('saving', true);
+  return inLine(() => saveNow(own)).catch(() => {});
+}
+
+async function saveNow(own) {
+  const { what, edit } = own;
+  const over = () => { pending.splice(pending.indexOf(own), 1); tell('saving', pending.length > 0); };
   try {
-    const changed = await edit(structuredClone(state.document));
-    take(await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: changed }));
+    const next = await edit(structuredClone(saved)), answer = await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: next });
+    over();
+    take(answer);
     tell('told', null);
     return true;
   } catch (e) {
+    over();
+    state.document = hoped();
     if (e instanceof Fault && e.status === 409) {
       const box = h('div', { class: 'told', role: 'alert' }, h('p', {}, e.message),
         h('div', { class: 'actions' },
@@ -52,14 +93,15 @@ async function saveNow(what, edit) {
           button('Leave mine', async () => { tell('told', null); await load(); })));
       tell('told', box);
     } else {
+      state.draft = null;
       tell('told', e);
-      if (state.draft) { state.draft = null; tell('document'); }
+      tell('document');
     }
     return false;
   }
 }
 
-export async function step(which, number) {
+export const step = (which, number) => inLine(async () => {
   try {
     take(await post(`/api/shots/${state.id}/${which}`, { baseRevision: state.revision, number }));
     tell('told', null);
@@ -67,13 +109,29 @@ export async function step(which, number) {
     tell('told', e);
     if (e.status === 409) await load();
   }
-}
+});
 
 // Shows a changed document without saving it.
 export function show(edit) {
   state.draft = edit(structuredClone(state.document));
   tell('draft');
 }
+
+// Step, frame and what is chosen stand in the address: a page that is opened again, or sent to somebody, looks where this one does.
+const kinds = ['piece', 'element', 'point', 'light', 'projection', 'matte', 'standIn', 'thing', 'rendered', 'track'];
+function keepAddress() {
+  if (!state.document) return;
+  const q = new URLSearchParams({ step: state.step, frame: state.frame });
+  for (const k of kinds) if (state.chosen[k] !== null && state.chosen[k] !== undefined) q.set(k, state.chosen[k]);
+  const to = `${location.pathname}?${q}`;
+  if (to !== location.pathname + location.search) history.replaceState(null, '', to);
+}
+export function fromAddress() {
+  const q = new URLSearchParams(location.search);
+  for (const k of kinds) if (q.has(k)) state.chosen[k] = k === 'track' ? Number(q.get(k)) : q.get(k);
+  return { step: Number(q.get('step')) || null, frame: Number(q.get('frame')) || null };
+}
+for (const t of ['frame', 'step', 'chosen', 'document']) on(t, keepAddress);
 
 export function setFrame(frame) {
   const { first, last } = state.document.range;

@@ -1,23 +1,28 @@
 // Straight edges on a still: families told apart by one, two or three ticks; their ends are pulled; the grid follows.
+import { mark } from './marks.js';
 import { post } from './api.js';
 import { button, h, heading, number, quiet } from './build.js';
-import { on, setHand, state, takeState, tell } from './state.js';
+import { changed, on, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const still = { open: false, draft: null, look: null, begun: null };
 const ticks = { x: 1, y: 2, z: 3 };
 const now = () => still.draft || state.document.still || { frame: state.frame, lines: [], origin: null, length: null };
 
+// What is drawn stands at once; the next line is drawn on it while the server still works on this one.
 async function keep(what, change) {
   const next = structuredClone(now());
   change(next);
-  still.draft = null;
+  still.draft = next;
+  tell('draw');
   try {
-    const r = await post(api('still'), { baseRevision: state.revision, what, still: next });
-    still.look = r.look;
-    takeState(r.state);
+    const r = await changed('still', { what, still: next });
+    if (still.draft === next) { still.draft = null; still.look = r.look; }
     tell('told', null);
-  } catch (e) { tell('told', e); }
+  } catch (e) {
+    if (still.draft === next) still.draft = null;
+    tell('told', e);
+  }
 }
 
 let looking = false;
@@ -41,7 +46,7 @@ function lineHand(axis) {
 export function drawStill({ at, both, label }) {
   const s = now(), parts = [];
   if (!still.open || (!s.lines.length && !still.begun)) return parts;
-  if (still.look?.grid?.length) parts.push(`<path d="${still.look.grid.map(([a, b, c, d]) => `M${at(a, b)}L${at(c, d)}`).join('')}" fill="none" stroke="#fff" stroke-opacity=".55" stroke-width=".8"/>`);
+  if (still.look?.grid?.length) parts.push(mark`<path d="${still.look.grid.map(([a, b, c, d]) => `M${at(a, b)}L${at(c, d)}`).join('')}" fill="none" stroke="#fff" stroke-opacity=".55" stroke-width=".8"/>`);
   for (const l of s.lines) {
     const [x1, y1] = at(l.x1, l.y1).split(' ').map(Number), [x2, y2] = at(l.x2, l.y2).split(' ').map(Number);
     const length = Math.hypot(x2 - x1, y2 - y1) || 1, ux = (x2 - x1) / length, uy = (y2 - y1) / length, mx = (x1 + x2) / 2, my = (y1 + y2) / 2;
@@ -51,7 +56,7 @@ export function drawStill({ at, both, label }) {
     for (const [x, y] of [[x1, y1], [x2, y2]]) parts.push(both(`M${x - 3} ${y - 3}h6v6h-6z`, 0.9, ''));
   }
   if (s.origin) { const [x, y] = at(...s.origin).split(' ').map(Number); parts.push(both(`M${x - 9} ${y}h18M${x} ${y - 9}v18`, 1.6, ''), label(x + 8, y + 15, 'origin')); }
-  if (s.length) { const [x, y] = at(...s.length.to).split(' ').map(Number); parts.push(both(`M${at(...s.length.from)}L${x} ${y}`, 1.4, ' stroke-dasharray="6 3"'), label(x + 6, y - 5, `${s.length.metres} m`)); }
+  if (s.length) { const [x, y] = at(...s.length.to).split(' ').map(Number); parts.push(both(`M${at(...s.length.from)}L${x} ${y}`, 1.4, '6 3'), label(x + 6, y - 5, `${s.length.metres} m`)); }
   return parts;
 }
 

@@ -1,8 +1,9 @@
 // Tracks and the solve: what is drawn of them on the plate, and their part of the camera's sheet.
+import { mark } from './marks.js';
 import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, tick } from './build.js';
 import { drawMattes, matteTools } from './mattes.js';
-import { on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const tracks = { live: [], solve: null, threshold: null, curve: 'rms' };
@@ -40,7 +41,7 @@ export function drawTracks({ at, both, label }) {
   for (const t of tracks.live) {
     for (let i = 0; i < t.tail.length; i += 2) tails += `${i ? 'L' : 'M'}${at(t.tail[i], t.tail[i + 1])}`;
   }
-  parts.push(`<path d="${tails}" fill="none" stroke="#000" stroke-opacity=".4" stroke-width="2"/><path d="${tails}" fill="none" stroke="#fff" stroke-opacity=".75" stroke-width=".8"/>`);
+  parts.push(mark`<path d="${tails}" fill="none" stroke="#000" stroke-opacity=".4" stroke-width="2"/><path d="${tails}" fill="none" stroke="#fff" stroke-opacity=".75" stroke-width=".8"/>`);
   const marks = { thin: '', heavy: '' };
   for (const t of tracks.live) {
     const [x, y] = at(t.x, t.y).split(' ').map(Number), r = Math.min(14, 2.2 + 5 * (t.rms ?? 0));
@@ -59,7 +60,7 @@ export function trackNear(p, zoom) {
 
 async function edit(change) {
   try {
-    const r = await post(api('tracks/edit'), { baseRevision: state.revision, edit: { frame: state.frame, x: 0, y: 0, ...change } });
+    const r = await changed('tracks/edit', { edit: { frame: state.frame, x: 0, y: 0, ...change } });
     state.chosen.track = change.do === 'delete' ? null : r.track;
     takeState(r.state);
     tell('told', null);
