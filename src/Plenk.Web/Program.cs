@@ -73,8 +73,13 @@ app.Use(async (context, next) =>
     await next();
 });
 app.UseExceptionHandler();
-app.UseWhen(c => !c.Request.Path.StartsWithSegments("/api"), pages => pages.UseStatusCodePagesWithReExecute("/Missing", "?code={0}"));
-app.UseWhen(c => c.Request.Path.StartsWithSegments("/api"), api => api.UseStatusCodePages());
+app.UseStatusCodePagesWithReExecute("/Missing", "?code={0}");
+app.Use((context, next) =>
+{
+    // What is missing of the API is no page.
+    if (context.Request.Path.StartsWithSegments("/api") && context.Features.Get<Microsoft.AspNetCore.Diagnostics.IStatusCodePagesFeature>() is { } pages) { pages.Enabled = false; }
+    return next();
+});
 app.UseStaticFiles();
 app.MapRazorPages();
 app.MapOpenApi();
@@ -90,6 +95,7 @@ app.MapFootage();
 app.MapLight();
 app.MapElements();
 app.MapFinish();
+app.MapFallback("/api/{**rest}", IResult () => throw new NotThereException("There is nothing at this address of the API; /api describes it."));
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {

@@ -21,17 +21,29 @@ public static class VideoFile
     /// </summary>
     public static VideoFrames Decode(string path, string name, string folder, int first, CancellationToken stop = default)
     {
-        string told = Run("ffprobe", ["-v", "error", "-select_streams", "v:0", "-show_entries", "stream=width,height,avg_frame_rate:frame=best_effort_timestamp_time", "-of", "json", path], stop, out bool good);
+        // What it is is read off its first bytes, and it opens nothing but itself: a playlist under a film's name would read other files of this machine.
+        string demuxer = Demuxer(path) ?? throw new FormatFault("unreadable", $"{name} is no video inside, whatever its name says", "Export it as H.264 or ProRes in .mp4 or .mov, or as numbered frames.");
+        string[] alone = ["-protocol_whitelist", "file", "-f", demuxer];
+        string told = Run("ffprobe", ["-v", "error", .. alone, "-select_streams", "v:0", "-show_entries", "stream=width,height,avg_frame_rate:frame=best_effort_timestamp_time", "-of", "json", path], stop, out bool good);
+        long size = 0; // bytes of a decoded frame
         double[] times = [];
         FrameRate rate = new(24, 1);
         if (good)
         {
             using JsonDocument json = JsonDocument.Parse(told);
+            if (json.RootElement.TryGetProperty("streams", out JsonElement streams) && streams.EnumerateArray().FirstOrDefault() is { ValueKind: JsonValueKind.Object } v && v.TryGetProperty("width", out JsonElement w) && v.TryGetProperty("height", out JsonElement h))
+            {
+                PictureMemory.Check(w.GetInt64(), h.GetInt64(), 3, name);
+                size = w.GetInt64() * h.GetInt64() * 3;
+            }
             times = json.RootElement.TryGetProperty("frames", out JsonElement frames)
                 ? [.. frames.EnumerateArray().Select(f => f.TryGetProperty("best_effort_timestamp_time", out JsonElement t) && double.TryParse(t.GetString(), NumberStyles.Float, CultureInfo.InvariantCulture, out double v) ? v : double.NaN)] : [];
         }
         if (times.Length == 0) { throw new FormatFault("unreadable", $"{name} holds no video that can be read", "Export it again, as H.264 or ProRes in .mp4 or .mov, or as numbered frames."); }
         if (times.Length > 20_000) { throw new FormatFault("too_large", $"{name} has {times.Length:N0} frames; 20,000 are taken", "Cut it to the shot's range."); }
+        Directory.CreateDirectory(folder);
+        long room = new DriveInfo(Path.GetFullPath(folder)).AvailableFreeSpace, needs = size * times.Length;
+        if (needs > room) { throw new FormatFault("too_large", FormattableString.Invariant($"{name} decodes to up to {needs / 1e9:0.0} GB, and the disk has {room / 1e9:0.0} GB left"), "Cut it to the shot's range, or make room."); }
         var notes = new List<string>();
         double[] steps = [.. times.Zip(times.Skip(1), (a, b) => b - a).Where(double.IsFinite)];
         if (steps.Length > 0)
@@ -47,7 +59,7 @@ public static class VideoFile
             else if (Math.Abs(whole / middle - 1) > 0.01) { notes.Add($"{name} runs at {1 / whole:0.###} frames a second over its length, at {1 / middle:0.###} from frame to frame."); }
         }
         Directory.CreateDirectory(folder);
-        string said = Run("ffmpeg", ["-v", "error", "-xerror", "-i", path, "-map", "0:v:0", "-fps_mode", "passthrough", "-start_number", first.ToString(CultureInfo.InvariantCulture), Path.Combine(folder, "frame.%07d.png")], stop, out good);
+        string said = Run("ffmpeg", ["-v", "error", "-xerror", .. alone, "-i", path, "-map", "0:v:0", "-fps_mode", "passthrough", "-start_number", first.ToString(CultureInfo.InvariantCulture), Path.Combine(folder, "frame.%07d.png")], stop, out good);
         string[] files = [.. Directory.GetFiles(folder, "frame.*.png").Order(StringComparer.Ordinal)];
         if (files.Length == 0) { throw new FormatFault("unreadable", $"{name} cannot be decoded: {said.Split('\n')[0]}", "Export it again."); }
         if (!good || files.Length < times.Length) { notes.Add($"{name} ends after {files.Length} of {times.Length} frames; the file may be cut off. Copy it again from its source."); }
@@ -75,9 +87,26 @@ public static class VideoFile
         }
     }
 
+    /// <summary>The container by its signature: ISO 14496-12 (a box type after its length), EBML (RFC 8794), RIFF AVI, MXF (SMPTE 377-1). Null: none of them.</summary>
+    private static string? Demuxer(string path)
+    {
+        Span<byte> head = stackalloc byte[16];
+        using (FileStream file = File.OpenRead(path)) { if (file.ReadAtLeast(head, head.Length, throwOnEndOfStream: false) < head.Length) { return null; } }
+        string type = System.Text.Encoding.Latin1.GetString(head[4..8]);
+        return type is "ftyp" or "moov" or "mdat" or "wide" or "free" or "skip" ? "mov"
+            : head[..4].SequenceEqual((ReadOnlySpan<byte>)[0x1A, 0x45, 0xDF, 0xA3]) ? "matroska"
+            : head[..4].SequenceEqual("RIFF"u8) && head[8..12].SequenceEqual("AVI "u8) ? "avi"
+            : head[..4].SequenceEqual((ReadOnlySpan<byte>)[0x06, 0x0E, 0x2B, 0x34]) ? "mxf" : null;
+    }
+
+    private static readonly TimeSpan Longest = TimeSpan.FromMinutes(30);
+
+    /// <summary>Of memory and of any file that it writes, bytes; of processor time, seconds.</summary>
+    private static readonly string[] Limits = ["--as=8589934592", "--fsize=8589934592", "--cpu=7200", "--"];
+
     private static string Run(string program, string[] arguments, CancellationToken stop, out bool good)
     {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("prlimit", [.. Limits, program, .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
         Process process;
         try
         {
@@ -87,13 +116,17 @@ public static class VideoFile
         {
             throw new FormatFault("file", $"Video needs {program}, which is not on this machine", "Install Debian's ffmpeg, or bring numbered frames.");
         }
+        using var late = new CancellationTokenSource(Longest);
         using (process)
+        using (late.Token.Register(() => { try { process.Kill(); } catch (InvalidOperationException) { } }))
         using (stop.Register(() => { try { process.Kill(); } catch (InvalidOperationException) { } }))
         {
             Task<string> error = process.StandardError.ReadToEndAsync(stop);
             string output = process.StandardOutput.ReadToEnd();
             process.WaitForExit();
             stop.ThrowIfCancellationRequested();
+            if (process.ExitCode == 127) { throw new FormatFault("file", $"Video needs {program}, which is not on this machine", "Install Debian's ffmpeg, or bring numbered frames."); }
+            if (late.IsCancellationRequested) { throw new FormatFault("too_large", $"The video took more than {Longest.TotalMinutes:0} minutes and was given up", "Cut it to the shot's range."); }
             good = process.ExitCode == 0;
             return good ? output : error.Result;
         }

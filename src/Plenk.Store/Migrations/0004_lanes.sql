@@ -13,15 +13,20 @@ insert into job_frame (job_id, frame) select id, 2147483647 from job where lane 
 
 create index job_open on job (lane, id) where state in ('waiting', 'running');
 
--- The line in front of each lane. Every shot's and every person's first job stands before anybody's second one; what runs already counts.
+create index job_ended on job (ended);
+
+-- The line in front of each lane. Every shot's and every person's first job stands before anybody's second one; what runs already counts, and what was
+-- served since the longest waiting one came.
 create view job_line as
-with rank as (
-    select id, lane, state,
-        count(*) filter (where state = 'running') over (partition by lane, shot_id)
-            + row_number() over (partition by lane, shot_id, state order by id) as of_shot,
-        count(*) filter (where state = 'running') over (partition by lane, who)
-            + row_number() over (partition by lane, who, state order by id) as of_who
-    from job where state in ('waiting', 'running'))
+with since as (select lane, min(created) as came from job where state = 'waiting' group by lane),
+rank as (
+    select j.id, j.lane, j.state,
+        count(*) filter (where j.state <> 'waiting') over (partition by j.lane, j.shot_id)
+            + row_number() over (partition by j.lane, j.shot_id, j.state order by j.id) as of_shot,
+        count(*) filter (where j.state <> 'waiting') over (partition by j.lane, j.who)
+            + row_number() over (partition by j.lane, j.who, j.state order by j.id) as of_who
+    from job j join since on since.lane = j.lane
+    where j.state in ('waiting', 'running') or j.ended > since.came)
 select id, lane, row_number() over (partition by lane order by greatest(of_shot, of_who), id)::int as place
 from rank where state = 'waiting';
 
