@@ -64,10 +64,18 @@ start_cluster() {
   [ -d /var/tmp/plenk-pg-"$(echo "$PLENK_DATA" | md5sum | cut -c1-12)"/base ] && at="/var/tmp/plenk-pg-$(echo "$PLENK_DATA" | md5sum | cut -c1-12)"
   echo "$at" >"$PLENK_DATA/pg.folder"
   [ -d "$at/base" ] || as_postgres "$pg_bin/initdb" -D "$at" -U "$(cluster_owner)" --auth-local=peer --auth-host=scram-sha-256 --encoding=UTF8 --locale=C.UTF-8 >/dev/null
+  # A server that was killed leaves its mark; where its process is gone, or only its name is left, the mark goes.
+  local pid; pid="$(as_postgres head -n 1 "$at/postmaster.pid" 2>/dev/null || true)"
+  if [ -n "$pid" ] && { [ ! -r "/proc/$pid/stat" ] || [ "$(sed 's/.*) //' "/proc/$pid/stat" | cut -c1)" = Z ]; }; then as_postgres rm -f "$at/postmaster.pid"; fi
   if ! as_postgres "$pg_bin/pg_ctl" -D "$at" status >/dev/null 2>&1; then
     free_port "${PLENK_DB_PORT:-5481}" >"$PLENK_DATA/pg.port"
-    as_postgres "$pg_bin/pg_ctl" -D "$at" -w -l "$at/server.log" \
-      -o "-p $(cat "$PLENK_DATA/pg.port") -c listen_addresses=127.0.0.1 -c unix_socket_directories=$at ${PLENK_DB_OPTIONS:-}" start >/dev/null
+    # After a crash the last of its processes may take a moment to go.
+    for attempt in $(seq 10); do
+      as_postgres "$pg_bin/pg_ctl" -D "$at" -w -l "$at/server.log" \
+        -o "-p $(cat "$PLENK_DATA/pg.port") -c listen_addresses=127.0.0.1 -c unix_socket_directories=$at ${PLENK_DB_OPTIONS:-}" start >/dev/null 2>&1 && break
+      [ "$attempt" = 10 ] && { tail -n 20 "$at/server.log" >&2; echo "The database does not start; its log is $at/server.log" >&2; return 1; }
+      sleep 1
+    done
   fi
   make_role "$at"
 }

@@ -41,7 +41,7 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
             BadHttpRequestException or InvalidDataException or IOException { Source: "Microsoft.AspNetCore.WebUtilities" } => (400, "The upload was cut off or is not what was expected; nothing of it was kept.", "Send it again."),
             JsonException e => (400, Unread(e), null),
             Npgsql.PostgresException { SqlState: ['2', '2', ..] } => (422, "A text or a number in it cannot be kept. Take out what is no letter, digit or sign.", null),
-            Npgsql.PostgresException { SqlState: not (['5', '7', ..] or ['5', '3', ..] or ['0', '8', ..]) } => (500, Ours, null),
+            Npgsql.PostgresException { SqlState: ['2', '3', ..] or ['4', '2', ..] } => (500, Ours, null),
             Npgsql.NpgsqlException => (503, "The database does not answer. Nothing was lost; try again in a moment.", null),
             _ => (500, Ours, null),
         };

@@ -33,7 +33,8 @@ public sealed record CoveragePlan(IReadOnlyList<PlannedSource> Frames, double No
 public sealed record DepthDifference(int Width, int Height, float[] Relative, int[] Piece, IReadOnlyList<string> Names);
 
 /// <summary>What lies under a pixel of the plate: the nearest of set and elements, and the set below where an element is seen.</summary>
-/// <param name="Point">The place that is seen; with its distance, its normal towards the camera and whose it is.</param>
+/// <param name="Point">The place that is seen, with its distance and its normal towards the camera.</param>
+/// <param name="PieceId">Of the set, there or behind the element.</param>
 /// <param name="OnSet">The place of the set: what things are stood on. The same where no element is before it.</param>
 public sealed record PickResult(double X, double Y, double[]? Linear, double? Distance, double[]? Point, double[]? Normal, string? PieceId, string? ElementId)
 {
@@ -686,7 +687,7 @@ public sealed class ShotEngine
             if (Vector3.Dot(up, ray.Direction) > 0) { up = -up; }
             (onSet, onSetNormal) = ([at.X, at.Y, at.Z], [up.X, up.Y, up.Z]);
         }
-        return new(x, y, linear, (p3 - ray.Origin).Length(), [p3.X, p3.Y, p3.Z], [n.X, n.Y, n.Z], hit.IsHit && !own.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null)
+        return new(x, y, linear, (p3 - ray.Origin).Length(), [p3.X, p3.Y, p3.Z], [n.X, n.Y, n.Z], hit.IsHit ? set.Pieces[set.PieceOf(hit)].Id : null, own.IsHit ? elements[own.Instance].Id : null)
         {
             OnSet = onSet,
             OnSetNormal = onSetNormal,

@@ -7,7 +7,7 @@ import { matteChoices, matteSection } from './mattes.js';
 import { hangsOn } from './moving.js';
 import { kept, pick } from './picture.js';
 import { newId } from './pieces.js';
-import { on, save, setHand, state, takeState, tell } from './state.js';
+import { inLine, on, save, setHand, state, takeState, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const kindOf = (x) => x.kind ?? 'Mesh';
@@ -42,7 +42,7 @@ function files(label, path_, accept, multiple = true) {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
     tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and reading every file.'));
-    try { const r = await upload(api(path_), form); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+    try { const r = await inLine(() => upload(api(path_), form)); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   }));
 }
 
@@ -104,7 +104,7 @@ function one(d, m) {
   const now = elementAt(m), placedByHand = kindOf(m) !== 'Rendered';
   const behind = state.hiddenBy?.[m.id];
   return [heading(m.name), behind ? told({ message: `At ${state.frame} it stands behind ${behind}, which hides all of it.`, mend: `Bring it nearer, or untick “hides what is behind it” of ${behind} at step 3.` }, true) : null, text('Name', m.name, (v) => e('named', (x) => { x.name = v || x.name; })), ...ofKind(m, e),
-    ...(placedByHand ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.point) await e('placed', (x) => { setKeyed(x, 'position', kept(x, hit.point)); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
+    ...(placedByHand ? [heading('How it stands'), h('div', { class: 'actions' }, button('Lower until it touches', () => stand('lower', 'lowered until it touches'), { next: true }), button('Lay on the surface', () => stand('lay', 'laid on the surface')), button('Click where it stands', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (hit.onSet) await e('placed', (x) => { setKeyed(x, 'position', kept(x, hit.onSet)); }); else tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); }))),
       (m.keys || []).length ? h('div', { class: 'actions' }, button('Lower it at all its keys', async () => { try { const keys = await post(`${api(`elements/${encodeURIComponent(m.id)}/stand-keys`)}`, { document: state.document }); await e('lowered at its keys', (x) => { x.keys = keys; }); } catch (err) { tell('told', err); } })) : null] : []),
     hangsOn('element', m), triple('Place', now.position, 'm', (v) => e('moved', (x) => { setKeyed(x, 'position', v); })), ...(placedByHand ? [number('Turned', now.turnDegrees ?? 0, '°', (v) => e('turned', (x) => { setKeyed(x, 'turnDegrees', v); })), number('Scale', now.scale ?? 1, '', (v) => e('scaled', (x) => { setKeyed(x, 'scale', v); }), { min: 1e-6 }), keyed(m, e)] : []), materials(m, e), credit(m, e),
     h('div', { class: 'actions' }, button('Duplicate', () => save(`Duplicated ${m.name}`, (x) => { const copy = structuredClone(x.elements.find((q) => q.id === m.id)); copy.id = newId(x.elements, m.id.replace(/_\d+$/, '')); copy.name = copy.id.replace(/_/g, ' '); copy.position = copy.position.map((v, i) => v + (i === 0 ? 0.5 : 0)); x.elements.push(copy); state.chosen.element = copy.id; return x; }), { title: 'The copy shares its file' }), button(m.off ? 'Switch on' : 'Switch off', () => e(m.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Delete', () => save(`Deleted ${m.name}`, (x) => { x.elements = x.elements.filter((q) => q.id !== m.id); return x; })))];

@@ -4,7 +4,7 @@ import { get, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, textOf, tick, triple } from './build.js';
 import { keyHere } from './keys.js';
 import { matteChoices } from './mattes.js';
-import { on, save, setHand, state, tell } from './state.js';
+import { inLine, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const order = ['Grade', 'Levels', 'Haze', 'Defocus', 'Motion', 'EdgeWidth', 'Lens', 'Shadow', 'ShadowMerge', 'Wrap', 'Glow', 'Flare', 'Ripple', 'Grain', 'Reframe'];
@@ -54,7 +54,7 @@ function gradeFields(s) {
       return points.length === 1 || points.some((p) => p.length !== 2 || p.some(Number.isNaN)) ? undefined : points.length ? points.map(([i, o]) => ({ in: i, out: o })) : null;
     }, 'Points as in:out, like 0:0 0.18:0.2 1:1; nothing for none', (v) => set('curve', v), { placeholder: '0:0 0.18:0.2 1:1' }),
     h('p', {}, g.cdl ? `CDL ${g.cdl.name}, on ACEScct codes. ` : 'No CDL. ', g.cdl ? h('a', { href: api(`finish/${s.id}/grade.cc`), download: '' }, 'Take it along') : null),
-    h('div', { class: 'actions' }, file, button('Bring this CDL in', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const cdl = await upload(api('finish/cdl'), form); await edit('CDL', (x) => { x.grade.cdl = cdl; }); } catch (e) { tell('told', e); } }), g.cdl ? button('Without CDL', () => edit('CDL off', (x) => { x.grade.cdl = null; })) : null)];
+    h('div', { class: 'actions' }, file, button('Bring this CDL in', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const cdl = await inLine(() => upload(api('finish/cdl'), form)); await edit('CDL', (x) => { x.grade.cdl = cdl; }); } catch (e) { tell('told', e); } }), g.cdl ? button('Without CDL', () => edit('CDL off', (x) => { x.grade.cdl = null; })) : null)];
 }
 
 function reframeFields(s) {
@@ -68,7 +68,7 @@ function reframeFields(s) {
 function rippleFields(s) {
   const file = h('input', { type: 'file', accept: '.png,.tif,.tiff,.jpg', multiple: true, 'aria-label': 'Driving pictures' }), { frames } = s.ripple;
   return [...of(s, 'ripple', [['Moves by', 'pixels', 'px'], ...(frames ? [] : [['Pattern', 'sizePixels', 'px', { min: 1 }], ['Rises a second', 'perSecond', '×']])]), ...(frames ? frameTiming(frames, (what, act) => edit(what, act), (x) => x.ripple.frames) : []),
-    h('div', { class: 'actions' }, file, button('Drive it by these pictures', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const r = await upload(api('finish/driving'), form); await edit('driven by pictures', (x) => { x.ripple.frames = r.source; }); if (r.notes.length) tell('told', notes(r.notes)); } catch (e) { tell('told', e); } }), frames ? button('By noise again', () => edit('by noise', (x) => { x.ripple.frames = null; })) : null)];
+    h('div', { class: 'actions' }, file, button('Drive it by these pictures', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const r = await inLine(() => upload(api('finish/driving'), form)); await edit('driven by pictures', (x) => { x.ripple.frames = r.source; }); if (r.notes.length) tell('told', notes(r.notes)); } catch (e) { tell('told', e); } }), frames ? button('By noise again', () => edit('by noise', (x) => { x.ripple.frames = null; })) : null)];
 }
 
 const of = (s, part, fields) => fields.map(([label, key, unit, options]) => (Array.isArray(s[part][key]) ? triple(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options?.digits ?? 4) : number(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options)));

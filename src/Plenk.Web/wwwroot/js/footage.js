@@ -1,7 +1,7 @@
 // The projection's sheet: what is laid on the set and how, what is filled or painted, what is taken away as textures, views from elsewhere.
 import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, told, triple } from './build.js';
-import { changed, on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, inLine, on, save, setHand, state, takeState, tell } from './state.js';
 import { newId } from './pieces.js';
 import { matteTools } from './mattes.js';
 import { pick } from './picture.js';
@@ -88,7 +88,7 @@ function paint(d) {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       form.append('colour', painting.colour);
-      try { const r = await upload(api(`frames/${state.frame}/paint`), form); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+      try { const r = await inLine(() => upload(api(`frames/${state.frame}/paint`), form)); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
     })));
 }
 
@@ -123,7 +123,7 @@ function elsewhere(d) {
   const canvas = shown ? h('canvas', { width: shown.width, height: shown.height, class: 'small-picture', role: 'img', 'aria-label': 'The set from elsewhere' }) : null;
   if (canvas) canvas.getContext('2d').drawImage(shown, 0, 0);
   return fold('From elsewhere', 'elsewhere', choice('Seen by', sphere ? 'sphere' : 'camera', [['camera', 'the shot’s camera, changed'], ['sphere', 'a sphere around a spot']], (v) => { view.spot = v === 'sphere' ? [0, 1.6, 0] : null; look(); }),
-    ...(sphere ? [triple('Spot', view.spot, 'm', again((v) => { view.spot = v; })), h('div', { class: 'actions' }, button('Above a spot I click', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; } view.spot = hit.point.map((v, i) => v + (i === 1 ? 1.6 : 0)); look(); }))), number('Its width', view.sphereWidth, 'px', (v) => { view.sphereWidth = Math.round(v); }, { min: 64, max: 16384 })]
+    ...(sphere ? [triple('Spot', view.spot, 'm', again((v) => { view.spot = v; })), h('div', { class: 'actions' }, button('Above a spot I click', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (!hit.onSet) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; } view.spot = hit.onSet.map((v, i) => v + (i === 1 ? 1.6 : 0)); look(); }))), number('Its width', view.sphereWidth, 'px', (v) => { view.sphereWidth = Math.round(v); }, { min: 64, max: 16384 })]
       : [triple('Moved right, up, back', view.moved, 'm', again((v) => { view.moved = v; })), triple('Raised, turned, rolled', view.turned, '°', again((v) => { view.turned = v; }), 2), number('Steadied over', view.steadyFrames, 'frames', again((v) => { view.steadyFrames = v; }), { min: 0, max: 200 }), number('Focal length', view.focalMm ?? NaN, 'mm', again((v) => { view.focalMm = v; }), { min: 1, max: 5000 }), number('Wider by', view.overscan, 'times', again((v) => { view.overscan = v; }), { min: 1, max: 4 })]),
     tick('fill what nothing covers', view.filled, (v) => { view.filled = v; look(); }),
     h('div', { class: 'actions' }, button('Look', look, { disabled: !d.projections.length }), button(`Render ${first}–${last} as EXR`, () => begin('elsewhere', { first, last, view }), { disabled: !d.projections.length }), button(`Only ${state.frame}`, () => begin('elsewhere', { first: state.frame, last: state.frame, view }), { disabled: !d.projections.length })), canvas, files('elsewhere'));

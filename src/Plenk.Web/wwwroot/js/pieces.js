@@ -109,7 +109,7 @@ function stairs() {
 
 // Two spots of the set: how far apart, how much higher, at what slope.
 function measure() {
-  const spot = async (p) => { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.point) throw Object.assign(new Error('Nothing of the set is there.'), { mend: 'Click on a piece.' }); return hit.point; };
+  const spot = async (p) => { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.onSet) throw Object.assign(new Error('Nothing of the set is there.'), { mend: 'Click on a piece.' }); return hit.onSet; };
   setHand(async (p) => { try { const a = await spot(p); drawing.from = p; tell('draw'); setHand(async (q) => { try { const b = await spot(q); drawing.measured = { a, b, from: p, to: q, frame: state.frame }; drawing.from = null; tell('draw'); tell('chosen'); } catch (e) { tell('told', e); } }); } catch (e) { tell('told', e); } });
 }
 

@@ -1,7 +1,7 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
 import { button, choice, encodings, h, heading, notes, number, primaries, quiet, rows, sayRate, show as text3, text, tick, told, triple, usualPrimaries } from './build.js';
-import { changed, on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { changed, inLine, on, save, setFrame, setHand, state, takeState, tell } from './state.js';
 import { contactSection } from './contact.js';
 import { finishSection } from './finish.js';
 import { handOverSection } from './handover.js';
@@ -23,7 +23,7 @@ const api = (path) => `/api/shots/${state.id}/${path}`;
 async function bring(path, form) {
   tell('told', h('p', { class: 'quiet', role: 'status' }, 'Sending it.'));
   try {
-    const result = await upload(api(path), form);
+    const result = await inLine(() => upload(api(path), form));
     // What takes long goes on in the tray, also when the page is left.
     if (path.startsWith('plate')) { tell('told', h('p', { class: 'quiet', role: 'status' }, 'Every frame is looked at; the tray shows how far it is.')); tell('jobs-now'); return; }
     takeState(result.state);
@@ -70,7 +70,7 @@ function foreignCamera() {
   return h('div', {}, h('div', { class: 'actions' }, file, button('Find how it is meant', async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
-    try { readingsOfCamera = await upload(api('camera/readings'), form); tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
+    try { readingsOfCamera = await inLine(() => upload(api('camera/readings'), form)); tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }
   })), r ? h('div', { id: 'camera-readings' }, h('p', { class: r.trusted ? '' : 'told', role: 'status' }, `${r.name}: ${r.verdict}`),
     h('ul', { class: 'plain' }, ...r.ranking.slice(0, 4).map((x) => h('li', {}, `${x.errorPx.toFixed(2)} px: ${x.name}${x.same ? ` (and ${x.same} that no track tells apart)` : ''} `, button(`Bring it in as ${x.index + 1}`, async () => {
       try { await changed('camera/reading', { media: r.media, name: r.name, index: x.index }); readingsOfCamera = null; tell('told', null); tell('chosen'); } catch (e) { tell('told', e); }

@@ -52,7 +52,8 @@ export async function load() {
 // One change after the other, each on the revision that the one before it gave.
 let queue = Promise.resolve();
 export function inLine(act) {
-  const turn = queue.then(act);
+  // A state that comes back is taken before the next one's turn.
+  const turn = queue.then(act).then((r) => { if (r?.state?.document) take(r.state); return r; });
   queue = turn.catch(() => {});
   return turn;
 }
@@ -71,6 +72,7 @@ export function save(what, edit) {
   state.document = hoped();
   state.draft = null;
   tell('saving', true);
+  tell('chosen');
   return inLine(() => saveNow(own)).catch(() => {});
 }
 

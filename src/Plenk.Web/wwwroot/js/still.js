@@ -19,6 +19,7 @@ async function keep(what, change) {
     const r = await changed('still', { what, still: next });
     if (still.draft === next) { still.draft = null; still.look = r.look; }
     tell('told', null);
+    tell('tracks');
   } catch (e) {
     if (still.draft === next) still.draft = null;
     tell('told', e);
