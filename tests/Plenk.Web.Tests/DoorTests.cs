@@ -2,6 +2,7 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Microsoft.Extensions.DependencyInjection;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Plenk.Work;
@@ -148,5 +149,56 @@ public sealed class DoorTests(Application application)
         await using var stranger = new Npgsql.NpgsqlConnection(without.ConnectionString);
         Npgsql.PostgresException refused = await Assert.ThrowsAsync<Npgsql.PostgresException>(() => stranger.OpenAsync());
         Assert.Equal("28P01", refused.SqlState);
+    }
+
+    // A verdict without a value was kept by earlier versions, and the front page fell over it for everybody.
+    [Fact]
+    public async Task The_front_page_stands_whatever_one_shot_holds_and_has_pages()
+    {
+        var (id, at) = await _client.NewShot("D", "DOOR_FRONT", 2, _ => Png());
+        await _client.StandOverFloor(at, 2);
+        await _client.Save(at, d => d["elements"] = new JsonArray(new JsonObject { ["id"] = "title", ["name"] = "title", ["kind"] = "Lettering", ["text"] = new JsonObject { ["text"] = "SKY" }, ["position"] = new JsonArray(900, 3, -9) }));
+        var shots = application.Services.GetRequiredService<ShotStore>();
+        var (document, _) = (await shots.Read(id))!.Value;
+        ReadingKind gap = ReadingKind.All.Single(k => k.Blank.Id == "contact.gap");
+        await application.Services.GetRequiredService<ResultStore>().Replace(gap.Key(document), JsonSerializer.Serialize(gap.Blank with { Verdict = Core.Readings.Verdict.Outside, Value = null, Note = "nothing below" }, Core.Shots.ShotJson.Options));
+        string page = await _client.GetStringAsync("/");
+        for (int n = 1; n < 40 && !page.Contains("DOOR_FRONT", StringComparison.Ordinal); n++) { page = await _client.GetStringAsync($"/?page-number={n}"); }
+        Assert.Contains("DOOR_FRONT", page);
+        Assert.Contains("not measured yet", page);
+        Assert.InRange(page.Split("class=\"card\"").Length - 1, 1, Pages.IndexModel.ShotsOnPage);
+        string thumbnail = "/thumbnails/" + document.Plate!.Frames[1].Media;
+        Assert.Contains(thumbnail, page);
+        Assert.Equal("image/jpeg", (await _client.GetAsync(thumbnail)).Content.Headers.ContentType!.MediaType);
+        Assert.Equal(HttpStatusCode.OK, (await _client.GetAsync("/?page-number=99999")).StatusCode);
+    }
+
+    [Fact]
+    public async Task What_is_missing_is_told_at_once_and_not_by_a_job_that_fails()
+    {
+        var (_, at) = await _client.NewShot("D", "DOOR_THING", 2, _ => Png());
+        await _client.Save(at, d => d["movingObjects"] = new JsonArray(new JsonObject { ["id"] = "box", ["name"] = "box", ["matte"] = "m" }));
+        Assert.Contains("no camera yet, and box is found against it", await Refused(_client.PostAsJsonAsync($"{at}/things/box/work", new { })));
+        Assert.Contains("first frame, 1002, comes after the last, 1001", await Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1002, last = 1001 })));
+        Assert.Contains("km large or away", await Refused(_client.Save(at, d => d["pieces"] = new JsonArray(new JsonObject { ["id"] = "p", ["name"] = "p", ["kind"] = "Plane", ["size"] = new JsonArray(1e9, 0, 1) }))));
+        await _client.StandOverFloor(at, 2);
+        byte[] box = Formats.Meshes.GltfFile.WriteMesh("box", Core.Sets.PieceMeshes.Box(new(1, 1, 1)), []);
+        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/element", Form(("box.glb", box)))).StatusCode);
+        Assert.Contains("box has no material “velvet”", await Refused(_client.Save(at, d => d["elements"]![0]!["materials"] = new JsonArray(new JsonObject { ["name"] = "velvet", ["roughness"] = 0.2 }))));
+        Assert.DoesNotContain((await _client.GetFromJsonAsync<JsonArray>($"{at}/jobs"))!, j => j!["kind"]!.GetValue<string>() == "thing");
+    }
+
+    // Stood by hand before a card: what is seen there is the card, what things stand on is the floor behind it.
+    [Fact]
+    public async Task A_spot_before_a_card_is_the_cards_own()
+    {
+        var (_, at) = await _client.NewShot("D", "DOOR_CARD", 2, _ => RasterFile.ToPng(new CodeImage(32, 18, 3, 8, new ushort[32 * 18 * 3])));
+        await _client.StandOverFloor(at, 2);
+        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/card", Form(("card.png", RasterFile.ToPng(new CodeImage(8, 8, 4, 8, [.. Enumerable.Repeat((ushort)255, 256)])))))).StatusCode);
+        await _client.Save(at, d => { d["elements"]![0]!["position"] = new JsonArray(0, 0.2, -3); d["elements"]![0]!["widthMetres"] = 1.0; });
+        JsonElement hit = await _client.GetFromJsonAsync<JsonElement>($"{at}/frames/1001/pixel?x=16&y=9");
+        Assert.Equal(-3, hit.GetProperty("point")[2].GetDouble(), 3);
+        Assert.Equal(1, hit.GetProperty("normal")[2].GetDouble(), 3);
+        Assert.Equal((0.0, true), (Math.Round(hit.GetProperty("onSet")[1].GetDouble(), 4), hit.GetProperty("onSet")[2].GetDouble() < -4));
     }
 }

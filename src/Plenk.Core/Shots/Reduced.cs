@@ -21,7 +21,7 @@ public static class Reduced
     {
         Camera = shot.Camera,
         Orientation = shot.Orientation,
-        SurveyPoints = shot.SurveyPoints.All(p => p.Clicks.Count == 0) ? shot.SurveyPoints : [.. shot.SurveyPoints.Select(p => p with { Clicks = [] })],
+        SurveyPoints = Places(shot),
         MovingObjects = shot.MovingObjects,
         StoodAt = shot.StoodAt,
     };
@@ -55,6 +55,7 @@ public static class Reduced
         Sequence = "",
         Code = "",
         Title = "",
+        SurveyPoints = Places(shot),
         Notes = [],
         Tolerances = Nothing.Tolerances,
         Sun = Nothing.Sun,
@@ -74,6 +75,9 @@ public static class Reduced
         Cut = null,
         Finish = new() { Steps = [.. shot.Finish.InOrder().Where(s => s.RenderedIds.Count > 0).Select(s => new FinishStep { Id = s.Id, Kind = s.Kind, RenderedIds = s.RenderedIds })] },
     };
+
+    /// <summary>Where points are; where they were clicked judges a camera and makes no picture.</summary>
+    private static IReadOnlyList<SurveyPoint> Places(ShotDocument shot) => shot.SurveyPoints.All(p => p.Clicks.Count == 0) ? shot.SurveyPoints : [.. shot.SurveyPoints.Select(p => p with { Clicks = [] })];
 
     private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot) => to with
     {

@@ -49,16 +49,17 @@ function versionSection() {
 export function handOverSection() {
   const d = state.document, { first, last } = d.cut || d.range;
   const from = h('input', { type: 'text', class: 'blank', defaultValue: first, 'aria-label': 'First frame' }), to = h('input', { type: 'text', class: 'blank', defaultValue: last, 'aria-label': 'Last frame' });
+  for (const i of [from, to]) i.addEventListener('change', () => { const whole = Number.isInteger(Number(i.value)) && i.value.trim() !== ''; i.setAttribute('aria-invalid', whole ? 'false' : 'true'); i.title = whole ? '' : 'The number of a frame'; });
   // Frames of a reduced width tell nothing of whole ones.
   const whole = (j) => (JSON.parse(j.parameters || '{}').choice?.width ?? d.plate?.width) >= d.plate?.width;
   const job = state.jobs.find((j) => j.secondsPerItem && ['handover', 'render'].includes(j.kind) && whole(j)), count = last - first + 1, cost = job ? `about ${Math.max(1, Math.ceil((job.secondsPerItem * count) / 60))} min for all (${job.secondsPerItem.toFixed(1)} s a frame)` : 'the first frame tells the cost';
   const flag = (key, label) => tick(label, wanted[key], (v) => { wanted[key] = v; });
-  return [quiet('Every file is read back before it counts. Versions are counted; nothing is overwritten.'), h('div', { class: 'actions' }, from, '–', to),
+  return [quiet('Every file is read back before it counts. Versions are counted; nothing is overwritten.'),
     flag('exr', 'EXR with all layers and ID mattes'), flag('png16', 'Comp as 16-bit PNG'), flag('dpx', 'Comp as DPX'),
     heading('For review'), flag('mp4', 'Movie (H.264)'), flag('stills', 'Stills (8-bit PNG)'), flag('contact', 'Contact sheet'), flag('burnIn', 'Shot, version and frame burned in'), d.look?.lutMedia ? flag('throughLook', `Seen through ${d.look.lutName}`) : null,
     fold('Names, layers, packing', 'handover', text('Names', wanted.names || '{shot}_{layer}_v{version}.{frame}', (v) => { wanted.names = v; }), text('Layers', wanted.layers, (v) => { wanted.layers = v; }, { placeholder: 'all' }),
       choice('Compression', wanted.compression, [['zip', 'ZIP'], ['piz', 'PIZ'], ['zips', 'ZIP by line'], ['none', 'none']], (v) => { wanted.compression = v; }), choice('Primaries of the EXR', wanted.primaries, [['bt709', 'BT.709'], ['bt2020', 'BT.2020'], ['acescg', 'ACEScg (AP1)'], ['aces2065-1', 'ACES2065-1 (AP0)']], (v) => { wanted.primaries = v; }), flag('parts', 'A part for every layer'), number('Overscan, each side', wanted.overscan, '%', (v) => { wanted.overscan = v; }, { min: 0, max: 50 }), quiet('By so much of the plate’s width the EXR’s layers go on beyond it; the comp does not.')),
-    h('div', { class: 'actions' }, button('Render frames', () => ask(Number(from.value), Number(to.value)), { next: true }), h('span', { class: 'quiet' }, cost)),
+    h('div', { class: 'actions' }, from, '–', to, button('Render frames', () => ask(Number(from.value), Number(to.value)), { next: true }), h('span', { class: 'quiet' }, cost)),
     d.camera ? h('p', {}, h('a', { class: 'take', href: `/api/shots/${state.id}/camera/handover.zip`, download: '' }, 'Take the camera along'), ' for other programs: glTF, USD, CSV, points, lens maps.') : null,
     ...noteSection(), ...versionSection(), heading('Renders'), state.jobs.length ? null : quiet('None yet.'), ...state.jobs.map(jobBox)].filter(Boolean);
 }
