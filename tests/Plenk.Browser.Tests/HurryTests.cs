@@ -110,4 +110,15 @@ public sealed class HurryTests(Site site)
         Thread.Sleep(500);
         Assert.Equal(jobs, page.State("state.jobs.length"));
     }
+
+    // A rendered picture brings its own positions: nothing need be built to hang a lamp in it.
+    [Fact]
+    public async Task A_lamp_hangs_where_positions_are_known_built_or_not()
+    {
+        using Sheet page = await site.Open("BTH_0040", 5, 1036);
+        page.Run("import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, pieces: [], rendered: [] }; m.tell('chosen'); })");
+        page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === true");
+        page.Run("import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, rendered: [{ id: 'r', name: 'r', frame: 1036 }] }; m.tell('chosen'); })");
+        page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === false");
+    }
 }

@@ -22,7 +22,7 @@ async function ask(first, last) {
 function jobBox(j) {
   const files = j.output ? JSON.parse(j.output) : [], sheet = files.find((f) => f.endsWith('.sheet.html')), failed = (frames.get(j.id) || []).filter((f) => f.state === 'failed');
   const again = (frame) => post(`/api/jobs/${j.id}/again${frame ? `?frame=${frame}` : ''}`, {}).then(() => { frames.delete(j.id); tell('jobs-now'); }).catch((e) => tell('told', e));
-  return h('div', { class: 'render' }, h('p', {}, `${j.title}: ${j.state}${['waiting', 'running'].includes(j.state) && j.total ? `, ${j.done} of ${j.total}` : ''}${j.message ? `. ${j.message}` : ''}`),
+  return h('div', { class: 'render' }, h('p', {}, `${j.title}: ${j.waits || j.state}${['waiting', 'running'].includes(j.state) && j.total ? `, ${j.done} of ${j.total}` : ''}${j.message ? `. ${j.message}` : ''}`),
     sheet ? h('p', {}, h('a', { class: 'take', href: `/renders/${j.id}/${sheet}`, target: '_blank' }, 'Shot sheet')) : null,
     j.kind === 'handover' && ['failed', 'stopped'].includes(j.state) ? h('div', { class: 'actions' }, button(j.state === 'stopped' ? 'Go on' : 'Try what failed again', () => again()), button('Which frames', () => get(`/api/jobs/${j.id}/frames`).then((all) => { frames.set(j.id, all); tell('chosen'); }))) : null,
     ...failed.map((f) => h('p', {}, `${f.frame > 1e9 ? 'Closing' : `Frame ${f.frame}`}: ${f.message} `, button(`Try ${f.frame > 1e9 ? 'closing' : f.frame} again`, () => again(f.frame)))),

@@ -120,7 +120,7 @@ export function draw() {
   const of = state.document.plate?.primaries ? ` of ${primaries.find(([key]) => key === state.document.plate.primaries)?.[1]}` : '';
   const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1] + of, { look = {} } = state.document;
   const names = { display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`, look: ['CDL', 'LUT'].filter((_, i) => [look.cdl, look.lutMedia][i]).join(' and ') || 'no look', curve: 'the contrast curve', codes: 'nothing: codes as they are' };
-  const instead = state.compare === 'before' || (bitmap && (state.playing || shown.way === state.compare)) ? '' : state.playing ? 'plate: this frame is not kept yet, of ' : awaited ? `${bitmap ? 'what was there' : 'plate'} until it is drawn: ` : '';
+  const instead = state.compare === 'before' || (bitmap && (state.playing || shown.way === state.compare)) ? '' : state.playing ? 'plate: this frame is not kept yet, of ' : awaited ? `${bitmap ? 'what was there' : 'plate'} until it is drawn${state.picturesBefore ? `, ${state.picturesBefore} picture${state.picturesBefore === 1 ? '' : 's'} before it` : ''}: ` : '';
   seen.textContent = !state.document.plate ? '' : `${instead}${ways[state.compare] ?? (state.compare.startsWith('without:') ? 'comp without one step' : state.compare.startsWith('alone:') ? 'comp with one step alone' : '')}${shown?.quality && !instead && !state.playing && state.compare !== 'before' ? ` · ${shown.quality}` : ''} · seen through ${names[state.seen]}${state.exposure ? ` · ${state.exposure > 0 ? '+' : ''}${state.exposure} stops` : ''}${state.channel ? ` · ${state.channel} only` : ''}`;
 }
 
@@ -450,4 +450,5 @@ on('step', draw);
 on('chosen', draw);
 on('overlay', drawOverlay);
 on('draw', draw);
+on('jobs', () => { if (awaited) draw(); });
 document.body.append(mark`<svg width="0" height="0" style="position:absolute" aria-hidden="true"><filter id="view" color-interpolation-filters="linearRGB"><feComponentTransfer><feFuncR data-slope type="linear" slope="1"/><feFuncG data-slope type="linear" slope="1"/><feFuncB data-slope type="linear" slope="1"/></feComponentTransfer><feColorMatrix values="1 0 0 0 0 0 1 0 0 0 0 0 1 0 0 0 0 0 1 0"/></filter></svg>`);
