@@ -20,7 +20,7 @@ function refreshPath() {
   if (key === pathOf) return;
   [path, pathOf] = [null, key];
   if (!m?.keys?.length) return;
-  get(`${api(`elements/${encodeURIComponent(m.id)}/path`)}?revision=${state.revision}`).then((p) => { if (pathOf === key) { path = p; tell('chosen'); } }).catch(() => {});
+  inLine(() => get(`${api(`elements/${encodeURIComponent(m.id)}/path`)}?revision=${state.revision}`)).then((p) => { if (pathOf === key) { path = p; tell('chosen'); } }).catch(() => {});
 }
 // An element as it is at this frame, as far as is known here.
 export const elementAt = (m) => (m.keys?.length && pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
@@ -77,7 +77,7 @@ const known = new Map();
 function materials(m, e) {
   if (!['Mesh', 'Lettering'].includes(kindOf(m))) return null;
   const key = `${m.id}/${state.revision}`;
-  if (!known.has(key)) { known.set(key, null); get(api(`elements/${encodeURIComponent(m.id)}/materials`)).then((v) => { known.set(key, v); tell('chosen'); }).catch(() => {}); }
+  if (!known.has(key)) { known.set(key, null); inLine(() => get(api(`elements/${encodeURIComponent(m.id)}/materials`))).then((v) => { known.set(key, v); tell('chosen'); }).catch(() => {}); }
   const list = known.get(key) || [], set = (name, what, key_, value) => e(`${name}, ${what}`, (x) => { x.materials ||= []; let c = x.materials.find((q) => q.name === name); if (!c) { c = { name }; x.materials.push(c); } c[key_] = value; });
   return fold('Materials', 'materials', ...(list.length ? list.flatMap((q) => [h('h4', {}, `${q.name}${q.picture ? ', with a picture' : ''}${q.lambert ? ', matt' : ''}`), triple('Colour', q.baseColor, '', (v) => set(q.name, 'colour', 'baseColor', v)), number('Metallic', q.metallic, '', (v) => set(q.name, 'metallic', 'metallic', v), { min: 0, max: 1 }), number('Roughness', q.roughness, '', (v) => set(q.name, 'roughness', 'roughness', v), { min: 0, max: 1 }), triple('Shines by itself', q.emission, '', (v) => set(q.name, 'own light', 'emission', v)),
     (m.materials || []).some((c) => c.name === q.name) ? h('div', { class: 'actions' }, button(`${q.name} as its file says`, () => e(`${q.name} as its file says`, (x) => { x.materials = x.materials.filter((c) => c.name !== q.name); }))) : null]) : [quiet('Reading what its file says.')]));

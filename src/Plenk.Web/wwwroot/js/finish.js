@@ -229,7 +229,7 @@ export function framingCurve() {
   const s = state.step === 7 ? chosen() : null;
   if (!s || kindOf(s) !== 'Reframe' || !s.reframe.keys.length) return null;
   const key = `${s.id}/${state.revision}`, part = Object.keys(parts).find((p) => s.reframe.keys.some((k) => k[p] !== null && k[p] !== undefined)) ?? 'x';
-  if (framingOf !== key) { framingOf = key; framing = null; get(api(`finish/${s.id}/framing`)).then((r) => { if (framingOf === key) { framing = r; tell('chosen'); } }).catch(() => {}); }
+  if (framingOf !== key) { framingOf = key; framing = null; inLine(() => get(api(`finish/${s.id}/framing`))).then((r) => { if (framingOf === key) { framing = r; tell('chosen'); } }).catch(() => {}); }
   if (!framing) return null;
   return { name: `Framing, ${parts[part][0]}, ${parts[part][1]}`, curves: [{ axis: '', points: framing.map((f) => ({ frame: f.frame, value: f[part] })) }], keys: s.reframe.keys.filter((k) => k[part] !== null && k[part] !== undefined).map((k) => ({ frame: k.frame, value: k[part] })), change: (frame, value) => edit(`key at ${frame}`, (x) => { x.reframe.keys.find((k) => k.frame === frame)[part] = value; }) };
 }

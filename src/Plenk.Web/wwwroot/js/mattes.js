@@ -20,7 +20,7 @@ export function matteAt(m, frame) {
     if (!carried.has(key)) {
       carried.set(key, []);
       if (carried.size > 400) carried.delete(carried.keys().next().value);
-      get(`${api(`mattes/${encodeURIComponent(m.id)}/outline`)}?frame=${frame}&revision=${state.revision}`).then((o) => { carried.set(key, o.corners); tell('draw'); }).catch(() => {});
+      inLine(() => get(`${api(`mattes/${encodeURIComponent(m.id)}/outline`)}?frame=${frame}&revision=${state.revision}`)).then((o) => { carried.set(key, o.corners); tell('draw'); }).catch(() => {});
     }
     return carried.get(key);
   }

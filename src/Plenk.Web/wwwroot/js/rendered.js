@@ -12,7 +12,7 @@ export const renderedKind = (way) => (state.chosen.rendered ? `${way}:${state.ch
 // What was found of how its passes are meant: the ranking with its margin.
 function report(r) {
   const key = `${r.id}/${r.media.join()}/${JSON.stringify(r.depth)}`;
-  if (!reports.has(key)) { reports.set(key, null); get(api(`rendered/${encodeURIComponent(r.id)}/report`)).then((v) => { reports.set(key, v); tell('chosen'); }).catch((e) => tell('told', e)); }
+  if (!reports.has(key)) { reports.set(key, null); inLine(() => get(api(`rendered/${encodeURIComponent(r.id)}/report`))).then((v) => { reports.set(key, v); tell('chosen'); }).catch((e) => tell('told', e)); }
   const v = reports.get(key);
   if (!v) return quiet('Reading its passes.');
   const list = (l, unit) => l.map((p) => `${p.name} (${p.error.toFixed(unit === 'px' ? 2 : 1)} ${unit})`).join('; ');

@@ -71,9 +71,11 @@ export function save(what, edit) {
   pending.push(own);
   state.document = hoped();
   state.draft = null;
+  // In line before anything is asked about what it makes.
+  const turn = inLine(() => saveNow(own)).catch(() => {});
   tell('saving', true);
   tell('chosen');
-  return inLine(() => saveNow(own)).catch(() => {});
+  return turn;
 }
 
 async function saveNow(own) {
