@@ -94,7 +94,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
                 act();
                 return;
             }
-            catch (Exception e) when (i < 20 && e is StaleElementReferenceException or ElementClickInterceptedException or NoSuchElementException)
+            catch (Exception e) when (i < 20 && e is StaleElementReferenceException or ElementClickInterceptedException or NoSuchElementException or ElementNotInteractableException)
             {
                 Thread.Sleep(100);
             }
@@ -135,7 +135,8 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     /// <summary>Gives files to the chooser that stands before a button, presses it, waits for what comes of it.</summary>
     public void BringIn(string button, params string[] files)
     {
-        Find($"input[type=file][aria-label={Quoted(button)}]").SendKeys(string.Join('\n', files));
+        // What was chosen stays when the sheet is drawn anew.
+        Again(() => Find($"input[type=file][aria-label={Quoted(button)}]").SendKeys(string.Join('\n', files)));
         Press(button);
     }
 
