@@ -91,10 +91,10 @@ public sealed class FootageTests(Site site)
         string file = Path.Combine(Path.GetTempPath(), $"plenk-test-{Guid.NewGuid():N}.exr");
         try
         {
-            await File.WriteAllBytesAsync(file, await site.Http.GetByteArrayAsync(page.Find(".render a[href$='.exr']").GetDomProperty("href")!));
+            await File.WriteAllBytesAsync(file, await site.Http.GetByteArrayAsync(page.Property(".render a[href$='.exr']", "href")));
             page.Step(5);
             page.Open("rendered");
-            page.Find("input[aria-label='Rendered picture with its passes']").SendKeys(file);
+            page.Give("input[aria-label='Rendered picture with its passes']", file);
             page.PressAndSave("Bring it in for 1036");
         }
         finally

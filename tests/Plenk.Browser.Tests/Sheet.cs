@@ -123,7 +123,20 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         if (saves) { UntilState($"state.revision > {revision}"); }
     }
 
-    public string Value(string label) => Labelled(label).GetDomProperty("value") ?? "";
+    public string Value(string label) => Read(() => Labelled(label), "value");
+
+    /// <summary>A property of an element, though the page may draw it anew at any time.</summary>
+    public string Property(string css, string name) => Read(() => Find(css), name);
+
+    private static string Read(Func<IWebElement> find, string name)
+    {
+        string? value = null;
+        Again(() => value = find().GetDomProperty(name));
+        return value ?? "";
+    }
+
+    /// <summary>Gives a file to a chooser.</summary>
+    public void Give(string css, string file) => Again(() => Find(css).SendKeys(file));
 
     public void Choose(string label, string option, bool saves = true)
     {

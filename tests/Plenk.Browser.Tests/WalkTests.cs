@@ -192,7 +192,7 @@ public sealed class WalkTests(Site site)
         page.Type("Last frame", "1036", saves: false);
         page.Press("Render frames");
         page.Until("document.querySelector('.render a[href$=\".exr\"]') !== null", 180);
-        string exr = page.Find(".render a[href$='.exr']").GetDomProperty("href")!, png = page.Find(".render a[href$='.png']").GetDomProperty("href")!;
+        string exr = page.Property(".render a[href$='.exr']", "href"), png = page.Property(".render a[href$='.png']", "href");
         CheckColumnEdge(await Layers(exr), measured);
         CheckUntouched(RasterFile.Read(await site.Http.GetByteArrayAsync(png), "comp"), RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(Site.Demo, "plate"), "*1036*")[0]), "plate"), shadow, bell, measured.Width);
 
