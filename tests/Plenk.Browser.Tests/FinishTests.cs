@@ -45,6 +45,9 @@ public sealed class FinishTests(Site site)
         page.Until("document.getElementById('seen').textContent.includes('exposure')", 20);
         page.Open("finish-scopes");
         page.Until("document.querySelector('#scopes svg') !== null", 60);
+        // Element drawn through, plate dashed, the base line; the brightness has its dots.
+        Assert.Equal("3,1", page.State("[document.querySelectorAll('#scopes svg:nth-of-type(1) path').length, document.querySelectorAll('#scopes svg:nth-of-type(1) path[stroke-dasharray]').length].join()"));
+        Assert.Equal("", page.State("[...document.querySelectorAll('#scopes svg')].map((s) => s.textContent).join('')"));
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
         Back(page, before);

@@ -162,7 +162,7 @@ function scopesBox() {
   if (!scopes) { box.append(quiet('Measuring.')); return box; }
   const { bins, columns } = scopes, line = (data, dash) => {
     const sums = Array.from({ length: bins }, (_, b) => data[3 * b] + data[3 * b + 1] + data[3 * b + 2]), top = Math.max(1, ...sums);
-    return mark`<path d="M${sums.map((v, b) => `${((b / bins) * 296).toFixed(1)} ${(72 - 66 * Math.sqrt(v / top)).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2"${dash ? '3 2' : ''}/>`;
+    return mark`<path d="M${sums.map((v, b) => `${((b / bins) * 296).toFixed(1)} ${(72 - 66 * Math.sqrt(v / top)).toFixed(1)}`).join('L')}" fill="none" stroke="var(--ink)" stroke-width="1.2" stroke-dasharray="${dash ? '3 2' : null}"/>`;
   };
   const dots = [];
   for (let c = 0; c < columns; c++) for (let b = 0; b < bins; b++) { const p = scopes.wavePlate[c * bins + b], e = scopes.wave[c * bins + b]; if (e || p > 1) dots.push(mark`<rect x="${((c / columns) * 296).toFixed(1)}" y="${(76 - (b / bins) * 74).toFixed(1)}" width="1.6" height="1" fill="${e ? 'var(--verdigris, #0E4F4A)' : 'var(--quiet)'}" fill-opacity="${e ? 0.9 : 0.35}"/>`); }

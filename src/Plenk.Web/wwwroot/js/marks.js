@@ -4,11 +4,15 @@ const tag = /<(\/?)([a-zA-Z]+)((?:\s+[\w:-]+(?:="[^"]*")?)*)\s*(\/?)>|([^<]+)/g,
 
 function readOf(strings) {
   const text = strings.reduce((all, s, i) => `${all}${i ? `\u0001${i - 1}\u0002` : ''}${s}`, ''), marks = [];
-  for (const [, close, name, attributes, empty, words] of text.matchAll(tag)) {
+  let read = 0;
+  for (const [whole, close, name, attributes, empty, words] of text.matchAll(tag)) {
+    read += whole.length;
     if (words !== undefined) marks.push({ words: words.split(hole) });
     else if (close) marks.push({ close: true });
     else marks.push({ name, empty: !!empty, attributes: [...attributes.matchAll(attribute)].map(([, key, value]) => ({ key, value: (value ?? '').split(hole) })) });
   }
+  // A hole stands within an attribute or among words; anywhere else the whole tag would be taken for words.
+  if (read !== text.length) throw new Error(`This drawing cannot be read: ${text}`);
   return marks;
 }
 
