@@ -26,6 +26,9 @@ public sealed class FinishJobs(ShotStore shots, ResultStore results, ShotEngine 
         return new(outside == 0 ? "no reading is outside" : $"{outside} of {readings.Count} readings are outside");
     }
 
+    /// <summary>Kinds of step that measuring can set.</summary>
+    public static bool CanBring(FinishKind kind) => Brought.Any(b => b.Kind == kind);
+
     private static readonly (FinishKind Kind, string Name)[] Brought = [(FinishKind.Levels, "Black level"), (FinishKind.EdgeWidth, "Edge width"), (FinishKind.Grain, "Grain")];
 
     /// <summary>Steps set by measuring, one after the other, each a change of its own: each is undone by itself.</summary>
@@ -40,11 +43,12 @@ public sealed class FinishJobs(ShotStore shots, ResultStore results, ShotEngine 
             job.Progress(name.ToLowerInvariant(), (double)notes.Count / kinds.Length);
             FinishWork.Brought made = engine.Finish.BringToPlate(document, kind, job.Stop, p.White);
             notes.AddRange(made.Notes);
-            FinishStep? step = made.Finish.Steps.FirstOrDefault(s => s.Kind == kind);
+            // The one that was set is the last; others of its kind are the artist's own.
+            FinishStep? step = made.Finish.Steps.LastOrDefault(s => s.Kind == kind);
             bool same = document.Finish.Steps.SequenceEqual(made.Finish.Steps);
             document = document with { Finish = made.Finish };
             if (same) { continue; }
-            await Lay(job, p.Who, $"{name} brought to the plate", d => d with { Finish = d.Finish with { Steps = [.. d.Finish.Steps.Where(s => s.Kind != kind), .. step is null ? Array.Empty<FinishStep>() : [step]] } });
+            await Lay(job, p.Who, $"{name} brought to the plate", d => d with { Finish = FinishWork.With(d.Finish, kind, step) });
         }
         return new(notes.Count == 1 ? notes[0] : "brought to the plate", Output: notes);
     }

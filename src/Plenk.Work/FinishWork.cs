@@ -280,11 +280,14 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 _ => m.Plate.Grain is null ? (null, "Grain: no part of the plate is flat enough to tell it; nothing was added.") : (own, FormattableString.Invariant($"Grain as the plate's at {m.Plate.Grain.Levels.Count} levels, neighbours alike by {m.Plate.Grain.Correlation:0.00}.")),
             };
             notes.Add(note);
-            FinishStep[] others = [.. shot.Finish.Steps.Where(s => s.Kind != kind || (step is not null && s.Id != step.Id))];
-            shot = shot with { Finish = shot.Finish with { Steps = step is null ? others : [.. others, step] } };
+            shot = shot with { Finish = With(shot.Finish, kind, step) };
         }
         return new(shot.Finish, notes);
     }
+
+    /// <summary>With a step that measuring set in the place of the one that it was; others of its kind stay. Null: none of the kind is needed.</summary>
+    public static FinishChoice With(FinishChoice finish, FinishKind kind, FinishStep? step) =>
+        finish with { Steps = [.. finish.Steps.Where(s => step is null ? s.Kind != kind : s.Id != step.Id), .. step is null ? Array.Empty<FinishStep>() : [step]] };
 
     public static string FreeId(FinishChoice finish, FinishKind kind)
     {

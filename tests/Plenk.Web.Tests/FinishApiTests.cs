@@ -43,6 +43,9 @@ public sealed class FinishApiTests(Application application)
         Assert.True(m["grain"]!.AsArray().Count >= 2);
         Assert.Contains("No element stands", await Refused(_client.PostAsJsonAsync($"{at}/finish/bring", new { })));
         Assert.Contains("No element stands", await Refused(_client.PostAsJsonAsync($"{at}/finish/range", new { })));
+        await _client.Save(at, d => d["elements"] = new JsonArray(new JsonObject { ["id"] = "title", ["name"] = "title", ["kind"] = "Lettering", ["text"] = new JsonObject { ["text"] = "SKY" }, ["position"] = new JsonArray(0, 0, -9) }));
+        Assert.Contains("Haze is not set by measuring", await Refused(_client.PostAsJsonAsync($"{at}/finish/bring", new { kind = "Haze" })));
+        await _client.Save(at, d => d["elements"] = new JsonArray());
         // A camera without a lens needs no more than the plate's width.
         Assert.Equal(1, (await _client.GetFromJsonAsync<JsonNode>($"{at}/camera/overscan"))!["needed"]!.GetValue<double>(), 1e-9);
         Assert.Contains("haze", await Refused(_client.PostAsJsonAsync($"{at}/finish/haze", new { })), StringComparison.OrdinalIgnoreCase);

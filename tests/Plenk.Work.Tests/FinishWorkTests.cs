@@ -34,6 +34,16 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         Assert.NotEqual(Verdict.Outside, FinishReadings.Black(demo.Engine.Finish.Measured(shot with { Finish = both.Finish })).Verdict);
     }
 
+    [Fact]
+    public void A_step_that_is_brought_takes_its_own_place_and_leaves_the_artists_others()
+    {
+        FinishStep own = new() { Id = "levels_1", Kind = FinishKind.Levels }, second = new() { Id = "levels_2", Kind = FinishKind.Levels, Strength = 0.5 };
+        FinishStep set = own with { Strength = 0.25 };
+        Assert.Equal([second, set], FinishWork.With(new() { Steps = [own, second] }, FinishKind.Levels, set).Steps);
+        Assert.Equal([second], FinishWork.With(new() { Steps = [second] }, FinishKind.Grain, null).Steps);
+        Assert.Empty(FinishWork.With(new() { Steps = [own, second] }, FinishKind.Levels, null).Steps);
+    }
+
     // Whatever a plate's codes stand for: where nothing touches it the comp has its codes, and light that is doubled is doubled light.
     [Theory]
     [InlineData(ColorEncoding.Bt709, null)]

@@ -33,6 +33,7 @@ public static class FinishApi
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+            if (request.Kind is { } kind && !FinishJobs.CanBring(kind)) { throw new ShotFault($"A step of the kind {kind} is not set by measuring; black level, edge width and grain are."); }
             return await jobs.Ask(id, document, "bring", "Bringing the element to the plate", 100, ShotApi.Who(http), new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White), [request], Lane.Hands);
         });
 
