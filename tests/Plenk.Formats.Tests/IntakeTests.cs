@@ -45,7 +45,7 @@ public sealed class IntakeTests
         Assert.InRange(GC.GetAllocatedBytesForCurrentThread() - before, 0, 4 << 20);
         Assert.Contains($"huge.png says it is {side} × {side} pixels of 3 channels: worked on it takes", refused.Message);
         Assert.Contains($"this server has {PictureMemory.Bytes / (double)(1 << 30):0.0} GiB for pictures", refused.Message);
-        Assert.Throws<FormatFault>(() => RasterFile.Thumbnail(png, "huge.png", 100).Length > int.MaxValue ? 0 : throw new FormatFault("", "", ""));
+        Assert.Throws<FormatFault>(() => RasterFile.Thumbnail(png, "huge.png", 100));
         // Planes count: as many as a file names, each of the picture's size.
         Assert.Throws<FormatFault>(() => PictureMemory.Check(8192, 8192, 4096, "many.exr"));
         Assert.Throws<FormatFault>(() => PictureMemory.Check(int.MaxValue, int.MaxValue, 4, "x"));

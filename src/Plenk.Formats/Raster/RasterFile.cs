@@ -120,7 +120,8 @@ public static class RasterFile
         Guard(bytes, name);
         try
         {
-            ReadHeader(bytes, name);
+            Header header = ReadHeader(bytes, name);
+            PictureMemory.Check(header.Width, header.Height, header.Channels, name);
             using Image small = Image.ThumbnailBuffer(bytes, width), eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
             return eight.JpegsaveBuffer(q: 82);
         }
