@@ -34,7 +34,8 @@ public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
     {
         ReadingKind kind = ReadingKind.All.Single(k => k.Blank.Id == id);
         ShotDocument reduced = kind.Reads(demo.Document);
-        Assert.Equal((demo.Document.Title, ""), (demo.Document.Title, reduced.Title));
+        Assert.NotEqual("", demo.Document.Title);
+        Assert.Equal("", reduced.Title);
         Assert.Null(reduced.Tracks);
         Assert.Equal(kind.Key(demo.Document), kind.Key(reduced));
         var (whole, of) = (kind.Measure(demo.Engine, demo.Document, default), kind.Take(demo.Engine, demo.Document));
@@ -55,7 +56,7 @@ public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
         Task[] asked = [Ask(1, 1, "one full"), Ask(1, 1, "one again"), Ask(2, 1, "two full"), Ask(1, 0, "one quick")];
         using var gone = new CancellationTokenSource();
         Task<IDisposable> left = line.Enter(3, 0, gone.Token);
-        Assert.Equal(1, line.Before(2) is > 0 ? 1 : 0);
+        Assert.True(line.Before(2) > 0);
         await gone.CancelAsync();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => left);
         first.Dispose();
