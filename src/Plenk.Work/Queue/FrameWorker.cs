@@ -31,11 +31,13 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
     public async Task Work(CancellationToken stop, TimeSpan? idle = null)
     {
         using var threads = new LaneThreads("frames", 1 + Environment.ProcessorCount, LaneThreads.Long);
-        var since = Stopwatch.StartNew();
+        Stopwatch since = Stopwatch.StartNew(), swept = Stopwatch.StartNew();
         while (!stop.IsCancellationRequested)
         {
             try
             {
+                // Also beside a long hand-over: a job that nobody holds any more does not wait for its end to be told.
+                if (swept.Elapsed > FrameStore.Lease) { await frames.Sweep(); swept.Restart(); }
                 if (await frames.Take(Name) is { } taken)
                 {
                     await Do(taken, threads, stop);
@@ -43,6 +45,7 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
                     continue;
                 }
                 await frames.Sweep();
+                swept.Restart();
                 if (idle is { } most && since.Elapsed > most) { return; }
             }
             catch (Exception e)
