@@ -34,7 +34,7 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
             over = true;
             return end;
         }
-        catch (Exception e) when (e is OperationCanceledException || JobRunner.InWords(e) is not null)
+        catch (Exception e) when (e is OperationCanceledException || Endings.InWords(e) is not null)
         {
             // Stopped by hand or refused: it is not taken up again. When the process ends it is.
             over = !job.ProcessEnds;

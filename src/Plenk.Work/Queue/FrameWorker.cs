@@ -81,18 +81,8 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
         }
         // Lost to another, stopped, or this process ends: the frame waits for whoever comes.
         var (state, message, output) = work.IsCompleted ? await work : ("waiting", "", null);
-        for (int attempt = 0; ; attempt++)
-        {
-            try
-            {
-                await frames.End(taken, Name, state, state == "done" ? watch.Elapsed.TotalSeconds : null, message, output);
-                return;
-            }
-            catch (Npgsql.NpgsqlException) when (attempt < 20 && !shutdown.IsCancellationRequested)
-            {
-                await Task.Delay(500, CancellationToken.None);
-            }
-        }
+        double? seconds = state == "done" ? watch.Elapsed.TotalSeconds : null;
+        await Endings.Told(() => frames.End(taken, Name, state, seconds, message, output), () => shutdown.IsCancellationRequested);
     }
 
     /// <summary>Never throws: what goes wrong is the frame's own end.</summary>
@@ -113,13 +103,13 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
             string[] files = [.. Directory.GetFiles(folder, "*", SearchOption.AllDirectories).Select(f => Path.GetRelativePath(folder, f)).Order(StringComparer.Ordinal)];
             return ("done", $"{p.Frames.Count} frames, version {p.Version}, checked against what was meant", JsonSerializer.Serialize(files));
         }
-        catch (Exception e) when (e is OperationCanceledException || (e is AggregateException all && all.Flatten().InnerExceptions.All(i => i is OperationCanceledException)))
+        catch (Exception e) when (Endings.IsStop(e))
         {
             return ("waiting", "", null);
         }
         catch (Exception e)
         {
-            if (JobRunner.InWords(e) is { } words) { return ("failed", words, null); }
+            if (Endings.InWords(e) is { } words) { return ("failed", words, null); }
             log.LogError(e, "frame {Frame} of job {Job} failed", taken.Frame, taken.Job);
             return ("failed", $"it could not be made; the server's log has the details under job {taken.Job}", null);
         }

@@ -100,22 +100,9 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
         }
         await Ended(shutdown.IsCancellationRequested && (await work).State == "stopped" ? null : await work);
 
-        async Task Ended(JobEnd? end)
-        {
-            for (int attempt = 0; ; attempt++)
-            {
-                try
-                {
-                    if (end is null) { await jobs.GiveBack(job.Id, _name); }
-                    else { await jobs.End(job.Id, _name, end.State, end.Message, end.Output is null ? null : JsonSerializer.Serialize(end.Output, ShotJson.Options)); }
-                    return;
-                }
-                catch (Npgsql.NpgsqlException) when (attempt < 20)
-                {
-                    await Task.Delay(500, CancellationToken.None);
-                }
-            }
-        }
+        Task Ended(JobEnd? end) => Endings.Told(() => end is null
+            ? jobs.GiveBack(job.Id, _name)
+            : jobs.End(job.Id, _name, end.State, end.Message, end.Output is null ? null : JsonSerializer.Serialize(end.Output, ShotJson.Options)));
     }
 
     /// <summary>Never throws: every fault of a job is its own end.</summary>
@@ -125,11 +112,11 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
         {
             return _kinds.TryGetValue(run.Row.Kind, out JobKind? kind) ? await kind.Run(run) : new($"this server does not know how to do “{run.Row.Kind}”", "failed");
         }
-        catch (Exception e) when (e is OperationCanceledException || (e is AggregateException all && all.Flatten().InnerExceptions.All(i => i is OperationCanceledException)))
+        catch (Exception e) when (Endings.IsStop(e))
         {
             return new("stopped; what was there stays", "stopped");
         }
-        catch (Exception e) when (InWords(e) is { } words)
+        catch (Exception e) when (Endings.InWords(e) is { } words)
         {
             return new(words, "failed");
         }
@@ -139,13 +126,4 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
             return new($"it could not be finished; the server's log has the details under job {run.Row.Id}", "failed");
         }
     }
-
-    /// <summary>What an artist is told of a fault that has words for them; null of one that has none.</summary>
-    public static string? InWords(Exception e) => e switch
-    {
-        AggregateException { InnerExceptions: [var only] } => InWords(only),
-        ShotFault or MissingMediaException or DiskFullException => e.Message,
-        Formats.FormatFault f => $"{f.Message}. {f.Mend}",
-        _ => null,
-    };
 }

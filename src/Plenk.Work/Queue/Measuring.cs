@@ -33,7 +33,6 @@ public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine e
         public bool Kept => kept;
         public DateTime Asked { get; set; } = DateTime.UtcNow;
         public string? Reading { get; set; }
-        public int Done { get; set; }
         public int At { get; set; }
     }
 
