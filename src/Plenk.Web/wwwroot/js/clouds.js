@@ -1,7 +1,7 @@
 // Points and depth that were found or brought: a scanner's cloud, aligned by its targets; depth of frames from the footage.
 import { get, post, upload } from './api.js';
 import { button, choice, fold, h, notes, number, quiet, tick } from './build.js';
-import { inLine, save, state, takeState, tell } from './state.js';
+import { inLine, save, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 let places = [], placesOf = -1;
@@ -16,7 +16,7 @@ export function cloudSection(bringIn) {
       h('div', { class: 'actions' }, file, button('Take these targets', async () => {
         const form = new FormData();
         for (const f of file.files) form.append('files', f, f.name);
-        try { const r = await inLine(() => upload(api(`clouds/${encodeURIComponent(c.id)}/targets`), form)); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+        try { const r = await inLine(() => upload(api(`clouds/${encodeURIComponent(c.id)}/targets`), form)); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
       })), tick('it is in metres', c.holdScale, (v) => edit(c, 'scale', (x) => { x.holdScale = v; })),
       h('div', { class: 'actions' }, button(c.off ? 'Switch on' : 'Switch off', () => edit(c, c.off ? 'on' : 'off', (x) => { x.off = !x.off; })), button('Take it away', () => save(`${c.name} taken away`, (x) => { x.clouds = x.clouds.filter((q) => q.id !== c.id); return x; })))];
   }), bringIn('Bring a point cloud in', 'cloud', '.ply'));
@@ -36,7 +36,7 @@ function depthIn() {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       for (const k of ['kind', 'near', 'far']) form.append(k, asked[k]);
-      try { const r = await inLine(() => upload(api(`frames/${state.frame}/depth`), form)); takeState(r.state); tell('told', notes(r.notes)); } catch (e) { tell('told', e); }
+      try { const r = await inLine(() => upload(api(`frames/${state.frame}/depth`), form)); tell('told', notes(r.notes)); } catch (e) { tell('told', e); }
     }))];
 }
 

@@ -7,7 +7,7 @@ import { matteChoices, matteSection } from './mattes.js';
 import { hangsOn } from './moving.js';
 import { kept, pick } from './picture.js';
 import { newId } from './pieces.js';
-import { inLine, on, save, setHand, state, takeState, tell } from './state.js';
+import { inLine, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const kindOf = (x) => x.kind ?? 'Mesh';
@@ -42,7 +42,7 @@ function files(label, path_, accept, multiple = true) {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
     tell('told', h('p', { class: 'quiet', role: 'status' }, 'Bringing it in and reading every file.'));
-    try { const r = await inLine(() => upload(api(path_), form)); state.chosen.element = r.element ?? state.chosen.element; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+    try { const r = await inLine(() => upload(api(path_), form)); state.chosen.element = r.element ?? state.chosen.element; tell('chosen'); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   }));
 }
 

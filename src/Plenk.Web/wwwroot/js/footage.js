@@ -1,7 +1,7 @@
 // The projection's sheet: what is laid on the set and how, what is filled or painted, what is taken away as textures, views from elsewhere.
 import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, h, heading, notes, number, quiet, rows, text, tick, told, triple } from './build.js';
-import { changed, inLine, on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, inLine, on, save, setHand, state, tell } from './state.js';
 import { newId } from './pieces.js';
 import { matteTools } from './mattes.js';
 import { pick } from './picture.js';
@@ -88,7 +88,7 @@ function paint(d) {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       form.append('colour', painting.colour);
-      try { const r = await inLine(() => upload(api(`frames/${state.frame}/paint`), form)); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+      try { const r = await inLine(() => upload(api(`frames/${state.frame}/paint`), form)); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
     })));
 }
 

@@ -6,7 +6,7 @@ import { matteChoices, matteSection } from './mattes.js';
 import { pick } from './picture.js';
 import { newId } from './pieces.js';
 import { renderedSection } from './rendered.js';
-import { changed, inLine, on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, inLine, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const deg = 180 / Math.PI;
@@ -122,7 +122,7 @@ function panoramas(d) {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
     form.append('seconds', seconds.value);
-    try { const r = await inLine(() => upload(api('panorama'), form)); takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
+    try { const r = await inLine(() => upload(api('panorama'), form)); tell('told', r.notes.length ? notes(r.notes) : null); } catch (e) { tell('told', e); }
   })), h('div', { class: 'actions' }, button('From a mirror ball in the frame', () => { setHand((m) => { setHand((r) => asked('mirror-ball', { middle: { x: m.x, y: m.y }, rim: { x: r.x, y: r.y } })); tell('told', h('p', { class: 'told fine', role: 'status' }, 'Now click its rim.')); }); tell('told', h('p', { class: 'told fine', role: 'status' }, 'Click the middle of the ball.')); }, { disabled: !d.camera }),
     button('From the projected set, around a spot I click', () => setHand(async (p) => { const hit = await pick(p.x, p.y); if (!hit.point) { tell('told', { message: 'Nothing of the set is there.', mend: 'Click on a piece.' }); return; } await asked('panorama-from-set', { spot: hit.point.map((v, i) => v + 1.2 * (hit.normal?.[i] ?? 0)) }); }), { disabled: !d.projections.length })));
 }

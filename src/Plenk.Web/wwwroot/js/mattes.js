@@ -2,7 +2,7 @@
 import { get, picture, post, upload } from './api.js';
 import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, rows, text, tick, triple } from './build.js';
 import { keyHere, straightAt, straightCurve } from './keys.js';
-import { inLine, on, save, setHand, state, takeState, tell } from './state.js';
+import { inLine, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const mattes = { shape: [], pulled: null, moved: null };
@@ -93,7 +93,7 @@ export function matteTools(short = true) {
   h('div', { class: 'actions' }, file, button('Bring pictures in as a matte', async () => {
     const form = new FormData();
     for (const f of file.files) form.append('files', f, f.name);
-    try { const r = await inLine(() => upload(api('mattes/frames'), form)); state.chosen.matte = r.matte; takeState(r.state); tell('told', r.notes.length ? notes(r.notes) : null); } catch (err) { tell('told', err); }
+    try { const r = await inLine(() => upload(api('mattes/frames'), form)); state.chosen.matte = r.matte; tell('chosen'); tell('told', r.notes.length ? notes(r.notes) : null); } catch (err) { tell('told', err); }
   })));
   if (!m) return out.filter(Boolean);
   const drawn = (m.kind ?? 'Drawn') === 'Drawn', begin = async (what) => { try { await post(api(`mattes/${encodeURIComponent(m.id)}/${what}`), { frame: state.frame }); tell('told', null); tell('jobs-now'); } catch (err) { tell('told', err); } };

@@ -2,7 +2,7 @@
 import { get, upload } from './api.js';
 import { button, choice, fold, h, notes, number, quiet, rows, tick } from './build.js';
 import { depthKinds, plainDepth } from './clouds.js';
-import { inLine, save, setFrame, state, takeState, tell } from './state.js';
+import { inLine, save, setFrame, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const reports = new Map();
@@ -31,7 +31,7 @@ export function renderedSection() {
       const form = new FormData();
       for (const f of file.files) form.append('files', f, f.name);
       form.append('frame', state.frame);
-      try { const a = await inLine(() => upload(api('rendered'), form)); takeState(a.state); tell('told', a.notes.length ? notes(a.notes) : null); } catch (err) { tell('told', err); }
+      try { const a = await inLine(() => upload(api('rendered'), form)); tell('told', a.notes.length ? notes(a.notes) : null); } catch (err) { tell('told', err); }
     })), ...(r ? [report(r), h('div', { class: 'actions' }, ...[['rendered', 'As it came'], ['relit', 'Lit again'], ['after', 'The comp']].map(([way, t]) => h('button', { type: 'button', 'aria-pressed': state.compare === way ? 'true' : 'false', onclick: () => look2(way) }, t))),
       quiet('Lamps that shade it:'), rows(d.lights.filter((l) => l.kind !== 'Fill' && !l.showsPlace).map((l) => ({ id: l.id, name: l.name, value: l.kind.toLowerCase() })), r.lamps, (id) => e('lamps', (x) => { x.lamps = x.lamps.includes(id) ? x.lamps.filter((q) => q !== id) : [...x.lamps, id]; })),
       number('Diffuse', r.look.diffuse, '', look('diffuse'), { min: 0, max: 100 }), number('Highlight', r.look.specular, '', look('specular'), { min: 0, max: 100 }), number('Its exponent', r.look.width, '', look('width'), { min: 1, max: 5000 }), number('Even light', r.look.ambient, '', look('ambient'), { min: 0, max: 1000 }), number('Grey for its colour', r.look.albedo, '', look('albedo'), { min: 0.001, max: 1 }),

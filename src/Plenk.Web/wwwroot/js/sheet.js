@@ -1,7 +1,7 @@
 // The sheet: what is in the step, its controls, and below them its readings.
 import { get, post, upload } from './api.js';
 import { button, choice, encodings, h, heading, notes, number, primaries, quiet, rows, sayRate, show as text3, text, tick, told, triple, usualPrimaries } from './build.js';
-import { changed, inLine, on, save, setFrame, setHand, state, takeState, tell } from './state.js';
+import { changed, inLine, on, save, setFrame, setHand, state, tell } from './state.js';
 import { contactSection } from './contact.js';
 import { finishSection } from './finish.js';
 import { handOverSection } from './handover.js';
@@ -26,7 +26,6 @@ async function bring(path, form) {
     const result = await inLine(() => upload(api(path), form));
     // What takes long goes on in the tray, also when the page is left.
     if (path.startsWith('plate')) { tell('told', h('p', { class: 'quiet', role: 'status' }, 'Every frame is looked at; the tray shows how far it is.')); tell('jobs-now'); return; }
-    takeState(result.state);
     tell('told', result.notes.length ? notes(result.notes) : null);
   } catch (e) { tell('told', e); }
 }

@@ -49,21 +49,16 @@ export async function load() {
   take(await get(`/api/shots/${state.id}`));
 }
 
-// One change after the other, each on the revision that the one before it gave.
+// One change after the other, each on the revision that the one before it gave. A state that an answer brings is taken here, once.
 let queue = Promise.resolve();
 export function inLine(act) {
-  // A state that comes back is taken before the next one's turn.
-  const turn = queue.then(act).then((r) => { if (r?.state?.document) take(r.state); return r; });
+  const turn = queue.then(act).then((r) => { const s = r?.state ?? r; if (s?.document) take(s); return r; });
   queue = turn.catch(() => {});
   return turn;
 }
 
 // A change that the server makes, on the newest revision of this page.
-export const changed = (path, body) => inLine(async () => {
-  const r = await post(`/api/shots/${state.id}/${path}`, { baseRevision: state.revision, ...body });
-  take(r.state ?? r);
-  return r;
-});
+export const changed = (path, body) => inLine(() => post(`/api/shots/${state.id}/${path}`, { baseRevision: state.revision, ...body }));
 
 // Saves what edit(document) makes of the document. When somebody saved first the artist is told, and the edit is kept to be put on top.
 export function save(what, edit) {

@@ -3,7 +3,7 @@ import { mark } from './marks.js';
 import { get, post } from './api.js';
 import { button, choice, h, heading, number, quiet, rows, tick } from './build.js';
 import { drawMattes, matteTools } from './mattes.js';
-import { changed, on, save, setHand, state, takeState, tell } from './state.js';
+import { changed, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const tracks = { live: [], solve: null, threshold: null, curve: 'rms' };
@@ -62,7 +62,7 @@ async function edit(change) {
   try {
     const r = await changed('tracks/edit', { edit: { frame: state.frame, x: 0, y: 0, ...change } });
     state.chosen.track = change.do === 'delete' ? null : r.track;
-    takeState(r.state);
+    tell('chosen');
     tell('told', null);
   } catch (e) { tell('told', e); }
 }
