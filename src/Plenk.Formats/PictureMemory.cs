@@ -29,10 +29,10 @@ public static class PictureMemory
     public static void Check(long width, long height, long channels, string name)
     {
         if (width < 1 || height < 1) { throw new FormatFault("too_large", $"{name} says it is {width} × {height} pixels", "Write the file at its real size."); }
-        // What a header says may be beyond any number: the larger side first.
-        if (width > int.MaxValue || height > int.MaxValue || width * height > long.MaxValue / 4096 || width * height * Math.Max(1, channels) * BytesAValue > Bytes || width * height * Math.Max(1, channels) > Array.MaxLength)
+        // What a header says may be beyond any whole number.
+        double values = (double)width * height * Math.Max(1, channels), needs = values * BytesAValue;
+        if (needs > Bytes || values > Array.MaxLength)
         {
-            double needs = (double)width * height * Math.Max(1, channels) * BytesAValue;
             throw new FormatFault("too_large", FormattableString.Invariant($"{name} says it is {width} × {height} pixels of {channels} channels: worked on it takes {needs / (1 << 30):0.0} GiB, and this server has {Bytes / (double)(1 << 30):0.0} GiB for pictures"),
                 "Export it at the size that is needed, or have PLENK_MEMORY raised.");
         }

@@ -210,6 +210,5 @@ public sealed class FrameStore(Database database, JobStore jobs)
         {
             throw new RefusedException("The same hand-over is under way already, begun anew. Wait for that one.");
         }
-        jobs.Wake(Lane.Frames);
     }
 }

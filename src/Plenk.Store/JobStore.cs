@@ -37,7 +37,7 @@ public sealed class JobStore(Database database)
     public static readonly TimeSpan Lease = TimeSpan.FromSeconds(8);
     public const int MostAttempts = 3;
 
-    /// <summary>Raised with the lane when this process has added a job or opened one again.</summary>
+    /// <summary>Raised with the lane when this process has added a job.</summary>
     public event Action<string>? Added;
 
     /// <summary>A new job with its frames, in one transaction, or the live one with the same key.</summary>
@@ -194,8 +194,6 @@ public sealed class JobStore(Database database)
         c.Parameters.AddWithValue(id);
         await c.ExecuteNonQueryAsync();
     }
-
-    internal void Wake(string lane) => Added?.Invoke(lane);
 
     private static async Task<JobRow?> One(NpgsqlCommand c)
     {

@@ -26,9 +26,12 @@ public sealed class ShotStore(Database database)
         return (int)(await c.ExecuteScalarAsync())!;
     }
 
-    public async Task<IReadOnlyList<ShotRow>> List()
+    /// <summary>In the order of productions, sequences and codes: all, or so many from a place on.</summary>
+    public async Task<IReadOnlyList<ShotRow>> List(int from = 0, int count = int.MaxValue)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot order by production, sequence, code");
+        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot order by production, sequence, code offset $1 limit $2");
+        c.Parameters.AddWithValue(from);
+        c.Parameters.AddWithValue(count);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var rows = new List<ShotRow>();
         while (await r.ReadAsync()) { rows.Add(Row(r)); }
@@ -38,7 +41,7 @@ public sealed class ShotStore(Database database)
     /// <summary>A page of shots in their order, each with its newest revision, in one query; those revisions that are known are not read again.</summary>
     public async Task<IReadOnlyList<(ShotRow Row, ShotDocument Document)>> Heads(int from, int count)
     {
-        ShotRow[] rows = [.. (await List()).Skip(from).Take(count)];
+        IReadOnlyList<ShotRow> rows = await List(from, count);
         var found = new Dictionary<long, ShotDocument>();
         foreach (ShotRow row in rows) { if (_revisions.TryGet($"{row.Id}/{row.Head}", out Known known)) { found[row.Id] = known.Document; } }
         ShotRow[] missing = [.. rows.Where(r => !found.ContainsKey(r.Id))];

@@ -58,7 +58,6 @@ public static class VideoFile
             }
             else if (Math.Abs(whole / middle - 1) > 0.01) { notes.Add($"{name} runs at {1 / whole:0.###} frames a second over its length, at {1 / middle:0.###} from frame to frame."); }
         }
-        Directory.CreateDirectory(folder);
         string said = Run("ffmpeg", ["-v", "error", "-xerror", .. alone, "-i", path, "-map", "0:v:0", "-fps_mode", "passthrough", "-start_number", first.ToString(CultureInfo.InvariantCulture), Path.Combine(folder, "frame.%07d.png")], stop, out good);
         string[] files = [.. Directory.GetFiles(folder, "frame.*.png").Order(StringComparer.Ordinal)];
         if (files.Length == 0) { throw new FormatFault("unreadable", $"{name} cannot be decoded: {said.Split('\n')[0]}", "Export it again."); }

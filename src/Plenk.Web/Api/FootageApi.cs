@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;

@@ -13,6 +13,7 @@ using Plenk.Formats.Raster;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -50,7 +51,7 @@ public static class MediaInApi
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
         {
             IFormCollection form = await http.Request.FormIn();
-            await ShotApi.Need(shots, id);
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             if (form.Files.Count == 0) { throw new ShotFault("Choose the plate's frames, or a video."); }
             string folder = Path.Combine(PlateJobs.Incoming, Guid.NewGuid().ToString("N"));
             PlateParameters asked = Asked(form, http, folder, [.. form.Files.Select(f => Path.GetFileName(f.FileName))], Path.GetFileName(form.Files[0].FileName)) with { Sent = true };
@@ -64,7 +65,7 @@ public static class MediaInApi
                     await form.Files[i].CopyToAsync(to, http.RequestAborted);
                     to.Flush(flushToDisk: true);
                 }
-                return await Bring(jobs, id, asked);
+                return await Bring(jobs, id, document, asked);
             }
             catch (Exception e)
             {
@@ -77,9 +78,9 @@ public static class MediaInApi
         api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
         {
             IFormCollection form = await http.Request.FormIn();
-            await ShotApi.Need(shots, id);
+            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             string folder = PlateFolders.Permitted(form["folder"].ToString()) ?? throw new ShotFault("That folder is not one that plates may be brought from.");
-            return await Bring(jobs, id, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
+            return await Bring(jobs, id, document, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
         });
 
         api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
@@ -213,8 +214,8 @@ public static class MediaInApi
         return (form, name, mesh, media.Write(bytes));
     }
 
-    private static async Task<JobRow> Bring(JobStore jobs, long id, PlateParameters asked) =>
-        (await jobs.Add(new(id, "plate", $"Bringing {asked.Name} in", System.Text.Json.JsonSerializer.Serialize(asked, ShotJson.Options), ShotEngine.Key("plate", 1, id, asked), 100, asked.Who))).Job;
+    private static Task<JobRow> Bring(JobStore jobs, long id, ShotDocument document, PlateParameters asked) =>
+        jobs.Ask(id, document, "plate", $"Bringing {asked.Name} in", 100, asked.Who, asked, [asked]);
 
     /// <summary>What the artist says of a delivery; refused at once where it cannot be meant.</summary>
     private static PlateParameters Asked(IFormCollection form, HttpContext http, string folder, IReadOnlyList<string> files, string name)
