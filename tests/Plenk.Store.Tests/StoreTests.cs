@@ -1,3 +1,6 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Text;
 using System.Text.Json;
 using Npgsql;
 using Plenk.Core.Images;
@@ -67,6 +70,51 @@ public sealed class StoreTests : IAsyncLifetime
         Assert.Equal("first", (await _shots.Read(row.Id))!.Value.Document.Title);
         await _shots.Save(row.Id, told.Head.Number, Shot("second"), "two", "Second");
         Assert.Equal("second", (await _shots.Read(row.Id))!.Value.Document.Title);
+    }
+
+    [Fact]
+    public async Task A_database_that_only_starts_is_waited_for()
+    {
+        var to = new NpgsqlConnectionStringBuilder($"{Server};Database={_name};Pooling=false;SSL Mode=Disable;GSS Encryption Mode=Disable");
+        var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        (string host, int port, to.Host, to.Port) = (to.Host!, to.Port, "127.0.0.1", ((IPEndPoint)listener.LocalEndpoint).Port);
+        listener.Stop();
+        await using var late = new Database(to.ConnectionString);
+        // Nobody listens: told after the patience, not at once and not never.
+        Assert.Throws<NpgsqlException>(() => late.Migrate(TimeSpan.FromSeconds(0.4)));
+        Task migrated = Task.Run(() => late.Migrate());
+        await Task.Delay(600);
+        listener = new TcpListener(IPAddress.Loopback, to.Port);
+        listener.Start();
+        using var over = new CancellationTokenSource();
+        Task relay = Relay(listener, host, port, over.Token);
+        await migrated.WaitAsync(TimeSpan.FromSeconds(30));
+        await over.CancelAsync();
+        listener.Stop();
+        await relay;
+    }
+
+    /// <summary>Says to the first two that the database starts up, as PostgreSQL does (protocol 3.0, ErrorResponse), and hands the others on.</summary>
+    private static async Task Relay(TcpListener listener, string host, int port, CancellationToken over)
+    {
+        for (int n = 0; !over.IsCancellationRequested; n++)
+        {
+            TcpClient client;
+            try { client = await listener.AcceptTcpClientAsync(over); } catch (OperationCanceledException) { return; }
+            if (n >= 2)
+            {
+                var server = new TcpClient(host, port);
+                _ = client.GetStream().CopyToAsync(server.GetStream(), over);
+                _ = server.GetStream().CopyToAsync(client.GetStream(), over);
+                continue;
+            }
+            await client.GetStream().ReadAtLeastAsync(new byte[1024], 1, cancellationToken: over);
+            byte[] said = Encoding.ASCII.GetBytes("SFATAL\0VFATAL\0C57P03\0Mthe database system is starting up\0\0");
+            byte[] length = BitConverter.GetBytes(System.Buffers.Binary.BinaryPrimitives.ReverseEndianness(said.Length + 4));
+            await client.GetStream().WriteAsync((byte[])[(byte)'E', .. length, .. said], over);
+            client.Dispose();
+        }
     }
 
     [Fact]
