@@ -16,6 +16,12 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     private readonly FairLine _line = new(PicturesAtOnce);
     private readonly LaneThreads _threads = new("pictures", PicturesAtOnce + Environment.ProcessorCount, LaneThreads.Readings);
     private const int PicturesAtOnce = 2;
+
+    // Drafts that nobody has seen yet: each is made once for all who wait for it, and few at a time, so that the first ones are there soon and what is known, dragged or saved meanwhile does not wait.
+    private readonly SharedWork<byte[]> _drafts = new();
+    private readonly FairLine _draftLine = new(DraftsAtOnce);
+    private readonly LaneThreads _draftThreads = new("drafts", DraftsAtOnce + Environment.ProcessorCount, LaneThreads.Drafts);
+    private const int DraftsAtOnce = 2;
     private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
 
     /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
@@ -36,19 +42,29 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
 
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     /// <param name="of">Whose it is: shots take turns.</param>
-    public async Task<byte[]> Picture(long of, ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, CancellationToken stop)
+    /// <param name="drags">The next one will be nearly the same: what only the set tells is kept for it.</param>
+    public async Task<byte[]> Picture(long of, ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, bool drags, CancellationToken stop)
     {
         Know(kind, quality);
         shot = Reads(shot, kind);
         string key = ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
         if (_pictures.TryGet(key, out byte[] known)) { return known; }
         byte[] made;
-        if (quality == "draft" || kind is "plate" or "grain-free") { made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop), stop); }
+        if (drags || kind is "plate" or "grain-free") { made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop), stop); }
+        else if (quality == "draft")
+        {
+            return await _drafts.Get(key, async left =>
+            {
+                using IDisposable turn = await _draftLine.Enter(of, 0, left);
+                byte[] draft = await _draftThreads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, left));
+                return _pictures.Get(key, () => draft);
+            }, stop);
+        }
         else
         {
             // Finer ones stand in a line of their own, the quick ones first, and give way to hands.
             using IDisposable turn = await _line.Enter(of, quality == "full" ? 1 : 0, stop);
-            made = _pictures.TryGet(key, out known) ? known : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), stop));
+            made = _pictures.TryGet(key, out known) ? known : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop));
         }
         return _pictures.Get(key, () => made);
     }
@@ -71,7 +87,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         if (quality is not ("draft" or "middle" or "full")) { throw new NotThereException($"There is no quality “{quality}”; draft, middle and full are."); }
     }
 
-    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, CancellationToken stop)
+    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, bool drags, CancellationToken stop)
     {
         bool draft = quality == "draft";
         // A rendered picture as it came, or lit again: rendered:ID, relit:ID.
@@ -112,7 +128,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                 }
             case "bare" or "element" or "edges" or "exposure" or "lifted":
                 {
-                    FrameLayers bare = engine.Finish.Bare(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
+                    FrameLayers bare = engine.Finish.Bare(shot, frame, width, QualityOf(quality), keepWithout: drags, dataPasses: false, keep: !draft, stop: stop);
                     if (kind == "bare") { return ToBytes(engine.Comp(shot, frame, bare), draft, seen); }
                     FrameLayers done = engine.Finish.Laid(shot, frame, bare);
                     return kind switch
@@ -128,7 +144,7 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
                     // One step left out, or none but it: without:ID, alone:ID.
                     if (kind.Split(':', 2) is ["alone", var kept]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id == kept).Select(s => s with { Off = false })] } }; }
                     if (kind.Split(':', 2) is ["without", var left]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } }; }
-                    FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: draft, dataPasses: false, keep: !draft, stop: stop);
+                    FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: drags, dataPasses: false, keep: !draft, stop: stop);
                     byte[] made = kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
                         : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
                     _noise.AddOrUpdate(made, layers.Counts);

@@ -164,7 +164,8 @@ public sealed class ShotEngine
     public RayGrid Grid(ShotDocument shot, int frame, int width, int height)
     {
         var (pose, pinhole) = Camera(shot, frame);
-        return _grids.Get(Key("rays", 1, pose, pinhole, width, height), () => new RayGrid(pinhole.Resized(width, height), pose));
+        // The inverse lens is the same wherever the camera stands.
+        return _grids.Get(Key("rays", 2, pinhole, width, height), () => new RayGrid(pinhole.Resized(width, height), Pose.Identity)).From(pose);
     }
 
     private static string FrameMedia(ShotDocument shot, int frame)
@@ -246,7 +247,8 @@ public sealed class ShotEngine
         float[]? hides = shot.Depth is { Hides: true } && HideDistance(shot, frame, within) is { } near ? Wider(near) : null;
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own ? [.. own.Select(r => r is null ? null : Wider(r))] : null;
         SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
-        SetPass pass = keepWithout ? _passes.Get(Key("without", 4, Reduced.Light(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality), Make) : Make();
+        string known = Key("without", 4, Reduced.Light(shot), hides is null ? null : shot.Depth, seed, pose, grid.Pinhole, quality);
+        SetPass pass = keepWithout ? _passes.Get(known, Make) : _passes.TryGet(known, out SetPass kept) && overscan == 0 ? kept : Make();
         var options = new RenderOptions { DataPasses = dataPasses, Parts = parts, Ids = ids || parts, Bounce = shot.Bounces, Contact = shot.Contact, Surfaces = Surfaces(given, set, frame, w, h) is { } s ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)]) : null, Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null, Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))], Rendered = RenderedLayers(shot, frame, grid, overscan) };
         return DifferentialRenderer.Render(new(pass, Elements(shot, frame), pose), keepWithout ? null : WhileOpen(given, shot, frame, grid, overscan, (at, samples, first) => new(at.Grid, at.Set, rig, openings, quality with { CameraSamples = samples }, seed, false, hides, reaches, first, centred: false) { Margin = overscan }, quality),
             plate.Around(overscan), openings, options, stop, progress is null ? null : rows => progress((double)rows / grid.Height));

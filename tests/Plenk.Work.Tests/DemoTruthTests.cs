@@ -78,7 +78,7 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     [Fact]
     public void Kept_samples_change_no_pixel()
     {
-        FrameLayers fresh = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: false);
+        FrameLayers fresh = new ShotEngine(_demo.Media).Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: false);
         FrameLayers kept = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: true, dataPasses: false);
         Assert.Equal(fresh.Comp.Data, kept.Comp.Data);
         Assert.Equal(fresh.Touched, kept.Touched);

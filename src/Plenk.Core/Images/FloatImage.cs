@@ -96,27 +96,38 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
     {
         var result = new FloatImage(width, height, Channels);
         double sx = (double)Width / width, sy = (double)Height / height;
+        int channels = Channels, most = (int)Math.Ceiling(sx) + 1;
+        // By column: the first pixel that it covers, how many, and how wide each is in it.
+        var columns = new (int First, int Count)[width];
+        var wide = new double[width * most];
+        for (int x = 0; x < width; x++)
+        {
+            double left = x * sx, right = (x + 1) * sx;
+            int first = (int)left, end = Math.Min(Width, (int)Math.Ceiling(right));
+            columns[x] = (first, end - first);
+            for (int u = first; u < end; u++) { wide[x * most + u - first] = Math.Min(right, u + 1) - Math.Max(left, u); }
+        }
         Parallel.For(0, height, Cores.All, y =>
         {
             double top = y * sy, bottom = (y + 1) * sy;
-            Span<double> sum = stackalloc double[Channels];
+            Span<double> sum = stackalloc double[channels];
             for (int x = 0; x < width; x++)
             {
-                double left = x * sx, right = (x + 1) * sx;
-                Span<float> target = result.Pixel(x, y);
                 double area = 0;
                 sum.Clear();
+                var (first, count) = columns[x];
                 for (int v = (int)top; v < Math.Min(Height, (int)Math.Ceiling(bottom)); v++)
                 {
                     double h = Math.Min(bottom, v + 1) - Math.Max(top, v);
-                    for (int u = (int)left; u < Math.Min(Width, (int)Math.Ceiling(right)); u++)
+                    ReadOnlySpan<float> row = Data.AsSpan((v * Width + first) * channels, count * channels);
+                    for (int u = 0, at = 0; u < count; u++)
                     {
-                        double w = h * (Math.Min(right, u + 1) - Math.Max(left, u));
+                        double w = h * wide[x * most + u];
                         area += w;
-                        ReadOnlySpan<float> p = Pixel(u, v);
-                        for (int c = 0; c < sum.Length; c++) { sum[c] += w * p[c]; }
+                        for (int c = 0; c < sum.Length; c++) { sum[c] += w * row[at++]; }
                     }
                 }
+                Span<float> target = result.Pixel(x, y);
                 for (int c = 0; c < sum.Length; c++) { target[c] = (float)(sum[c] / area); }
             }
         });

@@ -115,9 +115,7 @@ public sealed class SkyOpenings
         else
         {
             float pick = (u.X - CosineShare) / (1 - CosineShare);
-            int cell = Array.BinarySearch(_cumulative, pick);
-            if (cell < 0) { cell = ~cell; }
-            cell = Math.Min(cell, _cumulative.Length - 1);
+            int cell = Math.Min(FirstFrom(pick), _cumulative.Length - 1);
             float before = cell > 0 ? _cumulative[cell - 1] : 0, width = _cumulative[cell] - before;
             float s = width > 0 ? Math.Clamp((pick - before) / width, 0, 1) : 0.5f;
             int face = cell / (Cells * Cells), x = cell % Cells, y = cell / Cells % Cells, axis = face >> 1;
@@ -130,6 +128,21 @@ public sealed class SkyOpenings
         }
         float cos = Vector3.Dot(n, d);
         return cos > 0 ? (d, cos / (MathF.PI * Density(p, n, d))) : (d, 0);
+    }
+
+    /// <summary>The cell whose cumulative share is a value, or the first beyond it: the library's binary search without its calls.</summary>
+    private int FirstFrom(float value)
+    {
+        float[] shares = _cumulative;
+        int low = 0, high = shares.Length - 1;
+        while (low <= high)
+        {
+            int middle = low + ((high - low) >> 1);
+            float share = shares[middle];
+            if (share == value) { return middle; }
+            if (share < value) { low = middle + 1; } else { high = middle - 1; }
+        }
+        return low;
     }
 
     /// <summary>How densely directions are drawn around one, a steradian; above the surface.</summary>

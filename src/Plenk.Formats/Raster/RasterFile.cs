@@ -13,13 +13,16 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
     {
         float[] table = ColorEncodings.LinearTable(space.Encoding, Bits);
         var image = new FloatImage(Width, Height, 3);
-        for (int i = 0; i < Width * Height; i++)
+        int g = Channels >= 3 ? 1 : 0, b = Channels >= 3 ? 2 : 0;
+        Parallel.For(0, Height, Cores.All, y =>
         {
-            for (int c = 0; c < 3; c++)
+            Span<float> light = image.Data.AsSpan(3 * y * Width, 3 * Width);
+            ReadOnlySpan<ushort> codes = Codes.AsSpan(y * Width * Channels, Width * Channels);
+            for (int to = 0, from = 0; to < light.Length; to += 3, from += Channels)
             {
-                image.Data[i * 3 + c] = table[Codes[i * Channels + (Channels >= 3 ? c : 0)]];
+                (light[to], light[to + 1], light[to + 2]) = (table[codes[from]], table[codes[from + g]], table[codes[from + b]]);
             }
-        }
+        });
         return space.ToWorking(image);
     }
 

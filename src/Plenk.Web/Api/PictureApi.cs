@@ -21,7 +21,7 @@ public static class PictureApi
         api.MapGet("/frames/{frame:int}/picture", async (long id, int frame, string? kind, int? width, string? quality, int? revision, double? gain, string? seen, ShotStore shots, PictureService pictures, HttpContext http) =>
         {
             var (document, r) = await ShotApi.Need(shots, id, revision);
-            return await Answer(id, document, frame, kind, width, quality, gain, seen, pictures, http, keep: revision == r.Number);
+            return await Answer(id, document, frame, kind, width, quality, gain, seen, pictures, http, saved: true, keep: revision == r.Number);
         });
 
         // The same for what is not saved yet: what follows a drag.
@@ -29,7 +29,7 @@ public static class PictureApi
         {
             ShotDocument draft = request.On((await ShotApi.Need(shots, id, request.Revision)).Document);
             ShotApi.Check(draft);
-            return await Answer(id, draft, frame, kind, width, quality ?? "draft", null, seen, pictures, http, keep: false);
+            return await Answer(id, draft, frame, kind, width, quality ?? "draft", null, seen, pictures, http, saved: false, keep: false);
         });
 
         api.MapGet("/frames/{frame:int}/pixel", async (long id, int frame, double x, double y, int? revision, ShotStore shots, ShotEngine engine) =>
@@ -169,10 +169,10 @@ public static class PictureApi
             CameraReadings.Residuals((await ShotApi.Need(shots, id)).Document).Select(r => new { r.Point, r.Frame, r.X, r.Y, r.Dx, r.Dy, r.Length }));
     }
 
-    private static async Task<IResult> Answer(long id, ShotDocument document, int frame, string? kind, int? width, string? quality, double? gain, string? seen, PictureService pictures, HttpContext http, bool keep)
+    private static async Task<IResult> Answer(long id, ShotDocument document, int frame, string? kind, int? width, string? quality, double? gain, string? seen, PictureService pictures, HttpContext http, bool saved, bool keep)
     {
         int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        byte[] bytes = await pictures.Picture(id, document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display, http.RequestAborted);
+        byte[] bytes = await pictures.Picture(id, document, frame, kind ?? "comp", Math.Clamp(width ?? full, 16, full), quality ?? "full", Math.Clamp(gain ?? 4, 0.1, 100), Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display, drags: !saved && quality == "draft", http.RequestAborted);
         if (pictures.NoiseOf(bytes) is { } noise) { http.Response.Headers["X-Noise"] = FormattableString.Invariant($"{noise.Shadow:0.0000} {noise.Element:0.0000}"); }
         if (keep) { http.Response.Headers.CacheControl = "private, max-age=86400"; }
         return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");

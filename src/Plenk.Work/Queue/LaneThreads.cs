@@ -12,8 +12,8 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
     private readonly BlockingCollection<Task> _tasks = [];
     private readonly HashSet<int> _own = [];
 
-    /// <summary>What readings and full pictures, and what long work gives way by.</summary>
-    public const int Readings = 5, Long = 10;
+    /// <summary>What drafts, what readings and full pictures, and what long work gives way by.</summary>
+    public const int Drafts = 2, Readings = 5, Long = 10;
 
     public LaneThreads(string name, int count, int niceness)
     {
