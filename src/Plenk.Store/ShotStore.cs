@@ -38,6 +38,17 @@ public sealed class ShotStore(Database database)
         return rows;
     }
 
+    /// <summary>Ids of the shots that were changed last, the newest first.</summary>
+    public async Task<IReadOnlyList<long>> LastChanged(int count)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand("select s.id from shot s join revision r on r.shot_id = s.id and r.number = s.head order by r.at desc, s.id limit $1");
+        c.Parameters.AddWithValue(count);
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        var ids = new List<long>();
+        while (await r.ReadAsync()) { ids.Add(r.GetInt64(0)); }
+        return ids;
+    }
+
     /// <summary>A page of shots in their order, each with its newest revision, in one query; those revisions that are known are not read again.</summary>
     public async Task<IReadOnlyList<(ShotRow Row, ShotDocument Document)>> Heads(int from, int count)
     {

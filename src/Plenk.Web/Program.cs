@@ -45,6 +45,7 @@ builder.Services.AddSingleton<TrayJobs, MatteJobs>();
 builder.Services.AddSingleton<TrayJobs, FinishJobs>();
 builder.Services.AddHostedService<JobRunner>();
 builder.Services.AddHostedService<MemoryRest>();
+builder.Services.AddHostedService<WarmStart>();
 builder.Services.AddSingleton<Measuring>();
 builder.Services.AddHostedService(s => s.GetRequiredService<Measuring>());
 builder.Services.AddRazorPages();

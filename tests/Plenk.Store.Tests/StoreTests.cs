@@ -61,6 +61,14 @@ public sealed class StoreTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task What_was_changed_last_comes_first()
+    {
+        ShotRow[] rows = [await _shots.Create(Shot("a"), "one", "New"), await _shots.Create(Shot("b") with { Code = "T_0020" }, "one", "New"), await _shots.Create(Shot("c") with { Code = "T_0030" }, "one", "New")];
+        await _shots.Save(rows[0].Id, 1, Shot("again"), "one", "Again");
+        Assert.Equal([rows[0].Id, rows[2].Id], await _shots.LastChanged(2));
+    }
+
+    [Fact]
     public async Task The_second_to_save_is_told_and_nothing_is_overwritten()
     {
         ShotRow row = await _shots.Create(Shot("a"), "one", "New");
