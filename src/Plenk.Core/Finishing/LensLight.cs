@@ -93,11 +93,11 @@ public static class LensLight
             for (int x = 0; x < w; x++)
             {
                 double dx = x + 0.5 - lamp.X, dy = y + 0.5 - lamp.Y, r = Math.Sqrt(dx * dx + dy * dy) / radius;
-                double veil = flare.Veil * Elementary.Pow(1 + r * r, -1.5);
+                double wide = 1 + r * r, veil = flare.Veil / (wide * Math.Sqrt(wide));
                 if (flare.Streaks > 0)
                 {
-                    double a = Elementary.Cos(Elementary.Atan2(dy, dx) * flare.Streaks / 2.0);
-                    veil *= 1 + 2 * Elementary.Pow(Math.Abs(a), 60);
+                    double a = ElementaryF.Cos((float)(Elementary.Atan2(dy, dx) * flare.Streaks / 2.0)), a4 = a * a * a * a, a8 = a4 * a4, a16 = a8 * a8;
+                    veil *= 1 + 2 * a16 * a16 * a16 * a8 * a4; // |a|⁶⁰
                 }
                 Vector3 sum = colour * (float)(veil * lamp.Visible);
                 if (flare.Ghosts > 0)
@@ -122,7 +122,7 @@ public static class LensLight
                         if (sx >= 0 && sy >= 0 && sx < w && sy < h && (depth.Data[sy * w + sx] >= lamp.Depth || depth.Data[sy * w + sx] <= 0)) { open += weight * (1 - MathF.Min(1, held.Data[4 * (sy * w + sx) + 3])); }
                         weight *= 0.97;
                     }
-                    sum += colour * (float)(flare.Shafts * open / all * Elementary.Pow(1 + r * r / 9, -1));
+                    sum += colour * (float)(flare.Shafts * open / all / (1 + r * r / 9));
                 }
                 (light[x, y, 0], light[x, y, 1], light[x, y, 2]) = (sum.X * top, sum.Y * top, sum.Z * top);
             }

@@ -64,11 +64,11 @@ public static class ColorEncodings
 
     /// <summary>IEC 61966-2-1:1999; switches at 0.04045.</summary>
     public static float SrgbToLinear(float v) =>
-        v <= 0.04045f ? v / 12.92f : (float)Elementary.Pow((v + 0.055) / 1.055, 2.4);
+        v <= 0.04045f ? v / 12.92f : (float)Elementary.PowShort((v + 0.055) / 1.055, 2.4);
 
     /// <summary>IEC 61966-2-1:1999; switches at 0.0031308. Negative light stays on the straight part.</summary>
     public static float LinearToSrgb(float l) =>
-        l <= 0.0031308f ? 12.92f * l : (float)(1.055 * Elementary.Pow(l, 1 / 2.4) - 0.055);
+        l <= 0.0031308f ? 12.92f * l : (float)(1.055 * Elementary.PowShort(l, 1 / 2.4) - 0.055);
 
     public static double LinearToAcesCct(double l) =>
         l <= 0.0078125 ? 10.5402377416545 * l + 0.0729055341958355 : (Elementary.Log2(l) + 9.72) / 17.52;
