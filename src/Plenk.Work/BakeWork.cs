@@ -27,13 +27,13 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
         IReadOnlyList<Projector> sources = engine.Projectors(shot, set, frame);
         int[] chosen = [.. Enumerable.Range(0, set.Pieces.Count).Where(i => set.Pieces[i].Duties is { WearsFootage: true, OnlyBlocksLight: false } && set.Meshes[i].TriangleCount > 0 && (pieces.Count == 0 || pieces.Contains(set.Pieces[i].Id)))];
         if (chosen.Length == 0) { throw new ShotFault("No piece of those wears footage. Tick it on the piece at step 3."); }
-        IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
+        IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
         var best = new float[spots.Count];
         foreach (Projector p in sources) { float[] own = SourcePlan.Sharpness(spots, p.Sight, null); for (int i = 0; i < best.Length; i++) { best[i] = MathF.Max(best[i], own[i]); } }
         double[] seen = [.. best.Where(b => b > 0).Select(b => (double)b).Order()];
         if (seen.Length == 0) { throw new ShotFault("No projection shows any piece. Lay on frames that see them."); }
         double[] texels = [.. chosen.Select(i => texelMillimetres is { } mm ? mm / 1000 : FootageWork.Finest(spots, best, i, 1 / seen[seen.Length / 2]))];
-        double asked = chosen.Select((i, k) => Baker.Texels(SourcePlan.Area(set.Meshes[i]), texels[k])).Sum();
+        double asked = chosen.Select((i, k) => Baker.Texels(SetSpots.Area(set.Meshes[i]), texels[k])).Sum();
         if (asked > MostTexels)
         {
             double coarser = Math.Sqrt(asked / MostTexels);

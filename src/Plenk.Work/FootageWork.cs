@@ -4,6 +4,7 @@ using Plenk.Core;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Projection;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
@@ -34,7 +35,7 @@ public static class FootageWork
     {
         if (set.Set.Pieces.Count == 0) { throw new ShotFault("The set holds no piece."); }
         IReadOnlyList<Projector> projectors = set.Sources(sources, told);
-        IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set.Set);
+        IReadOnlyList<SetSpot> spots = SetSpots.Over(set.Set);
         // How finely the footage shows each spot at best, and the shot camera ever.
         float[] best = new float[spots.Count], looked = new float[spots.Count];
         foreach (Projector p in projectors) { Larger(best, SourcePlan.Sharpness(spots, p.Sight, null)); }
@@ -51,9 +52,9 @@ public static class FootageWork
         }
         double[] seen = [.. best.Where(b => b > 0).Select(b => (double)b).Order()];
         if (seen.Length == 0) { throw new ShotFault("No face of the set is seen by any source from less than 84° off its normal: every piece is edge-on, turned away or hidden."); }
-        double total = Enumerable.Range(0, set.Set.Pieces.Count).Sum(i => SourcePlan.Area(set.Set.Meshes[i]));
+        double total = Enumerable.Range(0, set.Set.Pieces.Count).Sum(i => SetSpots.Area(set.Set.Meshes[i]));
         double[] texels = [.. Enumerable.Range(0, set.Set.Pieces.Count).Select(i => texelMillimetres is { } mm ? mm / 1000 : Finest(spots, best, i, 1 / seen[seen.Length / 2]))];
-        double asked = Enumerable.Range(0, texels.Length).Sum(i => Baker.Texels(SourcePlan.Area(set.Set.Meshes[i]), texels[i]));
+        double asked = Enumerable.Range(0, texels.Length).Sum(i => Baker.Texels(SetSpots.Area(set.Set.Meshes[i]), texels[i]));
         if (asked > MostTexels && texelMillimetres is { } typed)
         {
             double texel = typed / 1000;
@@ -69,7 +70,7 @@ public static class FootageWork
         for (int i = 0; i < set.Set.Pieces.Count; i++)
         {
             Piece piece = set.Set.Pieces[i];
-            double area = SourcePlan.Area(set.Set.Meshes[i]);
+            double area = SetSpots.Area(set.Set.Meshes[i]);
             int index = i;
             BakedPiece baked = Baker.Bake(set.Set, i, projectors, texels[i], stop, part => progress?.Invoke($"Baking {piece.Name}", 0.2 + 0.8 * (index + part) / set.Set.Pieces.Count));
             string safe = new([.. piece.Name.Select(ch => char.IsAsciiLetterOrDigit(ch) || ch is '-' or '_' ? ch : '_')]);

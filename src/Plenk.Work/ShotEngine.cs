@@ -520,7 +520,7 @@ public sealed class ShotEngine
         return _plans.Get(Key("plan", 4, shot), () =>
         {
             SetScene set = Set(Hanging.At(shot, shot.Range.First));
-            IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
+            IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
             ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
             int every = Math.Max(1, shot.Range.Count / 30);
             var candidates = new List<(int, float[])>();

@@ -156,7 +156,7 @@ public class BakingTests
     public void A_plan_takes_the_frame_that_adds_most_and_stops_when_nothing_is_added()
     {
         SetScene set = Scene(Wall("left", new(-3, 0, -4), 4, 3), Wall("right", new(3, 0, -4), 4, 3), Wall("hidden", new(0, 0, 9), 1, 1));
-        IReadOnlyList<SetSpot> spots = SourcePlan.Spots(set);
+        IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
         Assert.Equal(25, spots.Sum(s => s.Area), 0.01);
         float[] From(double x) => SourcePlan.Sharpness(spots, new SourceSight(Camera, new(Matrix3.Identity, new(x, 0, 0)), set, 72, 84, null), null);
         IReadOnlyList<PlannedSource> plan = SourcePlan.Greedy(spots, [(1, From(-2.2)), (2, From(3)), (3, From(-3)), (4, From(-2.9))]);

@@ -60,16 +60,16 @@ public class PieceTests
     [Fact]
     public void What_cannot_be_an_outline_is_told()
     {
-        Assert.Null(OutlineMesh.Fault(Room));
-        Assert.Contains("crosses itself near x 2, z 1.5", OutlineMesh.Fault(Room with { Corners = [0, 0, 4, 3, 4, 0, 0, 3] }));
-        Assert.Contains("three corners", OutlineMesh.Fault(Room with { Corners = [0, 0, 4, 0] }));
-        Assert.Contains("a hole does not lie within", OutlineMesh.Fault(Room with { Holes = [[6, 1, 7, 1, 7, 2, 6, 2]] }));
-        Assert.Contains("wall is 4 m long", OutlineMesh.Fault(Room with { Openings = [new(0, 3, 5, 0, 2)] }));
-        Assert.Contains("there are 4", OutlineMesh.Fault(Room with { Openings = [new(7, 0, 1, 0, 2)] }));
-        Assert.Contains("neither floor nor walls", OutlineMesh.Fault(Room with { Walls = false, Ground = false }));
-        Assert.Contains("no height", OutlineMesh.Fault(Room with { Size = new(1, 0, 1) }));
+        Assert.Null(DrawnOutline.Fault(Room));
+        Assert.Contains("crosses itself near x 2, z 1.5", DrawnOutline.Fault(Room with { Corners = [0, 0, 4, 3, 4, 0, 0, 3] }));
+        Assert.Contains("three corners", DrawnOutline.Fault(Room with { Corners = [0, 0, 4, 0] }));
+        Assert.Contains("a hole does not lie within", DrawnOutline.Fault(Room with { Holes = [[6, 1, 7, 1, 7, 2, 6, 2]] }));
+        Assert.Contains("wall is 4 m long", DrawnOutline.Fault(Room with { Openings = [new(0, 3, 5, 0, 2)] }));
+        Assert.Contains("there are 4", DrawnOutline.Fault(Room with { Openings = [new(7, 0, 1, 0, 2)] }));
+        Assert.Contains("neither floor nor walls", DrawnOutline.Fault(Room with { Walls = false, Ground = false }));
+        Assert.Contains("no height", DrawnOutline.Fault(Room with { Size = new(1, 0, 1) }));
         Assert.Equal(0, Mesh(Room with { Corners = [0, 0, 4, 3, 4, 0, 0, 3] }).TriangleCount);
-        Assert.Contains("two places", OutlineMesh.Fault(Room with { Kind = PieceKind.Strip, Corners = [1, 1] }));
+        Assert.Contains("two places", DrawnOutline.Fault(Room with { Kind = PieceKind.Strip, Corners = [1, 1] }));
     }
 
     [Fact]

@@ -100,7 +100,7 @@ public sealed class PullTests
     {
         TriangleMesh box = PieceMeshes.Box(new(2, 1, 1)), fine = PieceMeshes.Subdivided(box);
         Assert.Equal(4 * box.TriangleCount, fine.TriangleCount);
-        Assert.Equal(Core.Projection.SourcePlan.Area(box), Core.Projection.SourcePlan.Area(fine), 1e-6);
+        Assert.Equal(SetSpots.Area(box), SetSpots.Area(fine), 1e-6);
         Assert.Equal(box.Bounds(), fine.Bounds());
         // Euler: V − E + F = 2 on a closed surface, with E = 3 F / 2.
         fine.Welded(out int places);

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Numerics;
 using System.Text;
+using Plenk.Core.Contact;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Sets;

@@ -1,5 +1,6 @@
 using System.Numerics;
 using System.Text;
+using Plenk.Core.Contact;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Formats.Meshes;

@@ -1,6 +1,5 @@
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
-using Plenk.Core.Solving;
 
 namespace Plenk.Core.Cameras;
 

@@ -1,6 +1,5 @@
 using System.Numerics;
 using Plenk.Core.Geometry;
-using Plenk.Core.Lighting;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Contact;

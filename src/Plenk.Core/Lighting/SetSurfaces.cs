@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Contact;
 
 namespace Plenk.Core.Lighting;
 

@@ -22,7 +22,7 @@ public static class ExposureMatch
     public static IReadOnlyList<Pair> Pairs(SetScene set, IReadOnlyList<Projector> sources, IReadOnlyList<int> cameras, IReadOnlyList<float> clip, int spots = 24000)
     {
         var result = new List<Pair>();
-        IReadOnlyList<SetSpot> all = SourcePlan.Spots(set, spots);
+        IReadOnlyList<SetSpot> all = SetSpots.Over(set, spots);
         // In a stated order, whatever the threads do.
         var found = new List<Pair>?[all.Count];
         Parallel.For(0, all.Count, Cores.All, k =>

@@ -11,60 +11,16 @@ namespace Plenk.Core.Sets;
 /// <summary>Triangles of what is drawn as a line on the ground: floors with holes, walls with openings, kerbs along a path.</summary>
 public static class OutlineMesh
 {
-    private static readonly GeometryFactory Factory = new();
-
-    /// <summary>What is wrong with a drawn piece, in the artist's terms; null where it is whole or not drawn at all.</summary>
-    public static string? Fault(Piece piece)
-    {
-        if (piece.Kind is not (PieceKind.Outline or PieceKind.Strip)) { return null; }
-        if (piece.Corners.Count % 2 != 0 || !piece.Corners.All(double.IsFinite) || piece.Holes.Any(h => h.Count % 2 != 0 || h.Count < 6 || !h.All(double.IsFinite))) { return "its corners are not pairs of numbers"; }
-        int corners = piece.Corners.Count / 2;
-        if (piece.Kind == PieceKind.Strip) { return corners < 2 ? "a path needs two places or more" : null; }
-        if (corners < 3) { return $"an outline needs three corners or more; it has {corners}"; }
-        if (!(piece.Size.Y > 0) && piece.Walls) { return "its walls have no height"; }
-        if (!piece.Walls && !piece.Ground) { return "it has neither floor nor walls"; }
-        if (new IsValidOp(Shape(piece)).ValidationError is { } error)
-        {
-            string where = error.Coordinate is { } c ? $" near x {c.X:0.##}, z {c.Y:0.##}" : "";
-            return error.ErrorType is TopologyValidationErrors.SelfIntersection or TopologyValidationErrors.RingSelfIntersection ? $"its outline crosses itself{where}; pull a corner so that it does not"
-                : error.ErrorType is TopologyValidationErrors.HoleOutsideShell or TopologyValidationErrors.NestedHoles ? $"a hole does not lie within the floor{where}" : $"its outline encloses nothing{where}";
-        }
-        foreach (Opening o in piece.Openings)
-        {
-            if (o.Wall < 0 || o.Wall >= corners) { return $"an opening is in wall {o.Wall + 1}; there are {corners}"; }
-            var (a, b) = Wall(piece, o.Wall);
-            double length = Vector3.Distance(a, b);
-            if (!(o.From < o.To) || !(o.Bottom < o.Top) || o.From < -1e-6 || o.To > length + 1e-6 || o.Bottom < -1e-6 || o.Top > piece.Size.Y + 1e-6) { return $"an opening in wall {o.Wall + 1} reaches beyond it (the wall is {length:0.##} m long and {piece.Size.Y:0.##} m high)"; }
-        }
-        return null;
-    }
-
     public static TriangleMesh Of(Piece piece) => piece.Kind == PieceKind.Strip ? Strip(piece) : Outline(piece);
-
-    private static Polygon Shape(Piece piece)
-    {
-        LinearRing Ring(IReadOnlyList<double> corners)
-        {
-            Coordinate[] points = [.. Enumerable.Range(0, corners.Count / 2).Select(i => new Coordinate(corners[2 * i], corners[2 * i + 1]))];
-            return Factory.CreateLinearRing([.. points, points[0].Copy()]);
-        }
-        return Factory.CreatePolygon(Ring(piece.Corners), [.. piece.Holes.Select(Ring)]);
-    }
-
-    private static (Vector3 A, Vector3 B) Wall(Piece piece, int wall)
-    {
-        int n = piece.Corners.Count / 2, next = (wall + 1) % n;
-        return (new((float)piece.Corners[2 * wall], 0, (float)piece.Corners[2 * wall + 1]), new((float)piece.Corners[2 * next], 0, (float)piece.Corners[2 * next + 1]));
-    }
 
     private static TriangleMesh Outline(Piece piece)
     {
         var positions = new List<Vector3>();
         var indices = new List<int>();
-        if (Fault(piece) is not null) { return new([], []); }
+        if (DrawnOutline.Fault(piece) is not null) { return new([], []); }
         if (piece.Ground)
         {
-            foreach (NetTopologySuite.Geometries.Geometry triangle in ((GeometryCollection)ConstrainedDelaunayTriangulator.Triangulate(Shape(piece))).Geometries)
+            foreach (NetTopologySuite.Geometries.Geometry triangle in ((GeometryCollection)ConstrainedDelaunayTriangulator.Triangulate(DrawnOutline.Shape(piece))).Geometries)
             {
                 Vector3[] p = [.. triangle.Coordinates.Take(3).Select(c => new Vector3((float)c.X, 0, (float)c.Y))];
                 // The floor looks up.
@@ -76,7 +32,7 @@ public static class OutlineMesh
         }
         for (int w = 0; piece.Walls && w < piece.Corners.Count / 2; w++)
         {
-            var (a, b) = Wall(piece, w);
+            var (a, b) = DrawnOutline.Wall(piece, w);
             float length = Vector3.Distance(a, b);
             if (length < 1e-6f) { continue; }
             // The wall is cut into cells at the sides of its openings; cells inside one are left out.
@@ -102,7 +58,7 @@ public static class OutlineMesh
     /// <summary>A bar X wide and Y high whose middle follows the path; mitred at its bends.</summary>
     private static TriangleMesh Strip(Piece piece)
     {
-        if (Fault(piece) is not null) { return new([], []); }
+        if (DrawnOutline.Fault(piece) is not null) { return new([], []); }
         Vector2[] path = [.. Enumerable.Range(0, piece.Corners.Count / 2).Select(i => new Vector2((float)piece.Corners[2 * i], (float)piece.Corners[2 * i + 1]))];
         path = [.. path.Where((p, i) => i == 0 || Vector2.Distance(p, path[i - 1]) > 1e-5f)];
         if (path.Length < 2) { return new([], []); }

@@ -27,7 +27,7 @@ public static class SharedFaces
                 var other = new TraceScene([new TraceInstance(trees[b], Geometry.Similarity.Identity, RayKinds.CameraSet)]);
                 double area = 0;
                 Vector3 place = default;
-                foreach (SetSpot s in SourcePlan.Spots(meshes[among[a]], among[a], 300))
+                foreach (SetSpot s in SetSpots.Over(meshes[among[a]], among[a], 300))
                 {
                     Hit hit = other.Intersect(new Ray(s.Point + s.Normal * Within, -s.Normal, 0, 2 * Within), RayKinds.CameraSet);
                     if (!hit.IsHit || Vector3.Dot(other.Instances[0].FaceNormal(hit), s.Normal) < 0.999f) { continue; }

@@ -1,5 +1,3 @@
-using Plenk.Core.Tracking;
-
 namespace Plenk.Core.Shots;
 
 /// <summary>

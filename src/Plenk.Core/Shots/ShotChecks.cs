@@ -1,5 +1,4 @@
 using Plenk.Core.Geometry;
-using Plenk.Core.Sets;
 
 namespace Plenk.Core.Shots;
 
@@ -100,7 +99,7 @@ public static class ShotChecks
             Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
             Need(Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50, $"Set, {p.Name}: a holdout grows or shrinks by up to 2,000 mm and 50 px.");
-            if (OutlineMesh.Fault(p) is { } drawn) { faults.Add($"Set, {p.Name}: {drawn}."); }
+            if (DrawnOutline.Fault(p) is { } drawn) { faults.Add($"Set, {p.Name}: {drawn}."); }
             Need(p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500, $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}.");
             Need(p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256), $"Set, {p.Name}: a cylinder has between 3 and 256 sides.");
             Need(p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)), $"Set, {p.Name}: a pin is not a number.");

@@ -2,7 +2,6 @@ using System.Numerics;
 using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
-using Plenk.Core.Sets;
 using Plenk.Core.Tracing;
 using Plenk.Core.Tracking;
 

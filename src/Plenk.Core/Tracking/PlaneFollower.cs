@@ -1,5 +1,5 @@
 using Plenk.Core.Shots;
-using Plenk.Core.Solving;
+using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Tracking;
 
@@ -73,7 +73,7 @@ public static class PlaneFollower
 
     private static double[]? Agreed(List<(double X, double Y)> from, List<(double X, double Y)> to)
     {
-        if (TwoView.RobustHomography(from, to, Threshold, 300, 5) is not var (h, agreeing) || agreeing < LeastAgreeing || Math.Abs(h[8]) < 1e-12) { return null; }
+        if (Homography.Robust(from, to, Threshold, 300, 5) is not var (h, agreeing) || agreeing < LeastAgreeing || Math.Abs(h[8]) < 1e-12) { return null; }
         return [.. h.Select(v => v / h[8])];
     }
 }

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Contact;
 using Plenk.Core.Lighting;
 using Plenk.Core.Tracing;
 

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
+using Plenk.Core.Contact;
 using Plenk.Core.Lighting;
 using Plenk.Core.Tracing;
 

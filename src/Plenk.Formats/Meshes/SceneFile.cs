@@ -6,7 +6,8 @@ using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using SharpGLTF.Schema2;
-using Material = Plenk.Core.Lighting.Material;
+using Material = Plenk.Core.Contact.Material;
+using Plenk.Core.Contact;
 
 namespace Plenk.Formats.Meshes;
 

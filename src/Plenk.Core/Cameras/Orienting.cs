@@ -1,9 +1,8 @@
 using Plenk.Core.Algebra;
-using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
-namespace Plenk.Core.Solving;
+namespace Plenk.Core.Cameras;
 
 /// <summary>The similarity that takes the camera's own space to the world, and what kept a part of it from being found.</summary>
 public sealed record OrientingResult(Similarity SourceToWorld, PlaneFitResult? Floor, IReadOnlyList<string> Problems, LevelResult? Level = null);

@@ -1,7 +1,6 @@
 using MathNet.Numerics.LinearAlgebra;
-using Plenk.Core.Geometry;
 
-namespace Plenk.Core.Solving;
+namespace Plenk.Core.Geometry;
 
 /// <summary>A plane n·x = Offset with unit normal, and how far the points lie from it, in metres.</summary>
 public sealed record PlaneFitResult(Vec3 Normal, double Offset, Vec3 Centroid, double Rms, double Largest, int LargestIndex);

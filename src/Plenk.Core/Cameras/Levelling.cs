@@ -1,10 +1,9 @@
 using MathNet.Numerics.LinearAlgebra;
 using Plenk.Core.Algebra;
-using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
-namespace Plenk.Core.Solving;
+namespace Plenk.Core.Cameras;
 
 /// <summary>Which way is up in the camera's own space, and by how many degrees the drawn lines disagree with it (root mean square).</summary>
 public sealed record LevelResult(Vec3 Up, double RmsDegrees);

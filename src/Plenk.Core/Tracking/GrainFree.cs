@@ -1,7 +1,7 @@
 using System.Numerics;
-using Plenk.Core.Tracking;
+using Plenk.Core.Images;
 
-namespace Plenk.Core.Images;
+namespace Plenk.Core.Tracking;
 
 /// <summary>A frame of footage as it is encoded: three channels of codes 0..1, and their brightness for finding motion.</summary>
 public sealed record CodedFrame(FloatImage Codes, GrayPyramid Gray);
