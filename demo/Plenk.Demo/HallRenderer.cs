@@ -81,7 +81,7 @@ public sealed class HallRenderer
     {
         TraceInstance instance = scene.Instances[hit.Instance];
         var (name, colour, metallic, roughness) = BellModel.Materials[instance.Tree.Mesh.Materials![hit.Triangle]];
-        var material = new Core.Lighting.Material(name, colour, metallic, roughness);
+        var material = new Core.Contact.Material(name, colour, metallic, roughness);
         Vector3 n = instance.Normal(hit), face = instance.FaceNormal(hit), v = Vector3.Negate(ray.Direction);
         if (Vector3.Dot(face, v) < 0) { (n, face) = (-n, -face); }
         if (Vector3.Dot(n, v) < 1e-3f) { n = Vector3.Normalize(n + v * (1e-3f - Vector3.Dot(n, v))); }

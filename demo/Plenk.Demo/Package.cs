@@ -62,7 +62,7 @@ public static class Package
         IReadOnlyList<HallPiece> hall = BathHall.Build();
         WriteSet(hall, directory);
         File.WriteAllBytes(Path.Combine(directory, "bell.glb"),
-            GltfFile.WriteMesh("diving_bell", BellModel.Build(), [.. BellModel.Materials.Select(m => new Core.Lighting.Material(m.Name, m.BaseColor, m.Metallic, m.Roughness))]));
+            GltfFile.WriteMesh("diving_bell", BellModel.Build(), [.. BellModel.Materials.Select(m => new Core.Contact.Material(m.Name, m.BaseColor, m.Metallic, m.Roughness))]));
         WriteCamera(directory);
         var scene = new TraceScene([new(new MeshTree(HallRenderer.Merge(hall.Where(p => !p.OnlyBlocksLight))), Similarity.Identity, RayKinds.CameraSet)]);
         WriteSurvey(directory, scene);

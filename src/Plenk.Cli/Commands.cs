@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Plenk.Core.Checks;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Formats;

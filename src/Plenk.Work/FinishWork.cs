@@ -33,8 +33,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null, int overscan = 0)
     {
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
-        parts |= steps.Any(s => s.Kind == FinishKind.Motion || (s.Kind == FinishKind.Grade && s.Of is not (GradePart.Element or GradePart.Added or GradePart.Mirror)));
-        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0), depth = dataPasses || steps.Any(s => s.Kind == FinishKind.Flare);
+        StepNeeds needs = StepKinds.Needs(steps);
+        parts |= needs.HasFlag(StepNeeds.Parts);
+        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0), depth = dataPasses || needs.HasFlag(StepNeeds.Depth);
         ShotDocument bare = Reduced.Bare(shot);
         FrameLayers Make() => engine.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
         return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 3, bare, frame, width, quality, depth, parts, ids, overscan), Make);
@@ -71,16 +72,16 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         int width = layers.Comp.Width - 2 * overscan, height = layers.Comp.Height - 2 * overscan;
         var (pose, pinhole) = engine.Camera(shot, frame);
-        IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
+        StepNeeds needs = StepKinds.Needs(shot.Finish.InOrder());
         pinhole = pinhole.Resized(width, height).Wider(overscan);
         return new(pinhole, (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
         {
-            Grain = steps.Any(s => s.Kind == FinishKind.Grain) ? GrainOf(shot, width) : null,
+            Grain = needs.HasFlag(StepNeeds.Grain) ? GrainOf(shot, width) : null,
             CameraToWorld = pose,
             Margin = overscan,
             BlurredBySamples = shot.ShutterDegrees > 0,
             Matte = id => FloatImage.Around(engine.Mattes.Coverage(shot, id, frame, width, height), width, height, 1, overscan),
-            Lamps = steps.Any(s => s.Kind == FinishKind.Flare) ? Lamps(shot, frame, pose, pinhole) : new Dictionary<string, SeenLamp>(),
+            Lamps = needs.HasFlag(StepNeeds.Lamps) ? Lamps(shot, frame, pose, pinhole) : new Dictionary<string, SeenLamp>(),
             Driving = ripple => ripple.Frames?.At(frame, shot.Rate) is { } f ? Codes(f) : null,
         };
     }

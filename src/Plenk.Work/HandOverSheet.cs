@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Net;
 using System.Text;
+using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Readings;
 using Plenk.Core.Shots;
@@ -27,7 +28,7 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         return new(shot.Production, shot.Sequence, shot.Code, version, revision, DateTimeOffset.UtcNow, frames, shot.Rate,
             FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {plate.Space.Name}, frames {shot.Range.First} to {shot.Range.Last}"),
             camera.ToString(CultureInfo.InvariantCulture), lens.ToString(CultureInfo.InvariantCulture), colour.ToString(CultureInfo.InvariantCulture),
-            Recombining(shot, primaries), [.. shot.Finish.InOrder().Select(s => $"{FinishChecks.NameOf(s.Kind)}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(s.Kind > FinishKind.ShadowMerge ? " (after the merge)" : "")}")],
+            Recombining(shot, primaries), [.. shot.Finish.InOrder().Select(s => $"{StepKinds.Of(s).Name}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(StepKinds.Of(s).AfterMerge ? " (after the merge)" : "")}")],
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],
             [.. shot.Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null)).Select(e => new BorrowedAsset(e.Name.Length > 0 ? e.Name : e.Id, e.Credit?.Author ?? "", e.Credit?.Licence ?? "", e.Credit?.Source ?? ""))], files);
     }
@@ -42,7 +43,7 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
             .. primaries == Primaries.Bt709.Name ? Array.Empty<string>() : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
             "Where an element touches nothing the comp's codes are the plate's.",
         ];
-        string[] after = [.. shot.Finish.InOrder().Where(s => s.Kind > FinishKind.ShadowMerge).Select(s => FinishChecks.NameOf(s.Kind))];
+        string[] after = [.. shot.Finish.InOrder().Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
         if (after.Length > 0) { lines.Add($"After that, and in the comp alone: {string.Join(", ", after)}."); }
         lines.Add("depth, P, N, uv, motion and the ID mattes are data: never filtered, never colour-transformed.");
         return lines;

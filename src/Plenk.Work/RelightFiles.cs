@@ -3,6 +3,7 @@ using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;

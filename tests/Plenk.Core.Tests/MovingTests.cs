@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Checks;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;

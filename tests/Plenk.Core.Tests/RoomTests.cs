@@ -22,6 +22,7 @@ public sealed class RoomTests
         "Lighting",
         "Finishing",
         "Readings",
+        "Checks",
     ];
 
     private static string Room(string name) => $"Plenk.Core.{name}";
@@ -41,7 +42,7 @@ public sealed class RoomTests
     [Fact]
     public void Every_type_stands_in_a_room_that_has_its_place()
     {
-        string[] rooms = [.. typeof(Cores).Assembly.GetTypes().Select(t => t.Namespace).OfType<string>().Where(n => n.StartsWith("Plenk.Core.", StringComparison.Ordinal)).Distinct()];
+        string[] rooms = [.. typeof(Cores).Assembly.GetTypes().Select(t => t.Namespace).OfType<string>().Where(n => n.StartsWith("Plenk.Core.", StringComparison.Ordinal)).Select(n => Room(n.Split('.')[2])).Distinct()];
         Assert.Equal(Upwards.Select(Room).Order(StringComparer.Ordinal), rooms.Order(StringComparer.Ordinal));
     }
 

@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
 using Plenk.Core.Shots;

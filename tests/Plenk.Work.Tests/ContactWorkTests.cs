@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;

@@ -326,7 +326,7 @@ public sealed class Grain
     /// <summary>Box and Muller 1958, from a hash of the place.</summary>
     private static float Gaussian(int x, int y, int channel, uint seed)
     {
-        uint a = Tracing.Sampling.Hash((uint)(x + 4) * 73856093u ^ (uint)(y + 4) * 19349663u ^ (uint)channel * 83492791u ^ seed * 2654435761u), b = Tracing.Sampling.Hash(a + 0x9e3779b9u);
+        uint a = HashMix.Of((uint)(x + 4) * 73856093u ^ (uint)(y + 4) * 19349663u ^ (uint)channel * 83492791u ^ seed * 2654435761u), b = HashMix.Of(a + 0x9e3779b9u);
         return MathF.Sqrt(-2 * ElementaryF.Log(((a >> 8) + 1) / 16777217f)) * ElementaryF.Cos(2 * MathF.PI * (b >> 8) / 16777216f);
     }
 }

@@ -127,7 +127,7 @@ public sealed class LightFit
                     }
                 }
                 for (int l = 0; l < lights; l++) { m[l * lights + l] += 1e-3; }
-                if (Solving.Cholesky.Solve(m, right, lights) is not { } step) { continue; }
+                if (Algebra.Cholesky.Solve(m, right, lights) is not { } step) { continue; }
                 for (int l = 0; l < lights; l++) { double d = Math.Clamp(step[l], -0.7, 0.7); most = Math.Max(most, Math.Abs(d)); s[l, c] *= Elementary.Exp(d); }
             }
             double[] now = MiddleOf();

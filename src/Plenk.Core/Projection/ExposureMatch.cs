@@ -97,7 +97,7 @@ public static class ExposureMatch
                     if (p.First == 0 && j >= 0) { right[j] += w * a * b; }
                     if (p.Second == 0 && i >= 0) { right[i] += w * a * b; }
                 }
-                if (free.Length == 0 || Solving.Cholesky.Solve(m, right, free.Length) is not { } g) { break; }
+                if (free.Length == 0 || Algebra.Cholesky.Solve(m, right, free.Length) is not { } g) { break; }
                 for (int i = 0; i < free.Length; i++) { gains[free[i], k] = (float)Math.Clamp(g[i], 1.0 / 64, 64); }
                 off.Sort();
                 scale = Math.Max(0.01, 4.685 * 1.4826 * off[off.Count / 2]); // Tukey's constant; the middle deviation as a standard one

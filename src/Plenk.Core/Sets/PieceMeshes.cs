@@ -146,7 +146,7 @@ public static class PieceMeshes
             }
             for (int r = 0; r < 3; r++) { m[4 * r] += 1e-4; }
             // Where faces meet sharply the corner would shoot far out; three times is enough.
-            if (Solving.Cholesky.Solve(m, right, 3) is { } d) { by[i] = new((float)d[0], (float)d[1], (float)d[2]); }
+            if (Algebra.Cholesky.Solve(m, right, 3) is { } d) { by[i] = new((float)d[0], (float)d[1], (float)d[2]); }
             float most = 3 * MathF.Abs((float)metres);
             if (by[i].Length() > most) { by[i] *= most / by[i].Length(); }
         }

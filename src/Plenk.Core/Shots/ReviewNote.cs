@@ -1,8 +1,5 @@
 namespace Plenk.Core.Shots;
 
-/// <summary>What somebody answered to a note.</summary>
-public sealed record NoteAnswer(string By, string Text, DateTimeOffset When);
-
 /// <summary>A note on a frame, at a place of it in pixels of the plate; answered, and resolved.</summary>
 public sealed record ReviewNote : Extensible
 {

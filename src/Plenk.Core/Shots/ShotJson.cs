@@ -49,36 +49,3 @@ public static class ShotJson
         }
     }
 }
-
-/// <summary>Steps that raise older documents to the current schema, one version at a time.</summary>
-public static class Upgrades
-{
-    public static JsonObject Raise(JsonObject document)
-    {
-        int version = document["schemaVersion"] switch
-        {
-            null => 0,
-            JsonValue v when v.TryGetValue(out int number) && number >= 0 => number,
-            _ => throw new JsonException("its schemaVersion is no version number"),
-        };
-        if (version > ShotDocument.CurrentSchema)
-        {
-            throw new JsonException($"the shot was written by a newer version (schema {version}; this one reads up to {ShotDocument.CurrentSchema})");
-        }
-        if (version == 0)
-        {
-            // Before there was a schema number a sky's strength stood under "radiance" as three numbers.
-            foreach (JsonNode? light in document["lights"] as JsonArray ?? [])
-            {
-                if (light is JsonObject l && l["radiance"] is JsonArray radiance)
-                {
-                    l.Remove("radiance");
-                    l["strength"] = 1;
-                    l["color"] = radiance;
-                }
-            }
-            document["schemaVersion"] = 1;
-        }
-        return document;
-    }
-}

@@ -22,15 +22,8 @@ public static class Sampling
         return new Vector2((x >> 8) * (1f / 16777216), (y >> 8) * (1f / 16777216));
     }
 
-    /// <summary>A well-mixed 32-bit hash (Wellons' "lowbias32").</summary>
-    public static uint Hash(uint x)
-    {
-        x ^= x >> 16;
-        x *= 0x7FEB352Du;
-        x ^= x >> 15;
-        x *= 0x846CA68Bu;
-        return x ^ (x >> 16);
-    }
+    /// <inheritdoc cref="HashMix.Of"/>
+    public static uint Hash(uint x) => HashMix.Of(x);
 
     public static uint PixelSeed(int x, int y, uint seed) => Hash((uint)x + Hash((uint)y + Hash(seed)));
 

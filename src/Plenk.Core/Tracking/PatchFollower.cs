@@ -78,8 +78,8 @@ public sealed class PatchTemplate
             }
             hessian[7 * i] *= 1 + 1e-6;
         }
-        IsUsable = Solving.Cholesky.Solve(hessian, new double[6], 6) is not null && _deviation > 1e-5;
-        _inverse = IsUsable ? Solving.Cholesky.InverseOfFactor(hessian, 6) : new double[36];
+        IsUsable = Cholesky.Solve(hessian, new double[6], 6) is not null && _deviation > 1e-5;
+        _inverse = IsUsable ? Cholesky.InverseOfFactor(hessian, 6) : new double[36];
         for (int i = 0; i < 6; i++) { for (int j = i + 1; j < 6; j++) { _inverse[6 * i + j] = _inverse[6 * j + i]; } }
         // From here on the weight is part of the steepest-descent images.
         for (int i = 0; i < 6; i++) { for (int k = 0; k < count; k++) { _steepest[i * count + k] *= _weights[k]; } }

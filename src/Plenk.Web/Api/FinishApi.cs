@@ -1,4 +1,6 @@
 using System.Numerics;
+using System.Text.Encodings.Web;
+using System.Text.Json;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -12,12 +14,23 @@ namespace Plenk.Web.Api;
 
 public sealed record BringRequest(FinishKind? Kind = null, bool White = false);
 
+/// <summary>A kind of step as a page or a script needs it to draw and begin one.</summary>
+/// <param name="Default">The step that it begins as, without its id.</param>
+public sealed record StepKindSheet(FinishKind Kind, string Title, bool AfterMerge, bool ByObjects, string? Hint, FinishStep Default, IReadOnlyList<StepField> Fields);
+
 /// <summary>Step 7: what is measured, and steps that measuring sets.</summary>
 public static class FinishApi
 {
+    private static readonly StepKindSheet[] Kinds = [.. StepKinds.All.Select(k => new StepKindSheet(k.Kind, k.Title, k.AfterMerge, k.ByObjects, k.Hint, k.Default, k.Fields))];
+
+    /// <summary>The same for the page: JSON that may stand in HTML.</summary>
+    public static string KindsJson { get; } = JsonSerializer.Serialize(Kinds, new JsonSerializerOptions(ShotJson.Options) { Encoder = JavaScriptEncoder.Default, WriteIndented = false });
+
     public static void MapFinish(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Finish");
+
+        app.MapGet("/api/finish/kinds", () => Kinds).WithTags("Finish").WithSummary("The kinds of steps in the order in which they are laid on, how each begins and what can be set of it");
 
         // The plate in the region, as it is measured.
         api.MapGet("/finish/measures", async (long id, ShotStore shots, ShotEngine engine) =>

@@ -1,3 +1,4 @@
+using Plenk.Core.Checks;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;

@@ -5,22 +5,14 @@ import { button, choice, fold, frameTiming, h, heading, notes, number, quiet, ro
 import { keyHere } from './keys.js';
 import { matteChoices } from './mattes.js';
 import { inLine, on, save, setHand, state, tell } from './state.js';
+import { begun, field, kindOf, kinds, lamps, order } from './stepfields.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-const order = ['Grade', 'Levels', 'Haze', 'Defocus', 'Motion', 'EdgeWidth', 'Lens', 'Shadow', 'ShadowMerge', 'Wrap', 'Glow', 'Flare', 'Ripple', 'Grain', 'Reframe'];
-const names = { Grade: 'Grade', Levels: 'Black and white level', Haze: 'Haze by distance', Defocus: 'Defocus', Motion: 'Motion by vectors', EdgeWidth: 'Edge width', Lens: 'Vignette, lateral colour', Shadow: 'Shadow', ShadowMerge: 'Shadows joined', Wrap: 'Light wrap', Glow: 'Glow', Flare: 'Flare and shafts', Ripple: 'Heat ripple', Grain: 'Grain', Reframe: 'Shake and framing' };
-const made = {
-  Grade: () => ({ grade: { stops: 0, white: [1, 1, 1], lift: [0, 0, 0], gamma: [1, 1, 1], gain: [1, 1, 1], saturation: 1 } }), Levels: () => ({ levels: { lift: [0, 0, 0], gain: [1, 1, 1] } }), Haze: () => ({ haze: { airlight: [0.5, 0.5, 0.5], perMetre: [0.005, 0.005, 0.005] } }),
-  Defocus: () => ({ defocus: { fNumber: 4, focusMetres: 5, blades: 0, turnDegrees: 0 } }), Motion: () => ({ degrees: 180 }), EdgeWidth: () => ({ pixels: 0.7 }), Lens: () => ({ lens: { a2: -0.1, a4: 0, redPermille: 0, bluePermille: 0 } }), Shadow: () => ({ shadow: { density: [1, 1, 1], contact: 1, blurPixels: 0 } }),
-  ShadowMerge: () => ({ shadowJoin: { matte: null, level: [0.5, 0.5, 0.5] } }), Wrap: () => ({ pixels: 6, strength: 0.3 }), Glow: () => ({ pixels: 8, threshold: 1, strength: 0.15 }), Flare: () => ({ flare: { light: state.document.lights[0]?.id ?? '', veil: 0.05, radiusPixels: 120, streaks: 6, ghosts: 0.02, shafts: 0 } }),
-  Ripple: () => ({ ripple: { pixels: 2, sizePixels: 40, perSecond: 1.5 } }), Grain: () => ({}), Reframe: () => ({ reframe: { keys: [], shakePixels: 0, shakePerSecond: 4 } }),
-};
-const kindOf = (s) => s.kind ?? 'Grade';
-const steps = () => [...(state.document.finish?.steps || [])].sort((a, b) => order.indexOf(kindOf(a)) - order.indexOf(kindOf(b)));
+const steps = () => [...(state.document.finish?.steps || [])].sort((a, b) => order(a) - order(b));
 const chosen = () => steps().find((s) => s.id === state.chosen.finish);
 
 function freeId(all, kind) { let k = 1; while (all.some((s) => s.id === `${kind.toLowerCase()}_${k}`)) k++; return `${kind.toLowerCase()}_${k}`; }
-const edit = (what, act) => { const { id } = chosen(); return save(`${names[kindOf(chosen())]}: ${what}`, (x) => { act(x.finish.steps.find((s) => s.id === id)); return x; }); };
+const edit = (what, act) => { const { id } = chosen(); return save(`${kindOf(chosen()).title}: ${what}`, (x) => { act(x.finish.steps.find((s) => s.id === id)); return x; }); };
 
 // Asks the server to measure, and saves what it sets as one change.
 async function measured(what, path, body, into) {
@@ -46,9 +38,8 @@ function gradeFields(s) {
   const g = s.grade, set = (name, v) => edit(name, (x) => { x.grade[name] = v; });
   const file = h('input', { type: 'file', accept: '.cc,.ccc,.cdl', 'aria-label': 'CDL file' });
   return [choice('Of', s.of ?? 'Element', [['Element', 'the element'], ['Diffuse', 'its diffuse'], ['Specular', 'its specular'], ['Reflection', 'its reflection'], ['Emission', 'its own light'], ['Light', 'one light’s part'], ['Added', 'new lamps on the set'], ['Mirror', 'what mirrors show']], (v) => edit('part', (x) => { x.of = v; if (v === 'Light') x.light ??= state.document.lights[0]?.id; })),
-    s.of === 'Light' ? choice('Light', s.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('light', (x) => { x.light = v; })) : null,
-    number('Exposure', g.stops ?? 0, 'stops', (v) => set('stops', v), { min: -20, max: 20 }), triple('White balance', g.white ?? [1, 1, 1], '×', (v) => set('white', v)), triple('Lift', g.lift ?? [0, 0, 0], '', (v) => set('lift', v), 4), triple('Gamma', g.gamma ?? [1, 1, 1], '', (v) => set('gamma', v)), triple('Gain', g.gain ?? [1, 1, 1], '×', (v) => set('gain', v)),
-    number('Saturation', g.saturation ?? 1, '×', (v) => set('saturation', v), { min: 0, max: 10 }),
+    s.of === 'Light' ? choice('Light', s.light, lamps(), (v) => edit('light', (x) => { x.light = v; })) : null,
+    ...described(s),
     textOf('Curve', (g.curve || []).map((p) => `${p.in}:${p.out}`).join(' '), (v) => {
       const points = v.split(/\s+/).filter(Boolean).map((p) => p.split(':').map(Number));
       return points.length === 1 || points.some((p) => p.length !== 2 || p.some(Number.isNaN)) ? undefined : points.length ? points.map(([i, o]) => ({ in: i, out: o })) : null;
@@ -58,37 +49,41 @@ function gradeFields(s) {
 }
 
 function reframeFields(s) {
-  const r = s.reframe, here = r.keys.find((k) => k.frame === state.frame), set = (name, v) => edit(`${name} at ${state.frame}`, (x) => { keyHere(x.reframe, { ease: 'Smooth' })[name] = v; });
+  const r = s.reframe, here = (r.keys || []).find((k) => k.frame === state.frame), set = (name, v) => edit(`${name} at ${state.frame}`, (x) => { keyHere(x.reframe, { ease: 'Smooth' })[name] = v; });
   return [number('Across', here?.x ?? NaN, 'px', (v) => set('x', v)), number('Down', here?.y ?? NaN, 'px', (v) => set('y', v)), number('Turned', here?.turnDegrees ?? NaN, '°', (v) => set('turnDegrees', v)), number('Enlarged', here?.scale ?? NaN, '×', (v) => set('scale', v), { min: 0.01 }),
     here ? h('div', { class: 'actions' }, button(`Take the key at ${state.frame} away`, () => edit('key taken away', (x) => { x.reframe.keys = x.reframe.keys.filter((k) => k.frame !== state.frame); }))) : quiet(`What is typed becomes a key of ${state.frame}.`),
-    number('Shaken by', r.shakePixels ?? 0, 'px', (v) => edit('shake', (x) => { x.reframe.shakePixels = v; }), { min: 0 }), number('Times a second', r.shakePerSecond ?? 4, '', (v) => edit('shake', (x) => { x.reframe.shakePerSecond = v; }), { min: 0 })];
+    ...described(s)];
 }
 
 // By noise that rises, or by pictures: their red and green about the middle are pixels across and down.
 function rippleFields(s) {
   const file = h('input', { type: 'file', accept: '.png,.tif,.tiff,.jpg', multiple: true, 'aria-label': 'Driving pictures' }), { frames } = s.ripple;
-  return [...of(s, 'ripple', [['Moves by', 'pixels', 'px'], ...(frames ? [] : [['Pattern', 'sizePixels', 'px', { min: 1 }], ['Rises a second', 'perSecond', '×']])]), ...(frames ? frameTiming(frames, (what, act) => edit(what, act), (x) => x.ripple.frames) : []),
+  return [...described(s, (f) => !frames || f.path === 'ripple.pixels'), ...(frames ? frameTiming(frames, (what, act) => edit(what, act), (x) => x.ripple.frames) : []),
     h('div', { class: 'actions' }, file, button('Drive it by these pictures', async () => { const form = new FormData(); for (const f of file.files) form.append('files', f, f.name); try { const r = await inLine(() => upload(api('finish/driving'), form)); await edit('driven by pictures', (x) => { x.ripple.frames = r.source; }); if (r.notes.length) tell('told', notes(r.notes)); } catch (e) { tell('told', e); } }), frames ? button('By noise again', () => edit('by noise', (x) => { x.ripple.frames = null; })) : null)];
 }
 
-const of = (s, part, fields) => fields.map(([label, key, unit, options]) => (Array.isArray(s[part][key]) ? triple(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options?.digits ?? 4) : number(label, s[part][key], unit, (v) => edit(label.toLowerCase(), (x) => { x[part][key] = v; }), options)));
-const pixels = (label) => (s) => [number(label, s.pixels, 'px', (v) => edit(label.toLowerCase(), (x) => { x.pixels = v; }), { min: 0, max: 1000 })];
-const fields = {
-  Grade: gradeFields,
-  Levels: (s) => [...of(s, 'levels', [['Lift', 'lift', ''], ['Gain', 'gain', '×']]), h('div', { class: 'actions' }, button('Lift to the plate’s black', () => bring('Levels')), button('White down to the plate’s too', () => bring('Levels', true)))],
-  Haze: (s) => [...of(s, 'haze', [['Airlight', 'airlight', ''], ['Extinction', 'perMetre', '1/m', { digits: 5 }]]), number('Thins over a height of', s.haze.thinsOverMetres ?? 0, 'm', (v) => edit('thins with height', (x) => { x.haze.thinsOverMetres = v > 0 ? v : null; }), { min: 0 }), h('div', { class: 'actions' }, button('Fit it to the set’s distances', () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; })))],
-  Defocus: (s) => [...of(s, 'defocus', [['f-number', 'fNumber', 'f/', { min: 0.1 }], ['Focused at', 'focusMetres', 'm', { min: 0.01 }], ['Blades', 'blades', '', { min: 0, max: 20 }], ['Turned', 'turnDegrees', '°']]), h('div', { class: 'actions' }, button('Focus where I click', () => setHand(async (p) => { try { const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`)); if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.'); await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; }); } catch (e) { tell('told', e); } }))), quiet('Elements whose footage is soft already stand below, under “brings it already”.')],
-  Motion: (s) => [number('Shutter', s.degrees ?? 180, '°', (v) => edit('shutter', (x) => { x.degrees = v; }), { min: 0, max: 360 }), quiet('For frames rendered elsewhere that bring motion.X and motion.Y. What stands in the set is blurred by samples: see the shutter above.')],
-  EdgeWidth: (s) => [...pixels('Blur')(s), h('div', { class: 'actions' }, button('As wide as the plate’s edges', () => bring('EdgeWidth')))],
-  Lens: (s) => of(s, 'lens', [['Vignette, r²', 'a2', ''], ['Vignette, r⁴', 'a4', ''], ['Red larger by', 'redPermille', '‰'], ['Blue larger by', 'bluePermille', '‰']]),
-  Shadow: (s) => of(s, 'shadow', [['Density', 'density', '×'], ['Contact', 'contact', '×', { min: 0 }], ['Edge blurred', 'blurPixels', 'px', { min: 0 }]]),
-  ShadowMerge: (s) => [choice('Plate’s own shadow', s.shadowJoin?.matte ?? '', [['', 'none'], ...matteChoices()], (v) => edit('matte', (x) => { x.shadowJoin.matte = v || null; })), ...of(s, 'shadowJoin', [['It leaves', 'level', '×']])],
-  Wrap: pixels('Reach'), Glow: (s) => [...pixels('Reach')(s), number('From', s.threshold ?? 1, 'linear', (v) => edit('threshold', (x) => { x.threshold = v; }), { min: 0 })],
-  Flare: (s) => [choice('Lamp', s.flare.light, state.document.lights.map((l) => [l.id, l.name || l.id]), (v) => edit('lamp', (x) => { x.flare.light = v; })), ...of(s, 'flare', [['Veil', 'veil', ''], ['Reach', 'radiusPixels', 'px'], ['Streaks', 'streaks', ''], ['Ghosts', 'ghosts', ''], ['Shafts', 'shafts', '']])],
-  Ripple: rippleFields,
-  Grain: () => [quiet('The plate’s own, level by level, another in every frame and the same in every render.')],
-  Reframe: reframeFields,
+const focusHere = () => setHand(async (p) => {
+  try {
+    const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`));
+    if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.');
+    await edit('focus', (x) => { x.defocus.focusMetres = Math.round(hit.distance * 1000) / 1000; });
+  } catch (e) { tell('told', e); }
+});
+const fitHaze = () => measured('Haze fitted', 'finish/haze', {}, (x, r) => { x.finish.steps = [...x.finish.steps.filter((q) => q.id !== r.step.id), r.step]; });
+
+// The fields as the server describes them, and what some kinds have beside them.
+const described = (s, which = () => true) => kindOf(s).fields.filter(which).map((f) => field(s, f, edit));
+const whole = { Grade: gradeFields, Ripple: rippleFields, Reframe: reframeFields };
+const actions = {
+  Levels: () => [button('Lift to the plate’s black', () => bring('Levels')), button('White down to the plate’s too', () => bring('Levels', true))],
+  Haze: () => [button('Fit it to the set’s distances', fitHaze)],
+  Defocus: () => [button('Focus where I click', focusHere)],
+  EdgeWidth: () => [button('As wide as the plate’s edges', () => bring('EdgeWidth'))],
 };
+function fieldsOf(s) {
+  const { kind, hint } = kindOf(s), more = actions[kind]?.();
+  return [...(whole[kind] ?? described)(s), more ? h('div', { class: 'actions' }, ...more) : null, hint ? quiet(hint) : null];
+}
 
 // Whom a step is kept to: elements, their materials, and what rendered elements name in their own ID mattes. What they bring is asked for once.
 const brought = new Map(), lookedInto = new Set();
@@ -120,7 +115,7 @@ function objectsBox(s) {
     }
   }
   const box = fold('Kept to objects', `objects-${s.id}`, quiet('None ticked: everything.'), ...elements.map((e) => chosenIn('objects', e.id, e.name || e.id)), ...own,
-    ...(materials.size ? [h('p', { class: 'quiet' }, 'Materials'), ...[...materials].map((m) => chosenIn('materials', m, m))] : []), ...(kindOf(s) === 'Defocus' ? [h('p', { class: 'quiet' }, 'Brings it already: left as it is'), ...elements.map((e) => chosenIn('except', e.id, e.name || e.id))] : []));
+    ...(materials.size ? [h('p', { class: 'quiet' }, 'Materials'), ...[...materials].map((m) => chosenIn('materials', m, m))] : []), ...(kindOf(s).kind === 'Defocus' ? [h('p', { class: 'quiet' }, 'Brings it already: left as it is'), ...elements.map((e) => chosenIn('except', e.id, e.name || e.id))] : []));
   // Not by its toggle, which a box drawn open tells too; at the press it is still as it was.
   box.querySelector('summary').addEventListener('click', () => { if (!box.open) { lookedInto.add(s.id); setTimeout(() => tell('chosen')); } });
   return box;
@@ -141,11 +136,11 @@ function effectBox(s) {
 }
 
 function stepBox(s) {
-  const look = (way, label) => h('button', { type: 'button', 'aria-pressed': state.compare === `${way}:${s.id}` ? 'true' : 'false', onclick: () => { state.compare = state.compare === `${way}:${s.id}` ? 'after' : `${way}:${s.id}`; tell('compare'); } }, label), byObject = ['Grade', 'Levels', 'Haze', 'Defocus'].includes(kindOf(s));
-  return [h('h3', {}, names[kindOf(s)]), effectBox(s), ...fields[kindOf(s)](s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
+  const look = (way, label) => h('button', { type: 'button', 'aria-pressed': state.compare === `${way}:${s.id}` ? 'true' : 'false', onclick: () => { state.compare = state.compare === `${way}:${s.id}` ? 'after' : `${way}:${s.id}`; tell('compare'); } }, label);
+  return [h('h3', {}, kindOf(s).title), effectBox(s), ...fieldsOf(s), number('Strength', s.strength ?? 1, '', (v) => edit('strength', (x) => { x.strength = v; }), { min: 0, max: 1 }),
     choice('Kept to', s.matte ?? '', [['', 'everything'], ...matteChoices()], (v) => edit('matte', (x) => { x.matte = v || null; })), s.matte ? tick('Outside of it', s.outsideMatte, (v) => edit('outside', (x) => { x.outsideMatte = v; })) : null,
-    byObject ? objectsBox(s) : null,
-    h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), look('without', 'Without it'), look('alone', 'It alone'), button('Take it away', () => { state.chosen.finish = null; return save(`${names[kindOf(s)]} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
+    kindOf(s).byObjects ? objectsBox(s) : null,
+    h('div', { class: 'actions' }, button(s.off ? 'Switch it on' : 'Switch it off', () => edit(s.off ? 'on' : 'off', (x) => { x.off = !x.off; })), look('without', 'Without it'), look('alone', 'It alone'), button('Take it away', () => { state.chosen.finish = null; return save(`${kindOf(s).title} taken away`, (x) => { x.finish.steps = x.finish.steps.filter((q) => q.id !== s.id); return x; }); }))];
 }
 
 // Of the plate and of the element: how often each level occurs, and where across the element.
@@ -190,15 +185,15 @@ const corner = (then) => setHand((a) => setHand((b) => then({ x: Math.max(0, Mat
 export function finishSection() {
   const d = state.document, f = d.finish || { steps: [] }, all = steps(), s = chosen();
   if (!d.elements.length) return [quiet('No element stands in the shot yet: place one at step 6. What closes the match stands here, in the order of light and lens.')];
-  const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...order.map((k) => h('option', { value: k }, names[k])));
+  const add = h('select', { class: 'blank', 'aria-label': 'Step to add' }, ...kinds.map((k) => h('option', { value: k.kind }, k.title)));
   const r = f.region, levels = fold('Levels of element and plate', 'finish-scopes', scopesBox());
   levels.querySelector('summary').addEventListener('click', () => { scopesWanted = !levels.open; setTimeout(() => tell('scopes')); });
   return [h('div', { class: 'actions' }, button('Bring to the plate', bringAll, { next: true }), h('span', { class: 'quiet' }, 'black level, edge width, grain: about 20 s')),
     h('div', { class: 'actions' }, button('Measure over the range', () => post(api('finish/range'), {}).then(() => tell('jobs-now')).catch((e) => tell('told', e))), h('span', { class: 'quiet' }, 'nine frames, a minute or two; the readings below are else of one frame')),
     choice('Look at', ['bare', 'element', 'edges', 'exposure', 'lifted'].includes(state.compare) ? state.compare : 'after', [['after', 'the comp'], ['bare', 'it without these steps'], ['element', 'the element alone'], ['edges', 'edges only'], ['exposure', 'exposure in false colour'], ['lifted', 'blacks raised, colour × 3']], (v) => { state.compare = v; tell('compare'); }),
     number('Shutter', d.shutterDegrees ?? 0, '°', (v) => save('Shutter', (x) => { x.shutterDegrees = v; return x; }), { min: 0, max: 360 }),
-    heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: names[kindOf(x)], value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${order.indexOf(kindOf(x)) > 8 ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),
-    h('div', { class: 'actions' }, add, button('Add this step', () => { const kind = add.value; return save(`${names[kind]} added`, (x) => { x.finish ||= { steps: [] }; const id = freeId(x.finish.steps, kind); x.finish.steps.push({ id, kind, ...made[kind]() }); state.chosen.finish = id; return x; }); })),
+    heading('Steps, as light meets them'), all.length ? rows(all.map((x) => ({ id: x.id, name: kindOf(x).title, value: `${x.off ? 'off' : (x.strength ?? 1) < 1 ? `${Math.round(100 * x.strength)} %` : ''}${kindOf(x).afterMerge ? ' after the merge' : ''}` })), state.chosen.finish, (id) => { state.chosen.finish = id; tell('chosen'); }) : quiet('None yet.'),
+    h('div', { class: 'actions' }, add, button('Add this step', () => { const kind = kinds.find((k) => k.kind === add.value); return save(`${kind.title} added`, (x) => { x.finish ||= { steps: [] }; const id = freeId(x.finish.steps, kind.kind); x.finish.steps.push(begun(kind, id)); state.chosen.finish = id; return x; }); })),
     ...(s ? stepBox(s) : []),
     fold('Where the plate is measured', 'finish-region', plateBox(), quiet(r ? `${r.width} × ${r.height} px at ${r.x}, ${r.y}, frame ${r.frame ?? 'in the middle'}.` : 'About the element, in the middle of the range.'), h('div', { class: 'actions' }, button('Draw it by two corners', () => corner((b) => save('Region drawn', (x) => { x.finish.region = { ...b, frame: state.frame }; return x; }))), r ? button('About the element', () => save('Region about the element', (x) => { x.finish.region = null; return x; })) : null)),
     fold('Values in a box', 'finish-box', boxed ? h('p', { class: 'num' }, `plate ${boxed.plate.map((v) => v.toFixed(4)).join(' ')}`, h('br'), `comp ${boxed.comp.map((v) => v.toFixed(4)).join(' ')}`) : quiet('Means of linear light over a box, plate and comp.'), h('div', { class: 'actions' }, button('Draw a box', () => corner(async (b) => { try { boxed = { ...b, frame: state.frame, ...await get(api(`frames/${state.frame}/box?x=${b.x}&y=${b.y}&width=${b.width}&height=${b.height}`)) }; tell('chosen'); } catch (e) { tell('told', e); } })))),
@@ -227,7 +222,7 @@ let framing = null, framingOf = '';
 const parts = { x: ['across', 'px'], y: ['down', 'px'], turnDegrees: ['turned', '°'], scale: ['enlarged', '×'] };
 export function framingCurve() {
   const s = state.step === 7 ? chosen() : null;
-  if (!s || kindOf(s) !== 'Reframe' || !s.reframe.keys.length) return null;
+  if (!s || kindOf(s).kind !== 'Reframe' || !s.reframe.keys.length) return null;
   const key = `${s.id}/${state.revision}`, part = Object.keys(parts).find((p) => s.reframe.keys.some((k) => k[p] !== null && k[p] !== undefined)) ?? 'x';
   if (framingOf !== key) { framingOf = key; framing = null; inLine(() => get(api(`finish/${s.id}/framing`))).then((r) => { if (framingOf === key) { framing = r; tell('chosen'); } }).catch(() => {}); }
   if (!framing) return null;

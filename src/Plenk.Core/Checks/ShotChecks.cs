@@ -1,6 +1,8 @@
+using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
 
-namespace Plenk.Core.Shots;
+namespace Plenk.Core.Checks;
 
 /// <summary>What makes a document unfit to be kept, in the artist's terms; each message begins with where it is.</summary>
 public static class ShotChecks
@@ -131,7 +133,7 @@ public static class ShotChecks
         Doubles(d.OtherCameras.Select(c => c.Id), "Other cameras");
         Need(d.ShutterDegrees is >= 0 and <= 360, "Finish: a shutter is open between 0° and 360°.");
         Doubles(d.Finish.Steps.Select(s => s.Id), "Finish");
-        foreach (FinishStep s in d.Finish.Steps) { if (FinishChecks.Fault(d, s) is { } fault) { faults.Add($"Finish, {FinishChecks.NameOf(s.Kind)}: {fault}"); } }
+        foreach (FinishStep s in d.Finish.Steps) { if (StepKinds.Fault(d, s) is { } fault) { faults.Add($"Finish, {StepKinds.Of(s).Name}: {fault}"); } }
         Need(d.Finish.Region is null or { X: >= 0, Y: >= 0, Width: >= 16, Height: >= 16 }, "Finish: the region that is measured is at least 16 × 16 pixels.");
         Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
         foreach (OtherCamera c in d.OtherCameras)

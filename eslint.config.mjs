@@ -1,0 +1,31 @@
+import js from '@eslint/js';
+import prettier from 'eslint-config-prettier';
+
+const browser = Object.fromEntries(
+  'AbortController Blob DOMParser Event FormData Image Path2D ResizeObserver URL URLSearchParams WebSocket atob cancelAnimationFrame clearInterval clearTimeout console createImageBitmap document fetch getComputedStyle history innerHeight innerWidth localStorage location matchMedia navigator performance requestAnimationFrame setInterval setTimeout structuredClone window ImageData ClipboardItem CSS Element Node DOMException AbortSignal OffscreenCanvas sessionStorage queueMicrotask'
+    .split(' ')
+    .map((name) => [name, 'readonly']),
+);
+
+export default [
+  { ignores: ['**/bin/**', '**/obj/**', '**/wwwroot/lib/**', 'node_modules/**'] },
+  js.configs.recommended,
+  {
+    files: ['src/Plenk.Web/wwwroot/js/**/*.js'],
+    languageOptions: { ecmaVersion: 2024, sourceType: 'module', globals: browser },
+    rules: {
+      'no-restricted-properties': [
+        'error',
+        { property: 'innerHTML', message: 'Names come from people: nodes are made, no HTML by string.' },
+        { property: 'outerHTML', message: 'Names come from people: nodes are made, no HTML by string.' },
+        { property: 'insertAdjacentHTML', message: 'Names come from people: nodes are made, no HTML by string.' },
+      ],
+      'no-unused-vars': ['error', { argsIgnorePattern: '^_', caughtErrors: 'none' }],
+      eqeqeq: ['error', 'always', { null: 'ignore' }],
+      'prefer-const': 'error',
+      'no-var': 'error',
+    },
+  },
+  { files: ['scripts/**/*.mjs', 'eslint.config.mjs'], languageOptions: { ecmaVersion: 2024, sourceType: 'module', globals: { process: 'readonly', console: 'readonly' } } },
+  prettier,
+];

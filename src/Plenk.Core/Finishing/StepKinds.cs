@@ -1,0 +1,50 @@
+using Plenk.Core.Finishing.Steps;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Finishing;
+
+/// <summary>All kinds of steps, in the order in which they are laid on.</summary>
+public static class StepKinds
+{
+    public static IReadOnlyList<StepKind> All { get; } =
+    [
+        new GradeKind(),
+        new SaturationKind(),
+        new LevelsKind(),
+        new HazeKind(),
+        new DefocusKind(),
+        new MotionKind(),
+        new EdgeWidthKind(),
+        new LensKind(),
+        new ShadowKind(),
+        new ShadowMergeKind(),
+        new WrapKind(),
+        new GlowKind(),
+        new FlareKind(),
+        new RippleKind(),
+        new GrainKind(),
+        new ReframeKind(),
+    ];
+
+    private static readonly Dictionary<FinishKind, StepKind> ByKind = All.ToDictionary(k => k.Kind);
+
+    public static StepKind Of(FinishKind kind) => ByKind[kind];
+
+    public static StepKind Of(FinishStep step) => ByKind[step.Kind];
+
+    public static StepNeeds Needs(IEnumerable<FinishStep> steps) => steps.Aggregate(StepNeeds.None, (needs, s) => needs | Of(s).Needs(s));
+
+    /// <summary>What a step is wrongly set to, in the artist's terms; null: it can be done.</summary>
+    public static string? Fault(ShotDocument d, FinishStep s)
+    {
+        StepKind kind = Of(s);
+        if (s.Strength is not (>= 0 and <= 1)) { return "its strength lies between 0 and 1."; }
+        if (s.Matte is { } matte && d.Mattes.All(m => m.Id != matte)) { return "its matte is no longer in the shot. Take the matte off the step."; }
+        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 && !kind.ByObjects) { return "it cannot be kept to single objects; use a matte."; }
+        if (s.RenderedIds.FirstOrDefault(r => d.Elements.All(e => e.Id != r.Element || e.Kind != ElementKind.Rendered)) is { } strange)
+        {
+            return $"it is kept to “{strange.Name}” of {strange.Element}, which is no rendered element of the shot. Take it off the step.";
+        }
+        return s.Pixels is not (>= 0 and <= 1000) ? "its size lies between 0 and 1,000 px." : kind.Fault(d, s);
+    }
+}

@@ -1,0 +1,3 @@
+namespace Plenk.Core.Shots;
+
+public sealed record KnownDistance(string From, string To, double Metres);

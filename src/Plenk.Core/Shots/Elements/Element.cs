@@ -1,0 +1,52 @@
+using System.Text.Json.Serialization;
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>A thing added to the plate, placed by its own origin, turned about its own +Y, its +Y laid along <see cref="Up"/>.</summary>
+public sealed record Element : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public ElementKind Kind { get; init; }
+
+    /// <summary>The file of a mesh; copies share it.</summary>
+    public string Media { get; init; } = "";
+
+    /// <summary>What the mesh's file names beside it (materials, pictures), by name.</summary>
+    public IReadOnlyDictionary<string, string> Beside { get; init; } = new Dictionary<string, string>();
+    public FrameSource? Frames { get; init; }
+    public Lettering? Text { get; init; }
+
+    /// <summary>Of a card: its width, metres; its height follows from the picture.</summary>
+    public double WidthMetres { get; init; } = 1;
+
+    /// <summary>A card turns about its upright to the camera.</summary>
+    public bool FacesCamera { get; init; }
+
+    /// <summary>A card is lit like paper; else it shows its picture as it is.</summary>
+    public bool Lit { get; init; }
+    public IReadOnlyList<MaterialChoice> Materials { get; init; } = [];
+    public AssetCredit? Credit { get; init; }
+    public Vec3 Position { get; init; }
+    public double TurnDegrees { get; init; }
+    public Vec3 Up { get; init; } = new(0, 1, 0);
+    public double Scale { get; init; } = 1;
+    public IReadOnlyList<ElementKey> Keys { get; init; } = [];
+
+    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
+    public string? HangsOn { get; init; }
+    public bool Off { get; init; }
+
+    [JsonIgnore]
+    public Similarity ObjectToWorld => new(
+        Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
+
+    /// <summary>As it is keyed at a frame.</summary>
+    public Element At(double frame) => Keys.Count == 0 ? this : this with
+    {
+        Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
+        TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,
+        Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
+    };
+}

@@ -1,0 +1,43 @@
+using Plenk.Core.Images;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>A picture laid on pieces from the camera that saw it; fades between two angles of incidence, and with distance.</summary>
+public sealed record ProjectionSource : Extensible
+{
+    public required string Id { get; init; }
+    public string Name { get; init; } = "";
+    public SourceKind Kind { get; init; }
+
+    /// <summary>Id among <see cref="ShotDocument.OtherCameras"/>; null: the shot's own.</summary>
+    public string? Camera { get; init; }
+
+    /// <summary>The shot frame whose camera it is laid on from; void for a running plate.</summary>
+    public int Frame { get; init; }
+
+    /// <summary>Of a picture: its file, what its codes stand for, and how it came to be.</summary>
+    public string? Media { get; init; }
+    public ColorEncoding? Encoding { get; init; }
+
+    /// <summary>As of a plate.</summary>
+    public string? Primaries { get; init; }
+    public string MadeBy { get; init; } = "";
+
+    /// <summary>The picture is the surface's own colour (albedo); it is laid on under the light that the set had in its frame.</summary>
+    public bool OwnColour { get; init; }
+
+    /// <summary>Id of a matte of its camera's frame: what lies inside is left out, or is all that is laid on.</summary>
+    public string? Matte { get; init; }
+    public bool MatteShows { get; init; }
+    public double MatteFeatherPixels { get; init; } = 2;
+
+    /// <summary>It fades out between two distances from its camera, metres; null: it does not.</summary>
+    public double? FadeFromMetres { get; init; }
+    public double? FadeToMetres { get; init; }
+
+    /// <summary>Ids of pieces; empty: all that wear footage.</summary>
+    public IReadOnlyList<string> Pieces { get; init; } = [];
+    public double FadeFromDegrees { get; init; } = 72;
+    public double FadeToDegrees { get; init; } = 84;
+    public bool Off { get; init; }
+}

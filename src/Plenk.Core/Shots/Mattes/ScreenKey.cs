@@ -1,0 +1,8 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>
+/// A key of a coloured screen: its colour (linear), and the band of difference over which it goes from screen to foreground.
+/// </summary>
+public sealed record ScreenKey(Vec3 Color, double Low = 0.1, double High = 0.5, bool TakesSpillOff = true);

@@ -1,0 +1,3 @@
+namespace Plenk.Core.Shots;
+
+public sealed record DepthFrame(int Frame, string Media);
