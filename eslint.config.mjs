@@ -2,7 +2,7 @@ import js from '@eslint/js';
 import prettier from 'eslint-config-prettier';
 
 const browser = Object.fromEntries(
-  'AbortController Blob DOMParser Event FormData Image Path2D ResizeObserver URL URLSearchParams WebSocket atob cancelAnimationFrame clearInterval clearTimeout console createImageBitmap document fetch getComputedStyle history innerHeight innerWidth localStorage location matchMedia navigator performance requestAnimationFrame setInterval setTimeout structuredClone window ImageData ClipboardItem CSS Element Node DOMException AbortSignal OffscreenCanvas sessionStorage queueMicrotask'
+  'AbortController addEventListener devicePixelRatio Blob DOMParser Event FormData Image Path2D ResizeObserver URL URLSearchParams WebSocket atob cancelAnimationFrame clearInterval clearTimeout console createImageBitmap document fetch getComputedStyle history innerHeight innerWidth localStorage location matchMedia navigator performance requestAnimationFrame setInterval setTimeout structuredClone window ImageData ClipboardItem CSS Element Node DOMException AbortSignal OffscreenCanvas sessionStorage queueMicrotask'
     .split(' ')
     .map((name) => [name, 'readonly']),
 );
@@ -24,8 +24,12 @@ export default [
       eqeqeq: ['error', 'always', { null: 'ignore' }],
       'prefer-const': 'error',
       'no-var': 'error',
+      'no-control-regex': 'off',
     },
   },
-  { files: ['scripts/**/*.mjs', 'eslint.config.mjs'], languageOptions: { ecmaVersion: 2024, sourceType: 'module', globals: { process: 'readonly', console: 'readonly' } } },
+  {
+    files: ['scripts/**/*.mjs', 'eslint.config.mjs'],
+    languageOptions: { ecmaVersion: 2024, sourceType: 'module', globals: { process: 'readonly', console: 'readonly' } },
+  },
   prettier,
 ];

@@ -7,7 +7,13 @@ import { join } from 'node:path';
 const root = join(import.meta.dirname, '..');
 const store = process.env.NUGET_PACKAGES ?? join(homedir(), '.nuget/packages');
 const read = (...path) => readFileSync(join(...path), 'utf8').replace(/^\uFEFF/, '');
-const shipped = ['three', '@fontsource-variable/atkinson-hyperlegible-next', '@fontsource-variable/source-serif-4', '@fontsource/ibm-plex-mono', 'tailwindcss'];
+const shipped = [
+  'three',
+  '@fontsource-variable/atkinson-hyperlegible-next',
+  '@fontsource-variable/source-serif-4',
+  '@fontsource/ibm-plex-mono',
+  'tailwindcss',
+];
 
 function nugets() {
   const found = new Set();

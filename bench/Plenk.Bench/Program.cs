@@ -33,6 +33,8 @@ switch (args)
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
-        Console.Error.WriteLine("usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR");
+        Console.Error.WriteLine(
+            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR"
+        );
         return 2;
 }

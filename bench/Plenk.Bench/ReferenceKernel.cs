@@ -11,17 +11,23 @@ namespace Plenk.Bench;
 public sealed unsafe class ReferenceKernel : IDisposable
 {
     private const string Library = "libembree3.so.3";
-    private const uint Robust = 4, Uint3 = 0x5003, Float3 = 0x9003;
-    private readonly nint _device, _scene;
+    private const uint Robust = 4,
+        Uint3 = 0x5003,
+        Float3 = 0x9003;
+    private readonly nint _device,
+        _scene;
     private readonly byte* _context;
+
     [ThreadStatic]
     private static float* s_ray; // one a thread
-    private static readonly delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void> s_intersect, s_occluded;
+    private static readonly delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void> s_intersect,
+        s_occluded;
 
     static ReferenceKernel()
     {
         nint library = NativeLibrary.Load(Library);
-        s_intersect = (delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void>)NativeLibrary.GetExport(library, "rtcIntersect1");
+        s_intersect = (delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void>)
+            NativeLibrary.GetExport(library, "rtcIntersect1");
         s_occluded = (delegate* unmanaged[SuppressGCTransition]<nint, void*, void*, void>)NativeLibrary.GetExport(library, "rtcOccluded1");
     }
 
@@ -33,7 +39,10 @@ public sealed unsafe class ReferenceKernel : IDisposable
         rtcSetSceneFlags(_scene, Robust);
         rtcSetSceneBuildQuality(_scene, 2);
         nint geometry = rtcNewGeometry(_device, 0);
-        var vertices = new Span<Vector3>(rtcSetNewGeometryBuffer(geometry, 1, 0, Float3, 12, (nuint)mesh.Positions.Length), mesh.Positions.Length);
+        var vertices = new Span<Vector3>(
+            rtcSetNewGeometryBuffer(geometry, 1, 0, Float3, 12, (nuint)mesh.Positions.Length),
+            mesh.Positions.Length
+        );
         mesh.Positions.CopyTo(vertices);
         var indices = new Span<int>(rtcSetNewGeometryBuffer(geometry, 0, 0, Uint3, 12, (nuint)mesh.TriangleCount), mesh.Indices.Length);
         mesh.Indices.CopyTo(indices);
@@ -83,16 +92,39 @@ public sealed unsafe class ReferenceKernel : IDisposable
         NativeMemory.AlignedFree(_context);
     }
 
-    [DllImport(Library)] private static extern nint rtcNewDevice(byte* configuration);
-    [DllImport(Library)] private static extern void rtcReleaseDevice(nint device);
-    [DllImport(Library)] private static extern nint rtcNewScene(nint device);
-    [DllImport(Library)] private static extern void rtcReleaseScene(nint scene);
-    [DllImport(Library)] private static extern void rtcSetSceneFlags(nint scene, uint flags);
-    [DllImport(Library)] private static extern void rtcSetSceneBuildQuality(nint scene, int quality);
-    [DllImport(Library)] private static extern void rtcCommitScene(nint scene);
-    [DllImport(Library)] private static extern nint rtcNewGeometry(nint device, int type);
-    [DllImport(Library)] private static extern void* rtcSetNewGeometryBuffer(nint geometry, int type, uint slot, uint format, nuint stride, nuint count);
-    [DllImport(Library)] private static extern void rtcCommitGeometry(nint geometry);
-    [DllImport(Library)] private static extern uint rtcAttachGeometry(nint scene, nint geometry);
-    [DllImport(Library)] private static extern void rtcReleaseGeometry(nint geometry);
+    [DllImport(Library)]
+    private static extern nint rtcNewDevice(byte* configuration);
+
+    [DllImport(Library)]
+    private static extern void rtcReleaseDevice(nint device);
+
+    [DllImport(Library)]
+    private static extern nint rtcNewScene(nint device);
+
+    [DllImport(Library)]
+    private static extern void rtcReleaseScene(nint scene);
+
+    [DllImport(Library)]
+    private static extern void rtcSetSceneFlags(nint scene, uint flags);
+
+    [DllImport(Library)]
+    private static extern void rtcSetSceneBuildQuality(nint scene, int quality);
+
+    [DllImport(Library)]
+    private static extern void rtcCommitScene(nint scene);
+
+    [DllImport(Library)]
+    private static extern nint rtcNewGeometry(nint device, int type);
+
+    [DllImport(Library)]
+    private static extern void* rtcSetNewGeometryBuffer(nint geometry, int type, uint slot, uint format, nuint stride, nuint count);
+
+    [DllImport(Library)]
+    private static extern void rtcCommitGeometry(nint geometry);
+
+    [DllImport(Library)]
+    private static extern uint rtcAttachGeometry(nint scene, nint geometry);
+
+    [DllImport(Library)]
+    private static extern void rtcReleaseGeometry(nint geometry);
 }

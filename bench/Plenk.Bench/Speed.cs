@@ -56,10 +56,20 @@ public static class Speed
         {
             Hit hit = scene.Intersect(ray, RayKinds.LightSet);
             float other = reference.Intersect(ray);
-            if (hit.IsHit != float.IsFinite(other) || (hit.IsHit && MathF.Abs(hit.T - other) > 1e-3f * (1 + other))) { differ++; }
-            if (!hit.IsHit) { continue; }
-            Vector3 n = mesh.FaceNormal(hit.Triangle), p = ray.At(hit.T);
-            if (Vector3.Dot(n, ray.Direction) > 0) { n = -n; }
+            if (hit.IsHit != float.IsFinite(other) || (hit.IsHit && MathF.Abs(hit.T - other) > 1e-3f * (1 + other)))
+            {
+                differ++;
+            }
+            if (!hit.IsHit)
+            {
+                continue;
+            }
+            Vector3 n = mesh.FaceNormal(hit.Triangle),
+                p = ray.At(hit.T);
+            if (Vector3.Dot(n, ray.Direction) > 0)
+            {
+                n = -n;
+            }
             Vector3 d = Sampling.CosineHemisphere(n, new(random.NextSingle(), random.NextSingle()));
             occlusion.Add(new(p + n * SetPass.SurfaceOffset(p, hit.T), d));
         }
@@ -70,9 +80,14 @@ public static class Speed
         Ray[] towards = [.. occlusion.Select(r => r with { Direction = Vector3.Normalize(new(-0.8f, 0.56f, 0.22f)) })];
         Ray[][] kinds = [primary, towards, shuffled];
         var all = new (double Ours, double Theirs)[3];
-        double oursShadow = 0, theirsShadow = 0;
-        long darkOurs = 0, darkTheirs = 0;
-        double ours = 0, theirs = 0, oursOccluded = 0, theirsOccluded = 0;
+        double oursShadow = 0,
+            theirsShadow = 0;
+        long darkOurs = 0,
+            darkTheirs = 0;
+        double ours = 0,
+            theirs = 0,
+            oursOccluded = 0,
+            theirsOccluded = 0;
         // The best of five, turn about, so that neither gains by a quiet moment of the machine.
         for (int turn = 0; turn < 5; turn++)
         {
@@ -83,32 +98,58 @@ public static class Speed
             for (int k = 0; k < 3; k++)
             {
                 bool near = k == 0;
-                BestOfAll(ref all[k].Ours, kinds[k], near ? r => scene.Intersect(r, RayKinds.LightSet).IsHit : r => scene.Occluded(r, RayKinds.LightSet));
+                BestOfAll(
+                    ref all[k].Ours,
+                    kinds[k],
+                    near ? r => scene.Intersect(r, RayKinds.LightSet).IsHit : r => scene.Occluded(r, RayKinds.LightSet)
+                );
                 BestOfAll(ref all[k].Theirs, kinds[k], near ? r => float.IsFinite(reference.Intersect(r)) : r => reference.Occluded(r));
             }
             darkOurs = Best(ref oursOccluded, shuffled, r => scene.Occluded(r, RayKinds.LightSet));
             darkTheirs = Best(ref theirsOccluded, shuffled, r => reference.Occluded(r));
         }
-        Console.WriteLine($"  primary           ours {ours,6:0.00} M/s  reference {theirs,6:0.00} M/s  ratio {ours / theirs:0.00}   rays that differ {differ} of {primary.Length}");
+        Console.WriteLine(
+            $"  primary           ours {ours, 6:0.00} M/s  reference {theirs, 6:0.00} M/s  ratio {ours / theirs:0.00}   rays that differ {differ} of {primary.Length}"
+        );
         double packets = 0;
         var hits = new Hit[MeshTree.PacketRays];
         for (int turn = 0; turn < 5; turn++)
         {
             var clock = Stopwatch.StartNew();
-            for (int i = 0; i + MeshTree.PacketRays <= primary.Length; i += MeshTree.PacketRays) { tree.IntersectPacket(primary.AsSpan(i, MeshTree.PacketRays), hits); }
+            for (int i = 0; i + MeshTree.PacketRays <= primary.Length; i += MeshTree.PacketRays)
+            {
+                tree.IntersectPacket(primary.AsSpan(i, MeshTree.PacketRays), hits);
+            }
             packets = Math.Max(packets, primary.Length / clock.Elapsed.TotalSeconds / 1e6);
         }
-        Console.WriteLine($"  primary, by eight ours {packets,6:0.00} M/s  reference, singly {theirs,6:0.00} M/s  ratio {packets / theirs:0.00}");
-        Console.WriteLine($"  towards the sun   ours {oursShadow,6:0.00} M/s  reference {theirsShadow,6:0.00} M/s  ratio {oursShadow / theirsShadow:0.00}");
-        Console.WriteLine($"  random occlusion  ours {oursOccluded,6:0.00} M/s  reference {theirsOccluded,6:0.00} M/s  ratio {oursOccluded / theirsOccluded:0.00}   closed {darkOurs} and {darkTheirs} of {shuffled.Length}");
+        Console.WriteLine(
+            $"  primary, by eight ours {packets, 6:0.00} M/s  reference, singly {theirs, 6:0.00} M/s  ratio {packets / theirs:0.00}"
+        );
+        Console.WriteLine(
+            $"  towards the sun   ours {oursShadow, 6:0.00} M/s  reference {theirsShadow, 6:0.00} M/s  ratio {oursShadow / theirsShadow:0.00}"
+        );
+        Console.WriteLine(
+            $"  random occlusion  ours {oursOccluded, 6:0.00} M/s  reference {theirsOccluded, 6:0.00} M/s  ratio {oursOccluded / theirsOccluded:0.00}   closed {darkOurs} and {darkTheirs} of {shuffled.Length}"
+        );
         string[] names = ["primary", "towards the sun", "random occlusion"];
-        for (int k = 0; k < 3; k++) { Console.WriteLine($"  {Environment.ProcessorCount} threads, {names[k],-16}  ours {all[k].Ours,6:0.00} M/s  reference {all[k].Theirs,6:0.00} M/s  ratio {all[k].Ours / all[k].Theirs:0.00}"); }
+        for (int k = 0; k < 3; k++)
+        {
+            Console.WriteLine(
+                $"  {Environment.ProcessorCount} threads, {names[k], -16}  ours {all[k].Ours, 6:0.00} M/s  reference {all[k].Theirs, 6:0.00} M/s  ratio {all[k].Ours / all[k].Theirs:0.00}"
+            );
+        }
     }
 
     private static void BestOfAll(ref double millionsPerSecond, Ray[] rays, Func<Ray, bool> trace)
     {
         var watch = Stopwatch.StartNew();
-        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, rays.Length, 4096), Cores.All, part => { for (int i = part.Item1; i < part.Item2; i++) { trace(rays[i]); } });
+        Parallel.ForEach(System.Collections.Concurrent.Partitioner.Create(0, rays.Length, 4096), Cores.All, part =>
+        {
+            for (int i = part.Item1; i < part.Item2; i++)
+            {
+                trace(rays[i]);
+            }
+        });
         millionsPerSecond = Math.Max(millionsPerSecond, rays.Length / watch.Elapsed.TotalSeconds / 1e6);
     }
 
@@ -116,7 +157,13 @@ public static class Speed
     {
         long count = 0;
         var watch = Stopwatch.StartNew();
-        foreach (Ray r in rays) { if (trace(r)) { count++; } }
+        foreach (Ray r in rays)
+        {
+            if (trace(r))
+            {
+                count++;
+            }
+        }
         millionsPerSecond = Math.Max(millionsPerSecond, rays.Length / watch.Elapsed.TotalSeconds / 1e6);
         return count;
     }
@@ -130,7 +177,9 @@ public static class Speed
         foreach (bool layers in (bool[])[false, false, true])
         {
             FrameLayers frame = engine.Render(shot, Frame, 1280, RenderQuality.Full, dataPasses: layers);
-            Console.WriteLine($"composite 1280 × 720, 16 sun and 16 sky samples, {(layers ? "with all layers" : "picture only")}: {frame.Counts.Seconds * 1000:0} ms, {frame.Counts.Rays / 1e6:0.0} M rays, {frame.Counts.Rays / frame.Counts.Seconds / 1e6:0.0} M/s");
+            Console.WriteLine(
+                $"composite 1280 × 720, 16 sun and 16 sky samples, {(layers ? "with all layers" : "picture only")}: {frame.Counts.Seconds * 1000:0} ms, {frame.Counts.Rays / 1e6:0.0} M rays, {frame.Counts.Rays / frame.Counts.Seconds / 1e6:0.0} M/s"
+            );
         }
     }
 
@@ -147,15 +196,35 @@ public static class Speed
         for (int i = 0; i < 41; i++)
         {
             Element e = shot.Elements[0];
-            string moved = JsonSerializer.Serialize(e with { Position = e.Position + new Vec3(jitter + 0.02 * (i % 25), 0, 0.013 * i) }, ShotJson.Options);
+            string moved = JsonSerializer.Serialize(
+                e with
+                {
+                    Position = e.Position + new Vec3(jitter + 0.02 * (i % 25), 0, 0.013 * i),
+                },
+                ShotJson.Options
+            );
             string body = $"{{\"revision\":{state.GetProperty("revision").GetInt32()},\"elements\":[{moved}]}}";
             var watch = Stopwatch.StartNew();
-            using HttpResponseMessage response = await http.PostAsync($"/api/shots/{id}/frames/{Frame}/preview?kind=comp&width=480&quality=draft", new StringContent(body, System.Text.Encoding.UTF8, "application/json"));
+            using HttpResponseMessage response = await http.PostAsync(
+                $"/api/shots/{id}/frames/{Frame}/preview?kind=comp&width=480&quality=draft",
+                new StringContent(body, System.Text.Encoding.UTF8, "application/json")
+            );
             byte[] bytes = await response.EnsureSuccessStatusCode().Content.ReadAsByteArrayAsync();
-            if (i > 15) { times.Add(watch.Elapsed.TotalMilliseconds); } else if (i == 0) { Console.WriteLine($"first preview, with the set's samples to make: {watch.Elapsed.TotalMilliseconds:0} ms, {bytes.Length} bytes"); }
+            if (i > 15)
+            {
+                times.Add(watch.Elapsed.TotalMilliseconds);
+            }
+            else if (i == 0)
+            {
+                Console.WriteLine(
+                    $"first preview, with the set's samples to make: {watch.Elapsed.TotalMilliseconds:0} ms, {bytes.Length} bytes"
+                );
+            }
         }
         times.Sort();
-        Console.WriteLine($"preview 480 wide, 1 sun and 2 sky rays, request to bytes, {times.Count} drags: median {times[times.Count / 2]:0} ms, worst {times[^1]:0} ms (aim 100)");
+        Console.WriteLine(
+            $"preview 480 wide, 1 sun and 2 sky rays, request to bytes, {times.Count} drags: median {times[times.Count / 2]:0} ms, worst {times[^1]:0} ms (aim 100)"
+        );
     }
 
     private static Ray[] Primary(RayGrid grid)
@@ -165,7 +234,10 @@ public static class Speed
         {
             for (int x = 0; x < grid.Pinhole.Width; x++)
             {
-                if (grid.TryDirection(x, y, new(0.5f), out Vector3 d)) { rays.Add(new(grid.Origin, d)); }
+                if (grid.TryDirection(x, y, new(0.5f), out Vector3 d))
+                {
+                    rays.Add(new(grid.Origin, d));
+                }
             }
         }
         return [.. rays];
@@ -192,11 +264,18 @@ public static class Speed
         {
             for (int i = 0; i <= n; i++)
             {
-                float a = 2 * MathF.PI * i / n, b = MathF.PI * j / n;
+                float a = 2 * MathF.PI * i / n,
+                    b = MathF.PI * j / n;
                 var d = new Vector3(MathF.Sin(b) * MathF.Cos(a), MathF.Cos(b), MathF.Sin(b) * MathF.Sin(a));
-                float r = 1 + 0.12f * MathF.Sin(9 * d.X + 2) * MathF.Sin(11 * d.Y) * MathF.Sin(8 * d.Z) + 0.02f * MathF.Sin(61 * d.X) * MathF.Sin(67 * d.Y) * MathF.Sin(71 * d.Z);
+                float r =
+                    1
+                    + 0.12f * MathF.Sin(9 * d.X + 2) * MathF.Sin(11 * d.Y) * MathF.Sin(8 * d.Z)
+                    + 0.02f * MathF.Sin(61 * d.X) * MathF.Sin(67 * d.Y) * MathF.Sin(71 * d.Z);
                 positions[j * (n + 1) + i] = r * d;
-                if (i == n || j == n) { continue; }
+                if (i == n || j == n)
+                {
+                    continue;
+                }
                 int p = j * (n + 1) + i;
                 indices.AddRange([p, p + 1, p + n + 1, p + 1, p + n + 2, p + n + 1]);
             }

@@ -24,11 +24,30 @@ public static class BellModel
         const int sides = 64;
         (float Radius, float Height)[] profile =
         [
-            (0.60f, 0), (0.62f, 0.015f), (0.62f, 0.07f), (0.585f, 0.10f), (0.565f, 0.30f), (0.54f, 0.60f), (0.515f, 0.88f),
-            (0.49f, 1.06f), (0.44f, 1.22f), (0.36f, 1.36f), (0.25f, 1.46f), (0.13f, 1.515f), (0.12f, 1.54f), (0.12f, 1.58f), (0.06f, 1.60f), (0, 1.605f),
+            (0.60f, 0),
+            (0.62f, 0.015f),
+            (0.62f, 0.07f),
+            (0.585f, 0.10f),
+            (0.565f, 0.30f),
+            (0.54f, 0.60f),
+            (0.515f, 0.88f),
+            (0.49f, 1.06f),
+            (0.44f, 1.22f),
+            (0.36f, 1.36f),
+            (0.25f, 1.46f),
+            (0.13f, 1.515f),
+            (0.12f, 1.54f),
+            (0.12f, 1.58f),
+            (0.06f, 1.60f),
+            (0, 1.605f),
         ];
         b.Turned(default, profile, sides, 0);
-        b.Turned(default, [.. profile.Take(12).Reverse().Select(p => (MathF.Max(0, p.Radius - 0.025f), MathF.Max(0.012f, p.Height - 0.012f)))], sides, 1);
+        b.Turned(
+            default,
+            [.. profile.Take(12).Reverse().Select(p => (MathF.Max(0, p.Radius - 0.025f), MathF.Max(0.012f, p.Height - 0.012f)))],
+            sides,
+            1
+        );
         b.Turned(default, [(0.575f, 0.012f), (0.60f, 0)], sides, 0);
         float Radius(float y)
         {
@@ -40,10 +59,21 @@ public static class BellModel
         foreach (float y in (float[])[0.34f, 1.02f])
         {
             float r = Radius(y);
-            b.Turned(default, [(r - 0.01f, y - 0.035f), (r + 0.014f, y - 0.03f), (r + 0.010f, y + 0.03f), (r - 0.012f, y + 0.035f)], sides, 0);
-            for (int i = 0; i < 28; i++) { Rivet(y, 2 * MathF.PI * i / 28, r + 0.011f); }
+            b.Turned(
+                default,
+                [(r - 0.01f, y - 0.035f), (r + 0.014f, y - 0.03f), (r + 0.010f, y + 0.03f), (r - 0.012f, y + 0.035f)],
+                sides,
+                0
+            );
+            for (int i = 0; i < 28; i++)
+            {
+                Rivet(y, 2 * MathF.PI * i / 28, r + 0.011f);
+            }
         }
-        for (int i = 0; i < 32; i++) { Rivet(0.045f, 2 * MathF.PI * (i + 0.5f) / 32, 0.618f); }
+        for (int i = 0; i < 32; i++)
+        {
+            Rivet(0.045f, 2 * MathF.PI * (i + 0.5f) / 32, 0.618f);
+        }
         void Rivet(float y, float angle, float r)
         {
             var (s, c) = MathF.SinCos(angle);

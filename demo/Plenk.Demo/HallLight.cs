@@ -22,10 +22,18 @@ public static class HallLight
     /// One sample of the irradiance at a spot: the sun's disk once, and the sky once through a window chosen by chance
     /// (outside the windows the walls and the roof hide it). Also the part of it that the element leaves.
     /// </summary>
-    public static (Vector3 Without, Vector3 With) Irradiance(TraceScene scene, Vector3 p, Vector3 n, Vector2 sunPoint, Vector2 skyPoint, bool element)
+    public static (Vector3 Without, Vector3 With) Irradiance(
+        TraceScene scene,
+        Vector3 p,
+        Vector3 n,
+        Vector2 sunPoint,
+        Vector2 skyPoint,
+        bool element
+    )
     {
         Vector3 fill = MathF.PI * FillRadiance;
-        Vector3 without = fill, with = fill;
+        Vector3 without = fill,
+            with = fill;
         Vector3 sun = Sampling.Cone(BathHall.TowardsSun, CosSun, sunPoint);
         float cos = Vector3.Dot(n, sun);
         if (cos > 0)
@@ -34,7 +42,10 @@ public static class HallLight
             if (!scene.Occluded(ray, RayKinds.LightSet))
             {
                 without += SunIrradiance * cos;
-                if (!element || !scene.Occluded(ray, RayKinds.Element)) { with += SunIrradiance * cos; }
+                if (!element || !scene.Occluded(ray, RayKinds.Element))
+                {
+                    with += SunIrradiance * cos;
+                }
             }
         }
         // Near windows are chosen more often; the weight takes it back.
@@ -48,11 +59,16 @@ public static class HallLight
         }
         int window = 0;
         float pick = skyPoint.X * total;
-        while (window < 6 && pick >= chance[window]) { pick -= chance[window++]; }
+        while (window < 6 && pick >= chance[window])
+        {
+            pick -= chance[window++];
+        }
         pick = Math.Clamp(pick / chance[window], 0, 1);
-        var target = new Vector3(BathHall.WestWall - 0.45f,
+        var target = new Vector3(
+            BathHall.WestWall - 0.45f,
             BathHall.WindowSill + (BathHall.WindowHead - BathHall.WindowSill) * skyPoint.Y,
-            BathHall.WindowCentres[window] + BathHall.WindowHalfWidth * (2 * pick - 1));
+            BathHall.WindowCentres[window] + BathHall.WindowHalfWidth * (2 * pick - 1)
+        );
         Vector3 to = target - p;
         float d2 = to.LengthSquared();
         Vector3 direction = to / MathF.Sqrt(d2);
@@ -65,7 +81,10 @@ public static class HallLight
             if (!scene.Occluded(ray, RayKinds.LightSet))
             {
                 without += e;
-                if (!element || !scene.Occluded(ray, RayKinds.Element)) { with += e; }
+                if (!element || !scene.Occluded(ray, RayKinds.Element))
+                {
+                    with += e;
+                }
             }
         }
         return (without, with);

@@ -28,7 +28,10 @@ public sealed class MeshBuilder
 
     public void Triangle(Vector3 a, Vector3 b, Vector3 c, Vector3 na, Vector3 nb, Vector3 nc, int material)
     {
-        if (Vector3.Cross(b - a, c - a).LengthSquared() < 1e-14f) { return; }
+        if (Vector3.Cross(b - a, c - a).LengthSquared() < 1e-14f)
+        {
+            return;
+        }
         int first = _positions.Count;
         _positions.AddRange([a, b, c]);
         _normals.AddRange([na, nb, nc]);
@@ -40,7 +43,8 @@ public sealed class MeshBuilder
 
     public void Box(Vector3 min, Vector3 max, int material, Matrix4x4 place)
     {
-        Vector3 P(int i) => Vector3.Transform(new Vector3((i & 1) == 0 ? min.X : max.X, (i & 2) == 0 ? min.Y : max.Y, (i & 4) == 0 ? min.Z : max.Z), place);
+        Vector3 P(int i) =>
+            Vector3.Transform(new Vector3((i & 1) == 0 ? min.X : max.X, (i & 2) == 0 ? min.Y : max.Y, (i & 4) == 0 ? min.Z : max.Z), place);
         Quad(P(4), P(5), P(7), P(6), material);
         Quad(P(1), P(0), P(2), P(3), material);
         Quad(P(5), P(1), P(3), P(7), material);
@@ -50,7 +54,14 @@ public sealed class MeshBuilder
     }
 
     /// <summary>A profile (radius, height) turned about the vertical through <paramref name="foot"/>; smooth where the profile bends less than 40°.</summary>
-    public void Turned(Vector3 foot, IReadOnlyList<(float Radius, float Height)> profile, int sides, int material, float from = 0, float sweep = 2 * MathF.PI)
+    public void Turned(
+        Vector3 foot,
+        IReadOnlyList<(float Radius, float Height)> profile,
+        int sides,
+        int material,
+        float from = 0,
+        float sweep = 2 * MathF.PI
+    )
     {
         for (int k = 0; k + 1 < profile.Count; k++)
         {
@@ -61,10 +72,14 @@ public sealed class MeshBuilder
             Vector2 nHigh = Blend(n, k + 2 < profile.Count ? Normal(profile[k + 1], profile[k + 2]) : n);
             for (int i = 0; i < sides; i++)
             {
-                float a0 = from + sweep * i / sides, a1 = from + sweep * (i + 1) / sides;
+                float a0 = from + sweep * i / sides,
+                    a1 = from + sweep * (i + 1) / sides;
                 Vector3 P(float r, float y, float a) => foot + new Vector3(r * MathF.Sin(a), y, r * MathF.Cos(a));
                 Vector3 N(Vector2 m, float a) => new(m.X * MathF.Sin(a), m.Y, m.X * MathF.Cos(a));
-                Vector3 p00 = P(r0, y0, a0), p01 = P(r0, y0, a1), p10 = P(r1, y1, a0), p11 = P(r1, y1, a1);
+                Vector3 p00 = P(r0, y0, a0),
+                    p01 = P(r0, y0, a1),
+                    p10 = P(r1, y1, a0),
+                    p11 = P(r1, y1, a1);
                 Triangle(p00, p01, p11, N(nLow, a0), N(nLow, a1), N(nHigh, a1), material);
                 Triangle(p00, p11, p10, N(nLow, a0), N(nHigh, a1), N(nHigh, a0), material);
             }
@@ -88,8 +103,12 @@ public sealed class MeshBuilder
         {
             var (s0, c0) = MathF.SinCos(2 * MathF.PI * i / sides);
             var (s1, c1) = MathF.SinCos(2 * MathF.PI * (i + 1) / sides);
-            Vector3 n0 = t * c0 + s * s0, n1 = t * c1 + s * s1;
-            Vector3 p00 = a + n0 * radius, p01 = a + n1 * radius, p10 = b + n0 * radius, p11 = b + n1 * radius;
+            Vector3 n0 = t * c0 + s * s0,
+                n1 = t * c1 + s * s1;
+            Vector3 p00 = a + n0 * radius,
+                p01 = a + n1 * radius,
+                p10 = b + n0 * radius,
+                p11 = b + n1 * radius;
             Triangle(p00, p01, p11, n0, n1, n1, material);
             Triangle(p00, p11, p10, n0, n1, n0, material);
             Triangle(a, p01, p00, material);

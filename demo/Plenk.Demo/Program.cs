@@ -15,7 +15,9 @@ if (shot is null || args[0] is not ("make" or "package" or "truth") || (args[0] 
     Console.Error.WriteLine("usage: demo/make SHOT [--frames 1001-1072] [--out DIR] [--samples 12]   lossless frames");
     Console.Error.WriteLine("       demo/make SHOT --package DIR [--quality 84]   what ships, from the frames in --out");
     Console.Error.WriteLine("       demo/make BTH_0040 --truth DIR [--samples 96]   E0, E1, S' and the bell's coverage");
-    Console.Error.WriteLine("       demo/make BTH_0040 --closed DIR [--frames 1036] [--samples 256]   the bell as if it had been filmed, about its bounds, without noise");
+    Console.Error.WriteLine(
+        "       demo/make BTH_0040 --closed DIR [--frames 1036] [--samples 256]   the bell as if it had been filmed, about its bounds, without noise"
+    );
     Console.Error.WriteLine("       demo/make BTH_0040 --around DIR [--samples 256]   the panorama shot where the bell will stand");
     Console.Error.WriteLine($"shots: {string.Join(", ", FilmedShot.All.Select(s => s.Code))}");
     return 2;
@@ -26,7 +28,14 @@ if (args[0] == "package")
 {
     string to = Option("--package", Path.Combine("demo", shot.Code));
     int quality = int.Parse(Option("--quality", "84"));
-    if (shot == FilmedShot.Bell) { Package.Write(directory, to, quality); } else { ShotPackage.Write(shot, directory, to, quality); }
+    if (shot == FilmedShot.Bell)
+    {
+        Package.Write(directory, to, quality);
+    }
+    else
+    {
+        ShotPackage.Write(shot, directory, to, quality);
+    }
     return 0;
 }
 if (args[0] == "truth")
@@ -41,7 +50,11 @@ if (args.Contains("--around") && shot == FilmedShot.Bell)
 }
 if (args.Contains("--closed") && shot == FilmedShot.Bell)
 {
-    Package.WriteClosed(Option("--closed", Path.Combine("demo", shot.Code)), int.Parse(Option("--frames", "1036")), int.Parse(Option("--samples", "256")));
+    Package.WriteClosed(
+        Option("--closed", Path.Combine("demo", shot.Code)),
+        int.Parse(Option("--frames", "1036")),
+        int.Parse(Option("--samples", "256"))
+    );
     return 0;
 }
 string[] range = Option("--frames", $"{FilmedShot.FirstFrame}-{FilmedShot.FirstFrame + shot.FrameCount - 1}").Split('-');
@@ -51,7 +64,10 @@ FloatImage? locked = null;
 for (int frame = int.Parse(range[0]); frame <= int.Parse(range[^1]); frame++)
 {
     string path = Path.Combine(directory, $"{shot.Code}.{frame}.png");
-    if (File.Exists(path)) { continue; }
+    if (File.Exists(path))
+    {
+        continue;
+    }
     var watch = Stopwatch.StartNew();
     locked = shot.LockedOff ? locked ?? renderer.Plate(frame, samples) : renderer.Plate(frame, samples);
     var image = new FloatImage(locked.Width, locked.Height, 3, [.. locked.Data.Select((v, i) => v * shot.Gain[i % 3])]);

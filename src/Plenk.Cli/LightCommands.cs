@@ -21,56 +21,117 @@ internal static class RelightCommand
         var color = new Option<string>("--color") { Description = "the rendered picture, EXR, linear", Required = true };
         var position = new Option<string>("--position") { Description = "its positions, EXR, metres", Required = true };
         var normal = new Option<string>("--normal") { Description = "its normals, EXR", Required = true };
-        var albedo = new Option<string?>("--albedo") { Description = "its surfaces' colour, EXR (default: 0.5 grey, which the report says)" };
+        var albedo = new Option<string?>("--albedo")
+        {
+            Description = "its surfaces' colour, EXR (default: 0.5 grey, which the report says)",
+        };
         var set = new Option<string?>("--set") { Description = "what casts shadows, OBJ or GLB, metres" };
-        var camera = new Option<string?>("--camera") { Description = "the camera that it was rendered with; tells how passes are meant, and is needed for a highlight" };
+        var camera = new Option<string?>("--camera")
+        {
+            Description = "the camera that it was rendered with; tells how passes are meant, and is needed for a highlight",
+        };
         var at = new Option<int?>("--at") { Description = "the camera's frame" };
         var lights = new Option<string>("--lights") { Description = "the lights to add, JSON (docs/lights.schema.json)", Required = true };
         var output = new Option<string>("--out") { Description = "EXR file to write", Required = true };
         var specular = new Option<string?>("--specular") { Description = "a highlight: strength,width (the exponent), like 0.3,40" };
         var report = new Option<string?>("--report") { Description = "JSON file that says what was done" };
         var rate = new Option<string>("--rate") { Description = "the camera's frames a second", DefaultValueFactory = _ => "24" };
-        var command = new Command("relight", "Adds lights to a rendered picture by its positions and normals.") { color, position, normal, albedo, set, camera, at, lights, output, specular, report, rate };
-        command.SetGuarded((parsed, stop) =>
+        var command = new Command("relight", "Adds lights to a rendered picture by its positions and normals.")
         {
-            if (!CameraOptions.Files(parsed.GetValue(color), parsed.GetValue(position), parsed.GetValue(normal), parsed.GetValue(albedo), parsed.GetValue(set), parsed.GetValue(camera), parsed.GetValue(lights)) || !CameraOptions.Rate(parsed.GetValue(rate)!, out FrameRate fps)) { return Task.FromResult(2); }
-            var look = new RelightLook();
-            if (parsed.GetValue(specular) is { } text)
+            color,
+            position,
+            normal,
+            albedo,
+            set,
+            camera,
+            at,
+            lights,
+            output,
+            specular,
+            report,
+            rate,
+        };
+        command.SetGuarded(
+            (parsed, stop) =>
             {
-                float[] v = [.. text.Split(',').Select(t => float.TryParse(t, NumberStyles.Float, CultureInfo.InvariantCulture, out float f) ? f : float.NaN)];
-                if (v.Length != 2 || !(v[0] >= 0 && v[1] >= 1))
+                if (
+                    !CameraOptions.Files(
+                        parsed.GetValue(color),
+                        parsed.GetValue(position),
+                        parsed.GetValue(normal),
+                        parsed.GetValue(albedo),
+                        parsed.GetValue(set),
+                        parsed.GetValue(camera),
+                        parsed.GetValue(lights)
+                    ) || !CameraOptions.Rate(parsed.GetValue(rate)!, out FrameRate fps)
+                )
                 {
-                    Console.Error.WriteLine($"“{text}” is not a highlight like 0.3,40: its strength, and its exponent from 1 up.");
                     return Task.FromResult(2);
                 }
-                if (parsed.GetValue(camera) is null)
+                var look = new RelightLook();
+                if (parsed.GetValue(specular) is { } text)
                 {
-                    Console.Error.WriteLine("A highlight needs the camera: give --camera.");
-                    return Task.FromResult(2);
+                    float[] v =
+                    [
+                        .. text.Split(',')
+                            .Select(t => float.TryParse(t, NumberStyles.Float, CultureInfo.InvariantCulture, out float f) ? f : float.NaN),
+                    ];
+                    if (v.Length != 2 || !(v[0] >= 0 && v[1] >= 1))
+                    {
+                        Console.Error.WriteLine($"“{text}” is not a highlight like 0.3,40: its strength, and its exponent from 1 up.");
+                        return Task.FromResult(2);
+                    }
+                    if (parsed.GetValue(camera) is null)
+                    {
+                        Console.Error.WriteLine("A highlight needs the camera: give --camera.");
+                        return Task.FromResult(2);
+                    }
+                    look = look with { Specular = v[0], Width = v[1] };
                 }
-                look = look with { Specular = v[0], Width = v[1] };
+                Func<int, int, (Pose, Pinhole)>? seen = null;
+                if (parsed.GetValue(camera) is { } file)
+                {
+                    if (parsed.GetValue(at) is not { } frame)
+                    {
+                        Console.Error.WriteLine("Say which frame of the camera it is: give --at.");
+                        return Task.FromResult(2);
+                    }
+                    seen = (width, height) => FilmedSet.CameraOf(file, frame, width, height, fps);
+                }
+                var (picture, alpha, primaries, done) = RelightFiles.Run(
+                    parsed.GetValue(color)!,
+                    parsed.GetValue(position)!,
+                    parsed.GetValue(normal)!,
+                    parsed.GetValue(albedo),
+                    parsed.GetValue(set),
+                    seen,
+                    LightsFile.Read(parsed.GetValue(lights)!),
+                    look,
+                    stop
+                );
+                string to = parsed.GetValue(output)!;
+                Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(to))!);
+                List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGB")];
+                if (alpha is not null)
+                {
+                    channels.Add(new("A", alpha));
+                }
+                ExrFile.Write(to, picture.Width, picture.Height, channels, new ExrHead { Primaries = primaries });
+                foreach (string t in done.Told)
+                {
+                    Console.Error.WriteLine(t);
+                }
+                if (done.AssumedAlbedo is { } grey)
+                {
+                    Console.Error.WriteLine($"It brings no surface colour: {grey:0.##} grey stands for it.");
+                }
+                if (parsed.GetValue(report) is { } path)
+                {
+                    File.WriteAllText(path, JsonSerializer.Serialize(done, Json));
+                }
+                return Task.FromResult(0);
             }
-            Func<int, int, (Pose, Pinhole)>? seen = null;
-            if (parsed.GetValue(camera) is { } file)
-            {
-                if (parsed.GetValue(at) is not { } frame)
-                {
-                    Console.Error.WriteLine("Say which frame of the camera it is: give --at.");
-                    return Task.FromResult(2);
-                }
-                seen = (width, height) => FilmedSet.CameraOf(file, frame, width, height, fps);
-            }
-            var (picture, alpha, primaries, done) = RelightFiles.Run(parsed.GetValue(color)!, parsed.GetValue(position)!, parsed.GetValue(normal)!, parsed.GetValue(albedo), parsed.GetValue(set), seen, LightsFile.Read(parsed.GetValue(lights)!), look, stop);
-            string to = parsed.GetValue(output)!;
-            Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(to))!);
-            List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGB")];
-            if (alpha is not null) { channels.Add(new("A", alpha)); }
-            ExrFile.Write(to, picture.Width, picture.Height, channels, new ExrHead { Primaries = primaries });
-            foreach (string t in done.Told) { Console.Error.WriteLine(t); }
-            if (done.AssumedAlbedo is { } grey) { Console.Error.WriteLine($"It brings no surface colour: {grey:0.##} grey stands for it."); }
-            if (parsed.GetValue(report) is { } path) { File.WriteAllText(path, JsonSerializer.Serialize(done, Json)); }
-            return Task.FromResult(0);
-        });
+        );
         return command;
     }
 }
@@ -80,32 +141,69 @@ internal static class PlaceElementCommand
     public static Command Make()
     {
         var filmed = new FilmedSetArguments();
-        var element = new Option<string>("--element") { Description = "the element where it stands, OBJ (with its MTL) or GLB, metres", Required = true };
+        var element = new Option<string>("--element")
+        {
+            Description = "the element where it stands, OBJ (with its MTL) or GLB, metres",
+            Required = true,
+        };
         var lights = new Option<string>("--lights") { Description = "the lights, JSON (docs/lights.schema.json)", Required = true };
         var frames = new Option<string>("--frames") { Description = "like 1001-1012,1020", Required = true };
-        var command = new Command("place-element", "Puts an element into filmed frames, lit, shadowed and held out by the set: comp.FRAME.exr with comp, shadow, holdout, element and depth.");
+        var command = new Command(
+            "place-element",
+            "Puts an element into filmed frames, lit, shadowed and held out by the set: comp.FRAME.exr with comp, shadow, holdout, element and depth."
+        );
         filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, element, lights, frames, filmed.Out);
-        command.SetGuarded((parsed, stop) =>
-        {
-            if (filmed.Read(parsed) is not { } options || !CameraOptions.Files(parsed.GetValue(filmed.Set), parsed.GetValue(element), parsed.GetValue(lights)) || !FilmedSetArguments.Frames(parsed.GetValue(frames)!, out var list)) { return Task.FromResult(2); }
-            FilmedSet set = FilmedSet.Open(parsed.GetValue(filmed.Plate)!, parsed.GetValue(filmed.Camera)!, parsed.GetValue(filmed.Set), options, stop);
-            foreach (int f in list.Where(f => f < set.First || f > set.Last)) { throw new ShotFault($"The plate has no frame {f}; it has {set.First} to {set.Last}."); }
-            var told = new List<string>(set.Warnings);
-            PlacedElement placed = PlaceElement.Read(parsed.GetValue(element)!, told);
-            LightsFile lit = LightsFile.Read(parsed.GetValue(lights)!);
-            told.AddRange(lit.Told);
-            if (PlaceElement.Oversize(placed, set.Set) is { } large) { told.Add(large); }
-            SkyOpenings? openings = lit.Lights.Any(l => l.Kind is LightKind.Sky or LightKind.Panorama) ? SkyOpenings.Find(set.Set, 1) : null;
-            Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
-            foreach (int frame in list)
+        command.SetGuarded(
+            (parsed, stop) =>
             {
-                FrameLayers layers = PlaceElement.Frame(set, placed, lit, openings, frame, told, stop, part => CameraOptions.Progress($"frame {frame}", part));
-                PlaceElement.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"comp.{frame:0000}.exr"), layers, options.Rate, frame);
-                Console.Error.WriteLine($"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second, noise left: shadow {layers.Counts.ShadowError:0.0000}, element {layers.Counts.ElementError:0.0000}");
+                if (
+                    filmed.Read(parsed) is not { } options
+                    || !CameraOptions.Files(parsed.GetValue(filmed.Set), parsed.GetValue(element), parsed.GetValue(lights))
+                    || !FilmedSetArguments.Frames(parsed.GetValue(frames)!, out var list)
+                )
+                {
+                    return Task.FromResult(2);
+                }
+                FilmedSet set = FilmedSet.Open(
+                    parsed.GetValue(filmed.Plate)!,
+                    parsed.GetValue(filmed.Camera)!,
+                    parsed.GetValue(filmed.Set),
+                    options,
+                    stop
+                );
+                foreach (int f in list.Where(f => f < set.First || f > set.Last))
+                {
+                    throw new ShotFault($"The plate has no frame {f}; it has {set.First} to {set.Last}.");
+                }
+                var told = new List<string>(set.Warnings);
+                PlacedElement placed = PlaceElement.Read(parsed.GetValue(element)!, told);
+                LightsFile lit = LightsFile.Read(parsed.GetValue(lights)!);
+                told.AddRange(lit.Told);
+                if (PlaceElement.Oversize(placed, set.Set) is { } large)
+                {
+                    told.Add(large);
+                }
+                SkyOpenings? openings = lit.Lights.Any(l => l.Kind is LightKind.Sky or LightKind.Panorama)
+                    ? SkyOpenings.Find(set.Set, 1)
+                    : null;
+                Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
+                foreach (int frame in list)
+                {
+                    FrameLayers layers = PlaceElement.Frame(set, placed, lit, openings, frame, told, stop, part =>
+                        CameraOptions.Progress($"frame {frame}", part)
+                    );
+                    PlaceElement.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"comp.{frame:0000}.exr"), layers, options.Rate, frame);
+                    Console.Error.WriteLine(
+                        $"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second, noise left: shadow {layers.Counts.ShadowError:0.0000}, element {layers.Counts.ElementError:0.0000}"
+                    );
+                }
+                foreach (string t in told.Distinct())
+                {
+                    Console.Error.WriteLine(t);
+                }
+                return Task.FromResult(0);
             }
-            foreach (string t in told.Distinct()) { Console.Error.WriteLine(t); }
-            return Task.FromResult(0);
-        });
+        );
         return command;
     }
 }
@@ -117,37 +215,87 @@ internal static class FindSunCommand
         var date = new Option<string?>("--date") { Description = "date and time with its offset, like 2003-10-17T12:30:30-07:00" };
         var latitude = new Option<double?>("--lat") { Description = "latitude, degrees, north positive" };
         var longitude = new Option<double?>("--lon") { Description = "longitude, degrees, east positive" };
-        var north = new Option<double>("--north") { Description = "heading of north in the world, degrees clockwise from -Z", DefaultValueFactory = _ => 0 };
-        var shot = new Option<string?>("--shot") { Description = "a shot's folder, or its code in the database" };
-        var shadow = new Option<string?>("--from-shadow") { Description = "frame,footX,footY,topX,topY,tipX,tipY in pixels of the plate: what casts it, and the tip of its shadow" };
-        var command = new Command("find-sun", "Finds the sun by date and place, or from a shadow of a shot, and prints it as JSON.") { date, latitude, longitude, north, shot, shadow };
-        command.SetGuarded(async (parsed, _) =>
+        var north = new Option<double>("--north")
         {
-            Vec3 direction;
-            if (parsed.GetValue(shadow) is { } text)
+            Description = "heading of north in the world, degrees clockwise from -Z",
+            DefaultValueFactory = _ => 0,
+        };
+        var shot = new Option<string?>("--shot") { Description = "a shot's folder, or its code in the database" };
+        var shadow = new Option<string?>("--from-shadow")
+        {
+            Description = "frame,footX,footY,topX,topY,tipX,tipY in pixels of the plate: what casts it, and the tip of its shadow",
+        };
+        var command = new Command("find-sun", "Finds the sun by date and place, or from a shadow of a shot, and prints it as JSON.")
+        {
+            date,
+            latitude,
+            longitude,
+            north,
+            shot,
+            shadow,
+        };
+        command.SetGuarded(
+            async (parsed, _) =>
             {
-                double[] v = [.. text.Split(',').Select(t => double.TryParse(t, NumberStyles.Float, CultureInfo.InvariantCulture, out double d) && double.IsFinite(d) ? d : double.NaN)];
-                if (v.Length != 7 || v.Any(double.IsNaN) || parsed.GetValue(shot) is null)
+                Vec3 direction;
+                if (parsed.GetValue(shadow) is { } text)
                 {
-                    Console.Error.WriteLine("A shadow needs --shot and seven numbers: frame,footX,footY,topX,topY,tipX,tipY.");
-                    return 2;
+                    double[] v =
+                    [
+                        .. text.Split(',')
+                            .Select(t =>
+                                double.TryParse(t, NumberStyles.Float, CultureInfo.InvariantCulture, out double d) && double.IsFinite(d)
+                                    ? d
+                                    : double.NaN
+                            ),
+                    ];
+                    if (v.Length != 7 || v.Any(double.IsNaN) || parsed.GetValue(shot) is null)
+                    {
+                        Console.Error.WriteLine("A shadow needs --shot and seven numbers: frame,footX,footY,topX,topY,tipX,tipY.");
+                        return 2;
+                    }
+                    var (document, media) = await Running.Shot(parsed.GetValue(shot)!);
+                    direction = LightWork.FromShadow(new ShotEngine(media), document, (int)v[0], (v[1], v[2]), (v[3], v[4]), (v[5], v[6]));
                 }
-                var (document, media) = await Running.Shot(parsed.GetValue(shot)!);
-                direction = LightWork.FromShadow(new ShotEngine(media), document, (int)v[0], (v[1], v[2]), (v[3], v[4]), (v[5], v[6]));
-            }
-            else
-            {
-                if (parsed.GetValue(date) is not { } moment || parsed.GetValue(latitude) is not { } lat || parsed.GetValue(longitude) is not { } lon)
+                else
                 {
-                    Console.Error.WriteLine("Give --date, --lat and --lon, or --shot and --from-shadow.");
-                    return 2;
+                    if (
+                        parsed.GetValue(date) is not { } moment
+                        || parsed.GetValue(latitude) is not { } lat
+                        || parsed.GetValue(longitude) is not { } lon
+                    )
+                    {
+                        Console.Error.WriteLine("Give --date, --lat and --lon, or --shot and --from-shadow.");
+                        return 2;
+                    }
+                    direction = LightWork
+                        .FromDate(
+                            new SunFinds
+                            {
+                                Moment = moment,
+                                LatitudeDegrees = lat,
+                                LongitudeDegrees = lon,
+                                NorthDegrees = parsed.GetValue(north),
+                            }
+                        )
+                        .Direction;
                 }
-                direction = LightWork.FromDate(new SunFinds { Moment = moment, LatitudeDegrees = lat, LongitudeDegrees = lon, NorthDegrees = parsed.GetValue(north) }).Direction;
+                double elevation = Rotations.Degrees(Math.Asin(direction.Y)),
+                    heading = (Rotations.Degrees(Math.Atan2(direction.X, -direction.Z)) + 360) % 360;
+                Console.WriteLine(
+                    JsonSerializer.Serialize(
+                        new
+                        {
+                            azimuthDegrees = (heading - parsed.GetValue(north) + 720) % 360,
+                            elevationDegrees = elevation,
+                            headingDegrees = heading,
+                            direction = new[] { direction.X, direction.Y, direction.Z },
+                        }
+                    )
+                );
+                return 0;
             }
-            double elevation = Rotations.Degrees(Math.Asin(direction.Y)), heading = (Rotations.Degrees(Math.Atan2(direction.X, -direction.Z)) + 360) % 360;
-            Console.WriteLine(JsonSerializer.Serialize(new { azimuthDegrees = (heading - parsed.GetValue(north) + 720) % 360, elevationDegrees = elevation, headingDegrees = heading, direction = new[] { direction.X, direction.Y, direction.Z } }));
-            return 0;
-        });
+        );
         return command;
     }
 }

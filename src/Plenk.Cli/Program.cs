@@ -1,7 +1,9 @@
 using System.CommandLine;
 using Plenk.Cli;
 
-var root = new RootCommand("Plenk from the command line: the same work without a page. Exit: 0 done, 1 our fault, 2 usage, 3 the input has faults or there is no answer.");
+var root = new RootCommand(
+    "Plenk from the command line: the same work without a page. Exit: 0 done, 1 our fault, 2 usage, 3 the input has faults or there is no answer."
+);
 root.Subcommands.Add(CheckPlateCommand.Make());
 root.Subcommands.Add(ExportShotCommand.Make());
 root.Subcommands.Add(ImportShotCommand.Make());
@@ -26,7 +28,10 @@ root.Subcommands.Add(SchemaCommand.Make());
 ParseResult parsed = root.Parse(args);
 if (parsed.Errors.Count > 0)
 {
-    foreach (var error in parsed.Errors) { Console.Error.WriteLine(error.Message); }
+    foreach (var error in parsed.Errors)
+    {
+        Console.Error.WriteLine(error.Message);
+    }
     Console.Error.WriteLine("See plenk --help.");
     return 2;
 }

@@ -13,7 +13,13 @@ public static class Cores
     public static ParallelOptions All => Until(CancellationToken.None);
 
     /// <summary>The same, until it is stopped.</summary>
-    public static ParallelOptions Until(CancellationToken stop) => new() { MaxDegreeOfParallelism = Count, CancellationToken = stop, TaskScheduler = null };
+    public static ParallelOptions Until(CancellationToken stop) =>
+        new()
+        {
+            MaxDegreeOfParallelism = Count,
+            CancellationToken = stop,
+            TaskScheduler = null,
+        };
 
     public static int Count => Chosen.Value > 0 ? Chosen.Value : Environment.ProcessorCount;
 

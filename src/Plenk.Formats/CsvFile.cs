@@ -10,28 +10,55 @@ public static class CsvFile
         var rows = new List<string[]>();
         var row = new List<string>();
         var field = new StringBuilder();
-        bool quoted = false, any = false;
+        bool quoted = false,
+            any = false;
         int i = text.StartsWith('\uFEFF') ? 1 : 0;
         for (; i < text.Length; i++)
         {
             char c = text[i];
             if (quoted)
             {
-                if (c != '"') { field.Append(c); }
-                else if (i + 1 < text.Length && text[i + 1] == '"') { field.Append('"'); i++; }
-                else { quoted = false; }
+                if (c != '"')
+                {
+                    field.Append(c);
+                }
+                else if (i + 1 < text.Length && text[i + 1] == '"')
+                {
+                    field.Append('"');
+                    i++;
+                }
+                else
+                {
+                    quoted = false;
+                }
                 continue;
             }
             switch (c)
             {
-                case '"': quoted = true; any = true; break;
-                case ',': row.Add(field.ToString()); field.Clear(); any = true; break;
-                case '\r': break;
-                case '\n': End(); break;
-                default: field.Append(c); any = true; break;
+                case '"':
+                    quoted = true;
+                    any = true;
+                    break;
+                case ',':
+                    row.Add(field.ToString());
+                    field.Clear();
+                    any = true;
+                    break;
+                case '\r':
+                    break;
+                case '\n':
+                    End();
+                    break;
+                default:
+                    field.Append(c);
+                    any = true;
+                    break;
             }
         }
-        if (any || field.Length > 0) { End(); }
+        if (any || field.Length > 0)
+        {
+            End();
+        }
         return rows;
 
         void End()

@@ -26,20 +26,29 @@ public sealed class ByteBudget(long most)
     {
         LinkedListNode<Kept> node = _byUse.AddLast(new Kept(forget, bytes));
         Held += bytes;
-        while (Held > most && _byUse.First is { } oldest) { oldest.Value.Forget(); }
+        while (Held > most && _byUse.First is { } oldest)
+        {
+            oldest.Value.Forget();
+        }
         return node;
     }
 
     internal void Used(LinkedListNode<Kept> node)
     {
-        if (node.List is null) { return; }
+        if (node.List is null)
+        {
+            return;
+        }
         _byUse.Remove(node);
         _byUse.AddLast(node);
     }
 
     internal void Gone(LinkedListNode<Kept> node)
     {
-        if (node.List is null) { return; }
+        if (node.List is null)
+        {
+            return;
+        }
         _byUse.Remove(node);
         Held -= node.Value.Bytes;
     }
@@ -47,7 +56,8 @@ public sealed class ByteBudget(long most)
 
 /// <summary>A memory of computed values within a budget of bytes. A value is computed once even when many ask at once; one that is larger than the budget is given and not kept.</summary>
 /// <param name="bytesOf">About how much memory a value holds.</param>
-public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null) where T : class
+public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null)
+    where T : class
 {
     private const int Overhead = 200; // bytes of an entry, its key and its nodes
     private readonly ByteBudget _budget = budget ?? ByteBudget.OfProcess;
@@ -65,7 +75,10 @@ public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null) w
         {
             bool found = _entries.TryGetValue(key, out Entry? entry) && entry.Value.IsValueCreated;
             value = found ? entry!.Value.Value : null!;
-            if (found && entry!.Node is { } node) { _budget.Used(node); }
+            if (found && entry!.Node is { } node)
+            {
+                _budget.Used(node);
+            }
             return found;
         }
     }
@@ -78,21 +91,36 @@ public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null) w
             bool mine = false;
             lock (_budget.Lock)
             {
-                if (!_entries.TryGetValue(key, out entry)) { (_entries[key], mine) = (entry = new(new(make)), true); }
-                else if (entry.Node is { } node) { _budget.Used(node); }
+                if (!_entries.TryGetValue(key, out entry))
+                {
+                    (_entries[key], mine) = (entry = new(new(make)), true);
+                }
+                else if (entry.Node is { } node)
+                {
+                    _budget.Used(node);
+                }
             }
             try
             {
                 T value = entry.Value.Value;
-                if (mine) { Keep(key, entry, value); }
+                if (mine)
+                {
+                    Keep(key, entry, value);
+                }
                 return value;
             }
             catch (Exception e)
             {
                 // A failure is not remembered: the next one to ask tries again.
-                lock (_budget.Lock) { Forget(key, entry); }
+                lock (_budget.Lock)
+                {
+                    Forget(key, entry);
+                }
                 // Somebody else asked first and has gone away since: this one still wants it.
-                if (mine || e is not OperationCanceledException) { throw; }
+                if (mine || e is not OperationCanceledException)
+                {
+                    throw;
+                }
             }
         }
     }
@@ -102,15 +130,30 @@ public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null) w
         long bytes = bytesOf(value) + 2 * key.Length + Overhead;
         lock (_budget.Lock)
         {
-            if (!_entries.TryGetValue(key, out Entry? there) || there != entry) { return; }
-            if (bytes > _budget.Most) { _entries.Remove(key); }
-            else { entry.Node = _budget.Keep(() => Forget(key, entry), bytes); }
+            if (!_entries.TryGetValue(key, out Entry? there) || there != entry)
+            {
+                return;
+            }
+            if (bytes > _budget.Most)
+            {
+                _entries.Remove(key);
+            }
+            else
+            {
+                entry.Node = _budget.Keep(() => Forget(key, entry), bytes);
+            }
         }
     }
 
     private void Forget(string key, Entry entry)
     {
-        if (_entries.TryGetValue(key, out Entry? there) && there == entry) { _entries.Remove(key); }
-        if (entry.Node is { } node) { _budget.Gone(node); }
+        if (_entries.TryGetValue(key, out Entry? there) && there == entry)
+        {
+            _entries.Remove(key);
+        }
+        if (entry.Node is { } node)
+        {
+            _budget.Gone(node);
+        }
     }
 }

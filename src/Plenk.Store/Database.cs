@@ -36,16 +36,28 @@ public sealed class Database(string connectionString) : IAsyncDisposable
     }
 
     /// <summary>It will likely answer in a moment: nothing listens yet, it starts, it ends, or its connections died with a backend.</summary>
-    private static bool IsAway(NpgsqlException e) => e.IsTransient || e.SqlState is PostgresErrorCodes.CannotConnectNow or PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown;
+    private static bool IsAway(NpgsqlException e) =>
+        e.IsTransient
+        || e.SqlState is PostgresErrorCodes.CannotConnectNow or PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown;
 
     private void MigrateNow()
     {
         EnsureDatabase.For.PostgresqlDatabase(ConnectionString, new DbUp.Engine.Output.NoOpUpgradeLog());
-        var result = DeployChanges.To.PostgresqlDatabase(ConnectionString)
+        var result = DeployChanges
+            .To.PostgresqlDatabase(ConnectionString)
             .WithScriptsEmbeddedInAssembly(typeof(Database).Assembly, s => s.EndsWith(".sql", StringComparison.Ordinal))
-            .WithTransactionPerScript().LogToNowhere().Build().PerformUpgrade();
-        if (result.Successful) { return; }
-        if (result.Error is NpgsqlException away && IsAway(away)) { throw away; }
+            .WithTransactionPerScript()
+            .LogToNowhere()
+            .Build()
+            .PerformUpgrade();
+        if (result.Successful)
+        {
+            return;
+        }
+        if (result.Error is NpgsqlException away && IsAway(away))
+        {
+            throw away;
+        }
         throw new InvalidOperationException($"migration {result.ErrorScript?.Name} failed: {result.Error.Message}", result.Error);
     }
 

@@ -9,7 +9,8 @@ public interface IMedia
     byte[] Read(string hash);
 }
 
-public sealed class MissingMediaException(string hash) : Exception($"The file {hash[..Math.Min(12, hash.Length)]}… is not in the media store. Bring it in again.");
+public sealed class MissingMediaException(string hash)
+    : Exception($"The file {hash[..Math.Min(12, hash.Length)]}… is not in the media store. Bring it in again.");
 
 /// <summary>The disk has no room; nothing was half-written.</summary>
 public sealed class DiskFullException(string what) : IOException($"The disk is full: {what} was not kept. Make room and try again.");
@@ -28,7 +29,8 @@ public sealed class MediaStore : IMedia
     }
 
     /// <summary>The disk has no room, or a limit set for this user is met.</summary>
-    public static bool IsFull(IOException e) => NoRoom.Contains(e.HResult & 0xFFFF) || e.Message.Contains("No space left", StringComparison.Ordinal);
+    public static bool IsFull(IOException e) =>
+        NoRoom.Contains(e.HResult & 0xFFFF) || e.Message.Contains("No space left", StringComparison.Ordinal);
 
     public static string HashOf(ReadOnlySpan<byte> bytes) => Convert.ToHexStringLower(SHA256.HashData(bytes));
 
@@ -36,7 +38,10 @@ public sealed class MediaStore : IMedia
 
     public string PathOf(string hash)
     {
-        if (!IsHash(hash)) { throw new MissingMediaException(hash); }
+        if (!IsHash(hash))
+        {
+            throw new MissingMediaException(hash);
+        }
         return Path.Combine(Root, hash[..2], hash);
     }
 
@@ -46,8 +51,12 @@ public sealed class MediaStore : IMedia
 
     public string Write(ReadOnlySpan<byte> bytes)
     {
-        string hash = HashOf(bytes), path = PathOf(hash);
-        if (File.Exists(path)) { return hash; }
+        string hash = HashOf(bytes),
+            path = PathOf(hash);
+        if (File.Exists(path))
+        {
+            return hash;
+        }
         WriteWhole(path, bytes);
         return hash;
     }

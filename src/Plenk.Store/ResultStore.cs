@@ -12,7 +12,10 @@ public sealed class ResultStore(Database database)
         c.Parameters.AddWithValue(keys);
         var found = new Dictionary<string, string>();
         await using NpgsqlDataReader rows = await c.ExecuteReaderAsync();
-        while (await rows.ReadAsync()) { found[rows.GetString(0)] = rows.GetString(1); }
+        while (await rows.ReadAsync())
+        {
+            found[rows.GetString(0)] = rows.GetString(1);
+        }
         return [.. keys.Select(k => found.GetValueOrDefault(k))];
     }
 
@@ -24,7 +27,9 @@ public sealed class ResultStore(Database database)
 
     private async Task Write(string key, string json, string whenThere)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand($"insert into result (key, value) values ($1, $2::jsonb) on conflict (key) do {whenThere}");
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            $"insert into result (key, value) values ($1, $2::jsonb) on conflict (key) do {whenThere}"
+        );
         c.Parameters.AddWithValue(key);
         c.Parameters.AddWithValue(json);
         await c.ExecuteNonQueryAsync();

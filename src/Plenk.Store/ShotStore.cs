@@ -10,7 +10,9 @@ public sealed record RevisionRow(int Number, string Who, DateTime At, string Wha
 
 /// <summary>Somebody saved first; carries who and what, so that the second can be told.</summary>
 public sealed class ConflictException(RevisionRow head)
-    : Exception($"{head.Who} saved “{head.What}” (revision {head.Number}) while you were working. Your change is not lost: put it on top of theirs, or leave it.")
+    : Exception(
+        $"{head.Who} saved “{head.What}” (revision {head.Number}) while you were working. Your change is not lost: put it on top of theirs, or leave it."
+    )
 {
     public RevisionRow Head { get; } = head;
 }
@@ -29,23 +31,33 @@ public sealed class ShotStore(Database database)
     /// <summary>In the order of productions, sequences and codes: all, or so many from a place on.</summary>
     public async Task<IReadOnlyList<ShotRow>> List(int from = 0, int count = int.MaxValue)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot order by production, sequence, code offset $1 limit $2");
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            "select id, production, sequence, code, title, head from shot order by production, sequence, code offset $1 limit $2"
+        );
         c.Parameters.AddWithValue(from);
         c.Parameters.AddWithValue(count);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var rows = new List<ShotRow>();
-        while (await r.ReadAsync()) { rows.Add(Row(r)); }
+        while (await r.ReadAsync())
+        {
+            rows.Add(Row(r));
+        }
         return rows;
     }
 
     /// <summary>Ids of the shots that were changed last, the newest first.</summary>
     public async Task<IReadOnlyList<long>> LastChanged(int count)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("select s.id from shot s join revision r on r.shot_id = s.id and r.number = s.head order by r.at desc, s.id limit $1");
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            "select s.id from shot s join revision r on r.shot_id = s.id and r.number = s.head order by r.at desc, s.id limit $1"
+        );
         c.Parameters.AddWithValue(count);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var ids = new List<long>();
-        while (await r.ReadAsync()) { ids.Add(r.GetInt64(0)); }
+        while (await r.ReadAsync())
+        {
+            ids.Add(r.GetInt64(0));
+        }
         return ids;
     }
 
@@ -54,14 +66,22 @@ public sealed class ShotStore(Database database)
     {
         IReadOnlyList<ShotRow> rows = await List(from, count);
         var found = new Dictionary<long, ShotDocument>();
-        foreach (ShotRow row in rows) { if (_revisions.TryGet($"{row.Id}/{row.Head}", out Known known)) { found[row.Id] = known.Document; } }
+        foreach (ShotRow row in rows)
+        {
+            if (_revisions.TryGet($"{row.Id}/{row.Head}", out Known known))
+            {
+                found[row.Id] = known.Document;
+            }
+        }
         ShotRow[] missing = [.. rows.Where(r => !found.ContainsKey(r.Id))];
         if (missing.Length > 0)
         {
-            await using NpgsqlCommand c = database.Source.CreateCommand("""
+            await using NpgsqlCommand c = database.Source.CreateCommand(
+                """
                 select r.shot_id, r.document::text, r.number, r.who, r.at, r.what, r.content, r.parent, r.redo
                 from revision r join unnest($1::bigint[], $2::int[]) w (shot, number) on r.shot_id = w.shot and r.number = w.number
-                """);
+                """
+            );
             c.Parameters.AddWithValue(missing.Select(m => m.Id).ToArray());
             c.Parameters.AddWithValue(missing.Select(m => m.Head).ToArray());
             await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
@@ -69,7 +89,9 @@ public sealed class ShotStore(Database database)
             {
                 RevisionRow row = Revision(r, 2);
                 string json = r.GetString(1);
-                found[r.GetInt64(0)] = _revisions.Get($"{r.GetInt64(0)}/{row.Number}", () => new(ShotJson.Read(json), row, 8L * json.Length)).Document;
+                found[r.GetInt64(0)] = _revisions
+                    .Get($"{r.GetInt64(0)}/{row.Number}", () => new(ShotJson.Read(json), row, 8L * json.Length))
+                    .Document;
             }
         }
         return [.. rows.Where(r => found.ContainsKey(r.Id)).Select(r => (r, found[r.Id]))];
@@ -77,7 +99,9 @@ public sealed class ShotStore(Database database)
 
     public async Task<ShotRow?> Find(long id)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("select id, production, sequence, code, title, head from shot where id = $1");
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            "select id, production, sequence, code, title, head from shot where id = $1"
+        );
         c.Parameters.AddWithValue(id);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         return await r.ReadAsync() ? Row(r) : null;
@@ -89,7 +113,11 @@ public sealed class ShotStore(Database database)
         int slash = code.LastIndexOf('/');
         string? production = slash < 0 ? null : code[..slash];
         ShotRow[] all = [.. (await List()).Where(s => s.Code == code[(slash + 1)..] && (production is null || s.Production == production))];
-        return all.Length > 1 ? throw new RefusedException($"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”.") : all.FirstOrDefault();
+        return all.Length > 1
+            ? throw new RefusedException(
+                $"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”."
+            )
+            : all.FirstOrDefault();
     }
 
     private static ShotRow Row(NpgsqlDataReader r) =>
@@ -102,7 +130,11 @@ public sealed class ShotStore(Database database)
         await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
         try
         {
-            await using var c = new NpgsqlCommand("insert into shot (production, sequence, code, title, head) values ($1, $2, $3, $4, 1) returning id", connection, transaction);
+            await using var c = new NpgsqlCommand(
+                "insert into shot (production, sequence, code, title, head) values ($1, $2, $3, $4, 1) returning id",
+                connection,
+                transaction
+            );
             c.Parameters.AddWithValue(document.Production);
             c.Parameters.AddWithValue(document.Sequence);
             c.Parameters.AddWithValue(document.Code);
@@ -126,92 +158,153 @@ public sealed class ShotStore(Database database)
     /// <summary>A revision, or the newest. A revision never changes, so one that is asked for by number is read once.</summary>
     public async Task<(ShotDocument Document, RevisionRow Revision)?> Read(long shot, int? number = null)
     {
-        if (number is not null && _revisions.TryGet($"{shot}/{number}", out Known known)) { return (known.Document, known.Revision); }
-        await using NpgsqlCommand c = database.Source.CreateCommand("""
+        if (number is not null && _revisions.TryGet($"{shot}/{number}", out Known known))
+        {
+            return (known.Document, known.Revision);
+        }
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            """
             select r.document::text, r.number, r.who, r.at, r.what, r.content, r.parent, r.redo
             from revision r join shot s on s.id = r.shot_id
             where s.id = $1 and r.number = coalesce($2, s.head)
-            """);
+            """
+        );
         c.Parameters.AddWithValue(shot);
         c.Parameters.Add(new() { Value = (object?)number ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
-        if (!await r.ReadAsync()) { return null; }
+        if (!await r.ReadAsync())
+        {
+            return null;
+        }
         RevisionRow row = Revision(r, 1);
         string json = r.GetString(0);
         known = _revisions.Get($"{shot}/{row.Number}", () => new(ShotJson.Read(json), row, 8L * json.Length));
         return (known.Document, row);
     }
 
-    private static RevisionRow Revision(NpgsqlDataReader r, int at) => new(
-        r.GetInt32(at), r.GetString(at + 1), r.GetDateTime(at + 2), r.GetString(at + 3), r.GetInt32(at + 4),
-        r.IsDBNull(at + 5) ? null : r.GetInt32(at + 5), r.GetFieldValue<int[]>(at + 6));
+    private static RevisionRow Revision(NpgsqlDataReader r, int at) =>
+        new(
+            r.GetInt32(at),
+            r.GetString(at + 1),
+            r.GetDateTime(at + 2),
+            r.GetString(at + 3),
+            r.GetInt32(at + 4),
+            r.IsDBNull(at + 5) ? null : r.GetInt32(at + 5),
+            r.GetFieldValue<int[]>(at + 6)
+        );
 
     public async Task<IReadOnlyList<RevisionRow>> Ledger(long shot, int most = 200)
     {
-        await using NpgsqlCommand c = database.Source.CreateCommand("select number, who, at, what, content, parent, redo from revision where shot_id = $1 order by number desc limit $2");
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            "select number, who, at, what, content, parent, redo from revision where shot_id = $1 order by number desc limit $2"
+        );
         c.Parameters.AddWithValue(shot);
         c.Parameters.AddWithValue(most);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var rows = new List<RevisionRow>();
-        while (await r.ReadAsync()) { rows.Add(Revision(r, 0)); }
+        while (await r.ReadAsync())
+        {
+            rows.Add(Revision(r, 0));
+        }
         return rows;
     }
 
     /// <summary>Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.</summary>
     public Task<RevisionRow> Save(long shot, int baseRevision, ShotDocument document, string who, string what) =>
-        Append(shot, baseRevision, (head, _) =>
-            Task.FromResult((new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document))), document);
+        Append(
+            shot,
+            baseRevision,
+            (head, _) =>
+                Task.FromResult(
+                    (new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document))
+                ),
+            document
+        );
 
     /// <summary>A NUL is the one character that neither text nor jsonb can hold.</summary>
     private static string Written(ShotDocument document)
     {
         string json = ShotJson.Write(document);
-        return json.Contains("\\u0000", StringComparison.Ordinal) ? throw new RefusedException("A text in it holds a NUL, which is no character. Take it out.") : json;
+        return json.Contains("\\u0000", StringComparison.Ordinal)
+            ? throw new RefusedException("A text in it holds a NUL, which is no character. Take it out.")
+            : json;
     }
 
     public Task<RevisionRow> Undo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
-    {
-        (RevisionRow shown, _) = await read(head.Content);
-        if (shown.Parent is not { } target) { throw new NothingToUndoException("There is nothing before this to go back to."); }
-        (RevisionRow before, string json) = await read(target);
-        return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json);
-    });
+        {
+            (RevisionRow shown, _) = await read(head.Content);
+            if (shown.Parent is not { } target)
+            {
+                throw new NothingToUndoException("There is nothing before this to go back to.");
+            }
+            (RevisionRow before, string json) = await read(target);
+            return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json);
+        });
 
     public Task<RevisionRow> Redo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
-    {
-        if (head.Redo.Length == 0) { throw new NothingToUndoException("There is nothing to redo."); }
-        (RevisionRow again, string json) = await read(head.Redo[^1]);
-        return (new(head.Number + 1, who, default, $"Redo: {again.What}", again.Content, null, head.Redo[..^1]), json);
-    });
+        {
+            if (head.Redo.Length == 0)
+            {
+                throw new NothingToUndoException("There is nothing to redo.");
+            }
+            (RevisionRow again, string json) = await read(head.Redo[^1]);
+            return (new(head.Number + 1, who, default, $"Redo: {again.What}", again.Content, null, head.Redo[..^1]), json);
+        });
 
     /// <summary>Goes back to any earlier state, as a change of its own.</summary>
-    public Task<RevisionRow> Restore(long shot, int baseRevision, int number, string who) => Append(shot, baseRevision, async (head, read) =>
-    {
-        (RevisionRow old, string json) = await read(number);
-        return (new(head.Number + 1, who, default, $"Back to revision {number}: {old.What}", head.Number + 1, head.Content, []), json);
-    });
+    public Task<RevisionRow> Restore(long shot, int baseRevision, int number, string who) =>
+        Append(shot, baseRevision, async (head, read) =>
+        {
+            (RevisionRow old, string json) = await read(number);
+            return (new(head.Number + 1, who, default, $"Back to revision {number}: {old.What}", head.Number + 1, head.Content, []), json);
+        });
 
-    private async Task<RevisionRow> Append(long shot, int baseRevision,
-        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make, ShotDocument? own = null)
+    private async Task<RevisionRow> Append(
+        long shot,
+        int baseRevision,
+        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make,
+        ShotDocument? own = null
+    )
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
         await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
-        await using (var locking = new NpgsqlCommand("select id, production, sequence, code, title, head from shot where id = $1 for update", connection, transaction))
+        await using (
+            var locking = new NpgsqlCommand(
+                "select id, production, sequence, code, title, head from shot where id = $1 for update",
+                connection,
+                transaction
+            )
+        )
         {
             locking.Parameters.AddWithValue(shot);
             ShotRow? row0 = null;
-            await using (NpgsqlDataReader found = await locking.ExecuteReaderAsync()) { if (await found.ReadAsync()) { row0 = Row(found); } }
+            await using (NpgsqlDataReader found = await locking.ExecuteReaderAsync())
+            {
+                if (await found.ReadAsync())
+                {
+                    row0 = Row(found);
+                }
+            }
             ShotRow of = row0 ?? throw new NotThereException("There is no such shot.");
             if (own is not null && (own.Production, own.Sequence, own.Code) != (of.Production, of.Sequence, of.Code))
             {
-                throw new RefusedException($"That is a document of {own.Production} / {own.Sequence} / {own.Code}; this shot is {of.Production} / {of.Sequence} / {of.Code}. Nothing was changed.");
+                throw new RefusedException(
+                    $"That is a document of {own.Production} / {own.Sequence} / {own.Code}; this shot is {of.Production} / {of.Sequence} / {of.Code}. Nothing was changed."
+                );
             }
             int head = of.Head;
             (RevisionRow headRow, _) = await ReadRow(head);
-            if (head != baseRevision) { throw new ConflictException(headRow); }
+            if (head != baseRevision)
+            {
+                throw new ConflictException(headRow);
+            }
             (RevisionRow row, string json) = await make(headRow, ReadRow);
             RevisionRow kept = await Insert(connection, transaction, shot, row, json);
-            await using var update = new NpgsqlCommand("update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1", connection, transaction);
+            await using var update = new NpgsqlCommand(
+                "update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1",
+                connection,
+                transaction
+            );
             update.Parameters.AddWithValue(shot);
             update.Parameters.AddWithValue(row.Number);
             update.Parameters.AddWithValue(json);
@@ -222,7 +315,11 @@ public sealed class ShotStore(Database database)
 
         async Task<(RevisionRow, string)> ReadRow(int number)
         {
-            await using var c = new NpgsqlCommand("select number, who, at, what, content, parent, redo, document::text from revision where shot_id = $1 and number = $2", connection, transaction);
+            await using var c = new NpgsqlCommand(
+                "select number, who, at, what, content, parent, redo, document::text from revision where shot_id = $1 and number = $2",
+                connection,
+                transaction
+            );
             c.Parameters.AddWithValue(shot);
             c.Parameters.AddWithValue(number);
             await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
@@ -230,12 +327,22 @@ public sealed class ShotStore(Database database)
         }
     }
 
-    private static async Task<RevisionRow> Insert(NpgsqlConnection connection, NpgsqlTransaction transaction, long shot, RevisionRow row, string json)
+    private static async Task<RevisionRow> Insert(
+        NpgsqlConnection connection,
+        NpgsqlTransaction transaction,
+        long shot,
+        RevisionRow row,
+        string json
+    )
     {
-        await using var c = new NpgsqlCommand("""
+        await using var c = new NpgsqlCommand(
+            """
             insert into revision (shot_id, number, who, what, document, content, parent, redo)
             values ($1, $2, $3, $4, $5::jsonb, $6, $7, $8) returning at
-            """, connection, transaction);
+            """,
+            connection,
+            transaction
+        );
         c.Parameters.AddWithValue(shot);
         c.Parameters.AddWithValue(row.Number);
         c.Parameters.AddWithValue(row.Who);

@@ -12,7 +12,12 @@ public static class ElsewherePicture
     public static byte[] Of(ShotEngine engine, ShotDocument shot, OtherView view, int frame, int width, CancellationToken stop)
     {
         IViewRays full = ElsewhereWork.Rays(engine, shot, view with { SphereWidth = 2 * (width / 2) }, frame);
-        IViewRays rays = full is RayGrid grid ? new RayGrid(grid.Pinhole.Resized(width, Math.Max(1, grid.Height * width / grid.Width)), ElsewhereWork.PoseOf(engine, shot, view, frame)) : full;
+        IViewRays rays = full is RayGrid grid
+            ? new RayGrid(
+                grid.Pinhole.Resized(width, Math.Max(1, grid.Height * width / grid.Width)),
+                ElsewhereWork.PoseOf(engine, shot, view, frame)
+            )
+            : full;
         FloatImage seen = engine.Projected(shot, rays, frame, 2, stop);
         FloatImage whole = view.Filled ? ElsewhereWork.Filled(seen, view.Spot is not null) : seen;
         var shown = new FloatImage(seen.Width, seen.Height, 3);
@@ -20,8 +25,16 @@ public static class ElsewherePicture
         {
             for (int x = 0; x < seen.Width; x++)
             {
-                float open = 1 - seen[x, y, 3], hatch = (x + y) % 9 < 2 ? 0.02f : 0.19f;
-                for (int c = 0; c < 3; c++) { shown[x, y, c] = view.Filled ? open > 0.5f && (x + y) % 9 < 1 ? 0.5f * whole[x, y, c] : whole[x, y, c] : seen[x, y, c] + open * hatch; }
+                float open = 1 - seen[x, y, 3],
+                    hatch = (x + y) % 9 < 2 ? 0.02f : 0.19f;
+                for (int c = 0; c < 3; c++)
+                {
+                    shown[x, y, c] = view.Filled
+                        ? open > 0.5f && (x + y) % 9 < 1
+                            ? 0.5f * whole[x, y, c]
+                            : whole[x, y, c]
+                        : seen[x, y, c] + open * hatch;
+                }
             }
         }
         ColorSpace space = shot.Plate?.Space ?? ColorSpace.Srgb;

@@ -8,7 +8,15 @@ namespace Plenk.Web;
 public static class FalseColour
 {
     // Lightness rises evenly, so the order is read without colour as well.
-    private static readonly (double R, double G, double B)[] Ramp = [(38, 28, 72), (44, 72, 122), (36, 120, 130), (62, 164, 112), (150, 202, 92), (250, 232, 140)];
+    private static readonly (double R, double G, double B)[] Ramp =
+    [
+        (38, 28, 72),
+        (44, 72, 122),
+        (36, 120, 130),
+        (62, 164, 112),
+        (150, 202, 92),
+        (250, 232, 140),
+    ];
 
     public static CodeImage Of(CoverageMap map, string kind)
     {
@@ -18,14 +26,17 @@ public static class FalseColour
             for (int x = 0; x < map.Width; x++)
             {
                 int i = y * map.Width + x;
-                (double R, double G, double B) c = map.Texels[i] < 0 ? (119, 119, 119) : map.Texels[i] == 0 ? ((x + y) % 9 < 1 ? (30, 30, 30) : (119.0, 119.0, 119.0)) : kind switch
-                {
-                    // A quarter of a texel to a pixel and less is dark; two and more are light.
-                    "texels" => At(Math.Log2(Math.Clamp(map.Texels[i], 0.25, 2)) / 3 + 2.0 / 3),
-                    // Seen square on is light, stretched five times and more dark.
-                    "stretch" => At(1 - Math.Log(Math.Clamp(map.Stretch[i], 1, 5)) / Math.Log(5)),
-                    _ => At((map.Source[i] % 6 + 0.5) / 6),
-                };
+                (double R, double G, double B) c =
+                    map.Texels[i] < 0 ? (119, 119, 119)
+                    : map.Texels[i] == 0 ? ((x + y) % 9 < 1 ? (30, 30, 30) : (119.0, 119.0, 119.0))
+                    : kind switch
+                    {
+                        // A quarter of a texel to a pixel and less is dark; two and more are light.
+                        "texels" => At(Math.Log2(Math.Clamp(map.Texels[i], 0.25, 2)) / 3 + 2.0 / 3),
+                        // Seen square on is light, stretched five times and more dark.
+                        "stretch" => At(1 - Math.Log(Math.Clamp(map.Stretch[i], 1, 5)) / Math.Log(5)),
+                        _ => At((map.Source[i] % 6 + 0.5) / 6),
+                    };
                 (codes[3 * i], codes[3 * i + 1], codes[3 * i + 2]) = ((ushort)c.R, (ushort)c.G, (ushort)c.B);
             }
         });
@@ -38,13 +49,20 @@ public static class FalseColour
 
     /// <summary>Luminance in stops about a middle grey of 0.18: six below it is dark, four above light.</summary>
     public static CodeImage OfExposure(Core.Images.FloatImage picture) =>
-        Shown(picture.Width, picture.Height, picture.Width, i => Core.Images.Luminance.Of(picture.Data.AsSpan(3 * i, 3)), l => At((Math.Clamp(Math.Log2(Math.Max(l, 1e-6) / 0.18), -6, 4) + 6) / 10));
+        Shown(
+            picture.Width,
+            picture.Height,
+            picture.Width,
+            i => Core.Images.Luminance.Of(picture.Data.AsSpan(3 * i, 3)),
+            l => At((Math.Clamp(Math.Log2(Math.Max(l, 1e-6) / 0.18), -6, 4) + 6) / 10)
+        );
 
     /// <summary>Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is hatched.</summary>
     public static CodeImage Of(Core.Sets.DepthMap map, int width)
     {
         float[] given = [.. map.Depth.Where(d => float.IsFinite(d) && d > 0).Order()];
-        double near = given.Length == 0 ? 1 : Math.Log(given[given.Length / 100]), far = given.Length == 0 ? 2 : Math.Log(given[given.Length - 1 - given.Length / 100]);
+        double near = given.Length == 0 ? 1 : Math.Log(given[given.Length / 100]),
+            far = given.Length == 0 ? 2 : Math.Log(given[given.Length - 1 - given.Length / 100]);
         return Shown(map.Width, map.Height, width, i => map.Depth[i], d => At(1 - (Math.Log(d) - near) / Math.Max(1e-3, far - near)));
     }
 
@@ -52,7 +70,13 @@ public static class FalseColour
     public static CodeImage Of(Work.DepthDifference difference, int width) =>
         Shown(difference.Width, difference.Height, width, i => difference.Relative[i], d => At(0.5 - Math.Clamp(d, -0.1, 0.1) * 5));
 
-    private static CodeImage Shown(int fromWidth, int fromHeight, int width, Func<int, float> value, Func<float, (double R, double G, double B)> colour)
+    private static CodeImage Shown(
+        int fromWidth,
+        int fromHeight,
+        int width,
+        Func<int, float> value,
+        Func<float, (double R, double G, double B)> colour
+    )
     {
         int height = Math.Max(1, (int)Math.Round((double)fromHeight * width / fromWidth));
         var codes = new ushort[width * height * 3];
@@ -60,9 +84,14 @@ public static class FalseColour
         {
             for (int x = 0; x < width; x++)
             {
-                float v = value(Math.Min(fromHeight - 1, y * fromHeight / height) * fromWidth + Math.Min(fromWidth - 1, x * fromWidth / width));
+                float v = value(
+                    Math.Min(fromHeight - 1, y * fromHeight / height) * fromWidth + Math.Min(fromWidth - 1, x * fromWidth / width)
+                );
                 int i = 3 * (y * width + x);
-                var (r, g, b) = float.IsFinite(v) ? colour(v) : (x + y) % 9 < 1 ? (30, 30, 30) : (119, 119, 119);
+                var (r, g, b) =
+                    float.IsFinite(v) ? colour(v)
+                    : (x + y) % 9 < 1 ? (30, 30, 30)
+                    : (119, 119, 119);
                 (codes[i], codes[i + 1], codes[i + 2]) = ((ushort)r, (ushort)g, (ushort)b);
             }
         });
@@ -74,6 +103,10 @@ public static class FalseColour
         double at = Math.Clamp(t, 0, 1) * (Ramp.Length - 1);
         int i = Math.Min((int)at, Ramp.Length - 2);
         double u = at - i;
-        return (Ramp[i].R + (Ramp[i + 1].R - Ramp[i].R) * u, Ramp[i].G + (Ramp[i + 1].G - Ramp[i].G) * u, Ramp[i].B + (Ramp[i + 1].B - Ramp[i].B) * u);
+        return (
+            Ramp[i].R + (Ramp[i + 1].R - Ramp[i].R) * u,
+            Ramp[i].G + (Ramp[i + 1].G - Ramp[i].G) * u,
+            Ramp[i].B + (Ramp[i + 1].B - Ramp[i].B) * u
+        );
     }
 }

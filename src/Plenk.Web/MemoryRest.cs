@@ -10,11 +10,13 @@ namespace Plenk.Web;
 public sealed partial class MemoryRest(ILogger<MemoryRest> log) : BackgroundService
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
-    private const long Busy = 48L << 20, Worth = 256L << 20; // bytes allocated between two looks; bytes allocated since memory was given back
+    private const long Busy = 48L << 20,
+        Worth = 256L << 20; // bytes allocated between two looks; bytes allocated since memory was given back
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        long last = GC.GetTotalAllocatedBytes(), given = last;
+        long last = GC.GetTotalAllocatedBytes(),
+            given = last;
         using var timer = new PeriodicTimer(Every);
         try
         {
@@ -23,11 +25,17 @@ public sealed partial class MemoryRest(ILogger<MemoryRest> log) : BackgroundServ
                 long now = GC.GetTotalAllocatedBytes();
                 bool rests = now - last < Busy;
                 last = now;
-                if (!rests || now - given < Worth) { continue; }
+                if (!rests || now - given < Worth)
+                {
+                    continue;
+                }
                 long before = Environment.WorkingSet;
                 GCSettings.LargeObjectHeapCompactionMode = GCLargeObjectHeapCompactionMode.CompactOnce;
                 GC.Collect(2, GCCollectionMode.Aggressive, blocking: true, compacting: true);
-                if (OperatingSystem.IsLinux()) { _ = Trim(0); }
+                if (OperatingSystem.IsLinux())
+                {
+                    _ = Trim(0);
+                }
                 given = GC.GetTotalAllocatedBytes();
                 log.LogInformation("at rest: {Before} MB of memory became {After} MB", before >> 20, Environment.WorkingSet >> 20);
             }

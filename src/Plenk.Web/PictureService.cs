@@ -25,83 +25,168 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
 
     /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
-    public (double Shadow, double Element)? NoiseOf(byte[] picture) => _noise.TryGetValue(picture, out object? counts) && counts is RenderCounts c ? (c.ShadowError, c.ElementError) : null;
+    public (double Shadow, double Element)? NoiseOf(byte[] picture) =>
+        _noise.TryGetValue(picture, out object? counts) && counts is RenderCounts c ? (c.ShadowError, c.ElementError) : null;
 
     /// <summary>A plate's frame, 400 pixels wide, JPEG.</summary>
-    public byte[] Thumbnail(string hash, Func<byte[]> read) => _pictures.Get($"thumbnail/{hash}", () => RasterFile.Thumbnail(read(), "the frame", 400));
+    public byte[] Thumbnail(string hash, Func<byte[]> read) =>
+        _pictures.Get($"thumbnail/{hash}", () => RasterFile.Thumbnail(read(), "the frame", 400));
 
     /// <summary>Pictures of a shot that wait for their turn, and how many come before them; null where none waits.</summary>
     public int? Waiting(long of) => _line.Before(of);
 
-    public static RenderQuality QualityOf(string? name) => name switch
-    {
-        "draft" => RenderQuality.Draft,
-        "middle" => RenderQuality.Middle,
-        _ => RenderQuality.Full,
-    };
+    public static RenderQuality QualityOf(string? name) =>
+        name switch
+        {
+            "draft" => RenderQuality.Draft,
+            "middle" => RenderQuality.Middle,
+            _ => RenderQuality.Full,
+        };
 
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     /// <param name="of">Whose it is: shots take turns.</param>
     /// <param name="drags">The next one will be nearly the same: what only the set tells is kept for it.</param>
-    public async Task<byte[]> Picture(long of, ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen, bool drags, CancellationToken stop)
+    public async Task<byte[]> Picture(
+        long of,
+        ShotDocument shot,
+        int frame,
+        string kind,
+        int width,
+        string quality,
+        double gain,
+        SeenThrough seen,
+        bool drags,
+        CancellationToken stop
+    )
     {
         Know(kind, quality);
         shot = Reads(shot, kind);
         string key = ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
-        if (_pictures.TryGet(key, out byte[] known)) { return known; }
+        if (_pictures.TryGet(key, out byte[] known))
+        {
+            return known;
+        }
         byte[] made;
-        if (drags || kind is "plate" or "grain-free") { made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop), stop); }
+        if (drags || kind is "plate" or "grain-free")
+        {
+            made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop), stop);
+        }
         else if (quality == "draft")
         {
-            return await _drafts.Get(key, async left =>
-            {
-                using IDisposable turn = await _draftLine.Enter(of, 0, left);
-                byte[] draft = await _draftThreads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, left));
-                return _pictures.Get(key, () => draft);
-            }, stop);
+            return await _drafts.Get(
+                key,
+                async left =>
+                {
+                    using IDisposable turn = await _draftLine.Enter(of, 0, left);
+                    byte[] draft = await _draftThreads.Run(() =>
+                        Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, left)
+                    );
+                    return _pictures.Get(key, () => draft);
+                },
+                stop
+            );
         }
         else
         {
             // Finer ones stand in a line of their own, the quick ones first, and give way to hands.
             using IDisposable turn = await _line.Enter(of, quality == "full" ? 1 : 0, stop);
-            made = _pictures.TryGet(key, out known) ? known : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop));
+            made = _pictures.TryGet(key, out known)
+                ? known
+                : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop));
         }
         return _pictures.Get(key, () => made);
     }
 
     /// <summary>The document reduced to what a kind of picture shows.</summary>
-    private static ShotDocument Reads(ShotDocument shot, string kind) => kind switch
-    {
-        "plate" or "grain-free" => Reduced.Plate(shot) with { Look = shot.Look },
-        "texels" or "stretch" or "source" or "projection" or "projection-difference" => Reduced.Footage(shot) with { Look = shot.Look },
-        _ => Reduced.Seen(shot),
-    };
+    private static ShotDocument Reads(ShotDocument shot, string kind) =>
+        kind switch
+        {
+            "plate" or "grain-free" => Reduced.Plate(shot) with { Look = shot.Look },
+            "texels" or "stretch" or "source" or "projection" or "projection-difference" => Reduced.Footage(shot) with { Look = shot.Look },
+            _ => Reduced.Seen(shot),
+        };
 
-    private static readonly string[] Kinds = ["plate", "grain-free", "comp", "difference", "bare", "element", "edges", "exposure", "lifted", "projection", "projection-difference", "texels", "stretch", "source", "own-colour", "set-lit", "light-left", "depth", "depth-difference"];
+    private static readonly string[] Kinds =
+    [
+        "plate",
+        "grain-free",
+        "comp",
+        "difference",
+        "bare",
+        "element",
+        "edges",
+        "exposure",
+        "lifted",
+        "projection",
+        "projection-difference",
+        "texels",
+        "stretch",
+        "source",
+        "own-colour",
+        "set-lit",
+        "light-left",
+        "depth",
+        "depth-difference",
+    ];
     private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone"];
 
     /// <summary>Throws <see cref="NotThereException"/> where there is no such kind of picture.</summary>
     private static void Know(string kind, string quality)
     {
-        if (!Kinds.Contains(kind) && !(kind.Split(':', 2) is [var of, { Length: > 0 }] && KindsOf.Contains(of))) { throw new NotThereException($"There is no kind of picture called “{kind}”. There are {string.Join(", ", Kinds)}, and {string.Join(", ", KindsOf.Select(k => k + ":ID"))}."); }
-        if (quality is not ("draft" or "middle" or "full")) { throw new NotThereException($"There is no quality “{quality}”; draft, middle and full are."); }
+        if (!Kinds.Contains(kind) && !(kind.Split(':', 2) is [var of, { Length: > 0 }] && KindsOf.Contains(of)))
+        {
+            throw new NotThereException(
+                $"There is no kind of picture called “{kind}”. There are {string.Join(", ", Kinds)}, and {string.Join(", ", KindsOf.Select(k => k + ":ID"))}."
+            );
+        }
+        if (quality is not ("draft" or "middle" or "full"))
+        {
+            throw new NotThereException($"There is no quality “{quality}”; draft, middle and full are.");
+        }
     }
 
-    private byte[] Make(ShotDocument shot, int frame, string kind, int width, string quality, double gain, PlateView seen, bool drags, CancellationToken stop)
+    private byte[] Make(
+        ShotDocument shot,
+        int frame,
+        string kind,
+        int width,
+        string quality,
+        double gain,
+        PlateView seen,
+        bool drags,
+        CancellationToken stop
+    )
     {
         bool draft = quality == "draft";
         // A rendered picture as it came, or lit again: rendered:ID, relit:ID.
         if (kind.Split(':', 2) is ["rendered" or "relit", var id])
         {
             FloatImage picture = rendered.Picture(shot, id, kind[2] == 'l', stop);
-            if (width < picture.Width) { picture = picture.ReducedTo(width, Math.Max(1, picture.Height * width / picture.Width)); }
+            if (width < picture.Width)
+            {
+                picture = picture.ReducedTo(width, Math.Max(1, picture.Height * width / picture.Width));
+            }
             return Encode(picture, draft, shot, seen);
         }
         // A matte's coverage as it is: matte:ID.
         if (kind.Split(':', 2) is ["matte", var matte])
         {
             int height = Math.Max(1, (int)Math.Round((double)shot.Plate!.Height * width / shot.Plate.Width));
-            return ToBytes(new CodeImage(width, height, 3, 8, [.. engine.Mattes.Coverage(shot, matte, frame, width, height).SelectMany(v => Enumerable.Repeat((ushort)Math.Round(255 * v), 3))]), draft, PlainView);
+            return ToBytes(
+                new CodeImage(
+                    width,
+                    height,
+                    3,
+                    8,
+                    [
+                        .. engine
+                            .Mattes.Coverage(shot, matte, frame, width, height)
+                            .SelectMany(v => Enumerable.Repeat((ushort)Math.Round(255 * v), 3)),
+                    ]
+                ),
+                draft,
+                PlainView
+            );
         }
         switch (kind)
         {
@@ -110,56 +195,111 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
             case "plate":
                 return ToBytes(engine.PlateCodes(shot, frame), false, seen);
             case "own-colour":
-                return ToBytes(CodeImage.FromLinear(OwnColourShown(engine.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8), draft, PlainView);
+                return ToBytes(
+                    CodeImage.FromLinear(OwnColourShown(engine.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8),
+                    draft,
+                    PlainView
+                );
             case "set-lit":
                 return Encode(LightWork.SetLit(engine, shot, frame, width, stop).Lit, draft, shot, seen);
             case "light-left":
                 return ToBytes(FalseColour.OfStops(LightWork.SetLit(engine, shot, frame, width, stop).Stops, width), draft, PlainView);
             case "depth":
-                return ToBytes(FalseColour.Of(engine.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."), width), draft, PlainView);
+                return ToBytes(
+                    FalseColour.Of(
+                        engine.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."),
+                        width
+                    ),
+                    draft,
+                    PlainView
+                );
             case "depth-difference":
                 return ToBytes(FalseColour.Of(engine.DepthAgainstSet(shot, frame), width), draft, PlainView);
             case "texels" or "stretch" or "source":
                 return ToBytes(FalseColour.Of(engine.Covered(shot, frame, width, stop), kind), draft, PlainView);
             case "projection" or "projection-difference":
-                {
-                    FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
-                    return Encode(kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain), draft, shot, seen);
-                }
+            {
+                FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
+                return Encode(
+                    kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain),
+                    draft,
+                    shot,
+                    seen
+                );
+            }
             case "bare" or "element" or "edges" or "exposure" or "lifted":
+            {
+                FrameLayers bare = engine.Finish.Bare(
+                    shot,
+                    frame,
+                    width,
+                    QualityOf(quality),
+                    keepWithout: drags,
+                    dataPasses: false,
+                    keep: !draft,
+                    stop: stop
+                );
+                if (kind == "bare")
                 {
-                    FrameLayers bare = engine.Finish.Bare(shot, frame, width, QualityOf(quality), keepWithout: drags, dataPasses: false, keep: !draft, stop: stop);
-                    if (kind == "bare") { return ToBytes(engine.Comp(shot, frame, bare), draft, seen); }
-                    FrameLayers done = engine.Finish.Laid(shot, frame, bare);
-                    return kind switch
+                    return ToBytes(engine.Comp(shot, frame, bare), draft, seen);
+                }
+                FrameLayers done = engine.Finish.Laid(shot, frame, bare);
+                return kind switch
+                {
+                    "element" => Encode(CompareViews.Alone(done), draft, shot, seen),
+                    "edges" => Encode(CompareViews.Edges(done.Comp, gain / 2), draft, shot, seen),
+                    "exposure" => ToBytes(FalseColour.OfExposure(done.Comp), draft, PlainView),
+                    _ => Encode(CompareViews.Lifted(done.Comp), draft, shot, seen),
+                };
+            }
+            default:
+            {
+                // One step left out, or none but it: without:ID, alone:ID.
+                if (kind.Split(':', 2) is ["alone", var kept])
+                {
+                    shot = shot with
                     {
-                        "element" => Encode(CompareViews.Alone(done), draft, shot, seen),
-                        "edges" => Encode(CompareViews.Edges(done.Comp, gain / 2), draft, shot, seen),
-                        "exposure" => ToBytes(FalseColour.OfExposure(done.Comp), draft, PlainView),
-                        _ => Encode(CompareViews.Lifted(done.Comp), draft, shot, seen),
+                        Finish = shot.Finish with
+                        {
+                            Steps = [.. shot.Finish.Steps.Where(s => s.Id == kept).Select(s => s with { Off = false })],
+                        },
                     };
                 }
-            default:
+                if (kind.Split(':', 2) is ["without", var left])
                 {
-                    // One step left out, or none but it: without:ID, alone:ID.
-                    if (kind.Split(':', 2) is ["alone", var kept]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id == kept).Select(s => s with { Off = false })] } }; }
-                    if (kind.Split(':', 2) is ["without", var left]) { shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } }; }
-                    FrameLayers layers = engine.Finish.Frame(shot, frame, width, QualityOf(quality), keepWithout: drags, dataPasses: false, keep: !draft, stop: stop);
-                    byte[] made = kind == "difference" ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
-                        : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
-                    _noise.AddOrUpdate(made, layers.Counts);
-                    return made;
+                    shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } };
                 }
+                FrameLayers layers = engine.Finish.Frame(
+                    shot,
+                    frame,
+                    width,
+                    QualityOf(quality),
+                    keepWithout: drags,
+                    dataPasses: false,
+                    keep: !draft,
+                    stop: stop
+                );
+                byte[] made =
+                    kind == "difference"
+                        ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
+                        : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
+                _noise.AddOrUpdate(made, layers.Counts);
+                return made;
+            }
         }
     }
 
     private static readonly PlateView PlainView = new(SeenThrough.Codes, ColorEncoding.Srgb, null, null, null);
 
-    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) => ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Space, seen.IsIdentity ? 8 : 16), draft, seen);
+    private static byte[] Encode(FloatImage linear, bool draft, ShotDocument shot, PlateView seen) =>
+        ToBytes(CodeImage.FromLinear(linear, shot.Plate!.Space, seen.IsIdentity ? 8 : 16), draft, seen);
 
     private static byte[] ToBytes(CodeImage codes, bool draft, PlateView seen)
     {
-        if (!seen.IsIdentity) { codes = codes.Through(seen); }
+        if (!seen.IsIdentity)
+        {
+            codes = codes.Through(seen);
+        }
         CodeImage eight = codes.Bits == 8 ? codes : codes with { Bits = 8, Codes = Array.ConvertAll(codes.Codes, c => (ushort)(c >> 8)) };
         return draft ? RasterFile.ToJpeg(eight, 88) : RasterFile.ToPng(eight);
     }
@@ -172,8 +312,12 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         {
             for (int x = 0; x < view.Width; x++)
             {
-                float hatch = (x + y) % 9 < 1 ? 0.02f : 0.19f, open = 1 - view[x, y, 3];
-                for (int c = 0; c < 3; c++) { result[x, y, c] = view[x, y, c] + open * hatch; }
+                float hatch = (x + y) % 9 < 1 ? 0.02f : 0.19f,
+                    open = 1 - view[x, y, 3];
+                for (int c = 0; c < 3; c++)
+                {
+                    result[x, y, c] = view[x, y, c] + open * hatch;
+                }
             }
         }
         return result;
@@ -189,7 +333,13 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
             for (int x = 0; x < a.Width; x++)
             {
                 ColourDoubt d = own.Doubt[y * a.Width + x];
-                for (int c = 0; c < 3; c++) { result[x, y, c] = d == ColourDoubt.NoSet ? 0.19f : d != ColourDoubt.None && (x + y) % 9 < 2 ? 0.02f : a[x, y, c]; }
+                for (int c = 0; c < 3; c++)
+                {
+                    result[x, y, c] =
+                        d == ColourDoubt.NoSet ? 0.19f
+                        : d != ColourDoubt.None && (x + y) % 9 < 2 ? 0.02f
+                        : a[x, y, c];
+                }
             }
         }
         return result;
@@ -201,7 +351,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         for (int i = 0; i < view.Width * view.Height; i++)
         {
             float alpha = view.Data[4 * i + 3];
-            for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = (float)gain * Math.Abs(view.Data[4 * i + c] - alpha * plate.Data[3 * i + c]); }
+            for (int c = 0; c < 3; c++)
+            {
+                result.Data[3 * i + c] = (float)gain * Math.Abs(view.Data[4 * i + c] - alpha * plate.Data[3 * i + c]);
+            }
         }
         return result;
     }
@@ -209,7 +362,10 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     private static FloatImage AbsoluteDifference(FloatImage a, FloatImage b, double gain)
     {
         var result = new FloatImage(a.Width, a.Height, 3);
-        for (int i = 0; i < a.Data.Length; i++) { result.Data[i] = (float)gain * Math.Abs(a.Data[i] - b.Data[i]); }
+        for (int i = 0; i < a.Data.Length; i++)
+        {
+            result.Data[i] = (float)gain * Math.Abs(a.Data[i] - b.Data[i]);
+        }
         return result;
     }
 }

@@ -9,13 +9,23 @@ using Scalar.AspNetCore;
 using Serilog;
 
 var builder = WebApplication.CreateBuilder(args);
-builder.Host.UseSerilog((_, log) =>
-{
-    log.MinimumLevel.Information().MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning).Enrich.FromLogContext();
-    var lines = new Serilog.Formatting.Compact.RenderedCompactJsonFormatter();
-    if (Settings.Log is { } file) { log.WriteTo.File(lines, file, fileSizeLimitBytes: 16 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 8); }
-    else { log.WriteTo.Console(lines); }
-});
+builder.Host.UseSerilog(
+    (_, log) =>
+    {
+        log.MinimumLevel.Information()
+            .MinimumLevel.Override("Microsoft.AspNetCore", Serilog.Events.LogEventLevel.Warning)
+            .Enrich.FromLogContext();
+        var lines = new Serilog.Formatting.Compact.RenderedCompactJsonFormatter();
+        if (Settings.Log is { } file)
+        {
+            log.WriteTo.File(lines, file, fileSizeLimitBytes: 16 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 8);
+        }
+        else
+        {
+            log.WriteTo.Console(lines);
+        }
+    }
+);
 
 var database = new Database(Settings.DatabaseConnection);
 database.Migrate();
@@ -26,8 +36,12 @@ builder.Services.AddSingleton<ShotStore>();
 builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<FrameStore>();
+
 // Frames can be left to workers of their own.
-if (Environment.GetEnvironmentVariable("PLENK_NO_WORKER") is null) { builder.Services.AddHostedService<FrameWorker>(); }
+if (Environment.GetEnvironmentVariable("PLENK_NO_WORKER") is null)
+{
+    builder.Services.AddHostedService<FrameWorker>();
+}
 builder.Services.AddSingleton<ShotEngine>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().TrackWork);
 builder.Services.AddSingleton<MovingWork>();
@@ -58,29 +72,43 @@ builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 
 builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
 var app = builder.Build();
 var doors = new Doors(Environment.GetEnvironmentVariable("PLENK_HOSTS"));
-app.Use(async (context, next) =>
-{
-    // Nothing on a page comes from another host.
-    context.Response.Headers.ContentSecurityPolicy = Doors.Policy;
-    context.Response.Headers.XContentTypeOptions = "nosniff";
-    context.Response.Headers["Referrer-Policy"] = "same-origin";
-    context.Response.Headers["Cross-Origin-Resource-Policy"] = "same-origin";
-    if (doors.Refusal(context.Request) is { } refused)
+app.Use(
+    async (context, next) =>
     {
-        context.Response.StatusCode = refused.Status;
-        await context.Response.WriteAsJsonAsync(new Microsoft.AspNetCore.Mvc.ProblemDetails { Status = refused.Status, Title = refused.Why }, options: null, "application/problem+json");
-        return;
+        // Nothing on a page comes from another host.
+        context.Response.Headers.ContentSecurityPolicy = Doors.Policy;
+        context.Response.Headers.XContentTypeOptions = "nosniff";
+        context.Response.Headers["Referrer-Policy"] = "same-origin";
+        context.Response.Headers["Cross-Origin-Resource-Policy"] = "same-origin";
+        if (doors.Refusal(context.Request) is { } refused)
+        {
+            context.Response.StatusCode = refused.Status;
+            await context.Response.WriteAsJsonAsync(
+                new Microsoft.AspNetCore.Mvc.ProblemDetails { Status = refused.Status, Title = refused.Why },
+                options: null,
+                "application/problem+json"
+            );
+            return;
+        }
+        await next();
     }
-    await next();
-});
+);
 app.UseExceptionHandler();
 app.UseStatusCodePagesWithReExecute("/Missing", "?code={0}");
-app.Use((context, next) =>
-{
-    // What is missing of the API is no page.
-    if (context.Request.Path.StartsWithSegments("/api") && context.Features.Get<Microsoft.AspNetCore.Diagnostics.IStatusCodePagesFeature>() is { } pages) { pages.Enabled = false; }
-    return next();
-});
+app.Use(
+    (context, next) =>
+    {
+        // What is missing of the API is no page.
+        if (
+            context.Request.Path.StartsWithSegments("/api")
+            && context.Features.Get<Microsoft.AspNetCore.Diagnostics.IStatusCodePagesFeature>() is { } pages
+        )
+        {
+            pages.Enabled = false;
+        }
+        return next();
+    }
+);
 app.UseStaticFiles();
 app.MapRazorPages();
 app.MapOpenApi();
@@ -96,13 +124,18 @@ app.MapFootage();
 app.MapLight();
 app.MapElements();
 app.MapFinish();
-app.MapFallback("/api/{**rest}", IResult () => throw new NotThereException("There is nothing at this address of the API; /api describes it."));
+app.MapFallback("/api/{**rest}", IResult () =>
+    throw new NotThereException("There is nothing at this address of the API; /api describes it.")
+);
 
 if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
 {
     await Seeding.LowWater(Path.Combine(demo, DemoSeed.Code), app.Services);
 }
-app.Logger.LogInformation("pictures may take {Memory:0.0} GiB of memory, all that is kept of them together (PLENK_MEMORY)", Plenk.Formats.PictureMemory.Bytes / (double)(1 << 30));
+app.Logger.LogInformation(
+    "pictures may take {Memory:0.0} GiB of memory, all that is kept of them together (PLENK_MEMORY)",
+    Plenk.Formats.PictureMemory.Bytes / (double)(1 << 30)
+);
 app.Run();
 
 namespace Plenk.Web

@@ -10,15 +10,23 @@ public static class RequestJson
     public static void Set(JsonSerializerOptions options)
     {
         options.RespectNullableAnnotations = true;
-        options.TypeInfoResolver = (options.TypeInfoResolver ?? new DefaultJsonTypeInfoResolver()).WithAddedModifier(RequireWhatCannotBeNull);
-        foreach (var converter in ShotJson.Options.Converters) { options.Converters.Add(converter); }
+        options.TypeInfoResolver = (options.TypeInfoResolver ?? new DefaultJsonTypeInfoResolver()).WithAddedModifier(
+            RequireWhatCannotBeNull
+        );
+        foreach (var converter in ShotJson.Options.Converters)
+        {
+            options.Converters.Add(converter);
+        }
     }
 
     private static void RequireWhatCannotBeNull(JsonTypeInfo type)
     {
         foreach (JsonPropertyInfo p in type.Properties)
         {
-            if (p.AssociatedParameter is { HasDefaultValue: false, IsNullable: false } parameter && !parameter.ParameterType.IsValueType) { p.IsRequired = true; }
+            if (p.AssociatedParameter is { HasDefaultValue: false, IsNullable: false } parameter && !parameter.ParameterType.IsValueType)
+            {
+                p.IsRequired = true;
+            }
         }
     }
 }

@@ -11,14 +11,20 @@ public static class Seeding
     public static async Task LowWater(string directory, IServiceProvider services)
     {
         var shots = services.GetRequiredService<ShotStore>();
-        if (!Directory.Exists(directory)) { return; }
+        if (!Directory.Exists(directory))
+        {
+            return;
+        }
         ShotRow? row = (await shots.List()).FirstOrDefault(s => s.Production == DemoSeed.Production);
         if (row is null)
         {
             MediaStore media = services.GetRequiredService<MediaStore>();
             ShotDocument document = DemoSeed.Build(directory, bytes => media.Write(bytes));
             row = await shots.Create(document, "demo", "The shot as it came in");
-            foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes))) { await shots.Create(other, "demo", "The shot as it came in"); }
+            foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes)))
+            {
+                await shots.Create(other, "demo", "The shot as it came in");
+            }
         }
         var (head, revision) = (await shots.Read(row.Id))!.Value;
         await services.GetRequiredService<Measuring>().Read(head, row.Id, revision.Number, keep: true);

@@ -9,9 +9,11 @@ namespace Plenk.Web;
 /// A server that has just started draws two drafts of each shot that was worked on last, before anybody asks: their sets, meshes and light are there then, and
 /// the code that draws is compiled. It gives way to whoever comes.
 /// </summary>
-public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApplicationLifetime life, ILogger<WarmStart> log) : BackgroundService
+public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApplicationLifetime life, ILogger<WarmStart> log)
+    : BackgroundService
 {
-    private const int Shots = 8, Width = 480;
+    private const int Shots = 8,
+        Width = 480;
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -22,13 +24,27 @@ public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApp
             await started.Task.WaitAsync(stoppingToken);
             foreach (long id in await shots.LastChanged(Shots))
             {
-                if (await shots.Read(id) is not { } found || found.Document.Plate is null) { continue; }
+                if (await shots.Read(id) is not { } found || found.Document.Plate is null)
+                {
+                    continue;
+                }
                 FrameRange range = found.Document.Cut ?? found.Document.Range;
                 foreach (int frame in (int[])[range.First, (range.First + range.Last) / 2])
                 {
                     try
                     {
-                        await pictures.Picture(id, found.Document, frame, "comp", Math.Min(Width, found.Document.Plate.Width), "draft", 4, SeenThrough.Display, drags: false, stoppingToken);
+                        await pictures.Picture(
+                            id,
+                            found.Document,
+                            frame,
+                            "comp",
+                            Math.Min(Width, found.Document.Plate.Width),
+                            "draft",
+                            4,
+                            SeenThrough.Display,
+                            drags: false,
+                            stoppingToken
+                        );
                     }
                     catch (Exception e) when (e is not OperationCanceledException)
                     {

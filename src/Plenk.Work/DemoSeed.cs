@@ -10,19 +10,26 @@ namespace Plenk.Work;
 /// <summary>"Low Water", BTH_0040: built from the files that ship under demo/, through the same readers an artist's files pass.</summary>
 public static class DemoSeed
 {
-    public const string Production = "Low Water", Sequence = "BTH", Code = "BTH_0040";
+    public const string Production = "Low Water",
+        Sequence = "BTH",
+        Code = "BTH_0040";
 
     /// <param name="directory">demo/BTH_0040.</param>
     /// <param name="keep">Takes bytes into a media store and gives their hash.</param>
     public static ShotDocument Build(string directory, Func<byte[], string> keep)
     {
         var (plate, range) = Plate(directory, Code, 28, keep);
-        CameraSource camera = CameraFiles.Read(File.ReadAllBytes(Path.Combine(directory, "solve.json")), "solve.json",
-            new CameraImport(plate.Width, plate.Height, 36, 1001, new(24, 1)));
-        string set = keep(File.ReadAllBytes(Path.Combine(directory, "set.obj"))), bell = keep(File.ReadAllBytes(Path.Combine(directory, "bell.glb")));
+        CameraSource camera = CameraFiles.Read(
+            File.ReadAllBytes(Path.Combine(directory, "solve.json")),
+            "solve.json",
+            new CameraImport(plate.Width, plate.Height, 36, 1001, new(24, 1))
+        );
+        string set = keep(File.ReadAllBytes(Path.Combine(directory, "set.obj"))),
+            bell = keep(File.ReadAllBytes(Path.Combine(directory, "bell.glb")));
         var pieces = JsonSerializer.Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(directory, "pieces.json")), ShotJson.Options)!;
         using JsonDocument truth = JsonDocument.Parse(File.ReadAllText(Path.Combine(directory, "truth.json")));
-        JsonElement lights = truth.RootElement.GetProperty("lights"), stand = truth.RootElement.GetProperty("bell");
+        JsonElement lights = truth.RootElement.GetProperty("lights"),
+            stand = truth.RootElement.GetProperty("bell");
         static Vec3 V(JsonElement e) => new(e[0].GetDouble(), e[1].GetDouble(), e[2].GetDouble());
         static (double Strength, Vec3 Color) Parted(Vec3 c)
         {
@@ -52,18 +59,68 @@ public static class DemoSeed
             KnownLengths = [new("D1", "D2", 1.4)],
             StandIns = [new("figure_1", false, new(3.8, 0, -4.3), 1.75)],
             Pieces = [.. pieces.Select(p => p.Kind == PieceKind.Mesh ? p with { Media = set } : p)],
-            Projections = [new() { Id = "projection_1", Name = "frame 1036", Frame = 1036 }],
+            Projections =
+            [
+                new()
+                {
+                    Id = "projection_1",
+                    Name = "frame 1036",
+                    Frame = 1036,
+                },
+            ],
             Lights =
             [
-                new() { Id = "sun", Name = "Sun", Kind = LightKind.Sun, Direction = V(lights.GetProperty("towards_sun")), Strength = sun.Strength, Color = sun.Color, AngularDiameterDegrees = lights.GetProperty("sun_angular_diameter_degrees").GetDouble() },
-                new() { Id = "sky", Name = "Sky in the windows", Kind = LightKind.Sky, Strength = sky.Strength, Color = sky.Color },
-                new() { Id = "fill", Name = "Fill", Kind = LightKind.Fill, Strength = fill.Strength, Color = fill.Color },
-                new() { Id = "around", Name = "Hall, shot where the bell stands", Kind = LightKind.Panorama, ShowsPlace = true, Media = keep(File.ReadAllBytes(Path.Combine(directory, "around.exr"))), Position = V(truth.RootElement.GetProperty("panorama").GetProperty("position")), LightsSet = false },
+                new()
+                {
+                    Id = "sun",
+                    Name = "Sun",
+                    Kind = LightKind.Sun,
+                    Direction = V(lights.GetProperty("towards_sun")),
+                    Strength = sun.Strength,
+                    Color = sun.Color,
+                    AngularDiameterDegrees = lights.GetProperty("sun_angular_diameter_degrees").GetDouble(),
+                },
+                new()
+                {
+                    Id = "sky",
+                    Name = "Sky in the windows",
+                    Kind = LightKind.Sky,
+                    Strength = sky.Strength,
+                    Color = sky.Color,
+                },
+                new()
+                {
+                    Id = "fill",
+                    Name = "Fill",
+                    Kind = LightKind.Fill,
+                    Strength = fill.Strength,
+                    Color = fill.Color,
+                },
+                new()
+                {
+                    Id = "around",
+                    Name = "Hall, shot where the bell stands",
+                    Kind = LightKind.Panorama,
+                    ShowsPlace = true,
+                    Media = keep(File.ReadAllBytes(Path.Combine(directory, "around.exr"))),
+                    Position = V(truth.RootElement.GetProperty("panorama").GetProperty("position")),
+                    LightsSet = false,
+                },
             ],
             // As the shooting notes have it; the grain is the plate's own.
             ShutterDegrees = 180,
             Finish = new() { Steps = [new() { Id = "grain_1", Kind = FinishKind.Grain }] },
-            Elements = [new() { Id = "bell", Name = "Diving bell", Media = bell, Position = V(stand.GetProperty("position")), Up = V(stand.GetProperty("up")) }],
+            Elements =
+            [
+                new()
+                {
+                    Id = "bell",
+                    Name = "Diving bell",
+                    Media = bell,
+                    Position = V(stand.GetProperty("position")),
+                    Up = V(stand.GetProperty("up")),
+                },
+            ],
             Seed = 40,
         };
     }
@@ -71,32 +128,59 @@ public static class DemoSeed
     private static (PlateSource Plate, FrameRange Range) Plate(string directory, string code, double? focalMm, Func<byte[], string> keep)
     {
         var frames = new List<PlateFrame>();
-        DeliveredFile[] files = [.. System.IO.Directory.GetFiles(Path.Combine(directory, "plate")).Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))];
+        DeliveredFile[] files =
+        [
+            .. System.IO.Directory.GetFiles(Path.Combine(directory, "plate")).Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f))),
+        ];
         PlateCheckResult check = PlateCheck.Check(files, 1001, (f, bytes) => frames.Add(new(f.Frame, f.File, keep(bytes))));
-        return (new PlateSource
-        {
-            Name = $"{code}.####.jpg",
-            Width = check.Frames[0].Width,
-            Height = check.Frames[0].Height,
-            Bits = check.Frames[0].Bits,
-            SensorWidthMm = 36,
-            SensorHeightMm = 20.25,
-            FocalMm = focalMm,
-            Frames = frames,
-            Faults = check.Faults,
-        }, new(check.First!.Value, check.Last!.Value));
+        return (
+            new PlateSource
+            {
+                Name = $"{code}.####.jpg",
+                Width = check.Frames[0].Width,
+                Height = check.Frames[0].Height,
+                Bits = check.Frames[0].Bits,
+                SensorWidthMm = 36,
+                SensorHeightMm = 20.25,
+                FocalMm = focalMm,
+                Frames = frames,
+                Faults = check.Faults,
+            },
+            new(check.First!.Value, check.Last!.Value)
+        );
     }
 
     /// <summary>The shots beside it, as they come in: a pan, a still with its lines, a trolley that rolls through. Their cameras are to be found.</summary>
     /// <param name="demo">The folder that holds a folder for each.</param>
     public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
     {
-        foreach (var (code, title) in new[] { ("BTH_0050", "Along the gallery"), ("BTH_0060", "The entrance hall"), ("BTH_0070", "A trolley rolls through"), ("BTH_0080", "Two cameras along the basin"), ("BTH_0090", "The attendant mops by") })
+        foreach (
+            var (code, title) in new[]
+            {
+                ("BTH_0050", "Along the gallery"),
+                ("BTH_0060", "The entrance hall"),
+                ("BTH_0070", "A trolley rolls through"),
+                ("BTH_0080", "Two cameras along the basin"),
+                ("BTH_0090", "The attendant mops by"),
+            }
+        )
         {
             string directory = Path.Combine(demo, code);
-            if (!System.IO.Directory.Exists(directory)) { continue; }
+            if (!System.IO.Directory.Exists(directory))
+            {
+                continue;
+            }
             var (plate, range) = Plate(directory, code, null, keep);
-            var shot = new ShotDocument { Production = Production, Sequence = Sequence, Code = code, Title = title, Range = range, Plate = plate, Seed = 40 };
+            var shot = new ShotDocument
+            {
+                Production = Production,
+                Sequence = Sequence,
+                Code = code,
+                Title = title,
+                Range = range,
+                Plate = plate,
+                Seed = 40,
+            };
             yield return code switch
             {
                 "BTH_0050" => shot with { Solving = new() { Turns = true } },
@@ -129,13 +213,49 @@ public static class DemoSeed
     {
         string directory = Path.Combine(demo, "BTH_0090");
         ShotDocument main = Build(Path.Combine(demo, Code), keep);
-        var frames = System.IO.Directory.GetFiles(Path.Combine(directory, "matte")).Order(StringComparer.Ordinal)
-            .Select(f => new PlateFrame(int.Parse(Path.GetFileNameWithoutExtension(f).Split('.')[^1], System.Globalization.CultureInfo.InvariantCulture), Path.GetFileName(f), keep(File.ReadAllBytes(f))));
+        var frames = System
+            .IO.Directory.GetFiles(Path.Combine(directory, "matte"))
+            .Order(StringComparer.Ordinal)
+            .Select(f => new PlateFrame(
+                int.Parse(Path.GetFileNameWithoutExtension(f).Split('.')[^1], System.Globalization.CultureInfo.InvariantCulture),
+                Path.GetFileName(f),
+                keep(File.ReadAllBytes(f))
+            ));
         return shot with
         {
-            Camera = CameraFiles.Read(File.ReadAllBytes(Path.Combine(directory, "solve.json")), "solve.json", new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1))),
-            Mattes = [new() { Id = "matte_1", Name = "attendant", Kind = MatteKind.Frames, KeepsTracksOff = false, Frames = new() { Frames = [.. frames], Rate = shot.Rate, Mapping = new(shot.Range.First, shot.Range.First) } }],
-            Pieces = [.. main.Pieces, new() { Id = "figure_1", Name = "attendant", Kind = PieceKind.Figure, Figure = new("matte_1"), Duties = new() { WearsFootage = false } }],
+            Camera = CameraFiles.Read(
+                File.ReadAllBytes(Path.Combine(directory, "solve.json")),
+                "solve.json",
+                new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1))
+            ),
+            Mattes =
+            [
+                new()
+                {
+                    Id = "matte_1",
+                    Name = "attendant",
+                    Kind = MatteKind.Frames,
+                    KeepsTracksOff = false,
+                    Frames = new()
+                    {
+                        Frames = [.. frames],
+                        Rate = shot.Rate,
+                        Mapping = new(shot.Range.First, shot.Range.First),
+                    },
+                },
+            ],
+            Pieces =
+            [
+                .. main.Pieces,
+                new()
+                {
+                    Id = "figure_1",
+                    Name = "attendant",
+                    Kind = PieceKind.Figure,
+                    Figure = new("matte_1"),
+                    Duties = new() { WearsFootage = false },
+                },
+            ],
             Projections = [],
             Lights = main.Lights,
             Elements = main.Elements,
@@ -145,27 +265,64 @@ public static class DemoSeed
     /// <summary>The right camera beside the left one, over the set of BTH_0040, a frame of each laid on it as they were filmed.</summary>
     private static ShotDocument Beside(ShotDocument shot, string demo, Func<byte[], string> keep)
     {
-        CameraSource Camera(string folder) => CameraFiles.Read(File.ReadAllBytes(Path.Combine(demo, folder, "solve.json")), "solve.json", new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1)));
-        string set = keep(File.ReadAllBytes(Path.Combine(demo, Code, "set.obj"))), right = Path.Combine("BTH_0080", "right");
+        CameraSource Camera(string folder) =>
+            CameraFiles.Read(
+                File.ReadAllBytes(Path.Combine(demo, folder, "solve.json")),
+                "solve.json",
+                new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1))
+            );
+        string set = keep(File.ReadAllBytes(Path.Combine(demo, Code, "set.obj"))),
+            right = Path.Combine("BTH_0080", "right");
         var pieces = JsonSerializer.Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(demo, Code, "pieces.json")), ShotJson.Options)!;
         return shot with
         {
             Camera = Camera("BTH_0080"),
             Pieces = [.. pieces.Select(p => p.Kind == PieceKind.Mesh ? p with { Media = set } : p)],
-            OtherCameras = [new() { Id = "right", Name = "right camera", Plate = Plate(Path.Combine(demo, right), "BTH_0080B", 32, keep).Plate, Camera = Camera(right) }],
-            Projections = [new() { Id = "projection_1", Name = "left, frame 1001", Frame = 1001 }, new() { Id = "projection_2", Name = "right, frame 1001", Frame = 1001, Camera = "right" }],
+            OtherCameras =
+            [
+                new()
+                {
+                    Id = "right",
+                    Name = "right camera",
+                    Plate = Plate(Path.Combine(demo, right), "BTH_0080B", 32, keep).Plate,
+                    Camera = Camera(right),
+                },
+            ],
+            Projections =
+            [
+                new()
+                {
+                    Id = "projection_1",
+                    Name = "left, frame 1001",
+                    Frame = 1001,
+                },
+                new()
+                {
+                    Id = "projection_2",
+                    Name = "right, frame 1001",
+                    Frame = 1001,
+                    Camera = "right",
+                },
+            ],
         };
     }
 
     /// <summary>A loose box around the filmed matte, keyed every tenth frame.</summary>
-    private static Matte Around(string mattes, FrameRange range) => new()
-    {
-        Id = "matte_1",
-        Name = "trolley",
-        Keys = [.. Enumerable.Range(range.First, range.Count).Where(f => (f - range.First) % 10 == 0 || f == range.Last).Select(f =>
+    private static Matte Around(string mattes, FrameRange range) =>
+        new()
         {
-            var (left, top, right, bottom) = SolveWork.MatteBox(mattes, f) ?? (0, 0, 8, 8);
-            return new MatteKey(f, [left - 6, top - 6, right + 6, top - 6, right + 6, bottom + 8, left - 6, bottom + 8]);
-        })],
-    };
+            Id = "matte_1",
+            Name = "trolley",
+            Keys =
+            [
+                .. Enumerable
+                    .Range(range.First, range.Count)
+                    .Where(f => (f - range.First) % 10 == 0 || f == range.Last)
+                    .Select(f =>
+                    {
+                        var (left, top, right, bottom) = SolveWork.MatteBox(mattes, f) ?? (0, 0, 8, 8);
+                        return new MatteKey(f, [left - 6, top - 6, right + 6, top - 6, right + 6, bottom + 8, left - 6, bottom + 8]);
+                    }),
+            ],
+        };
 }

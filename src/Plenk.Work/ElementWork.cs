@@ -23,14 +23,22 @@ public sealed class ElementWork(IMedia media)
 
     /// <summary>Those that are on and stand in the place; rendered frames are merged by depth instead.</summary>
     public IReadOnlyList<PlacedElement> Placed(ShotDocument shot, int frame) =>
-        [.. shot.Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame)).Select(e => new PlacedElement(e.Id, Model(shot, e, frame), PlaceOf(shot, e, frame)))];
+        [
+            .. shot
+                .Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame))
+                .Select(e => new PlacedElement(e.Id, Model(shot, e, frame), PlaceOf(shot, e, frame))),
+        ];
 
-    private static bool Shows(ShotDocument shot, Element e, int frame) => e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
+    private static bool Shows(ShotDocument shot, Element e, int frame) =>
+        e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
 
     /// <summary>A card that faces the camera is turned about its upright.</summary>
     private Similarity PlaceOf(ShotDocument shot, Element e, int frame)
     {
-        if (!e.FacesCamera || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out _)) { return e.ObjectToWorld; }
+        if (!e.FacesCamera || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out _))
+        {
+            return e.ObjectToWorld;
+        }
         Vec3 to = pose.Position - e.Position;
         return (e with { TurnDegrees = Rotations.Degrees(Math.Atan2(to.X, to.Z)) }).ObjectToWorld;
     }
@@ -40,58 +48,102 @@ public sealed class ElementWork(IMedia media)
         switch (e.Kind)
         {
             case ElementKind.Card:
-                {
-                    FloatImage picture = Picture(shot, e, frame) ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
-                    double height = e.WidthMetres * picture.Height / picture.Width;
-                    MeshTree tree = _trees.Get(ShotEngine.Key("card", 1, e.WidthMetres, height), () => new(Card((float)e.WidthMetres, (float)height)));
-                    Material paper = e.Lit ? new Material("card", Vector3.One, 0, 1) { Specular = 0 } : new Material("card", default, 0, 1) { Specular = 0, Emission = Vector3.One };
-                    return new(tree, [paper with { Picture = picture, SeeThrough = true }]);
-                }
+            {
+                FloatImage picture = Picture(shot, e, frame)
+                    ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
+                double height = e.WidthMetres * picture.Height / picture.Width;
+                MeshTree tree = _trees.Get(ShotEngine.Key("card", 1, e.WidthMetres, height), () =>
+                    new(Card((float)e.WidthMetres, (float)height))
+                );
+                Material paper = e.Lit
+                    ? new Material("card", Vector3.One, 0, 1) { Specular = 0 }
+                    : new Material("card", default, 0, 1) { Specular = 0, Emission = Vector3.One };
+                return new(tree, [paper with { Picture = picture, SeeThrough = true }]);
+            }
             case ElementKind.Lettering:
-                {
-                    Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
-                    MeshTree tree = _trees.Get(ShotEngine.Key("lettering", 1, text with { Color = null, HeadColor = null }), () => new(LetteringMesh.Of(text)));
-                    Vector3 foot = (text.Color ?? new(0.5, 0.5, 0.5)).ToSingle();
-                    return new(tree, Chosen(e, [new Material("lettering", text.HeadColor is null ? foot : Vector3.One, 0, 0.5f) { Picture = text.HeadColor is { } head ? Gradient(foot, head.ToSingle()) : null }]));
-                }
+            {
+                Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
+                MeshTree tree = _trees.Get(ShotEngine.Key("lettering", 1, text with { Color = null, HeadColor = null }), () =>
+                    new(LetteringMesh.Of(text))
+                );
+                Vector3 foot = (text.Color ?? new(0.5, 0.5, 0.5)).ToSingle();
+                return new(
+                    tree,
+                    Chosen(
+                        e,
+                        [
+                            new Material("lettering", text.HeadColor is null ? foot : Vector3.One, 0, 0.5f)
+                            {
+                                Picture = text.HeadColor is { } head ? Gradient(foot, head.ToSingle()) : null,
+                            },
+                        ]
+                    )
+                );
+            }
             default:
-                {
-                    string key = ShotEngine.Key("element", 1, e.Media, e.Beside);
-                    ImportedMesh mesh = _meshes.Get(key, () => ImportedMesh.Read(media.Read(e.Media), "element.obj", name => e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null));
-                    return new(_trees.Get(key, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
-                }
+            {
+                string key = ShotEngine.Key("element", 1, e.Media, e.Beside);
+                ImportedMesh mesh = _meshes.Get(key, () =>
+                    ImportedMesh.Read(media.Read(e.Media), "element.obj", name =>
+                        e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null
+                    )
+                );
+                return new(_trees.Get(key, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
+            }
         }
     }
 
     /// <summary>Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.</summary>
     public string? MaterialFault(ShotDocument shot, Element e)
     {
-        if (e.Materials.Count == 0 || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering)) { return null; }
+        if (e.Materials.Count == 0 || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering))
+        {
+            return null;
+        }
         string[] has = [.. Model(shot, e with { Materials = [] }, shot.Range.First).Materials.Select(m => m.Name)];
-        if (has.Length == 0) { has = [Material.Grey.Name]; }
-        return e.Materials.FirstOrDefault(c => !has.Contains(c.Name)) is { } wrong ? $"{e.Name} has no material “{wrong.Name}”; it has {string.Join(", ", has.Take(8).Select(n => $"“{n}”"))}. Choose one of them." : null;
+        if (has.Length == 0)
+        {
+            has = [Material.Grey.Name];
+        }
+        return e.Materials.FirstOrDefault(c => !has.Contains(c.Name)) is { } wrong
+            ? $"{e.Name} has no material “{wrong.Name}”; it has {string.Join(", ", has.Take(8).Select(n => $"“{n}”"))}. Choose one of them."
+            : null;
     }
 
     private static IReadOnlyList<Material> Chosen(Element e, IReadOnlyList<Material> own)
     {
-        if (e.Materials.Count == 0) { return own; }
-        IReadOnlyList<Material> all = own.Count == 0 ? [Material.Grey] : own;
-        return [.. all.Select(m => e.Materials.FirstOrDefault(c => c.Name == m.Name) is not { } c ? m : m with
+        if (e.Materials.Count == 0)
         {
-            BaseColor = c.BaseColor?.ToSingle() ?? m.BaseColor,
-            Metallic = (float)(c.Metallic ?? m.Metallic),
-            Roughness = (float)(c.Roughness ?? m.Roughness),
-            Specular = c.Roughness is not null || c.Metallic is not null ? 1 : m.Specular,
-            Emission = c.Emission?.ToSingle() ?? m.Emission,
-        })];
+            return own;
+        }
+        IReadOnlyList<Material> all = own.Count == 0 ? [Material.Grey] : own;
+        return
+        [
+            .. all.Select(m =>
+                e.Materials.FirstOrDefault(c => c.Name == m.Name) is not { } c
+                    ? m
+                    : m with
+                    {
+                        BaseColor = c.BaseColor?.ToSingle() ?? m.BaseColor,
+                        Metallic = (float)(c.Metallic ?? m.Metallic),
+                        Roughness = (float)(c.Roughness ?? m.Roughness),
+                        Specular = c.Roughness is not null || c.Metallic is not null ? 1 : m.Specular,
+                        Emission = c.Emission?.ToSingle() ?? m.Emission,
+                    }
+            ),
+        ];
     }
 
     /// <summary>A card's or a rendered element's picture at a shot frame: linear RGBA, premultiplied; null where it has none.</summary>
     public FloatImage? Picture(ShotDocument shot, Element e, int frame)
     {
-        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
+        if (e.Frames?.At(frame, shot.Rate) is not { } own)
+        {
+            return null;
+        }
         return _pictures.Get($"{own.Media}/{e.Frames.Space.Name}/{e.Frames.Premultiplied}", () =>
-            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Space, e.Frames.Premultiplied));
+            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Space, e.Frames.Premultiplied)
+        );
     }
 
     /// <summary>
@@ -101,86 +153,212 @@ public sealed class ElementWork(IMedia media)
     /// <param name="margin">So many pixels of the grid on every side lie beyond the plate.</param>
     public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid, int margin)
     {
-        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return null; }
-        RenderedId[] wanted = [.. shot.Finish.InOrder().SelectMany(s => s.RenderedIds).Where(r => r.Element == e.Id).Distinct()];
-        return _layers.Get(ShotEngine.Key("layer", 5, e.Id, own.Media, e.Frames.Space.Name, e.Frames.Premultiplied, e.Frames.WithoutLens, e.Frames.Overscan, e.Position, grid.Pinhole, margin, frame, wanted), () =>
+        if (e.Frames?.At(frame, shot.Rate) is not { } own)
         {
-            byte[] bytes = media.Read(own.Media);
-            FloatImage rgba;
-            RenderedFit fit;
-            float[]? depth = null;
-            FloatImage? position = null, shadow = null, motion = null;
-            var ids = new Dictionary<RenderedId, FloatImage>();
-            if (ExrFile.Is(bytes))
+            return null;
+        }
+        RenderedId[] wanted = [.. shot.Finish.InOrder().SelectMany(s => s.RenderedIds).Where(r => r.Element == e.Id).Distinct()];
+        return _layers.Get(
+            ShotEngine.Key(
+                "layer",
+                5,
+                e.Id,
+                own.Media,
+                e.Frames.Space.Name,
+                e.Frames.Premultiplied,
+                e.Frames.WithoutLens,
+                e.Frames.Overscan,
+                e.Position,
+                grid.Pinhole,
+                margin,
+                frame,
+                wanted
+            ),
+            () =>
             {
-                ExrPicture p = ExrFile.Read(bytes, own.File);
-                float[][] planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined") ?? throw new FormatFault("unreadable", $"{own.File} has no layer with red and alpha", "Render the element as RGBA, its coverage as alpha.");
-                rgba = p.Colour(planes);
-                if (!e.Frames.Premultiplied) { for (int i = 0; i < rgba.Data.Length; i++) { if (i % 4 != 3) { rgba.Data[i] *= planes[3][i / 4]; } } }
-                // What is no number shows nothing.
-                for (int i = 0; i < rgba.Data.Length; i++) { if (!float.IsFinite(rgba.Data[i])) { rgba.Data[i] = 0; } }
-                fit = new(p.Width, p.Height, p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight, e.Frames.Overscan, e.Frames.WithoutLens);
-                depth = p.Any("depth.Z", "depth.Y", "Z", "z");
-                if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz) { position = FloatImage.Of(p.Width, p.Height, px, py, pz); }
-                if (p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my) { motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values); }
-                ids = wanted.ToDictionary(w => w, w => OwnId(p, own.File, w));
-                if (p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb)
+                byte[] bytes = media.Read(own.Media);
+                FloatImage rgba;
+                RenderedFit fit;
+                float[]? depth = null;
+                FloatImage? position = null,
+                    shadow = null,
+                    motion = null;
+                var ids = new Dictionary<RenderedId, FloatImage>();
+                if (ExrFile.Is(bytes))
                 {
-                    // A ratio in other primaries is taken as over grey.
-                    shadow = p.Colour(sr.Values, sg.Values, sb.Values);
-                    for (int i = 0; i < shadow.Data.Length; i++) { if (!(shadow.Data[i] >= 0)) { shadow.Data[i] = 1; } }
+                    ExrPicture p = ExrFile.Read(bytes, own.File);
+                    float[][] planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined")
+                        ?? throw new FormatFault(
+                            "unreadable",
+                            $"{own.File} has no layer with red and alpha",
+                            "Render the element as RGBA, its coverage as alpha."
+                        );
+                    rgba = p.Colour(planes);
+                    if (!e.Frames.Premultiplied)
+                    {
+                        for (int i = 0; i < rgba.Data.Length; i++)
+                        {
+                            if (i % 4 != 3)
+                            {
+                                rgba.Data[i] *= planes[3][i / 4];
+                            }
+                        }
+                    }
+                    // What is no number shows nothing.
+                    for (int i = 0; i < rgba.Data.Length; i++)
+                    {
+                        if (!float.IsFinite(rgba.Data[i]))
+                        {
+                            rgba.Data[i] = 0;
+                        }
+                    }
+                    fit = new(
+                        p.Width,
+                        p.Height,
+                        p.DataX,
+                        p.DataY,
+                        p.DisplayWidth,
+                        p.DisplayHeight,
+                        e.Frames.Overscan,
+                        e.Frames.WithoutLens
+                    );
+                    depth = p.Any("depth.Z", "depth.Y", "Z", "z");
+                    if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz)
+                    {
+                        position = FloatImage.Of(p.Width, p.Height, px, py, pz);
+                    }
+                    if (
+                        p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx
+                        && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my
+                    )
+                    {
+                        motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values);
+                    }
+                    ids = wanted.ToDictionary(w => w, w => OwnId(p, own.File, w));
+                    if (
+                        p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr
+                        && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg
+                        && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb
+                    )
+                    {
+                        // A ratio in other primaries is taken as over grey.
+                        shadow = p.Colour(sr.Values, sg.Values, sb.Values);
+                        for (int i = 0; i < shadow.Data.Length; i++)
+                        {
+                            if (!(shadow.Data[i] >= 0))
+                            {
+                                shadow.Data[i] = 1;
+                            }
+                        }
+                    }
                 }
-            }
-            else
-            {
-                if (wanted.Length > 0) { throw new ShotFault($"{own.File} brings no ID mattes. Bring the frames in as EXR with them, or take its names off the step of the finish."); }
-                rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Space, e.Frames.Premultiplied);
-                fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
-            }
-            fit = fit with { Margin = margin };
-            if (!fit.Fits(grid.Pinhole)) { throw new ShotFault($"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."); }
-            var distance = new float[grid.Width * grid.Height];
-            FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
-            float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
-            for (int y = 0; y < grid.Height; y++)
-            {
-                for (int x = 0; x < grid.Width; x++)
+                else
                 {
-                    int i = y * grid.Width + x;
-                    distance[i] = stands;
-                    if (!fit.TryPlace(grid.Pinhole, x, y, out double u, out double v)) { continue; }
-                    int from = (int)v * rgba.Width + (int)u;
-                    // Vectors are data too: the nearest pixel's, in pixels of this grid.
-                    if (moves is not null) { (moves.Data[2 * i], moves.Data[2 * i + 1]) = fit.Motion(grid.Pinhole, x, y, motion!.Data[2 * from], motion.Data[2 * from + 1]); }
-                    if (position is not null)
+                    if (wanted.Length > 0)
                     {
-                        var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
-                        distance[i] = float.IsFinite(p.X + p.Y + p.Z) ? Vector3.Distance(p, grid.Origin) : float.PositiveInfinity;
+                        throw new ShotFault(
+                            $"{own.File} brings no ID mattes. Bring the frames in as EXR with them, or take its names off the step of the finish."
+                        );
                     }
-                    else if (depth is not null)
+                    rgba = MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Space, e.Frames.Premultiplied);
+                    fit = new(rgba.Width, rgba.Height, 0, 0, rgba.Width, rgba.Height, e.Frames.Overscan, e.Frames.WithoutLens);
+                }
+                fit = fit with { Margin = margin };
+                if (!fit.Fits(grid.Pinhole))
+                {
+                    throw new ShotFault(
+                        $"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."
+                    );
+                }
+                var distance = new float[grid.Width * grid.Height];
+                FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
+                float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
+                for (int y = 0; y < grid.Height; y++)
+                {
+                    for (int x = 0; x < grid.Width; x++)
                     {
-                        // Data is never averaged: the nearest pixel's, along the axis, to along the ray.
-                        distance[i] = depth[from] is > 0 and < 1e9f && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? depth[from] / MathF.Max(1e-3f, grid.DepthOf(grid.Origin + d)) : float.PositiveInfinity;
+                        int i = y * grid.Width + x;
+                        distance[i] = stands;
+                        if (!fit.TryPlace(grid.Pinhole, x, y, out double u, out double v))
+                        {
+                            continue;
+                        }
+                        int from = (int)v * rgba.Width + (int)u;
+                        // Vectors are data too: the nearest pixel's, in pixels of this grid.
+                        if (moves is not null)
+                        {
+                            (moves.Data[2 * i], moves.Data[2 * i + 1]) = fit.Motion(
+                                grid.Pinhole,
+                                x,
+                                y,
+                                motion!.Data[2 * from],
+                                motion.Data[2 * from + 1]
+                            );
+                        }
+                        if (position is not null)
+                        {
+                            var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
+                            distance[i] = float.IsFinite(p.X + p.Y + p.Z) ? Vector3.Distance(p, grid.Origin) : float.PositiveInfinity;
+                        }
+                        else if (depth is not null)
+                        {
+                            // Data is never averaged: the nearest pixel's, along the axis, to along the ray.
+                            distance[i] =
+                                depth[from] is > 0 and < 1e9f && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)
+                                    ? depth[from] / MathF.Max(1e-3f, grid.DepthOf(grid.Origin + d))
+                                    : float.PositiveInfinity;
+                        }
                     }
                 }
+                FloatImage On(FloatImage picture) =>
+                    !fit.IsPlain ? fit.Resampled(picture, grid.Pinhole)
+                    : picture.Width == grid.Width ? picture
+                    : picture.ReducedTo(grid.Width, grid.Height);
+                return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves)
+                {
+                    Ids = ids.ToDictionary(p => p.Key, p => On(p.Value).Data),
+                };
             }
-            FloatImage On(FloatImage picture) => !fit.IsPlain ? fit.Resampled(picture, grid.Pinhole) : picture.Width == grid.Width ? picture : picture.ReducedTo(grid.Width, grid.Height);
-            return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves) { Ids = ids.ToDictionary(p => p.Key, p => On(p.Value).Data) };
-        });
+        );
     }
 
-    private static FloatImage OwnId(ExrPicture picture, string file, RenderedId id) => IdMatteFile.Coverage(picture, id.Layer, [id.Name])
-        ?? throw new ShotFault($"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{id.Name}” off the step of the finish.");
+    private static FloatImage OwnId(ExrPicture picture, string file, RenderedId id) =>
+        IdMatteFile.Coverage(picture, id.Layer, [id.Name])
+        ?? throw new ShotFault(
+            $"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{id.Name}” off the step of the finish."
+        );
 
     /// <summary>What a rendered element's ID mattes name at a frame: by layer the names, most coverage first, as a share of the picture; and what is wrong with them.</summary>
-    public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(ShotDocument shot, Element e, int frame)
+    public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(
+        ShotDocument shot,
+        Element e,
+        int frame
+    )
     {
-        if (e.Frames?.At(frame, shot.Rate) is not { } own) { return ([], [$"{e.Name} has no picture at {frame}. Go to a frame that it covers."]); }
+        if (e.Frames?.At(frame, shot.Rate) is not { } own)
+        {
+            return ([], [$"{e.Name} has no picture at {frame}. Go to a frame that it covers."]);
+        }
         byte[] bytes = media.Read(own.Media);
-        if (!ExrFile.Is(bytes)) { return ([], [$"{own.File} is no EXR: it brings no ID mattes."]); }
+        if (!ExrFile.Is(bytes))
+        {
+            return ([], [$"{own.File} is no EXR: it brings no ID mattes."]);
+        }
         IReadOnlyList<IdMatteFile.Layer> layers = IdMatteFile.Read(ExrFile.Read(bytes, own.File));
-        if (layers.Count == 0) { return ([], [$"{own.File} brings no ID mattes."]); }
-        return ([.. layers.SelectMany(l => l.Coverage.Select(c => (l.Name, c.Key, (double)c.Value.Sum() / c.Value.Length)).OrderByDescending(c => c.Item3).Take(MostNames))], [.. layers.SelectMany(l => l.Notes)]);
+        if (layers.Count == 0)
+        {
+            return ([], [$"{own.File} brings no ID mattes."]);
+        }
+        return (
+            [
+                .. layers.SelectMany(l =>
+                    l.Coverage.Select(c => (l.Name, c.Key, (double)c.Value.Sum() / c.Value.Length))
+                        .OrderByDescending(c => c.Item3)
+                        .Take(MostNames)
+                ),
+            ],
+            [.. layers.SelectMany(l => l.Notes)]
+        );
     }
 
     private const int MostNames = 60;
@@ -189,17 +367,29 @@ public sealed class ElementWork(IMedia media)
     /// <summary>Where a shadow's picture does not reach, nothing is darkened.</summary>
     private static FloatImage Beyond(FloatImage shadow, RenderedFit fit, Pinhole frame)
     {
-        if (fit.IsPlain) { return shadow; }
-        for (int y = 0; y < frame.Height; y++) { for (int x = 0; x < frame.Width; x++) { if (!fit.TryPlace(frame, x, y, out _, out _)) { shadow.Pixel(x, y).Fill(1); } } }
+        if (fit.IsPlain)
+        {
+            return shadow;
+        }
+        for (int y = 0; y < frame.Height; y++)
+        {
+            for (int x = 0; x < frame.Width; x++)
+            {
+                if (!fit.TryPlace(frame, x, y, out _, out _))
+                {
+                    shadow.Pixel(x, y).Fill(1);
+                }
+            }
+        }
         return shadow;
     }
 
     /// <summary>An upright picture on the middle of its foot, seen from +Z.</summary>
-    private static TriangleMesh Card(float width, float height) => new(
-        [new(-width / 2, 0, 0), new(width / 2, 0, 0), new(width / 2, height, 0), new(-width / 2, height, 0)], [0, 1, 2, 0, 2, 3])
-    {
-        TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 0)],
-    };
+    private static TriangleMesh Card(float width, float height) =>
+        new([new(-width / 2, 0, 0), new(width / 2, 0, 0), new(width / 2, height, 0), new(-width / 2, height, 0)], [0, 1, 2, 0, 2, 3])
+        {
+            TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 0)],
+        };
 
     private static FloatImage Gradient(Vector3 foot, Vector3 head)
     {

@@ -37,11 +37,27 @@ public static class ElsewhereWork
 {
     public static IViewRays Rays(ShotEngine engine, ShotDocument shot, OtherView view, int frame)
     {
-        if (view.Spot is { } spot) { return new LatLongRays(view.SphereWidth, view.SphereWidth / 2, spot); }
+        if (view.Spot is { } spot)
+        {
+            return new LatLongRays(view.SphereWidth, view.SphereWidth / 2, spot);
+        }
         Pinhole pinhole = engine.Camera(shot, frame).Pinhole;
-        if (view.FocalMm is { } mm && shot.Plate is { } plate) { pinhole = pinhole.Zoomed(mm * plate.Width / plate.SensorWidthMm / pinhole.Fx); }
-        int width = (int)Math.Round(pinhole.Width * view.Overscan), height = (int)Math.Round(pinhole.Height * view.Overscan);
-        return new RayGrid(pinhole with { Width = width, Height = height, Cx = pinhole.Cx + (width - pinhole.Width) / 2.0, Cy = pinhole.Cy + (height - pinhole.Height) / 2.0 }, PoseOf(engine, shot, view, frame));
+        if (view.FocalMm is { } mm && shot.Plate is { } plate)
+        {
+            pinhole = pinhole.Zoomed(mm * plate.Width / plate.SensorWidthMm / pinhole.Fx);
+        }
+        int width = (int)Math.Round(pinhole.Width * view.Overscan),
+            height = (int)Math.Round(pinhole.Height * view.Overscan);
+        return new RayGrid(
+            pinhole with
+            {
+                Width = width,
+                Height = height,
+                Cx = pinhole.Cx + (width - pinhole.Width) / 2.0,
+                Cy = pinhole.Cy + (height - pinhole.Height) / 2.0,
+            },
+            PoseOf(engine, shot, view, frame)
+        );
     }
 
     /// <summary>Where the view's camera stands at a frame.</summary>
@@ -63,13 +79,27 @@ public static class ElsewhereWork
         ShotCamera camera = ShotCamera.Of(shot)!;
         for (int f = frame - reach; f <= frame + reach; f++)
         {
-            int end = Math.Clamp(f, shot.Range.First, shot.Range.Last), mirrored = Math.Clamp(2 * end - f, shot.Range.First, shot.Range.Last);
-            if (!camera.TryAt(mirrored, out Pose p, out _)) { continue; }
+            int end = Math.Clamp(f, shot.Range.First, shot.Range.Last),
+                mirrored = Math.Clamp(2 * end - f, shot.Range.First, shot.Range.Last);
+            if (!camera.TryAt(mirrored, out Pose p, out _))
+            {
+                continue;
+            }
             // Beyond its ends the way goes on as it came, turned about the end, so that it is not drawn inwards there.
-            if (end != f) { if (!camera.TryAt(end, out Pose e, out _)) { continue; } p = new(e.Rotation * p.Rotation.Transpose() * e.Rotation, 2 * e.Position - p.Position); }
+            if (end != f)
+            {
+                if (!camera.TryAt(end, out Pose e, out _))
+                {
+                    continue;
+                }
+                p = new(e.Rotation * p.Rotation.Transpose() * e.Rotation, 2 * e.Position - p.Position);
+            }
             double w = Math.Exp(-0.5 * (f - frame) * (f - frame) / (spread * spread));
             var q = Rotations.ToQuaternion(p.Rotation);
-            if (System.Numerics.Quaternion.Dot(q, first) < 0) { q = -q; }
+            if (System.Numerics.Quaternion.Dot(q, first) < 0)
+            {
+                q = -q;
+            }
             place += w * p.Position;
             turn += q * (float)w;
             weights += w;
@@ -84,13 +114,21 @@ public static class ElsewhereWork
         : v.Overscan is not (>= 1 and <= 4) ? "The overscan is between 1 and 4."
         : v.FocalMm is not (null or (>= 1 and <= 5000)) ? "The focal length is between 1 and 5,000 mm."
         : v.SteadyFrames is not (>= 0 and <= 200) ? "It is steadied over 0 to 200 frames."
-        : v.SphereWidth is not (>= 64 and <= 16384) || v.SphereWidth % 2 != 0 ? "A sphere is 64 to 16,384 pixels wide, an even number." : null;
+        : v.SphereWidth is not (>= 64 and <= 16384) || v.SphereWidth % 2 != 0 ? "A sphere is 64 to 16,384 pixels wide, an even number."
+        : null;
 
     /// <summary>
     /// RGBA: premultiplied with what is covered as alpha; or, filled, the colours carried on over what nothing covers, so that RGB is
     /// whole and alpha still says what was covered.
     /// </summary>
-    public static FloatImage Frame(ShotEngine engine, ShotDocument shot, OtherView view, int frame, CancellationToken stop, Action<double>? progress = null)
+    public static FloatImage Frame(
+        ShotEngine engine,
+        ShotDocument shot,
+        OtherView view,
+        int frame,
+        CancellationToken stop,
+        Action<double>? progress = null
+    )
     {
         FloatImage seen = engine.Projected(shot, Rays(engine, shot, view, frame), frame, 16, stop, progress);
         return view.Filled ? Filled(seen, view.Spot is not null) : seen;
@@ -99,16 +137,23 @@ public static class ElsewhereWork
     /// <param name="around">The picture's left and right edge meet.</param>
     public static FloatImage Filled(FloatImage seen, bool around)
     {
-        int w = seen.Width, h = seen.Height, pad = around ? w / 4 : 0, wide = w + 2 * pad;
+        int w = seen.Width,
+            h = seen.Height,
+            pad = around ? w / 4 : 0,
+            wide = w + 2 * pad;
         var colour = new FloatImage(wide, h, 3);
         var kept = new float[wide * h];
         for (int y = 0; y < h; y++)
         {
             for (int x = 0; x < wide; x++)
             {
-                int from = y * w + ((x - pad) % w + w) % w, to = y * wide + x;
+                int from = y * w + ((x - pad) % w + w) % w,
+                    to = y * wide + x;
                 float a = kept[to] = seen.Data[4 * from + 3];
-                for (int c = 0; c < 3; c++) { colour.Data[3 * to + c] = a > 1e-4f ? seen.Data[4 * from + c] / a : 0; }
+                for (int c = 0; c < 3; c++)
+                {
+                    colour.Data[3 * to + c] = a > 1e-4f ? seen.Data[4 * from + c] / a : 0;
+                }
             }
         }
         FloatImage whole = PictureEdge.Extended(colour, kept);
@@ -117,8 +162,12 @@ public static class ElsewhereWork
         {
             for (int x = 0; x < w; x++)
             {
-                int to = y * w + x, from = y * wide + x + pad;
-                for (int c = 0; c < 3; c++) { result.Data[4 * to + c] = whole.Data[3 * from + c]; }
+                int to = y * w + x,
+                    from = y * wide + x + pad;
+                for (int c = 0; c < 3; c++)
+                {
+                    result.Data[4 * to + c] = whole.Data[3 * from + c];
+                }
                 result.Data[4 * to + 3] = seen.Data[4 * to + 3];
             }
         }

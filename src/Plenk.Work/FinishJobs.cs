@@ -21,7 +21,10 @@ public sealed class FinishJobs(ShotStore shots, ResultStore results, ShotEngine 
         var p = job.Asked<FinishRangeParameters>();
         ShotDocument document = await Document(job.Row, p.Revision);
         var readings = ReadingKind.FinishOverRange(engine, document, job.Stop, job.Progress);
-        foreach (var (key, reading) in readings) { await results.Replace(key, JsonSerializer.Serialize(reading, ShotJson.Options)); }
+        foreach (var (key, reading) in readings)
+        {
+            await results.Replace(key, JsonSerializer.Serialize(reading, ShotJson.Options));
+        }
         int outside = readings.Count(r => ReadingKind.Under(document, r.Reading).Verdict == Core.Readings.Verdict.Outside);
         return new(outside == 0 ? "no reading is outside" : $"{outside} of {readings.Count} readings are outside");
     }
@@ -29,7 +32,12 @@ public sealed class FinishJobs(ShotStore shots, ResultStore results, ShotEngine 
     /// <summary>Kinds of step that measuring can set.</summary>
     public static bool CanBring(FinishKind kind) => Brought.Any(b => b.Kind == kind);
 
-    private static readonly (FinishKind Kind, string Name)[] Brought = [(FinishKind.Levels, "Black level"), (FinishKind.EdgeWidth, "Edge width"), (FinishKind.Grain, "Grain")];
+    private static readonly (FinishKind Kind, string Name)[] Brought =
+    [
+        (FinishKind.Levels, "Black level"),
+        (FinishKind.EdgeWidth, "Edge width"),
+        (FinishKind.Grain, "Grain"),
+    ];
 
     /// <summary>Steps set by measuring, one after the other, each a change of its own: each is undone by itself.</summary>
     private async Task<JobEnd> Bring(JobRun job)
@@ -47,7 +55,10 @@ public sealed class FinishJobs(ShotStore shots, ResultStore results, ShotEngine 
             FinishStep? step = made.Finish.Steps.LastOrDefault(s => s.Kind == kind);
             bool same = document.Finish.Steps.SequenceEqual(made.Finish.Steps);
             document = document with { Finish = made.Finish };
-            if (same) { continue; }
+            if (same)
+            {
+                continue;
+            }
             await Lay(job, p.Who, $"{name} brought to the plate", d => d with { Finish = FinishWork.With(d.Finish, kind, step) });
         }
         return new(notes.Count == 1 ? notes[0] : "brought to the plate", Output: notes);

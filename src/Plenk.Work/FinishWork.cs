@@ -24,18 +24,39 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private readonly Cache<ShotEngine.Box<PlateMeasures>> _measures = new(_ => 16 * Sizes.Small);
 
     /// <summary>The frame as it leaves, its steps laid on. With <paramref name="keep"/> the frame without them is remembered.</summary>
-    public FrameLayers Frame(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null) =>
-        Laid(shot, frame, Bare(shot, frame, width, quality, keepWithout, dataPasses, parts, keep, stop, progress));
+    public FrameLayers Frame(
+        ShotDocument shot,
+        int frame,
+        int width,
+        RenderQuality quality,
+        bool keepWithout = false,
+        bool dataPasses = true,
+        bool parts = false,
+        bool keep = false,
+        CancellationToken stop = default,
+        Action<double>? progress = null
+    ) => Laid(shot, frame, Bare(shot, frame, width, quality, keepWithout, dataPasses, parts, keep, stop, progress));
 
     /// <summary>The frame before its steps.</summary>
-    public FrameLayers Bare(ShotDocument shot, int frame, int width, RenderQuality quality, bool keepWithout = false, bool dataPasses = true,
-        bool parts = false, bool keep = false, CancellationToken stop = default, Action<double>? progress = null, int overscan = 0)
+    public FrameLayers Bare(
+        ShotDocument shot,
+        int frame,
+        int width,
+        RenderQuality quality,
+        bool keepWithout = false,
+        bool dataPasses = true,
+        bool parts = false,
+        bool keep = false,
+        CancellationToken stop = default,
+        Action<double>? progress = null,
+        int overscan = 0
+    )
     {
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         StepNeeds needs = StepKinds.Needs(steps);
         parts |= needs.HasFlag(StepNeeds.Parts);
-        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0), depth = dataPasses || needs.HasFlag(StepNeeds.Depth);
+        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0),
+            depth = dataPasses || needs.HasFlag(StepNeeds.Depth);
         ShotDocument bare = Reduced.Bare(shot);
         FrameLayers Make() => engine.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
         return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 3, bare, frame, width, quality, depth, parts, ids, overscan), Make);
@@ -47,7 +68,12 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         try
         {
-            return Finisher.Run(layers, engine.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan), shot.Finish.Steps, Context(shot, frame, layers, overscan));
+            return Finisher.Run(
+                layers,
+                engine.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan),
+                shot.Finish.Steps,
+                Context(shot, frame, layers, overscan)
+            );
         }
         catch (FinishFault e)
         {
@@ -59,7 +85,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public StepEffect Effect(ShotDocument shot, int frame, string step, CancellationToken stop = default)
     {
         FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Id == step) ?? throw new ShotFault("That step is no longer in the shot.");
-        ShotDocument on = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Select(s => s.Id == step ? s with { Off = false } : s)] } };
+        ShotDocument on = shot with
+        {
+            Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Select(s => s.Id == step ? s with { Off = false } : s)] },
+        };
         ShotDocument without = on with { Finish = on.Finish with { Steps = [.. on.Finish.Steps.Where(s => s.Id != step)] } };
         int width = Math.Min(EffectWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
         FrameLayers bare = Bare(on, frame, width, RenderQuality.Middle, keepWithout: true, dataPasses: false, keep: true, stop: stop);
@@ -70,11 +99,19 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     private FinishContext Context(ShotDocument shot, int frame, FrameLayers layers, int overscan)
     {
-        int width = layers.Comp.Width - 2 * overscan, height = layers.Comp.Height - 2 * overscan;
+        int width = layers.Comp.Width - 2 * overscan,
+            height = layers.Comp.Height - 2 * overscan;
         var (pose, pinhole) = engine.Camera(shot, frame);
         StepNeeds needs = StepKinds.Needs(shot.Finish.InOrder());
         pinhole = pinhole.Resized(width, height).Wider(overscan);
-        return new(pinhole, (double)width / shot.Plate!.Width, shot.Plate.SensorWidthMm, frame, (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num, shot.Seed)
+        return new(
+            pinhole,
+            (double)width / shot.Plate!.Width,
+            shot.Plate.SensorWidthMm,
+            frame,
+            (frame - shot.Range.First) * (double)shot.Rate.Den / shot.Rate.Num,
+            shot.Seed
+        )
         {
             Grain = needs.HasFlag(StepNeeds.Grain) ? GrainOf(shot, width) : null,
             CameraToWorld = pose,
@@ -95,20 +132,28 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>The frame that grain and levels are measured in, whichever frame is looked at.</summary>
-    public static int MeasuredAt(ShotDocument shot) => shot.Finish.Region?.Frame ?? ((shot.Cut ?? shot.Range).First + (shot.Cut ?? shot.Range).Last) / 2;
+    public static int MeasuredAt(ShotDocument shot) =>
+        shot.Finish.Region?.Frame ?? ((shot.Cut ?? shot.Range).First + (shot.Cut ?? shot.Range).Last) / 2;
 
     /// <summary>The plate's grain at a picture's width: null where nothing is flat enough.</summary>
     public Grain? GrainOf(ShotDocument shot, int width)
     {
         int frame = MeasuredAt(shot);
         shot = Reduced.Plate(shot);
-        return _grains.Get(ShotEngine.Key("grain", 3, shot, frame, width), () => new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))).Value;
+        return _grains
+            .Get(ShotEngine.Key("grain", 3, shot, frame, width), () =>
+                new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))
+            )
+            .Value;
     }
 
     private Func<int, float, float>? Moving(ShotDocument shot, int frame, int width)
     {
         int[] near = [.. Enumerable.Range(frame - 1, 3).Where(shot.Range.Contains)];
-        CodeImage Codes(int f) => width >= shot.Plate!.Width ? engine.PlateCodes(shot, f) : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Space, 16);
+        CodeImage Codes(int f) =>
+            width >= shot.Plate!.Width
+                ? engine.PlateCodes(shot, f)
+                : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Space, 16);
         return GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), shot.Plate!.Space);
     }
 
@@ -122,23 +167,51 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         var elements = new ElementScene(engine.Elements(at, frame));
         Vector3 eye = pose.Position.ToSingle();
         var result = new Dictionary<string, SeenLamp>();
-        foreach (Light light in at.Lights.Where(l => l is { Off: false, Kind: LightKind.Sun or LightKind.Point or LightKind.Spot or LightKind.Rectangle }))
+        foreach (
+            Light light in at.Lights.Where(l =>
+                l is { Off: false, Kind: LightKind.Sun or LightKind.Point or LightKind.Spot or LightKind.Rectangle }
+            )
+        )
         {
             Vec3 place = light.Kind == LightKind.Sun ? pose.Position + 1e6 * light.Direction.Normalized() : light.Position;
-            if (!pinhole.TryProject(pose, place, out double x, out double y)) { continue; }
-            if (LightRig.Of([light with { Alone = false }]).Sampled is not [var sampled]) { continue; }
-            Vector3 towards = Vector3.Normalize(place.ToSingle() - eye), sum = default;
+            if (!pinhole.TryProject(pose, place, out double x, out double y))
+            {
+                continue;
+            }
+            if (LightRig.Of([light with { Alone = false }]).Sampled is not [var sampled])
+            {
+                continue;
+            }
+            Vector3 towards = Vector3.Normalize(place.ToSingle() - eye),
+                sum = default;
             int open = 0;
             for (uint i = 0; i < LampSamples; i++)
             {
                 // A lens is no point: spots over an opening of 4 cm (the disk below a cosine-weighted direction, Malley).
-                Vector3 up = Sampling.CosineHemisphere(towards, Sampling.Point(i, 17, 1)), from = eye + 0.02f * (up - towards * Vector3.Dot(up, towards));
+                Vector3 up = Sampling.CosineHemisphere(towards, Sampling.Point(i, 17, 1)),
+                    from = eye + 0.02f * (up - towards * Vector3.Dot(up, towards));
                 LightSample s = sampled.Sample(from, towards, Sampling.Point(i, 17, 0), null);
                 sum += s.Irradiance;
-                var ray = new Ray(from, s.Direction, 0, light.Kind == LightKind.Sun ? float.PositiveInfinity : s.Distance > 0 ? s.Distance : (place.ToSingle() - from).Length());
-                if (s.Factor > 0 && !set.Scene.Occluded(ray, RayKinds.CameraSet) && !elements.Occluded(ray)) { open++; }
+                var ray = new Ray(
+                    from,
+                    s.Direction,
+                    0,
+                    light.Kind == LightKind.Sun ? float.PositiveInfinity
+                        : s.Distance > 0 ? s.Distance
+                        : (place.ToSingle() - from).Length()
+                );
+                if (s.Factor > 0 && !set.Scene.Occluded(ray, RayKinds.CameraSet) && !elements.Occluded(ray))
+                {
+                    open++;
+                }
             }
-            result[light.Id] = new(x, y, sum / LampSamples, (float)open / LampSamples, light.Kind == LightKind.Sun ? 1e6 : -pose.ToLocal(place).Z);
+            result[light.Id] = new(
+                x,
+                y,
+                sum / LampSamples,
+                (float)open / LampSamples,
+                light.Kind == LightKind.Sun ? 1e6 : -pose.ToLocal(place).Z
+            );
         }
         return result;
     }
@@ -146,36 +219,61 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>Where the plate is measured: as chosen, or about the elements' bounds in the frame, twice as wide and high.</summary>
     public FinishRegion Region(ShotDocument shot, int? at = null)
     {
-        int frame = at ?? MeasuredAt(shot), w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), h = shot.Plate.Height;
+        int frame = at ?? MeasuredAt(shot),
+            w = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."),
+            h = shot.Plate.Height;
         if (shot.Finish.Region is { } r)
         {
-            int x = Math.Clamp(r.X, 0, Math.Max(0, w - 16)), y = Math.Clamp(r.Y, 0, Math.Max(0, h - 16));
+            int x = Math.Clamp(r.X, 0, Math.Max(0, w - 16)),
+                y = Math.Clamp(r.Y, 0, Math.Max(0, h - 16));
             return new(x, y, Math.Clamp(r.Width, Math.Min(16, w - x), w - x), Math.Clamp(r.Height, Math.Min(16, h - y), h - y), frame);
         }
         var (pose, pinhole) = engine.Camera(shot, frame);
-        double left = w, top = h, right = 0, bottom = 0;
+        double left = w,
+            top = h,
+            right = 0,
+            bottom = 0;
         foreach (PlacedElement e in engine.Elements(Hanging.At(shot, frame), frame))
         {
             var (min, max) = e.Model.Tree.Mesh.Bounds();
             for (int k = 0; k < 8; k++)
             {
                 var corner = new Vec3((k & 1) == 0 ? min.X : max.X, (k & 2) == 0 ? min.Y : max.Y, (k & 4) == 0 ? min.Z : max.Z);
-                if (pinhole.TryProject(pose, e.ObjectToWorld.Apply(corner), out double x, out double y)) { (left, top, right, bottom) = (Math.Min(left, x), Math.Min(top, y), Math.Max(right, x), Math.Max(bottom, y)); }
+                if (pinhole.TryProject(pose, e.ObjectToWorld.Apply(corner), out double x, out double y))
+                {
+                    (left, top, right, bottom) = (Math.Min(left, x), Math.Min(top, y), Math.Max(right, x), Math.Max(bottom, y));
+                }
             }
         }
-        if (right <= left || bottom <= top || right < 0 || left > w || bottom < 0 || top > h) { return new(0, 0, w, h, frame); }
-        double dx = (right - left) / 2, dy = (bottom - top) / 2;
-        int x0 = (int)Math.Clamp(left - dx, 0, Math.Max(0, w - 64)), y0 = (int)Math.Clamp(top - dy, 0, Math.Max(0, h - 64));
-        return new(x0, y0, (int)Math.Clamp(right + dx - x0, Math.Min(64, w - x0), w - x0), (int)Math.Clamp(bottom + dy - y0, Math.Min(64, h - y0), h - y0), frame);
+        if (right <= left || bottom <= top || right < 0 || left > w || bottom < 0 || top > h)
+        {
+            return new(0, 0, w, h, frame);
+        }
+        double dx = (right - left) / 2,
+            dy = (bottom - top) / 2;
+        int x0 = (int)Math.Clamp(left - dx, 0, Math.Max(0, w - 64)),
+            y0 = (int)Math.Clamp(top - dy, 0, Math.Max(0, h - 64));
+        return new(
+            x0,
+            y0,
+            (int)Math.Clamp(right + dx - x0, Math.Min(64, w - x0), w - x0),
+            (int)Math.Clamp(bottom + dy - y0, Math.Min(64, h - y0), h - y0),
+            frame
+        );
     }
 
     /// <summary>The plate's black, white, edges and grain in the region, at its full size.</summary>
     public PlateMeasures Plate(ShotDocument shot, int? at = null)
     {
         FinishRegion r = Region(shot, at);
-        shot = (shot.Finish.Region is null ? Reduced.Contact(shot) : Reduced.Plate(shot)) with { Cut = shot.Cut, Finish = new() { Region = shot.Finish.Region } };
-        return _measures.Get(ShotEngine.Key("plate measures", 8, shot, r), () =>
-            new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1))).Value;
+        shot = (shot.Finish.Region is null ? Reduced.Contact(shot) : Reduced.Plate(shot)) with
+        {
+            Cut = shot.Cut,
+            Finish = new() { Region = shot.Finish.Region },
+        };
+        return _measures
+            .Get(ShotEngine.Key("plate measures", 8, shot, r), () => new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1)))
+            .Value;
     }
 
     /// <summary>Frames that are measured have this width, or the plate's if that is less.</summary>
@@ -186,11 +284,13 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <param name="at">Null: the one that is measured while one works.</param>
     public FinishReadings.Measured Measured(ShotDocument shot, CancellationToken stop = default, int? at = null)
     {
-        int frame = at ?? MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        int frame = at ?? MeasuredAt(shot),
+            width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
         shot = Reduced.Seen(shot);
         return _measured.Get(ShotEngine.Key("finish measured", 8, shot, frame), () =>
         {
-            FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop), done = Laid(shot, frame, bare);
+            FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop),
+                done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate!.Width;
             Grain? grain = GrainOf(shot, width);
@@ -198,20 +298,46 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             IReadOnlyList<(double, double)>? ratio = null;
             if (grain is not null && shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Grain))
             {
-                ShotDocument Without(Func<FinishStep, bool> which) => shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => !which(s))] } };
+                ShotDocument Without(Func<FinishStep, bool> which) =>
+                    shot with
+                    {
+                        Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => !which(s))] },
+                    };
                 // Framing moves the picture after the grain: it is left out of both.
-                ratio = ElementMeasure.GrainRatio(Laid(Without(s => s.Kind == FinishKind.Reframe), frame, bare), Laid(Without(s => s.Kind is FinishKind.Reframe or FinishKind.Grain), frame, bare), grain);
+                ratio = ElementMeasure.GrainRatio(
+                    Laid(Without(s => s.Kind == FinishKind.Reframe), frame, bare),
+                    Laid(Without(s => s.Kind is FinishKind.Reframe or FinishKind.Grain), frame, bare),
+                    grain
+                );
             }
             float clip = ColorEncodings.ToLinear(shot.Plate.Encoding, 1);
-            return new(frame, scale, own with { Grain = grain }, PlateMeasure.Level(plate, null, grain, dark: false), ElementMeasure.Of(done, grain, clip), ratio);
+            return new(
+                frame,
+                scale,
+                own with
+                {
+                    Grain = grain,
+                },
+                PlateMeasure.Level(plate, null, grain, dark: false),
+                ElementMeasure.Of(done, grain, clip),
+                ratio
+            );
         });
     }
 
     private PlateMeasures Measures(ShotDocument shot, FinishRegion r, FloatImage plate, double scale)
     {
-        int x = (int)(r.X * scale), y = (int)(r.Y * scale);
+        int x = (int)(r.X * scale),
+            y = (int)(r.Y * scale);
         Grain? grain = GrainOf(shot, plate.Width);
-        FloatImage region = plate.Cut(new(x, y, x + Math.Clamp((int)(r.Width * scale), 1, plate.Width - x), y + Math.Clamp((int)(r.Height * scale), 1, plate.Height - y)));
+        FloatImage region = plate.Cut(
+            new(
+                x,
+                y,
+                x + Math.Clamp((int)(r.Width * scale), 1, plate.Width - x),
+                y + Math.Clamp((int)(r.Height * scale), 1, plate.Height - y)
+            )
+        );
         return PlateMeasure.Of(region, grain, shot.Finish.Region is null ? Edges(shot, r.Frame!.Value, plate, grain) : null);
     }
 
@@ -219,7 +345,15 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private static float[] Distances(SetScene set, RayGrid grid)
     {
         var distance = new float[grid.Width * grid.Height];
-        Parallel.For(0, grid.Height, Cores.All, y => { for (int x = 0; x < grid.Width; x++) { distance[y * grid.Width + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T : 0; } });
+        Parallel.For(0, grid.Height, Cores.All, y =>
+        {
+            for (int x = 0; x < grid.Width; x++)
+            {
+                distance[y * grid.Width + x] = grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)
+                    ? set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet).T
+                    : 0;
+            }
+        });
         return distance;
     }
 
@@ -234,12 +368,20 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
         ShotDocument at = Hanging.At(shot, frame);
-        double[] away = [.. engine.Elements(at, frame).Select(e => (e.ObjectToWorld.Translation.ToSingle() - grid.Origin).Length()).Order().Select(d => (double)d)];
+        double[] away =
+        [
+            .. engine
+                .Elements(at, frame)
+                .Select(e => (e.ObjectToWorld.Translation.ToSingle() - grid.Origin).Length())
+                .Order()
+                .Select(d => (double)d),
+        ];
         var set = engine.Set(at);
         if (away.Length > 0 && set.Pieces.Count > 0)
         {
             double middle = away[away.Length / 2];
-            int w = plate.Width, h = plate.Height;
+            int w = plate.Width,
+                h = plate.Height;
             float[] distance = Distances(set, grid);
             var where = new bool[w * h];
             const int around = 3; // the set is as exact as it was built
@@ -248,12 +390,34 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 for (int x = around; x < w - around; x++)
                 {
                     float own = distance[y * w + x];
-                    if (!(own > middle / 2 && own < middle * 2)) { continue; }
-                    if (!(distance[y * w + x + 1] > own * 1.1f || distance[y * w + x - 1] > own * 1.1f || distance[(y + 1) * w + x] > own * 1.1f || distance[(y - 1) * w + x] > own * 1.1f)) { continue; }
-                    for (int v = -around; v <= around; v++) { for (int u = -around; u <= around; u++) { where[(y + v) * w + x + u] = true; } }
+                    if (!(own > middle / 2 && own < middle * 2))
+                    {
+                        continue;
+                    }
+                    if (
+                        !(
+                            distance[y * w + x + 1] > own * 1.1f
+                            || distance[y * w + x - 1] > own * 1.1f
+                            || distance[(y + 1) * w + x] > own * 1.1f
+                            || distance[(y - 1) * w + x] > own * 1.1f
+                        )
+                    )
+                    {
+                        continue;
+                    }
+                    for (int v = -around; v <= around; v++)
+                    {
+                        for (int u = -around; u <= around; u++)
+                        {
+                            where[(y + v) * w + x + u] = true;
+                        }
+                    }
                 }
             }
-            if (EdgeWidth.Of(plate, grain, where) is { Width: not null, Count: >= LeastEdges } near) { return near; }
+            if (EdgeWidth.Of(plate, grain, where) is { Width: not null, Count: >= LeastEdges } near)
+            {
+                return near;
+            }
         }
         return EdgeWidth.Of(plate, grain);
     }
@@ -267,18 +431,39 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public Brought BringToPlate(ShotDocument shot, FinishKind? what = null, CancellationToken stop = default, bool white = false)
     {
         var notes = new List<string>();
-        if (shot.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
+        if (shot.Elements.All(e => e.Off))
+        {
+            throw new ShotFault("No element stands in the shot yet: place one at step 6.");
+        }
         foreach (FinishKind kind in (ReadOnlySpan<FinishKind>)[FinishKind.Levels, FinishKind.EdgeWidth, FinishKind.Grain])
         {
-            if (what is { } only && only != kind) { continue; }
-            ShotDocument without = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Kind != kind && s.Kind < FinishKind.Grain)] } };
+            if (what is { } only && only != kind)
+            {
+                continue;
+            }
+            ShotDocument without = shot with
+            {
+                Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Kind != kind && s.Kind < FinishKind.Grain)] },
+            };
             FinishReadings.Measured m = Measured(without, stop);
-            FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Kind == kind) is { } had ? had with { Off = false } : new() { Id = FreeId(shot.Finish, kind), Kind = kind };
+            FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Kind == kind) is { } had
+                ? had with
+                {
+                    Off = false,
+                }
+                : new() { Id = FreeId(shot.Finish, kind), Kind = kind };
             (FinishStep? step, string note) = kind switch
             {
                 FinishKind.Levels => Levels(own, m, white),
                 FinishKind.EdgeWidth => Edge(own, m),
-                _ => m.Plate.Grain is null ? (null, "Grain: no part of the plate is flat enough to tell it; nothing was added.") : (own, FormattableString.Invariant($"Grain as the plate's at {m.Plate.Grain.Levels.Count} levels, neighbours alike by {m.Plate.Grain.Correlation:0.00}.")),
+                _ => m.Plate.Grain is null
+                    ? (null, "Grain: no part of the plate is flat enough to tell it; nothing was added.")
+                    : (
+                        own,
+                        FormattableString.Invariant(
+                            $"Grain as the plate's at {m.Plate.Grain.Levels.Count} levels, neighbours alike by {m.Plate.Grain.Correlation:0.00}."
+                        )
+                    ),
             };
             notes.Add(note);
             shot = shot with { Finish = With(shot.Finish, kind, step) };
@@ -288,72 +473,149 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     /// <summary>With a step that measuring set in the place of the one that it was; others of its kind stay. Null: none of the kind is needed.</summary>
     public static FinishChoice With(FinishChoice finish, FinishKind kind, FinishStep? step) =>
-        finish with { Steps = [.. finish.Steps.Where(s => step is null ? s.Kind != kind : s.Id != step.Id), .. step is null ? Array.Empty<FinishStep>() : [step]] };
+        finish with
+        {
+            Steps =
+            [
+                .. finish.Steps.Where(s => step is null ? s.Kind != kind : s.Id != step.Id),
+                .. step is null ? Array.Empty<FinishStep>() : [step],
+            ],
+        };
 
     public static string FreeId(FinishChoice finish, FinishKind kind)
     {
         string stem = kind.ToString().ToLowerInvariant();
         int k = 1;
-        while (finish.Steps.Any(s => s.Id == $"{stem}_{k}")) { k++; }
+        while (finish.Steps.Any(s => s.Id == $"{stem}_{k}"))
+        {
+            k++;
+        }
         return $"{stem}_{k}";
     }
 
     /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left. With the white, one gain for all three, black kept where it is.</summary>
     private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m, bool white)
     {
-        if (m.Element.Black is not { } own) { return (null, $"Black level: too little of the element is seen at {m.Frame}."); }
+        if (m.Element.Black is not { } own)
+        {
+            return (null, $"Black level: too little of the element is seen at {m.Frame}.");
+        }
         Vector3 lift = m.Plate.Black - own;
         bool raised = MathF.Max(lift.X, MathF.Max(lift.Y, lift.Z)) > 0;
         // Where one channel is under, all are brought: black is black in all three.
         Vector3 black = raised ? m.Plate.Black : own;
-        string told = raised ? FormattableString.Invariant($"Black level: lifted by {lift.X:0.0000} {lift.Y:0.0000} {lift.Z:0.0000}.") : FormattableString.Invariant($"Black level: the element's darkest, {own.Y:0.0000}, is no darker than the plate's, {m.Plate.Black.Y:0.0000}; nothing was lifted.");
+        string told = raised
+            ? FormattableString.Invariant($"Black level: lifted by {lift.X:0.0000} {lift.Y:0.0000} {lift.Z:0.0000}.")
+            : FormattableString.Invariant(
+                $"Black level: the element's darkest, {own.Y:0.0000}, is no darker than the plate's, {m.Plate.Black.Y:0.0000}; nothing was lifted."
+            );
         float gain = 1;
         if (white)
         {
-            float brightest = m.Element.White is { } w ? Luminance.Of(w) : 0, wanted = Luminance.Of(m.PlateWhite), dark = Luminance.Of(black), from = Luminance.Of(own);
-            if (brightest > wanted && wanted > dark && brightest > from) { gain = (wanted - dark) / (brightest - from); }
-            told += gain < 1 ? FormattableString.Invariant($" White level: {brightest:0.000} brought to {wanted:0.000} by {gain:0.000} times.") : FormattableString.Invariant($" White level: the element's brightest, {brightest:0.000}, is no brighter than the plate's, {wanted:0.000}; nothing was taken.");
+            float brightest = m.Element.White is { } w ? Luminance.Of(w) : 0,
+                wanted = Luminance.Of(m.PlateWhite),
+                dark = Luminance.Of(black),
+                from = Luminance.Of(own);
+            if (brightest > wanted && wanted > dark && brightest > from)
+            {
+                gain = (wanted - dark) / (brightest - from);
+            }
+            told +=
+                gain < 1
+                    ? FormattableString.Invariant($" White level: {brightest:0.000} brought to {wanted:0.000} by {gain:0.000} times.")
+                    : FormattableString.Invariant(
+                        $" White level: the element's brightest, {brightest:0.000}, is no brighter than the plate's, {wanted:0.000}; nothing was taken."
+                    );
         }
         return raised || gain < 1 ? (step with { Levels = new(Vec3.From(black - gain * own), new(gain, gain, gain)) }, told) : (null, told);
     }
 
     private static (FinishStep?, string) Edge(FinishStep step, FinishReadings.Measured m)
     {
-        if (m.Plate.EdgePx is not { } plate) { return (null, "Edge width: the plate has no straight edge in the region; choose another one."); }
-        if (m.Element.EdgePx is not { } own) { return (null, $"Edge width: the element has no straight edge that stands alone at {m.Frame}."); }
+        if (m.Plate.EdgePx is not { } plate)
+        {
+            return (null, "Edge width: the plate has no straight edge in the region; choose another one.");
+        }
+        if (m.Element.EdgePx is not { } own)
+        {
+            return (null, $"Edge width: the element has no straight edge that stands alone at {m.Frame}.");
+        }
         // Variances add: what a Gaussian must bring on top of the element's own width.
         double sigma = Math.Sqrt(Math.Max(0, plate * plate - own * own)) / Blur.EdgeOfSigma / m.Scale;
-        return sigma < 0.15 ? (null, FormattableString.Invariant($"Edge width: the element's, {own / m.Scale:0.00} px, is no sharper than the plate's, {plate / m.Scale:0.00} px; nothing was blurred."))
-            : (step with { Pixels = Math.Round(sigma, 3) }, FormattableString.Invariant($"Edge width: {own / m.Scale:0.00} px brought to {plate / m.Scale:0.00} px by a blur of {sigma:0.00} px."));
+        return sigma < 0.15
+            ? (
+                null,
+                FormattableString.Invariant(
+                    $"Edge width: the element's, {own / m.Scale:0.00} px, is no sharper than the plate's, {plate / m.Scale:0.00} px; nothing was blurred."
+                )
+            )
+            : (
+                step with
+                {
+                    Pixels = Math.Round(sigma, 3),
+                },
+                FormattableString.Invariant(
+                    $"Edge width: {own / m.Scale:0.00} px brought to {plate / m.Scale:0.00} px by a blur of {sigma:0.00} px."
+                )
+            );
     }
 
     /// <summary>Haze from the darkest hundredth of the plate in each of several distances of the set.</summary>
     public (FinishStep Step, string Note) FitHaze(ShotDocument shot)
     {
-        int frame = MeasuredAt(shot), width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
+        int frame = MeasuredAt(shot),
+            width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
         FloatImage plate = engine.QuietPlate(shot, frame, width);
         RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
         var set = engine.Set(Hanging.At(shot, frame));
-        if (set.Pieces.Count == 0) { throw new ShotFault("Haze is told by distance, and there is no set yet: build one at step 3."); }
+        if (set.Pieces.Count == 0)
+        {
+            throw new ShotFault("Haze is told by distance, and there is no set yet: build one at step 3.");
+        }
         var spots = new List<(float Distance, Vector3 Color)>();
         float[] distance = Distances(set, grid);
         for (int y = 0; y < plate.Height; y += 2)
         {
-            for (int x = 0; x < plate.Width; x += 2) { if (distance[y * plate.Width + x] is > 0 and < float.PositiveInfinity and float far) { spots.Add((far, new(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2]))); } }
+            for (int x = 0; x < plate.Width; x += 2)
+            {
+                if (distance[y * plate.Width + x] is > 0 and < float.PositiveInfinity and float far)
+                {
+                    spots.Add((far, new(plate[x, y, 0], plate[x, y, 1], plate[x, y, 2])));
+                }
+            }
         }
         const int bins = 8;
-        if (spots.Count < 100 * bins) { throw new ShotFault($"The set covers too little of frame {frame} to tell haze by distance."); }
+        if (spots.Count < 100 * bins)
+        {
+            throw new ShotFault($"The set covers too little of frame {frame} to tell haze by distance.");
+        }
         spots.Sort((a, b) => a.Distance.CompareTo(b.Distance));
         var levels = new List<(double, Vec3)>();
         for (int k = 0; k < bins; k++)
         {
             var part = spots[(spots.Count * k / bins)..(spots.Count * (k + 1) / bins)];
-            float Darkest(int c) { float[] v = [.. part.Select(s => s.Color[c])]; Array.Sort(v); return v[v.Length / 50]; }
+            float Darkest(int c)
+            {
+                float[] v = [.. part.Select(s => s.Color[c])];
+                Array.Sort(v);
+                return v[v.Length / 50];
+            }
             levels.Add((part[part.Count / 2].Distance, new(Darkest(0), Darkest(1), Darkest(2))));
         }
         Haze.Fit fit = Haze.Of(levels, null, out string why) ?? throw new ShotFault(why);
-        double farthest = spots[^1].Distance, seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * farthest);
-        FinishStep step = shot.Finish.Steps.FirstOrDefault(s => s.Kind == FinishKind.Haze) ?? new() { Id = FreeId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
-        return (step with { Haze = fit.Haze, Off = false }, FormattableString.Invariant($"Haze by the darkest of eight distances from {levels[0].Item1:0.0} to {levels[^1].Item1:0.0} m: {100 * seen:0.0} % of the light at {farthest:0} m is air; levels are met to {fit.Rms:0.0000}."));
+        double farthest = spots[^1].Distance,
+            seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * farthest);
+        FinishStep step = shot.Finish.Steps.FirstOrDefault(s => s.Kind == FinishKind.Haze)
+            ?? new() { Id = FreeId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
+        return (
+            step with
+            {
+                Haze = fit.Haze,
+                Off = false,
+            },
+            FormattableString.Invariant(
+                $"Haze by the darkest of eight distances from {levels[0].Item1:0.0} to {levels[^1].Item1:0.0} m: {100 * seen:0.0} % of the light at {farthest:0} m is air; levels are met to {fit.Rms:0.0000}."
+            )
+        );
     }
 }

@@ -22,8 +22,15 @@ public static class FrameFiles
         var (channels, attributes) = Channels(shot, frame, layers);
         try
         {
-            ExrFile.Write(Path.Combine(directory, ExrName(shot, frame)), layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (shot.Rate.Num, shot.Rate.Den),
-                attributes);
+            ExrFile.Write(
+                Path.Combine(directory, ExrName(shot, frame)),
+                layers.Comp.Width,
+                layers.Comp.Height,
+                channels,
+                ExrCompression.Zip,
+                (shot.Rate.Num, shot.Rate.Den),
+                attributes
+            );
         }
         catch (IOException e) when (e.Message.Contains("space", StringComparison.OrdinalIgnoreCase))
         {
@@ -34,31 +41,60 @@ public static class FrameFiles
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
     /// <param name="overscan">By how many pixels the layers go on beyond the plate on every side: the comp covers the plate alone.</param>
     /// <param name="into">Primaries that colours are written in, and the plate that they are laid on, linear, of the layers' size; null: the working ones.</param>
-    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0, (Primaries Primaries, FloatImage Plate)? into = null)
+    public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(
+        ShotDocument shot,
+        int frame,
+        FrameLayers layers,
+        int overscan = 0,
+        (Primaries Primaries, FloatImage Plate)? into = null
+    )
     {
         var channels = new List<ExrChannel>();
         Matrix3 by = Primaries.Bt709.To(into?.Primaries ?? Primaries.Bt709);
         void Colour(string layer, FloatImage image, string names) => Add(layer, Primaries.Convert(image, by), names, half: true);
         void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
         Colour("comp", layers.Comp, "RGB");
-        bool OnPlate(int x, int y) => x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
-        channels.Add(new("comp.A", [.. Enumerable.Range(0, layers.Comp.Width * layers.Comp.Height).Select(i => OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 1f : 0f)], Half: true));
+        bool OnPlate(int x, int y) =>
+            x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
+        channels.Add(
+            new(
+                "comp.A",
+                [
+                    .. Enumerable
+                        .Range(0, layers.Comp.Width * layers.Comp.Height)
+                        .Select(i => OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 1f : 0f),
+                ],
+                Half: true
+            )
+        );
         Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);
         Add("shadow", into is { } other ? Primaries.ConvertRatio(layers.Shadow, other.Plate, by) : layers.Shadow, "RGB", half: true);
         Colour("added", layers.Added, "RGB");
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);
-        if (layers.Contact is not null) { Add("contact", layers.Contact, "Y", half: true); }
-        if (layers.Mirror is not null) { Colour("mirror", layers.Mirror, "RGB"); }
+        if (layers.Contact is not null)
+        {
+            Add("contact", layers.Contact, "Y", half: true);
+        }
+        if (layers.Mirror is not null)
+        {
+            Colour("mirror", layers.Mirror, "RGB");
+        }
         if (layers.Parts is { } parts)
         {
             Colour("albedo", parts.Albedo, "RGB");
             Colour("diffuse", parts.Diffuse, "RGB");
             Colour("specular", parts.Specular, "RGB");
             Colour("reflection", parts.Reflection, "RGB");
-            if (parts.Emission.Data.Any(v => v != 0)) { Colour("emission", parts.Emission, "RGB"); }
-            foreach (var (light, rgb) in parts.Groups) { Colour($"light_{LayerName(light)}", rgb, "RGB"); }
+            if (parts.Emission.Data.Any(v => v != 0))
+            {
+                Colour("emission", parts.Emission, "RGB");
+            }
+            foreach (var (light, rgb) in parts.Groups)
+            {
+                Colour($"light_{LayerName(light)}", rgb, "RGB");
+            }
             Add("uv", parts.Uv, "XY", half: false);
             Add("motion", parts.Motion, "XY", half: false);
         }
@@ -70,18 +106,26 @@ public static class FrameFiles
             ["plenk/shot"] = shot.Code,
             ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture),
             ["plenk/depth"] = "z-depth along the camera's axis, metres; +inf: nothing hit",
-            ["plenk/noise"] = FormattableString.Invariant($"root mean square of what is left: shadow {layers.Counts.ShadowError:0.00000}, element {layers.Counts.ElementError:0.00000}"),
+            ["plenk/noise"] = FormattableString.Invariant(
+                $"root mean square of what is left: shadow {layers.Counts.ShadowError:0.00000}, element {layers.Counts.ElementError:0.00000}"
+            ),
         };
         foreach (IdMatte ids in ((IdMatte?[])[layers.Objects, layers.Materials]).OfType<IdMatte>())
         {
             IReadOnlyList<string> names = ids.Layer == IdMatte.ObjectLayer ? [.. ids.Names.Select(id => NameOf(shot, id))] : ids.Names;
             channels.AddRange(IdMatteFile.Channels(ids, names));
-            foreach (var (key, value) in IdMatteFile.Attributes(ids.Layer, names)) { attributes[key] = value; }
+            foreach (var (key, value) in IdMatteFile.Attributes(ids.Layer, names))
+            {
+                attributes[key] = value;
+            }
         }
         return (channels, attributes);
     }
 
-    private static string NameOf(ShotDocument shot, string id) => shot.Elements.FirstOrDefault(e => e.Id == id)?.Name is { Length: > 0 } element ? element : shot.Pieces.FirstOrDefault(p => p.Id == id)?.Name is { Length: > 0 } piece ? piece : id;
+    private static string NameOf(ShotDocument shot, string id) =>
+        shot.Elements.FirstOrDefault(e => e.Id == id)?.Name is { Length: > 0 } element ? element
+        : shot.Pieces.FirstOrDefault(p => p.Id == id)?.Name is { Length: > 0 } piece ? piece
+        : id;
 
     /// <summary>A name as a layer can bear it: a dot would begin a layer of its own.</summary>
     private static string LayerName(string name) => string.Concat(name.Select(c => char.IsAsciiLetterOrDigit(c) ? c : '_'));

@@ -10,8 +10,20 @@ public static class FrameList
         foreach (string part in text.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries))
         {
             string[] ends = part.Split('-', StringSplitOptions.TrimEntries);
-            if (ends.Length > 2 || !int.TryParse(ends[0], out int first) || !int.TryParse(ends[^1], out int last) || last < first || (long)last - first > 100_000) { return false; }
-            for (int f = first; f <= last; f++) { result.Add(f); }
+            if (
+                ends.Length > 2
+                || !int.TryParse(ends[0], out int first)
+                || !int.TryParse(ends[^1], out int last)
+                || last < first
+                || (long)last - first > 100_000
+            )
+            {
+                return false;
+            }
+            for (int f = first; f <= last; f++)
+            {
+                result.Add(f);
+            }
         }
         frames = [.. result];
         return frames.Count > 0;
@@ -21,10 +33,13 @@ public static class FrameList
     public static string Write(IReadOnlyList<int> frames)
     {
         var runs = new List<string>();
-        for (int i = 0; i < frames.Count;)
+        for (int i = 0; i < frames.Count; )
         {
             int k = i;
-            while (k + 1 < frames.Count && frames[k + 1] == frames[k] + 1) { k++; }
+            while (k + 1 < frames.Count && frames[k + 1] == frames[k] + 1)
+            {
+                k++;
+            }
             runs.Add(k == i ? $"{frames[i]}" : $"{frames[i]}-{frames[k]}");
             i = k + 1;
         }

@@ -14,23 +14,82 @@ public sealed record BorrowedAsset(string Element, string Author, string Licence
 public sealed record SheetReading(string Name, int Step, double? Value, string Unit, double Tolerance, string Verdict, string Note);
 
 /// <summary>The shot sheet: what was handed over, how it goes together again, what it was measured at.</summary>
-public sealed record HandOverSheet(string Production, string Sequence, string Shot, int Version, int? Revision, DateTimeOffset Made, IReadOnlyList<int> Frames, FrameRate Rate,
-    string Plate, string Camera, string Lens, string Colour, IReadOnlyList<string> Recombine, IReadOnlyList<string> Steps, IReadOnlyList<SheetReading> Readings, IReadOnlyList<BorrowedAsset> Borrowed, IReadOnlyList<HandedFile> Files)
+public sealed record HandOverSheet(
+    string Production,
+    string Sequence,
+    string Shot,
+    int Version,
+    int? Revision,
+    DateTimeOffset Made,
+    IReadOnlyList<int> Frames,
+    FrameRate Rate,
+    string Plate,
+    string Camera,
+    string Lens,
+    string Colour,
+    IReadOnlyList<string> Recombine,
+    IReadOnlyList<string> Steps,
+    IReadOnlyList<SheetReading> Readings,
+    IReadOnlyList<BorrowedAsset> Borrowed,
+    IReadOnlyList<HandedFile> Files
+)
 {
-    public static HandOverSheet Of(ShotDocument shot, int? revision, HandOverChoice choice, int version, IReadOnlyList<int> frames, IReadOnlyList<HandedFile> files, IReadOnlyList<Reading> readings)
+    public static HandOverSheet Of(
+        ShotDocument shot,
+        int? revision,
+        HandOverChoice choice,
+        int version,
+        IReadOnlyList<int> frames,
+        IReadOnlyList<HandedFile> files,
+        IReadOnlyList<Reading> readings
+    )
     {
         PlateSource plate = shot.Plate!;
-        FormattableString lens = $"k1 {shot.Camera?.Lens.K1:0.######} k2 {shot.Camera?.Lens.K2:0.######} p1 {shot.Camera?.Lens.P1:0.######} p2 {shot.Camera?.Lens.P2:0.######} k3 {shot.Camera?.Lens.K3:0.######} (Brown–Conrady, undistorted to distorted)";
-        double focal = shot.Camera?.Samples is { Count: > 0 } samples ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width : plate.FocalMm ?? 0;
-        FormattableString camera = $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
+        FormattableString lens =
+            $"k1 {shot.Camera?.Lens.K1:0.######} k2 {shot.Camera?.Lens.K2:0.######} p1 {shot.Camera?.Lens.P1:0.######} p2 {shot.Camera?.Lens.P2:0.######} k3 {shot.Camera?.Lens.K3:0.######} (Brown–Conrady, undistorted to distorted)";
+        double focal = shot.Camera?.Samples is { Count: > 0 } samples
+            ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width
+            : plate.FocalMm ?? 0;
+        FormattableString camera =
+            $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
         string primaries = Primaries.Named(choice.Primaries)!.Name;
         FormattableString colour = $"EXR scene-linear, primaries of {primaries}, alpha premultiplied; comp pictures in {plate.Space.Name}";
-        return new(shot.Production, shot.Sequence, shot.Code, version, revision, DateTimeOffset.UtcNow, frames, shot.Rate,
-            FormattableString.Invariant($"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {plate.Space.Name}, frames {shot.Range.First} to {shot.Range.Last}"),
-            camera.ToString(CultureInfo.InvariantCulture), lens.ToString(CultureInfo.InvariantCulture), colour.ToString(CultureInfo.InvariantCulture),
-            Recombining(shot, primaries), [.. shot.Finish.InOrder().Select(s => $"{StepKinds.Of(s).Name}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(StepKinds.Of(s).AfterMerge ? " (after the merge)" : "")}")],
+        return new(
+            shot.Production,
+            shot.Sequence,
+            shot.Code,
+            version,
+            revision,
+            DateTimeOffset.UtcNow,
+            frames,
+            shot.Rate,
+            FormattableString.Invariant(
+                $"{plate.Name}, {plate.Width} × {plate.Height}, {plate.Bits} bit, {plate.Space.Name}, frames {shot.Range.First} to {shot.Range.Last}"
+            ),
+            camera.ToString(CultureInfo.InvariantCulture),
+            lens.ToString(CultureInfo.InvariantCulture),
+            colour.ToString(CultureInfo.InvariantCulture),
+            Recombining(shot, primaries),
+            [
+                .. shot
+                    .Finish.InOrder()
+                    .Select(s =>
+                        $"{StepKinds.Of(s).Name}{(s.Strength < 1 ? FormattableString.Invariant($", {100 * s.Strength:0} %") : "")}{(StepKinds.Of(s).AfterMerge ? " (after the merge)" : "")}"
+                    ),
+            ],
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],
-            [.. shot.Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null)).Select(e => new BorrowedAsset(e.Name.Length > 0 ? e.Name : e.Id, e.Credit?.Author ?? "", e.Credit?.Licence ?? "", e.Credit?.Source ?? ""))], files);
+            [
+                .. shot
+                    .Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null))
+                    .Select(e => new BorrowedAsset(
+                        e.Name.Length > 0 ? e.Name : e.Id,
+                        e.Credit?.Author ?? "",
+                        e.Credit?.Licence ?? "",
+                        e.Credit?.Source ?? ""
+                    )),
+            ],
+            files
+        );
     }
 
     private static IReadOnlyList<string> Recombining(ShotDocument shot, string primaries)
@@ -38,13 +97,21 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         List<string> lines =
         [
             "held = element × (element.A − holdout.A) ÷ element.A, premultiplied; where element.A is 0 it is 0",
-            "under = plate × shadow" + (shot.Contact.Strength > 0 ? " × contact (by the look's strength)" : "") + " + added" + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : ""),
+            "under = plate × shadow"
+                + (shot.Contact.Strength > 0 ? " × contact (by the look's strength)" : "")
+                + " + added"
+                + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : ""),
             "comp = held + under × (1 − held.A), all linear",
-            .. primaries == Primaries.Bt709.Name ? Array.Empty<string>() : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
+            .. primaries == Primaries.Bt709.Name
+                ? Array.Empty<string>()
+                : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
             "Where an element touches nothing the comp's codes are the plate's.",
         ];
         string[] after = [.. shot.Finish.InOrder().Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
-        if (after.Length > 0) { lines.Add($"After that, and in the comp alone: {string.Join(", ", after)}."); }
+        if (after.Length > 0)
+        {
+            lines.Add($"After that, and in the comp alone: {string.Join(", ", after)}.");
+        }
         lines.Add("depth, P, N, uv, motion and the ID mattes are data: never filtered, never colour-transformed.");
         return lines;
     }
@@ -54,7 +121,10 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
     {
         static string E(string? s) => WebUtility.HtmlEncode(s ?? "");
         var t = new StringBuilder();
-        t.Append(CultureInfo.InvariantCulture, $"<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{E(Shot)} version {Version}</title><style>\nbody {{ font: 14px/1.45 serif; color: #1E2328; background: #F8F6F0; max-width: 62em; margin: 2em auto; padding: 0 1.5em }}\nh1 {{ font-size: 1.6em; border-bottom: 1px solid #CFC9BA }}\nh2 {{ font-size: 1.1em; margin: 1.6em 0 .4em }}\ntable {{ border-collapse: collapse; width: 100% }}\ntd, th {{ border-bottom: 1px solid #CFC9BA; padding: .15em .8em .15em 0; text-align: left; vertical-align: top }}\n.n {{ font-family: monospace; font-size: .9em }}\n.outside {{ font-weight: bold; color: #A63A2B }}\n@media print {{ body {{ background: none; margin: 0 }} }}\n</style></head><body>\n");
+        t.Append(
+            CultureInfo.InvariantCulture,
+            $"<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>{E(Shot)} version {Version}</title><style>\nbody {{ font: 14px/1.45 serif; color: #1E2328; background: #F8F6F0; max-width: 62em; margin: 2em auto; padding: 0 1.5em }}\nh1 {{ font-size: 1.6em; border-bottom: 1px solid #CFC9BA }}\nh2 {{ font-size: 1.1em; margin: 1.6em 0 .4em }}\ntable {{ border-collapse: collapse; width: 100% }}\ntd, th {{ border-bottom: 1px solid #CFC9BA; padding: .15em .8em .15em 0; text-align: left; vertical-align: top }}\n.n {{ font-family: monospace; font-size: .9em }}\n.outside {{ font-weight: bold; color: #A63A2B }}\n@media print {{ body {{ background: none; margin: 0 }} }}\n</style></head><body>\n"
+        );
         t.Append(CultureInfo.InvariantCulture, $"<h1>{E(Production)} · {E(Sequence)} · {E(Shot)}, version {Version}</h1>\n<table>\n");
         void Row(string name, string value) => t.Append(CultureInfo.InvariantCulture, $"<tr><th>{E(name)}</th><td>{E(value)}</td></tr>\n");
         Row("Frames", FrameList.Write(Frames));
@@ -63,24 +133,50 @@ public sealed record HandOverSheet(string Production, string Sequence, string Sh
         Row("Camera", Camera);
         Row("Lens", Lens);
         Row("Colour", Colour);
-        if (Revision is { } r) { Row("Ledger", $"revision {r}"); }
+        if (Revision is { } r)
+        {
+            Row("Ledger", $"revision {r}");
+        }
         Row("Made", Made.ToString("yyyy-MM-dd HH:mm 'UTC'", CultureInfo.InvariantCulture));
-        t.Append("</table>\n<h2>How the layers go together</h2>\n<ul>").AppendJoin("", Recombine.Select(l => $"<li>{E(l)}</li>")).Append("</ul>\n");
-        t.Append("<h2>Steps of the finish, in their order</h2>\n").Append(Steps.Count == 0 ? "<p>None.</p>\n" : $"<ol>{string.Concat(Steps.Select(s => $"<li>{E(s)}</li>"))}</ol>\n");
+        t.Append("</table>\n<h2>How the layers go together</h2>\n<ul>")
+            .AppendJoin("", Recombine.Select(l => $"<li>{E(l)}</li>"))
+            .Append("</ul>\n");
+        t.Append("<h2>Steps of the finish, in their order</h2>\n")
+            .Append(Steps.Count == 0 ? "<p>None.</p>\n" : $"<ol>{string.Concat(Steps.Select(s => $"<li>{E(s)}</li>"))}</ol>\n");
         if (Readings.Count > 0)
         {
-            t.Append("<h2>Readings</h2>\n<table><tr><th>Step</th><th>Reading</th><th>Value</th><th>Held against</th><th>Verdict</th><th></th></tr>\n");
-            foreach (SheetReading q in Readings) { t.Append(CultureInfo.InvariantCulture, $"<tr><td>{q.Step}</td><td>{E(q.Name)}</td><td class=\"n\">{(q.Value is { } v ? v.ToString("0.####", CultureInfo.InvariantCulture) : "–")} {E(q.Unit)}</td><td class=\"n\">{q.Tolerance.ToString("0.####", CultureInfo.InvariantCulture)}</td><td class=\"{E(q.Verdict.ToLowerInvariant())}\">{E(q.Verdict == "Nothing" ? "nothing measured" : q.Verdict.ToLowerInvariant())}</td><td>{E(q.Note)}</td></tr>\n"); }
+            t.Append(
+                "<h2>Readings</h2>\n<table><tr><th>Step</th><th>Reading</th><th>Value</th><th>Held against</th><th>Verdict</th><th></th></tr>\n"
+            );
+            foreach (SheetReading q in Readings)
+            {
+                t.Append(
+                    CultureInfo.InvariantCulture,
+                    $"<tr><td>{q.Step}</td><td>{E(q.Name)}</td><td class=\"n\">{(q.Value is { } v ? v.ToString("0.####", CultureInfo.InvariantCulture) : "–")} {E(q.Unit)}</td><td class=\"n\">{q.Tolerance.ToString("0.####", CultureInfo.InvariantCulture)}</td><td class=\"{E(q.Verdict.ToLowerInvariant())}\">{E(q.Verdict == "Nothing" ? "nothing measured" : q.Verdict.ToLowerInvariant())}</td><td>{E(q.Note)}</td></tr>\n"
+                );
+            }
             t.Append("</table>\n");
         }
         if (Borrowed.Count > 0)
         {
             t.Append("<h2>Borrowed</h2>\n<table><tr><th>Element</th><th>By</th><th>Licence</th><th>From</th></tr>\n");
-            foreach (BorrowedAsset b in Borrowed) { t.Append(CultureInfo.InvariantCulture, $"<tr><td>{E(b.Element)}</td><td>{E(b.Author.Length > 0 ? b.Author : "not said")}</td><td>{E(b.Licence.Length > 0 ? b.Licence : "not said")}</td><td>{E(b.Source)}</td></tr>\n"); }
+            foreach (BorrowedAsset b in Borrowed)
+            {
+                t.Append(
+                    CultureInfo.InvariantCulture,
+                    $"<tr><td>{E(b.Element)}</td><td>{E(b.Author.Length > 0 ? b.Author : "not said")}</td><td>{E(b.Licence.Length > 0 ? b.Licence : "not said")}</td><td>{E(b.Source)}</td></tr>\n"
+                );
+            }
             t.Append("</table>\n");
         }
         t.Append("<h2>Files</h2>\n<table><tr><th>File</th><th>What</th><th>Bytes</th><th>SHA-256</th></tr>\n");
-        foreach (HandedFile f in Files) { t.Append(CultureInfo.InvariantCulture, $"<tr><td class=\"n\">{E(f.Name)}</td><td>{E(f.What)}</td><td class=\"n\">{f.Bytes}</td><td class=\"n\">{f.Sha256[..16]}…</td></tr>\n"); }
+        foreach (HandedFile f in Files)
+        {
+            t.Append(
+                CultureInfo.InvariantCulture,
+                $"<tr><td class=\"n\">{E(f.Name)}</td><td>{E(f.What)}</td><td class=\"n\">{f.Bytes}</td><td class=\"n\">{f.Sha256[..16]}…</td></tr>\n"
+            );
+        }
         return t.Append("</table>\n</body></html>\n").ToString();
     }
 }

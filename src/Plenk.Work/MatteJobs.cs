@@ -20,19 +20,48 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
         ShotDocument document = await Document(job.Row, p.Revision);
         var (motion, told) = Followed(engine, document, p.Matte, p.Frame, job.Stop, part => job.Progress("following the plane", part));
         // Keys stay where they were drawn; what they correct is now carried along.
-        await Lay(job, p.Who, $"{MatteWork.Of(document, p.Matte).Name} follows its plane", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Motion = motion } : m)] });
+        await Lay(job, p.Who, $"{MatteWork.Of(document, p.Matte).Name} follows its plane", d =>
+            d with
+            {
+                Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Motion = motion } : m)],
+            }
+        );
         return new(told);
     }
 
     /// <summary>The motion of the plane inside a drawn matte as it is at a frame, and what is to be said of it.</summary>
-    public static (MatteMotion Motion, string Told) Followed(ShotEngine engine, ShotDocument shot, string matte, int frame, CancellationToken stop = default, Action<double>? progress = null)
+    public static (MatteMotion Motion, string Told) Followed(
+        ShotEngine engine,
+        ShotDocument shot,
+        string matte,
+        int frame,
+        CancellationToken stop = default,
+        Action<double>? progress = null
+    )
     {
         Matte own = MatteWork.Of(shot, matte);
-        if (own.Kind != MatteKind.Drawn || own.Keys.Count == 0) { throw new ShotFault($"{own.Name} is no drawn shape: only what lies inside an outline can be followed."); }
+        if (own.Kind != MatteKind.Drawn || own.Keys.Count == 0)
+        {
+            throw new ShotFault($"{own.Name} is no drawn shape: only what lies inside an outline can be followed.");
+        }
         double[] outline = MatteShape.At(own, frame);
-        PlaneMotion found = PlaneFollower.Follow(outline, frame, shot.Range.First, shot.Range.Last, f => engine.TrackWork.Picture(shot, f).Levels[0], stop, progress);
-        if (found.Steps.Count < 2) { throw new ShotFault($"{own.Name} cannot be followed from {frame}: {found.EndedAfter ?? found.EndedBefore}. Draw it around something flat with texture, or let it go with a track."); }
-        string told = $"{found.Steps[0].Frame}–{found.Steps[^1].Frame}{(found.EndedBefore is { } before ? $"; no earlier, for {before}" : "")}{(found.EndedAfter is { } after ? $"; no later, for {after}" : "")}";
+        PlaneMotion found = PlaneFollower.Follow(
+            outline,
+            frame,
+            shot.Range.First,
+            shot.Range.Last,
+            f => engine.TrackWork.Picture(shot, f).Levels[0],
+            stop,
+            progress
+        );
+        if (found.Steps.Count < 2)
+        {
+            throw new ShotFault(
+                $"{own.Name} cannot be followed from {frame}: {found.EndedAfter ?? found.EndedBefore}. Draw it around something flat with texture, or let it go with a track."
+            );
+        }
+        string told =
+            $"{found.Steps[0].Frame}–{found.Steps[^1].Frame}{(found.EndedBefore is { } before ? $"; no earlier, for {before}" : "")}{(found.EndedAfter is { } after ? $"; no later, for {after}" : "")}";
         return (new(frame, found.Steps, "the plane inside it"), told);
     }
 
@@ -41,22 +70,51 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
         var p = job.Asked<MatteParameters>();
         ShotDocument document = await Document(job.Row, p.Revision);
         FrameSource frozen = Frozen(engine, media, document, p.Matte, job.Stop, job.Progress);
-        await Lay(job, p.Who, $"Froze {MatteWork.Of(document, p.Matte).Name}", d => d with { Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Frozen = frozen } : m)] });
+        await Lay(job, p.Who, $"Froze {MatteWork.Of(document, p.Matte).Name}", d =>
+            d with
+            {
+                Mattes = [.. d.Mattes.Select(m => m.Id == p.Matte ? m with { Frozen = frozen } : m)],
+            }
+        );
         return new($"{frozen.Frames.Count} frames");
     }
 
     /// <summary>A matte's pictures over the shot's range, 16 bits.</summary>
-    public static FrameSource Frozen(ShotEngine engine, MediaStore media, ShotDocument shot, string matte, CancellationToken stop = default, Action<string, double>? progress = null)
+    public static FrameSource Frozen(
+        ShotEngine engine,
+        MediaStore media,
+        ShotDocument shot,
+        string matte,
+        CancellationToken stop = default,
+        Action<string, double>? progress = null
+    )
     {
-        int width = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."), height = shot.Plate.Height;
+        int width = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."),
+            height = shot.Plate.Height;
         var frames = new List<PlateFrame>();
         for (int f = shot.Range.First; f <= shot.Range.Last; f++)
         {
             stop.ThrowIfCancellationRequested();
             float[] coverage = engine.Mattes.Coverage(shot, matte, f, width, height);
-            frames.Add(new(f, $"{matte}.{f:0000}.png", media.Write(RasterFile.ToPng(new CodeImage(width, height, 1, 16, [.. coverage.Select(v => (ushort)Math.Round(65535 * Math.Clamp(v, 0, 1)))])))));
+            frames.Add(
+                new(
+                    f,
+                    $"{matte}.{f:0000}.png",
+                    media.Write(
+                        RasterFile.ToPng(
+                            new CodeImage(width, height, 1, 16, [.. coverage.Select(v => (ushort)Math.Round(65535 * Math.Clamp(v, 0, 1)))])
+                        )
+                    )
+                )
+            );
             progress?.Invoke($"frame {f}", (double)(f - shot.Range.First + 1) / shot.Range.Count);
         }
-        return new() { Frames = frames, Rate = shot.Rate, Mapping = new(shot.Range.First, shot.Range.First), Encoding = ColorEncoding.Linear };
+        return new()
+        {
+            Frames = frames,
+            Rate = shot.Rate,
+            Mapping = new(shot.Range.First, shot.Range.First),
+            Encoding = ColorEncoding.Linear,
+        };
     }
 }

@@ -16,37 +16,79 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
 {
     private readonly Cache<float[]> _pictures = new(Sizes.Of);
 
-    public static Matte Of(ShotDocument shot, string id) => shot.Mattes.FirstOrDefault(m => m.Id == id) ?? throw new ShotFault("That matte is no longer in the shot. Choose another one.");
+    public static Matte Of(ShotDocument shot, string id) =>
+        shot.Mattes.FirstOrDefault(m => m.Id == id) ?? throw new ShotFault("That matte is no longer in the shot. Choose another one.");
 
     /// <summary>Hash of all that the mattes of a shot hang on: a matte may be joined to any other, so they have one.</summary>
     public static string KeyOf(ShotDocument shot)
     {
         bool Any(MatteKind kind) => shot.Mattes.Any(m => m.Kind == kind && m.Frozen is null);
-        object?[] seen = Any(MatteKind.Element) ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints] : [];
+        object?[] seen = Any(MatteKind.Element)
+            ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
+            : [];
         return ShotEngine.Key("mattes", 1, [shot.Mattes, shot.Rate, Any(MatteKind.Screen) ? shot.Plate : shot.Plate?.Width, .. seen]);
     }
 
     /// <summary>How much of each pixel lies in it, on a picture of that size.</summary>
-    public float[] Coverage(ShotDocument shot, string id, int frame, int width, int height) => Coverage(shot, Of(shot, id), frame, width, height, []);
+    public float[] Coverage(ShotDocument shot, string id, int frame, int width, int height) =>
+        Coverage(shot, Of(shot, id), frame, width, height, []);
 
     private float[] Coverage(ShotDocument shot, Matte matte, int frame, int width, int height, IReadOnlyList<string> within)
     {
-        if (within.Contains(matte.Id)) { throw new ShotFault($"{matte.Name} is joined to itself, by way of {string.Join(", ", within)}. Take one of them off."); }
+        if (within.Contains(matte.Id))
+        {
+            throw new ShotFault($"{matte.Name} is joined to itself, by way of {string.Join(", ", within)}. Take one of them off.");
+        }
         return _pictures.Get(ShotEngine.Key("matte", 2, KeyOf(shot), matte, frame, width, height), () =>
         {
             double scale = (double)width / (shot.Plate?.Width ?? width);
-            if (matte.Frozen is { } frozen) { return Picture(shot, matte, frozen, null, frame, width, height); }
+            if (matte.Frozen is { } frozen)
+            {
+                return Picture(shot, matte, frozen, null, frame, width, height);
+            }
             float[] own = matte.Kind switch
             {
-                MatteKind.Drawn => MatteShape.Coverage([.. MatteShape.At(matte, frame).Select(v => v * scale)], width, height, matte.FeatherPixels * scale, matte.GrowPixels * scale),
-                MatteKind.Screen => MatteField.Key(engine.QuietPlate(shot, frame, width), matte.Screen ?? throw new ShotFault($"{matte.Name} has no screen colour. Pick it in the picture.")),
-                MatteKind.Frames => Picture(shot, matte, matte.Frames ?? throw new ShotFault($"{matte.Name} has no pictures."), matte.Ids, frame, width, height),
+                MatteKind.Drawn => MatteShape.Coverage(
+                    [.. MatteShape.At(matte, frame).Select(v => v * scale)],
+                    width,
+                    height,
+                    matte.FeatherPixels * scale,
+                    matte.GrowPixels * scale
+                ),
+                MatteKind.Screen => MatteField.Key(
+                    engine.QuietPlate(shot, frame, width),
+                    matte.Screen ?? throw new ShotFault($"{matte.Name} has no screen colour. Pick it in the picture.")
+                ),
+                MatteKind.Frames => Picture(
+                    shot,
+                    matte,
+                    matte.Frames ?? throw new ShotFault($"{matte.Name} has no pictures."),
+                    matte.Ids,
+                    frame,
+                    width,
+                    height
+                ),
                 _ => OfElement(shot, matte, frame, width, height),
             };
-            if (matte.Kind != MatteKind.Drawn && (matte.GrowPixels != 0 || matte.FeatherPixels > 1)) { own = MatteField.Grown(own, width, height, matte.GrowPixels * scale, matte.FeatherPixels * scale); }
-            else { own = [.. own]; }
-            foreach (MattePart part in matte.Parts) { MatteField.Join(own, Coverage(shot, Of(shot, part.Matte), frame, width, height, [.. within, matte.Id]), part.Join); }
-            if (matte.Inverted) { for (int i = 0; i < own.Length; i++) { own[i] = 1 - own[i]; } }
+            if (matte.Kind != MatteKind.Drawn && (matte.GrowPixels != 0 || matte.FeatherPixels > 1))
+            {
+                own = MatteField.Grown(own, width, height, matte.GrowPixels * scale, matte.FeatherPixels * scale);
+            }
+            else
+            {
+                own = [.. own];
+            }
+            foreach (MattePart part in matte.Parts)
+            {
+                MatteField.Join(own, Coverage(shot, Of(shot, part.Matte), frame, width, height, [.. within, matte.Id]), part.Join);
+            }
+            if (matte.Inverted)
+            {
+                for (int i = 0; i < own.Length; i++)
+                {
+                    own[i] = 1 - own[i];
+                }
+            }
             return own;
         });
     }
@@ -56,15 +98,37 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         if (source.At(frame, shot.Rate) is not { } own)
         {
             int at = source.Mapping.FrameAt(frame, source.Rate, shot.Rate);
-            throw new ShotFault($"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame.");
+            throw new ShotFault(
+                $"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame."
+            );
         }
-        FloatImage image = ids is not null ? OfIds(media.Read(own.Media), own.File, ids) : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));
-        if (Math.Abs((double)image.Width / image.Height - (double)width / height) > 0.01 * width / height) { throw new ShotFault($"{own.File} is {image.Width} × {image.Height}, another shape than the plate. A matte has the plate's shape."); }
-        if (image.Width == width && image.Height == height) { return image.Data; }
-        if (image.Width > width) { return image.ReducedTo(width, height).Data; }
+        FloatImage image = ids is not null
+            ? OfIds(media.Read(own.Media), own.File, ids)
+            : OfCodes(RasterFile.Read(media.Read(own.Media), own.File));
+        if (Math.Abs((double)image.Width / image.Height - (double)width / height) > 0.01 * width / height)
+        {
+            throw new ShotFault(
+                $"{own.File} is {image.Width} × {image.Height}, another shape than the plate. A matte has the plate's shape."
+            );
+        }
+        if (image.Width == width && image.Height == height)
+        {
+            return image.Data;
+        }
+        if (image.Width > width)
+        {
+            return image.ReducedTo(width, height).Data;
+        }
         var larger = new float[width * height];
         Span<float> value = stackalloc float[1];
-        for (int y = 0; y < height; y++) { for (int x = 0; x < width; x++) { image.SampleBilinear((x + 0.5) * image.Width / width, (y + 0.5) * image.Height / height, value); larger[y * width + x] = value[0]; } }
+        for (int y = 0; y < height; y++)
+        {
+            for (int x = 0; x < width; x++)
+            {
+                image.SampleBilinear((x + 0.5) * image.Width / width, (y + 0.5) * image.Height / height, value);
+                larger[y * width + x] = value[0];
+            }
+        }
         return larger;
     }
 
@@ -73,17 +137,26 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     {
         float top = (1 << codes.Bits) - 1;
         int channel = codes.Channels is 2 or 4 ? codes.Channels - 1 : 0;
-        return new(codes.Width, codes.Height, 1, [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[i * codes.Channels + channel] / top)]);
+        return new(
+            codes.Width,
+            codes.Height,
+            1,
+            [.. Enumerable.Range(0, codes.Width * codes.Height).Select(i => codes.Codes[i * codes.Channels + channel] / top)]
+        );
     }
 
     /// <summary>The coverage of the chosen names together; one that a frame does not show covers nothing there.</summary>
     private static FloatImage OfIds(byte[] bytes, string file, IdChoice ids) =>
-        IdMatteFile.Coverage(ExrFile.Read(bytes, file), ids.Layer, ids.Names) ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
+        IdMatteFile.Coverage(ExrFile.Read(bytes, file), ids.Layer, ids.Names)
+        ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
 
     private float[] OfElement(ShotDocument shot, Matte matte, int frame, int width, int height)
     {
         ShotDocument at = Hanging.At(shot with { Elements = [.. shot.Elements.Where(e => e.Id == matte.Element)] }, frame);
-        if (at.Elements.Count == 0) { throw new ShotFault($"The element of {matte.Name} is no longer in the shot."); }
+        if (at.Elements.Count == 0)
+        {
+            throw new ShotFault($"The element of {matte.Name} is no longer in the shot.");
+        }
         var scene = new ElementScene(engine.Elements(at, frame));
         Core.Cameras.RayGrid grid = engine.Grid(shot, frame, width, height);
         var result = new float[width * height];
@@ -93,7 +166,17 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
             {
                 int seen = 0;
                 uint seed = Sampling.PixelSeed(x, y, 5);
-                for (uint i = 0; i < 16; i++) { if (grid.TryDirection(x, y, Sampling.Point(i, seed, 0), out var d) && scene.MayMeet(grid.Origin, d) && scene.Intersect(new Ray(grid.Origin, d)).IsHit) { seen++; } }
+                for (uint i = 0; i < 16; i++)
+                {
+                    if (
+                        grid.TryDirection(x, y, Sampling.Point(i, seed, 0), out var d)
+                        && scene.MayMeet(grid.Origin, d)
+                        && scene.Intersect(new Ray(grid.Origin, d)).IsHit
+                    )
+                    {
+                        seen++;
+                    }
+                }
                 result[y * width + x] = seen / 16f;
             }
         });
@@ -105,10 +188,22 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     {
         Track own = engine.TrackWork.Tracks(shot).FirstOrDefault(t => t.Id == track) ?? throw new ShotFault($"There is no track {track}.");
         TrackPoint middle = own.Points[own.Points.Count / 2];
-        return new(middle.Frame, [.. own.Points.OrderBy(p => p.Frame).Select(p => new MatteStep(p.Frame, [1, 0, p.X - middle.X, 0, 1, p.Y - middle.Y, 0, 0, 1]))], $"track {track}");
+        return new(
+            middle.Frame,
+            [
+                .. own
+                    .Points.OrderBy(p => p.Frame)
+                    .Select(p => new MatteStep(p.Frame, [1, 0, p.X - middle.X, 0, 1, p.Y - middle.Y, 0, 0, 1])),
+            ],
+            $"track {track}"
+        );
     }
 
     /// <summary>The mattes that hide elements at a frame: their coverage, and the distance beyond which they do.</summary>
     public IReadOnlyList<(Matte Matte, float[] Coverage, float Beyond)> Hiding(ShotDocument shot, int frame, int width, int height) =>
-        [.. shot.Mattes.Where(m => m is { Off: false, HidesBeyondMetres: not null }).Select(m => (m, Coverage(shot, m, frame, width, height, []), (float)m.HidesBeyondMetres!.Value))];
+        [
+            .. shot
+                .Mattes.Where(m => m is { Off: false, HidesBeyondMetres: not null })
+                .Select(m => (m, Coverage(shot, m, frame, width, height, []), (float)m.HidesBeyondMetres!.Value)),
+        ];
 }

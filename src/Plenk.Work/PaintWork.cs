@@ -15,9 +15,15 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     {
         ShotDocument through = ShotEngine.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        FloatImage picture = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
-        string name = $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
-        if (!exr) { return (name, RasterFile.ToPng(CodeImage.FromLinear(picture, ownColour ? ColorSpace.Srgb : plate.Space, 16))); }
+        FloatImage picture = ownColour
+            ? engine.OwnColourOf(through, frame, plate.Width).Albedo
+            : engine.QuietPlate(through, frame, plate.Width);
+        string name =
+            $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
+        if (!exr)
+        {
+            return (name, RasterFile.ToPng(CodeImage.FromLinear(picture, ownColour ? ColorSpace.Srgb : plate.Space, 16)));
+        }
         return (name, ExrFile.ToBytes(picture.Width, picture.Height, [.. ExrChannel.Of(picture, "RGB", half: true)]));
     }
 
@@ -26,32 +32,63 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     {
         ShotDocument through = ShotEngine.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        if (NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m && int.Parse(m.Groups[1].Value) is var named && named != frame)
+        if (
+            NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m
+            && int.Parse(m.Groups[1].Value) is var named
+            && named != frame
+        )
         {
-            throw new ShotFault($"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the file for {frame} if it was painted on that.");
+            throw new ShotFault(
+                $"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the file for {frame} if it was painted on that."
+            );
         }
         TakenFrame taken = FrameIntake.Take(bytes, name);
         CodeImage codes = RasterFile.Read(taken.Bytes, name);
         if (codes.Width != plate.Width || codes.Height != plate.Height)
         {
-            throw new ShotFault($"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping.");
+            throw new ShotFault(
+                $"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping."
+            );
         }
         ColorSpace space = taken.Encoding ?? (ownColour ? ColorSpace.Srgb : plate.Space);
-        if (taken.Note is { } told) { notes.Add($"{name}: {told}."); }
-        if (codes.Bits == 8 && plate.Bits > 8) { notes.Add($"{name} has 8 bits, the plate {plate.Bits}: soft ramps may show steps. Export it at 16 bits."); }
+        if (taken.Note is { } told)
+        {
+            notes.Add($"{name}: {told}.");
+        }
+        if (codes.Bits == 8 && plate.Bits > 8)
+        {
+            notes.Add($"{name} has 8 bits, the plate {plate.Bits}: soft ramps may show steps. Export it at 16 bits.");
+        }
         // Most of a painted frame is as it went out; what is different everywhere was encoded otherwise or is another frame.
-        FloatImage sent = ownColour ? engine.OwnColourOf(through, frame, plate.Width).Albedo : engine.QuietPlate(through, frame, plate.Width);
+        FloatImage sent = ownColour
+            ? engine.OwnColourOf(through, frame, plate.Width).Albedo
+            : engine.QuietPlate(through, frame, plate.Width);
         double Share(ColorSpace s, FloatImage against) => Agreeing(codes, s, against);
         double now = Share(space, sent);
         if (now < 0.3)
         {
-            var (other, agrees) = Enum.GetValues<ColorEncoding>().Where(e => e != space.Encoding).Select(e => new ColorSpace(e, space.Primaries)).Select(s => (s, Share(s, sent))).MaxBy(s => s.Item2);
-            if (agrees > Math.Max(0.3, 2 * now)) { throw new ShotFault($"{name} does not look like frame {frame} as {space.Name}, but like it as {other.Name}. Export it as {space.Name}, or as EXR, which is always linear."); }
+            var (other, agrees) = Enum.GetValues<ColorEncoding>()
+                .Where(e => e != space.Encoding)
+                .Select(e => new ColorSpace(e, space.Primaries))
+                .Select(s => (s, Share(s, sent)))
+                .MaxBy(s => s.Item2);
+            if (agrees > Math.Max(0.3, 2 * now))
+            {
+                throw new ShotFault(
+                    $"{name} does not look like frame {frame} as {space.Name}, but like it as {other.Name}. Export it as {space.Name}, or as EXR, which is always linear."
+                );
+            }
             if (!ownColour)
             {
                 foreach (int f in Enumerable.Range(1, 12).SelectMany(k => (int[])[frame - k, frame + k]).Where(through.Range.Contains))
                 {
-                    try { if (Share(space, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now)) { throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there."); } }
+                    try
+                    {
+                        if (Share(space, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now))
+                        {
+                            throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there.");
+                        }
+                    }
                     catch (MissingMediaException) { }
                 }
             }
@@ -76,13 +113,23 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     private static double Agreeing(CodeImage codes, ColorSpace space, FloatImage picture)
     {
         FloatImage light = codes.ToLinear(space);
-        int n = 0, alike = 0, step = Math.Max(1, codes.Width * codes.Height / 40_000);
+        int n = 0,
+            alike = 0,
+            step = Math.Max(1, codes.Width * codes.Height / 40_000);
         for (int i = 0; i < codes.Width * codes.Height; i += step)
         {
             n++;
             bool same = true;
-            for (int c = 0; c < 3; c++) { float a = light.Data[3 * i + c], b = picture.Data[3 * i + c]; same &= Math.Abs(a - Math.Clamp(b, 0, 1.2f)) <= 0.04f * Math.Max(a, b) + 0.004f || (a >= 0.999f && b >= 1); }
-            if (same) { alike++; }
+            for (int c = 0; c < 3; c++)
+            {
+                float a = light.Data[3 * i + c],
+                    b = picture.Data[3 * i + c];
+                same &= Math.Abs(a - Math.Clamp(b, 0, 1.2f)) <= 0.04f * Math.Max(a, b) + 0.004f || (a >= 0.999f && b >= 1);
+            }
+            if (same)
+            {
+                alike++;
+            }
         }
         return (double)alike / n;
     }

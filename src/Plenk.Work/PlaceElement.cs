@@ -18,19 +18,50 @@ public static class PlaceElement
     public static PlacedElement Read(string file, List<string> told)
     {
         string folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
-        ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(file), Path.GetFileName(file), name => Path.Combine(folder, name) is var at && File.Exists(at) ? File.ReadAllBytes(at) : null);
+        ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(file), Path.GetFileName(file), name =>
+            Path.Combine(folder, name) is var at && File.Exists(at) ? File.ReadAllBytes(at) : null
+        );
         told.AddRange(mesh.Warnings);
         return new("element", new(new MeshTree(mesh.Merged()), mesh.Materials), Similarity.Identity);
     }
 
     /// <summary>The frame's layers; told what keeps the element from being seen.</summary>
-    public static FrameLayers Frame(FilmedSet filmed, PlacedElement element, LightsFile lights, SkyOpenings? openings, int frame, List<string> told, CancellationToken stop = default, Action<double>? progress = null)
+    public static FrameLayers Frame(
+        FilmedSet filmed,
+        PlacedElement element,
+        LightsFile lights,
+        SkyOpenings? openings,
+        int frame,
+        List<string> told,
+        CancellationToken stop = default,
+        Action<double>? progress = null
+    )
     {
         var (pose, pinhole) = filmed.Camera(frame);
         FloatImage plate = filmed.Linear(frame);
-        if (Unseen(element, pose, pinhole) is { } why) { told.Add($"Frame {frame}: the element {why}."); }
-        var pass = new SetPass(new Core.Cameras.RayGrid(pinhole, pose), filmed.Set, lights.Rig(), openings, Quality, Sampling.Hash((uint)frame), keep: false);
-        return DifferentialRenderer.Render(pass, [element], plate, openings, pose, new RenderOptions { DirectOnly = true, VisibilityEverywhere = false }, stop, progress is null ? null : rows => progress((double)rows / plate.Height));
+        if (Unseen(element, pose, pinhole) is { } why)
+        {
+            told.Add($"Frame {frame}: the element {why}.");
+        }
+        var pass = new SetPass(
+            new Core.Cameras.RayGrid(pinhole, pose),
+            filmed.Set,
+            lights.Rig(),
+            openings,
+            Quality,
+            Sampling.Hash((uint)frame),
+            keep: false
+        );
+        return DifferentialRenderer.Render(
+            pass,
+            [element],
+            plate,
+            openings,
+            pose,
+            new RenderOptions { DirectOnly = true, VisibilityEverywhere = false },
+            stop,
+            progress is null ? null : rows => progress((double)rows / plate.Height)
+        );
     }
 
     private static string? Unseen(PlacedElement element, Pose pose, Core.Cameras.Pinhole pinhole)
@@ -39,9 +70,15 @@ public static class PlaceElement
         foreach (System.Numerics.Vector3 v in element.Model.Tree.Mesh.Positions)
         {
             Vec3 p = element.ObjectToWorld.Apply(Vec3.From(v));
-            if (pose.ToLocal(p).Z >= 0) { continue; }
+            if (pose.ToLocal(p).Z >= 0)
+            {
+                continue;
+            }
             behind = false;
-            if (pinhole.TryProject(pose, p, out double x, out double y) && pinhole.Contains(x, y)) { return null; }
+            if (pinhole.TryProject(pose, p, out double x, out double y) && pinhole.Contains(x, y))
+            {
+                return null;
+            }
         }
         return behind ? "lies behind the camera: only its shadow can be seen" : "lies wholly out of frame: only its shadow can be seen";
     }
@@ -55,15 +92,29 @@ public static class PlaceElement
         channels.AddRange(ExrChannel.Of(layers.Holdout, "A", "holdout"));
         channels.AddRange(ExrChannel.Of(layers.Element, "RGBA", "element"));
         channels.AddRange(ExrChannel.Of(layers.Depth, "Z", "depth"));
-        if (layers.Added.Data.Any(v => v != 0)) { channels.AddRange(ExrChannel.Of(layers.Added, "RGB", "added")); }
-        ExrFile.Write(path, layers.Comp.Width, layers.Comp.Height, channels, ExrCompression.Zip, (rate.Num, rate.Den), new Dictionary<string, string> { ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture) });
+        if (layers.Added.Data.Any(v => v != 0))
+        {
+            channels.AddRange(ExrChannel.Of(layers.Added, "RGB", "added"));
+        }
+        ExrFile.Write(
+            path,
+            layers.Comp.Width,
+            layers.Comp.Height,
+            channels,
+            ExrCompression.Zip,
+            (rate.Num, rate.Den),
+            new Dictionary<string, string> { ["plenk/frame"] = frame.ToString(System.Globalization.CultureInfo.InvariantCulture) }
+        );
     }
 
     /// <summary>An element that is larger than the place it stands in was probably made in another unit.</summary>
     public static string? Oversize(PlacedElement element, SetScene set)
     {
         var (min, max) = element.Model.Tree.Mesh.Bounds();
-        double own = (max - min).Length(), place = (set.Max - set.Min).Length();
-        return own > place ? $"The element is {own:0.##} m across, the set {place:0.##} m: it is larger than the place. Is it in metres?" : null;
+        double own = (max - min).Length(),
+            place = (set.Max - set.Min).Length();
+        return own > place
+            ? $"The element is {own:0.##} m across, the set {place:0.##} m: it is larger than the place. Is it in metres?"
+            : null;
     }
 }

@@ -25,7 +25,8 @@ public sealed class PlateFolder
 
     public CodeImage Codes(int frame)
     {
-        CheckedFrame f = _check.Frames.FirstOrDefault(f => f.Frame == frame) ?? throw new ShotFault($"The plate has no frame {frame}; it has {First} to {Last}.");
+        CheckedFrame f = _check.Frames.FirstOrDefault(f => f.Frame == frame)
+            ?? throw new ShotFault($"The plate has no frame {frame}; it has {First} to {Last}.");
         return RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(Path.Combine(_folder, f.File)), f.File).Bytes, f.File);
     }
 
@@ -33,12 +34,18 @@ public sealed class PlateFolder
     public PlateMeasures Measure(int frame, int x, int y, int width, int height, CancellationToken stop = default)
     {
         CodeImage own = Codes(frame);
-        if (x < 0 || y < 0 || width < 16 || height < 16 || x + width > own.Width || y + height > own.Height) { throw new ShotFault($"The region {x},{y},{width},{height} must lie within the picture, {own.Width} × {own.Height}, and be 16 × 16 pixels at least."); }
+        if (x < 0 || y < 0 || width < 16 || height < 16 || x + width > own.Width || y + height > own.Height)
+        {
+            throw new ShotFault(
+                $"The region {x},{y},{width},{height} must lie within the picture, {own.Width} × {own.Height}, and be 16 × 16 pixels at least."
+            );
+        }
         FloatImage region = own.ToLinear(Space).Cut(new(x, y, x + width, y + height));
         int[] near = [.. _check.Frames.Select(f => f.Frame).Where(f => Math.Abs(f - frame) <= 1)];
         Func<int, float, float>? moving = GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), Space, stop);
         // Of pictures without any noise what moves says nothing.
-        Grain? still = Grain.Of(region), told = moving is null ? still : Grain.Of(region, moving);
+        Grain? still = Grain.Of(region),
+            told = moving is null ? still : Grain.Of(region, moving);
         return PlateMeasure.Of(region, told ?? still);
     }
 }

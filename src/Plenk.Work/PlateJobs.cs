@@ -7,7 +7,19 @@ using Plenk.Work.Queue;
 namespace Plenk.Work;
 
 /// <summary>A delivery to be brought in: files that were sent (in a folder of <see cref="PlateJobs.Incoming"/>) or a folder of the server, and what the artist says of them.</summary>
-public sealed record PlateParameters(string Who, string Folder, IReadOnlyList<string> Files, string Name, int? First, FrameRate Rate, ColorEncoding? Encoding, string? Primaries, double SensorWidthMm, double SensorHeightMm, double? FocalMm)
+public sealed record PlateParameters(
+    string Who,
+    string Folder,
+    IReadOnlyList<string> Files,
+    string Name,
+    int? First,
+    FrameRate Rate,
+    ColorEncoding? Encoding,
+    string? Primaries,
+    double SensorWidthMm,
+    double SensorHeightMm,
+    double? FocalMm
+)
 {
     /// <summary>The files are ours, and go when they have been brought in.</summary>
     public bool Sent { get; init; }
@@ -42,13 +54,19 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
         }
         finally
         {
-            if (over && p.Sent && Directory.Exists(p.Folder)) { Directory.Delete(p.Folder, recursive: true); }
+            if (over && p.Sent && Directory.Exists(p.Folder))
+            {
+                Directory.Delete(p.Folder, recursive: true);
+            }
         }
     }
 
     private async Task<JobEnd> Taken(JobRun job, PlateParameters p)
     {
-        IReadOnlyList<DeliveredFile> files = [.. p.Files.Select((name, i) => new DeliveredFile(name, () => File.ReadAllBytes(PathOf(p, i))))];
+        IReadOnlyList<DeliveredFile> files =
+        [
+            .. p.Files.Select((name, i) => new DeliveredFile(name, () => File.ReadAllBytes(PathOf(p, i)))),
+        ];
         FrameRate rate = p.Rate;
         var found = new List<string>();
         string? decoded = null;
@@ -65,33 +83,74 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
                 files = [.. video.Files.Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))];
             }
             var frames = new List<PlateFrame>();
-            PlateCheckResult check = PlateCheck.Check(files, p.First, (f, bytes) =>
+            PlateCheckResult check = PlateCheck.Check(
+                files,
+                p.First,
+                (f, bytes) =>
+                {
+                    frames.Add(new(f.Frame, f.File, media.Write(bytes)));
+                    job.Progress($"keeping frame {f.Frame}", share + (1 - share) * (0.8 + 0.2 * frames.Count / files.Count));
+                },
+                (done, of) => job.Progress($"looking at file {done} of {of}", share + (1 - share) * 0.8 * done / of),
+                job.Stop
+            );
+            if (frames.Count == 0)
             {
-                frames.Add(new(f.Frame, f.File, media.Write(bytes)));
-                job.Progress($"keeping frame {f.Frame}", share + (1 - share) * (0.8 + 0.2 * frames.Count / files.Count));
-            }, (done, of) => job.Progress($"looking at file {done} of {of}", share + (1 - share) * 0.8 * done / of), job.Stop);
-            if (frames.Count == 0) { throw new ShotFault("No frame could be taken. " + string.Join(" ", check.Faults.Take(4).Select(f => $"{f.Message}. {f.Mend}"))); }
+                throw new ShotFault(
+                    "No frame could be taken. " + string.Join(" ", check.Faults.Take(4).Select(f => $"{f.Message}. {f.Mend}"))
+                );
+            }
             PlateSource plate = Source(p, check, frames, rate, found);
             int shotFirst = p.First ?? check.First!.Value;
-            await Lay(job, p.Who, $"Plate in: {frames.Count} frames", d => d with { Plate = plate, Rate = rate, Range = new(shotFirst, shotFirst + (check.Last!.Value - check.First!.Value)), Cut = null });
-            IReadOnlyList<string> notes = [.. found, .. check.Note is { } note ? [$"The frames: {note}."] : Array.Empty<string>(), .. check.Faults.Select(f => $"{f.Message}. {f.Mend}")];
-            return new($"{frames.Count} frames{(check.Faults.Count > 0 ? $"; {check.Faults.Count} things are wrong with the delivery" : "")}", Output: notes);
+            await Lay(job, p.Who, $"Plate in: {frames.Count} frames", d =>
+                d with
+                {
+                    Plate = plate,
+                    Rate = rate,
+                    Range = new(shotFirst, shotFirst + (check.Last!.Value - check.First!.Value)),
+                    Cut = null,
+                }
+            );
+            IReadOnlyList<string> notes =
+            [
+                .. found,
+                .. check.Note is { } note ? [$"The frames: {note}."] : Array.Empty<string>(),
+                .. check.Faults.Select(f => $"{f.Message}. {f.Mend}"),
+            ];
+            return new(
+                $"{frames.Count} frames{(check.Faults.Count > 0 ? $"; {check.Faults.Count} things are wrong with the delivery" : "")}",
+                Output: notes
+            );
         }
         finally
         {
-            if (decoded is not null && Directory.Exists(decoded)) { Directory.Delete(decoded, recursive: true); }
+            if (decoded is not null && Directory.Exists(decoded))
+            {
+                Directory.Delete(decoded, recursive: true);
+            }
         }
     }
 
-    private static PlateSource Source(PlateParameters p, PlateCheckResult check, IReadOnlyList<PlateFrame> frames, FrameRate rate, List<string> found)
+    private static PlateSource Source(
+        PlateParameters p,
+        PlateCheckResult check,
+        IReadOnlyList<PlateFrame> frames,
+        FrameRate rate,
+        List<string> found
+    )
     {
         // What the file itself tells came into the working primaries; else the artist says, else a header.
         ColorEncoding taken = check.Encoding ?? p.Encoding ?? check.Says ?? ColorEncoding.Srgb;
-        ColorSpace space = check.Encoding is not null ? taken : p.Primaries is null ? ColorSpace.Usual(taken) : new(taken, Primaries.Named(p.Primaries)!);
+        ColorSpace space =
+            check.Encoding is not null ? taken
+            : p.Primaries is null ? ColorSpace.Usual(taken)
+            : new(taken, Primaries.Named(p.Primaries)!);
         bool isLog = taken is ColorEncoding.PrintingDensity or ColorEncoding.AcesCct;
         if (check.Encoding is null && check.Says is { } says && says != taken && !(says == ColorEncoding.PrintingDensity && isLog))
         {
-            found.Add($"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}.");
+            found.Add(
+                $"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}."
+            );
         }
         CheckedFrame one = check.Frames[0];
         return new()

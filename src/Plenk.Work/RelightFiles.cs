@@ -11,7 +11,18 @@ using Plenk.Formats.Meshes;
 namespace Plenk.Work;
 
 /// <summary>What was made of passes that lamps were added to.</summary>
-public sealed record RelightReport(int Width, int Height, int Lights, long PixelsLit, long PixelsWithoutSurface, double? AssumedAlbedo, bool ShadowsFromSet, string Positions, string Normals, IReadOnlyList<string> Told);
+public sealed record RelightReport(
+    int Width,
+    int Height,
+    int Lights,
+    long PixelsLit,
+    long PixelsWithoutSurface,
+    double? AssumedAlbedo,
+    bool ShadowsFromSet,
+    string Positions,
+    string Normals,
+    IReadOnlyList<string> Told
+);
 
 /// <summary>A rendered picture and its passes as files, lit again without a shot.</summary>
 public static class RelightFiles
@@ -20,10 +31,22 @@ public static class RelightFiles
 
     /// <summary>The picture with the lamps' light, in its own primaries.</summary>
     /// <param name="cameraFor">The camera that the picture was rendered with, for its width and height; null: nobody knows.</param>
-    public static (FloatImage Picture, float[]? Alpha, Primaries Primaries, RelightReport Report) Run(string color, string position, string normal, string? albedo, string? set, Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor, LightsFile lights, RelightLook look, CancellationToken stop = default)
+    public static (FloatImage Picture, float[]? Alpha, Primaries Primaries, RelightReport Report) Run(
+        string color,
+        string position,
+        string normal,
+        string? albedo,
+        string? set,
+        Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor,
+        LightsFile lights,
+        RelightLook look,
+        CancellationToken stop = default
+    )
     {
         ExrPicture c = ExrFile.Read(color);
-        FloatImage picture = Three(c, color, "RGB", "XYZ", "picture"), p = Three(ExrFile.Read(position), position, "XYZ", "RGB", "positions"), n = Three(ExrFile.Read(normal), normal, "XYZ", "RGB", "normals");
+        FloatImage picture = Three(c, color, "RGB", "XYZ", "picture"),
+            p = Three(ExrFile.Read(position), position, "XYZ", "RGB", "positions"),
+            n = Three(ExrFile.Read(normal), normal, "XYZ", "RGB", "normals");
         FloatImage? a = null;
         if (albedo is not null)
         {
@@ -32,11 +55,17 @@ public static class RelightFiles
         }
         foreach (var (image, path) in new[] { (p, position), (n, normal) }.Concat(a is null ? [] : [(a, albedo!)]))
         {
-            if (image.Width != picture.Width || image.Height != picture.Height) { throw new ShotFault($"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."); }
+            if (image.Width != picture.Width || image.Height != picture.Height)
+            {
+                throw new ShotFault(
+                    $"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."
+                );
+            }
         }
         var told = new List<string>(lights.Told);
         (Pose Pose, Pinhole Pinhole)? camera = cameraFor?.Invoke(picture.Width, picture.Height);
-        string meantP = "ours: +X +Y +Z, world", meantN = meantP;
+        string meantP = "ours: +X +Y +Z, world",
+            meantN = meantP;
         if (camera is { } cam)
         {
             Pinhole pinhole = cam.Pinhole.Resized(picture.Width, picture.Height);
@@ -47,7 +76,12 @@ public static class RelightFiles
                 (p, n) = PassReader.InWorld(p, n, report, cam.Pose);
                 (meantP, meantN) = (report.Positions[0].Name, report.Normals.Count > 0 ? report.Normals[0].Name : meantN);
             }
-            else { told.Add("How the positions are meant is unknown: no reading fits the camera's rays. They are taken as ours. Is the camera that of this frame?"); }
+            else
+            {
+                told.Add(
+                    "How the positions are meant is unknown: no reading fits the camera's rays. They are taken as ours. Is the camera that of this frame?"
+                );
+            }
         }
         float[]? alpha = c.Any("A");
         TraceScene? casts = null;
@@ -56,16 +90,44 @@ public static class RelightFiles
             ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(set), Path.GetFileName(set));
             told.AddRange(mesh.Warnings);
             casts = new([new TraceInstance(new MeshTree(mesh.Merged()), Similarity.Identity, RayKinds.LightSet)]);
-            foreach (Core.Shots.Light l in lights.Lights.Where(l => l.Kind is Core.Shots.LightKind.Point or Core.Shots.LightKind.Spot && InsideWall(casts, l.Position.ToSingle()))) { told.Add($"{l.Name} stands inside something solid of the set: it lights nothing. Move it out of the wall."); }
+            foreach (
+                Core.Shots.Light l in lights.Lights.Where(l =>
+                    l.Kind is Core.Shots.LightKind.Point or Core.Shots.LightKind.Spot && InsideWall(casts, l.Position.ToSingle())
+                )
+            )
+            {
+                told.Add($"{l.Name} stands inside something solid of the set: it lights nothing. Move it out of the wall.");
+            }
         }
         // Lights are in the working primaries; what they add goes back to the picture's own.
-        FloatImage light = Relight.Light(p, n, a, lights.Rig(), look with { Shadows = casts is not null }, camera?.Pose.Position.ToSingle(), casts, stop, Rays, onSet: casts is not null);
+        FloatImage light = Relight.Light(
+            p,
+            n,
+            a,
+            lights.Rig(),
+            look with
+            {
+                Shadows = casts is not null,
+            },
+            camera?.Pose.Position.ToSingle(),
+            casts,
+            stop,
+            Rays,
+            onSet: casts is not null
+        );
         light = Primaries.Convert(light, Primaries.Bt709.To(c.Primaries));
-        long lit = 0, bare = 0;
+        long lit = 0,
+            bare = 0;
         for (int i = 0; i < picture.Width * picture.Height; i++)
         {
-            bool surface = float.IsFinite(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) && MathF.Abs(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) < 1e8f && (n.Data[3 * i] != 0 || n.Data[3 * i + 1] != 0 || n.Data[3 * i + 2] != 0);
-            if (!surface) { bare++; }
+            bool surface =
+                float.IsFinite(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2])
+                && MathF.Abs(p.Data[3 * i] + p.Data[3 * i + 1] + p.Data[3 * i + 2]) < 1e8f
+                && (n.Data[3 * i] != 0 || n.Data[3 * i + 1] != 0 || n.Data[3 * i + 2] != 0);
+            if (!surface)
+            {
+                bare++;
+            }
             float by = alpha?[i] ?? 1;
             bool any = false;
             for (int k = 0; k < 3; k++)
@@ -74,29 +136,68 @@ public static class RelightFiles
                 any |= add != 0;
                 picture.Data[3 * i + k] += add;
             }
-            if (any) { lit++; }
+            if (any)
+            {
+                lit++;
+            }
         }
-        if (lit == 0) { told.Add("The lights reach nothing of the picture: they are turned away, shadowed, or far off. Are positions and lights in one space, in metres?"); }
-        return (picture, alpha, c.Primaries, new(picture.Width, picture.Height, lights.Lights.Count, lit, bare, a is null ? look.Albedo : null, casts is not null, meantP, meantN, told));
+        if (lit == 0)
+        {
+            told.Add(
+                "The lights reach nothing of the picture: they are turned away, shadowed, or far off. Are positions and lights in one space, in metres?"
+            );
+        }
+        return (
+            picture,
+            alpha,
+            c.Primaries,
+            new(
+                picture.Width,
+                picture.Height,
+                lights.Lights.Count,
+                lit,
+                bare,
+                a is null ? look.Albedo : null,
+                casts is not null,
+                meantP,
+                meantN,
+                told
+            )
+        );
     }
 
     /// <summary>Faces look away from a spot on nearly all sides: it lies within something solid.</summary>
     public static bool InsideWall(TraceScene set, Vector3 spot)
     {
-        int backs = 0, all = 0;
+        int backs = 0,
+            all = 0;
         for (uint i = 0; i < 64; i++)
         {
-            float z = 1 - 2 * (i + 0.5f) / 64, r = MathF.Sqrt(1 - z * z), a = i * 2.39996323f;
+            float z = 1 - 2 * (i + 0.5f) / 64,
+                r = MathF.Sqrt(1 - z * z),
+                a = i * 2.39996323f;
             var d = new Vector3(r * MathF.Cos(a), z, r * MathF.Sin(a));
             Hit hit = set.Intersect(new Ray(spot, d), RayKinds.LightSet);
-            if (!hit.IsHit) { continue; }
+            if (!hit.IsHit)
+            {
+                continue;
+            }
             all++;
-            if (Vector3.Dot(set.Instances[hit.Instance].FaceNormal(hit), d) > 0) { backs++; }
+            if (Vector3.Dot(set.Instances[hit.Instance].FaceNormal(hit), d) > 0)
+            {
+                backs++;
+            }
         }
         return all == 64 && backs > 58;
     }
 
     /// <summary>The first layer that has three channels of one of two namings.</summary>
-    private static FloatImage Three(ExrPicture exr, string path, string first, string second, string what) => exr.Layer(first) ?? exr.Layer(second)
-        ?? throw new Formats.FormatFault("passes", $"{Path.GetFileName(path)} holds no {what} ({string.Join(", ", first.ToCharArray())} or {string.Join(", ", second.ToCharArray())})", "Write the pass as three channels of one layer.");
+    private static FloatImage Three(ExrPicture exr, string path, string first, string second, string what) =>
+        exr.Layer(first)
+        ?? exr.Layer(second)
+        ?? throw new Formats.FormatFault(
+            "passes",
+            $"{Path.GetFileName(path)} holds no {what} ({string.Join(", ", first.ToCharArray())} or {string.Join(", ", second.ToCharArray())})",
+            "Write the pass as three channels of one layer."
+        );
 }

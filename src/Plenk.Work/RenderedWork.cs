@@ -17,26 +17,34 @@ public sealed record RenderedData(FloatImage Beauty, FloatImage Position, FloatI
 /// <summary>Rendered pictures that bring position and normal passes: read, and lit again.</summary>
 public sealed class RenderedWork(ShotEngine engine, IMedia media)
 {
-    private readonly Cache<RenderedData> _data = new(d => Sizes.Of(d.Beauty) + Sizes.Of(d.Position) + Sizes.Of(d.Normal) + Sizes.Of(d.Albedo));
-    private readonly Cache<ShotEngine.Box<TraceScene?>> _surfaces = new(s => Sizes.Small + (s.Value?.Instances.Sum(i => Sizes.Of(i.Tree)) ?? 0));
+    private readonly Cache<RenderedData> _data = new(d =>
+        Sizes.Of(d.Beauty) + Sizes.Of(d.Position) + Sizes.Of(d.Normal) + Sizes.Of(d.Albedo)
+    );
+    private readonly Cache<ShotEngine.Box<TraceScene?>> _surfaces = new(s =>
+        Sizes.Small + (s.Value?.Instances.Sum(i => Sizes.Of(i.Tree)) ?? 0)
+    );
     private readonly Cache<FloatImage> _lit = new(Sizes.Of);
 
     public RenderedData Data(ShotDocument shot, RenderedPicture picture)
     {
         var (pose, pinhole) = engine.Camera(shot, picture.Frame);
-        return _data.Get(ShotEngine.Key("rendered", 1, picture.Media, picture.Depth, pose, pinhole), () => Read([.. picture.Media.Select(media.Read)], picture.Names, picture.Name, picture.Depth, pose, pinhole));
+        return _data.Get(ShotEngine.Key("rendered", 1, picture.Media, picture.Depth, pose, pinhole), () =>
+            Read([.. picture.Media.Select(media.Read)], picture.Names, picture.Name, picture.Depth, pose, pinhole)
+        );
     }
 
-    private static readonly Dictionary<string, string> Roles = new(from role in new (string Role, string[] Names)[]
-    {
-        ("picture", ["beauty", "comp", "rgba", "rgb", "combined", "c"]),
-        ("position", ["p", "position", "pos", "pworld", "pref", "worldposition", "world_position", "point"]),
-        ("normal", ["n", "normal", "normals", "nworld", "worldnormal", "world_normal"]),
-        ("albedo", ["albedo", "basecolor", "base_color", "diffusecolor", "diffuse_color", "diffcol"]),
-        ("depth", ["depth", "z"]),
-    }
-                                                                   from name in role.Names
-                                                                   select KeyValuePair.Create(name, role.Role));
+    private static readonly Dictionary<string, string> Roles = new(
+        from role in new (string Role, string[] Names)[]
+        {
+            ("picture", ["beauty", "comp", "rgba", "rgb", "combined", "c"]),
+            ("position", ["p", "position", "pos", "pworld", "pref", "worldposition", "world_position", "point"]),
+            ("normal", ["n", "normal", "normals", "nworld", "worldnormal", "world_normal"]),
+            ("albedo", ["albedo", "basecolor", "base_color", "diffusecolor", "diffuse_color", "diffcol"]),
+            ("depth", ["depth", "z"]),
+        }
+        from name in role.Names
+        select KeyValuePair.Create(name, role.Role)
+    );
 
     /// <summary>What a layer is by its name: N, view.N, bell_N.</summary>
     private static string? RoleOf(string layer)
@@ -46,39 +54,98 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>What a file without layers is: N.exr, bell.N.1001.exr, bell_N.1001.exr; any other is taken for the picture where none is named so.</summary>
-    private static string RoleOfFile(string name) => name.Split('.')[..^1].Reverse().Select(RoleOf).FirstOrDefault(r => r is not null) ?? "plain";
+    private static string RoleOfFile(string name) =>
+        name.Split('.')[..^1].Reverse().Select(RoleOf).FirstOrDefault(r => r is not null) ?? "plain";
 
     /// <summary>Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.</summary>
-    public static RenderedData Read(IReadOnlyList<byte[]> files, IReadOnlyList<string> names, string name, DepthConvention depthConvention, Pose cameraToWorld, Pinhole plate)
+    public static RenderedData Read(
+        IReadOnlyList<byte[]> files,
+        IReadOnlyList<string> names,
+        string name,
+        DepthConvention depthConvention,
+        Pose cameraToWorld,
+        Pinhole plate
+    )
     {
         var channels = new List<(string Role, string Channel, float[] Values, Primaries Primaries)>();
-        int width = 0, height = 0;
+        int width = 0,
+            height = 0;
         for (int f = 0; f < files.Count; f++)
         {
             ExrPicture p = ExrFile.Read(files[f], names[f]);
-            if (width == 0) { (width, height) = (p.Width, p.Height); }
-            else if (p.Width != width || p.Height != height) { throw new ShotFault($"{names[f]} is {p.Width} × {p.Height}, the files before it {width} × {height}. Render all passes at one size."); }
+            if (width == 0)
+            {
+                (width, height) = (p.Width, p.Height);
+            }
+            else if (p.Width != width || p.Height != height)
+            {
+                throw new ShotFault(
+                    $"{names[f]} is {p.Width} × {p.Height}, the files before it {width} × {height}. Render all passes at one size."
+                );
+            }
             string bare = files.Count > 1 ? RoleOfFile(names[f]) : "plain";
-            foreach (ExrChannel c in p.Channels) { int dot = c.Name.LastIndexOf('.'); channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values, p.Primaries)); }
+            foreach (ExrChannel c in p.Channels)
+            {
+                int dot = c.Name.LastIndexOf('.');
+                channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values, p.Primaries));
+            }
         }
-        if (Math.Abs((double)width / height - (double)plate.Width / plate.Height) > 0.01) { throw new ShotFault($"{name} is {width} × {height}, another shape than the plate, {plate.Width} × {plate.Height}. It must be rendered through the shot's camera."); }
+        if (Math.Abs((double)width / height - (double)plate.Width / plate.Height) > 0.01)
+        {
+            throw new ShotFault(
+                $"{name} is {width} × {height}, another shape than the plate, {plate.Width} × {plate.Height}. It must be rendered through the shot's camera."
+            );
+        }
         FloatImage? Layer(string role)
         {
-            float[]? One(params string[] letters) => letters.Select(l => channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values).FirstOrDefault(v => v is not null);
-            return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c ? FloatImage.Of(width, height, a, b, c) : null;
+            float[]? One(params string[] letters) =>
+                letters
+                    .Select(l =>
+                        channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values
+                    )
+                    .FirstOrDefault(v => v is not null);
+            return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c
+                ? FloatImage.Of(width, height, a, b, c)
+                : null;
         }
         // Colours are of the file that they came in; data has none, whatever its file says.
-        FloatImage? Colour(string role) => Layer(role) is { } image ? Primaries.Convert(image, channels.First(c => c.Role == role).Primaries.To(Primaries.Bt709)) : null;
-        FloatImage beauty = Colour("picture") ?? Colour("plain") ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
-        FloatImage? position = Layer("position"), normal = Layer("normal"), albedo = Colour("albedo");
+        FloatImage? Colour(string role) =>
+            Layer(role) is { } image ? Primaries.Convert(image, channels.First(c => c.Role == role).Primaries.To(Primaries.Bt709)) : null;
+        FloatImage beauty = Colour("picture")
+            ?? Colour("plain")
+            ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
+        FloatImage? position = Layer("position"),
+            normal = Layer("normal"),
+            albedo = Colour("albedo");
         Pinhole pinhole = plate.Resized(width, height);
-        if (position is null && channels.FirstOrDefault(c => c.Role is "depth" or "picture" or "plain" && c.Channel.ToLowerInvariant() is "z" or "y" or "v" or "depth").Values is { } z)
+        if (
+            position is null
+            && channels
+                .FirstOrDefault(c =>
+                    c.Role is "depth" or "picture" or "plain" && c.Channel.ToLowerInvariant() is "z" or "y" or "v" or "depth"
+                )
+                .Values
+                is { } z
+        )
         {
-            if (depthConvention.Fault is { } fault) { throw new ShotFault(fault); }
+            if (depthConvention.Fault is { } fault)
+            {
+                throw new ShotFault(fault);
+            }
             position = PassReader.Positions(new FloatImage(width, height, 1, z), depthConvention, cameraToWorld, pinhole);
         }
-        if (position is null) { throw new FormatFault("passes", $"{name} has neither positions (P.X, P.Y, P.Z) nor depth", "Render it with a position pass, as EXR layers or files of their own."); }
-        if (normal is null) { throw new FormatFault("passes", $"{name} has no normals (N.X, N.Y, N.Z)", "Render it with a normal pass."); }
+        if (position is null)
+        {
+            throw new FormatFault(
+                "passes",
+                $"{name} has neither positions (P.X, P.Y, P.Z) nor depth",
+                "Render it with a position pass, as EXR layers or files of their own."
+            );
+        }
+        if (normal is null)
+        {
+            throw new FormatFault("passes", $"{name} has no normals (N.X, N.Y, N.Z)", "Render it with a normal pass.");
+        }
         PassReport report = PassReader.Read(position, normal, cameraToWorld, pinhole);
         var (p2, n2) = PassReader.InWorld(position, normal, report, cameraToWorld);
         return new(beauty, p2, n2, albedo, report);
@@ -87,39 +154,89 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
     /// <summary>The picture, linear; lit again: with what the lamps add, or by them alone.</summary>
     public FloatImage Picture(ShotDocument shot, string id, bool relit, CancellationToken stop = default)
     {
-        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id) ?? throw new ShotFault("That rendered picture is no longer in the shot.");
+        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id)
+            ?? throw new ShotFault("That rendered picture is no longer in the shot.");
         RenderedData data = Data(shot, picture);
-        if (!relit) { return data.Beauty; }
-        Light[] lamps = [.. shot.Lights.Where(l => picture.Lamps.Contains(l.Id)).Select(l => l.At(picture.Frame) with { Off = false, Alone = false })];
-        return _lit.Get(ShotEngine.Key("relit", 1, picture, lamps, engine.Camera(shot, picture.Frame), picture.ShadowsBySet ? shot.Pieces : null), () =>
+        if (!relit)
         {
-            TraceScene? casts = !picture.Look.Shadows ? null : picture.ShadowsBySet ? engine.Set(Hanging.At(shot, picture.Frame)).Scene
-                : _surfaces.Get(ShotEngine.Key("surface", 1, picture.Media, picture.Depth, engine.Camera(shot, picture.Frame)), () => new(Relight.Surface(data.Position) is { } mesh ? new TraceScene([new TraceInstance(new MeshTree(mesh), Similarity.Identity, RayKinds.LightSet)]) : null)).Value;
-            FloatImage light = Relight.Light(data.Position, data.Normal, data.Albedo, LightRig.Of(lamps, l => engine.Around(l.Media!)), picture.Look, engine.Camera(shot, picture.Frame).Pose.Position.ToSingle(), casts, stop, onSet: picture.ShadowsBySet && casts is not null);
-            if (picture.Alone) { return light; }
-            for (int i = 0; i < light.Data.Length; i++) { light.Data[i] += data.Beauty.Data[i]; }
-            return light;
-        });
+            return data.Beauty;
+        }
+        Light[] lamps =
+        [
+            .. shot.Lights.Where(l => picture.Lamps.Contains(l.Id)).Select(l => l.At(picture.Frame) with { Off = false, Alone = false }),
+        ];
+        return _lit.Get(
+            ShotEngine.Key("relit", 1, picture, lamps, engine.Camera(shot, picture.Frame), picture.ShadowsBySet ? shot.Pieces : null),
+            () =>
+            {
+                TraceScene? casts =
+                    !picture.Look.Shadows ? null
+                    : picture.ShadowsBySet ? engine.Set(Hanging.At(shot, picture.Frame)).Scene
+                    : _surfaces
+                        .Get(ShotEngine.Key("surface", 1, picture.Media, picture.Depth, engine.Camera(shot, picture.Frame)), () =>
+                            new(
+                                Relight.Surface(data.Position) is { } mesh
+                                    ? new TraceScene([new TraceInstance(new MeshTree(mesh), Similarity.Identity, RayKinds.LightSet)])
+                                    : null
+                            )
+                        )
+                        .Value;
+                FloatImage light = Relight.Light(
+                    data.Position,
+                    data.Normal,
+                    data.Albedo,
+                    LightRig.Of(lamps, l => engine.Around(l.Media!)),
+                    picture.Look,
+                    engine.Camera(shot, picture.Frame).Pose.Position.ToSingle(),
+                    casts,
+                    stop,
+                    onSet: picture.ShadowsBySet && casts is not null
+                );
+                if (picture.Alone)
+                {
+                    return light;
+                }
+                for (int i = 0; i < light.Data.Length; i++)
+                {
+                    light.Data[i] += data.Beauty.Data[i];
+                }
+                return light;
+            }
+        );
     }
 
     /// <summary>Its positions as depth of a convention, EXR depth.Z; where nothing is, what that convention says of it.</summary>
     public byte[] Depth(ShotDocument shot, string id, DepthConvention convention)
     {
-        if (convention.Fault is { } fault) { throw new ShotFault(fault); }
-        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id) ?? throw new ShotFault("That rendered picture is no longer in the shot.");
+        if (convention.Fault is { } fault)
+        {
+            throw new ShotFault(fault);
+        }
+        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id)
+            ?? throw new ShotFault("That rendered picture is no longer in the shot.");
         FloatImage position = Data(shot, picture).Position;
         var (pose, pinhole) = engine.Camera(shot, picture.Frame);
-        return ExrFile.ToBytes(position.Width, position.Height, [.. ExrChannel.Of(PassReader.Depth(position, convention, pose, pinhole.Resized(position.Width, position.Height)), "Z", "depth")]);
+        return ExrFile.ToBytes(
+            position.Width,
+            position.Height,
+            [.. ExrChannel.Of(PassReader.Depth(position, convention, pose, pinhole.Resized(position.Width, position.Height)), "Z", "depth")]
+        );
     }
 
     /// <summary>What its data says under a pixel of the plate; null where nothing is.</summary>
     public (Vec3 Point, Vec3 Normal)? Pick(ShotDocument shot, string id, double x, double y)
     {
-        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id) ?? throw new ShotFault("That rendered picture is no longer in the shot.");
+        RenderedPicture picture = shot.Rendered.FirstOrDefault(r => r.Id == id)
+            ?? throw new ShotFault("That rendered picture is no longer in the shot.");
         RenderedData d = Data(shot, picture);
-        int px = (int)(x * d.Position.Width / shot.Plate!.Width), py = (int)(y * d.Position.Height / shot.Plate.Height);
-        if (px < 0 || py < 0 || px >= d.Position.Width || py >= d.Position.Height) { return null; }
-        Span<float> p = d.Position.Pixel(px, py), n = d.Normal.Pixel(px, py);
+        int px = (int)(x * d.Position.Width / shot.Plate!.Width),
+            py = (int)(y * d.Position.Height / shot.Plate.Height);
+        if (px < 0 || py < 0 || px >= d.Position.Width || py >= d.Position.Height)
+        {
+            return null;
+        }
+        Span<float> p = d.Position.Pixel(px, py),
+            n = d.Normal.Pixel(px, py);
         var at = new Vec3(p[0], p[1], p[2]);
         var normal = new Vec3(n[0], n[1], n[2]);
         return at.IsFinite && normal.IsFinite && at.LengthSquared < 1e16 ? (at, normal) : null;

@@ -16,7 +16,8 @@ public sealed record DepthParameters(int Revision, string Who, int First, int La
 /// <summary>Long work on the set and its footage, in the tray.</summary>
 public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine, FillWork fill, BakeWork bake) : TrayJobs(shots)
 {
-    public override IReadOnlyList<JobKind> Kinds => [new("fill", Fill), new("bake", Bake), new("elsewhere", Elsewhere), new("depth", Depth)];
+    public override IReadOnlyList<JobKind> Kinds =>
+        [new("fill", Fill), new("bake", Bake), new("elsewhere", Elsewhere), new("depth", Depth)];
 
     private async Task<JobEnd> Fill(JobRun job)
     {
@@ -30,8 +31,24 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
     private async Task<JobEnd> Bake(JobRun job)
     {
         var p = job.Asked<BakeParameters>();
-        var (baked, files) = bake.Bake(await Document(job.Row, p.Revision), p.Pieces, p.Frame, p.TexelMillimetres, FrameWorker.FolderOf(job.Row.Id), job.Stop, job.Progress);
-        if (p.Keep) { await Lay(job, p.Who, $"Baked {baked.Count} pieces", d => d with { Pieces = [.. d.Pieces.Select(q => baked.TryGetValue(q.Id, out BakedFootage? own) ? q with { Baked = own } : q)] }); }
+        var (baked, files) = bake.Bake(
+            await Document(job.Row, p.Revision),
+            p.Pieces,
+            p.Frame,
+            p.TexelMillimetres,
+            FrameWorker.FolderOf(job.Row.Id),
+            job.Stop,
+            job.Progress
+        );
+        if (p.Keep)
+        {
+            await Lay(job, p.Who, $"Baked {baked.Count} pieces", d =>
+                d with
+                {
+                    Pieces = [.. d.Pieces.Select(q => baked.TryGetValue(q.Id, out BakedFootage? own) ? q with { Baked = own } : q)],
+                }
+            );
+        }
         return new($"{baked.Count} pieces, {baked.Values.Sum(b => b.Tiles.Count)} textures", Output: files);
     }
 
@@ -43,12 +60,24 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
         int count = p.Last - p.First + 1;
         for (int frame = p.First; frame <= p.Last; frame++)
         {
-            if (job.Stop.IsCancellationRequested) { return new($"stopped after {files.Count} of {count} frames; those are kept", "stopped", files); }
+            if (job.Stop.IsCancellationRequested)
+            {
+                return new($"stopped after {files.Count} of {count} frames; those are kept", "stopped", files);
+            }
             int at = frame - p.First;
             try
             {
-                var picture = ElsewhereWork.Frame(engine, document, p.View, frame, job.Stop, part => job.Progress($"frame {p.First + at}", (at + part) / count));
-                files.Add(ElsewhereWork.Write(picture, FrameWorker.FolderOf(job.Row.Id), $"{document.Code}.{(p.View.Spot is null ? "elsewhere" : "sphere")}", frame));
+                var picture = ElsewhereWork.Frame(engine, document, p.View, frame, job.Stop, part =>
+                    job.Progress($"frame {p.First + at}", (at + part) / count)
+                );
+                files.Add(
+                    ElsewhereWork.Write(
+                        picture,
+                        FrameWorker.FolderOf(job.Row.Id),
+                        $"{document.Code}.{(p.View.Spot is null ? "elsewhere" : "sphere")}",
+                        frame
+                    )
+                );
             }
             catch (OperationCanceledException) when (files.Count > 0)
             {
@@ -71,19 +100,52 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
             int at = k;
             try
             {
-                DepthMap map = DepthWork.Map(frames[k], document.Range.First, document.Range.Last, f => engine.PlateCodes(document, f), f => CameraOrNull(document, f), job.Stop, (what, part) => job.Progress($"{frames[at]}: {what.ToLowerInvariant()}", (at + part) / frames.Length));
+                DepthMap map = DepthWork.Map(
+                    frames[k],
+                    document.Range.First,
+                    document.Range.Last,
+                    f => engine.PlateCodes(document, f),
+                    f => CameraOrNull(document, f),
+                    job.Stop,
+                    (what, part) => job.Progress($"{frames[at]}: {what.ToLowerInvariant()}", (at + part) / frames.Length)
+                );
                 made.Add(new(frames[k], media.Write(DepthFile.Write(map))));
                 given += (double)map.Depth.Count(float.IsFinite) / map.Depth.Length;
             }
-            catch (ShotFault e) when (frames.Length > 1) { why ??= e.Message; }
-            catch (OperationCanceledException) when (made.Count > 0) { break; }
+            catch (ShotFault e) when (frames.Length > 1)
+            {
+                why ??= e.Message;
+            }
+            catch (OperationCanceledException) when (made.Count > 0)
+            {
+                break;
+            }
         }
-        if (made.Count == 0) { throw new ShotFault(why ?? "It was stopped before a frame was done."); }
-        await Lay(job, p.Who, made.Count == 1 ? $"Depth of {made[0].Frame}" : $"Depth of {made.Count} frames", d => d with
+        if (made.Count == 0)
         {
-            Depth = (d.Depth ?? new()) with { Frames = [.. (d.Depth?.Frames ?? []).Where(f => made.All(m => m.Frame != f.Frame)).Concat(made).OrderBy(f => f.Frame)] },
-        }, part: true);
-        return new($"{made.Count} of {frames.Length} frames, {100 * given / made.Count:0} % of each{(why is null ? "" : $"; {why}")}", made.Count == frames.Length || !job.Stop.IsCancellationRequested ? "done" : "stopped");
+            throw new ShotFault(why ?? "It was stopped before a frame was done.");
+        }
+        await Lay(
+            job,
+            p.Who,
+            made.Count == 1 ? $"Depth of {made[0].Frame}" : $"Depth of {made.Count} frames",
+            d =>
+                d with
+                {
+                    Depth = (d.Depth ?? new()) with
+                    {
+                        Frames =
+                        [
+                            .. (d.Depth?.Frames ?? []).Where(f => made.All(m => m.Frame != f.Frame)).Concat(made).OrderBy(f => f.Frame),
+                        ],
+                    },
+                },
+            part: true
+        );
+        return new(
+            $"{made.Count} of {frames.Length} frames, {100 * given / made.Count:0} % of each{(why is null ? "" : $"; {why}")}",
+            made.Count == frames.Length || !job.Stop.IsCancellationRequested ? "done" : "stopped"
+        );
     }
 
     private (Core.Geometry.Pose, Core.Cameras.Pinhole)? CameraOrNull(ShotDocument shot, int frame)
@@ -101,7 +163,10 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
     public static string NewId(ShotDocument shot)
     {
         int k = 1;
-        while (shot.Projections.Any(p => p.Id == $"projection_{k}")) { k++; }
+        while (shot.Projections.Any(p => p.Id == $"projection_{k}"))
+        {
+            k++;
+        }
         return $"projection_{k}";
     }
 }

@@ -19,33 +19,56 @@ public static class SetWork
     public static AboveFoot Above(ShotEngine engine, ShotDocument shot, int frame, Vec3 foot, Vec3? along, double x, double y)
     {
         var (pose, pinhole) = engine.Camera(shot, frame);
-        if (!pinhole.TryDirection(x, y, out Vec3 inCamera)) { throw new ShotFault("That spot lies outside the lens."); }
-        Vec3 d = (pose.Rotation * inCamera).Normalized(), from = pose.Position - foot;
+        if (!pinhole.TryDirection(x, y, out Vec3 inCamera))
+        {
+            throw new ShotFault("That spot lies outside the lens.");
+        }
+        Vec3 d = (pose.Rotation * inCamera).Normalized(),
+            from = pose.Position - foot;
         if (along is { } a)
         {
             a = new Vec3(a.X, 0, a.Z).Normalized();
             Vec3 n = Vec3.Cross(a, Vec3.UnitY);
             double t = -Vec3.Dot(from, n) / Vec3.Dot(d, n);
-            if (!a.IsFinite || !(t > 0) || !double.IsFinite(t)) { throw new ShotFault("That spot does not lie above the line: seen from here the ray runs beside it. Click where the last edge ends."); }
+            if (!a.IsFinite || !(t > 0) || !double.IsFinite(t))
+            {
+                throw new ShotFault(
+                    "That spot does not lie above the line: seen from here the ray runs beside it. Click where the last edge ends."
+                );
+            }
             Vec3 at = from + t * d;
             return new(Vec3.Dot(at, a), at.Y);
         }
         // Nearest points of the ray and the vertical.
-        double dy = d.Y, across = 1 - dy * dy;
-        if (across < 1e-9) { throw new ShotFault("The camera looks straight along that edge; choose a frame that sees it from the side."); }
+        double dy = d.Y,
+            across = 1 - dy * dy;
+        if (across < 1e-9)
+        {
+            throw new ShotFault("The camera looks straight along that edge; choose a frame that sees it from the side.");
+        }
         double s = (dy * from.Y - Vec3.Dot(d, from)) / across;
         Vec3 nearest = from + s * d;
         double off = Math.Sqrt(nearest.X * nearest.X + nearest.Z * nearest.Z);
-        return s > 0 && off < 0.15 * Math.Max(1, s * 0.2) ? new(0, nearest.Y) : throw new ShotFault($"That spot lies {off:0.##} m beside the corner it should stand above. Click straight above it.");
+        return s > 0 && off < 0.15 * Math.Max(1, s * 0.2)
+            ? new(0, nearest.Y)
+            : throw new ShotFault($"That spot lies {off:0.##} m beside the corner it should stand above. Click straight above it.");
     }
 
     /// <summary>A piece with its pins heard: over all frames in which one was set.</summary>
     public static PulledPiece Pull(ShotEngine engine, ShotDocument shot, Piece piece)
     {
-        if (piece.Locked) { throw new ShotFault($"{piece.Name} is locked. Unlock it first."); }
+        if (piece.Locked)
+        {
+            throw new ShotFault($"{piece.Name} is locked. Unlock it first.");
+        }
         MovingObject? thing = shot.MovingObjects.FirstOrDefault(o => o.Id == piece.HangsOn);
         ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
-        PulledPiece? pulled = PiecePull.Solve(piece, f => camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null, f => thing is null ? null : Hanging.PoseOf(thing, f), out string? reason);
+        PulledPiece? pulled = PiecePull.Solve(
+            piece,
+            f => camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null,
+            f => thing is null ? null : Hanging.PoseOf(thing, f),
+            out string? reason
+        );
         return pulled ?? throw new ShotFault($"{piece.Name} cannot follow: {reason}. Take the last pin away, or pull it less far.");
     }
 
@@ -53,14 +76,37 @@ public static class SetWork
     public static Piece Card(ShotEngine engine, ShotDocument shot, int frame, double metres)
     {
         var (pose, pinhole) = engine.Camera(shot, frame);
-        if (!(metres > 0.01) || !double.IsFinite(metres)) { throw new ShotFault("A card stands at more than 1 cm."); }
-        double width = metres * pinhole.Width / pinhole.Fx * 1.05, height = metres * pinhole.Height / pinhole.Fy * 1.05;
+        if (!(metres > 0.01) || !double.IsFinite(metres))
+        {
+            throw new ShotFault("A card stands at more than 1 cm.");
+        }
+        double width = metres * pinhole.Width / pinhole.Fx * 1.05,
+            height = metres * pinhole.Height / pinhole.Fy * 1.05;
         // A plane's front is its +Y, its foot edge its +Z: its up is the camera's.
-        Vec3 x = pose.Rotation.Column(0), up = pose.Rotation.Column(1), front = pose.Rotation.Column(2);
-        return new Piece { Id = "", Kind = PieceKind.Plane, Position = pose.Position - metres * front, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, front, -up)), Size = new(width, 0, height) };
+        Vec3 x = pose.Rotation.Column(0),
+            up = pose.Rotation.Column(1),
+            front = pose.Rotation.Column(2);
+        return new Piece
+        {
+            Id = "",
+            Kind = PieceKind.Plane,
+            Position = pose.Position - metres * front,
+            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, front, -up)),
+            Size = new(width, 0, height),
+        };
     }
 
     /// <summary>Copies of a piece, each shifted and turned about the vertical by as much again.</summary>
     public static IReadOnlyList<Piece> Array(Piece piece, int copies, Vec3 shift, double turnDegrees) =>
-        [.. Enumerable.Range(1, copies).Select(k => piece with { Position = piece.Position + k * shift, RotationYxzDegrees = piece.RotationYxzDegrees + new Vec3(0, k * turnDegrees, 0) })];
+        [
+            .. Enumerable
+                .Range(1, copies)
+                .Select(k =>
+                    piece with
+                    {
+                        Position = piece.Position + k * shift,
+                        RotationYxzDegrees = piece.RotationYxzDegrees + new Vec3(0, k * turnDegrees, 0),
+                    }
+                ),
+        ];
 }

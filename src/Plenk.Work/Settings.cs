@@ -7,7 +7,8 @@ public static class Settings
     public static string DataRoot => Environment.GetEnvironmentVariable("PLENK_DATA") ?? Path.Combine(Environment.CurrentDirectory, "data");
 
     /// <summary>PLENK_DATABASE: an Npgsql connection string.</summary>
-    public static string DatabaseConnection => Environment.GetEnvironmentVariable("PLENK_DATABASE")
+    public static string DatabaseConnection =>
+        Environment.GetEnvironmentVariable("PLENK_DATABASE")
         ?? $"Host=127.0.0.1;Port=5481;Username=plenk;Passfile={Path.Combine(DataRoot, "pg.pass")};Database=plenk;Timeout=5;Include Error Detail=false";
 
     /// <summary>PLENK_LOG: a file that the log is kept in, turned over at 16 MB; null: it goes to the console alone.</summary>

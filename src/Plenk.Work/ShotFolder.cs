@@ -12,7 +12,10 @@ public sealed class ShotFolder(string directory) : IMedia
     public byte[] Read(string hash)
     {
         string path = Path.Combine(Directory, "media", hash);
-        if (!MediaStore.IsHash(hash) || !File.Exists(path)) { throw new MissingMediaException(hash); }
+        if (!MediaStore.IsHash(hash) || !File.Exists(path))
+        {
+            throw new MissingMediaException(hash);
+        }
         return File.ReadAllBytes(path);
     }
 
@@ -33,22 +36,23 @@ public sealed class ShotFolder(string directory) : IMedia
     /// <summary>Hashes of all media a document names.</summary>
     public static IEnumerable<string> MediaOf(ShotDocument shot) =>
         (shot.Plate?.Frames.Select(f => f.Media) ?? [])
-        .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
-        .Concat(shot.Elements.Where(e => e.Media.Length > 0).Select(e => e.Media))
-        .Concat(shot.Elements.SelectMany(e => e.Beside.Values))
-        .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
-        .Concat(shot.Mattes.SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? [])).Select(f => f.Media))
-        .Concat(shot.Finish.Steps.SelectMany(s => s.Ripple?.Frames?.Frames ?? []).Select(f => f.Media))
-        .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
-        .Concat(shot.Rendered.SelectMany(r => r.Media))
-        .Concat(shot.Lights.Select(l => l.Media).OfType<string>())
-        .Concat(shot.Clouds.Select(c => c.Media))
-        .Concat(shot.Depth?.Frames.Select(f => f.Media) ?? [])
-        .Concat(shot.Pieces.SelectMany(p => p.Baked?.Tiles ?? []))
-        .Concat(shot.Projections.Select(p => p.Media).OfType<string>())
-        .Concat(shot.OtherCameras.SelectMany(c => c.Plate.Frames.Concat(c.Plate.GrainFree?.Frames ?? []).Select(f => f.Media)))
-        .Concat(shot.MovingObjects.Select(o => o.Media).OfType<string>())
-        .Concat(((string?[])[shot.Look.LutMedia, shot.Tracks?.Media, shot.Solve?.Media]).OfType<string>()).Distinct();
+            .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
+            .Concat(shot.Elements.Where(e => e.Media.Length > 0).Select(e => e.Media))
+            .Concat(shot.Elements.SelectMany(e => e.Beside.Values))
+            .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
+            .Concat(shot.Mattes.SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? [])).Select(f => f.Media))
+            .Concat(shot.Finish.Steps.SelectMany(s => s.Ripple?.Frames?.Frames ?? []).Select(f => f.Media))
+            .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
+            .Concat(shot.Rendered.SelectMany(r => r.Media))
+            .Concat(shot.Lights.Select(l => l.Media).OfType<string>())
+            .Concat(shot.Clouds.Select(c => c.Media))
+            .Concat(shot.Depth?.Frames.Select(f => f.Media) ?? [])
+            .Concat(shot.Pieces.SelectMany(p => p.Baked?.Tiles ?? []))
+            .Concat(shot.Projections.Select(p => p.Media).OfType<string>())
+            .Concat(shot.OtherCameras.SelectMany(c => c.Plate.Frames.Concat(c.Plate.GrainFree?.Frames ?? []).Select(f => f.Media)))
+            .Concat(shot.MovingObjects.Select(o => o.Media).OfType<string>())
+            .Concat(((string?[])[shot.Look.LutMedia, shot.Tracks?.Media, shot.Solve?.Media]).OfType<string>())
+            .Distinct();
 
     /// <summary>Writes the media first and the document last, so that a folder with a document is whole.</summary>
     public static void Write(string directory, ShotDocument shot, IMedia media)
@@ -56,9 +60,15 @@ public sealed class ShotFolder(string directory) : IMedia
         foreach (string hash in MediaOf(shot))
         {
             string path = Path.Combine(directory, "media", hash);
-            if (!File.Exists(path)) { MediaStore.WriteWhole(path, media.Read(hash)); }
+            if (!File.Exists(path))
+            {
+                MediaStore.WriteWhole(path, media.Read(hash));
+            }
         }
-        MediaStore.WriteWhole(Path.Combine(directory, "shot.json"), System.Text.Encoding.UTF8.GetBytes(ShotJson.Write(shot, indented: true) + "\n"));
+        MediaStore.WriteWhole(
+            Path.Combine(directory, "shot.json"),
+            System.Text.Encoding.UTF8.GetBytes(ShotJson.Write(shot, indented: true) + "\n")
+        );
     }
 
     /// <summary>Takes the folder's media into a store after checking each against its hash. Nothing is taken when one is wrong.</summary>
@@ -71,6 +81,9 @@ public sealed class ShotFolder(string directory) : IMedia
                 throw new ShotFault($"The file media/{hash[..12]}… is damaged: its contents do not match its name. Export the shot again.");
             }
         }
-        foreach (string hash in MediaOf(shot)) { store.Write(Read(hash)); }
+        foreach (string hash in MediaOf(shot))
+        {
+            store.Write(Read(hash));
+        }
     }
 }

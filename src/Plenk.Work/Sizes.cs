@@ -23,7 +23,12 @@ public static class Sizes
 
     public static long Of(byte[] bytes) => bytes.LongLength;
 
-    public static long Of(TriangleMesh mesh) => 12L * mesh.Positions.Length + 4L * mesh.Indices.Length + 12L * (mesh.Normals?.Length ?? 0) + 8L * (mesh.TextureCoordinates?.Length ?? 0) + 4L * (mesh.Materials?.Length ?? 0);
+    public static long Of(TriangleMesh mesh) =>
+        12L * mesh.Positions.Length
+        + 4L * mesh.Indices.Length
+        + 12L * (mesh.Normals?.Length ?? 0)
+        + 8L * (mesh.TextureCoordinates?.Length ?? 0)
+        + 4L * (mesh.Materials?.Length ?? 0);
 
     /// <summary>The mesh, its triangles packed for tracing (9 floats and what fills a line), its nodes (half as much).</summary>
     public static long Of(MeshTree tree) => Of(tree.Mesh) + 72L * tree.Mesh.TriangleCount;
@@ -47,10 +52,36 @@ public static class Sizes
     /// <summary>Pictures with their smaller copies, a third on top.</summary>
     public static long Of(BakedSurface baked) => baked.KeptBytes;
 
-    public static long Of(RenderedLayer layer) => Of(layer.Rgba) + Of(layer.Distance) + Of(layer.Shadow) + Of(layer.Motion) + layer.Ids.Values.Sum(Of);
+    public static long Of(RenderedLayer layer) =>
+        Of(layer.Rgba) + Of(layer.Distance) + Of(layer.Shadow) + Of(layer.Motion) + layer.Ids.Values.Sum(Of);
 
-    public static long Of(FrameLayers f) => new[] { f.Comp, f.Element, f.Holdout, f.Shadow, f.Added, f.Visibility, f.Ao, f.Depth, f.Position, f.Normal, f.Contact, f.Mirror, f.Held }.Sum(Of)
-        + f.Touched.LongLength + Of(f.Distance) + Of(f.Near) + f.Mattes.Sum(m => Of(m.Coverage) + Of(m.Foreground)) + f.Rendered.Sum(Of)
-        + (f.Parts is { } p ? new[] { p.Albedo, p.Diffuse, p.Specular, p.Reflection, p.Emission, p.Uv, p.Motion }.Sum(Of) + p.Groups.Sum(g => Of(g.Rgb)) : 0)
-        + (f.Objects is null ? 0 : 16L * f.Touched.Length) + (f.Materials is null ? 0 : 16L * f.Touched.Length);
+    public static long Of(FrameLayers f) =>
+        new[]
+        {
+            f.Comp,
+            f.Element,
+            f.Holdout,
+            f.Shadow,
+            f.Added,
+            f.Visibility,
+            f.Ao,
+            f.Depth,
+            f.Position,
+            f.Normal,
+            f.Contact,
+            f.Mirror,
+            f.Held,
+        }.Sum(Of)
+        + f.Touched.LongLength
+        + Of(f.Distance)
+        + Of(f.Near)
+        + f.Mattes.Sum(m => Of(m.Coverage) + Of(m.Foreground))
+        + f.Rendered.Sum(Of)
+        + (
+            f.Parts is { } p
+                ? new[] { p.Albedo, p.Diffuse, p.Specular, p.Reflection, p.Emission, p.Uv, p.Motion }.Sum(Of) + p.Groups.Sum(g => Of(g.Rgb))
+                : 0
+        )
+        + (f.Objects is null ? 0 : 16L * f.Touched.Length)
+        + (f.Materials is null ? 0 : 16L * f.Touched.Length);
 }

@@ -14,12 +14,17 @@ public static class SurveyWork
 {
     public static LocatedPoint Locate(ShotDocument shot, string name)
     {
-        SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name) ?? throw new ShotFault($"There is no survey point called {name}.");
-        ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2; then clicks can say where a point is.");
+        SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name)
+            ?? throw new ShotFault($"There is no survey point called {name}.");
+        ShotCamera camera = ShotCamera.Of(shot)
+            ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2; then clicks can say where a point is.");
         var sights = new List<Sight>();
         foreach (PointClick click in point.Clicks)
         {
-            if (camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole)) { sights.Add(new(pose, pinhole, click.X, click.Y)); }
+            if (camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole))
+            {
+                sights.Add(new(pose, pinhole, click.X, click.Y));
+            }
         }
         return Triangulation.Locate(sights, out string? reason) is { } found
             ? new(camera.SourceToWorld.Inverse().Apply(found.Point), found.RmsPixels, found.ParallaxDegrees, null)
@@ -29,56 +34,100 @@ public static class SurveyWork
     /// <summary>The solve's points in the world, by track; what of them is seen in a frame, and where.</summary>
     public static IReadOnlyList<(int Track, Vec3 Place, double X, double Y)> Seen(ShotDocument shot, TrackWork tracks, int frame)
     {
-        if (tracks.Solve(shot) is not { Turning: false } solve || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)) { return []; }
+        if (
+            tracks.Solve(shot) is not { Turning: false } solve
+            || ShotCamera.Of(shot) is not { } camera
+            || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)
+        )
+        {
+            return [];
+        }
         var live = tracks.Tracks(shot).Where(t => t.TryAt(frame, out _)).ToDictionary(t => t.Id);
         var seen = new List<(int, Vec3, double, double)>();
         foreach (var p in solve.Points)
         {
             Vec3 world = camera.SourceToWorld.Apply(new(p.Position[0], p.Position[1], p.Position[2]));
-            if (live.ContainsKey(p.Track) && pinhole.TryProject(pose, world, out double x, out double y) && pinhole.Contains(x, y)) { seen.Add((p.Track, world, x, y)); }
+            if (live.ContainsKey(p.Track) && pinhole.TryProject(pose, world, out double x, out double y) && pinhole.Contains(x, y))
+            {
+                seen.Add((p.Track, world, x, y));
+            }
         }
         return seen;
     }
 
     /// <summary>All points that can be chosen in a frame besides survey points: the solve's, and those of clouds.</summary>
-    public static IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> Choosable(ShotDocument shot, TrackWork tracks, CloudWork clouds, int frame) =>
-        [.. Seen(shot, tracks, frame).Select(p => ($"#{p.Track}", p.Place, p.X, p.Y)), .. clouds.Seen(shot, frame)];
+    public static IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> Choosable(
+        ShotDocument shot,
+        TrackWork tracks,
+        CloudWork clouds,
+        int frame
+    ) => [.. Seen(shot, tracks, frame).Select(p => ($"#{p.Track}", p.Place, p.X, p.Y)), .. clouds.Seen(shot, frame)];
 
     /// <summary>Names, as <see cref="Fit"/> takes them, of the tracked points that lie on the surface under a spot of the picture.</summary>
     public static IReadOnlyList<string> Surface(ShotDocument shot, TrackWork tracks, CloudWork clouds, int frame, double x, double y)
     {
         IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> seen = Choosable(shot, tracks, clouds, frame);
-        if (seen.Count < 8) { throw new ShotFault("There are hardly any points in this frame. Track and solve the camera at step 2, bring a point cloud in, or go to a frame that sees more of them."); }
+        if (seen.Count < 8)
+        {
+            throw new ShotFault(
+                "There are hardly any points in this frame. Track and solve the camera at step 2, bring a point cloud in, or go to a frame that sees more of them."
+            );
+        }
         int seed = Enumerable.Range(0, seen.Count).MinBy(i => (seen[i].X - x) * (seen[i].X - x) + (seen[i].Y - y) * (seen[i].Y - y));
         Vec3[] all = [.. seen.Select(s => s.Place)];
         // A hundredth of the distance is what points of a solve are good for.
         double far = ShotCamera.Of(shot)!.TryAt(frame, out Pose pose, out _) ? (all[seed] - pose.Position).Length : 1;
         IReadOnlyList<int> on = SurfaceGrow.Plane(all, seed, 0.006 * far, shot.Seed);
-        return on.Count < 8 ? throw new ShotFault("No eight points lie in a plane there. Click in the middle of a flat surface, or circle its points.") : [.. on.Select(i => seen[i].Name)];
+        return on.Count < 8
+            ? throw new ShotFault("No eight points lie in a plane there. Click in the middle of a flat surface, or circle its points.")
+            : [.. on.Select(i => seen[i].Name)];
     }
 
     /// <summary>What a fit leaves, as it is seen in a frame: its RMS at the piece's own distance, pixels; null behind the camera.</summary>
     public static double? InPixels(ShotDocument shot, FittedPiece fitted, int frame)
     {
-        if (ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole)) { return null; }
+        if (ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole))
+        {
+            return null;
+        }
         double depth = -pose.ToLocal(fitted.Piece.Position).Z;
         return depth > 0 ? fitted.RmsMetres * pinhole.Fx / depth : null;
     }
 
-    public static FittedPiece Fit(ShotDocument shot, TrackWork tracks, CloudWork clouds, PieceKind kind, IReadOnlyList<string> names, int frame)
+    public static FittedPiece Fit(
+        ShotDocument shot,
+        TrackWork tracks,
+        CloudWork clouds,
+        PieceKind kind,
+        IReadOnlyList<string> names,
+        int frame
+    )
     {
         Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         var places = new List<Vec3>();
-        Dictionary<int, double[]>? solved = names.Any(n => n.StartsWith('#')) ? tracks.Solve(shot)?.Points.ToDictionary(p => p.Track, p => p.Position) : null;
+        Dictionary<int, double[]>? solved = names.Any(n => n.StartsWith('#'))
+            ? tracks.Solve(shot)?.Points.ToDictionary(p => p.Track, p => p.Position)
+            : null;
         foreach (string name in names)
         {
             if (name.StartsWith('#'))
             {
-                if (int.TryParse(name[1..], out int track) && solved?.GetValueOrDefault(track) is { } p) { places.Add(toWorld.Apply(new(p[0], p[1], p[2]))); }
+                if (int.TryParse(name[1..], out int track) && solved?.GetValueOrDefault(track) is { } p)
+                {
+                    places.Add(toWorld.Apply(new(p[0], p[1], p[2])));
+                }
                 continue;
             }
-            if (name.StartsWith('~')) { places.Add(clouds.Find(shot, name) ?? throw new ShotFault("A point of a cloud that is no longer in the shot is among those chosen. Choose them anew.")); continue; }
-            SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name) ?? throw new ShotFault($"There is no survey point called {name}.");
+            if (name.StartsWith('~'))
+            {
+                places.Add(
+                    clouds.Find(shot, name)
+                        ?? throw new ShotFault("A point of a cloud that is no longer in the shot is among those chosen. Choose them anew.")
+                );
+                continue;
+            }
+            SurveyPoint point = shot.SurveyPoints.FirstOrDefault(p => p.Name == name)
+                ?? throw new ShotFault($"There is no survey point called {name}.");
             places.Add(toWorld.Apply(point.Position ?? throw new ShotFault($"{name} has no place yet: click it in a second frame.")));
         }
         Vec3? eye = ShotCamera.Of(shot) is { } camera && camera.TryAt(frame, out Pose pose, out _) ? pose.Position : null;
@@ -90,7 +139,10 @@ public static class SurveyWork
             PieceKind.Cylinder => PieceFit.Cylinder(places, out reason),
             _ => throw new ShotFault("Only planes, boxes and cylinders are laid through points."),
         };
-        if (fitted is null) { throw new ShotFault($"No {kind.ToString().ToLowerInvariant()} goes through these points: {reason}."); }
+        if (fitted is null)
+        {
+            throw new ShotFault($"No {kind.ToString().ToLowerInvariant()} goes through these points: {reason}.");
+        }
         return fitted with { Piece = PieceFit.Square(fitted.Piece, shot.Pieces) };
     }
 }

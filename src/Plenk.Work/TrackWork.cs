@@ -30,22 +30,47 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     public GrayPyramid Picture(ShotDocument shot, int frame)
     {
         CodeImage p = shot.Look.TrackGrainFree ? engine.GrainFreeCodes(shot, frame) : engine.PlateCodes(shot, frame);
-        if (shot.Look is { TrackThroughCurve: true, Curve: { } curve }) { p = p.Through(new(SeenThrough.Curve, shot.Plate!.Encoding, null, null, curve)); }
+        if (shot.Look is { TrackThroughCurve: true, Curve: { } curve })
+        {
+            p = p.Through(new(SeenThrough.Curve, shot.Plate!.Encoding, null, null, curve));
+        }
         return GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes);
     }
 
     /// <summary>Follows features through the shot's range, off its mattes; stopped, it gives what it has. Tracks placed by hand stay.</summary>
-    public (IReadOnlyList<Track> Tracks, bool Whole) Follow(ShotDocument shot, TrackerSettings settings, CancellationToken stop, Action<string, double> progress)
+    public (IReadOnlyList<Track> Tracks, bool Whole) Follow(
+        ShotDocument shot,
+        TrackerSettings settings,
+        CancellationToken stop,
+        Action<string, double> progress
+    )
     {
-        var (found, whole) = SolveWork.Follow(shot.Range.First, shot.Range.Last, f => Picture(shot, f), f => MatteShape.Allowed(shot.Mattes, f), settings, stop, progress, keepWhenStopped: true);
+        var (found, whole) = SolveWork.Follow(
+            shot.Range.First,
+            shot.Range.Last,
+            f => Picture(shot, f),
+            f => MatteShape.Allowed(shot.Mattes, f),
+            settings,
+            stop,
+            progress,
+            keepWhenStopped: true
+        );
         Track[] byHand = [.. Tracks(shot).Where(t => t.ByHand)];
         return ([.. byHand, .. found.Select(t => Renumbered(t, byHand.Select(h => h.Id).DefaultIfEmpty(0).Max()))], whole);
     }
 
     private static Track Renumbered(Track t, int after)
     {
-        if (after == 0) { return t; }
-        var copy = new Track(t.Id + after) { Ended = t.Ended, Began = t.Began, ByHand = t.ByHand };
+        if (after == 0)
+        {
+            return t;
+        }
+        var copy = new Track(t.Id + after)
+        {
+            Ended = t.Ended,
+            Began = t.Began,
+            ByHand = t.ByHand,
+        };
         copy.Points.AddRange(t.Points);
         return copy;
     }
@@ -58,30 +83,61 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
         switch (edit.Do)
         {
             case "place":
-                if (!shot.Range.Contains(edit.Frame)) { throw new ShotFault($"Frame {edit.Frame} is outside the shot's range."); }
+                if (!shot.Range.Contains(edit.Frame))
+                {
+                    throw new ShotFault($"Frame {edit.Frame} is outside the shot's range.");
+                }
                 tracks.Add(FollowByHand(shot, tracks.Select(t => t.Id).DefaultIfEmpty(0).Max() + 1, edit.Frame, edit.X, edit.Y));
                 break;
             case "move":
                 int moved = At(edit.Track);
-                if (!tracks[moved].TryAt(edit.Frame, out _)) { throw new ShotFault($"Track {edit.Track} does not live at {edit.Frame}."); }
-                tracks[moved] = Copy(tracks[moved], tracks[moved].Points.Select(p => p.Frame == edit.Frame ? new TrackPoint(p.Frame, edit.X, edit.Y) : p), byHand: true);
+                if (!tracks[moved].TryAt(edit.Frame, out _))
+                {
+                    throw new ShotFault($"Track {edit.Track} does not live at {edit.Frame}.");
+                }
+                tracks[moved] = Copy(
+                    tracks[moved],
+                    tracks[moved].Points.Select(p => p.Frame == edit.Frame ? new TrackPoint(p.Frame, edit.X, edit.Y) : p),
+                    byHand: true
+                );
                 break;
             case "cut":
                 int cut = At(edit.Track);
                 TrackPoint[] kept = [.. tracks[cut].Points.Where(p => p.Frame <= edit.Frame)];
-                if (kept.Length < 2) { throw new ShotFault($"Track {edit.Track} would be left with one frame. Delete it instead, or cut later."); }
+                if (kept.Length < 2)
+                {
+                    throw new ShotFault($"Track {edit.Track} would be left with one frame. Delete it instead, or cut later.");
+                }
                 tracks[cut] = Copy(tracks[cut], kept, tracks[cut].ByHand, "cut by hand");
                 break;
             case "join":
-                int one = At(edit.Track), two = At(edit.Other);
-                Track first = tracks[one].Points[0].Frame <= tracks[two].Points[0].Frame ? tracks[one] : tracks[two], second = first == tracks[one] ? tracks[two] : tracks[one];
+                int one = At(edit.Track),
+                    two = At(edit.Other);
+                Track first = tracks[one].Points[0].Frame <= tracks[two].Points[0].Frame ? tracks[one] : tracks[two],
+                    second = first == tracks[one] ? tracks[two] : tracks[one];
                 int gap = second.Points[0].Frame - first.Points[^1].Frame;
-                if (one == two || gap < 1) { throw new ShotFault("Two tracks are joined where one ends before the other begins; these live at the same time."); }
-                if (gap > 12) { throw new ShotFault($"There are {gap - 1} frames between the two; across more than 11 nothing says that they are one."); }
+                if (one == two || gap < 1)
+                {
+                    throw new ShotFault("Two tracks are joined where one ends before the other begins; these live at the same time.");
+                }
+                if (gap > 12)
+                {
+                    throw new ShotFault($"There are {gap - 1} frames between the two; across more than 11 nothing says that they are one.");
+                }
                 // Straight across the frames between, where it was hidden.
-                IEnumerable<TrackPoint> bridge = Enumerable.Range(1, gap - 1).Select(k => new TrackPoint(first.Points[^1].Frame + k,
-                    first.Points[^1].X + (second.Points[0].X - first.Points[^1].X) * k / gap, first.Points[^1].Y + (second.Points[0].Y - first.Points[^1].Y) * k / gap));
-                tracks[one] = new Track(edit.Track!.Value) { ByHand = true, Ended = second.Ended, Began = first.Began };
+                IEnumerable<TrackPoint> bridge = Enumerable
+                    .Range(1, gap - 1)
+                    .Select(k => new TrackPoint(
+                        first.Points[^1].Frame + k,
+                        first.Points[^1].X + (second.Points[0].X - first.Points[^1].X) * k / gap,
+                        first.Points[^1].Y + (second.Points[0].Y - first.Points[^1].Y) * k / gap
+                    ));
+                tracks[one] = new Track(edit.Track!.Value)
+                {
+                    ByHand = true,
+                    Ended = second.Ended,
+                    Began = first.Began,
+                };
                 tracks[one].Points.AddRange([.. first.Points, .. bridge, .. second.Points]);
                 tracks.RemoveAt(two);
                 break;
@@ -96,7 +152,12 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
 
     private static Track Copy(Track t, IEnumerable<TrackPoint> points, bool byHand, string? ended = null)
     {
-        var copy = new Track(t.Id) { Ended = ended ?? t.Ended, Began = t.Began, ByHand = byHand };
+        var copy = new Track(t.Id)
+        {
+            Ended = ended ?? t.Ended,
+            Began = t.Began,
+            ByHand = byHand,
+        };
         copy.Points.AddRange(points);
         return copy;
     }
@@ -110,10 +171,19 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
         {
             var tracker = new PointTracker(settings);
             tracker.Next(frame, Picture(shot, frame));
-            if (!tracker.Seed(track, x, y)) { throw new ShotFault("There is nothing to follow at that spot: it looks the same all around. Click on a corner or a speck."); }
-            for (int f = frame + direction; shot.Range.Contains(f) && tracker.LiveCount > 0; f += direction) { tracker.Next(f, Picture(shot, f), MatteShape.Allowed(shot.Mattes, f)); }
+            if (!tracker.Seed(track, x, y))
+            {
+                throw new ShotFault("There is nothing to follow at that spot: it looks the same all around. Click on a corner or a speck.");
+            }
+            for (int f = frame + direction; shot.Range.Contains(f) && tracker.LiveCount > 0; f += direction)
+            {
+                tracker.Next(f, Picture(shot, f), MatteShape.Allowed(shot.Mattes, f));
+            }
         }
-        if (track.Points.Count < 2) { throw new ShotFault($"The spot is lost in the next frame already ({track.Ended}). Click where it is sharper."); }
+        if (track.Points.Count < 2)
+        {
+            throw new ShotFault($"The spot is lost in the next frame already ({track.Ended}). Click where it is sharper.");
+        }
         return track;
     }
 
@@ -121,13 +191,24 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     {
         PlateSource plate = shot.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         SolveChoice choice = shot.Solving;
-        if (choice.HoldFocal && plate.FocalMm is null) { throw new ShotFault("The focal length is to be held, but the plate has none. Type it at step 1, or let it be found."); }
+        if (choice.HoldFocal && plate.FocalMm is null)
+        {
+            throw new ShotFault("The focal length is to be held, but the plate has none. Type it at step 1, or let it be found.");
+        }
         return new()
         {
             Width = plate.Width,
             Height = plate.Height,
             FocalPx = choice.HoldFocal ? plate.FocalMm * plate.Width / plate.SensorWidthMm : null,
-            RefineLens = (choice.RefineLens switch { "k1" => Intrinsics.K1, "k1k2" => Intrinsics.K1 | Intrinsics.K2, _ => Intrinsics.None }) | (choice.RefinePrincipalPoint ? Intrinsics.PrincipalPoint : Intrinsics.None),
+            RefineLens =
+                (
+                    choice.RefineLens switch
+                    {
+                        "k1" => Intrinsics.K1,
+                        "k1k2" => Intrinsics.K1 | Intrinsics.K2,
+                        _ => Intrinsics.None,
+                    }
+                ) | (choice.RefinePrincipalPoint ? Intrinsics.PrincipalPoint : Intrinsics.None),
             Zooms = choice.Zooms,
             Seed = shot.Seed,
         };
@@ -135,15 +216,29 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
 
     public SolveResult Solve(ShotDocument shot, CancellationToken stop, Action<string, double>? progress)
     {
-        if (shot.Tracks is null) { throw new ShotFault("There are no tracks yet. Track the plate first."); }
+        if (shot.Tracks is null)
+        {
+            throw new ShotFault("There are no tracks yet. Track the plate first.");
+        }
         var leftOut = shot.Solving.LeftOut.ToHashSet();
         Track[] tracks = [.. Tracks(shot).Where(t => !leftOut.Contains(t.Id)).Select(t => Within(t, shot.Range)).OfType<Track>()];
-        return SolveWork.Camera(shot.Solving.Turns ? CameraMoves.Turns : CameraMoves.Travels, tracks, shot.Range.First, shot.Range.Last, Settings(shot), stop, progress);
+        return SolveWork.Camera(
+            shot.Solving.Turns ? CameraMoves.Turns : CameraMoves.Travels,
+            tracks,
+            shot.Range.First,
+            shot.Range.Last,
+            Settings(shot),
+            stop,
+            progress
+        );
     }
 
     private static Track? Within(Track t, FrameRange range)
     {
-        if (range.Contains(t.Points[0].Frame) && range.Contains(t.Points[^1].Frame)) { return t; }
+        if (range.Contains(t.Points[0].Frame) && range.Contains(t.Points[^1].Frame))
+        {
+            return t;
+        }
         TrackPoint[] points = [.. t.Points.Where(p => range.Contains(p.Frame))];
         return points.Length < 2 ? null : Copy(t, points, t.ByHand);
     }
@@ -166,22 +261,46 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             Samples = [.. r.Frames.Select(f => new CameraSample(f.Frame, f.CameraToWorld.ToRowMajor16(), r.PinholeAt(f).Fx, p.Cx, p.Cy))],
         };
         var poses = r.Frames.ToDictionary(f => f.Frame);
-        (Vec3 Old, Vec3 New)[] known = [.. shot.SurveyPoints.Where(s => s is { FromClicks: false, Position: not null, Clicks.Count: > 1 }).Select(s => (s.Position!.Value, Clicked(s))).Where(k => k.Item2 is not null).Select(k => (k.Item1, k.Item2!.Value))];
-        Similarity? measured = known.Length >= 3 && Alignment.Similarity([.. known.Select(k => k.Old)], [.. known.Select(k => k.New)], out _) is { } aligned ? aligned.Map : null;
+        (Vec3 Old, Vec3 New)[] known =
+        [
+            .. shot
+                .SurveyPoints.Where(s => s is { FromClicks: false, Position: not null, Clicks.Count: > 1 })
+                .Select(s => (s.Position!.Value, Clicked(s)))
+                .Where(k => k.Item2 is not null)
+                .Select(k => (k.Item1, k.Item2!.Value)),
+        ];
+        Similarity? measured =
+            known.Length >= 3 && Alignment.Similarity([.. known.Select(k => k.Old)], [.. known.Select(k => k.New)], out _) is { } aligned
+                ? aligned.Map
+                : null;
         SurveyPoint Placed(SurveyPoint s)
         {
-            if (measured is { } map && s is { FromClicks: false, Position: { } at }) { return s with { Position = map.Apply(at) }; }
+            if (measured is { } map && s is { FromClicks: false, Position: { } at })
+            {
+                return s with { Position = map.Apply(at) };
+            }
             return s.Clicks.Count == 0 ? s with { Position = null } : s with { FromClicks = true, Position = Clicked(s) };
         }
         Vec3? Clicked(SurveyPoint s)
         {
-            Sight[] sights = [.. s.Clicks.Where(c => poses.ContainsKey(c.Frame)).Select(c => new Sight(poses[c.Frame].CameraToWorld, r.PinholeAt(poses[c.Frame]), c.X, c.Y))];
+            Sight[] sights =
+            [
+                .. s
+                    .Clicks.Where(c => poses.ContainsKey(c.Frame))
+                    .Select(c => new Sight(poses[c.Frame].CameraToWorld, r.PinholeAt(poses[c.Frame]), c.X, c.Y)),
+            ];
             return Triangulation.Locate(sights, out _)?.Point;
         }
         return shot with
         {
             Camera = camera,
-            Solve = new() { Media = solveMedia, Turns = r.Turning, RmsPx = r.RmsPx, TracksUsed = r.TracksUsed },
+            Solve = new()
+            {
+                Media = solveMedia,
+                Turns = r.Turning,
+                RmsPx = r.RmsPx,
+                TracksUsed = r.TracksUsed,
+            },
             SurveyPoints = [.. shot.SurveyPoints.Select(Placed)],
         };
     }

@@ -16,14 +16,19 @@ public sealed class CameraTests(Site site)
         using Sheet page = site.Open();
         page.GoShot(id, 1);
         // A part of the range is enough here.
-        page.Run("const done = import('/js/state.js').then((m) => m.save('Shorter range', (d) => { d.range = { first: 1022, last: 1041 }; return d; })); return true;");
+        page.Run(
+            "const done = import('/js/state.js').then((m) => m.save('Shorter range', (d) => { d.range = { first: 1022, last: 1041 }; return d; })); return true;"
+        );
         page.UntilState("state.document.range.last === 1041");
         page.Step(2);
         page.Until("document.body.textContent.includes('Nothing is tracked yet')");
 
         // A matte, corner by corner, keyed by pulling one of them in another frame.
         page.Press("Draw a matte");
-        foreach (var (x, y) in new[] { (300.0, 60.0), (420, 60), (420, 140), (300, 140) }) { page.ClickPicture(x, y); }
+        foreach (var (x, y) in new[] { (300.0, 60.0), (420, 60), (420, 140), (300, 140) })
+        {
+            page.ClickPicture(x, y);
+        }
         page.PressAndSave("Close the shape");
         page.Run("document.getElementById('at').value = '1040'; document.getElementById('at').dispatchEvent(new Event('change'));");
         page.UntilState("state.frame === 1040");
@@ -58,9 +63,16 @@ public sealed class CameraTests(Site site)
         Assert.NotEqual("nothing yet", page.Reading("camera.solve").Verdict);
 
         // Its curves in the rail.
-        page.Run("const s = [...document.querySelectorAll('#sheet select')].find((x) => [...x.options].some((o) => o.value === 'turn')); s.value = 'turn'; s.dispatchEvent(new Event('change'));");
+        page.Run(
+            "const s = [...document.querySelectorAll('#sheet select')].find((x) => [...x.options].some((o) => o.value === 'turn')); s.value = 'turn'; s.dispatchEvent(new Event('change'));"
+        );
         page.Until("document.getElementById('rail-title').textContent.includes('turn since the first frame')");
-        Assert.Equal("3", page.Run("return String([...document.querySelectorAll('#rail svg path')].filter((p) => p.getAttribute('fill') === 'none').length)"));
+        Assert.Equal(
+            "3",
+            page.Run(
+                "return String([...document.querySelectorAll('#rail svg path')].filter((p) => p.getAttribute('fill') === 'none').length)"
+            )
+        );
 
         // Cleaning says what would go and what would be left before it does; it can be undone.
         string before = page.State("state.document.solve.tracksUsed");
@@ -81,21 +93,33 @@ public sealed class CameraTests(Site site)
         Assert.Equal(before, page.State("state.document.solve.tracksUsed"));
 
         // A track is chosen by its mark, told, cut and brought back.
-        JsonElement track = (await site.Json($"/api/shots/{id}/frames/1040/tracks")).EnumerateArray().First(t => t.GetProperty("last").GetInt32() == 1041 && t.GetProperty("first").GetInt32() < 1036 && t.GetProperty("fate").GetString() == "used");
+        JsonElement track = (await site.Json($"/api/shots/{id}/frames/1040/tracks"))
+            .EnumerateArray()
+            .First(t =>
+                t.GetProperty("last").GetInt32() == 1041
+                && t.GetProperty("first").GetInt32() < 1036
+                && t.GetProperty("fate").GetString() == "used"
+            );
         page.ClickPicture(track.GetProperty("x").GetDouble(), track.GetProperty("y").GetDouble());
         page.UntilState("state.chosen.track !== null");
         // Its mark is carried to another place, where it is corrected in this frame.
         string held = page.State("state.revision");
-        double at = track.GetProperty("x").GetDouble(), row = track.GetProperty("y").GetDouble();
+        double at = track.GetProperty("x").GetDouble(),
+            row = track.GetProperty("y").GetDouble();
         page.Drag(page.OnPage(at, row), page.OnPage(at + 9, row + 5), steps: 3);
         page.UntilState($"state.revision > {held}");
-        JsonElement moved = (await site.Json($"/api/shots/{id}/frames/1040/tracks")).EnumerateArray().First(t => t.GetProperty("id").GetInt32() == track.GetProperty("id").GetInt32());
+        JsonElement moved = (await site.Json($"/api/shots/{id}/frames/1040/tracks"))
+            .EnumerateArray()
+            .First(t => t.GetProperty("id").GetInt32() == track.GetProperty("id").GetInt32());
         Assert.InRange(moved.GetProperty("x").GetDouble() - at, 6, 12);
         page.PressAndSave("Undo");
         page.PressAndSave("Cut it after 1040");
         page.PressAndSave("Undo");
         page.PressAndSave("Make it a survey point");
-        Assert.Equal("true", page.State($"state.document.surveyPoints.some((p) => p.name === 'T{track.GetProperty("id")}' && p.clicks.length > 3)"));
+        Assert.Equal(
+            "true",
+            page.State($"state.document.surveyPoints.some((p) => p.name === 'T{track.GetProperty("id")}' && p.clicks.length > 3)")
+        );
         page.PressAndSave("Undo");
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
@@ -115,7 +139,8 @@ public sealed class CameraTests(Site site)
         // An end is pulled off its edge: the report follows while it is pulled, and what is let go is kept; undo brings it back.
         JsonElement line = page.StateJson("state.document.still.lines.find((l) => l.axis === 'z')");
         var at = page.OnPage(line.GetProperty("x1").GetDouble(), line.GetProperty("y1").GetDouble());
-        string revision = page.State("state.revision"), told = page.Text("#still-report");
+        string revision = page.State("state.revision"),
+            told = page.Text("#still-report");
         page.Drag(at, (at.X + 14, at.Y + 12), steps: 4);
         page.UntilState($"state.revision > {revision}");
         page.Until($"document.getElementById('still-report')?.innerText !== {JsonSerializer.Serialize(told)}");

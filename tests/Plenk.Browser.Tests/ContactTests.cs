@@ -38,7 +38,14 @@ public sealed class ContactTests(Site site)
         Assert.Equal("true CC0", page.State("state.document.bounces + ' ' + state.document.elements[1].credit.licence"));
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
-        while (int.Parse(page.State("state.revision")) > before && page.State("state.canUndo") == "true" && page.State("state.document.elements.length") != "1") { page.PressAndSave("Undo"); }
+        while (
+            int.Parse(page.State("state.revision")) > before
+            && page.State("state.canUndo") == "true"
+            && page.State("state.document.elements.length") != "1"
+        )
+        {
+            page.PressAndSave("Undo");
+        }
     }
 
     [Fact]
@@ -47,11 +54,18 @@ public sealed class ContactTests(Site site)
         using Sheet page = await Mop(6);
         page.Open("mattes");
         page.Press("Draw a matte");
-        foreach (var (x, y) in new[] { (300, 200), (420, 200), (420, 380), (300, 380) }) { page.ClickPicture(x, y); page.Until("document.body.textContent.includes('Click in the picture')"); }
+        foreach (var (x, y) in new[] { (300, 200), (420, 200), (420, 380), (300, 380) })
+        {
+            page.ClickPicture(x, y);
+            page.Until("document.body.textContent.includes('Click in the picture')");
+        }
         page.PressAndSave("Close the shape");
         page.PressAndSave("Join it");
         page.Choose("attendant is", "what it is within");
-        Assert.Equal("matte_1 Within", page.State("state.document.mattes[1].parts[0].matte + ' ' + state.document.mattes[1].parts[0].join"));
+        Assert.Equal(
+            "matte_1 Within",
+            page.State("state.document.mattes[1].parts[0].matte + ' ' + state.document.mattes[1].parts[0].join")
+        );
         page.Type("Larger by", "3 px");
         page.Tick("what lies in it hides elements");
         page.Press("Look at it");
@@ -60,14 +74,22 @@ public sealed class ContactTests(Site site)
         page.PressAndSave("Stand matte 2 in the set");
         page.Type("Thick", "0.3 m");
         page.Type("Moved at 1013 X", "0.1");
-        Assert.Equal("0.3 1013 0.1", page.State("(() => { const p = state.document.pieces.at(-1); return `${p.figure.thicknessMetres} ${p.figure.keys[0].frame} ${p.figure.keys[0].shift[0]}`; })()"));
+        Assert.Equal(
+            "0.3 1013 0.1",
+            page.State(
+                "(() => { const p = state.document.pieces.at(-1); return `${p.figure.thicknessMetres} ${p.figure.keys[0].frame} ${p.figure.keys[0].shift[0]}`; })()"
+            )
+        );
         Assert.Empty(page.AccessibilityFaults());
         // Nothing that is in use can be taken away unawares.
         page.Open("mattes");
         page.Press("Delete matte");
         page.Until("document.querySelector('#sheet .told')?.innerText.includes('a figure needs a matte')", 20);
         Assert.Equal("2", page.State("state.document.mattes.length"));
-        for (int i = 0; i < 8; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 8; i++)
+        {
+            page.PressAndSave("Undo");
+        }
         Assert.Equal("1", page.State("state.document.mattes.length"));
     }
 }

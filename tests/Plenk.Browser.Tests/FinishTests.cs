@@ -10,7 +10,14 @@ public sealed class FinishTests(Site site)
 
     private static void Back(Sheet page, int to)
     {
-        while (int.Parse(page.State("state.revision")) > to && page.State("state.canUndo") == "true" && page.State("JSON.stringify(state.document.finish.steps.map((s) => s.id))") != "[\"grain_1\"]") { page.PressAndSave("Undo"); }
+        while (
+            int.Parse(page.State("state.revision")) > to
+            && page.State("state.canUndo") == "true"
+            && page.State("JSON.stringify(state.document.finish.steps.map((s) => s.id))") != "[\"grain_1\"]"
+        )
+        {
+            page.PressAndSave("Undo");
+        }
     }
 
     [Fact]
@@ -23,7 +30,10 @@ public sealed class FinishTests(Site site)
         page.Choose("Step to add", "Grade", saves: false);
         page.PressAndSave("Add this step");
         // As light meets them, whatever the order they came in.
-        Assert.Equal("grade_1 haze_1 grain_1", page.State("[...document.querySelectorAll('#sheet [data-row]')].map((r) => r.dataset.row).join(' ')"));
+        Assert.Equal(
+            "grade_1 haze_1 grain_1",
+            page.State("[...document.querySelectorAll('#sheet [data-row]')].map((r) => r.dataset.row).join(' ')")
+        );
         page.Type("Exposure", "1");
         Assert.Equal("1", page.State("state.document.finish.steps.find((s) => s.id === 'grade_1').grade.stops"));
         page.Type("Strength", "0.5");
@@ -46,7 +56,12 @@ public sealed class FinishTests(Site site)
         page.Open("finish-scopes");
         page.Until("document.querySelector('#scopes svg') !== null", 60);
         // Element drawn through, plate dashed, the base line; the brightness has its dots.
-        Assert.Equal("3,1", page.State("[document.querySelectorAll('#scopes svg:nth-of-type(1) path').length, document.querySelectorAll('#scopes svg:nth-of-type(1) path[stroke-dasharray]').length].join()"));
+        Assert.Equal(
+            "3,1",
+            page.State(
+                "[document.querySelectorAll('#scopes svg:nth-of-type(1) path').length, document.querySelectorAll('#scopes svg:nth-of-type(1) path[stroke-dasharray]').length].join()"
+            )
+        );
         Assert.Equal("", page.State("[...document.querySelectorAll('#scopes svg')].map((s) => s.textContent).join('')"));
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
@@ -110,7 +125,10 @@ public sealed class FinishTests(Site site)
         page.Type("Note", "edge of the chain");
         page.Type("Answer", "softer now");
         page.PressAndSave("It is resolved");
-        Assert.Equal("edge of the chain|softer now|true", page.State("state.document.notes.map((n) => `${n.text}|${n.answers[0].text}|${n.resolved}`).join()"));
+        Assert.Equal(
+            "edge of the chain|softer now|true",
+            page.State("state.document.notes.map((n) => `${n.text}|${n.answers[0].text}|${n.resolved}`).join()")
+        );
         page.Open("versions");
         page.Press("Show that one");
         Assert.Equal("version", page.State("state.compare"));
@@ -118,6 +136,13 @@ public sealed class FinishTests(Site site)
         page.Until("document.getElementById('seen').textContent.includes('| this one')", 30);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
-        while (int.Parse(page.State("state.revision")) > before && page.State("state.canUndo") == "true" && page.State("state.document.notes.length") != "0") { page.PressAndSave("Undo"); }
+        while (
+            int.Parse(page.State("state.revision")) > before
+            && page.State("state.canUndo") == "true"
+            && page.State("state.document.notes.length") != "0"
+        )
+        {
+            page.PressAndSave("Undo");
+        }
     }
 }

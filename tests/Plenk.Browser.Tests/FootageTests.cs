@@ -25,7 +25,10 @@ public sealed class FootageTests(Site site)
         page.Until("document.querySelector('.small-picture') !== null", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
-        for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 2; i++)
+        {
+            page.PressAndSave("Undo");
+        }
     }
 
     [Fact]
@@ -35,13 +38,20 @@ public sealed class FootageTests(Site site)
         page.GoShot(await Shot("BTH_0040"), 4, 1040);
         page.Open("fill");
         page.Press("Draw a matte");
-        foreach (var (x, y) in new[] { (700, 560), (760, 560), (760, 600), (700, 600) }) { page.ClickPicture(x, y); page.Until("document.body.textContent.includes('Click in the picture')"); }
+        foreach (var (x, y) in new[] { (700, 560), (760, 560), (760, 600), (700, 600) })
+        {
+            page.ClickPicture(x, y);
+            page.Until("document.body.textContent.includes('Click in the picture')");
+        }
         page.PressAndSave("Close the shape");
         page.Press("Fill matte 1 at 1040");
         page.UntilState("state.document.projections[0].kind === 'Picture'", 180);
         Assert.Contains("other frames", page.State("state.document.projections[0].madeBy"));
         page.NoErrors();
-        for (int i = 0; i < 2; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 2; i++)
+        {
+            page.PressAndSave("Undo");
+        }
     }
 
     [Fact]
@@ -61,7 +71,10 @@ public sealed class FootageTests(Site site)
         page.Until("(document.getElementById('found-suns')?.textContent || '').includes('By fit')", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
-        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 3; i++)
+        {
+            page.PressAndSave("Undo");
+        }
     }
 
     [Fact]
@@ -84,7 +97,17 @@ public sealed class FootageTests(Site site)
     public async Task A_rendered_picture_comes_back_and_is_lit_again()
     {
         long shot = await Shot("BTH_0040");
-        (await site.Http.PostAsJsonAsync($"/api/shots/{shot}/render", new { first = 1036, last = 1036, width = 480 })).EnsureSuccessStatusCode();
+        (
+            await site.Http.PostAsJsonAsync(
+                $"/api/shots/{shot}/render",
+                new
+                {
+                    first = 1036,
+                    last = 1036,
+                    width = 480,
+                }
+            )
+        ).EnsureSuccessStatusCode();
         using Sheet page = site.Open();
         page.GoShot(shot, 8, 1036);
         page.Until("document.querySelector('.render a[href$=\".exr\"]') !== null", 180);
@@ -112,10 +135,16 @@ public sealed class FootageTests(Site site)
         page.Run("document.querySelector('[data-fold=rendered] [data-row=point_1]').click()");
         page.UntilState("state.document.rendered[0].lamps.includes('point_1')");
         DateTime end = DateTime.UtcNow.AddSeconds(60);
-        while (page.Shown(560, 470)[1] < before[1] + 10 && DateTime.UtcNow < end) { Thread.Sleep(200); }
+        while (page.Shown(560, 470)[1] < before[1] + 10 && DateTime.UtcNow < end)
+        {
+            Thread.Sleep(200);
+        }
         Assert.True(page.Shown(560, 470)[1] >= before[1] + 10);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
-        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 3; i++)
+        {
+            page.PressAndSave("Undo");
+        }
     }
 }

@@ -14,7 +14,10 @@ public sealed class HandTests(Site site)
         using Sheet page = site.Open();
         page.Go("/");
         // To the shot by Tab and Enter.
-        for (int i = 0; i < 20 && page.Run("return document.activeElement.className") is not "card"; i++) { page.Keyboard(Keys.Tab); }
+        for (int i = 0; i < 20 && page.Run("return document.activeElement.className") is not "card"; i++)
+        {
+            page.Keyboard(Keys.Tab);
+        }
         page.Keyboard(Keys.Enter);
         page.Until("document.querySelector('#route [aria-current]') !== null");
         page.Keyboard("1");
@@ -54,8 +57,12 @@ public sealed class HandTests(Site site)
         long id = await site.DemoShot();
         page.Keyboard("6");
         page.Until("document.querySelector('#sheet [data-row=bell]') !== null");
-        for (int i = 0; i < 80 && page.Run("return document.activeElement.getAttribute('aria-label')") is not "Place X"; i++) { page.Keyboard(Keys.Tab); }
-        string x = page.State("state.document.elements[0].position[0]"), revision = page.State("state.revision");
+        for (int i = 0; i < 80 && page.Run("return document.activeElement.getAttribute('aria-label')") is not "Place X"; i++)
+        {
+            page.Keyboard(Keys.Tab);
+        }
+        string x = page.State("state.document.elements[0].position[0]"),
+            revision = page.State("state.revision");
         page.Chord(Keys.Control, "a");
         page.Keyboard("-125 cm" + Keys.Enter);
         page.UntilState($"state.revision > {revision}");
@@ -76,10 +83,17 @@ public sealed class HandTests(Site site)
         page.Type("Turned", "twelve", saves: false);
         page.Keyboard(Keys.Enter);
         Assert.Equal("twelve", page.Value("Turned"));
-        Assert.Equal("true", page.Driver.ExecuteScript("return [...document.querySelectorAll('#sheet input')].find((i) => i.value === 'twelve').getAttribute('aria-invalid')"));
+        Assert.Equal(
+            "true",
+            page.Driver.ExecuteScript(
+                "return [...document.querySelectorAll('#sheet input')].find((i) => i.value === 'twelve').getAttribute('aria-invalid')"
+            )
+        );
         Assert.Equal(before, page.State("state.revision"));
         page.NoErrors();
-        Assert.Contains((await site.Json($"/api/shots/{id}/ledger")).EnumerateArray(), r => r.GetProperty("what").GetString()!.Contains("moved", StringComparison.Ordinal));
+        Assert.Contains((await site.Json($"/api/shots/{id}/ledger")).EnumerateArray(), r =>
+            r.GetProperty("what").GetString()!.Contains("moved", StringComparison.Ordinal)
+        );
     }
 
     [Fact]
@@ -88,7 +102,9 @@ public sealed class HandTests(Site site)
         using Sheet page = site.Open();
         page.GoShot(await site.DemoShot(), 6, 1036);
         page.Until("document.getElementById('picture').dataset.quality !== ''");
-        JsonElement foot = (await site.Json($"/api/shots/{await site.DemoShot()}/frames/1036/overlay")).GetProperty("elements")[0].GetProperty("foot");
+        JsonElement foot = (await site.Json($"/api/shots/{await site.DemoShot()}/frames/1036/overlay"))
+            .GetProperty("elements")[0]
+            .GetProperty("foot");
         var from = page.OnPage(foot[0].GetDouble(), foot[1].GetDouble() - 60);
         string x = page.State("state.document.elements[0].position[0]");
         int revision = int.Parse(page.State("state.revision"));
@@ -99,7 +115,9 @@ public sealed class HandTests(Site site)
         });
         page.UntilState($"state.revision === {revision + 1}");
         // It went to the right along the floor by about as much as the pointer, not jumping to it.
-        double moved = double.Parse(page.State("state.document.elements[0].position[0]"), System.Globalization.CultureInfo.InvariantCulture) - double.Parse(x, System.Globalization.CultureInfo.InvariantCulture);
+        double moved =
+            double.Parse(page.State("state.document.elements[0].position[0]"), System.Globalization.CultureInfo.InvariantCulture)
+            - double.Parse(x, System.Globalization.CultureInfo.InvariantCulture);
         Assert.InRange(moved, 0.5, 2.5);
         page.Press("Undo");
         page.UntilState($"state.document.elements[0].position[0] === {x}");
@@ -123,11 +141,13 @@ public sealed class HandTests(Site site)
     [Fact]
     public async Task The_second_to_save_is_told_and_loses_nothing()
     {
-        using Sheet first = site.Open(), second = site.Open();
+        using Sheet first = site.Open(),
+            second = site.Open();
         long id = await site.DemoShot();
         first.GoShot(id, 6);
         second.GoShot(id, 6);
-        string turned = second.State("state.document.elements[0].turnDegrees"), scale = first.State("state.document.elements[0].scale");
+        string turned = second.State("state.document.elements[0].turnDegrees"),
+            scale = first.State("state.document.elements[0].scale");
         first.Type("Scale", "1.1");
         second.Type("Turned", "12", saves: false);
         second.Keyboard(Keys.Enter);
@@ -166,7 +186,8 @@ public sealed class HandTests(Site site)
         string folder = Directory.CreateTempSubdirectory("plenk-faults").FullName;
         try
         {
-            string empty = Path.Combine(folder, "plate.1001.png"), text = Path.Combine(folder, "plate.1002.jpg");
+            string empty = Path.Combine(folder, "plate.1001.png"),
+                text = Path.Combine(folder, "plate.1002.jpg");
             File.WriteAllBytes(empty, []);
             File.WriteAllText(text, "this is no picture");
             page.Type("Focal length", "31", saves: false);
@@ -210,7 +231,10 @@ public sealed class HandTests(Site site)
         page.Step(3);
         page.Press("Through points");
         // F2, O and F3 lie in a line.
-        foreach (string point in (string[])["F2", "O", "F3"]) { page.Row(point); }
+        foreach (string point in (string[])["F2", "O", "F3"])
+        {
+            page.Row(point);
+        }
         string revision = page.State("state.revision");
         page.Press("Plane through them");
         page.Until("document.querySelector('#sheet [role=alert]') !== null");

@@ -7,15 +7,19 @@ namespace Plenk.Browser.Tests;
 [Collection("site")]
 public sealed class HurryTests(Site site)
 {
-    private const string SlowSaves = "const own = window.fetch; window.fetch = async (path, init) => { if (init?.method === 'PUT' || String(path).includes('/still')) await new Promise((f) => { setTimeout(f, 2000); }); return own(path, init); };";
+    private const string SlowSaves =
+        "const own = window.fetch; window.fetch = async (path, init) => { if (init?.method === 'PUT' || String(path).includes('/still')) await new Promise((f) => { setTimeout(f, 2000); }); return own(path, init); };";
 
     [Fact]
     public async Task What_is_typed_stands_while_saves_take_two_seconds_and_none_is_lost()
     {
         using Sheet page = await site.Open("BTH_0040", 6, 1036);
         page.UntilState("state.chosen.element !== null || state.document.elements.length > 0");
-        page.Run("document.querySelector('#sheet .rows [data-row]')?.getAttribute('aria-pressed') === 'true' || document.querySelector('#sheet .rows [data-row]')?.click()");
-        string revision = page.State("state.revision"), before = page.Value("Place Z");
+        page.Run(
+            "document.querySelector('#sheet .rows [data-row]')?.getAttribute('aria-pressed') === 'true' || document.querySelector('#sheet .rows [data-row]')?.click()"
+        );
+        string revision = page.State("state.revision"),
+            before = page.Value("Place Z");
         page.Run(SlowSaves);
         page.Type("Place X", "-1.25", saves: false);
         page.Keyboard(Keys.Enter);
@@ -26,12 +30,21 @@ public sealed class HurryTests(Site site)
         // Saves are under way, and the sheet is drawn anew: what was typed stands.
         page.Run("import('/js/state.js').then((m) => m.tell('chosen'))");
         Assert.Equal(revision, page.State("state.revision"));
-        Assert.Equal(("-1.25", "-1.5", before, "7"), (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Turned")));
+        Assert.Equal(
+            ("-1.25", "-1.5", before, "7"),
+            (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Turned"))
+        );
         page.Shows("#ledger", "Saving");
         page.UntilState($"state.revision === {revision} + 3", 30);
-        Assert.Equal("-1.25,-1.5,7", page.State("[...state.document.elements[0].position.slice(0, 2), state.document.elements[0].turnDegrees].join()"));
+        Assert.Equal(
+            "-1.25,-1.5,7",
+            page.State("[...state.document.elements[0].position.slice(0, 2), state.document.elements[0].turnDegrees].join()")
+        );
         Assert.Equal(("-1.25", "-1.5", before), (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z")));
-        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 3; i++)
+        {
+            page.PressAndSave("Undo");
+        }
         page.NoErrors();
     }
 
@@ -74,15 +87,28 @@ public sealed class HurryTests(Site site)
     {
         const string name = "<img src=x onerror=\"window.broken=1\">&'`${1}";
         using Sheet page = await site.Open("BTH_0040", 6, 1036);
-        page.Run("document.querySelector('#sheet .rows [data-row]')?.getAttribute('aria-pressed') === 'true' || document.querySelector('#sheet .rows [data-row]')?.click()");
+        page.Run(
+            "document.querySelector('#sheet .rows [data-row]')?.getAttribute('aria-pressed') === 'true' || document.querySelector('#sheet .rows [data-row]')?.click()"
+        );
         page.Type("Name", name);
-        page.Run("import('/js/state.js').then((m) => m.save('Names', (d) => { d.lights.push({ id: 'lamp', name: arguments[0], kind: 'Point', position: [0, 1, -3], strength: 1, inPlate: false, keys: [] }); return d; }))".Replace("arguments[0]", System.Text.Json.JsonSerializer.Serialize(name)));
+        page.Run(
+            "import('/js/state.js').then((m) => m.save('Names', (d) => { d.lights.push({ id: 'lamp', name: arguments[0], kind: 'Point', position: [0, 1, -3], strength: 1, inPlate: false, keys: [] }); return d; }))".Replace(
+                "arguments[0]",
+                System.Text.Json.JsonSerializer.Serialize(name)
+            )
+        );
         page.UntilState("state.document.lights.some((l) => l.id === 'lamp')");
         page.Until("[...document.querySelectorAll('#plan text')].filter((t) => t.textContent.startsWith('<img')).length === 2");
         page.Run("document.querySelector('[data-way=above]').click()");
         page.Until("document.getElementById('middle').classList.contains('above')");
         Assert.Null(page.Run("return window.broken"));
-        Assert.Equal("0", Convert.ToString(page.Run("return document.querySelectorAll('svg img, #sheet img[src=x]').length"), System.Globalization.CultureInfo.InvariantCulture));
+        Assert.Equal(
+            "0",
+            Convert.ToString(
+                page.Run("return document.querySelectorAll('svg img, #sheet img[src=x]').length"),
+                System.Globalization.CultureInfo.InvariantCulture
+            )
+        );
         page.PressAndSave("Undo");
         page.PressAndSave("Undo");
     }
@@ -91,10 +117,17 @@ public sealed class HurryTests(Site site)
     public async Task Half_an_axis_waits_and_a_wrong_number_holds_back_the_button_beside_it()
     {
         using Sheet page = await site.Open("BTH_0040", 2, 1036);
-        string revision = page.State("state.revision"), from = page.Value("Axis from"), other = page.State("state.document.surveyPoints.map((p) => p.name).find((n) => n !== state.document.orientation.axis?.from && n !== state.document.orientation.axis?.to)");
+        string revision = page.State("state.revision"),
+            from = page.Value("Axis from"),
+            other = page.State(
+                "state.document.surveyPoints.map((p) => p.name).find((n) => n !== state.document.orientation.axis?.from && n !== state.document.orientation.axis?.to)"
+            );
         page.Choose("Axis from", page.Value("Axis to"), saves: false);
         page.Shows("#sheet", "choose two different points");
-        Assert.Equal((revision, 0L), (page.State("state.revision"), Convert.ToInt64(page.Run("return document.querySelectorAll('#sheet [role=alert]').length"))));
+        Assert.Equal(
+            (revision, 0L),
+            (page.State("state.revision"), Convert.ToInt64(page.Run("return document.querySelectorAll('#sheet [role=alert]').length")))
+        );
         page.Choose("Axis from", other);
         page.PressAndSave("Undo");
         Assert.Equal(from, page.Value("Axis from"));
@@ -113,9 +146,13 @@ public sealed class HurryTests(Site site)
     public async Task A_lamp_hangs_where_positions_are_known_built_or_not()
     {
         using Sheet page = await site.Open("BTH_0040", 5, 1036);
-        page.Run("import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, pieces: [], rendered: [] }; m.tell('chosen'); })");
+        page.Run(
+            "import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, pieces: [], rendered: [] }; m.tell('chosen'); })"
+        );
         page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === true");
-        page.Run("import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, rendered: [{ id: 'r', name: 'r', frame: 1036, media: [], names: [], lamps: [], look: {}, depth: { kind: 'Axis' } }] }; m.tell('chosen'); })");
+        page.Run(
+            "import('/js/state.js').then((m) => { m.state.document = { ...m.state.document, rendered: [{ id: 'r', name: 'r', frame: 1036, media: [], names: [], lamps: [], look: {}, depth: { kind: 'Axis' } }] }; m.tell('chosen'); })"
+        );
         page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === false");
     }
 }

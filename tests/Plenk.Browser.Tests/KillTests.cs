@@ -19,11 +19,18 @@ namespace Plenk.Browser.Tests;
 /// </summary>
 public sealed class KillTests : IAsyncLifetime
 {
-    private static readonly int Kills = int.TryParse(Environment.GetEnvironmentVariable("PLENK_KILLS"), CultureInfo.InvariantCulture, out int n) ? n : 12;
+    private static readonly int Kills = int.TryParse(
+        Environment.GetEnvironmentVariable("PLENK_KILLS"),
+        CultureInfo.InvariantCulture,
+        out int n
+    )
+        ? n
+        : 12;
     private readonly string _data = Path.Combine(Path.GetTempPath(), $"plenk-kill-{Guid.NewGuid():N}");
     private readonly int _port = FreePort();
     private readonly HttpClient _http = new() { Timeout = TimeSpan.FromSeconds(10) };
-    private Process? _web, _worker;
+    private Process? _web,
+        _worker;
     private string _connection = "";
 
     private static int FreePort()
@@ -35,7 +42,10 @@ public sealed class KillTests : IAsyncLifetime
 
     private string Shell(string command)
     {
-        var start = new ProcessStartInfo("bash", ["-c", $"cd '{Site.Repository}'; . scripts/common.sh; {command}"]) { RedirectStandardOutput = true };
+        var start = new ProcessStartInfo("bash", ["-c", $"cd '{Site.Repository}'; . scripts/common.sh; {command}"])
+        {
+            RedirectStandardOutput = true,
+        };
         start.Environment["PLENK_DATA"] = _data;
         start.Environment["PLENK_DB_PORT"] = (_port + 1).ToString(CultureInfo.InvariantCulture);
         start.Environment["PLENK_DB_OPTIONS"] = "";
@@ -47,7 +57,11 @@ public sealed class KillTests : IAsyncLifetime
 
     private Process Run(string dll, params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, dll), .. arguments]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, dll), .. arguments])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         start.Environment["PLENK_DATABASE"] = _connection;
         start.Environment["PLENK_DATA"] = _data;
         start.Environment["PLENK_NO_WORKER"] = "1";
@@ -63,12 +77,28 @@ public sealed class KillTests : IAsyncLifetime
     private string _said = "";
 
     /// <summary>The last that a process of ours said, for when it does not come up.</summary>
-    private void Told(string? line) { if (!string.IsNullOrWhiteSpace(line)) { _said = (_said + "\n" + line)[Math.Max(0, _said.Length + line.Length + 1 - 1500)..]; } }
+    private void Told(string? line)
+    {
+        if (!string.IsNullOrWhiteSpace(line))
+        {
+            _said = (_said + "\n" + line)[Math.Max(0, _said.Length + line.Length + 1 - 1500)..];
+        }
+    }
 
-    private Process Web() => Run("Plenk.Web.dll", "--urls", $"http://127.0.0.1:{_port}", "--contentRoot", Path.Combine(Site.Repository, "src", "Plenk.Web"));
+    private Process Web() =>
+        Run("Plenk.Web.dll", "--urls", $"http://127.0.0.1:{_port}", "--contentRoot", Path.Combine(Site.Repository, "src", "Plenk.Web"));
 
     /// <summary>From where it is built: beside a server it would lack what the framework brings.</summary>
-    private static string Cli => Path.Combine(Site.Repository, "src", "Plenk.Cli", "bin", AppContext.BaseDirectory.Contains("Debug", StringComparison.Ordinal) ? "Debug" : "Release", "net10.0", "plenk.dll");
+    private static string Cli =>
+        Path.Combine(
+            Site.Repository,
+            "src",
+            "Plenk.Cli",
+            "bin",
+            AppContext.BaseDirectory.Contains("Debug", StringComparison.Ordinal) ? "Debug" : "Release",
+            "net10.0",
+            "plenk.dll"
+        );
 
     private Process Worker() => Run(Cli, "worker", "--name", $"w{Guid.NewGuid():N}");
 
@@ -78,20 +108,28 @@ public sealed class KillTests : IAsyncLifetime
         {
             try
             {
-                if ((await _http.GetAsync("/health")).IsSuccessStatusCode) { return; }
+                if ((await _http.GetAsync("/health")).IsSuccessStatusCode)
+                {
+                    return;
+                }
             }
             catch (HttpRequestException) { }
             catch (TaskCanceledException) { }
             await Task.Delay(100);
         }
         string log = Path.Combine(_data, "web.log");
-        throw new TimeoutException($"the server does not come back (gone: {_web?.HasExited}, {(_web is { HasExited: true } w ? w.ExitCode : 0)}): {_said} {(File.Exists(log) ? string.Join('\n', File.ReadLines(log).TakeLast(4)) : "")}");
+        throw new TimeoutException(
+            $"the server does not come back (gone: {_web?.HasExited}, {(_web is { HasExited: true } w ? w.ExitCode : 0)}): {_said} {(File.Exists(log) ? string.Join('\n', File.ReadLines(log).TakeLast(4)) : "")}"
+        );
     }
 
     public async Task InitializeAsync()
     {
         Directory.CreateDirectory(_data);
-        if (!OperatingSystem.IsWindows()) { File.SetUnixFileMode(_data, (UnixFileMode)0b111_101_101); }
+        if (!OperatingSystem.IsWindows())
+        {
+            File.SetUnixFileMode(_data, (UnixFileMode)0b111_101_101);
+        }
         Shell("start_cluster");
         _connection = Shell("database_of plenk") + ";Timeout=5";
         _http.BaseAddress = new Uri($"http://127.0.0.1:{_port}");
@@ -101,19 +139,32 @@ public sealed class KillTests : IAsyncLifetime
 
     public Task DisposeAsync()
     {
-        foreach (Process? p in (Process?[])[_web, _worker]) { if (p is { HasExited: false }) { p.Kill(); p.WaitForExit(); } }
+        foreach (Process? p in (Process?[])[_web, _worker])
+        {
+            if (p is { HasExited: false })
+            {
+                p.Kill();
+                p.WaitForExit();
+            }
+        }
         Shell("stop_cluster");
         NpgsqlConnection.ClearAllPools();
         Directory.Delete(_data, recursive: true);
         return Task.CompletedTask;
     }
 
-    private static byte[] Png(int seed) => RasterFile.ToPng(new CodeImage(64, 36, 3, 8, [.. Enumerable.Range(0, 64 * 36 * 3).Select(i => (ushort)((i * 37 + seed * 101) % 256))]));
+    private static byte[] Png(int seed) =>
+        RasterFile.ToPng(
+            new CodeImage(64, 36, 3, 8, [.. Enumerable.Range(0, 64 * 36 * 3).Select(i => (ushort)((i * 37 + seed * 101) % 256))])
+        );
 
     private static MultipartFormDataContent Form(params (string Name, byte[] Bytes)[] files)
     {
         var form = new MultipartFormDataContent();
-        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
+        foreach (var (name, bytes) in files)
+        {
+            form.Add(new ByteArrayContent(bytes), "files", name);
+        }
         return form;
     }
 
@@ -126,7 +177,10 @@ public sealed class KillTests : IAsyncLifetime
         {
             try
             {
-                if (await act()) { return; }
+                if (await act())
+                {
+                    return;
+                }
             }
             catch (HttpRequestException) { }
             catch (TaskCanceledException) { }
@@ -136,11 +190,28 @@ public sealed class KillTests : IAsyncLifetime
 
     private async Task<string> MakeShot()
     {
-        JsonNode row = JsonNode.Parse(await (await _http.PostAsJsonAsync("/api/shots", new { production = "Kill", sequence = "K", code = $"K_{Guid.NewGuid():N}"[..10] })).Content.ReadAsStringAsync())!;
+        JsonNode row = JsonNode.Parse(
+            await (
+                await _http.PostAsJsonAsync(
+                    "/api/shots",
+                    new
+                    {
+                        production = "Kill",
+                        sequence = "K",
+                        code = $"K_{Guid.NewGuid():N}"[..10],
+                    }
+                )
+            ).Content.ReadAsStringAsync()
+        )!;
         string at = $"/api/shots/{row["id"]}";
         await _http.PostAsync($"{at}/plate", Form([.. Enumerable.Range(1001, 4).Select(f => ($"p.{f}.png", Png(f)))]));
-        for (int i = 0; i < 100 && (await Json(at))["document"]!["plate"] is null; i++) { await Task.Delay(100); }
-        string camera = "frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Concat(Enumerable.Range(1001, 4).Select(f => $"{f},0,1.6,0,-0.1736482,0,0,0.9848078,36\n"));
+        for (int i = 0; i < 100 && (await Json(at))["document"]!["plate"] is null; i++)
+        {
+            await Task.Delay(100);
+        }
+        string camera =
+            "frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n"
+            + string.Concat(Enumerable.Range(1001, 4).Select(f => $"{f},0,1.6,0,-0.1736482,0,0,0.9848078,36\n"));
         (await _http.PostAsync($"{at}/camera", Form(("c.csv", Encoding.UTF8.GetBytes(camera))))).EnsureSuccessStatusCode();
         return at;
     }
@@ -158,7 +229,10 @@ public sealed class KillTests : IAsyncLifetime
         {
             while (!over.IsCancellationRequested)
             {
-                try { await act(); }
+                try
+                {
+                    await act();
+                }
                 catch (HttpRequestException) { }
                 catch (TaskCanceledException) { }
                 await Task.Delay(40);
@@ -166,34 +240,75 @@ public sealed class KillTests : IAsyncLifetime
         }
         Task[] people =
         [
-            .. shots.Select(at => Loop(async () =>
-            {
-                JsonNode state = await Json(at);
-                string what = $"n{Interlocked.Increment(ref serial)}";
-                state["document"]!["title"] = what;
-                using HttpResponseMessage answer = await _http.PutAsJsonAsync(at, new { baseRevision = state["revision"]!.GetValue<int>(), what, document = state["document"] });
-                if (answer.StatusCode == HttpStatusCode.OK) { saved.Add((at, what)); }
-            })),
-            .. shots.Select(at => Loop(async () =>
-            {
-                byte[] png = Png(Interlocked.Increment(ref serial) + 100_000);
-                using HttpResponseMessage answer = await _http.PostAsync($"{at}/card", Form(($"card{serial}.png", png)));
-                if (answer.StatusCode == HttpStatusCode.OK) { brought.Add((at, Convert.ToHexStringLower(SHA256.HashData(png)))); }
-                await Task.Delay(400);
-            })),
+            .. shots.Select(at =>
+                Loop(async () =>
+                {
+                    JsonNode state = await Json(at);
+                    string what = $"n{Interlocked.Increment(ref serial)}";
+                    state["document"]!["title"] = what;
+                    using HttpResponseMessage answer = await _http.PutAsJsonAsync(
+                        at,
+                        new
+                        {
+                            baseRevision = state["revision"]!.GetValue<int>(),
+                            what,
+                            document = state["document"],
+                        }
+                    );
+                    if (answer.StatusCode == HttpStatusCode.OK)
+                    {
+                        saved.Add((at, what));
+                    }
+                })
+            ),
+            .. shots.Select(at =>
+                Loop(async () =>
+                {
+                    byte[] png = Png(Interlocked.Increment(ref serial) + 100_000);
+                    using HttpResponseMessage answer = await _http.PostAsync($"{at}/card", Form(($"card{serial}.png", png)));
+                    if (answer.StatusCode == HttpStatusCode.OK)
+                    {
+                        brought.Add((at, Convert.ToHexStringLower(SHA256.HashData(png))));
+                    }
+                    await Task.Delay(400);
+                })
+            ),
             Loop(async () =>
             {
-                using HttpResponseMessage answer = await _http.PostAsJsonAsync($"{shots[0]}/render", new { first = 1001, last = 1004, formats = (string[])["png16"], names = $"{{code}}_{Interlocked.Increment(ref serial)}.{{frame}}" });
-                if (answer.StatusCode == HttpStatusCode.OK) { jobs.Add(JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["id"]!.GetValue<long>()); }
+                using HttpResponseMessage answer = await _http.PostAsJsonAsync(
+                    $"{shots[0]}/render",
+                    new
+                    {
+                        first = 1001,
+                        last = 1004,
+                        formats = (string[])["png16"],
+                        names = $"{{code}}_{Interlocked.Increment(ref serial)}.{{frame}}",
+                    }
+                );
+                if (answer.StatusCode == HttpStatusCode.OK)
+                {
+                    jobs.Add(JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["id"]!.GetValue<long>());
+                }
                 await Task.Delay(1500);
             }),
             Loop(async () =>
             {
-                using HttpResponseMessage answer = await _http.PostAsync($"{shots[1]}/plate", Form([.. Enumerable.Range(1001, 4).Select(f => ($"p.{f}.png", Png(f + Interlocked.Increment(ref serial))))]));
-                if (answer.StatusCode == HttpStatusCode.OK) { jobs.Add(JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["id"]!.GetValue<long>()); }
+                using HttpResponseMessage answer = await _http.PostAsync(
+                    $"{shots[1]}/plate",
+                    Form([.. Enumerable.Range(1001, 4).Select(f => ($"p.{f}.png", Png(f + Interlocked.Increment(ref serial))))])
+                );
+                if (answer.StatusCode == HttpStatusCode.OK)
+                {
+                    jobs.Add(JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["id"]!.GetValue<long>());
+                }
                 await Task.Delay(1500);
             }),
-            Loop(async () => { using HttpResponseMessage _ = await _http.GetAsync($"{shots[0]}/frames/{1001 + Interlocked.Increment(ref serial) % 4}/picture?quality=draft&width=64"); }),
+            Loop(async () =>
+            {
+                using HttpResponseMessage _ = await _http.GetAsync(
+                    $"{shots[0]}/frames/{1001 + Interlocked.Increment(ref serial) % 4}/picture?quality=draft&width=64"
+                );
+            }),
         ];
         var random = new Random(7);
         for (int k = 0; k < Kills; k++)
@@ -213,7 +328,9 @@ public sealed class KillTests : IAsyncLifetime
                     _worker = Worker();
                     break;
                 case 2 or 5 or 10:
-                    Shell("kill -9 $(as_owner -c \"select pid from pg_stat_activity where usename = 'plenk' and state <> 'idle' order by random() limit 1\") 2>/dev/null || kill -9 $(as_owner -c \"select pid from pg_stat_activity where usename = 'plenk' limit 1\")");
+                    Shell(
+                        "kill -9 $(as_owner -c \"select pid from pg_stat_activity where usename = 'plenk' and state <> 'idle' order by random() limit 1\") 2>/dev/null || kill -9 $(as_owner -c \"select pid from pg_stat_activity where usename = 'plenk' limit 1\")"
+                    );
                     await Healthy();
                     break;
                 default:
@@ -231,12 +348,26 @@ public sealed class KillTests : IAsyncLifetime
         for (int i = 0; i < 300; i++)
         {
             left.Clear();
-            foreach (string at in shots) { left.AddRange((await Json($"{at}/jobs")).AsArray().Where(j => j!["state"]!.GetValue<string>() is "waiting" or "running").Select(j => $"{j!["title"]}: {j["state"]} {j["waits"]} {j["message"]}")); }
-            if (left.Count == 0) { break; }
+            foreach (string at in shots)
+            {
+                left.AddRange(
+                    (await Json($"{at}/jobs"))
+                        .AsArray()
+                        .Where(j => j!["state"]!.GetValue<string>() is "waiting" or "running")
+                        .Select(j => $"{j!["title"]}: {j["state"]} {j["waits"]} {j["message"]}")
+                );
+            }
+            if (left.Count == 0)
+            {
+                break;
+            }
             await Task.Delay(100);
         }
         Assert.Empty(left);
-        Assert.True(saved.Count > 2 * Kills && !brought.IsEmpty && !jobs.IsEmpty, $"{saved.Count} saves, {brought.Count} uploads, {jobs.Count} jobs in {Kills} kills: too little went on");
+        Assert.True(
+            saved.Count > 2 * Kills && !brought.IsEmpty && !jobs.IsEmpty,
+            $"{saved.Count} saves, {brought.Count} uploads, {jobs.Count} jobs in {Kills} kills: too little went on"
+        );
         await using NpgsqlDataSource source = NpgsqlDataSource.Create(_connection);
         foreach (string at in shots)
         {
@@ -244,7 +375,14 @@ public sealed class KillTests : IAsyncLifetime
             c.Parameters.AddWithValue(long.Parse(at.Split('/')[^1], CultureInfo.InvariantCulture));
             var whats = new HashSet<string>();
             string last = "";
-            await using (NpgsqlDataReader r = await c.ExecuteReaderAsync()) { while (await r.ReadAsync()) { whats.Add(r.GetString(0)); last += r.GetString(1); } }
+            await using (NpgsqlDataReader r = await c.ExecuteReaderAsync())
+            {
+                while (await r.ReadAsync())
+                {
+                    whats.Add(r.GetString(0));
+                    last += r.GetString(1);
+                }
+            }
             Assert.DoesNotContain(saved, s => s.Shot == at && !whats.Contains(s.What));
             foreach (var (_, hash) in brought.Where(b => b.Shot == at))
             {

@@ -15,10 +15,14 @@ public sealed class PlateTests(Site site)
     [Fact]
     public async Task A_look_is_seen_through_and_changes_no_data()
     {
-        string cube = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.cube"), broken = Path.ChangeExtension(cube, ".cc");
+        string cube = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.cube"),
+            broken = Path.ChangeExtension(cube, ".cc");
         var text = new StringBuilder("LUT_3D_SIZE 2\n");
         // Red and blue change places.
-        for (int i = 0; i < 8; i++) { text.Append($"{i >> 2 & 1} {i >> 1 & 1} {i & 1}\n"); }
+        for (int i = 0; i < 8; i++)
+        {
+            text.Append($"{i >> 2 & 1} {i >> 1 & 1} {i & 1}\n");
+        }
         File.WriteAllText(cube, text.ToString());
         File.WriteAllText(broken, "<ColorCorrection><Slope>1 1</Slope></ColorCorrection>");
         try
@@ -33,7 +37,10 @@ public sealed class PlateTests(Site site)
             double[] plain = page.Shown(420, 330, 6);
             page.Press("Look");
             page.Until("document.getElementById('seen').textContent.includes('seen through LUT')");
-            for (int i = 0; i < 50 && Math.Abs(page.Shown(420, 330, 6)[0] - plain[2]) > 1.5; i++) { Thread.Sleep(100); }
+            for (int i = 0; i < 50 && Math.Abs(page.Shown(420, 330, 6)[0] - plain[2]) > 1.5; i++)
+            {
+                Thread.Sleep(100);
+            }
             double[] seen = page.Shown(420, 330, 6);
             Assert.Equal(plain[2], seen[0], 1.5);
             Assert.Equal(plain[0], seen[2], 1.5);
@@ -93,14 +100,16 @@ public sealed class PlateTests(Site site)
         page.GoShot(await Trolley(), 2, 1030);
         // The camera as the generator wrote it beside its footage, and a few frames.
         JsonElement truth = JsonDocument.Parse(File.ReadAllText(Path.Combine(Folder, "truth.json"))).RootElement;
-        page.Run($$"""
+        page.Run(
+            $$"""
             const t = {{truth.GetRawText()}};
             import('/js/state.js').then((m) => m.save('Camera', (d) => {
               d.range = { first: 1027, last: 1033 }; d.pieces = []; d.movingObjects = [];
               d.camera = { name: 'truth', rate: { num: 24, den: 1 }, mapping: { sourceFrame: 1001, shotFrame: 1001 }, lens: { k1: t.k1, k2: t.k2, p1: 0, p2: 0, k3: 0 }, width: 960, height: 540,
                 samples: t.frames.map((f) => ({ frame: f.frame, cameraToWorld: f.camera_to_world, focalPx: t.focal_px, cx: 480, cy: 270 })) };
               return d; }));
-            """);
+            """
+        );
         page.UntilState("state.document.range.last === 1033 && state.document.camera !== null");
         page.BringIn("Bring its mesh in", Path.Combine(Folder, "trolley.obj"));
         page.UntilState("(state.document.movingObjects || []).length === 1");
@@ -111,8 +120,13 @@ public sealed class PlateTests(Site site)
         page.Shows("#holds", "held at 1030");
         // Put where it is by its generator, then one pin on it: pulled, it goes along.
         JsonElement frame = truth.GetProperty("frames").EnumerateArray().First(f => f.GetProperty("frame").GetInt32() == 1030);
-        page.Run($"const p = {frame.GetProperty("trolley_to_world").GetRawText()}; import('/js/state.js').then((m) => m.save('Held', (d) => {{ d.movingObjects[0].holds[0].objectToWorld = p; return d; }}));");
-        page.UntilState("state.document.movingObjects[0].holds[0].pins.length === 0 && state.document.movingObjects[0].holds[0].objectToWorld[3] === " + frame.GetProperty("trolley_to_world")[3].GetRawText());
+        page.Run(
+            $"const p = {frame.GetProperty("trolley_to_world").GetRawText()}; import('/js/state.js').then((m) => m.save('Held', (d) => {{ d.movingObjects[0].holds[0].objectToWorld = p; return d; }}));"
+        );
+        page.UntilState(
+            "state.document.movingObjects[0].holds[0].pins.length === 0 && state.document.movingObjects[0].holds[0].objectToWorld[3] === "
+                + frame.GetProperty("trolley_to_world")[3].GetRawText()
+        );
         page.Press("Pin a spot of it");
         page.ClickPicture(450, 250);
         page.Until("document.querySelector('#sheet .told')?.textContent.includes('Click in the picture') === true");
@@ -130,7 +144,9 @@ public sealed class PlateTests(Site site)
         // A piece hung on it does not jump, and has its place in the thing's frame from then on.
         page.Step(3);
         page.PressAndSave("Add a box");
-        page.Run("import('/js/state.js').then((m) => m.save('Moved there', (d) => { const p = d.movingObjects[0].frames.find((f) => f.frame === 1030).objectToWorld; d.pieces[0].position = [p[3], p[7] + 0.4, p[11]]; return d; }));");
+        page.Run(
+            "import('/js/state.js').then((m) => m.save('Moved there', (d) => { const p = d.movingObjects[0].frames.find((f) => f.frame === 1030).objectToWorld; d.pieces[0].position = [p[3], p[7] + 0.4, p[11]]; return d; }));"
+        );
         page.UntilState("state.document.pieces[0].position[1] !== 0");
         string stood = page.State("state.document.pieces[0].position[0]");
         JsonElement outline = (await site.Json($"/api/shots/{await Trolley()}/frames/1030/overlay")).GetProperty("wire");

@@ -19,7 +19,11 @@ public sealed class SetTests(Site site)
 
         // An outline on the pool's edge, where the floor is; its walls get a door; crossing itself it is refused and nothing is lost.
         page.Press("Draw an outline on the floor");
-        foreach (var (x, y) in new[] { (300.0, 640.0), (800, 640), (850, 700), (250, 700) }) { page.ClickPicture(x, y); page.Until("document.body.textContent.includes('Click in the picture')"); }
+        foreach (var (x, y) in new[] { (300.0, 640.0), (800, 640), (850, 700), (250, 700) })
+        {
+            page.ClickPicture(x, y);
+            page.Until("document.body.textContent.includes('Click in the picture')");
+        }
         page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Close the outline' && !b.disabled)");
         page.PressAndSave("Close the outline");
         JsonElement outline = page.StateJson("state.document.pieces.at(-1)");
@@ -38,11 +42,19 @@ public sealed class SetTests(Site site)
         // A cylinder, four of it in a row, one locked.
         page.PressAndSave("Cylinder");
         page.PressAndSave("Four in a row");
-        Assert.Equal((int.Parse(before, System.Globalization.CultureInfo.InvariantCulture) + 4).ToString(System.Globalization.CultureInfo.InvariantCulture), page.State("state.document.pieces.length"));
+        Assert.Equal(
+            (int.Parse(before, System.Globalization.CultureInfo.InvariantCulture) + 4).ToString(
+                System.Globalization.CultureInfo.InvariantCulture
+            ),
+            page.State("state.document.pieces.length")
+        );
         Assert.Equal("3", page.State("state.document.pieces.at(-1).position[0] - state.document.pieces.at(-4).position[0]"));
         page.PressAndSave("Lock");
         Assert.Equal("true", page.State("state.document.pieces.at(-1).locked"));
-        for (int i = 0; i < 3; i++) { page.PressAndSave("Undo"); }
+        for (int i = 0; i < 3; i++)
+        {
+            page.PressAndSave("Undo");
+        }
 
         // Two spots of the set: a distance, its height and slope.
         page.Press("Measure");

@@ -31,15 +31,25 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         DateTime end = DateTime.UtcNow.AddSeconds(seconds);
         while (DateTime.UtcNow < end)
         {
-            if (Run($"return !!({expression})") is true) { return; }
+            if (Run($"return !!({expression})") is true)
+            {
+                return;
+            }
             Thread.Sleep(60);
         }
-        Assert.Fail($"never true: {expression}\nthe page says: {Run("return (document.querySelector('.told')?.innerText || '') + ' ' + document.getElementById('seen')?.textContent")}\n{string.Join('\n', Errors())}");
+        Assert.Fail(
+            $"never true: {expression}\nthe page says: {Run("return (document.querySelector('.told')?.innerText || '') + ' ' + document.getElementById('seen')?.textContent")}\n{string.Join('\n', Errors())}"
+        );
     }
 
     /// <summary>A field of the page's own state, like document.elements.length.</summary>
     public string State(string expression) =>
-        Convert.ToString(driver.ExecuteAsyncScript($"const done = arguments[0]; import('/js/state.js').then(({{state}}) => done(String({expression})));"), CultureInfo.InvariantCulture)!;
+        Convert.ToString(
+            driver.ExecuteAsyncScript(
+                $"const done = arguments[0]; import('/js/state.js').then(({{state}}) => done(String({expression})));"
+            ),
+            CultureInfo.InvariantCulture
+        )!;
 
     public JsonElement StateJson(string expression) => JsonDocument.Parse(State($"JSON.stringify({expression})")).RootElement;
 
@@ -48,7 +58,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         DateTime end = DateTime.UtcNow.AddSeconds(seconds);
         while (DateTime.UtcNow < end)
         {
-            if (State(expression) == "true") { return; }
+            if (State(expression) == "true")
+            {
+                return;
+            }
             Thread.Sleep(80);
         }
         Assert.Fail($"never true: {expression}\nthe page says: {Run("return document.querySelector('.told')?.innerText")}");
@@ -57,7 +70,8 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public IWebElement Find(string css) => driver.FindElement(By.CssSelector(css));
 
     /// <summary>An element's text as it stands, read in one go: the page may draw it anew at any time.</summary>
-    public string Text(string css) => Convert.ToString(Run("return document.querySelector(arguments[0])?.innerText ?? ''", css), CultureInfo.InvariantCulture)!;
+    public string Text(string css) =>
+        Convert.ToString(Run("return document.querySelector(arguments[0])?.innerText ?? ''", css), CultureInfo.InvariantCulture)!;
 
     /// <summary>Waits until an element says a text.</summary>
     public void Shows(string css, string text) => ShowsLike(css, Regex.Escape(text));
@@ -68,7 +82,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         DateTime end = DateTime.UtcNow.AddSeconds(20);
         while (!Regex.IsMatch(Text(css), pattern))
         {
-            if (DateTime.UtcNow > end) { Assert.Matches(pattern, Text(css)); }
+            if (DateTime.UtcNow > end)
+            {
+                Assert.Matches(pattern, Text(css));
+            }
             Thread.Sleep(60);
         }
     }
@@ -78,12 +95,13 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     /// <summary>Presses a button; again when the sheet was drawn anew under the pointer.</summary>
     public void Press(string label) => Press(() => Button(label));
 
-    private void Press(Func<IWebElement> find) => Again(() =>
-    {
-        IWebElement e = find();
-        Run("arguments[0].scrollIntoView({block: 'center'})", e);
-        e.Click();
-    });
+    private void Press(Func<IWebElement> find) =>
+        Again(() =>
+        {
+            IWebElement e = find();
+            Run("arguments[0].scrollIntoView({block: 'center'})", e);
+            e.Click();
+        });
 
     private static void Again(Action act)
     {
@@ -94,7 +112,14 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
                 act();
                 return;
             }
-            catch (Exception e) when (i < 20 && e is StaleElementReferenceException or ElementClickInterceptedException or NoSuchElementException or ElementNotInteractableException)
+            catch (Exception e)
+                when (i < 20
+                    && e
+                        is StaleElementReferenceException
+                            or ElementClickInterceptedException
+                            or NoSuchElementException
+                            or ElementNotInteractableException
+                )
             {
                 Thread.Sleep(100);
             }
@@ -107,7 +132,12 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         Until($"document.querySelector('#route [aria-current]').dataset.step === '{number}'");
     }
 
-    private IWebElement Labelled(string label) => driver.FindElement(By.XPath($"//aside//label[normalize-space(.)={Quoted(label)}]/following-sibling::*[1] | //aside//*[@aria-label={Quoted(label)}]"));
+    private IWebElement Labelled(string label) =>
+        driver.FindElement(
+            By.XPath(
+                $"//aside//label[normalize-space(.)={Quoted(label)}]/following-sibling::*[1] | //aside//*[@aria-label={Quoted(label)}]"
+            )
+        );
 
     /// <summary>Types a value into a field of the sheet and waits for the revision it makes.</summary>
     public void Type(string label, string value, bool saves = true)
@@ -120,7 +150,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
             field.SendKeys(Keys.Control + "a");
             field.SendKeys(value + (saves ? Keys.Enter : ""));
         });
-        if (saves) { UntilState($"state.revision > {revision}"); }
+        if (saves)
+        {
+            UntilState($"state.revision > {revision}");
+        }
     }
 
     public string Value(string label) => Read(() => Labelled(label), "value");
@@ -142,7 +175,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     {
         string revision = State("state.revision");
         Again(() => new OpenQA.Selenium.Support.UI.SelectElement(Labelled(label)).SelectByText(option));
-        if (saves) { UntilState($"state.revision > {revision}"); }
+        if (saves)
+        {
+            UntilState($"state.revision > {revision}");
+        }
     }
 
     /// <summary>Gives files to the chooser that stands before a button, presses it, waits for what comes of it.</summary>
@@ -182,7 +218,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public (int X, int Y) OnPage(double x, double y)
     {
         var at = Many(
-            "const [x, y, done] = arguments; import('/js/picture.js').then((m) => { const p = m.toPage({ x, y }); done([Math.round(p.x), Math.round(p.y)]); });", x, y);
+            "const [x, y, done] = arguments; import('/js/picture.js').then((m) => { const p = m.toPage({ x, y }); done([Math.round(p.x), Math.round(p.y)]); });",
+            x,
+            y
+        );
         return (Convert.ToInt32(at[0]), Convert.ToInt32(at[1]));
     }
 
@@ -197,7 +236,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         new Actions(driver).MoveToLocation(from.X, from.Y).ClickAndHold().Pause(TimeSpan.FromMilliseconds(250)).Perform();
         for (int i = 1; i <= steps; i++)
         {
-            new Actions(driver).MoveToLocation(from.X + (to.X - from.X) * i / steps, from.Y + (to.Y - from.Y) * i / steps).Pause(TimeSpan.FromMilliseconds(pause)).Perform();
+            new Actions(driver)
+                .MoveToLocation(from.X + (to.X - from.X) * i / steps, from.Y + (to.Y - from.Y) * i / steps)
+                .Pause(TimeSpan.FromMilliseconds(pause))
+                .Perform();
         }
         during?.Invoke();
         new Actions(driver).Release().Perform();
@@ -213,21 +255,30 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public (string Value, string Verdict) Reading(string id) =>
         (Text($"[data-reading='{id}'] .value"), Text($"[data-reading='{id}'] .verdict"));
 
-    public string Told => Convert.ToString(Run("return document.querySelector('#sheet .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
+    public string Told =>
+        Convert.ToString(Run("return document.querySelector('#sheet .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
 
     /// <summary>Serious and critical findings of the accessibility checker that ships with npm.</summary>
     public IReadOnlyList<string> AccessibilityFaults()
     {
         Run(File.ReadAllText(Path.Combine(Site.Repository, "node_modules", "axe-core", "axe.min.js")));
         var found = Many(
-            "const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then((r) => done(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).slice(0, 3).join(' | ')}`)));");
+            "const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }).then((r) => done(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).slice(0, 3).join(' | ')}`)));"
+        );
         return [.. found.Select(f => f.ToString()!)];
     }
 
     /// <summary>Errors that the page's scripts and requests left in the browser's log.</summary>
-    public IReadOnlyList<string> Errors() => [.. driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
+    public IReadOnlyList<string> Errors() =>
+        [.. driver.Manage().Logs.GetLog(LogType.Browser).Where(l => l.Level == LogLevel.Severe).Select(l => l.Message)];
 
-    public void NoErrors() { if (Errors() is { Count: > 0 } said) { Assert.Fail(string.Join('\n', said)); } }
+    public void NoErrors()
+    {
+        if (Errors() is { Count: > 0 } said)
+        {
+            Assert.Fail(string.Join('\n', said));
+        }
+    }
 
     /// <summary>The picture as the browser shows it: sRGB codes of the canvas around a pixel of the plate, mean of a square.</summary>
     public double[] Shown(double x, double y, int halfWidth = 2)
@@ -242,11 +293,16 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
               for (let i = 0; i < d.length; i += 4) for (let c = 0; c < 3; c++) sum[c] += d[i + c] * 4 / d.length;
               done(sum);
             });
-            """, x, y, halfWidth);
+            """,
+            x,
+            y,
+            halfWidth
+        );
         return [.. at.Select(v => Convert.ToDouble(v, CultureInfo.InvariantCulture))];
     }
 
-    private ReadOnlyCollection<object> Many(string script, params object[] arguments) => (ReadOnlyCollection<object>)driver.ExecuteAsyncScript(script, arguments)!;
+    private ReadOnlyCollection<object> Many(string script, params object[] arguments) =>
+        (ReadOnlyCollection<object>)driver.ExecuteAsyncScript(script, arguments)!;
 
     private static string Quoted(string text) => $"\"{text}\"";
 

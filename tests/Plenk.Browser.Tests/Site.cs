@@ -14,7 +14,9 @@ public sealed partial class Site : IAsyncLifetime
     private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-browser-{Guid.NewGuid():N}");
     private Process? _web;
 
-    public static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+    public static string Server =>
+        Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")
+        ?? throw new InvalidOperationException("run ./test, which starts the database");
     public static string Repository { get; } = FindRepository();
     public static string Demo => Path.Combine(Repository, "demo", "BTH_0040");
     public string Url { get; private set; } = "";
@@ -24,7 +26,13 @@ public sealed partial class Site : IAsyncLifetime
     public async Task InitializeAsync()
     {
         string dll = Path.Combine(AppContext.BaseDirectory, "Plenk.Web.dll");
-        var start = new ProcessStartInfo("dotnet", [dll, "--urls", "http://127.0.0.1:0", "--contentRoot", Path.Combine(Repository, "src", "Plenk.Web")]) { RedirectStandardOutput = true };
+        var start = new ProcessStartInfo(
+            "dotnet",
+            [dll, "--urls", "http://127.0.0.1:0", "--contentRoot", Path.Combine(Repository, "src", "Plenk.Web")]
+        )
+        {
+            RedirectStandardOutput = true,
+        };
         start.Environment["PLENK_DATABASE"] = $"{Server};Database={_name}";
         start.Environment["PLENK_DATA"] = _folder;
         start.Environment["PLENK_DEMO"] = Path.Combine(Repository, "demo");
@@ -32,14 +40,20 @@ public sealed partial class Site : IAsyncLifetime
         var listening = new TaskCompletionSource<string>();
         _web.OutputDataReceived += (_, e) =>
         {
-            if (e.Data is not null && Listening().Match(e.Data) is { Success: true } m) { listening.TrySetResult(m.Groups[1].Value); }
+            if (e.Data is not null && Listening().Match(e.Data) is { Success: true } m)
+            {
+                listening.TrySetResult(m.Groups[1].Value);
+            }
         };
         _web.BeginOutputReadLine();
         Url = await listening.Task.WaitAsync(TimeSpan.FromSeconds(90));
         Http = new HttpClient { BaseAddress = new Uri(Url) };
         for (int i = 0; i < 300; i++)
         {
-            if (await Http.GetStringAsync("/api/shots") != "[]") { return; }
+            if (await Http.GetStringAsync("/api/shots") != "[]")
+            {
+                return;
+            }
             await Task.Delay(200);
         }
         throw new TimeoutException("the demo production did not come");
@@ -49,7 +63,8 @@ public sealed partial class Site : IAsyncLifetime
 
     public Task<long> DemoShot() => Shot("BTH_0040");
 
-    public async Task<long> Shot(string code) => (await Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
+    public async Task<long> Shot(string code) =>
+        (await Json("/api/shots")).EnumerateArray().First(s => s.GetProperty("code").GetString() == code).GetProperty("id").GetInt64();
 
     /// <summary>A page of a shot of the demo production, at a step and a frame.</summary>
     public async Task<Sheet> Open(string code, int step, int frame)
@@ -64,13 +79,34 @@ public sealed partial class Site : IAsyncLifetime
     {
         string profile = Path.Combine(_folder, $"profile-{Guid.NewGuid():N}");
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments("--headless=new", "--no-sandbox", "--disable-dev-shm-usage", "--window-size=1280,943", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars", "--force-color-profile=srgb", $"--user-data-dir={profile}");
+        options.AddArguments(
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-dev-shm-usage",
+            "--window-size=1280,943",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--hide-scrollbars",
+            "--force-color-profile=srgb",
+            $"--user-data-dir={profile}"
+        );
         options.SetLoggingPreference(OpenQA.Selenium.LogType.Browser, OpenQA.Selenium.LogLevel.Warning);
         var service = ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver");
         service.SuppressInitialDiagnosticInformation = true;
         var driver = new ChromeDriver(service, options, TimeSpan.FromSeconds(120));
-        driver.ExecuteCdpCommand("Emulation.setDeviceMetricsOverride", new Dictionary<string, object?> { ["width"] = 1280, ["height"] = 800, ["deviceScaleFactor"] = 1, ["mobile"] = false });
+        driver.ExecuteCdpCommand(
+            "Emulation.setDeviceMetricsOverride",
+            new Dictionary<string, object?>
+            {
+                ["width"] = 1280,
+                ["height"] = 800,
+                ["deviceScaleFactor"] = 1,
+                ["mobile"] = false,
+            }
+        );
         return new Sheet(driver, Url);
     }
 
@@ -86,13 +122,19 @@ public sealed partial class Site : IAsyncLifetime
             await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
             await drop.ExecuteNonQueryAsync();
         }
-        if (Directory.Exists(_folder)) { Directory.Delete(_folder, recursive: true); }
+        if (Directory.Exists(_folder))
+        {
+            Directory.Delete(_folder, recursive: true);
+        }
     }
 
     private static string FindRepository()
     {
         string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository"); }
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
+        {
+            at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository");
+        }
         return at;
     }
 

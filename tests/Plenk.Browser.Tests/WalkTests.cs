@@ -35,7 +35,9 @@ public sealed class WalkTests(Site site)
 
         // 1 Plate, from a permitted folder.
         page.Until("document.querySelector(\"select[aria-label='Folder on the server'] option\") !== null");
-        page.Run("const s = document.querySelector(\"select[aria-label='Folder on the server']\"); s.value = [...s.options].find((o) => o.value.endsWith('BTH_0040/plate')).value;");
+        page.Run(
+            "const s = document.querySelector(\"select[aria-label='Folder on the server']\"); s.value = [...s.options].find((o) => o.value.endsWith('BTH_0040/plate')).value;"
+        );
         page.Type("Focal length", "28", saves: false);
         page.PressAndSave("Bring the folder in");
         Assert.Equal("72", page.State("state.document.plate.frames.length"));
@@ -81,7 +83,14 @@ public sealed class WalkTests(Site site)
             GoToFrame(page, frame);
             camera.TryAt(frame, out Pose p, out Pinhole lens);
             Assert.True(lens.TryProject(p, corner, out double x, out double y));
-            if (frame == 1001) { page.Press("New point by clicking"); } else { page.Press($"Click P1 at {frame}"); }
+            if (frame == 1001)
+            {
+                page.Press("New point by clicking");
+            }
+            else
+            {
+                page.Press($"Click P1 at {frame}");
+            }
             string before = page.State("state.revision");
             // Beside it there are marks; a begun click takes the place under the pointer, not the mark.
             page.ClickPicture(x, y);
@@ -100,7 +109,10 @@ public sealed class WalkTests(Site site)
         Assert.Equal("true", page.State("document.querySelectorAll('#overlay path').length > 0"));
         page.PressAndSave("Delete");
         page.Press("Through points");
-        foreach (string point in (string[])["O", "F2", "F5", "F4"]) { page.Row(point); }
+        foreach (string point in (string[])["O", "F2", "F5", "F4"])
+        {
+            page.Row(point);
+        }
         page.PressAndSave("Plane through them");
         Assert.Equal("Plane", page.State("state.document.pieces[0].kind"));
         Assert.InRange(double.Parse(page.State("Math.abs(state.document.pieces[0].position[1])"), CultureInfo.InvariantCulture), 0, 0.02);
@@ -110,7 +122,11 @@ public sealed class WalkTests(Site site)
         page.BringIn("Bring a mesh in", Path.Combine(Site.Demo, "set.obj"));
         page.UntilState("state.document.pieces.length === 25");
         // Walls, steps and cubicles by numbers.
-        foreach (Piece built in JsonSerializer.Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(Site.Demo, "pieces.json")), ShotJson.Options)!.Where(p => p.Kind != PieceKind.Mesh))
+        foreach (
+            Piece built in JsonSerializer
+                .Deserialize<List<Piece>>(File.ReadAllText(Path.Combine(Site.Demo, "pieces.json")), ShotJson.Options)!
+                .Where(p => p.Kind != PieceKind.Mesh)
+        )
         {
             page.PressAndSave(built.Kind == PieceKind.Box ? "Add a box" : "Add a plane");
             Triple(page, "Place", built.Position, Vec3.Zero);
@@ -135,7 +151,10 @@ public sealed class WalkTests(Site site)
         // 5 Light, by the truth's numbers.
         page.Step(5);
         JsonElement lights = truth.GetProperty("lights");
-        Vec3 sun = V(lights.GetProperty("towards_sun")), irradiance = V(lights.GetProperty("sun_irradiance")), sky = V(lights.GetProperty("sky_radiance")), fill = V(lights.GetProperty("fill_radiance"));
+        Vec3 sun = V(lights.GetProperty("towards_sun")),
+            irradiance = V(lights.GetProperty("sun_irradiance")),
+            sky = V(lights.GetProperty("sky_radiance")),
+            fill = V(lights.GetProperty("fill_radiance"));
         page.PressAndSave("Add a sun");
         page.Type("Azimuth, from north", D((Rotations.Degrees(Math.Atan2(sun.X, -sun.Z)) + 360) % 360) + "°");
         page.Type("Elevation", D(Rotations.Degrees(Math.Asin(sun.Y))));
@@ -172,7 +191,8 @@ public sealed class WalkTests(Site site)
         // Before and after: where the truth says the bell darkens the floor, the shown picture darkens, and nowhere else.
         page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
         ExrPicture measured = ExrFile.Read(Path.Combine(Site.Demo, "truth.1036.exr"));
-        float[] shadow = Channel(measured, "shadow.G"), bell = Channel(measured, "bell.A");
+        float[] shadow = Channel(measured, "shadow.G"),
+            bell = Channel(measured, "bell.A");
         var (dark, open) = Places(shadow, bell, measured.Width, measured.Height);
         double[] after = [.. dark.Concat(open).Select(p => page.Shown(2 * p.X + 1, 2 * p.Y + 1, 1)[1])];
         page.Press("Before");
@@ -180,11 +200,18 @@ public sealed class WalkTests(Site site)
         double[] plate = [.. dark.Concat(open).Select(p => page.Shown(2 * p.X + 1, 2 * p.Y + 1, 1)[1])];
         for (int i = 0; i < dark.Count; i++)
         {
-            double ratio = Linear(after[i]) / Linear(plate[i]), told = shadow[dark[i].Y * measured.Width + dark[i].X];
+            double ratio = Linear(after[i]) / Linear(plate[i]),
+                told = shadow[dark[i].Y * measured.Width + dark[i].X];
             // 8-bit codes, reduced to the page's size
-            Assert.True(Math.Abs(ratio - told) < 0.12, $"at {2 * dark[i].X}, {2 * dark[i].Y} the picture falls to {ratio:0.000} of the plate (codes {after[i]:0.0} of {plate[i]:0.0}), the truth says {told:0.000}");
+            Assert.True(
+                Math.Abs(ratio - told) < 0.12,
+                $"at {2 * dark[i].X}, {2 * dark[i].Y} the picture falls to {ratio:0.000} of the plate (codes {after[i]:0.0} of {plate[i]:0.0}), the truth says {told:0.000}"
+            );
         }
-        for (int i = dark.Count; i < after.Length; i++) { Assert.InRange(after[i] - plate[i], -1.0, 1.0); }
+        for (int i = dark.Count; i < after.Length; i++)
+        {
+            Assert.InRange(after[i] - plate[i], -1.0, 1.0);
+        }
 
         // 8 Hand over: one frame rendered; its holdout edge is the column's edge.
         page.Step(8);
@@ -192,9 +219,16 @@ public sealed class WalkTests(Site site)
         page.Type("Last frame", "1036", saves: false);
         page.Press("Render frames");
         page.Until("document.querySelector('.render a[href$=\".exr\"]') !== null", 180);
-        string exr = page.Property(".render a[href$='.exr']", "href"), png = page.Property(".render a[href$='.png']", "href");
+        string exr = page.Property(".render a[href$='.exr']", "href"),
+            png = page.Property(".render a[href$='.png']", "href");
         CheckColumnEdge(await Layers(exr), measured);
-        CheckUntouched(RasterFile.Read(await site.Http.GetByteArrayAsync(png), "comp"), RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(Site.Demo, "plate"), "*1036*")[0]), "plate"), shadow, bell, measured.Width);
+        CheckUntouched(
+            RasterFile.Read(await site.Http.GetByteArrayAsync(png), "comp"),
+            RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(Site.Demo, "plate"), "*1036*")[0]), "plate"),
+            shadow,
+            bell,
+            measured.Width
+        );
 
         // Undo across a page load.
         int pieces = (await Document(id)).Elements.Count;
@@ -205,7 +239,8 @@ public sealed class WalkTests(Site site)
         page.NoErrors();
     }
 
-    private async Task<ShotDocument> Document(long id) => ShotJson.Read((await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText());
+    private async Task<ShotDocument> Document(long id) =>
+        ShotJson.Read((await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText());
 
     private static void GoToFrame(Sheet page, int frame)
     {
@@ -219,7 +254,10 @@ public sealed class WalkTests(Site site)
     {
         foreach (var (axis, value, old) in new[] { ("X", values.X, present.X), ("Y", values.Y, present.Y), ("Z", values.Z, present.Z) })
         {
-            if (value != old) { page.Type($"{name} {axis}", D(value)); }
+            if (value != old)
+            {
+                page.Type($"{name} {axis}", D(value));
+            }
         }
     }
 
@@ -229,7 +267,10 @@ public sealed class WalkTests(Site site)
         page.Type(name, D(top));
         foreach (var (axis, value) in new[] { ("X", rgb.X), ("Y", rgb.Y), ("Z", rgb.Z) })
         {
-            if (value < top) { page.Type($"Colour {axis}", D(value / top)); }
+            if (value < top)
+            {
+                page.Type($"Colour {axis}", D(value / top));
+            }
         }
     }
 
@@ -258,12 +299,15 @@ public sealed class WalkTests(Site site)
     /// <summary>Places in the middle of an even patch: eight in deep shadow, eight the bell does not touch.</summary>
     private static (List<(int X, int Y)> Dark, List<(int X, int Y)> Open) Places(float[] shadow, float[] bell, int width, int height)
     {
-        List<(int, int)> dark = [], open = [];
+        List<(int, int)> dark = [],
+            open = [];
         for (int y = 20; y < height - 20; y += 2)
         {
             for (int x = 20; x < width - 20; x += 2)
             {
-                float lowest = 2, highest = -1, covered = 0;
+                float lowest = 2,
+                    highest = -1,
+                    covered = 0;
                 for (int dy = -3; dy <= 3; dy++)
                 {
                     for (int dx = -3; dx <= 3; dx++)
@@ -273,9 +317,18 @@ public sealed class WalkTests(Site site)
                         covered += bell[(y + dy) * width + x + dx];
                     }
                 }
-                if (covered > 0) { continue; }
-                if (highest < 0.6f && highest - lowest < 0.1f) { dark.Add((x, y)); }
-                if (lowest > 0.9999f) { open.Add((x, y)); }
+                if (covered > 0)
+                {
+                    continue;
+                }
+                if (highest < 0.6f && highest - lowest < 0.1f)
+                {
+                    dark.Add((x, y));
+                }
+                if (lowest > 0.9999f)
+                {
+                    open.Add((x, y));
+                }
             }
         }
         static List<(int, int)> Spread(List<(int, int)> all) => [.. Enumerable.Range(0, 8).Select(i => all[i * (all.Count - 1) / 7])];
@@ -286,15 +339,21 @@ public sealed class WalkTests(Site site)
     /// <summary>Row by row: where the bell's coverage begins beside the column, ours and the truth's, in pixels of the plate.</summary>
     private static void CheckColumnEdge(ExrPicture ours, ExrPicture truth)
     {
-        float[] element = Channel(ours, "element.A"), holdout = Channel(ours, "holdout.A"), bell = Channel(truth, "bell.A");
+        float[] element = Channel(ours, "element.A"),
+            holdout = Channel(ours, "holdout.A"),
+            bell = Channel(truth, "bell.A");
         var off = new List<double>();
         for (int y = 0; y < truth.Height; y++)
         {
             // Only rows where the column cuts the bell: our coverage before holdout goes on where the held out one ends.
             int row = 2 * y * ours.Width;
             double Held(int x) => (element[row + x] - holdout[row + x] + element[row + ours.Width + x] - holdout[row + ours.Width + x]) / 2;
-            double? mine = Edge(Held, ours.Width), theirs = Edge(x => bell[y * truth.Width + x], truth.Width);
-            if (mine is not { } a || theirs is not { } b || a < 4 || holdout[row + (int)a - 2] < 0.5) { continue; }
+            double? mine = Edge(Held, ours.Width),
+                theirs = Edge(x => bell[y * truth.Width + x], truth.Width);
+            if (mine is not { } a || theirs is not { } b || a < 4 || holdout[row + (int)a - 2] < 0.5)
+            {
+                continue;
+            }
             off.Add(Math.Abs(a - 2 * b));
         }
         Assert.True(off.Count > 10, $"only {off.Count} rows show the bell beside the column");
@@ -306,8 +365,12 @@ public sealed class WalkTests(Site site)
     {
         for (int x = 1; x < width; x++)
         {
-            double a = coverage(x - 1), b = coverage(x);
-            if (a < 0.5 && b >= 0.5) { return x - 0.5 + (0.5 - a) / (b - a); }
+            double a = coverage(x - 1),
+                b = coverage(x);
+            if (a < 0.5 && b >= 0.5)
+            {
+                return x - 0.5 + (0.5 - a) / (b - a);
+            }
         }
         return null;
     }
@@ -315,16 +378,28 @@ public sealed class WalkTests(Site site)
     /// <summary>Where the truth has neither bell nor shadow, nor has a neighbour, the comp holds the plate's own codes.</summary>
     private static void CheckUntouched(CodeImage comp, CodeImage plate, float[] shadow, float[] bell, int width)
     {
-        int same = 0, counted = 0, by = ((1 << comp.Bits) - 1) / ((1 << plate.Bits) - 1); // 8-bit codes in 16 bits are 257 times as large
+        int same = 0,
+            counted = 0,
+            by = ((1 << comp.Bits) - 1) / ((1 << plate.Bits) - 1); // 8-bit codes in 16 bits are 257 times as large
         for (int y = 0; y < comp.Height; y++)
         {
             for (int x = 0; x < comp.Width; x++)
             {
                 int i = y / 2 * width + x / 2;
-                if (bell[i] > 0 || shadow[i] < 1) { continue; }
+                if (bell[i] > 0 || shadow[i] < 1)
+                {
+                    continue;
+                }
                 counted++;
                 int p = (y * comp.Width + x) * 3;
-                if (comp.Codes[p] == by * plate.Codes[p] && comp.Codes[p + 1] == by * plate.Codes[p + 1] && comp.Codes[p + 2] == by * plate.Codes[p + 2]) { same++; }
+                if (
+                    comp.Codes[p] == by * plate.Codes[p]
+                    && comp.Codes[p + 1] == by * plate.Codes[p + 1]
+                    && comp.Codes[p + 2] == by * plate.Codes[p + 2]
+                )
+                {
+                    same++;
+                }
             }
         }
         Assert.True(counted > 100_000);

@@ -14,7 +14,15 @@ public sealed class WireTests(Site site)
 {
     private async Task<long> NewShot()
     {
-        HttpResponseMessage made = await site.Http.PostAsJsonAsync("/api/shots", new { production = "Wire", sequence = "W", code = $"W_{Guid.NewGuid():N}"[..20] });
+        HttpResponseMessage made = await site.Http.PostAsJsonAsync(
+            "/api/shots",
+            new
+            {
+                production = "Wire",
+                sequence = "W",
+                code = $"W_{Guid.NewGuid():N}"[..20],
+            }
+        );
         return (await made.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
     }
 
@@ -23,12 +31,17 @@ public sealed class WireTests(Site site)
     {
         long id = await NewShot();
         byte[] jpeg = File.ReadAllBytes(Directory.GetFiles(Path.Combine(Site.Demo, "plate"))[0]);
-        string head = "--edge\r\nContent-Disposition: form-data; name=\"files\"; filename=\"p.1001.jpg\"\r\nContent-Type: image/jpeg\r\n\r\n";
+        string head =
+            "--edge\r\nContent-Disposition: form-data; name=\"files\"; filename=\"p.1001.jpg\"\r\nContent-Type: image/jpeg\r\n\r\n";
         using (var line = new TcpClient())
         {
             await line.ConnectAsync(site.Http.BaseAddress!.Host, site.Http.BaseAddress.Port);
             await using NetworkStream stream = line.GetStream();
-            await stream.WriteAsync(Encoding.ASCII.GetBytes($"POST /api/shots/{id}/plate HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=edge\r\nContent-Length: {jpeg.Length + 4000}\r\n\r\n{head}"));
+            await stream.WriteAsync(
+                Encoding.ASCII.GetBytes(
+                    $"POST /api/shots/{id}/plate HTTP/1.1\r\nHost: x\r\nContent-Type: multipart/form-data; boundary=edge\r\nContent-Length: {jpeg.Length + 4000}\r\n\r\n{head}"
+                )
+            );
             await stream.WriteAsync(jpeg.AsMemory(0, jpeg.Length / 2));
             await Task.Delay(300);
         }
@@ -63,7 +76,10 @@ public sealed class WireTests(Site site)
             await Do($"select pg_terminate_backend(pid) from pg_stat_activity where datname = '{site.Database}'");
             HttpResponseMessage gone = await site.Http.GetAsync($"/api/shots/{id}");
             Assert.Equal(HttpStatusCode.ServiceUnavailable, gone.StatusCode);
-            Assert.Contains("database does not answer", (await gone.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("title").GetString());
+            Assert.Contains(
+                "database does not answer",
+                (await gone.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("title").GetString()
+            );
             Assert.Equal(HttpStatusCode.ServiceUnavailable, (await site.Http.GetAsync("/health")).StatusCode);
             HttpResponseMessage page = await site.Http.GetAsync("/");
             string html = await page.Content.ReadAsStringAsync();
@@ -74,7 +90,10 @@ public sealed class WireTests(Site site)
         {
             await Do($"alter database {site.Database} allow_connections true");
         }
-        for (int i = 0; i < 50 && (await site.Http.GetAsync("/health")).StatusCode != HttpStatusCode.OK; i++) { await Task.Delay(200); }
+        for (int i = 0; i < 50 && (await site.Http.GetAsync("/health")).StatusCode != HttpStatusCode.OK; i++)
+        {
+            await Task.Delay(200);
+        }
         Assert.Equal(before.GetRawText(), (await site.Json($"/api/shots/{id}")).GetRawText());
     }
 
@@ -86,7 +105,10 @@ public sealed class WireTests(Site site)
     public async Task Only_permitted_folders_are_read(string folder)
     {
         long id = await NewShot();
-        HttpResponseMessage answer = await site.Http.PostAsync($"/api/shots/{id}/plate-from-folder", new MultipartFormDataContent { { new StringContent(folder), "folder" } });
+        HttpResponseMessage answer = await site.Http.PostAsync(
+            $"/api/shots/{id}/plate-from-folder",
+            new MultipartFormDataContent { { new StringContent(folder), "folder" } }
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, answer.StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await site.Http.GetAsync("/renders/1/..%2f..%2fmedia")).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await site.Http.GetAsync("/media/..%2f..%2fetc%2fpasswd")).StatusCode);
@@ -102,7 +124,9 @@ public sealed class WireTests(Site site)
         try
         {
             var media = new Store.MediaStore(store);
-            Core.Shots.ShotDocument shot = Core.Shots.ShotJson.Read((await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText());
+            Core.Shots.ShotDocument shot = Core.Shots.ShotJson.Read(
+                (await site.Json($"/api/shots/{id}")).GetProperty("document").GetRawText()
+            );
             Core.Shots.ShotDocument own = Work.DemoSeed.Build(Site.Demo, bytes => media.Write(bytes));
             var engine = new Work.ShotEngine(media);
             var layers = engine.Finish.Frame(shot with { Seed = own.Seed }, 1040, 320, Core.Lighting.RenderQuality.Full);

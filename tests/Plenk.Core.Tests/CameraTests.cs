@@ -87,7 +87,9 @@ public class CameraTests
     {
         double[] good = Pose.Identity.ToRowMajor16();
         Assert.NotNull(Pose.FromRowMajor16(good, out _));
-        double[] shear = (double[])good.Clone(), mirror = (double[])good.Clone(), nan = (double[])good.Clone();
+        double[] shear = (double[])good.Clone(),
+            mirror = (double[])good.Clone(),
+            nan = (double[])good.Clone();
         (shear[1], mirror[0], nan[3]) = (0.4, -1, double.NaN);
         Assert.Null(Pose.FromRowMajor16(shear, out string? why));
         Assert.Contains("right angles", why);
@@ -108,8 +110,18 @@ public class CameraTests
         {
             for (int px = 20; px < 1920; px += 80)
             {
-                double x = (px - 960) / 1500.0, y = (py - 540) / 1500.0, r2 = x * x + y * y, radial = own.K1 * r2 + own.K2 * r2 * r2 + own.K3 * r2 * r2 * r2;
-                map.Add((px, py, 960 + 1500 * (x + x * radial + 2 * own.P1 * x * y + own.P2 * (r2 + 2 * x * x)), 540 + 1500 * (y + y * radial + own.P1 * (r2 + 2 * y * y) + 2 * own.P2 * x * y)));
+                double x = (px - 960) / 1500.0,
+                    y = (py - 540) / 1500.0,
+                    r2 = x * x + y * y,
+                    radial = own.K1 * r2 + own.K2 * r2 * r2 + own.K3 * r2 * r2 * r2;
+                map.Add(
+                    (
+                        px,
+                        py,
+                        960 + 1500 * (x + x * radial + 2 * own.P1 * x * y + own.P2 * (r2 + 2 * x * x)),
+                        540 + 1500 * (y + y * radial + own.P1 * (r2 + 2 * y * y) + 2 * own.P2 * x * y)
+                    )
+                );
             }
         }
         LensFitResult fit = LensFit.FromMap(map, pinhole, out string? reason)!;

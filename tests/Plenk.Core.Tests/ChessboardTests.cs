@@ -12,18 +12,27 @@ public class ChessboardTests
     private static string Data()
     {
         string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository"); }
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
+        {
+            at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository");
+        }
         return Path.Combine(at, "tests", "data", "chessboard", "corners.csv");
     }
 
     private sealed record Corner(string Photograph, Vec3 Board, double X, double Y);
 
     /// <summary>Pixel centres at +0.5, as ours are.</summary>
-    private static List<Corner> Corners() => [.. File.ReadLines(Data()).Skip(1).Select(l => l.Split(',')).Select(v =>
-    {
-        double N(int i) => double.Parse(v[i], CultureInfo.InvariantCulture);
-        return new Corner(v[0], new(0.025 * N(1), 0.025 * N(2), 0), N(3) + 0.5, N(4) + 0.5);
-    })];
+    private static List<Corner> Corners() =>
+        [
+            .. File.ReadLines(Data())
+                .Skip(1)
+                .Select(l => l.Split(','))
+                .Select(v =>
+                {
+                    double N(int i) => double.Parse(v[i], CultureInfo.InvariantCulture);
+                    return new Corner(v[0], new(0.025 * N(1), 0.025 * N(2), 0), N(3) + 0.5, N(4) + 0.5);
+                }),
+        ];
 
     /// <summary>A view's pose by resection from a few crude ones; what the corners see is scaled to the given lens.</summary>
     private static BundleView Resect(IReadOnlyList<Corner> corners, IntrinsicsGroup lens)
@@ -32,14 +41,22 @@ public class ChessboardTests
         double lowest = double.PositiveInfinity;
         for (int start = 0; start < 12; start++)
         {
-            Matrix3 r = Rotations.AboutX(0.5 * (start / 4 - 1)) * Rotations.AboutY(0.4 * (start % 2)) * Rotations.AboutZ(Math.PI / 2 * (start % 4));
+            Matrix3 r =
+                Rotations.AboutX(0.5 * (start / 4 - 1)) * Rotations.AboutY(0.4 * (start % 2)) * Rotations.AboutZ(Math.PI / 2 * (start % 4));
             var view = new BundleView { Rotation = r, Translation = new Vec3(0, 0, 0.45) - r * new Vec3(0.1, 0.0625, 0) };
-            var problem = new BundleProblem { Points = [.. corners.Select(c => c.Board)], Observations = [.. corners.Select((c, i) => new BundleObservation(0, i, c.X, c.Y))] };
+            var problem = new BundleProblem
+            {
+                Points = [.. corners.Select(c => c.Board)],
+                Observations = [.. corners.Select((c, i) => new BundleObservation(0, i, c.X, c.Y))],
+            };
             problem.Groups.Add(lens.Copy());
             problem.Groups[0].Refine = Intrinsics.None;
             problem.Views.Add(view);
             BundleReport report = BundleAdjustment.Run(problem, RobustLoss.Squares, 1, 60, holdPoints: true);
-            if (report.EndCost < lowest) { (best, lowest) = (view, report.EndCost); }
+            if (report.EndCost < lowest)
+            {
+                (best, lowest) = (view, report.EndCost);
+            }
         }
         return best;
     }
@@ -51,8 +68,18 @@ public class ChessboardTests
         Assert.Equal(702, all.Count);
         string[] photographs = [.. all.Select(c => c.Photograph).Distinct()];
         var problem = new BundleProblem { Points = [.. all.Select(c => c.Board)] };
-        problem.Groups.Add(new() { Focal = 500, Cx = 320, Cy = 240 });
-        foreach (string p in photographs) { problem.Views.Add(Resect([.. all.Where(c => c.Photograph == p)], problem.Groups[0])); }
+        problem.Groups.Add(
+            new()
+            {
+                Focal = 500,
+                Cx = 320,
+                Cy = 240,
+            }
+        );
+        foreach (string p in photographs)
+        {
+            problem.Views.Add(Resect([.. all.Where(c => c.Photograph == p)], problem.Groups[0]));
+        }
         problem.Observations = [.. all.Select((c, i) => new BundleObservation(Array.IndexOf(photographs, c.Photograph), i, c.X, c.Y))];
         problem.Groups[0].Refine = Intrinsics.Focal | Intrinsics.K1 | Intrinsics.K2 | Intrinsics.PrincipalPoint;
         BundleReport report = BundleAdjustment.Run(problem, iterations: 200, holdPoints: true, tolerance: 1e-13);
@@ -70,7 +97,10 @@ public class ChessboardTests
         var published = new Lens(-0.26637260909660682, -0.038588898922304653, 0, 0, 0.23839153080878486);
         for (double px = 20; px <= 300; px += 20)
         {
-            Assert.True(ours.TryDistort(px / lens.Focal, 0, out double a, out _) & published.TryDistort(px / 535.91573396163199, 0, out double b, out _));
+            Assert.True(
+                ours.TryDistort(px / lens.Focal, 0, out double a, out _)
+                    & published.TryDistort(px / 535.91573396163199, 0, out double b, out _)
+            );
             Assert.InRange(lens.Focal * a - 535.91573396163199 * b, -0.7, 0.7);
         }
     }
@@ -80,8 +110,16 @@ public class ChessboardTests
     [Fact]
     public void The_published_lens_straightens_the_photographs()
     {
-        const double f = 535.91573396163199, cx = 342.28315473308373 + 0.5, cy = 235.57082909788173 + 0.5;
-        var lens = new Lens(-0.26637260909660682, -0.038588898922304653, 0.0017831947042852964, -0.00028122100441115472, 0.23839153080878486);
+        const double f = 535.91573396163199,
+            cx = 342.28315473308373 + 0.5,
+            cy = 235.57082909788173 + 0.5;
+        var lens = new Lens(
+            -0.26637260909660682,
+            -0.038588898922304653,
+            0.0017831947042852964,
+            -0.00028122100441115472,
+            0.23839153080878486
+        );
         double square = 0;
         int count = 0;
         foreach (var photograph in Corners().GroupBy(c => c.Photograph))
@@ -93,7 +131,15 @@ public class ChessboardTests
                 Assert.True(lens.TryUndistort((c.X - cx) / f, (c.Y - cy) / f, out double x, out double y));
                 flat.Add(c with { X = cx + f * x, Y = cy + f * y });
             }
-            BundleView view = Resect(flat, new() { Focal = f, Cx = cx, Cy = cy });
+            BundleView view = Resect(
+                flat,
+                new()
+                {
+                    Focal = f,
+                    Cx = cx,
+                    Cy = cy,
+                }
+            );
             foreach (Corner c in seen)
             {
                 // Measured where it was seen, bent again by the lens.

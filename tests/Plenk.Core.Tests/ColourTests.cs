@@ -87,7 +87,10 @@ public class ColourTests
     }
 
     // Every encoding keeps its codes: what nothing touches leaves as it came.
-    public static IEnumerable<object[]> All => from e in Enum.GetValues<ColorEncoding>() from bits in (int[])[8, 10, 16] select (object[])[e, bits];
+    public static IEnumerable<object[]> All =>
+        from e in Enum.GetValues<ColorEncoding>()
+        from bits in (int[])[8, 10, 16]
+        select (object[])[e, bits];
 
     [Theory]
     [MemberData(nameof(All))]
@@ -97,7 +100,10 @@ public class ColourTests
         for (int i = 0; i < table.Length; i++)
         {
             // The rounded constants of BT.709 leave a gap at 0.018, between 0.081 and 0.08125, that no camera writes.
-            if (encoding == ColorEncoding.Bt709 && (double)i / (table.Length - 1) is > 0.0809 and < 0.0813) { continue; }
+            if (encoding == ColorEncoding.Bt709 && (double)i / (table.Length - 1) is > 0.0809 and < 0.0813)
+            {
+                continue;
+            }
             Assert.Equal(i, ColorEncodings.ToCode(encoding, table[i], bits));
         }
         Assert.Equal(encoding, ColorEncodings.Of(ColorEncodings.Named.Single(n => n.Encoding == encoding).Key.ToUpperInvariant()));
@@ -109,7 +115,8 @@ public class ColourTests
     {
         var a = new Vector4(.3f, .15f, .06f, .6f);
         var b = new Vector4(.15f, .3f, .6f, .75f);
-        Vector4 over = Compositing.Over(a, b), held = Compositing.Out(b, a);
+        Vector4 over = Compositing.Over(a, b),
+            held = Compositing.Out(b, a);
         Assert.Equal(0.36, over.X, 6);
         Assert.Equal(0.90, over.W, 6);
         Assert.Equal(0.24, held.Z, 6);

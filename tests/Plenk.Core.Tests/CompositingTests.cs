@@ -7,7 +7,9 @@ namespace Plenk.Core.Tests;
 /// <summary>Porter and Duff, SIGGRAPH 1984; the values follow from their table.</summary>
 public class CompositingTests
 {
-    private static readonly Vector4 A = new(.3f, .15f, .06f, .6f), B = new(.15f, .3f, .6f, .75f), C = new(.05f, .05f, .05f, .25f);
+    private static readonly Vector4 A = new(.3f, .15f, .06f, .6f),
+        B = new(.15f, .3f, .6f, .75f),
+        C = new(.05f, .05f, .05f, .25f);
 
     private static void Same(Vector4 expected, Vector4 actual) => Assert.InRange((expected - actual).Length(), 0, 1e-6f);
 

@@ -14,17 +14,68 @@ namespace Plenk.Core.Tests;
 /// <summary>Readings of contact, shadow and projection on cases whose values follow from how they are built.</summary>
 public sealed class ContactReadingTests
 {
-    private static readonly Piece Floor = new() { Id = "floor", Kind = PieceKind.Plane, Size = new(4, 1, 4) };
+    private static readonly Piece Floor = new()
+    {
+        Id = "floor",
+        Kind = PieceKind.Plane,
+        Size = new(4, 1, 4),
+    };
 
     private static SetScene Set(params Piece[] pieces) => new(pieces, (_, _) => throw new InvalidOperationException());
 
     /// <summary>A box of 20 cm whose foot stands at a height.</summary>
     private static PlacedElement Box(double x, double y, double z = 0, double scale = 1) =>
-        new("box", new(new MeshTree(PieceMeshes.World(new Piece { Id = "b", Kind = PieceKind.Box, Size = new(0.2, 0.2, 0.2) }, (_, _) => throw new InvalidOperationException())), [Material.Grey]), new Similarity(scale, Matrix3.Identity, new(x, y - FootOf(scale), z)));
+        new(
+            "box",
+            new(
+                new MeshTree(
+                    PieceMeshes.World(
+                        new Piece
+                        {
+                            Id = "b",
+                            Kind = PieceKind.Box,
+                            Size = new(0.2, 0.2, 0.2),
+                        },
+                        (_, _) => throw new InvalidOperationException()
+                    )
+                ),
+                [Material.Grey]
+            ),
+            new Similarity(scale, Matrix3.Identity, new(x, y - FootOf(scale), z))
+        );
 
-    private static double FootOf(double scale) => scale * PieceMeshes.World(new Piece { Id = "b", Kind = PieceKind.Box, Size = new(0.2, 0.2, 0.2) }, (_, _) => throw new InvalidOperationException()).Bounds().Min.Y;
+    private static double FootOf(double scale) =>
+        scale
+        * PieceMeshes
+            .World(
+                new Piece
+                {
+                    Id = "b",
+                    Kind = PieceKind.Box,
+                    Size = new(0.2, 0.2, 0.2),
+                },
+                (_, _) => throw new InvalidOperationException()
+            )
+            .Bounds()
+            .Min.Y;
 
-    private static readonly ShotDocument Shot = new() { Production = "P", Sequence = "S", Code = "C", Range = new(1001, 1010), Elements = [new Element { Id = "box", Name = "crate" }], Lights = [new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0) }] };
+    private static readonly ShotDocument Shot = new()
+    {
+        Production = "P",
+        Sequence = "S",
+        Code = "C",
+        Range = new(1001, 1010),
+        Elements = [new Element { Id = "box", Name = "crate" }],
+        Lights =
+        [
+            new Light
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0, 1, 0),
+            },
+        ],
+    };
 
     [Theory]
     [InlineData(0.002, 2, Verdict.Within, "floats 2.0 mm")]
@@ -40,7 +91,10 @@ public sealed class ContactReadingTests
     [Fact]
     public void Of_several_the_worst_is_told_and_of_none_nothing()
     {
-        Assert.Equal(("nothing stands here yet", null), (ContactReadings.Gap(Shot, Set(Floor), []).Note, ContactReadings.Gap(Shot, Set(Floor), []).Value));
+        Assert.Equal(
+            ("nothing stands here yet", null),
+            (ContactReadings.Gap(Shot, Set(Floor), []).Note, ContactReadings.Gap(Shot, Set(Floor), []).Value)
+        );
         Assert.Equal(-6, ContactReadings.Gap(Shot, Set(Floor), [Box(0, 0.001), Box(1, -0.006), Box(-1, 0.003)]).Value!.Value, 0.01);
         Reading nowhere = ContactReadings.Gap(Shot, Set(Floor), [Box(9, 0)]);
         // A title in the sky: nothing to measure, and no fault. Beside one that stands it is told, and does not judge it.
@@ -49,7 +103,10 @@ public sealed class ContactReadingTests
         Assert.Equal(3, beside.Value!.Value, 0.01);
         Assert.EndsWith("crate has no piece of the set below it", beside.Note);
         // Made in millimetres and brought in as metres.
-        Assert.Contains("it is 346.4102 m across, so its scale is probably wrong", ContactReadings.Gap(Shot, Set(Floor with { Size = new(4000, 1, 4000) }), [Box(0, 0, scale: 1000)]).Note);
+        Assert.Contains(
+            "it is 346.4102 m across, so its scale is probably wrong",
+            ContactReadings.Gap(Shot, Set(Floor with { Size = new(4000, 1, 4000) }), [Box(0, 0, scale: 1000)]).Note
+        );
     }
 
     [Fact]
@@ -82,9 +139,17 @@ public sealed class ContactReadingTests
         Assert.Contains("100 % of the shadow falls on nothing that receives it", gone.Note);
         // What only hides receives nothing.
         Assert.Contains("100 %", ContactReadings.Shadow(Shot, Set(Floor with { Duties = new() { Receives = false } }), [Box(0, 0.5)]).Note);
-        Assert.Equal("the set keeps the sun off every element", ContactReadings.Shadow(Shot, Set(Floor, Floor with { Id = "roof", Position = new(0, 3, 0) }), [Box(0, 0.5)]).Note);
+        Assert.Equal(
+            "the set keeps the sun off every element",
+            ContactReadings.Shadow(Shot, Set(Floor, Floor with { Id = "roof", Position = new(0, 3, 0) }), [Box(0, 0.5)]).Note
+        );
         Assert.Equal("no sun yet", ContactReadings.Shadow(Shot with { Lights = [] }, Set(Floor), [Box(0, 0.5)]).Note);
-        Assert.Equal("the sun is below the floor", ContactReadings.Shadow(Shot with { Lights = [Shot.Lights[0] with { Direction = new(0.2, -1, 0) }] }, Set(Floor), [Box(0, 0.5)]).Note);
+        Assert.Equal(
+            "the sun is below the floor",
+            ContactReadings
+                .Shadow(Shot with { Lights = [Shot.Lights[0] with { Direction = new(0.2, -1, 0) }] }, Set(Floor), [Box(0, 0.5)])
+                .Note
+        );
     }
 
     [Fact]
@@ -109,20 +174,37 @@ public sealed class ContactReadingTests
         {
             // The right half is not covered: what stands there counts for nothing.
             bool covered = i % 100 < 50;
-            for (int c = 0; c < 3; c++) { plate.Data[3 * i + c] = 0.2f; view.Data[4 * i + c] = covered ? 0.2f * by : 9; }
+            for (int c = 0; c < 3; c++)
+            {
+                plate.Data[3 * i + c] = 0.2f;
+                view.Data[4 * i + c] = covered ? 0.2f * by : 9;
+            }
             view.Data[4 * i + 3] = covered ? 1 : 0;
         }
         Reading match = ProjectionReadings.Match(Shot, view, plate, 1003, 200);
         Assert.Equal(percent, match.Value!.Value, 0.01);
         Assert.Equal("at 1003, 50 % of the picture covered", match.Note);
-        for (int i = 0; i < 6000; i++) { view.Data[4 * i + 3] = 0; }
-        Assert.Equal((null, "hardly anything is covered at 1003"), (ProjectionReadings.Match(Shot, view, plate, 1003, 200).Value, ProjectionReadings.Match(Shot, view, plate, 1003, 200).Note));
+        for (int i = 0; i < 6000; i++)
+        {
+            view.Data[4 * i + 3] = 0;
+        }
+        Assert.Equal(
+            (null, "hardly anything is covered at 1003"),
+            (ProjectionReadings.Match(Shot, view, plate, 1003, 200).Value, ProjectionReadings.Match(Shot, view, plate, 1003, 200).Note)
+        );
     }
 
     [Fact]
     public void Doubts_of_own_colour_are_shares_of_the_set()
     {
-        ColourDoubt[] doubt = [.. Enumerable.Repeat(ColourDoubt.NoSet, 100), .. Enumerable.Repeat(ColourDoubt.ShadowEdge, 10), .. Enumerable.Repeat(ColourDoubt.Dark, 5), .. Enumerable.Repeat(ColourDoubt.TooBright, 1), .. Enumerable.Repeat(default(ColourDoubt), 84)];
+        ColourDoubt[] doubt =
+        [
+            .. Enumerable.Repeat(ColourDoubt.NoSet, 100),
+            .. Enumerable.Repeat(ColourDoubt.ShadowEdge, 10),
+            .. Enumerable.Repeat(ColourDoubt.Dark, 5),
+            .. Enumerable.Repeat(ColourDoubt.TooBright, 1),
+            .. Enumerable.Repeat(default(ColourDoubt), 84),
+        ];
         int set = doubt.Count(d => d != ColourDoubt.NoSet);
         Reading reading = ProjectionReadings.Colour([(1001, [.. Enumerable.Repeat(default(ColourDoubt), 50)]), (1007, doubt)]);
         Assert.Equal(100.0 * 16 / set, reading.Value!.Value, 1e-9);

@@ -16,25 +16,63 @@ namespace Plenk.Core.Tests;
 /// <summary>Elements of every kind, what they throw back and are seen in, outlines as solids, mattes and keys.</summary>
 public sealed class ContactTests
 {
-    private static readonly SetScene Ground = new([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(400, 1, 400) }], (_, _) => throw new InvalidOperationException());
-    private static readonly Light Sky = new() { Id = "sky", Kind = LightKind.Sky, Strength = 1 };
+    private static readonly SetScene Ground = new(
+        [
+            new Piece
+            {
+                Id = "floor",
+                Kind = PieceKind.Plane,
+                Size = new(400, 1, 400),
+            },
+        ],
+        (_, _) => throw new InvalidOperationException()
+    );
+    private static readonly Light Sky = new()
+    {
+        Id = "sky",
+        Kind = LightKind.Sky,
+        Strength = 1,
+    };
 
     /// <summary>One pixel that looks at a spot of the floor from just above it.</summary>
-    private static FrameLayers Spot(double x, LightRig rig, IReadOnlyList<PlacedElement> elements, RenderOptions options, int samples, SetScene? set = null, float plate = 0.4f, double height = 0.002)
+    private static FrameLayers Spot(
+        double x,
+        LightRig rig,
+        IReadOnlyList<PlacedElement> elements,
+        RenderOptions options,
+        int samples,
+        SetScene? set = null,
+        float plate = 0.4f,
+        double height = 0.002
+    )
     {
         var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(x, height, 0), new(x, 0, 0), Vec3.UnitZ);
-        return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set ?? Ground, rig, null, new(samples, 1, 1), 3, keep: false), elements, new FloatImage(1, 1, 3, [plate, plate, plate]), null, pose, options);
+        return DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set ?? Ground, rig, null, new(samples, 1, 1), 3, keep: false),
+            elements,
+            new FloatImage(1, 1, 3, [plate, plate, plate]),
+            null,
+            pose,
+            options
+        );
     }
 
-    private static PlacedElement Ball(Material material, double height, double radius = 1) => new("ball", new(new MeshTree(PieceMeshes.Ball(192)), [material]), new Similarity(radius, Matrix3.Identity, new(0, height, 0)));
+    private static PlacedElement Ball(Material material, double height, double radius = 1) =>
+        new("ball", new(new MeshTree(PieceMeshes.Ball(192)), [material]), new Similarity(radius, Matrix3.Identity, new(0, height, 0)));
 
     // A sphere that shines with radiance L lights the floor under it with E = π L (R ÷ D)² (Howell, element to sphere; LGT-06 of the check list: R 0.5 at 2 m: 0.0625).
     [Fact]
     public void A_shining_element_lights_the_floor_by_its_form_factor()
     {
         PlacedElement ball = Ball(new("lamp", default, 0, 1) { Specular = 0, Emission = new(2) }, 2, 0.5);
-        FrameLayers layers = Spot(0, LightRig.Of([Sky with { CastsShadow = false }]), [ball], new() { DataPasses = false, Bounce = true }, 4096);
+        FrameLayers layers = Spot(
+            0,
+            LightRig.Of([Sky with { CastsShadow = false }]),
+            [ball],
+            new() { DataPasses = false, Bounce = true },
+            4096
+        );
         // added = plate · En ÷ E0, E0 = π under an open sky.
         Assert.Equal(0.4 * 2 * 0.0625, layers.Added[0, 0, 0], 4e-4);
         Assert.Equal(1, layers.Shadow[0, 0, 0]);
@@ -48,11 +86,20 @@ public sealed class ContactTests
     {
         TriangleMesh one = PieceMeshes.Ball(96);
         Vector3[] places = [new(-4, 3, 0), new(4, 3, 0)];
-        var two = new TriangleMesh([.. places.SelectMany(p => one.Positions.Select(v => v * 0.4f + p))], [.. Enumerable.Range(0, 2).SelectMany(k => one.Indices.Select(i => i + k * one.Positions.Length))]);
+        var two = new TriangleMesh(
+            [.. places.SelectMany(p => one.Positions.Select(v => v * 0.4f + p))],
+            [.. Enumerable.Range(0, 2).SelectMany(k => one.Indices.Select(i => i + k * one.Positions.Length))]
+        );
         IReadOnlyList<(Vector3 Middle, float Radius)> balls = new MeshTree(two).Balls;
         Assert.All(two.Positions, v => Assert.Contains(balls, b => Vector3.Distance(v, b.Middle) <= b.Radius + 1e-5f));
         Assert.All(balls, b => Assert.InRange(b.Radius, 0.05f, 0.41f));
-        FrameLayers layers = Spot(1, LightRig.Of([Sky with { CastsShadow = false }]), [new("pair", new(new MeshTree(two), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(2) }]), Similarity.Identity)], new() { DataPasses = false, Bounce = true }, 1024);
+        FrameLayers layers = Spot(
+            1,
+            LightRig.Of([Sky with { CastsShadow = false }]),
+            [new("pair", new(new MeshTree(two), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(2) }]), Similarity.Identity)],
+            new() { DataPasses = false, Bounce = true },
+            1024
+        );
         double Factor(double away) => 0.16 / (away * away + 9) * (3 / Math.Sqrt(away * away + 9));
         double expected = 0.4 * 2 * (Factor(5) + Factor(3));
         Assert.Equal(expected, layers.Added[0, 0, 0], 0.03 * expected);
@@ -62,13 +109,57 @@ public sealed class ContactTests
     [Fact]
     public void Rounds_of_shadow_take_noise_and_leave_the_mean()
     {
-        var card = new PlacedElement("card", new(new MeshTree(PieceMeshes.Box(new(20, 0.01, 20))), []), new Similarity(1, Matrix3.Identity, new(10, 3, 0)));
-        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0), Strength = 1, AngularDiameterDegrees = 20 }, new Light { Id = "fill", Kind = LightKind.Fill, Strength = 0.1 }]);
+        var card = new PlacedElement(
+            "card",
+            new(new MeshTree(PieceMeshes.Box(new(20, 0.01, 20))), []),
+            new Similarity(1, Matrix3.Identity, new(10, 3, 0))
+        );
+        LightRig rig = LightRig.Of([
+            new Light
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0, 1, 0),
+                Strength = 1,
+                AngularDiameterDegrees = 20,
+            },
+            new Light
+            {
+                Id = "fill",
+                Kind = LightKind.Fill,
+                Strength = 0.1,
+            },
+        ]);
         var pinhole = new Pinhole(1, 1, 40, 40, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(-0.1, 2, 0), new(-0.1, 0, 0), Vec3.UnitZ);
         (double Mean, double Spread) Of(int rounds)
         {
-            double[] s = [.. Enumerable.Range(0, 48).Select(seed => (double)DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(4, 1, 1, 1, rounds), (uint)seed, keep: false), [card], new FloatImage(1, 1, 3, [1, 1, 1]), null, pose, new() { DataPasses = false }).Shadow[0, 0, 0])];
+            double[] s =
+            [
+                .. Enumerable
+                    .Range(0, 48)
+                    .Select(seed =>
+                        (double)
+                            DifferentialRenderer
+                                .Render(
+                                    new SetPass(
+                                        new RayGrid(pinhole, pose),
+                                        Ground,
+                                        rig,
+                                        null,
+                                        new(4, 1, 1, 1, rounds),
+                                        (uint)seed,
+                                        keep: false
+                                    ),
+                                    [card],
+                                    new FloatImage(1, 1, 3, [1, 1, 1]),
+                                    null,
+                                    pose,
+                                    new() { DataPasses = false }
+                                )
+                                .Shadow[0, 0, 0]
+                    ),
+            ];
             double mean = s.Average();
             return (mean, Math.Sqrt(s.Average(v => (v - mean) * (v - mean))));
         }
@@ -81,7 +172,12 @@ public sealed class ContactTests
     [Fact]
     public void A_mirror_shows_the_place_as_the_panorama_saw_it()
     {
-        var room = new Piece { Id = "room", Kind = PieceKind.Box, Size = new(6, 6, 6) }; // stands on the floor, its middle at 3 m
+        var room = new Piece
+        {
+            Id = "room",
+            Kind = PieceKind.Box,
+            Size = new(6, 6, 6),
+        }; // stands on the floor, its middle at 3 m
         var from = new Vec3(0.8, 2.2, 1.1);
         var picture = new FloatImage(512, 256, 3);
         for (int y = 0; y < 256; y++)
@@ -89,27 +185,67 @@ public sealed class ContactTests
             for (int x = 0; x < 512; x++)
             {
                 Vec3 d = Panorama.DirectionAt((x + 0.5) / 512, (y + 0.5) / 256);
-                double t = new[] { ((d.X > 0 ? 3 : -3) - from.X) / d.X, ((d.Y > 0 ? 6 : 0) - from.Y) / d.Y, ((d.Z > 0 ? 3 : -3) - from.Z) / d.Z }.Min();
+                double t = new[]
+                {
+                    ((d.X > 0 ? 3 : -3) - from.X) / d.X,
+                    ((d.Y > 0 ? 6 : 0) - from.Y) / d.Y,
+                    ((d.Z > 0 ? 3 : -3) - from.Z) / d.Z,
+                }.Min();
                 Vec3 p = from + t * d;
                 // A room painted by place: a spot tells where it is.
                 (picture[x, y, 0], picture[x, y, 1], picture[x, y, 2]) = ((float)(p.X + 3), (float)p.Y, (float)(p.Z + 3));
             }
         }
-        var light = new Light { Id = "around", Kind = LightKind.Panorama, ShowsPlace = true, Position = from, Strength = 1 };
+        var light = new Light
+        {
+            Id = "around",
+            Kind = LightKind.Panorama,
+            ShowsPlace = true,
+            Position = from,
+            Strength = 1,
+        };
         PlacedElement ball = Ball(new("chrome", Vector3.One, 1, 0), 3, 0.5);
         Vector3 Seen(params Piece[] pieces)
         {
             var set = new SetScene([room, .. pieces], (_, _) => throw new InvalidOperationException());
             var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
             Pose pose = Pose.LookAt(new(0, 3, 2.5), new(0.2, 3.1, 0.4), Vec3.UnitY);
-            FloatImage seen = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([light], _ => new(picture)), null, new(16, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false }).Element;
+            FloatImage seen = DifferentialRenderer
+                .Render(
+                    new SetPass(
+                        new RayGrid(pinhole, pose),
+                        set,
+                        LightRig.Of([light], _ => new(picture)),
+                        null,
+                        new(16, 1, 1),
+                        3,
+                        keep: false
+                    ),
+                    [ball],
+                    new FloatImage(1, 1, 3),
+                    null,
+                    pose,
+                    new() { DataPasses = false }
+                )
+                .Element;
             return new(seen[0, 0, 0], seen[0, 0, 1], seen[0, 0, 2]);
         }
         // The ray by hand: from the camera to the ball, mirrored there, to a wall.
-        Vec3 eye = new(0, 3, 2.5), to = (new Vec3(0.2, 3.1, 0.4) - eye).Normalized(), middle = new(0, 3, 0), off = eye - middle;
-        double b = Vec3.Dot(off, to), near = -b - Math.Sqrt(b * b - off.LengthSquared + 0.25);
-        Vec3 hit = eye + near * to, n = (hit - middle).Normalized(), back = to - 2 * Vec3.Dot(to, n) * n;
-        double way = new[] { ((back.X > 0 ? 3 : -3) - hit.X) / back.X, ((back.Y > 0 ? 6 : 0) - hit.Y) / back.Y, ((back.Z > 0 ? 3 : -3) - hit.Z) / back.Z }.Min();
+        Vec3 eye = new(0, 3, 2.5),
+            to = (new Vec3(0.2, 3.1, 0.4) - eye).Normalized(),
+            middle = new(0, 3, 0),
+            off = eye - middle;
+        double b = Vec3.Dot(off, to),
+            near = -b - Math.Sqrt(b * b - off.LengthSquared + 0.25);
+        Vec3 hit = eye + near * to,
+            n = (hit - middle).Normalized(),
+            back = to - 2 * Vec3.Dot(to, n) * n;
+        double way = new[]
+        {
+            ((back.X > 0 ? 3 : -3) - hit.X) / back.X,
+            ((back.Y > 0 ? 6 : 0) - hit.Y) / back.Y,
+            ((back.Z > 0 ? 3 : -3) - hit.Z) / back.Z,
+        }.Min();
         Vec3 wall = hit + way * back;
         Vector3 shown = Seen();
         Assert.Equal(wall.X + 3, shown.X, 0.05);
@@ -117,7 +253,18 @@ public sealed class ContactTests
         Assert.Equal(wall.Z + 3, shown.Z, 0.05);
         // A screen between that wall and where the panorama was shot: it cannot have seen it, and nothing lights the room.
         Vec3 between = 0.7 * wall + 0.3 * from;
-        Assert.Equal(default, Seen(new Piece { Id = "screen", Kind = PieceKind.Box, Size = new(0.4, 0.4, 0.4), Position = between - new Vec3(0, 0.2, 0) }));
+        Assert.Equal(
+            default,
+            Seen(
+                new Piece
+                {
+                    Id = "screen",
+                    Kind = PieceKind.Box,
+                    Size = new(0.4, 0.4, 0.4),
+                    Position = between - new Vec3(0, 0.2, 0),
+                }
+            )
+        );
     }
 
     // A closed white sphere lights itself and the floor so that nothing is lost: under a uniform sky of 1 a white body of albedo 1 is as bright
@@ -128,10 +275,32 @@ public sealed class ContactTests
     {
         Vector3 Gain(float albedo)
         {
-            FrameLayers layers = Spot(3, LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 0.0001, 0), Strength = 1, AngularDiameterDegrees = 0 }, new Light { Id = "fill", Kind = LightKind.Fill, Strength = 1 / Math.PI }]), [Ball(new("white", new(albedo), 0, 1) { Specular = 0 }, 1)], new() { DataPasses = false, Bounce = true }, 4096);
+            FrameLayers layers = Spot(
+                3,
+                LightRig.Of([
+                    new Light
+                    {
+                        Id = "sun",
+                        Kind = LightKind.Sun,
+                        Direction = new(1, 0.0001, 0),
+                        Strength = 1,
+                        AngularDiameterDegrees = 0,
+                    },
+                    new Light
+                    {
+                        Id = "fill",
+                        Kind = LightKind.Fill,
+                        Strength = 1 / Math.PI,
+                    },
+                ]),
+                [Ball(new("white", new(albedo), 0, 1) { Specular = 0 }, 1)],
+                new() { DataPasses = false, Bounce = true },
+                4096
+            );
             return new(layers.Shadow[0, 0, 0] - 1);
         }
-        float half = Gain(0.5f).X, whole = Gain(1).X;
+        float half = Gain(0.5f).X,
+            whole = Gain(1).X;
         Assert.InRange(whole, 0.005, 0.2);
         Assert.Equal(whole / 2, half, whole * 0.02);
     }
@@ -140,22 +309,57 @@ public sealed class ContactTests
     [Fact]
     public void A_mirroring_piece_shows_the_element_above_it()
     {
-        var set = new SetScene([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(400, 1, 400), Mirror = new(0.2, 0) }], (_, _) => throw new InvalidOperationException());
+        var set = new SetScene(
+            [
+                new Piece
+                {
+                    Id = "floor",
+                    Kind = PieceKind.Plane,
+                    Size = new(400, 1, 400),
+                    Mirror = new(0.2, 0),
+                },
+            ],
+            (_, _) => throw new InvalidOperationException()
+        );
         var surfaces = new SetSurfaces([new SetSurface { Mirror = new Material("wet", default, 0, 0) { Specular = 0.2f / 0.04f } }]);
-        var card = new PlacedElement("lamp", new(new MeshTree(PieceMeshes.Box(new(3, 0.1, 3))), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(5) }]), new Similarity(1, Matrix3.Identity, new(0, 2, 0)));
-        FrameLayers layers = Spot(0, LightRig.Of([Sky with { CastsShadow = false, Strength = 0.5 }]), [card], new() { DataPasses = false, Surfaces = surfaces }, 256, set, height: 1);
+        var card = new PlacedElement(
+            "lamp",
+            new(new MeshTree(PieceMeshes.Box(new(3, 0.1, 3))), [new("lamp", default, 0, 1) { Specular = 0, Emission = new(5) }]),
+            new Similarity(1, Matrix3.Identity, new(0, 2, 0))
+        );
+        FrameLayers layers = Spot(
+            0,
+            LightRig.Of([Sky with { CastsShadow = false, Strength = 0.5 }]),
+            [card],
+            new() { DataPasses = false, Surfaces = surfaces },
+            256,
+            set,
+            height: 1
+        );
         Assert.Equal(0.2 * (5 - 0.5), layers.Mirror![0, 0, 0], 2e-3);
         Assert.Equal(0.4 + 0.9, layers.Comp[0, 0, 0], 4e-3);
         // Dry where its matte says so.
         surfaces = new([new SetSurface { Mirror = surfaces.ByPiece[0]!.Mirror, MirrorShare = [0] }]);
-        Assert.Equal(0, Spot(0, LightRig.Of([Sky]), [card], new() { DataPasses = false, Surfaces = surfaces }, 64, set, height: 1).Mirror![0, 0, 0]);
+        Assert.Equal(
+            0,
+            Spot(0, LightRig.Of([Sky]), [card], new() { DataPasses = false, Surfaces = surfaces }, 64, set, height: 1).Mirror![0, 0, 0]
+        );
     }
 
     // Under a white card that bounces all it gets (albedo 1, sun from below it) an element of albedo 0.5 sees π/π · E over the half sphere.
     [Fact]
     public void A_card_bounces_the_suns_light_onto_an_element()
     {
-        Piece Card(Vec3? bounces) => new() { Id = "card", Kind = PieceKind.Plane, Size = new(4000, 1, 4000), Position = new(0, 5, 0), RotationYxzDegrees = new(0, 180, 0), Duties = new() { Bounces = bounces, OnlyBlocksLight = true } };
+        Piece Card(Vec3? bounces) =>
+            new()
+            {
+                Id = "card",
+                Kind = PieceKind.Plane,
+                Size = new(4000, 1, 4000),
+                Position = new(0, 5, 0),
+                RotationYxzDegrees = new(0, 180, 0),
+                Duties = new() { Bounces = bounces, OnlyBlocksLight = true },
+            };
         float Seen(Vec3? bounces)
         {
             var set = new SetScene([Card(bounces)], (_, _) => throw new InvalidOperationException());
@@ -163,9 +367,27 @@ public sealed class ContactTests
             Pose pose = Pose.LookAt(new(0, 4, 0), new(0, 0, 0), Vec3.UnitZ);
             var slab = new PlacedElement("slab", new(new MeshTree(PieceMeshes.Box(new(2, 0.1, 2))), []), Similarity.Identity);
             // The sun shines upwards: it lights the card's underside and not the slab's top.
-            LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.3, -1, 0), Strength = 1 / new Vec3(0.3, -1, 0).Normalized().Y * -1, AngularDiameterDegrees = 0 }]);
+            LightRig rig = LightRig.Of([
+                new Light
+                {
+                    Id = "sun",
+                    Kind = LightKind.Sun,
+                    Direction = new(0.3, -1, 0),
+                    Strength = 1 / new Vec3(0.3, -1, 0).Normalized().Y * -1,
+                    AngularDiameterDegrees = 0,
+                },
+            ]);
             var surfaces = new SetSurfaces([bounces is null ? null : new SetSurface { Bounces = bounces.Value.ToSingle() }]);
-            return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(1024, 1, 1), 3, keep: false), [slab], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false, Surfaces = surfaces }).Element[0, 0, 0];
+            return DifferentialRenderer
+                .Render(
+                    new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(1024, 1, 1), 3, keep: false),
+                    [slab],
+                    new FloatImage(1, 1, 3),
+                    null,
+                    pose,
+                    new() { DataPasses = false, Surfaces = surfaces }
+                )
+                .Element[0, 0, 0];
         }
         Assert.Equal(0, Seen(null));
         // The card sends albedo ÷ π · E with E = 1; the slab gathers π of it (all it sees is the card) less its own shadow on the card, and returns half ÷ π.
@@ -178,12 +400,43 @@ public sealed class ContactTests
     public void A_see_through_picture_stops_its_alpha_and_casts_as_much_shadow()
     {
         var picture = new FloatImage(2, 2, 4, [.. Enumerable.Repeat((float[])[0.15f, 0.15f, 0.15f, 0.3f], 4).SelectMany(p => p)]);
-        var model = new ElementModel(new MeshTree(new([new(-9, 3, -9), new(9, 3, -9), new(9, 3, 9), new(-9, 3, 9)], [0, 2, 1, 0, 3, 2]) { TextureCoordinates = [new(0, 0), new(1, 0), new(1, 1), new(0, 1)] }),
-            [new("card", default, 0, 1) { Specular = 0, Emission = Vector3.One, Picture = picture, SeeThrough = true }]);
+        var model = new ElementModel(
+            new MeshTree(
+                new([new(-9, 3, -9), new(9, 3, -9), new(9, 3, 9), new(-9, 3, 9)], [0, 2, 1, 0, 3, 2])
+                {
+                    TextureCoordinates = [new(0, 0), new(1, 0), new(1, 1), new(0, 1)],
+                }
+            ),
+            [
+                new("card", default, 0, 1)
+                {
+                    Specular = 0,
+                    Emission = Vector3.One,
+                    Picture = picture,
+                    SeeThrough = true,
+                },
+            ]
+        );
         var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(0, 8, 0), new(0, 0, 0), Vec3.UnitZ);
-        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.2, 1, 0), Strength = 1, AngularDiameterDegrees = 1 }]);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(4096, 1, 1), 3, keep: false), [new("card", model, Similarity.Identity)], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false });
+        LightRig rig = LightRig.Of([
+            new Light
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0.2, 1, 0),
+                Strength = 1,
+                AngularDiameterDegrees = 1,
+            },
+        ]);
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(4096, 1, 1), 3, keep: false),
+            [new("card", model, Similarity.Identity)],
+            new FloatImage(1, 1, 3),
+            null,
+            pose,
+            new() { DataPasses = false }
+        );
         Assert.Equal(0.3, layers.Element[0, 0, 3], 0.02);
         Assert.Equal(0.15, layers.Element[0, 0, 0], 0.01); // premultiplied: its own 0.5 by 0.3
         Assert.Equal(0.7, layers.Shadow[0, 0, 0], 0.02);
@@ -195,22 +448,71 @@ public sealed class ContactTests
     {
         var pinhole = new Pinhole(9, 9, 12, 12, 4.5, 4.5, Lens.None);
         Pose pose = Pose.LookAt(new(0, 2, 5), new(0, 1, 0), Vec3.UnitY);
-        LightRig rig = LightRig.Of([new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.5, 1, 0.4), Strength = 3 }, Sky, new Light { Id = "lamp", Kind = LightKind.Point, Position = new(1, 3, 2), Strength = 4, InPlate = false }]);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(16, 1, 2), 3, keep: false), [Ball(new("varnish", new(0.5f, 0.3f, 0.2f), 0, 0.3f) { Emission = new(0.01f) }, 1)], new FloatImage(9, 9, 3), null, pose, new() { Parts = true });
+        LightRig rig = LightRig.Of([
+            new Light
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0.5, 1, 0.4),
+                Strength = 3,
+            },
+            Sky,
+            new Light
+            {
+                Id = "lamp",
+                Kind = LightKind.Point,
+                Position = new(1, 3, 2),
+                Strength = 4,
+                InPlate = false,
+            },
+        ]);
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(16, 1, 2), 3, keep: false),
+            [Ball(new("varnish", new(0.5f, 0.3f, 0.2f), 0, 0.3f) { Emission = new(0.01f) }, 1)],
+            new FloatImage(9, 9, 3),
+            null,
+            pose,
+            new() { Parts = true }
+        );
         ElementParts p = layers.Parts!;
         for (int i = 0; i < 81; i++)
         {
-            for (int c = 0; c < 3; c++) { Assert.Equal(layers.Element.Data[4 * i + c], p.Diffuse.Data[3 * i + c] + p.Specular.Data[3 * i + c] + p.Reflection.Data[3 * i + c] + p.Emission.Data[3 * i + c], 1e-4f); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(
+                    layers.Element.Data[4 * i + c],
+                    p.Diffuse.Data[3 * i + c] + p.Specular.Data[3 * i + c] + p.Reflection.Data[3 * i + c] + p.Emission.Data[3 * i + c],
+                    1e-4f
+                );
+            }
         }
         Assert.Equal(["sun", "sky", "lamp"], p.Groups.Select(g => g.Light));
         Assert.Equal(p.Diffuse.Data.Sum() + p.Specular.Data.Sum(), p.Groups.Sum(g => g.Rgb.Data.Sum()), 0.02f * p.Diffuse.Data.Sum());
         Assert.True(layers.Counts.ElementError > 0);
 
         // Behind a half-open layer and with a contact look all parts lose the same, the groups too.
-        FrameLayers seen = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(16, 1, 2), 3, keep: false), [Ball(new("varnish", new(0.5f, 0.3f, 0.2f), 0, 0.3f), 1)], new FloatImage(9, 9, 3), null, pose,
-            new() { Parts = true, Contact = new(0.8, 3), Rendered = [new(new FloatImage(9, 9, 4, [.. Enumerable.Repeat((float[])[0, 0, 0, 0.5f], 81).SelectMany(v => v)]), [.. Enumerable.Repeat(0.5f, 81)])] });
+        FrameLayers seen = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), Ground, rig, null, new(16, 1, 2), 3, keep: false),
+            [Ball(new("varnish", new(0.5f, 0.3f, 0.2f), 0, 0.3f), 1)],
+            new FloatImage(9, 9, 3),
+            null,
+            pose,
+            new()
+            {
+                Parts = true,
+                Contact = new(0.8, 3),
+                Rendered =
+                [
+                    new(
+                        new FloatImage(9, 9, 4, [.. Enumerable.Repeat((float[])[0, 0, 0, 0.5f], 81).SelectMany(v => v)]),
+                        [.. Enumerable.Repeat(0.5f, 81)]
+                    ),
+                ],
+            }
+        );
         ElementParts q = seen.Parts!;
-        float part = q.Groups.Sum(g => g.Rgb.Data.Sum()), whole = q.Diffuse.Data.Sum() + q.Specular.Data.Sum();
+        float part = q.Groups.Sum(g => g.Rgb.Data.Sum()),
+            whole = q.Diffuse.Data.Sum() + q.Specular.Data.Sum();
         Assert.Equal(whole, part, 0.02f * whole);
         Assert.InRange(part / p.Groups.Sum(g => g.Rgb.Data.Sum()), 0.25f, 0.49f); // half by the layer, some by the contact
         Assert.Equal(seen.Element.Data.Where((_, i) => i % 4 != 3).Sum(), whole + q.Reflection.Data.Sum(), 1e-3f);
@@ -224,16 +526,45 @@ public sealed class ContactTests
     [InlineData(0.9f)]
     public void A_metal_under_a_panorama_sends_what_the_sum_over_its_pixels_says(float roughness)
     {
-        const int wide = 512, high = 256;
+        const int wide = 512,
+            high = 256;
         var image = new FloatImage(wide, high, 3);
-        for (int i = 0; i < image.Data.Length; i++) { image.Data[i] = 0.3f; }
-        for (int y = 70; y < 74; y++) { for (int x = 250; x < 254; x++) { for (int c = 0; c < 3; c++) { image[x, y, c] = 4000; } } }
+        for (int i = 0; i < image.Data.Length; i++)
+        {
+            image.Data[i] = 0.3f;
+        }
+        for (int y = 70; y < 74; y++)
+        {
+            for (int x = 250; x < 254; x++)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    image[x, y, c] = 4000;
+                }
+            }
+        }
         var around = new Panorama(image);
         var metal = new Material("brass", new(0.9f, 0.7f, 0.3f), 1, roughness);
-        var card = new PlacedElement("card", new(new MeshTree(new([new(-9, 3, -9), new(9, 3, -9), new(9, 3, 9), new(-9, 3, 9)], [0, 2, 1, 0, 3, 2])), [metal]), Similarity.Identity);
-        LightRig rig = LightRig.Of([new Light { Id = "around", Kind = LightKind.Panorama, Strength = 1, Media = "p" }], _ => around);
+        var card = new PlacedElement(
+            "card",
+            new(new MeshTree(new([new(-9, 3, -9), new(9, 3, -9), new(9, 3, 9), new(-9, 3, 9)], [0, 2, 1, 0, 3, 2])), [metal]),
+            Similarity.Identity
+        );
+        LightRig rig = LightRig.Of(
+            [
+                new Light
+                {
+                    Id = "around",
+                    Kind = LightKind.Panorama,
+                    Strength = 1,
+                    Media = "p",
+                },
+            ],
+            _ => around
+        );
         Pose pose = Pose.LookAt(new(0, 7, 4), new(0, 3, 0), Vec3.UnitY);
-        Vector3 v = Vector3.Normalize(new(0, 4, 4)), sum = default;
+        Vector3 v = Vector3.Normalize(new(0, 4, 4)),
+            sum = default;
         for (int y = 0; y < high / 2; y++)
         {
             for (int x = 0; x < wide; x++)
@@ -243,7 +574,14 @@ public sealed class ContactTests
             }
         }
         var scene = new SetScene([], (_, _) => throw new InvalidOperationException());
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(new(1, 1, 40000, 40000, 0.5, 0.5, Lens.None), pose), scene, rig, null, new(256, 1, 8), 3, keep: false), [card], new FloatImage(1, 1, 3), null, pose, new() { DataPasses = false });
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(new(1, 1, 40000, 40000, 0.5, 0.5, Lens.None), pose), scene, rig, null, new(256, 1, 8), 3, keep: false),
+            [card],
+            new FloatImage(1, 1, 3),
+            null,
+            pose,
+            new() { DataPasses = false }
+        );
         // Single scattering is all that the model counts, in the sum too. 2 %: what 256 × 9 rays leave.
         Assert.Equal(1, layers.Element[0, 0, 0] / sum.X, 0.02);
         Assert.Equal(1, layers.Element[0, 0, 2] / sum.Z, 0.02);
@@ -257,18 +595,47 @@ public sealed class ContactTests
         var pinhole = new Pinhole(48, 3, 48, 48, 24, 1.5, Lens.None);
         Pose pose = Pose.LookAt(new(0, 0, 10), new(0, 0, 0), Vec3.UnitY);
         // 10 m away a metre is 4.8 pixels: the bar is 9.6 wide and goes 12 pixels.
-        const double metres = 2.5, width = 9.6, way = 12;
-        var bar = new ElementModel(new MeshTree(new([new(-1, -9, 0), new(1, -9, 0), new(1, 9, 0), new(-1, 9, 0)], [0, 1, 2, 0, 2, 3])), [Material.Grey]);
-        var post = new SetScene([new Piece { Id = "post", Kind = PieceKind.Box, Size = new(1, 30, 0.01), Position = new(0.5, -15, 1) }], (_, _) => throw new InvalidOperationException());
+        const double metres = 2.5,
+            width = 9.6,
+            way = 12;
+        var bar = new ElementModel(
+            new MeshTree(new([new(-1, -9, 0), new(1, -9, 0), new(1, 9, 0), new(-1, 9, 0)], [0, 1, 2, 0, 2, 3])),
+            [Material.Grey]
+        );
+        var post = new SetScene(
+            [
+                new Piece
+                {
+                    Id = "post",
+                    Kind = PieceKind.Box,
+                    Size = new(1, 30, 0.01),
+                    Position = new(0.5, -15, 1),
+                },
+            ],
+            (_, _) => throw new InvalidOperationException()
+        );
         LightRig rig = LightRig.Of([Sky]);
         var grid = new RayGrid(pinhole, pose);
-        RenderMoment At(double t, uint first, int samples) => new(new SetPass(grid, post, rig, null, new(samples, 1, 1), 5, keep: false, firstSample: first, centred: false), [new("bar", bar, new(1, Matrix3.Identity, new(metres * t, 0, 0)))], pose);
+        RenderMoment At(double t, uint first, int samples) =>
+            new(
+                new SetPass(grid, post, rig, null, new(samples, 1, 1), 5, keep: false, firstSample: first, centred: false),
+                [new("bar", bar, new(1, Matrix3.Identity, new(metres * t, 0, 0)))],
+                pose
+            );
         const int moments = 64;
-        FrameLayers layers = DifferentialRenderer.Render(At(0, 0, 1), [.. Enumerable.Range(0, moments).Select(i => At((i + 0.5) / moments - 0.5, 16 * (uint)i, 16))], new FloatImage(48, 3, 3), null, new() { Parts = true });
-        double sum = 0, moment = 0;
+        FrameLayers layers = DifferentialRenderer.Render(
+            At(0, 0, 1),
+            [.. Enumerable.Range(0, moments).Select(i => At((i + 0.5) / moments - 0.5, 16 * (uint)i, 16))],
+            new FloatImage(48, 3, 3),
+            null,
+            new() { Parts = true }
+        );
+        double sum = 0,
+            moment = 0;
         for (int x = 0; x < 48; x++)
         {
-            double from = x + 0.5 - 24, share = (Math.Clamp(from + width / 2, -way / 2, way / 2) - Math.Clamp(from - width / 2, -way / 2, way / 2)) / way;
+            double from = x + 0.5 - 24,
+                share = (Math.Clamp(from + width / 2, -way / 2, way / 2) - Math.Clamp(from - width / 2, -way / 2, way / 2)) / way;
             Assert.Equal(share, layers.Element[x, 1, 3], 0.03);
             (sum, moment) = (sum + layers.Element[x, 1, 3], moment + layers.Element[x, 1, 3] * (x + 0.5));
         }
@@ -291,8 +658,15 @@ public sealed class ContactTests
         Pose pose = Pose.LookAt(new(0, 2, 5), new(0, 2, 0), Vec3.UnitY);
         PlacedElement ball = Ball(Material.Grey, 2, 0.5);
         Similarity moved = ball.ObjectToWorld with { Translation = ball.ObjectToWorld.Translation + new Vec3(0.3, 0, 0) };
-        FrameLayers At(Pose then) => DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), Ground, LightRig.Of([Sky]), null, new(4, 1, 1), 3, keep: false), [ball], new FloatImage(9, 9, 3), null, pose,
-            new() { Parts = true, Next = new(then, pinhole, [moved], null, back) });
+        FrameLayers At(Pose then) =>
+            DifferentialRenderer.Render(
+                new SetPass(new RayGrid(pinhole, pose), Ground, LightRig.Of([Sky]), null, new(4, 1, 1), 3, keep: false),
+                [ball],
+                new FloatImage(9, 9, 3),
+                null,
+                pose,
+                new() { Parts = true, Next = new(then, pinhole, [moved], null, back) }
+            );
         float sign = back ? -1 : 1;
         FloatImage motion = At(pose).Parts!.Motion;
         Assert.Equal(sign * 12 * 0.3f / 4.5f, motion[4, 4, 0], 1e-4); // its front is 4.5 m away
@@ -318,13 +692,22 @@ public sealed class ContactTests
     [Fact]
     public void Rendered_frames_are_merged_by_distance_and_by_mattes()
     {
-        FrameLayers Merged(float distance, float matte = 0, float beyond = 0) => Spot(0, LightRig.Of([]), [], new()
-        {
-            DataPasses = false,
-            Rendered = [new(new FloatImage(1, 1, 4, [0.5f, 0.25f, 0, 0.5f]), [distance])],
-            Mattes = matte > 0 ? [new([matte], beyond)] : [],
-        }, 16, height: 3);
-        FrameLayers before = Merged(1), behind = Merged(5);
+        FrameLayers Merged(float distance, float matte = 0, float beyond = 0) =>
+            Spot(
+                0,
+                LightRig.Of([]),
+                [],
+                new()
+                {
+                    DataPasses = false,
+                    Rendered = [new(new FloatImage(1, 1, 4, [0.5f, 0.25f, 0, 0.5f]), [distance])],
+                    Mattes = matte > 0 ? [new([matte], beyond)] : [],
+                },
+                16,
+                height: 3
+            );
+        FrameLayers before = Merged(1),
+            behind = Merged(5);
         Assert.Equal(0.5 + 0.5 * 0.4, before.Comp[0, 0, 0], 1e-5);
         Assert.Equal(0.4, behind.Comp[0, 0, 0], 1e-6);
         Assert.Equal(0.5, behind.Holdout[0, 0, 0], 1e-6);
@@ -340,7 +723,17 @@ public sealed class ContactTests
         double[] diamond = Assert.Single(Silhouette.Outlines([0, 0, 0, 0, 1, 0, 0, 0, 0], 3, 3));
         Assert.Equal(0.5, Silhouette.Area(diamond), 1e-9);
         Assert.Equal(2 * Math.Sqrt(2), Silhouette.Perimeter(diamond), 1e-9);
-        float[] Field(bool mask) => [.. Enumerable.Range(0, 32 * 32).Select(i => 10 - MathF.Sqrt(MathF.Pow(i % 32 - 16.3f, 2) + MathF.Pow(i / 32 - 15.7f, 2))).Select(v => !mask ? v : v > 0 ? 1f : 0f)];
+        float[] Field(bool mask) =>
+            [
+                .. Enumerable
+                    .Range(0, 32 * 32)
+                    .Select(i => 10 - MathF.Sqrt(MathF.Pow(i % 32 - 16.3f, 2) + MathF.Pow(i / 32 - 15.7f, 2)))
+                    .Select(v =>
+                        !mask ? v
+                        : v > 0 ? 1f
+                        : 0f
+                    ),
+            ];
         double[] disk = Assert.Single(Silhouette.Outlines(Field(false), 32, 32, 0));
         Assert.Equal(313.507526, Silhouette.Area(disk), 1e-3);
         Assert.Equal(62.7934449, Silhouette.Perimeter(disk), 1e-4);
@@ -353,7 +746,11 @@ public sealed class ContactTests
         Assert.Equal(2, Silhouette.Outlines(ring, 7, 7).Count);
         Polygon holed = Assert.Single(Silhouette.Polygons(Silhouette.Outlines(ring, 7, 7), 0, 0.1));
         Assert.Equal(1, holed.NumInteriorRings);
-        Assert.Equal(holed.Area, Silhouette.Triangles(holed).Sum(t => Math.Abs((t.B.X - t.A.X) * (t.C.Y - t.A.Y) - (t.C.X - t.A.X) * (t.B.Y - t.A.Y)) / 2), 1e-6);
+        Assert.Equal(
+            holed.Area,
+            Silhouette.Triangles(holed).Sum(t => Math.Abs((t.B.X - t.A.X) * (t.C.Y - t.A.Y) - (t.C.X - t.A.X) * (t.B.Y - t.A.Y)) / 2),
+            1e-6
+        );
     }
 
     // The shoelace formula on SIL-03's pentagon: area 16, perimeter 15.6568542.
@@ -371,7 +768,11 @@ public sealed class ContactTests
     [Fact]
     public void Extruded_outlines_are_closed_and_face_outwards()
     {
-        var ring = (Polygon)new Polygon(new([new(0, 0), new(2, 0), new(2, 2), new(0, 2), new(0, 0)]), [new([new(0.5, 0.5), new(0.5, 1.5), new(1.5, 1.5), new(1.5, 0.5), new(0.5, 0.5)])]);
+        var ring = (Polygon)
+            new Polygon(
+                new([new(0, 0), new(2, 0), new(2, 2), new(0, 2), new(0, 0)]),
+                [new([new(0.5, 0.5), new(0.5, 1.5), new(1.5, 1.5), new(1.5, 0.5), new(0.5, 0.5)])]
+            );
         Assert.Equal(3 * 0.4, Extrusion.Of([ring], 0.4).AreaAndVolume().Volume, 1e-5);
         double bevelled = Extrusion.Of([ring], 0.4, 0.1).AreaAndVolume().Volume;
         Assert.InRange(bevelled, 3 * 0.4 - 12 * 0.1 * 0.1 / 2 - 0.01, 3 * 0.4 - 0.04);
@@ -386,7 +787,13 @@ public sealed class ContactTests
         var foot = new Vec3(-0.4, 0, 1);
         double[] Pixel(Vec3 p) => pinhole.TryProject(pose, p, out double x, out double y) ? [x, y] : throw new InvalidOperationException();
         Vec3 across = Vec3.Cross(Vec3.UnitY, new Vec3(pose.Position.X - foot.X, 0, pose.Position.Z - foot.Z).Normalized());
-        Vec3[] corners = [foot - 0.25 * across, foot + 0.25 * across, foot + 0.25 * across + 1.8 * Vec3.UnitY, foot - 0.25 * across + 1.8 * Vec3.UnitY];
+        Vec3[] corners =
+        [
+            foot - 0.25 * across,
+            foot + 0.25 * across,
+            foot + 0.25 * across + 1.8 * Vec3.UnitY,
+            foot - 0.25 * across + 1.8 * Vec3.UnitY,
+        ];
         var outline = new Polygon(new([.. corners.Append(corners[0]).Select(c => new Coordinate(Pixel(c)[0], Pixel(c)[1]))]));
         TriangleMesh solid = FigureSolid.Of([outline], pinhole, pose, foot, 0.3)!;
         var (min, max) = solid.Bounds();
@@ -419,11 +826,26 @@ public sealed class ContactTests
     [Fact]
     public void Keys_go_through_without_a_corner()
     {
-        ElementKey[] keys = [new(0, Scale: 0, Ease: KeyEase.Smooth), new(1, Scale: 2, Ease: KeyEase.Smooth), new(3, Scale: 3, Ease: KeyEase.Smooth), new(4, Scale: 0)];
+        ElementKey[] keys =
+        [
+            new(0, Scale: 0, Ease: KeyEase.Smooth),
+            new(1, Scale: 2, Ease: KeyEase.Smooth),
+            new(3, Scale: 3, Ease: KeyEase.Smooth),
+            new(4, Scale: 0),
+        ];
         double At(double f) => KeyCurve.At(keys, f, k => k.Frame, k => k.Scale, k => k.Ease)!.Value;
         Assert.Equal(2.9166667, At(2), 1e-6);
         Assert.Equal((0, 2, 0), (At(-5), At(1), At(9)));
-        var element = new Element { Id = "e", Keys = [new(10, new(0, 0, 0), Ease: KeyEase.Held), new(20, new(4, 0, 0), 90, Ease: KeyEase.Straight), new(30, new(4, 2, 0), 180)] };
+        var element = new Element
+        {
+            Id = "e",
+            Keys =
+            [
+                new(10, new(0, 0, 0), Ease: KeyEase.Held),
+                new(20, new(4, 0, 0), 90, Ease: KeyEase.Straight),
+                new(30, new(4, 2, 0), 180),
+            ],
+        };
         Assert.Equal(new Vec3(0, 0, 0), element.At(19).Position);
         Assert.Equal(new Vec3(4, 1, 0), element.At(25).Position);
         Assert.Equal(135, element.At(25).TurnDegrees, 1e-9);
@@ -439,7 +861,10 @@ public sealed class ContactTests
         Assert.Equal(300, own.Sum(), 0.7);
         Assert.Equal(Math.Pow(2, 2) * Math.PI + 300 + 2 * 70, MatteShape.Coverage(box, 48, 40, 1, 2).Sum(), 3.0);
         Assert.Equal(14 * 19.0, MatteField.Grown(own, 48, 40, -0.5, 1).Sum(), 6.0);
-        float[] other = MatteShape.Coverage([20, 0, 48, 0, 48, 40, 20, 40], 48, 40), joined = [.. own], taken = [.. own], within = [.. own];
+        float[] other = MatteShape.Coverage([20, 0, 48, 0, 48, 40, 20, 40], 48, 40),
+            joined = [.. own],
+            taken = [.. own],
+            within = [.. own];
         MatteField.Join(joined, other, MatteJoin.Add);
         MatteField.Join(taken, other, MatteJoin.Subtract);
         MatteField.Join(within, other, MatteJoin.Within);
@@ -447,8 +872,16 @@ public sealed class ContactTests
         Assert.Equal(300, taken.Sum() + within.Sum(), 1.0);
         Assert.Equal(150 + other.Sum(), joined.Sum(), 1.0);
         // A shift of 5 px a frame carries the outline; a key at 1004 corrects it from there on.
-        var motion = new MatteMotion(1001, [.. Enumerable.Range(0, 8).Select(i => new MatteStep(1001 + i, [1, 0, 5 * i, 0, 1, 0, 0, 0, 1]))]);
-        var matte = new Matte { Id = "m", Motion = motion, Keys = [new(1001, box)] };
+        var motion = new MatteMotion(
+            1001,
+            [.. Enumerable.Range(0, 8).Select(i => new MatteStep(1001 + i, [1, 0, 5 * i, 0, 1, 0, 0, 0, 1]))]
+        );
+        var matte = new Matte
+        {
+            Id = "m",
+            Motion = motion,
+            Keys = [new(1001, box)],
+        };
         Assert.Equal(box.Select((v, i) => i % 2 == 0 ? v + 15 : v), MatteShape.At(matte, 1004));
         matte = matte with { Keys = [new(1001, box), new(1005, [.. box.Select((v, i) => i % 2 == 0 ? v + 20 : v + 4)])] };
         Assert.Equal(box.Select((v, i) => i % 2 == 0 ? v + 10 : v + 2), MatteShape.At(matte, 1003));
@@ -459,7 +892,9 @@ public sealed class ContactTests
     public void A_screen_is_keyed_and_its_spill_taken_off()
     {
         var key = new ScreenKey(new(0.1, 0.6, 0.15), 0, 1);
-        Vector3 screen = new(0.1f, 0.6f, 0.15f), grey = new(0.3f), spilled = new(0.3f, 0.38f, 0.3f);
+        Vector3 screen = new(0.1f, 0.6f, 0.15f),
+            grey = new(0.3f),
+            spilled = new(0.3f, 0.38f, 0.3f);
         Vector3[] pixels = [screen, grey, 0.5f * (screen + grey), spilled];
         var image = new FloatImage(4, 1, 3, [.. pixels.SelectMany(p => (float[])[p.X, p.Y, p.Z])]);
         float[] alpha = MatteField.Key(image, key);
@@ -467,7 +902,10 @@ public sealed class ContactTests
         FloatImage fore = MatteField.Foreground(image, alpha, key);
         Assert.Equal(0.15, fore[2, 0, 0], 1e-5); // half of its grey, premultiplied
         Assert.Equal(0.15, fore[2, 0, 1], 1e-5);
-        for (int x = 0; x < 4; x++) { Assert.True(fore[x, 0, 1] <= Math.Max(fore[x, 0, 0], fore[x, 0, 2]) + 1e-6f); }
+        for (int x = 0; x < 4; x++)
+        {
+            Assert.True(fore[x, 0, 1] <= Math.Max(fore[x, 0, 0], fore[x, 0, 2]) + 1e-6f);
+        }
     }
 
     // A textured plane that turns and nears, by a homography that is known: found again within a tenth of a pixel; nothing to hold on is told.
@@ -476,15 +914,28 @@ public sealed class ContactTests
     {
         var random = new Random(4);
         var values = new float[64 * 64];
-        for (int i = 0; i < values.Length; i++) { values[i] = random.NextSingle(); }
+        for (int i = 0; i < values.Length; i++)
+        {
+            values[i] = random.NextSingle();
+        }
         var texture = new FloatImage(64, 64, 1, values);
-        double[] H(int f) { double t = f - 5, a = 0.01 * t, s = 1 + 0.012 * t; return [s * Math.Cos(a), -Math.Sin(a), 2.1 * t, Math.Sin(a), s * Math.Cos(a), -1.2 * t, 2e-5 * t, -1e-5 * t, 1]; }
+        double[] H(int f)
+        {
+            double t = f - 5,
+                a = 0.01 * t,
+                s = 1 + 0.012 * t;
+            return [s * Math.Cos(a), -Math.Sin(a), 2.1 * t, Math.Sin(a), s * Math.Cos(a), -1.2 * t, 2e-5 * t, -1e-5 * t, 1];
+        }
         double[] Inverse(double[] h)
         {
             var m = new Matrix3(h[0], h[1], h[2], h[3], h[4], h[5], h[6], h[7], h[8]);
-            Vec3 a = m.Column(0), b = m.Column(1), c = m.Column(2);
+            Vec3 a = m.Column(0),
+                b = m.Column(1),
+                c = m.Column(2);
             double d = Vec3.Dot(a, Vec3.Cross(b, c));
-            Vec3 r0 = Vec3.Cross(b, c), r1 = Vec3.Cross(c, a), r2 = Vec3.Cross(a, b);
+            Vec3 r0 = Vec3.Cross(b, c),
+                r1 = Vec3.Cross(c, a),
+                r2 = Vec3.Cross(a, b);
             return [r0.X / d, r0.Y / d, r0.Z / d, r1.X / d, r1.Y / d, r1.Z / d, r2.X / d, r2.Y / d, r2.Z / d];
         }
         GrayImage Frame(int f)
@@ -507,9 +958,16 @@ public sealed class ContactTests
         Assert.Equal(9, found.Steps.Count);
         foreach (MatteStep s in found.Steps)
         {
-            double[] at = [50, 40, 140, 110], ours = MatteShape.Through(s.Homography, at), true_ = MatteShape.Through(H(s.Frame), at);
+            double[] at = [50, 40, 140, 110],
+                ours = MatteShape.Through(s.Homography, at),
+                true_ = MatteShape.Through(H(s.Frame), at);
             Assert.All(ours.Zip(true_), p => Assert.Equal(p.Second, p.First, 0.2));
         }
-        Assert.Contains("too little texture", PlaneFollower.Follow([50, 40, 140, 40, 140, 110, 50, 110], 5, 1, 9, _ => new GrayImage(200, 160, new float[200 * 160])).EndedAfter);
+        Assert.Contains(
+            "too little texture",
+            PlaneFollower
+                .Follow([50, 40, 140, 40, 140, 110, 50, 110], 5, 1, 9, _ => new GrayImage(200, 160, new float[200 * 160]))
+                .EndedAfter
+        );
     }
 }

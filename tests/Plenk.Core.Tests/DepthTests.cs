@@ -34,13 +34,20 @@ public sealed class DepthTests
         {
             Assert.Equal(values[i], convention.FromAxis(z[i]), 1e-8);
             // At the far plane of a closed buffer nothing was hit.
-            if (i < 4) { Assert.Equal(z[i], convention.ToAxis(convention.FromAxis(z[i])), 1e-6 * z[i]); }
-            else if (kind != DepthKind.BufferInfinite) { Assert.Equal(double.PositiveInfinity, convention.ToAxis(values[i])); }
+            if (i < 4)
+            {
+                Assert.Equal(z[i], convention.ToAxis(convention.FromAxis(z[i])), 1e-6 * z[i]);
+            }
+            else if (kind != DepthKind.BufferInfinite)
+            {
+                Assert.Equal(double.PositiveInfinity, convention.ToAxis(values[i]));
+            }
         }
     }
 
     [Fact]
-    public void A_buffer_value_back_in_metres() => Assert.Equal(9.90197049, new DepthConvention(DepthKind.Buffer, 0.1, 1000).ToAxis(0.99), 1e-7);
+    public void A_buffer_value_back_in_metres() =>
+        Assert.Equal(9.90197049, new DepthConvention(DepthKind.Buffer, 0.1, 1000).ToAxis(0.99), 1e-7);
 
     // Derived; z in [2, 50], z = 2, 5, 20, 50.
     [Theory]
@@ -52,7 +59,10 @@ public sealed class DepthTests
     {
         var convention = new DepthConvention(kind, 2, 50);
         double[] z = [2, 5, 20, 50];
-        for (int i = 0; i < 4; i++) { Assert.Equal(values[i], convention.FromAxis(z[i]), 1e-8); }
+        for (int i = 0; i < 4; i++)
+        {
+            Assert.Equal(values[i], convention.FromAxis(z[i]), 1e-8);
+        }
         Assert.Equal(20, convention.ToAxis(values[2]), 1e-8);
     }
 
@@ -62,7 +72,8 @@ public sealed class DepthTests
     [InlineData(0)]
     [InlineData(-3)]
     [InlineData(1e9)]
-    public void Nothing_hit_is_infinitely_far(double value) => Assert.Equal(double.PositiveInfinity, new DepthConvention(DepthKind.Axis).ToAxis(value));
+    public void Nothing_hit_is_infinitely_far(double value) =>
+        Assert.Equal(double.PositiveInfinity, new DepthConvention(DepthKind.Axis).ToAxis(value));
 
     [Fact]
     public void A_range_that_is_none_is_told()
@@ -92,7 +103,8 @@ public sealed class DepthTests
     [InlineData(3, 3, 1, 1.92, 1.56, 0, 2.0591260)]
     public void The_nearest_point_of_a_triangle(float x, float y, float z, float cx, float cy, float cz, double distance)
     {
-        Vector3 p = new(x, y, z), c = SurfaceDistance.Closest(p, new(0, 0, 0), new(4, 0, 0), new(0, 3, 0));
+        Vector3 p = new(x, y, z),
+            c = SurfaceDistance.Closest(p, new(0, 0, 0), new(4, 0, 0), new(0, 3, 0));
         Assert.True(Vector3.Distance(c, new(cx, cy, cz)) < 1e-6f);
         Assert.Equal(distance, Vector3.Distance(p, c), 1e-6);
     }

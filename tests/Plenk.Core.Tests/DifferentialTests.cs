@@ -17,12 +17,26 @@ public class DifferentialTests
     private static readonly Pinhole Pinhole = new(64, 64, 64, 64, 32, 32, Lens.None);
     private static readonly Pose Above = new(Rotations.AboutX(-Math.PI / 2), new Vec3(0, 8, 0));
 
-    private static SetScene Floor() => new([new Piece { Id = "floor", Kind = PieceKind.Plane, Size = new(40, 1, 40) }], (_, _) => throw new InvalidOperationException());
+    private static SetScene Floor() =>
+        new(
+            [
+                new Piece
+                {
+                    Id = "floor",
+                    Kind = PieceKind.Plane,
+                    Size = new(40, 1, 40),
+                },
+            ],
+            (_, _) => throw new InvalidOperationException()
+        );
 
     private static FloatImage Plate()
     {
         var plate = new FloatImage(64, 64, 3);
-        for (int i = 0; i < plate.Data.Length; i++) { plate.Data[i] = 0.1f + 0.3f * (i % 17) / 17; }
+        for (int i = 0; i < plate.Data.Length; i++)
+        {
+            plate.Data[i] = 0.1f + 0.3f * (i % 17) / 17;
+        }
         return plate;
     }
 
@@ -30,14 +44,25 @@ public class DifferentialTests
     {
         SetScene set = Floor();
         LightRig rig = LightRig.Of(lights);
-        PlacedElement[] elements = box
-            ? [new("box", new(new MeshTree(PieceMeshes.Box(new Vec3(1, 1, 1))), []), Similarity.Identity)] : [];
+        PlacedElement[] elements = box ? [new("box", new(new MeshTree(PieceMeshes.Box(new Vec3(1, 1, 1))), []), Similarity.Identity)] : [];
         var pass = new SetPass(new RayGrid(Pinhole, Above), set, rig, null, new(samples, 1, 1), 5, keep: false);
         return DifferentialRenderer.Render(pass, elements, Plate(), null, Above);
     }
 
-    private static readonly Light Sun = new() { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 1, 0), Strength = Math.Sqrt(2) * 80, AngularDiameterDegrees = 0.53 };
-    private static readonly Light Fill = new() { Id = "fill", Kind = LightKind.Fill, Strength = 20 / Math.PI };
+    private static readonly Light Sun = new()
+    {
+        Id = "sun",
+        Kind = LightKind.Sun,
+        Direction = new(1, 1, 0),
+        Strength = Math.Sqrt(2) * 80,
+        AngularDiameterDegrees = 0.53,
+    };
+    private static readonly Light Fill = new()
+    {
+        Id = "fill",
+        Kind = LightKind.Fill,
+        Strength = 20 / Math.PI,
+    };
 
     // Sun 80 and fill 20 on the floor: the umbra is at 20/100; SHD-05 of common photometry, derived.
     [Fact]
@@ -57,9 +82,15 @@ public class DifferentialTests
         int untouched = 0;
         for (int i = 0; i < 64 * 64; i++)
         {
-            if (layers.Touched[i]) { continue; }
+            if (layers.Touched[i])
+            {
+                continue;
+            }
             untouched++;
-            for (int c = 0; c < 3; c++) { Assert.Equal(plate.Data[3 * i + c], layers.Comp.Data[3 * i + c]); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(plate.Data[3 * i + c], layers.Comp.Data[3 * i + c]);
+            }
         }
         Assert.InRange(untouched, 3000, 64 * 64 - 50);
         Assert.All(Render([Sun, Fill], box: false).Touched, Assert.False);
@@ -80,21 +111,58 @@ public class DifferentialTests
     {
         var pieces = new List<Piece>
         {
-            new() { Id = "floor", Kind = PieceKind.Plane, Size = new(6, 1, 6) },
-            new() { Id = "roof", Kind = PieceKind.Plane, Size = new(6, 1, 6), Position = new(0, 3, 0) },
-            new() { Id = "north", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(0, 1.5, -3), RotationYxzDegrees = new(90, 0, 0) },
-            new() { Id = "south", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(0, 1.5, 3), RotationYxzDegrees = new(90, 0, 0) },
-            new() { Id = "east", Kind = PieceKind.Plane, Size = new(6, 1, 3), Position = new(3, 1.5, 0), RotationYxzDegrees = new(90, 90, 0) },
+            new()
+            {
+                Id = "floor",
+                Kind = PieceKind.Plane,
+                Size = new(6, 1, 6),
+            },
+            new()
+            {
+                Id = "roof",
+                Kind = PieceKind.Plane,
+                Size = new(6, 1, 6),
+                Position = new(0, 3, 0),
+            },
+            new()
+            {
+                Id = "north",
+                Kind = PieceKind.Plane,
+                Size = new(6, 1, 3),
+                Position = new(0, 1.5, -3),
+                RotationYxzDegrees = new(90, 0, 0),
+            },
+            new()
+            {
+                Id = "south",
+                Kind = PieceKind.Plane,
+                Size = new(6, 1, 3),
+                Position = new(0, 1.5, 3),
+                RotationYxzDegrees = new(90, 0, 0),
+            },
+            new()
+            {
+                Id = "east",
+                Kind = PieceKind.Plane,
+                Size = new(6, 1, 3),
+                Position = new(3, 1.5, 0),
+                RotationYxzDegrees = new(90, 90, 0),
+            },
         };
         var set = new SetScene(pieces, (_, _) => throw new InvalidOperationException());
         SkyOpenings openings = SkyOpenings.Find(set, 1)!;
         const int n = 60_000;
-        double plain = 0, drawn = 0, drawnSquare = 0;
+        double plain = 0,
+            drawn = 0,
+            drawnSquare = 0;
         var p = new Vector3(0.5f, 1e-3f, 0.4f);
         for (uint i = 0; i < n; i++)
         {
             Vector2 u = Sampling.Point(i, 8, 0);
-            if (!set.Scene.Occluded(new Ray(p, Sampling.CosineHemisphere(Vector3.UnitY, u)), RayKinds.LightSet)) { plain++; }
+            if (!set.Scene.Occluded(new Ray(p, Sampling.CosineHemisphere(Vector3.UnitY, u)), RayKinds.LightSet))
+            {
+                plain++;
+            }
             var (d, factor) = openings.Sample(p, Vector3.UnitY, u);
             double f = factor > 0 && !set.Scene.Occluded(new Ray(p, d), RayKinds.LightSet) ? factor : 0;
             drawn += f;

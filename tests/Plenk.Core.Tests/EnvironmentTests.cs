@@ -22,7 +22,8 @@ public sealed class EnvironmentTests
         var (pu, pv) = Panorama.PlaceOf(new(x, y, z));
         Assert.Equal(u, pu, 1e-8);
         Assert.Equal(v, pv, 1e-8);
-        Vec3 back = Panorama.DirectionAt(pu, pv), d = new Vec3(x, y, z).Normalized();
+        Vec3 back = Panorama.DirectionAt(pu, pv),
+            d = new Vec3(x, y, z).Normalized();
         Assert.True((back - d).Length < 1e-12);
     }
 
@@ -50,14 +51,34 @@ public sealed class EnvironmentTests
         Assert.Equal(9.412373e-06, Panorama.SolidAngle(2048, 1024, 511), 1e-11);
         // cos² θ over the sphere is a third; unweighted it would be a half.
         var image = new FloatImage(256, 128, 3);
-        for (int y = 0; y < 128; y++) { for (int x = 0; x < 256; x++) { float c = MathF.Cos(MathF.PI * (y + 0.5f) / 128); image[x, y, 0] = c * c; } }
+        for (int y = 0; y < 128; y++)
+        {
+            for (int x = 0; x < 256; x++)
+            {
+                float c = MathF.Cos(MathF.PI * (y + 0.5f) / 128);
+                image[x, y, 0] = c * c;
+            }
+        }
         Assert.Equal(1.0 / 3, new Panorama(image).Mean().X, 1e-4);
     }
 
     [Fact]
     public void Negative_samples_are_clamped_and_counted()
     {
-        var image = new FloatImage(4, 2, 3, [.. Enumerable.Range(0, 24).Select(i => i == 3 ? -0.5f : i == 7 ? float.NaN : 1f)]);
+        var image = new FloatImage(
+            4,
+            2,
+            3,
+            [
+                .. Enumerable
+                    .Range(0, 24)
+                    .Select(i =>
+                        i == 3 ? -0.5f
+                        : i == 7 ? float.NaN
+                        : 1f
+                    ),
+            ]
+        );
         var panorama = new Panorama(image);
         Assert.Equal(2, panorama.Clamped);
         Assert.Equal(0, panorama.Image.Data[3]);
@@ -68,8 +89,12 @@ public sealed class EnvironmentTests
     [Fact]
     public void The_basis_has_its_constants()
     {
-        double[] expected = [0.282095, 0.325735, 0.325735, 0.162868, 0.242789, 0.485577, 0.105131, 0.242789, -0.182091], b = SphericalHarmonics.Basis(new Vec3(1.0 / 3, 2.0 / 3, 2.0 / 3));
-        for (int i = 0; i < 9; i++) { Assert.Equal(expected[i], b[i], 2e-6); }
+        double[] expected = [0.282095, 0.325735, 0.325735, 0.162868, 0.242789, 0.485577, 0.105131, 0.242789, -0.182091],
+            b = SphericalHarmonics.Basis(new Vec3(1.0 / 3, 2.0 / 3, 2.0 / 3));
+        for (int i = 0; i < 9; i++)
+        {
+            Assert.Equal(expected[i], b[i], 2e-6);
+        }
     }
 
     // The same: A₀ = π, A₁ = 2π/3, A₂ = π/4; the half sphere and the single light derived.
@@ -79,15 +104,26 @@ public sealed class EnvironmentTests
         Panorama Of(Func<Vec3, float> light)
         {
             var image = new FloatImage(512, 256, 3);
-            for (int y = 0; y < 256; y++) { for (int x = 0; x < 512; x++) { float l = light(Panorama.DirectionAt((x + 0.5) / 512, (y + 0.5) / 256)); (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (l, l, l); } }
+            for (int y = 0; y < 256; y++)
+            {
+                for (int x = 0; x < 512; x++)
+                {
+                    float l = light(Panorama.DirectionAt((x + 0.5) / 512, (y + 0.5) / 256));
+                    (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (l, l, l);
+                }
+            }
             return new(image);
         }
-        SphericalHarmonics all = SphericalHarmonics.Of(Of(_ => 1)), half = SphericalHarmonics.Of(Of(d => d.Z > 0 ? 1 : 0));
+        SphericalHarmonics all = SphericalHarmonics.Of(Of(_ => 1)),
+            half = SphericalHarmonics.Of(Of(d => d.Z > 0 ? 1 : 0));
         Assert.Equal(3.54490770, all.L[0].X, 1e-4);
         Assert.Equal(Math.PI, all.Irradiance(new(0, 0.6, 0.8)).X, 1e-4);
         Assert.Equal(1.77245385, half.L[0].X, 2e-3);
         Assert.Equal(1.53499006, half.L[2].X, 2e-3);
-        foreach (double z in (double[])[-1, -0.3, 0.5, 1]) { Assert.Equal(Math.PI * (1 + z) / 2, half.Irradiance(new(Math.Sqrt(1 - z * z), 0, z)).X, 5e-3); }
+        foreach (double z in (double[])[-1, -0.3, 0.5, 1])
+        {
+            Assert.Equal(Math.PI * (1 + z) / 2, half.Irradiance(new(Math.Sqrt(1 - z * z), 0, z)).X, 5e-3);
+        }
         // A unit directional light from +Z: its coefficients are the basis itself.
         var single = new SphericalHarmonics([.. SphericalHarmonics.Basis(Vec3.UnitZ).Select(v => new Vector3((float)v))]);
         foreach (var (degrees, e) in new[] { (0.0, 1.0625), (60, 0.4609375), (90, 0.09375), (180, 0.0625) })
@@ -101,10 +137,20 @@ public sealed class EnvironmentTests
     [Fact]
     public void A_printed_probe_evaluates()
     {
-        float[] r = [.79f, .39f, -.34f, -.29f, -.11f, -.26f, -.16f, .56f, .21f], g = [.44f, .35f, -.18f, -.06f, -.05f, -.22f, -.09f, .21f, -.05f], b = [.54f, .60f, -.27f, .01f, -.12f, -.47f, -.15f, .14f, -.30f];
+        float[] r = [.79f, .39f, -.34f, -.29f, -.11f, -.26f, -.16f, .56f, .21f],
+            g = [.44f, .35f, -.18f, -.06f, -.05f, -.22f, -.09f, .21f, -.05f],
+            b = [.54f, .60f, -.27f, .01f, -.12f, -.47f, -.15f, .14f, -.30f];
         var probe = new SphericalHarmonics([.. Enumerable.Range(0, 9).Select(i => new Vector3(r[i], g[i], b[i]))]);
-        (Vec3 N, Vector3 E)[] expected = [(Vec3.UnitX, new(0.53309f, 0.32938f, 0.39724f)), (Vec3.UnitY, new(1.04875f, 0.79185f, 1.25843f)), (Vec3.UnitZ, new(0.27292f, 0.16115f, 0.12795f))];
-        foreach (var (n, e) in expected) { Assert.True((probe.Irradiance(n) - e).Length() < 4e-5f); }
+        (Vec3 N, Vector3 E)[] expected =
+        [
+            (Vec3.UnitX, new(0.53309f, 0.32938f, 0.39724f)),
+            (Vec3.UnitY, new(1.04875f, 0.79185f, 1.25843f)),
+            (Vec3.UnitZ, new(0.27292f, 0.16115f, 0.12795f)),
+        ];
+        foreach (var (n, e) in expected)
+        {
+            Assert.True((probe.Irradiance(n) - e).Length() < 4e-5f);
+        }
     }
 
     // Debevec and Malik 1997.
@@ -126,7 +172,10 @@ public sealed class EnvironmentTests
         double[] true_ = [1, 4, 16.5];
         FloatImage[] pictures = [.. true_.Select(t => At(t / 16))];
         double[] found = ExposureMerge.TimesOf(pictures)!;
-        for (int i = 0; i < 3; i++) { Assert.Equal(true_[i], found[i], 0.01 * true_[i]); }
+        for (int i = 0; i < 3; i++)
+        {
+            Assert.Equal(true_[i], found[i], 0.01 * true_[i]);
+        }
         FloatImage merged = ExposureMerge.Of(pictures, [.. true_.Select(t => t / 16)]);
         int close = Enumerable.Range(0, light.Length).Count(i => light[i] > 15.9 || Math.Abs(merged.Data[i] / light[i] - 1) < 0.01);
         Assert.True(close > 0.99 * light.Length);
@@ -156,8 +205,13 @@ public sealed class EnvironmentTests
         {
             for (int x = 0; x < 401; x++)
             {
-                double bx = (x + 0.5 - 200.5) / 200, by = -(y + 0.5 - 200.5) / 200, rr = bx * bx + by * by;
-                if (rr > 1) { continue; }
+                double bx = (x + 0.5 - 200.5) / 200,
+                    by = -(y + 0.5 - 200.5) / 200,
+                    rr = bx * bx + by * by;
+                if (rr > 1)
+                {
+                    continue;
+                }
                 var n = new Vec3(bx, by, Math.Sqrt(1 - rr));
                 Vector3 c = Paint(turn * (2 * n.Z * n - Vec3.UnitZ));
                 (ball[x, y, 0], ball[x, y, 1], ball[x, y, 2]) = (c.X, c.Y, c.Z);
@@ -170,7 +224,10 @@ public sealed class EnvironmentTests
             for (int x = 0; x < 128; x++)
             {
                 Vector3 e = Paint(Panorama.DirectionAt((x + 0.5) / 128, (y + 0.5) / 64));
-                if ((e - new Vector3(around.Image[x, y, 0], around.Image[x, y, 1], around.Image[x, y, 2])).Length() < 0.02f) { good++; }
+                if ((e - new Vector3(around.Image[x, y, 0], around.Image[x, y, 1], around.Image[x, y, 2])).Length() < 0.02f)
+                {
+                    good++;
+                }
             }
         }
         Assert.True(good > 0.97 * 128 * 64, $"{good}"); // right behind the ball its rim is one pixel for many directions
@@ -181,7 +238,10 @@ public sealed class EnvironmentTests
     public void A_lamp_is_lifted_out_and_nothing_is_lost()
     {
         var image = new FloatImage(4096, 2048, 3);
-        for (int c = 0; c < 3; c++) { image[1000, 512, c] = 5000; }
+        for (int c = 0; c < 3; c++)
+        {
+            image[1000, 512, c] = 5000;
+        }
         var panorama = new Panorama(image);
         Panorama.Lifted lamp = panorama.Lift(Panorama.DirectionAt(1000.5 / 4096, 512.5 / 2048), 5, 100)!;
         Assert.Equal(8.325832e-03, lamp.Irradiance.X, 1e-8);

@@ -12,11 +12,18 @@ public sealed class FillTests
     private static FloatImage Grey(int w, int h, Func<int, int, double> f)
     {
         var image = new FloatImage(w, h, 1);
-        for (int y = 0; y < h; y++) { for (int x = 0; x < w; x++) { image[x, y, 0] = (float)f(x, y); } }
+        for (int y = 0; y < h; y++)
+        {
+            for (int x = 0; x < w; x++)
+            {
+                image[x, y, 0] = (float)f(x, y);
+            }
+        }
         return image;
     }
 
-    private static bool[] Inside(int w, int h, int margin) => [.. Enumerable.Range(0, w * h).Select(i => i % w >= margin && i % w < w - margin && i / w >= margin && i / w < h - margin)];
+    private static bool[] Inside(int w, int h, int margin) =>
+        [.. Enumerable.Range(0, w * h).Select(i => i % w >= margin && i % w < w - margin && i / w >= margin && i / w < h - margin)];
 
     // x² − y² + 3xy + 2x − 5 is discretely harmonic (five-point Laplacian, derived).
     [Fact]
@@ -25,7 +32,13 @@ public sealed class FillTests
         static double F(int x, int y) => x * x - y * y + 3 * x * y + 2 * x - 5;
         bool[] hole = Inside(7, 7, 1);
         FloatImage filled = HoleFill.Harmonic(Grey(7, 7, (x, y) => hole[y * 7 + x] ? 99 : F(x, y)), hole);
-        for (int y = 0; y < 7; y++) { for (int x = 0; x < 7; x++) { Assert.Equal(F(x, y), filled[x, y, 0], 2e-5); } }
+        for (int y = 0; y < 7; y++)
+        {
+            for (int x = 0; x < 7; x++)
+            {
+                Assert.Equal(F(x, y), filled[x, y, 0], 2e-5);
+            }
+        }
     }
 
     // The linear system of a 3 × 3 hole solved by hand (derived).
@@ -34,7 +47,8 @@ public sealed class FillTests
     {
         bool[] hole = Inside(5, 5, 1);
         FloatImage filled = HoleFill.Harmonic(Grey(5, 5, (x, y) => x == 0 && y is >= 1 and <= 3 ? 1 : 0), hole);
-        double[] middle = [0.52678571, 0.25, 0.098214286], top = [0.42857143, 0.1875, 0.071428571];
+        double[] middle = [0.52678571, 0.25, 0.098214286],
+            top = [0.42857143, 0.1875, 0.071428571];
         for (int x = 0; x < 3; x++)
         {
             Assert.Equal(middle[x], filled[x + 1, 2, 0], 1e-6);
@@ -56,16 +70,25 @@ public sealed class FillTests
     public void A_paste_keeps_the_sources_steps_and_the_targets_rim()
     {
         float[] g = [0, 2, 3, 7, 9];
-        FloatImage row = Grey(5, 1, (x, _) => x == 0 ? 10 : x == 4 ? 15 : 0);
+        FloatImage row = Grey(5, 1, (x, _) => x == 0 ? 10
+            : x == 4 ? 15
+            : 0);
         FloatImage pasted = HoleFill.Paste(row, Grey(5, 1, (x, _) => g[x]), [false, true, true, true, false]);
         Assert.Equal([10, 11, 11, 14, 15], pasted.Data.Select(v => Math.Round(v, 5)));
         bool[] hole = Inside(8, 8, 2);
         FloatImage target = Grey(8, 8, (x, y) => Math.Sin(x + 0.3 * y));
         FloatImage same = HoleFill.Paste(target, Grey(8, 8, (x, y) => Math.Sin(x + 0.3 * y) + 0.1), hole);
-        for (int i = 0; i < 64; i++) { Assert.Equal(target.Data[i], same.Data[i], 1e-5f); }
+        for (int i = 0; i < 64; i++)
+        {
+            Assert.Equal(target.Data[i], same.Data[i], 1e-5f);
+        }
         // A flat source brings nothing: the Laplace fill is left.
-        FloatImage flat = HoleFill.Paste(target, Grey(8, 8, (_, _) => 0.7), hole), laplace = HoleFill.Harmonic(target, hole);
-        for (int i = 0; i < 64; i++) { Assert.Equal(laplace.Data[i], flat.Data[i], 1e-5f); }
+        FloatImage flat = HoleFill.Paste(target, Grey(8, 8, (_, _) => 0.7), hole),
+            laplace = HoleFill.Harmonic(target, hole);
+        for (int i = 0; i < 64; i++)
+        {
+            Assert.Equal(laplace.Data[i], flat.Data[i], 1e-5f);
+        }
     }
 
     // Derived: a pixel in seven frames, a thing before it in the fourth and sixth.
@@ -90,12 +113,30 @@ public sealed class FillTests
             for (int x = 0; x < 96; x++)
             {
                 hole[y * 96 + x] = x is > 36 and < 60 && y is > 30 and < 50;
-                for (int c = 0; c < 3; c++) { picture[x, y, c] = hole[y * 96 + x] ? 0 : Stripe(x, y) * (1 - 0.1f * c); }
+                for (int c = 0; c < 3; c++)
+                {
+                    picture[x, y, c] = hole[y * 96 + x] ? 0 : Stripe(x, y) * (1 - 0.1f * c);
+                }
             }
         }
-        FloatImage filled = ExemplarFill.Fill(picture, hole), again = ExemplarFill.Fill(picture, hole);
-        int right = 0, all = 0;
-        for (int y = 0; y < 80; y++) { for (int x = 0; x < 96; x++) { if (hole[y * 96 + x]) { all++; if (Math.Abs(filled[x, y, 0] - Stripe(x, y)) < 0.05) { right++; } } } }
+        FloatImage filled = ExemplarFill.Fill(picture, hole),
+            again = ExemplarFill.Fill(picture, hole);
+        int right = 0,
+            all = 0;
+        for (int y = 0; y < 80; y++)
+        {
+            for (int x = 0; x < 96; x++)
+            {
+                if (hole[y * 96 + x])
+                {
+                    all++;
+                    if (Math.Abs(filled[x, y, 0] - Stripe(x, y)) < 0.05)
+                    {
+                        right++;
+                    }
+                }
+            }
+        }
         Assert.True(right > 0.9 * all, $"{right} of {all}");
         Assert.Equal(filled.Data, again.Data);
     }
@@ -118,7 +159,10 @@ public sealed class FillTests
         FloatImage extended = PictureEdge.Extended(picture, kept);
         for (int i = 0; i < kept.Length; i++)
         {
-            if (kept[i] == 1) { Assert.Equal(picture.Data[3 * i], extended.Data[3 * i], 1e-6f); }
+            if (kept[i] == 1)
+            {
+                Assert.Equal(picture.Data[3 * i], extended.Data[3 * i], 1e-6f);
+            }
             Assert.InRange(extended.Data[3 * i + 1], 0.399f, 0.401f);
             Assert.InRange(extended.Data[3 * i], -1e-6f, 0.4f);
         }
@@ -141,7 +185,8 @@ public sealed class FillTests
     public void Grain_is_measured_and_made_alike(bool soft)
     {
         // A shallow ramp with noise of a known spread that grows with the level, white or averaged over two neighbours.
-        const int w = 320, h = 240;
+        const int w = 320,
+            h = 240;
         var random = new Random(4);
         double Gauss() => Math.Sqrt(-2 * Math.Log(1 - random.NextDouble())) * Math.Cos(2 * Math.PI * random.NextDouble());
         var picture = new FloatImage(w, h, 3);
@@ -152,20 +197,28 @@ public sealed class FillTests
             {
                 for (int x = 0; x < w; x++)
                 {
-                    double now = Gauss(), n = soft ? (now + before) / Math.Sqrt(2) : now, level = 0.05 + 0.5 * x / w;
+                    double now = Gauss(),
+                        n = soft ? (now + before) / Math.Sqrt(2) : now,
+                        level = 0.05 + 0.5 * x / w;
                     before = now;
                     picture[x, y, c] = (float)(level + n * (0.004 + 0.02 * level));
                 }
             }
         }
         Grain grain = Grain.Of(picture)!;
-        foreach (double level in (double[])[0.12, 0.3, 0.48]) { Assert.Equal(0.004 + 0.02 * level, grain.Deviation(1, (float)level), 0.12 * (0.004 + 0.02 * level)); }
+        foreach (double level in (double[])[0.12, 0.3, 0.48])
+        {
+            Assert.Equal(0.004 + 0.02 * level, grain.Deviation(1, (float)level), 0.12 * (0.004 + 0.02 * level));
+        }
         Assert.Equal(soft ? 0.5 : 0, grain.Correlation, 0.12);
         // Laid on a clean field it measures as it did.
         FloatImage Field(uint seed)
         {
             var clean = new FloatImage(w, h, 3);
-            for (int i = 0; i < clean.Data.Length; i++) { clean.Data[i] = (float)(0.05 + 0.5 * (i / 3 % w) / w); }
+            for (int i = 0; i < clean.Data.Length; i++)
+            {
+                clean.Data[i] = (float)(0.05 + 0.5 * (i / 3 % w) / w);
+            }
             grain.AddTo(clean, [.. Enumerable.Repeat(1f, w * h)], seed);
             return clean;
         }

@@ -33,7 +33,10 @@ public sealed class FinishTests
     [Fact]
     public void Levels_are_an_affine_map()
     {
-        FinishStep levels = Step(FinishKind.Levels) with { Levels = new(new(0.005, 0.005, 0.005), new(0.827777778, 0.827777778, 0.827777778)) };
+        FinishStep levels = Step(FinishKind.Levels) with
+        {
+            Levels = new(new(0.005, 0.005, 0.005), new(0.827777778, 0.827777778, 0.827777778)),
+        };
         Assert.Equal(0.154, Run(Scene(new(0.18f, 0.18f, 0.18f, 1)), levels).Element[30, 20, 1], 1e-6);
         Assert.Equal(0.077, Run(Scene(new(0.09f, 0.09f, 0.09f, 0.5f)), levels).Element[30, 20, 1], 1e-6);
     }
@@ -47,7 +50,10 @@ public sealed class FinishTests
         Vector3 grey = new Grading(new() { Saturation = 0 }).Apply(c);
         Assert.Equal(0.2126f * 0.2f + 0.7152f * 0.5f + 0.0722f * 0.8f, grey.X, 1e-5);
         Vector3 identity = new Grading(new() { Cdl = new("", new(1, 1, 1), default, new(1, 1, 1), 1) }).Apply(c);
-        for (int k = 0; k < 3; k++) { Assert.Equal(c[k], identity[k], 1e-5); }
+        for (int k = 0; k < 3; k++)
+        {
+            Assert.Equal(c[k], identity[k], 1e-5);
+        }
         // One stop up is 1/17.52 of ACEScct code (ACES S-2016-001).
         Vector3 up = new Grading(new() { Cdl = new("", new(1, 1, 1), new(1 / 17.52, 1 / 17.52, 1 / 17.52), new(1, 1, 1), 1) }).Apply(c);
         Assert.Equal(0.4, up.X, 1e-4);
@@ -55,7 +61,12 @@ public sealed class FinishTests
         var curve = new Grading(new() { Curve = [new(0, 0), new(0.2, 0.02), new(0.5, 0.6), new(1, 1)] });
         Assert.Equal(0.6, curve.Apply(c).Y, 1e-6);
         float before = -1;
-        for (float x = 0; x < 1.2f; x += 0.01f) { float y = curve.Apply(new Vector3(x)).X; Assert.True(y >= before); before = y; }
+        for (float x = 0; x < 1.2f; x += 0.01f)
+        {
+            float y = curve.Apply(new Vector3(x)).X;
+            Assert.True(y >= before);
+            before = y;
+        }
     }
 
     // DOF-01 to DOF-03, thin lens (Ray; Potmesil and Chakravarty 1982).
@@ -69,14 +80,24 @@ public sealed class FinishTests
         Assert.Equal(2.765079, near, 1e-6);
         Assert.Equal(3.278545, far, 1e-6);
         Assert.Equal(double.PositiveInfinity, Defocus.SharpRange(50, 2.4, 0.03, 40).Far);
-        Assert.Equal((1.824410, 2.212989), (Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Near, 6), Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Far, 6)));
-        Assert.Equal((4.766535, 5.257513), (Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Near, 6), Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Far, 6)));
+        Assert.Equal(
+            (1.824410, 2.212989),
+            (Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Near, 6), Math.Round(Defocus.SharpRange(35, 2.4, 0.025, 2).Far, 6))
+        );
+        Assert.Equal(
+            (4.766535, 5.257513),
+            (Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Near, 6), Math.Round(Defocus.SharpRange(85, 2.4, 0.03, 5).Far, 6))
+        );
         // Focused at the hyperfocal distance all is sharp from half of it on; twice the f-number halves every disc.
         double h = Defocus.Hyperfocal(50, 2.4, 0.03);
         Assert.Equal(17.38611, Defocus.SharpRange(50, 2.4, 0.03, h).Near, 1e-5);
         Assert.Equal(Defocus.Diameter(50, 2.4, 3, 6) / 2, Defocus.Diameter(50, 4.8, 3, 6), 1e-12);
-        double[] depth = [1.5, 2, 3, 6, 20, double.PositiveInfinity], mm = [-0.3531073, -0.1765537, 0, 0.1765537, 0.3001412, 0.3531073];
-        for (int i = 0; i < depth.Length; i++) { Assert.Equal(mm[i], Defocus.Diameter(50, 2.4, 3, depth[i]), 1e-6); }
+        double[] depth = [1.5, 2, 3, 6, 20, double.PositiveInfinity],
+            mm = [-0.3531073, -0.1765537, 0, 0.1765537, 0.3001412, 0.3531073];
+        for (int i = 0; i < depth.Length; i++)
+        {
+            Assert.Equal(mm[i], Defocus.Diameter(50, 2.4, 3, depth[i]), 1e-6);
+        }
         Assert.Contains("f-number", Defocus.Fault(new(0, 3), 50));
         Assert.Contains("behind", Defocus.Fault(new(2, -1), 50));
         Assert.Null(Defocus.Fault(new(2, 3), 50));
@@ -92,12 +113,26 @@ public sealed class FinishTests
         var point = new FloatImage(41, 41, 4);
         point.Pixel(20, 20).Fill(1);
         FloatImage disc = Defocus.Apply(point, [.. Enumerable.Repeat((float)radius, 41 * 41)], new float[41 * 41], new(2, 3, blades));
-        double sum = 0, moment = 0, top = 0;
-        for (int y = 0; y < 41; y++) { for (int x = 0; x < 41; x++) { float v = disc[x, y, 3]; sum += v; moment += v * ((x - 20) * (x - 20) + (y - 20) * (y - 20)); top = Math.Max(top, v); } }
+        double sum = 0,
+            moment = 0,
+            top = 0;
+        for (int y = 0; y < 41; y++)
+        {
+            for (int x = 0; x < 41; x++)
+            {
+                float v = disc[x, y, 3];
+                sum += v;
+                moment += v * ((x - 20) * (x - 20) + (y - 20) * (y - 20));
+                top = Math.Max(top, v);
+            }
+        }
         Assert.Equal(1, sum, 1e-3);
         Assert.Equal(1, Math.Sqrt(1 / (Math.PI * top)) / radius, 0.02);
         // The pixel's own box adds 1/6 to the moment.
-        if (blades == 0) { Assert.Equal(1, Math.Sqrt(2 * (moment / sum - 1.0 / 6)) / radius, 0.02); }
+        if (blades == 0)
+        {
+            Assert.Equal(1, Math.Sqrt(2 * (moment / sum - 1.0 / 6)) / radius, 0.02);
+        }
     }
 
     // A sharp front stays sharp before what is blurred behind it, and nothing shows through where both are whole.
@@ -124,7 +159,10 @@ public sealed class FinishTests
             Assert.Equal(x < 30 ? 1 : 0, blurred[x, 10, 0], 1e-3);
         }
         // The other way round the blurred front lies over the sharp back, half at its edge.
-        for (int i = 0; i < radius.Length; i++) { (radius[i], near[i]) = (i % 60 < 30 ? -5 : 0, i % 60 < 30 ? -2 : -9); }
+        for (int i = 0; i < radius.Length; i++)
+        {
+            (radius[i], near[i]) = (i % 60 < 30 ? -5 : 0, i % 60 < 30 ? -2 : -9);
+        }
         blurred = Defocus.Apply(both, radius, near, new(2, 3));
         Assert.Equal(0.5, (blurred[29, 10, 0] + blurred[30, 10, 0]) / 2, 0.02);
         Assert.InRange(blurred[33, 10, 0], 0.05f, 0.4f);
@@ -138,10 +176,21 @@ public sealed class FinishTests
         var image = new FloatImage(80, 9, 4);
         image.Pixel(40, 4).Fill(1);
         var motion = new FloatImage(80, 9, 2);
-        for (int i = 0; i < 80 * 9; i++) { (motion.Data[2 * i], motion.Data[2 * i + 1]) = (60, 0); }
+        for (int i = 0; i < 80 * 9; i++)
+        {
+            (motion.Data[2 * i], motion.Data[2 * i + 1]) = (60, 0);
+        }
         FloatImage blurred = MotionVectors.Apply(image, motion, 180);
-        double sum = 0, middle = 0, square = 0;
-        for (int x = 0; x < 80; x++) { double v = blurred[x, 4, 3]; sum += v; middle += v * x; square += v * x * x; }
+        double sum = 0,
+            middle = 0,
+            square = 0;
+        for (int x = 0; x < 80; x++)
+        {
+            double v = blurred[x, 4, 3];
+            sum += v;
+            middle += v * x;
+            square += v * x * x;
+        }
         middle /= sum;
         Assert.Equal(1, sum, 1e-3);
         Assert.Equal(40, middle, 0.05);
@@ -154,10 +203,19 @@ public sealed class FinishTests
     public void Steps_keep_to_their_strength_and_matte()
     {
         var scene = Scene(new(0.2f, 0.2f, 0.2f, 1));
-        FinishStep up = Step(FinishKind.Grade) with { Grade = new() { Stops = 1 }, Strength = 0.5 };
+        FinishStep up = Step(FinishKind.Grade) with
+        {
+            Grade = new() { Stops = 1 },
+            Strength = 0.5,
+        };
         Assert.Equal(0.3, Run(scene, up).Element[30, 20, 0], 1e-6);
         float[] left = [.. Enumerable.Range(0, W * H).Select(i => i % W < 32 ? 1f : 0)];
-        FrameLayers kept = Finisher.Run(scene.Layers, scene.Plate, [up with { Matte = "left" }], new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => left });
+        FrameLayers kept = Finisher.Run(
+            scene.Layers,
+            scene.Plate,
+            [up with { Matte = "left" }],
+            new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => left }
+        );
         Assert.Equal(0.3, kept.Element[30, 20, 0], 1e-6);
         Assert.Equal(0.2f, kept.Element[40, 20, 0]);
         Assert.Throws<FinishFault>(() => Run(scene, up with { Objects = ["bell"] }));
@@ -170,7 +228,8 @@ public sealed class FinishTests
     {
         var scene = Scene(new(0.2f, 0.1f, 0.05f, 1));
         FinishContext context = new(Camera, 0.5, 36, 1001, 0, 7);
-        StepEffect Of(FinishStep step, FinishContext? at = null) => StepEffect.Of(step, Finisher.Run(scene.Layers, scene.Plate, [step], at ?? context), scene.Layers, at ?? context);
+        StepEffect Of(FinishStep step, FinishContext? at = null) =>
+            StepEffect.Of(step, Finisher.Run(scene.Layers, scene.Plate, [step], at ?? context), scene.Layers, at ?? context);
         StepEffect up = Of(Step(FinishKind.Grade) with { Grade = new() { Stops = 1 } });
         Assert.Equal(24.0 * 24 / (W * H), up.Share, 1e-9);
         Assert.Equal((0.2, 0.2), (Math.Round(up.Mean, 6), Math.Round(up.Most, 6)));
@@ -178,9 +237,15 @@ public sealed class FinishTests
         Assert.Contains("from 0.2000 0.1000 0.0500 to 0.4000 0.2000 0.1000", up.Says);
         Assert.Equal(0, Of(Step(FinishKind.Grade) with { Grade = new() }).Share);
         // T = exp(−0.1 · 5) (Koschmieder 1924); the disc of f²|z − s| ÷ (N z (s − f)): 36 mm on 36 mm and 64 px, twice that on the plate.
-        Assert.Contains("At 5.0 m it lets 60.7, 60.7, 100.0 %", Of(Step(FinishKind.Haze) with { Haze = new(new(0.5, 0.5, 0.5), new(0.1, 0.1, 0)) }).Says);
+        Assert.Contains(
+            "At 5.0 m it lets 60.7, 60.7, 100.0 %",
+            Of(Step(FinishKind.Haze) with { Haze = new(new(0.5, 0.5, 0.5), new(0.1, 0.1, 0)) }).Says
+        );
         double disc = 45.0 * 45 / 2 * (5 - 2) / 5 / (2000 - 45) * 64 / 36 / 0.5;
-        Assert.Contains(FormattableString.Invariant($"a disc of {disc:0.0} px"), Of(Step(FinishKind.Defocus) with { Defocus = new(2, 2) }).Says);
+        Assert.Contains(
+            FormattableString.Invariant($"a disc of {disc:0.0} px"),
+            Of(Step(FinishKind.Defocus) with { Defocus = new(2, 2) }).Says
+        );
         Assert.Contains("2.56 px wide", Of(Step(FinishKind.EdgeWidth) with { Pixels = 1 }).Says);
         Assert.Contains("nothing shines", Of(Step(FinishKind.Flare) with { Flare = new("lamp") }).Says);
         scene = Scene(default, (_, _) => false, shadow: 0.5f);
@@ -198,7 +263,13 @@ public sealed class FinishTests
     {
         var scene = Scene(new(0.5f, 0.4f, 0.3f, 1), (x, y) => x >= left && x < left + 9 && y >= top && y < top + 8);
         FloatImage held = scene.Layers.Held;
-        void Same(FloatImage whole, FloatImage ours) { for (int i = 0; i < whole.Data.Length; i++) { Assert.Equal(whole.Data[i], ours.Data[i], 1e-6f); } }
+        void Same(FloatImage whole, FloatImage ours)
+        {
+            for (int i = 0; i < whole.Data.Length; i++)
+            {
+                Assert.Equal(whole.Data[i], ours.Data[i], 1e-6f);
+            }
+        }
         Same(Blur.Gaussian(held, 1.5), Run(scene, Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }).Held);
         foreach (int blades in (int[])[0, 3, 6])
         {
@@ -209,10 +280,16 @@ public sealed class FinishTests
                 for (int x = 0; x < W; x++)
                 {
                     Assert.True(Camera.TryDirection(x + 0.5, y + 0.5, out Vec3 ray));
-                    if (held[x, y, 3] > 0) { radius[y * W + x] = (float)(Defocus.Diameter(45, 0.05, 2, 5 / ray.Length * Math.Abs(ray.Z)) / 2 * W / 36); }
+                    if (held[x, y, 3] > 0)
+                    {
+                        radius[y * W + x] = (float)(Defocus.Diameter(45, 0.05, 2, 5 / ray.Length * Math.Abs(ray.Z)) / 2 * W / 36);
+                    }
                 }
             }
-            Same(Defocus.Apply(held, radius, [.. Enumerable.Repeat(-5f, W * H)], lens), Run(scene, Step(FinishKind.Defocus) with { Defocus = lens }).Held);
+            Same(
+                Defocus.Apply(held, radius, [.. Enumerable.Repeat(-5f, W * H)], lens),
+                Run(scene, Step(FinishKind.Defocus) with { Defocus = lens }).Held
+            );
         }
         FloatImage motion = new(W, H, 2, [.. Enumerable.Range(0, W * H * 2).Select(i => i % 2 == 0 ? 7f : -5f)]);
         var moving = (scene.Layers with { Rendered = [new(held, scene.Layers.Distance, "smoke", null, motion)] }, scene.Plate);
@@ -222,7 +299,28 @@ public sealed class FinishTests
         Same(wrapped, Run(scene, Step(FinishKind.Wrap) with { Pixels = 3 }).Comp);
         // Nothing of an element: every step passes it by.
         var none = Scene(default, (_, _) => false);
-        Assert.Equal(none.Plate.Data, Run(none, Step(FinishKind.EdgeWidth) with { Pixels = 1.5 }, Step(FinishKind.Defocus) with { Defocus = new(2, 2) }, Step(FinishKind.Lens) with { Lens = new(-0.1, 0, 3, -3) }, Step(FinishKind.Wrap) with { Pixels = 3 }).Comp.Data);
+        Assert.Equal(
+            none.Plate.Data,
+            Run(
+                none,
+                Step(FinishKind.EdgeWidth) with
+                {
+                    Pixels = 1.5,
+                },
+                Step(FinishKind.Defocus) with
+                {
+                    Defocus = new(2, 2),
+                },
+                Step(FinishKind.Lens) with
+                {
+                    Lens = new(-0.1, 0, 3, -3),
+                },
+                Step(FinishKind.Wrap) with
+                {
+                    Pixels = 3,
+                }
+            ).Comp.Data
+        );
     }
 
     // A rendered element's own ID mattes: a part that covers half of a pixel's coverage takes half of the step; what hides the element hides its parts.
@@ -230,15 +328,36 @@ public sealed class FinishTests
     public void A_step_is_kept_to_parts_that_rendered_frames_name()
     {
         var (layers, plate) = Scene(new(0.2f, 0.2f, 0.2f, 1));
-        var (objects, hat, half) = (new IdMatte(IdMatte.ObjectLayer, ["man"], W * H), new RenderedId("man", "ids", "hat"), new float[W * H]);
+        var (objects, hat, half) = (
+            new IdMatte(IdMatte.ObjectLayer, ["man"], W * H),
+            new RenderedId("man", "ids", "hat"),
+            new float[W * H]
+        );
         for (int i = 0; i < W * H; i++)
         {
             float a = layers.Held.Data[4 * i + 3];
-            if (a > 0) { (objects.Numbers[IdMatte.Ranks * i], objects.Coverage[IdMatte.Ranks * i]) = (0, a); }
-            half[i] = a * (i / W < 20 ? 1 : i / W < 28 ? 0.5f : 0);
+            if (a > 0)
+            {
+                (objects.Numbers[IdMatte.Ranks * i], objects.Coverage[IdMatte.Ranks * i]) = (0, a);
+            }
+            half[i] =
+                a
+                * (
+                    i / W < 20 ? 1
+                    : i / W < 28 ? 0.5f
+                    : 0
+                );
         }
-        layers = layers with { Objects = objects, Rendered = [new(layers.Element, layers.Distance, "man") { Ids = new Dictionary<RenderedId, float[]> { [hat] = half } }] };
-        FinishStep up = Step(FinishKind.Grade) with { Grade = new() { Stops = 1 }, RenderedIds = [hat] };
+        layers = layers with
+        {
+            Objects = objects,
+            Rendered = [new(layers.Element, layers.Distance, "man") { Ids = new Dictionary<RenderedId, float[]> { [hat] = half } }],
+        };
+        FinishStep up = Step(FinishKind.Grade) with
+        {
+            Grade = new() { Stops = 1 },
+            RenderedIds = [hat],
+        };
         FloatImage graded = Run((layers, plate), up).Held;
         Assert.Equal((0.4f, 0.3f, 0.2f), (graded[30, 15, 0], graded[30, 24, 0], graded[30, 32, 0]));
         // The whole element chosen too: all of it; a name that this frame does not show: nothing.
@@ -256,7 +375,12 @@ public sealed class FinishTests
     {
         var scene = Scene(default, (_, _) => false, 0.15f, ours);
         FinishStep join = Step(FinishKind.ShadowMerge) with { ShadowJoin = new("shade", new(level, level, level)) };
-        FrameLayers joined = Finisher.Run(scene.Layers, scene.Plate, [join], new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => [.. Enumerable.Repeat(1f, W * H)] });
+        FrameLayers joined = Finisher.Run(
+            scene.Layers,
+            scene.Plate,
+            [join],
+            new(Camera, 1, 36, 1001, 0, 7) { Matte = _ => [.. Enumerable.Repeat(1f, W * H)] }
+        );
         Assert.Equal(expected, joined.Shadow[5, 5, 0], 1e-5);
     }
 
@@ -281,7 +405,15 @@ public sealed class FinishTests
         FinishContext context = new(Camera, 1, 36, 1001, 0, 7) { BlurredBySamples = true };
         Assert.Contains("none does", Assert.Throws<FinishFault>(() => Finisher.Run(layers, plate, [vectors], context)).Message);
         var motion = new FloatImage(W, H, 2, [.. Enumerable.Range(0, W * H * 2).Select(i => i % 2 == 0 ? 8f : 0)]);
-        FrameLayers blurred = Finisher.Run(layers with { Rendered = [new(layers.Element, layers.Distance, "smoke", null, motion)] }, plate, [vectors], context);
+        FrameLayers blurred = Finisher.Run(
+            layers with
+            {
+                Rendered = [new(layers.Element, layers.Distance, "smoke", null, motion)],
+            },
+            plate,
+            [vectors],
+            context
+        );
         // A step of 8 px at full shutter is a ramp of 8: half at the edge, a quarter 2 px beyond it.
         Assert.Equal(0.5, (blurred.Held[19, 20, 3] + blurred.Held[20, 20, 3]) / 2, 0.02);
         Assert.Equal(0.25, (blurred.Held[17, 20, 3] + blurred.Held[18, 20, 3]) / 2, 0.02);
@@ -308,7 +440,17 @@ public sealed class FinishTests
     public void Only_the_lens_touches_the_plate()
     {
         var scene = Scene(new(3, 3, 3, 1));
-        FrameLayers wrap = Run(scene, Step(FinishKind.Wrap) with { Pixels = 3 }, Step(FinishKind.Grade) with { Grade = new() { Stops = -1 } });
+        FrameLayers wrap = Run(
+            scene,
+            Step(FinishKind.Wrap) with
+            {
+                Pixels = 3,
+            },
+            Step(FinishKind.Grade) with
+            {
+                Grade = new() { Stops = -1 },
+            }
+        );
         Assert.Equal(scene.Plate[2, 2, 0], wrap.Comp[2, 2, 0]);
         Assert.False(wrap.Touched[W * 2 + 2]);
         Assert.True(wrap.Comp[20, 20, 0] > 1.5f + 0.05f);
@@ -331,7 +473,16 @@ public sealed class FinishTests
     {
         var scene = Scene(new(0.2f, 0.2f, 0.2f, 1));
         FinishStep flare = Step(FinishKind.Flare) with { Flare = new("lamp") };
-        FrameLayers At(float visible) => Finisher.Run(scene.Layers, scene.Plate, [flare], new(Camera, 1, 36, 1001, 0, 7) { Lamps = new Dictionary<string, SeenLamp> { ["lamp"] = new(10, 10, new(1, 0.8f, 0.5f), visible, 8) } });
+        FrameLayers At(float visible) =>
+            Finisher.Run(
+                scene.Layers,
+                scene.Plate,
+                [flare],
+                new(Camera, 1, 36, 1001, 0, 7)
+                {
+                    Lamps = new Dictionary<string, SeenLamp> { ["lamp"] = new(10, 10, new(1, 0.8f, 0.5f), visible, 8) },
+                }
+            );
         Assert.Equal(scene.Layers.Comp.Data, At(0).Comp.Data);
         FloatImage seen = At(1).Comp;
         Assert.True(seen[10, 10, 0] > seen[40, 40, 0] && seen[10, 10, 0] > 0.34f);

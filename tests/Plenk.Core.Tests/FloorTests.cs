@@ -33,13 +33,25 @@ public class FloorTests
     {
         SurveyPoint[] points =
         [
-            new() { Name = "P", Position = new(0.2, 0.1, 3.0) }, new() { Name = "Q", Position = new(0.9, -0.1, 3.4) },
-            new() { Name = "R", Position = new(-1, 0.3, 1) }, new() { Name = "S", Position = new(2, 0.2, 0.5) },
+            new() { Name = "P", Position = new(0.2, 0.1, 3.0) },
+            new() { Name = "Q", Position = new(0.9, -0.1, 3.4) },
+            new() { Name = "R", Position = new(-1, 0.3, 1) },
+            new() { Name = "S", Position = new(2, 0.2, 0.5) },
         ];
-        OrientingResult r = Orienting.Solve(points, new Orientation { Floor = ["P", "Q", "R", "S"], Origin = "P", Axis = new("P", "Q", "-Z"), Scale = new("P", "Q", 1.2) });
+        OrientingResult r = Orienting.Solve(
+            points,
+            new Orientation
+            {
+                Floor = ["P", "Q", "R", "S"],
+                Origin = "P",
+                Axis = new("P", "Q", "-Z"),
+                Scale = new("P", "Q", 1.2),
+            }
+        );
         Assert.Empty(r.Problems);
         Assert.Equal(1.44463024, r.SourceToWorld.Scale, 7);
-        Vec3 p = r.SourceToWorld.Apply(points[0].Position!.Value), q = r.SourceToWorld.Apply(points[1].Position!.Value);
+        Vec3 p = r.SourceToWorld.Apply(points[0].Position!.Value),
+            q = r.SourceToWorld.Apply(points[1].Position!.Value);
         Assert.Equal(1.2, (q - p).Length, 9);
         Assert.Equal(0, p.X, 9);
         Assert.Equal(0, q.X, 9);

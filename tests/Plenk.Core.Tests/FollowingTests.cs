@@ -9,9 +9,14 @@ public sealed class FollowingTests
     private const int Size = 160;
 
     private static double Waves(double x, double y) =>
-        0.5 + 0.11 * Math.Sin(0.31 * x + 0.12 * y) + 0.1 * Math.Cos(0.17 * x - 0.28 * y + 1) + 0.08 * Math.Sin(0.05 * x + 0.41 * y + 2) + 0.07 * Math.Cos(0.38 * x + 0.22 * y + 0.4);
+        0.5
+        + 0.11 * Math.Sin(0.31 * x + 0.12 * y)
+        + 0.1 * Math.Cos(0.17 * x - 0.28 * y + 1)
+        + 0.08 * Math.Sin(0.05 * x + 0.41 * y + 2)
+        + 0.07 * Math.Cos(0.38 * x + 0.22 * y + 0.4);
 
-    private static GrayImage Picture(Func<double, double, double> at) => new(Size, Size, [.. Enumerable.Range(0, Size * Size).Select(i => (float)at(i % Size, i / Size))]);
+    private static GrayImage Picture(Func<double, double, double> at) =>
+        new(Size, Size, [.. Enumerable.Range(0, Size * Size).Select(i => (float)at(i % Size, i / Size))]);
 
     // Lucas and Kanade 1981 find a translation; a change of level is not taken for one.
     [Theory]
@@ -35,7 +40,9 @@ public sealed class FollowingTests
     [Fact]
     public void A_window_without_corners_is_not_found()
     {
-        foreach (Func<double, double, double> at in (Func<double, double, double>[])[(_, _) => 0.5, (x, _) => 0.5 + 0.2 * Math.Sin(0.3 * x)])
+        foreach (
+            Func<double, double, double> at in (Func<double, double, double>[])[(_, _) => 0.5, (x, _) => 0.5 + 0.2 * Math.Sin(0.3 * x)]
+        )
         {
             var picture = new GrayPyramid(Picture(at), 3);
             var (x, y) = (80.0, 80.0);
@@ -53,11 +60,14 @@ public sealed class FollowingTests
     {
         var (sin, cos) = Math.SinCos(Rotation(degrees));
         // A place u of the first picture about (80, 80) lies at 82.4, 78.7 + larger · R u.
-        GrayImage first = Picture(Waves), second = Picture((x, y) =>
-        {
-            var (dx, dy) = ((x - 82.4) / larger, (y - 78.7) / larger);
-            return bias + gain * Waves(80 + cos * dx + sin * dy, 80 - sin * dx + cos * dy);
-        });
+        GrayImage first = Picture(Waves),
+            second = Picture(
+                (x, y) =>
+                {
+                    var (dx, dy) = ((x - 82.4) / larger, (y - 78.7) / larger);
+                    return bias + gain * Waves(80 + cos * dx + sin * dy, 80 - sin * dx + cos * dy);
+                }
+            );
         var patch = new PatchTemplate(first, 80, 80, 11);
         Assert.True(patch.IsUsable);
         PatchWarp warp = PatchWarp.At(81.5, 79.5);
@@ -89,7 +99,10 @@ public sealed class FollowingTests
         GrayImage half = Picture((x, _) => 0.5 + 0.25 * Math.Sin(omega * x)).Half();
         Assert.Equal((Size / 2, Size / 2), (half.Width, half.Height));
         double falls = Math.Pow(Math.Cos(omega / 2), 3);
-        for (int x = 2; x < 70; x++) { Assert.Equal(0.5 + 0.25 * falls * Math.Sin(omega * (2 * x + 0.5)), half.Data[20 * half.Width + x], 1e-5); }
+        for (int x = 2; x < 70; x++)
+        {
+            Assert.Equal(0.5 + 0.25 * falls * Math.Sin(omega * (2 * x + 0.5)), half.Data[20 * half.Width + x], 1e-5);
+        }
     }
 
     [Fact]

@@ -33,7 +33,10 @@ public class GeometryTests
         Matrix3 m = Rotations.FromEulerYxzDegrees(x, y, z);
         Vec3 a = Rotations.ToEulerYxzDegrees(m);
         Matrix3 back = Rotations.FromEulerYxzDegrees(a.X, a.Y, a.Z);
-        foreach (Vec3 v in (Vec3[])[Vec3.UnitX, Vec3.UnitY, Vec3.UnitZ]) { Assert.InRange((m * v - back * v).Length, 0, 1e-7); }
+        foreach (Vec3 v in (Vec3[])[Vec3.UnitX, Vec3.UnitY, Vec3.UnitZ])
+        {
+            Assert.InRange((m * v - back * v).Length, 0, 1e-7);
+        }
     }
 
     // Derived: a camera of half the size has half the focal length and principal point, centres at +0.5.
@@ -82,8 +85,17 @@ public class GeometryTests
     [Fact]
     public void Origin_and_heading()
     {
-        OrientingResult r = Orienting.Solve([At("O", 1, 0, 2), At("X", 3, 0, 1), At("F", 5, 0, 7)], new() { Floor = ["O", "X", "F"], Origin = "O", Axis = new("O", "X") });
-        Vec3 x = r.SourceToWorld.Apply(new(3, 0, 1)), p = r.SourceToWorld.Apply(new(1, 1, 3));
+        OrientingResult r = Orienting.Solve(
+            [At("O", 1, 0, 2), At("X", 3, 0, 1), At("F", 5, 0, 7)],
+            new()
+            {
+                Floor = ["O", "X", "F"],
+                Origin = "O",
+                Axis = new("O", "X"),
+            }
+        );
+        Vec3 x = r.SourceToWorld.Apply(new(3, 0, 1)),
+            p = r.SourceToWorld.Apply(new(1, 1, 3));
         Assert.Equal(2.23606798, x.X, 8);
         Assert.Equal(0, x.Z, 8);
         Assert.Equal(-0.447213595, p.X, 8);
@@ -119,7 +131,8 @@ public class GeometryTests
         var pinhole = new Pinhole(1920, 1080, 35.0 / 36 * 1920, 35.0 / 36 * 1920, 960, 540, Lens.None);
         var pose = new Pose(Rotations.AboutY(Rotations.Radians(20)) * Rotations.AboutX(Rotations.Radians(-10)), new(2, 1.6, 8));
         Assert.True(pinhole.TryDirection(1325.5, 331.5, out Vec3 d));
-        Vec3 p = pose.ToWorld(9.4 * d), byRay = pose.ToWorld(9.4 * d.Normalized());
+        Vec3 p = pose.ToWorld(9.4 * d),
+            byRay = pose.ToWorld(9.4 * d.Normalized());
         Assert.Equal(0.50105062, p.X, 1e-6);
         Assert.Equal(1.0017025, p.Y, 1e-6);
         Assert.Equal(-1.4997482, p.Z, 1e-6);
@@ -139,7 +152,10 @@ public class GeometryTests
     public void Place_from_two_clicks(double disparity, double depth)
     {
         var pinhole = new Pinhole(1920, 1080, 1500, 1500, 960, 540, Lens.None);
-        TriangulationResult r = Triangulation.Locate([new(Pose.Identity, pinhole, 960, 540), new(new Pose(Matrix3.Identity, new(0.5, 0, 0)), pinhole, 960 - disparity, 540)], out _)!;
+        TriangulationResult r = Triangulation.Locate(
+            [new(Pose.Identity, pinhole, 960, 540), new(new Pose(Matrix3.Identity, new(0.5, 0, 0)), pinhole, 960 - disparity, 540)],
+            out _
+        )!;
         Assert.Equal(-depth, r.Point.Z, 6);
         Assert.Equal(0, r.Point.X, 6);
         Assert.InRange(r.RmsPixels, 0, 1e-6);
@@ -152,10 +168,20 @@ public class GeometryTests
         var pinhole = new Pinhole(1920, 1080, 1500, 1500, 960, 540, Lens.None);
         Assert.Null(Triangulation.Locate([new(Pose.Identity, pinhole, 960, 540)], out string? one));
         Assert.Contains("one frame only", one);
-        Assert.Null(Triangulation.Locate([new(Pose.Identity, pinhole, 960, 540), new(new Pose(Matrix3.Identity, new(0.01, 0, 0)), pinhole, 959, 540)], out string? narrow));
+        Assert.Null(
+            Triangulation.Locate(
+                [new(Pose.Identity, pinhole, 960, 540), new(new Pose(Matrix3.Identity, new(0.01, 0, 0)), pinhole, 959, 540)],
+                out string? narrow
+            )
+        );
         Assert.Contains("nearly the same line", narrow);
         // Rays that part: they only meet behind the camera.
-        Assert.Null(Triangulation.Locate([new(Pose.Identity, pinhole, 700, 540), new(new Pose(Matrix3.Identity, new(1, 0, 0)), pinhole, 1300, 540)], out string? behind));
+        Assert.Null(
+            Triangulation.Locate(
+                [new(Pose.Identity, pinhole, 700, 540), new(new Pose(Matrix3.Identity, new(1, 0, 0)), pinhole, 1300, 540)],
+                out string? behind
+            )
+        );
         Assert.Contains("behind", behind);
     }
 
@@ -164,7 +190,12 @@ public class GeometryTests
     public void A_box_around_points()
     {
         Matrix3 turn = Rotations.AboutY(Rotations.Radians(25));
-        Vec3[] corners = [.. new Vec3[] { new(-1, 0, -1.5), new(1, 0, -1.5), new(1, 1.5, 1.5), new(-1, 0, 1.5), new(-1, 1.5, 1.5) }.Select(p => turn * p + new Vec3(4, 0.2, -3))];
+        Vec3[] corners =
+        [
+            .. new Vec3[] { new(-1, 0, -1.5), new(1, 0, -1.5), new(1, 1.5, 1.5), new(-1, 0, 1.5), new(-1, 1.5, 1.5) }.Select(p =>
+                turn * p + new Vec3(4, 0.2, -3)
+            ),
+        ];
         FittedPiece fitted = PieceFit.Box(corners, out _)!;
         Assert.InRange((fitted.Piece.Position - new Vec3(4, 0.2, -3)).Length, 0, 1e-9);
         Assert.Equal([1.5, 2, 3], new[] { fitted.Piece.Size.X, fitted.Piece.Size.Y, fitted.Piece.Size.Z }.Order(), new Near(1e-9));
@@ -172,7 +203,9 @@ public class GeometryTests
         Assert.InRange(fitted.LargestMetres, 0, 1e-9);
         // Its triangles go through the corners that made it.
         Similarity place = PieceMeshes.PlaceOf(fitted.Piece);
-        Assert.All(corners, c => Assert.Contains(PieceMeshes.Box(fitted.Piece.Size).Positions, p => (place.Apply(Vec3.From(p)) - c).Length < 1e-5));
+        Assert.All(corners, c =>
+            Assert.Contains(PieceMeshes.Box(fitted.Piece.Size).Positions, p => (place.Apply(Vec3.From(p)) - c).Length < 1e-5)
+        );
     }
 
     [Fact]
@@ -181,7 +214,12 @@ public class GeometryTests
         Vec3[] p = [new(0, 0.01, 0), new(4, -0.01, 0), new(4, 0.01, 3), new(0, -0.01, 3)];
         FittedPiece fitted = PieceFit.Plane(p, null, out _)!;
         Assert.Equal(0.01, fitted.RmsMetres, 9);
-        Vec3 up = Rotations.FromEulerYxzDegrees(fitted.Piece.RotationYxzDegrees.X, fitted.Piece.RotationYxzDegrees.Y, fitted.Piece.RotationYxzDegrees.Z) * Vec3.UnitY;
+        Vec3 up =
+            Rotations.FromEulerYxzDegrees(
+                fitted.Piece.RotationYxzDegrees.X,
+                fitted.Piece.RotationYxzDegrees.Y,
+                fitted.Piece.RotationYxzDegrees.Z
+            ) * Vec3.UnitY;
         Assert.InRange((up - Vec3.UnitY).Length, 0, 1e-9);
         Assert.Equal(12, fitted.Piece.Size.X * fitted.Piece.Size.Z, 6);
     }
@@ -191,7 +229,12 @@ public class GeometryTests
     {
         Vec3[] p = [new(0, 0, -5), new(3, 0, -5), new(3, 2.5, -5), new(0, 2.5, -5.001)];
         FittedPiece fitted = PieceFit.Plane(p, new Vec3(1, 1.6, 4), out _)!;
-        Vec3 n = Rotations.FromEulerYxzDegrees(fitted.Piece.RotationYxzDegrees.X, fitted.Piece.RotationYxzDegrees.Y, fitted.Piece.RotationYxzDegrees.Z) * Vec3.UnitY;
+        Vec3 n =
+            Rotations.FromEulerYxzDegrees(
+                fitted.Piece.RotationYxzDegrees.X,
+                fitted.Piece.RotationYxzDegrees.Y,
+                fitted.Piece.RotationYxzDegrees.Z
+            ) * Vec3.UnitY;
         Assert.Equal(0, n.Y, 9); // set upright
         Assert.True(n.Z > 0.99);
         Assert.Equal(3, fitted.Piece.Size.X, 2);
@@ -204,9 +247,10 @@ public class GeometryTests
     public void Points_that_make_no_piece_are_refused(PieceKind kind, string words)
     {
         string? reason;
-        FittedPiece? made = kind == PieceKind.Plane
-            ? PieceFit.Plane([new(0, 0, 0), new(1, 0, 0), new(2, 0, 0)], null, out reason)
-            : PieceFit.Box([new(0, 0, 0), new(1, 0, 0), new(1, 0, 1), new(0, 0, 1)], out reason);
+        FittedPiece? made =
+            kind == PieceKind.Plane
+                ? PieceFit.Plane([new(0, 0, 0), new(1, 0, 0), new(2, 0, 0)], null, out reason)
+                : PieceFit.Box([new(0, 0, 0), new(1, 0, 0), new(1, 0, 1), new(0, 0, 1)], out reason);
         Assert.Null(made);
         Assert.Contains(words, reason);
     }

@@ -1,5 +1,5 @@
-using Plenk.Core.Checks;
 using Plenk.Core.Cameras;
+using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
@@ -13,21 +13,33 @@ namespace Plenk.Core.Tests;
 /// <summary>What a camera is judged by: known lengths, live tracks, held-out tracks, the drift forecast, figures on the floor.</summary>
 public class JudgingTests
 {
-    private static ShotDocument Shot(params (string Name, Vec3 Place)[] points) => new()
-    {
-        Production = "P",
-        Sequence = "S",
-        Code = "S_1",
-        Range = new(1001, 1010),
-        SurveyPoints = [.. points.Select(p => new SurveyPoint { Name = p.Name, Position = p.Place, Clicks = [new(1003, 40, 50)] })],
-    };
+    private static ShotDocument Shot(params (string Name, Vec3 Place)[] points) =>
+        new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "S_1",
+            Range = new(1001, 1010),
+            SurveyPoints =
+            [
+                .. points.Select(p => new SurveyPoint
+                {
+                    Name = p.Name,
+                    Position = p.Place,
+                    Clicks = [new(1003, 40, 50)],
+                }),
+            ],
+        };
 
     // Scale from one known distance, derived: points 0.830662386 apart that are 1.20 m make the scale 1.44463024; a length that took
     // no part is then judged in metres.
     [Fact]
     public void A_length_that_took_no_part_is_measured()
     {
-        ShotDocument shot = Shot(("P", new(0.2, 0.1, 3)), ("Q", new(0.9, -0.1, 3.4)), ("R", new(0.2, 0.1, 4))) with { Orientation = new() { Scale = new("P", "Q", 1.2) } };
+        ShotDocument shot = Shot(("P", new(0.2, 0.1, 3)), ("Q", new(0.9, -0.1, 3.4)), ("R", new(0.2, 0.1, 4))) with
+        {
+            Orientation = new() { Scale = new("P", "Q", 1.2) },
+        };
         Assert.Equal("no length is named to check by", CameraReadings.Lengths(shot).Note);
         Reading good = CameraReadings.Lengths(shot with { KnownLengths = [new("P", "R", 1.44463024)] });
         Assert.Equal(0, good.Value!.Value, 1e-4);
@@ -43,12 +55,20 @@ public class JudgingTests
     public void Live_tracks_are_counted_in_every_frame()
     {
         Assert.Equal(Verdict.Nothing, SolveReadings.Live([], 1001, 1010).Verdict);
-        Track[] tracks = [.. Enumerable.Range(0, 50).Select(i =>
-        {
-            var t = new Track(i);
-            for (int f = 1001; f <= (i < 25 ? 1010 : 1004); f++) { t.Points.Add(new(f, i, i)); }
-            return t;
-        })];
+        Track[] tracks =
+        [
+            .. Enumerable
+                .Range(0, 50)
+                .Select(i =>
+                {
+                    var t = new Track(i);
+                    for (int f = 1001; f <= (i < 25 ? 1010 : 1004); f++)
+                    {
+                        t.Points.Add(new(f, i, i));
+                    }
+                    return t;
+                }),
+        ];
         Reading r = SolveReadings.Live(tracks, 1001, 1010);
         Assert.Equal((25.0, 1005, Verdict.Outside), (r.Value!.Value, r.Worst!.Frame!.Value, r.Verdict));
         Assert.Equal([50, 50, 50, 50, 25, 25, 25, 25, 25, 25], r.PerFrame!.Select(p => (int)p.Value));
@@ -58,11 +78,13 @@ public class JudgingTests
     [Fact]
     public void The_slide_is_the_larger_half_axis()
     {
-        double c = Math.Cos(Math.PI / 6), s = Math.Sin(Math.PI / 6);
+        double c = Math.Cos(Math.PI / 6),
+            s = Math.Sin(Math.PI / 6);
         Assert.Equal(3, SolveReadings.HalfAxis((9 * c * c + s * s, 8 * c * s, 9 * s * s + c * c)), 1e-12);
         Assert.Equal(0, SolveReadings.HalfAxis((0, 0, 0)));
         Assert.Contains("nothing stands here", SolveReadings.Slide(Sure(), 1001, []).Note);
-        Reading near = SolveReadings.Slide(Sure(), 1001, [("bell", new(0, 0, -3))]), far = SolveReadings.Slide(Sure(), 1001, [("bell", new(0, 0, -30))]);
+        Reading near = SolveReadings.Slide(Sure(), 1001, [("bell", new(0, 0, -3))]),
+            far = SolveReadings.Slide(Sure(), 1001, [("bell", new(0, 0, -30))]);
         Assert.Equal(5, near.PerFrame!.Count);
         // What is near slides more, as the camera's place matters more to it.
         Assert.True(near.Value > far.Value);
@@ -73,7 +95,14 @@ public class JudgingTests
     {
         var random = new Random(1);
         var problem = new BundleProblem { Points = TrackScenes.Cloud(40) };
-        problem.Groups.Add(new() { Focal = 1000, Cx = 640, Cy = 360 });
+        problem.Groups.Add(
+            new()
+            {
+                Focal = 1000,
+                Cx = 640,
+                Cy = 360,
+            }
+        );
         var seen = new List<BundleObservation>();
         for (int v = 0; v < 6; v++)
         {
@@ -81,7 +110,14 @@ public class JudgingTests
             for (int p = 0; p < 40; p++)
             {
                 Vec3 q = problem.Views[v].Rotation * problem.Points[p] + problem.Views[v].Translation;
-                seen.Add(new(v, p, 640 + 1000 * q.X / q.Z + 0.3 * TrackScenes.Normal(random), 360 + 1000 * q.Y / q.Z + 0.3 * TrackScenes.Normal(random)));
+                seen.Add(
+                    new(
+                        v,
+                        p,
+                        640 + 1000 * q.X / q.Z + 0.3 * TrackScenes.Normal(random),
+                        360 + 1000 * q.Y / q.Z + 0.3 * TrackScenes.Normal(random)
+                    )
+                );
             }
         }
         problem.Observations = [.. seen];
@@ -113,7 +149,10 @@ public class JudgingTests
         double[] square = [0, 0, 10, 0, 10, 10, 0, 10];
         Assert.True(MatteShape.Contains(square, 5, 5));
         Assert.False(MatteShape.Contains(square, 15, 5));
-        double[] star = [.. Enumerable.Range(0, 5).SelectMany(i => new[] { 10 * Math.Sin(4 * Math.PI * i / 5), 10 * Math.Cos(4 * Math.PI * i / 5) })];
+        double[] star =
+        [
+            .. Enumerable.Range(0, 5).SelectMany(i => new[] { 10 * Math.Sin(4 * Math.PI * i / 5), 10 * Math.Cos(4 * Math.PI * i / 5) }),
+        ];
         Assert.False(MatteShape.Contains(star, 0, 0));
         Assert.True(MatteShape.Contains(star, 0, 8));
         var matte = new Matte { Id = "m", Keys = [new(1001, square)] };

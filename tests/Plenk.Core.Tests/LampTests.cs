@@ -12,11 +12,21 @@ namespace Plenk.Core.Tests;
 public sealed class LampTests
 {
     /// <summary>Mean over many ways towards a light: the irradiance at a place.</summary>
-    private static Vector3 Irradiance(Light light, Vec3 place, Vec3 normal, int samples = 1, Func<Light, Panorama>? panorama = null, Light? beside = null)
+    private static Vector3 Irradiance(
+        Light light,
+        Vec3 place,
+        Vec3 normal,
+        int samples = 1,
+        Func<Light, Panorama>? panorama = null,
+        Light? beside = null
+    )
     {
         LightRig rig = LightRig.Of(beside is null ? [light] : [light, beside], panorama);
         Vector3 sum = default;
-        for (uint i = 0; i < samples; i++) { sum += rig.Sampled[0].Sample(place.ToSingle(), normal.ToSingle(), Sampling.Point(i, 5, 1), null).Irradiance; }
+        for (uint i = 0; i < samples; i++)
+        {
+            sum += rig.Sampled[0].Sample(place.ToSingle(), normal.ToSingle(), Sampling.Point(i, 5, 1), null).Irradiance;
+        }
         return sum / samples;
     }
 
@@ -25,7 +35,21 @@ public sealed class LampTests
     [InlineData(0, 88.8888889)]
     [InlineData(4, 19.2000000)]
     public void A_point_light(double x, double e) =>
-        Assert.Equal(e, Irradiance(new Light { Id = "p", Kind = LightKind.Point, Strength = 800, Position = new(0, 3, 0) }, new(x, 0, 0), Vec3.UnitY).X, 1e-4);
+        Assert.Equal(
+            e,
+            Irradiance(
+                new Light
+                {
+                    Id = "p",
+                    Kind = LightKind.Point,
+                    Strength = 800,
+                    Position = new(0, 3, 0),
+                },
+                new(x, 0, 0),
+                Vec3.UnitY
+            ).X,
+            1e-4
+        );
 
     // glTF extension KHR_lights_punctual, reference attenuation, 20° and 30°.
     [Theory]
@@ -38,7 +62,14 @@ public sealed class LampTests
     {
         // A facing surface a metre from it, at an angle off its axis.
         double a = Rotations.Radians(degrees);
-        var spot = new Light { Id = "s", Kind = LightKind.Spot, Strength = 1, Position = default, Direction = Vec3.UnitY };
+        var spot = new Light
+        {
+            Id = "s",
+            Kind = LightKind.Spot,
+            Strength = 1,
+            Position = default,
+            Direction = Vec3.UnitY,
+        };
         Vec3 at = new(Math.Sin(a), -Math.Cos(a), 0);
         Assert.Equal(share, Irradiance(spot, at, -at).X, 2e-6);
     }
@@ -47,11 +78,30 @@ public sealed class LampTests
     [Fact]
     public void Rectangles_that_shine()
     {
-        Light Above(double w, double h, double height) => new() { Id = "r", Kind = LightKind.Rectangle, Strength = 1, Position = new(0, height, 0), Direction = Vec3.UnitY, Width = w, Height = h };
+        Light Above(double w, double h, double height) =>
+            new()
+            {
+                Id = "r",
+                Kind = LightKind.Rectangle,
+                Strength = 1,
+                Position = new(0, height, 0),
+                Direction = Vec3.UnitY,
+                Width = w,
+                Height = h,
+            };
         Assert.Equal(Math.PI * 0.5541264240, Irradiance(Above(2, 2, 1), default, Vec3.UnitY, 65536).X, 2e-3);
         Assert.Equal(Math.PI * 4 * 0.1673750099, Irradiance(Above(4, 2, 1), default, Vec3.UnitY, 65536).X, 3e-3);
         // Upright, 2 m wide and 1 m high, its foot on the floor a metre away: twice the corner's factor.
-        var upright = new Light { Id = "r", Kind = LightKind.Rectangle, Strength = 1, Position = new(0, 0.5, -1), Direction = new(0, 0, -1), Width = 2, Height = 1 };
+        var upright = new Light
+        {
+            Id = "r",
+            Kind = LightKind.Rectangle,
+            Strength = 1,
+            Position = new(0, 0.5, -1),
+            Direction = new(0, 0, -1),
+            Width = 2,
+            Height = 1,
+        };
         Assert.Equal(Math.PI * 2 * 0.05573419700, Irradiance(upright, default, Vec3.UnitY, 65536).X, 1e-3);
         // Behind it is dark.
         Assert.Equal(0, Irradiance(upright, new(0, 0, -2), Vec3.UnitY, 64).X);
@@ -61,7 +111,13 @@ public sealed class LampTests
     [Fact]
     public void An_overcast_sky()
     {
-        var sky = new Light { Id = "o", Kind = LightKind.Sky, Sky = SkyKind.Overcast, Strength = 1 };
+        var sky = new Light
+        {
+            Id = "o",
+            Kind = LightKind.Sky,
+            Sky = SkyKind.Overcast,
+            Strength = 1,
+        };
         Assert.Equal(Math.PI, Irradiance(sky, default, Vec3.UnitY, 16384).X, 2e-3);
         Assert.Equal(Math.PI * 0.968043220 / 2.44346095, Irradiance(sky, default, Vec3.UnitX, 65536).X, 5e-3);
     }
@@ -72,10 +128,33 @@ public sealed class LampTests
     [InlineData(SkyKind.Uniform)]
     public void A_floor_under_any_sky_gets_pi(SkyKind kind)
     {
-        var sky = new Light { Id = "s", Kind = LightKind.Sky, Sky = kind, Strength = 1, Color = new(0.5, 0.8, 1), HorizonColor = new(1, 1, 0.9) };
-        Vector3 e = Irradiance(sky, default, Vec3.UnitY, 32768, beside: new Light { Id = "sun", Kind = LightKind.Sun, Direction = new(0.3, 0.7, 0.4) });
+        var sky = new Light
+        {
+            Id = "s",
+            Kind = LightKind.Sky,
+            Sky = kind,
+            Strength = 1,
+            Color = new(0.5, 0.8, 1),
+            HorizonColor = new(1, 1, 0.9),
+        };
+        Vector3 e = Irradiance(
+            sky,
+            default,
+            Vec3.UnitY,
+            32768,
+            beside: new Light
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0.3, 0.7, 0.4),
+            }
+        );
         float luminance = 0.2126f * e.X + 0.7152f * e.Y + 0.0722f * e.Z;
-        Assert.Equal(Math.PI, kind == SkyKind.Clear ? luminance : luminance / (0.2126 * 0.5 + 0.7152 * 0.8 + 0.0722), kind == SkyKind.Clear ? 0.7 : 0.02);
+        Assert.Equal(
+            Math.PI,
+            kind == SkyKind.Clear ? luminance : luminance / (0.2126 * 0.5 + 0.7152 * 0.8 + 0.0722),
+            kind == SkyKind.Clear ? 0.7 : 0.02
+        );
     }
 
     // Preetham, Shirley and Smits 1999, appendix A.2 (constants from memory): turbidity 2.5, sun 50° from the zenith, a view at 60° and 40° from the sun.
@@ -99,31 +178,73 @@ public sealed class LampTests
         Panorama Of(Func<int, int, float> light)
         {
             var image = new FloatImage(512, 256, 3);
-            for (int y = 0; y < 256; y++) { for (int x = 0; x < 512; x++) { float l = light(x, y); (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (l, l, l); } }
+            for (int y = 0; y < 256; y++)
+            {
+                for (int x = 0; x < 512; x++)
+                {
+                    float l = light(x, y);
+                    (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (l, l, l);
+                }
+            }
             return new(image);
         }
-        var around = new Light { Id = "a", Kind = LightKind.Panorama, Media = "a", Strength = 1 };
+        var around = new Light
+        {
+            Id = "a",
+            Kind = LightKind.Panorama,
+            Media = "a",
+            Strength = 1,
+        };
         Panorama even = Of((_, _) => 1);
         Assert.Equal(Math.PI, Irradiance(around, default, Vec3.UnitY, 4096, _ => even).X, 0.02);
         // Four pixels a side at u = 0.75 (towards +X), 45° up; turned by 90° it stands towards +Z.
         Panorama patch = Of((x, y) => x is >= 382 and < 386 && y is >= 62 and < 66 ? 5000 : 0);
-        double omega = Enumerable.Range(62, 4).Sum(r => 4 * Panorama.SolidAngle(512, 256, r)), expected = 5000 * omega * Math.Cos(Math.PI / 4);
+        double omega = Enumerable.Range(62, 4).Sum(r => 4 * Panorama.SolidAngle(512, 256, r)),
+            expected = 5000 * omega * Math.Cos(Math.PI / 4);
         Assert.Equal(expected, Irradiance(around, default, Vec3.UnitY, 32768, _ => patch).X, 0.03 * expected);
-        Assert.Equal(5000 * omega * Math.Cos(Math.PI / 4), Irradiance(around with { HeadingDegrees = 90 }, default, Vec3.UnitZ, 32768, _ => patch).X, 0.05 * expected);
+        Assert.Equal(
+            5000 * omega * Math.Cos(Math.PI / 4),
+            Irradiance(around with { HeadingDegrees = 90 }, default, Vec3.UnitZ, 32768, _ => patch).X,
+            0.05 * expected
+        );
         Assert.Equal(0, Irradiance(around with { HeadingDegrees = 90 }, default, new(0, -1, 0), 4096, _ => patch).X, 1e-3);
     }
 
     [Fact]
     public void Keys_alone_and_temperature()
     {
-        var torch = new Light { Id = "t", Kind = LightKind.Spot, Strength = 1, Keys = [new(1010, 4, null, new(0, 1, 0)), new(1001, 2, null, new(1, 1, 0))] };
+        var torch = new Light
+        {
+            Id = "t",
+            Kind = LightKind.Spot,
+            Strength = 1,
+            Keys = [new(1010, 4, null, new(0, 1, 0)), new(1001, 2, null, new(1, 1, 0))],
+        };
         Assert.Equal(3, torch.At(1005).Strength + 1.0 / 9, 1e-9); // 2 + 2 · 4/9
         Assert.Equal(2, torch.At(990).Strength);
         Assert.Equal(4, torch.At(1100).Strength);
         Assert.Equal(45, Rotations.Degrees(Math.Atan2(torch.At(1001).Direction.X, torch.At(1001).Direction.Y)), 1e-9);
-        Light sun = new() { Id = "sun", Kind = LightKind.Sun }, lamp = new() { Id = "lamp", Kind = LightKind.Point, Alone = true };
+        Light sun = new() { Id = "sun", Kind = LightKind.Sun },
+            lamp =
+                new()
+                {
+                    Id = "lamp",
+                    Kind = LightKind.Point,
+                    Alone = true,
+                };
         Assert.Equal(LightKind.Point, Assert.Single(LightRig.Of([sun, lamp]).Sampled).Kind);
-        Vector3 e = Irradiance(new Light { Id = "p", Kind = LightKind.Point, Strength = 9, Position = new(0, 3, 0), Kelvin = 3200 }, default, Vec3.UnitY);
+        Vector3 e = Irradiance(
+            new Light
+            {
+                Id = "p",
+                Kind = LightKind.Point,
+                Strength = 9,
+                Position = new(0, 3, 0),
+                Kelvin = 3200,
+            },
+            default,
+            Vec3.UnitY
+        );
         Assert.Equal(0.5157, e.Y / e.X, 4e-3);
         Assert.Equal(0.1937, e.Z / e.X, 8e-3);
     }
@@ -201,7 +322,11 @@ public sealed class LampTests
     [InlineData(-33.9, 6, 21, 32.66)]
     public void Noon(double latitude, int month, int day, double height)
     {
-        double highest = Enumerable.Range(0, 24 * 60).Max(m => SolarPosition.At(new DateTimeOffset(2026, month, day, 0, 0, 0, TimeSpan.Zero).AddMinutes(m), latitude, 0).ElevationDegrees);
+        double highest = Enumerable
+            .Range(0, 24 * 60)
+            .Max(m =>
+                SolarPosition.At(new DateTimeOffset(2026, month, day, 0, 0, 0, TimeSpan.Zero).AddMinutes(m), latitude, 0).ElevationDegrees
+            );
         Assert.Equal(height, highest - SolarPosition.Refraction(height), 0.02);
     }
 }

@@ -13,12 +13,18 @@ public sealed class LensLightTests
 {
     private static readonly FinishContext Context = new(Camera, 1, 36, 1001, 0, 7);
 
-    private static FrameLayers With((FrameLayers Layers, FloatImage Plate) scene, FinishContext context, params FinishStep[] steps) => Finisher.Run(scene.Layers, scene.Plate, steps, context);
+    private static FrameLayers With((FrameLayers Layers, FloatImage Plate) scene, FinishContext context, params FinishStep[] steps) =>
+        Finisher.Run(scene.Layers, scene.Plate, steps, context);
 
     /// <summary>The normal distribution's integral (Abramowitz and Stegun 26.2.17, within 7.5e-8).</summary>
     private static double Normal(double z)
     {
-        double t = 1 / (1 + 0.2316419 * Math.Abs(z)), tail = Math.Exp(-z * z / 2) / Math.Sqrt(2 * Math.PI) * t * (0.319381530 + t * (-0.356563782 + t * (1.781477937 + t * (-1.821255978 + t * 1.330274429))));
+        double t = 1 / (1 + 0.2316419 * Math.Abs(z)),
+            tail =
+                Math.Exp(-z * z / 2)
+                / Math.Sqrt(2 * Math.PI)
+                * t
+                * (0.319381530 + t * (-0.356563782 + t * (1.781477937 + t * (-1.821255978 + t * 1.330274429))));
         return z > 0 ? 1 - tail : tail;
     }
 
@@ -30,7 +36,10 @@ public sealed class LensLightTests
     {
         var scene = Scene(new(0.1f, 0.1f, 0.1f, 1), (x, _) => x >= 32, plate: 0.8f);
         FloatImage wrapped = With(scene, Context, Step(FinishKind.Wrap) with { Pixels = sigma }).Comp;
-        for (int x = 32; x < 44; x++) { Assert.Equal(0.1 + 0.8 * Normal(-(x + 0.5 - 32) / sigma), wrapped[x, 24, 1], 0.004); }
+        for (int x = 32; x < 44; x++)
+        {
+            Assert.Equal(0.1 + 0.8 * Normal(-(x + 0.5 - 32) / sigma), wrapped[x, 24, 1], 0.004);
+        }
         Assert.Equal(0.8f, wrapped[31, 24, 1]);
         // Half of its strength lays half of it on.
         FloatImage half = With(scene, Context, Step(FinishKind.Wrap) with { Pixels = sigma, Strength = 0.5 }).Comp;
@@ -44,7 +53,8 @@ public sealed class LensLightTests
         const double sigma = 1.2;
         var scene = Scene(new(5, 5, 5, 1), (x, y) => x == 32 && y == 24, plate: 0.1f);
         FloatImage glow = With(scene, Context, Step(FinishKind.Glow) with { Pixels = sigma, Threshold = 2 }).Comp;
-        double sum = 0, across = 0;
+        double sum = 0,
+            across = 0;
         for (int y = 0; y < H; y++)
         {
             for (int x = 0; x < W; x++)
@@ -61,7 +71,11 @@ public sealed class LensLightTests
         Assert.Equal(bright.Plate.Data, With(bright, Context, Step(FinishKind.Glow) with { Pixels = 2, Threshold = 1 }).Comp.Data);
     }
 
-    private static FinishContext Lamp(double x, double y, float visible = 1, double depth = 8) => Context with { Lamps = new Dictionary<string, SeenLamp> { ["lamp"] = new(x, y, new(4, 2, 1), visible, depth) } };
+    private static FinishContext Lamp(double x, double y, float visible = 1, double depth = 8) =>
+        Context with
+        {
+            Lamps = new Dictionary<string, SeenLamp> { ["lamp"] = new(x, y, new(4, 2, 1), visible, depth) },
+        };
 
     // The veil falls off as (1 + (r/R)²)^−1.5: whole at the lamp, 2^−1.5 at R, 10^−1.5 at 3 R; by the lamp's colour, and by the share that is seen of it.
     [Fact]
@@ -69,12 +83,16 @@ public sealed class LensLightTests
     {
         var scene = Scene(default, (_, _) => false, plate: 0.2f);
         FinishStep step = Step(FinishKind.Flare) with { Flare = new("lamp", Veil: 0.1, RadiusPixels: 10, Streaks: 0, Ghosts: 0) };
-        FloatImage seen = With(scene, Lamp(20.5, 24.5), step).Comp, half = With(scene, Lamp(20.5, 24.5, 0.5f), step).Comp;
+        FloatImage seen = With(scene, Lamp(20.5, 24.5), step).Comp,
+            half = With(scene, Lamp(20.5, 24.5, 0.5f), step).Comp;
         foreach (var (x, share) in ((int, double)[])[(20, 1), (30, Math.Pow(2, -1.5)), (50, Math.Pow(10, -1.5))])
         {
             for (int c = 0; c < 3; c++)
             {
-                double colour = c == 0 ? 4 : c == 1 ? 2 : 1;
+                double colour =
+                    c == 0 ? 4
+                    : c == 1 ? 2
+                    : 1;
                 Assert.Equal(0.2 + 0.1 * colour * share, seen[x, 24, c], 1e-5);
                 Assert.Equal(0.2 + 0.05 * colour * share, half[x, 24, c], 1e-5);
             }
@@ -83,7 +101,8 @@ public sealed class LensLightTests
         FloatImage small = With(scene, Lamp(20.5, 24.5) with { Scale = 0.5 }, step).Comp;
         Assert.Equal(seen[30, 24, 0], small[25, 24, 0], 1e-6);
         // Six streaks are six times as bright a turn of 60° on, and between them the bare veil.
-        FloatImage streaks = With(scene, Lamp(32.5, 24.5), step with { Flare = step.Flare! with { Streaks = 6 } }).Comp, bare = With(scene, Lamp(32.5, 24.5), step).Comp;
+        FloatImage streaks = With(scene, Lamp(32.5, 24.5), step with { Flare = step.Flare! with { Streaks = 6 } }).Comp,
+            bare = With(scene, Lamp(32.5, 24.5), step).Comp;
         Assert.Equal(3, (streaks[44, 24, 0] - 0.2) / (bare[44, 24, 0] - 0.2), 1e-3);
         Assert.Equal(1, (streaks[32, 36, 0] - 0.2) / (bare[32, 36, 0] - 0.2), 1e-3);
     }
@@ -105,7 +124,10 @@ public sealed class LensLightTests
     [Fact]
     public void Shafts_shine_through_what_is_open()
     {
-        FinishStep step = Step(FinishKind.Flare) with { Flare = new("lamp", Veil: 0, RadiusPixels: 1000, Streaks: 0, Ghosts: 0, Shafts: 0.1) };
+        FinishStep step = Step(FinishKind.Flare) with
+        {
+            Flare = new("lamp", Veil: 0, RadiusPixels: 1000, Streaks: 0, Ghosts: 0, Shafts: 0.1),
+        };
         var open = Scene(default, (_, _) => false, plate: 0.2f);
         Assert.Equal(0.2 + 0.4, With(open, Lamp(32, 10), step).Comp[32, 30, 0], 1e-3);
         Assert.Equal(0.2f, With(open, Lamp(32, 10, depth: 20), step).Comp[32, 30, 0]); // the set stands 9 m away, before the lamp
@@ -122,9 +144,29 @@ public sealed class LensLightTests
     {
         var scene = Scene(new(0.9f, 0.1f, 0.1f, 1));
         FinishStep step = Step(FinishKind.Ripple) with { Ripple = new(Pixels: 4) };
-        FloatImage Drive(float right, float down) => new(8, 6, 3, [.. Enumerable.Range(0, 48 * 3).Select(i => i % 3 == 0 ? right : i % 3 == 1 ? down : 0)]);
+        FloatImage Drive(float right, float down) =>
+            new(
+                8,
+                6,
+                3,
+                [
+                    .. Enumerable
+                        .Range(0, 48 * 3)
+                        .Select(i =>
+                            i % 3 == 0 ? right
+                            : i % 3 == 1 ? down
+                            : 0
+                        ),
+                ]
+            );
         FrameLayers moved = With(scene, Context with { Driving = _ => Drive(0.75f, 0.25f) }, step);
-        for (int y = 4; y < H - 4; y += 5) { for (int x = 4; x < W - 4; x += 3) { Assert.Equal(scene.Layers.Comp[x + 2, y - 2, 0], moved.Comp[x, y, 0], 1e-5f); } }
+        for (int y = 4; y < H - 4; y += 5)
+        {
+            for (int x = 4; x < W - 4; x += 3)
+            {
+                Assert.Equal(scene.Layers.Comp[x + 2, y - 2, 0], moved.Comp[x, y, 0], 1e-5f);
+            }
+        }
         FrameLayers still = With(scene, Context with { Driving = _ => Drive(0.5f, 0.5f) }, step);
         Assert.Equal(scene.Layers.Comp.Data, still.Comp.Data);
         Assert.Equal(scene.Layers.Touched, still.Touched);
@@ -132,7 +174,10 @@ public sealed class LensLightTests
         float[] left = [.. Enumerable.Range(0, W * H).Select(i => i % W < 30 ? 1f : 0)];
         FrameLayers kept = With(scene, Context with { Driving = _ => Drive(0.75f, 0.5f), Matte = _ => left }, step with { Matte = "left" });
         Assert.Equal(scene.Layers.Comp[19 + 2, 20, 0], kept.Comp[19, 20, 0], 1e-5f);
-        for (int x = 30; x < W; x++) { Assert.Equal(scene.Layers.Comp[x, 20, 0], kept.Comp[x, 20, 0]); }
+        for (int x = 30; x < W; x++)
+        {
+            Assert.Equal(scene.Layers.Comp[x, 20, 0], kept.Comp[x, 20, 0]);
+        }
     }
 
     // Without a picture it is driven by noise: on a ramp, which cubic interpolation keeps, every pixel tells how far it was moved: never farther than the step says, and not all alike.
@@ -146,7 +191,10 @@ public sealed class LensLightTests
         double[] At(double seconds, uint seed = 7)
         {
             FloatImage seen = With(scene, Context with { Seconds = seconds, Seed = seed }, step).Comp;
-            return [.. Enumerable.Range(0, H).SelectMany(y => Enumerable.Range(8, W - 16).Select(x => (seen[x, y, 0] - ramp[x, y, 0]) / 0.01))];
+            return
+            [
+                .. Enumerable.Range(0, H).SelectMany(y => Enumerable.Range(8, W - 16).Select(x => (seen[x, y, 0] - ramp[x, y, 0]) / 0.01)),
+            ];
         }
         double[] first = At(0);
         Assert.All(first, d => Assert.InRange(d, -3.01, 3.01));
@@ -165,7 +213,11 @@ public sealed class LensLightTests
     {
         var scene = Scene(new(0.5f, 0.5f, 0.5f, 1), (_, _) => true);
         FloatImage dark = With(scene, Context, Step(FinishKind.Lens) with { Lens = new(-0.4, 0.1) }).Held;
-        double Fall(double x, double y) { double r2 = (Math.Pow(x - 32, 2) + Math.Pow(y - 24, 2)) / (32 * 32 + 24 * 24); return 1 - 0.4 * r2 + 0.1 * r2 * r2; }
+        double Fall(double x, double y)
+        {
+            double r2 = (Math.Pow(x - 32, 2) + Math.Pow(y - 24, 2)) / (32 * 32 + 24 * 24);
+            return 1 - 0.4 * r2 + 0.1 * r2 * r2;
+        }
         foreach (var (x, y) in ((int, int)[])[(0, 0), (32, 24), (63, 10), (20, 47)])
         {
             Assert.Equal(0.5 * Fall(x + 0.5, y + 0.5), dark[x, y, 1], 1e-5);
@@ -186,14 +238,19 @@ public sealed class LensLightTests
     {
         var (layers, plate) = Scene(default, (_, _) => false);
         var ramp = new FloatImage(W, H, 3, [.. Enumerable.Range(0, W * H * 3).Select(i => 0.01f * (i / 3 % W) + 0.001f * (i / 3 / W))]);
-        FloatImage Framed(FrameKey key) => With((layers with { Comp = ramp }, ramp), Context, Step(FinishKind.Reframe) with { Reframe = new([key]) }).Comp;
+        FloatImage Framed(FrameKey key) =>
+            With((layers with { Comp = ramp }, ramp), Context, Step(FinishKind.Reframe) with { Reframe = new([key]) }).Comp;
         double At(double x, double y) => 0.01 * (x - 0.5) + 0.001 * (y - 0.5);
         FloatImage twice = Framed(new(1001, Scale: 2));
-        foreach (var (x, y) in ((int, int)[])[(32, 24), (10, 40), (60, 3)]) { Assert.Equal(At(32 + (x + 0.5 - 32) / 2, 24 + (y + 0.5 - 24) / 2), twice[x, y, 0], 1e-5); }
+        foreach (var (x, y) in ((int, int)[])[(32, 24), (10, 40), (60, 3)])
+        {
+            Assert.Equal(At(32 + (x + 0.5 - 32) / 2, 24 + (y + 0.5 - 24) / 2), twice[x, y, 0], 1e-5);
+        }
         FloatImage quarter = Framed(new(1001, TurnDegrees: 90));
         foreach (var (x, y) in ((int, int)[])[(32, 24), (28, 30), (40, 20)])
         {
-            double dx = x + 0.5 - 32, dy = y + 0.5 - 24;
+            double dx = x + 0.5 - 32,
+                dy = y + 0.5 - 24;
             Assert.Equal(At(32 + dy, 24 - dx), quarter[x, y, 0], 1e-5);
         }
         Assert.Contains("enlarged by more than 0", Assert.Throws<FinishFault>(() => Framed(new(1001, Scale: -1))).Message);

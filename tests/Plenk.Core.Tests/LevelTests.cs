@@ -15,7 +15,10 @@ public class LevelTests
 
     // A camera of f = 1800 turned by Ry(30°) Rx(−12°) Rz(2°): its horizon runs through the vanishing points of level edges
     // (−2212.048, 46.395) and (2035.153, 194.710), its vertical's vanishing point is (664.459, 9003.176).
-    private static readonly Vec3 Up = (Rotations.AboutY(Rotations.Radians(30)) * Rotations.AboutX(Rotations.Radians(-12)) * Rotations.AboutZ(Rotations.Radians(2))).Transpose() * Vec3.UnitY;
+    private static readonly Vec3 Up =
+        (
+            Rotations.AboutY(Rotations.Radians(30)) * Rotations.AboutX(Rotations.Radians(-12)) * Rotations.AboutZ(Rotations.Radians(2))
+        ).Transpose() * Vec3.UnitY;
 
     [Fact]
     public void A_horizon_gives_up_by_itself()
@@ -34,7 +37,8 @@ public class LevelTests
     {
         static LevelLine Upright(double x, double y, double bend = 0)
         {
-            double dx = 664.459399 - x, dy = 9003.175517 - y;
+            double dx = 664.459399 - x,
+                dy = 9003.175517 - y;
             return new(1001, false, x, y, x + 0.05 * dx + bend, y + 0.05 * dy);
         }
         LevelResult r = Levelling.Solve([Upright(300, 200), Upright(1700, 300)], Still, out _)!;
@@ -63,7 +67,12 @@ public class LevelTests
         OrientingResult r = Orienting.Solve([], new Orientation { Level = [horizon] }, Still);
         Assert.Empty(r.Problems);
         Assert.InRange((r.SourceToWorld.Rotation * Up - Vec3.UnitY).Length, 0, 1e-7);
-        SurveyPoint[] floor = [new() { Name = "A", Position = new(0, 0, 0) }, new() { Name = "B", Position = new(1, 0, 0) }, new() { Name = "C", Position = new(0, 0, -1) }];
+        SurveyPoint[] floor =
+        [
+            new() { Name = "A", Position = new(0, 0, 0) },
+            new() { Name = "B", Position = new(1, 0, 0) },
+            new() { Name = "C", Position = new(0, 0, -1) },
+        ];
         OrientingResult both = Orienting.Solve(floor, new Orientation { Floor = ["A", "B", "C"], Level = [horizon] }, Still);
         Assert.Contains("disagree by 12", Assert.Single(both.Problems));
     }

@@ -15,20 +15,46 @@ namespace Plenk.Core.Tests;
 public class LightTests
 {
     private static Piece Plane(string id, Vec3 position, Vec3 size, Vec3 turned = default) =>
-        new() { Id = id, Kind = PieceKind.Plane, Position = position, Size = size, RotationYxzDegrees = turned };
+        new()
+        {
+            Id = id,
+            Kind = PieceKind.Plane,
+            Position = position,
+            Size = size,
+            RotationYxzDegrees = turned,
+        };
 
     private static Piece Floor(double size = 4000) => Plane("floor", Vec3.Zero, new(size, 0, size));
 
     private static Light SunAt(double elevationDegrees, double strength, double diameter = 0.533)
     {
         double e = Rotations.Radians(elevationDegrees);
-        return new() { Id = "sun", Kind = LightKind.Sun, Direction = new(Math.Cos(e), Math.Sin(e), 0), Strength = strength, AngularDiameterDegrees = diameter };
+        return new()
+        {
+            Id = "sun",
+            Kind = LightKind.Sun,
+            Direction = new(Math.Cos(e), Math.Sin(e), 0),
+            Strength = strength,
+            AngularDiameterDegrees = diameter,
+        };
     }
 
-    private static readonly Light Sky = new() { Id = "sky", Kind = LightKind.Sky, Strength = 1 };
+    private static readonly Light Sky = new()
+    {
+        Id = "sky",
+        Kind = LightKind.Sky,
+        Strength = 1,
+    };
 
     /// <summary>Irradiance at a place that is looked at from a hand's breadth along its normal.</summary>
-    private static Vector3 Irradiance(IReadOnlyList<Piece> pieces, Vec3 place, Vec3 normal, IEnumerable<Light> lights, int samples = 4096, TriangleMesh? mesh = null)
+    private static Vector3 Irradiance(
+        IReadOnlyList<Piece> pieces,
+        Vec3 place,
+        Vec3 normal,
+        IEnumerable<Light> lights,
+        int samples = 4096,
+        TriangleMesh? mesh = null
+    )
     {
         var set = new SetScene(pieces, (_, _) => mesh!);
         var pose = Pose.LookAt(place + 0.002 * normal, place, Math.Abs(normal.Y) > 0.9 ? Vec3.UnitZ : Vec3.UnitY);
@@ -41,7 +67,10 @@ public class LightTests
         Vector3 sum = rig.FillPlate * samples;
         for (int i = 0; i < samples; i++)
         {
-            for (int k = 0; k < rig.Sampled.Count; k++) { sum += rays[i * rig.Sampled.Count + k].Irradiance; }
+            for (int k = 0; k < rig.Sampled.Count; k++)
+            {
+                sum += rays[i * rig.Sampled.Count + k].Irradiance;
+            }
         }
         return sum / samples;
     }
@@ -64,11 +93,15 @@ public class LightTests
     public void A_mirrored_direction_weighs_what_its_density_says(float roughness, float tilt)
     {
         var mirror = new Material("m", Vector3.One, 1, roughness); // Fresnel 1 everywhere
-        Vector3 n = Vector3.UnitY, v = Vector3.Normalize(new(tilt, 1 - tilt, 0.1f));
+        Vector3 n = Vector3.UnitY,
+            v = Vector3.Normalize(new(tilt, 1 - tilt, 0.1f));
         int drawn = 0;
         for (uint i = 0; i < 64; i++)
         {
-            if (!Bsdf.SampleSpecular(mirror, n, v, Sampling.Point(i, 5, 0), out Vector3 l, out float weight, out _)) { continue; }
+            if (!Bsdf.SampleSpecular(mirror, n, v, Sampling.Point(i, 5, 0), out Vector3 l, out float weight, out _))
+            {
+                continue;
+            }
             drawn++;
             Assert.Equal(1, Bsdf.Parts(mirror, n, l, v).Specular.X * l.Y / Bsdf.SpecularDensity(mirror, n, l, v) / weight, 2e-3);
         }
@@ -83,7 +116,8 @@ public class LightTests
     [Fact]
     public void Lights_add()
     {
-        Light one = SunAt(90, 1) with { Color = new(1, .5, .25) }, two = SunAt(90, Math.Pow(2, 1.5)) with { Id = "two", Color = new(.2, .4, .8) };
+        Light one = SunAt(90, 1) with { Color = new(1, .5, .25) },
+            two = SunAt(90, Math.Pow(2, 1.5)) with { Id = "two", Color = new(.2, .4, .8) };
         Vector3 e = Irradiance([Floor()], Vec3.Zero, Vec3.UnitY, [one, two], 64);
         Assert.Equal(1.56568542, e.X, 1e-4);
         Assert.Equal(1.63137085, e.Y, 1e-4);
@@ -103,7 +137,8 @@ public class LightTests
     [Fact]
     public void Sky_at_the_foot_of_high_walls()
     {
-        Piece north = Plane("north", new(0, 2000, -0.01), new(8000, 0, 4000), new(90, 0, 0)), east = Plane("east", new(0.01, 2000, 0), new(8000, 0, 4000), new(90, 90, 0));
+        Piece north = Plane("north", new(0, 2000, -0.01), new(8000, 0, 4000), new(90, 0, 0)),
+            east = Plane("east", new(0.01, 2000, 0), new(8000, 0, 4000), new(90, 90, 0));
         Assert.Equal(0.5, Irradiance([Floor(), north], Vec3.Zero, Vec3.UnitY, [Sky], 16384).X / Math.PI, 0.012);
         Assert.Equal(0.25, Irradiance([Floor(), north, east], Vec3.Zero, Vec3.UnitY, [Sky], 16384).X / Math.PI, 0.012);
     }
@@ -116,7 +151,12 @@ public class LightTests
     public void Sky_beside_a_resting_ball(double x, double blocked)
     {
         TriangleMesh ball = PieceMeshes.Ball(192).Moved(new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
-        var piece = new Piece { Id = "ball", Kind = PieceKind.Mesh, Media = "ball" };
+        var piece = new Piece
+        {
+            Id = "ball",
+            Kind = PieceKind.Mesh,
+            Media = "ball",
+        };
         Assert.Equal(1 - blocked, Irradiance([Floor(), piece], new(x, 0, 0), Vec3.UnitY, [Sky], 16384, ball).X / Math.PI, 0.012);
     }
 
@@ -129,8 +169,10 @@ public class LightTests
         Piece[] pit =
         [
             Plane("floor", Vec3.Zero, new(2, 0, 2)),
-            Plane("north", new(0, 0.5, -1), new(2, 0, 1), new(90, 0, 0)), Plane("south", new(0, 0.5, 1), new(2, 0, 1), new(90, 0, 0)),
-            Plane("east", new(1, 0.5, 0), new(2, 0, 1), new(90, 90, 0)), Plane("west", new(-1, 0.5, 0), new(2, 0, 1), new(90, 90, 0)),
+            Plane("north", new(0, 0.5, -1), new(2, 0, 1), new(90, 0, 0)),
+            Plane("south", new(0, 0.5, 1), new(2, 0, 1), new(90, 0, 0)),
+            Plane("east", new(1, 0.5, 0), new(2, 0, 1), new(90, 90, 0)),
+            Plane("west", new(-1, 0.5, 0), new(2, 0, 1), new(90, 90, 0)),
         ];
         Assert.Equal(visible, Irradiance(pit, new(at, 0, at), Vec3.UnitY, [Sky], 16384).X / Math.PI, 0.015);
     }
@@ -143,11 +185,21 @@ public class LightTests
         var pose = new Pose(Rotations.AboutX(-Math.PI / 2), new Vec3(0, 1, 0));
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
         LightRig rig = LightRig.Of([sun]);
-        var roof = new TriangleMesh([new(-50, (float)height, -50), new(0, (float)height, -50), new(0, (float)height, 50), new(-50, (float)height, 50)], [0, 1, 2, 0, 2, 3]);
+        var roof = new TriangleMesh(
+            [new(-50, (float)height, -50), new(0, (float)height, -50), new(0, (float)height, 50), new(-50, (float)height, 50)],
+            [0, 1, 2, 0, 2, 3]
+        );
         var element = new PlacedElement("roof", new(new MeshTree(roof), []), Similarity.Identity);
         var plate = new FloatImage(41, 1, 3);
         Array.Fill(plate.Data, 0.5f);
-        return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(samples, 1, 1), 3, keep: false), [element], plate, null, pose, new() { DataPasses = false });
+        return DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set, rig, null, new(samples, 1, 1), 3, keep: false),
+            [element],
+            plate,
+            null,
+            pose,
+            new() { DataPasses = false }
+        );
     }
 
     // Across the shadow edge of a straight blocker under a uniform disk, visible = ½ + (t √(1 − t²) + asin t)/π with t = −1 … 1:
@@ -155,12 +207,14 @@ public class LightTests
     [Fact]
     public void Shadow_edge_has_the_profile_of_the_suns_disk()
     {
-        const double height = 4, half = 4;
+        const double height = 4,
+            half = 4;
         FrameLayers layers = UnderAnEdge(height, SunAt(90, 3, 2 * half));
         double reach = height * Math.Tan(Rotations.Radians(half));
         for (int x = 0; x < 41; x++)
         {
-            double at = (x - 20.0) / 41, t = Math.Clamp(at / reach, -1, 1);
+            double at = (x - 20.0) / 41,
+                t = Math.Clamp(at / reach, -1, 1);
             double visible = 0.5 + (t * Math.Sqrt(1 - t * t) + Math.Asin(t)) / Math.PI;
             Assert.Equal(visible, layers.Shadow[x, 0, 0], 0.035); // 4 sd of 512 rays over a pixel's width are 0.03 when they are low-discrepancy
         }
@@ -171,13 +225,24 @@ public class LightTests
     public void Shadow_edge_of_the_sun_is_as_wide_as_derived()
     {
         FrameLayers layers = UnderAnEdge(20, SunAt(90, 3));
-        double width = 20 * 0.0093026720, step = 1.0 / 41;
+        double width = 20 * 0.0093026720,
+            step = 1.0 / 41;
         for (int x = 0; x < 41; x++)
         {
-            double left = (x - 20.5) * step, right = left + step;
-            if (right < -width / 2) { Assert.Equal(0, layers.Shadow[x, 0, 0]); }
-            else if (left > width / 2) { Assert.Equal(1, layers.Shadow[x, 0, 0]); }
-            else if (left > -width / 2 && right < width / 2) { Assert.InRange(layers.Shadow[x, 0, 0], 0.0005f, 0.9995f); }
+            double left = (x - 20.5) * step,
+                right = left + step;
+            if (right < -width / 2)
+            {
+                Assert.Equal(0, layers.Shadow[x, 0, 0]);
+            }
+            else if (left > width / 2)
+            {
+                Assert.Equal(1, layers.Shadow[x, 0, 0]);
+            }
+            else if (left > -width / 2 && right < width / 2)
+            {
+                Assert.InRange(layers.Shadow[x, 0, 0], 0.0005f, 0.9995f);
+            }
         }
     }
 
@@ -188,12 +253,24 @@ public class LightTests
         var pinhole = new Pinhole(600, 1, 75, 75, 300, 0.5, Lens.None); // 75 px a metre from 1 m; seen from 1 m beside the box at 1 m height
         var pose = new Pose(Rotations.AboutX(-Math.PI / 2), new Vec3(-2.5, 1, 0));
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
-        var box = new PlacedElement("box", new(new MeshTree(PieceMeshes.Box(new(1, 2, 60))), []), new Similarity(1, Matrix3.Identity, new(0.5, 0, 0)));
+        var box = new PlacedElement(
+            "box",
+            new(new MeshTree(PieceMeshes.Box(new(1, 2, 60))), []),
+            new Similarity(1, Matrix3.Identity, new(0.5, 0, 0))
+        );
         var plate = new FloatImage(600, 1, 3);
         Array.Fill(plate.Data, 0.5f);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(30, 3, 0.001)]), null, new(16, 1, 1), 3, keep: false), [box], plate, null, pose, new() { DataPasses = false });
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(30, 3, 0.001)]), null, new(16, 1, 1), 3, keep: false),
+            [box],
+            plate,
+            null,
+            pose,
+            new() { DataPasses = false }
+        );
         double X(int pixel) => -2.5 + (pixel + 0.5 - 300) / 75.0;
-        int first = Enumerable.Range(0, 600).First(i => layers.Shadow[i, 0, 0] < 0.5f), last = Enumerable.Range(0, 600).Last(i => X(i) < -1e-6 && layers.Shadow[i, 0, 0] < 0.5f);
+        int first = Enumerable.Range(0, 600).First(i => layers.Shadow[i, 0, 0] < 0.5f),
+            last = Enumerable.Range(0, 600).Last(i => X(i) < -1e-6 && layers.Shadow[i, 0, 0] < 0.5f);
         Assert.Equal(-3.4641016, X(first), 1.0 / 75);
         Assert.InRange(-X(last), 0, 1.0 / 75);
         Assert.All(Enumerable.Range(first + 1, last - first), i => Assert.Equal(0, layers.Shadow[i, 0, 0]));
@@ -210,7 +287,14 @@ public class LightTests
         Light lamp = SunAt(90, 1) with { Id = "lamp", InPlate = false };
         var plate = new FloatImage(8, 8, 3);
         Array.Fill(plate.Data, 0.4f);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(90, 2), lamp]), null, new(16, 1, 1), 3, keep: false), [], plate, null, pose, new() { DataPasses = false });
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([SunAt(90, 2), lamp]), null, new(16, 1, 1), 3, keep: false),
+            [],
+            plate,
+            null,
+            pose,
+            new() { DataPasses = false }
+        );
         Assert.Equal(1, layers.Shadow[4, 4, 0]);
         Assert.Equal(0.2, layers.Added[4, 4, 0], 1e-4);
         Assert.Equal(0.6, layers.Comp[4, 4, 0], 1e-4);
@@ -225,8 +309,18 @@ public class LightTests
         var pinhole = new Pinhole(1, 1, 4000, 4000, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(x, 0.002, 0), new(x, 0, 0), Vec3.UnitZ);
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
-        var ball = new PlacedElement("ball", new(new MeshTree(PieceMeshes.Ball(192)), []), new Similarity(1, Matrix3.Identity, new(0, 1, 0)));
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([Sky]), null, new(16384, 1, 1), 3, keep: false), [ball], new FloatImage(1, 1, 3), null, pose);
+        var ball = new PlacedElement(
+            "ball",
+            new(new MeshTree(PieceMeshes.Ball(192)), []),
+            new Similarity(1, Matrix3.Identity, new(0, 1, 0))
+        );
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([Sky]), null, new(16384, 1, 1), 3, keep: false),
+            [ball],
+            new FloatImage(1, 1, 3),
+            null,
+            pose
+        );
         Assert.Equal(open, layers.Ao[0, 0, 0], 0.012);
         Assert.Equal(open, layers.Shadow[0, 0, 0], 0.012);
     }
@@ -242,14 +336,36 @@ public class LightTests
         var pinhole = new Pinhole(1, 1, 40000, 40000, 0.5, 0.5, Lens.None);
         Pose pose = Pose.LookAt(new(0, 0.002, 0), new(0, 0, 0), Vec3.UnitZ);
         var set = new SetScene([Floor()], (_, _) => throw new InvalidOperationException());
-        var wall = new PlacedElement("wall", new(new MeshTree(PieceMeshes.Box(new(0.2, 10, 20))), []), new Similarity(1, Matrix3.Identity, new(distance + 0.1, -5, 0)));
+        var wall = new PlacedElement(
+            "wall",
+            new(new MeshTree(PieceMeshes.Box(new(0.2, 10, 20))), []),
+            new Similarity(1, Matrix3.Identity, new(distance + 0.1, -5, 0))
+        );
         var plate = new FloatImage(1, 1, 3, [0.4f, 0.4f, 0.4f]);
-        FrameLayers layers = DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(8192, 1, 1), 3, keep: false), [wall], plate, null, pose, new() { DataPasses = false, Contact = new(0.5, 0.06) });
+        FrameLayers layers = DifferentialRenderer.Render(
+            new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(8192, 1, 1), 3, keep: false),
+            [wall],
+            plate,
+            null,
+            pose,
+            new() { DataPasses = false, Contact = new(0.5, 0.06) }
+        );
         Assert.Equal(open, layers.Contact![0, 0, 0], 0.006);
         // Half its strength in the comp, nothing in the shadow.
         Assert.Equal(0.4 * (1 - 0.5 * (1 - open)), layers.Comp[0, 0, 0], 0.003);
         Assert.Equal(1, layers.Shadow[0, 0, 0]);
-        Assert.Null(DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(16, 1, 1), 3, keep: false), [wall], plate, null, pose, new() { DataPasses = false }).Contact);
+        Assert.Null(
+            DifferentialRenderer
+                .Render(
+                    new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(16, 1, 1), 3, keep: false),
+                    [wall],
+                    plate,
+                    null,
+                    pose,
+                    new() { DataPasses = false }
+                )
+                .Contact
+        );
     }
 
     // Holdout by coverage: an element of the plate's own colour behind a piece leaves no line along the edge (out operator, derived).
@@ -258,17 +374,36 @@ public class LightTests
     {
         var pinhole = new Pinhole(33, 33, 40, 40, 16.5, 16.5, Lens.None);
         var pose = new Pose(Matrix3.Identity, new Vec3(0, 1, 6));
-        Piece column = new() { Id = "column", Kind = PieceKind.Box, Position = new(0.31, 0, 2), Size = new(0.4, 3, 0.4), RotationYxzDegrees = new(0, 0, 3) };
+        Piece column = new()
+        {
+            Id = "column",
+            Kind = PieceKind.Box,
+            Position = new(0.31, 0, 2),
+            Size = new(0.4, 3, 0.4),
+            RotationYxzDegrees = new(0, 0, 3),
+        };
         var set = new SetScene([column], (_, _) => throw new InvalidOperationException());
         // A black element over a black plate: whatever coverage the edge has, the picture stays black; over white it shows it.
-        var card = new PlacedElement("card", new(new MeshTree(PieceMeshes.Box(new(8, 8, 0.1))), []), new Similarity(1, Matrix3.Identity, new(0, -2, 0)));
+        var card = new PlacedElement(
+            "card",
+            new(new MeshTree(PieceMeshes.Box(new(8, 8, 0.1))), []),
+            new Similarity(1, Matrix3.Identity, new(0, -2, 0))
+        );
         FrameLayers Over(float level)
         {
             var plate = new FloatImage(33, 33, 3);
             Array.Fill(plate.Data, level);
-            return DifferentialRenderer.Render(new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(64, 1, 1), 3, keep: false), [card], plate, null, pose, new() { DataPasses = false });
+            return DifferentialRenderer.Render(
+                new SetPass(new RayGrid(pinhole, pose), set, LightRig.Of([]), null, new(64, 1, 1), 3, keep: false),
+                [card],
+                plate,
+                null,
+                pose,
+                new() { DataPasses = false }
+            );
         }
-        FrameLayers white = Over(1), black = Over(0);
+        FrameLayers white = Over(1),
+            black = Over(0);
         int partly = 0;
         for (int y = 0; y < 33; y++)
         {
@@ -276,7 +411,10 @@ public class LightTests
             {
                 float held = white.Element[x, y, 3] - white.Holdout[x, y, 0];
                 Assert.Equal(black.Comp[x, y, 0] + (1 - held), white.Comp[x, y, 0], 2e-3); // the card mirrors a little of the white plate
-                if (held is > 0.01f and < 0.99f) { partly++; }
+                if (held is > 0.01f and < 0.99f)
+                {
+                    partly++;
+                }
             }
         }
         Assert.InRange(partly, 20, 200); // both sides of the column are antialiased
@@ -286,8 +424,17 @@ public class LightTests
     [Fact]
     public void Lights_are_told_apart_by_a_shadow()
     {
-        const float sun = 2.4f, sky = 0.5f, albedo = 0.3f;
-        Piece roof = new() { Id = "roof", Kind = PieceKind.Plane, Position = new(0, 6, 0), Size = new(1.2, 1, 1.2), Duties = new() { OnlyBlocksLight = true } };
+        const float sun = 2.4f,
+            sky = 0.5f,
+            albedo = 0.3f;
+        Piece roof = new()
+        {
+            Id = "roof",
+            Kind = PieceKind.Plane,
+            Position = new(0, 6, 0),
+            Size = new(1.2, 1, 1.2),
+            Duties = new() { OnlyBlocksLight = true },
+        };
         var camera = new RayGrid(new Pinhole(64, 64, 64, 64, 32, 32, Lens.None), Pose.LookAt(new(0, 3, 0), Vec3.Zero, Vec3.UnitZ));
         var plate = new FloatImage(64, 64, 3);
         for (int y = 0; y < 64; y++)
@@ -300,9 +447,23 @@ public class LightTests
                 plate.Pixel(x, y).Fill(albedo / MathF.PI * ((shaded ? 0 : sun) + MathF.PI * sky));
             }
         }
-        Light Sun(double strength) => new() { Id = "sun", Kind = LightKind.Sun, Direction = new(0, 1, 0), Strength = strength, AngularDiameterDegrees = 0 };
+        Light Sun(double strength) =>
+            new()
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0, 1, 0),
+                Strength = strength,
+                AngularDiameterDegrees = 0,
+            };
         static SetScene Set(params Piece[] pieces) => new(pieces, (_, _) => throw new InvalidOperationException());
-        Light Sky(double strength) => new() { Id = "sky", Kind = LightKind.Sky, Strength = strength };
+        Light Sky(double strength) =>
+            new()
+            {
+                Id = "sky",
+                Kind = LightKind.Sky,
+                Strength = strength,
+            };
         var fit = new LightFit(Set(Floor(40), roof), camera, plate, null, [Sun(1), Sky(1)], [], null);
         FittedLights found = fit.Solve([new(1), new(1)])!;
         // The small roof takes a little of the sky too.
@@ -310,6 +471,8 @@ public class LightTests
         Assert.InRange(found.LeftOverStops, 0, 0.02);
         Assert.True(found.LeftOverStops < found.BeforeStops);
         // One that reaches nothing cannot be told.
-        Assert.Null(new LightFit(Set(Floor(4)), camera, plate, null, [Sun(1) with { Direction = new(0, -1, 0) }], [], null).Solve([new(1)]));
+        Assert.Null(
+            new LightFit(Set(Floor(4)), camera, plate, null, [Sun(1) with { Direction = new(0, -1, 0) }], [], null).Solve([new(1)])
+        );
     }
 }

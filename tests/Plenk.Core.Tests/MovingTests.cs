@@ -1,6 +1,6 @@
 using System.Numerics;
-using Plenk.Core.Checks;
 using Plenk.Core.Cameras;
+using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -29,13 +29,28 @@ public class MovingTests
     public void Six_known_points_give_the_published_pose_and_so_do_the_four_in_a_plane()
     {
         Vec3[] places = [new(0, 0, 0), new(1, 0, 0), new(1, 1, 0), new(0, 1, 0), new(0, 0, 1), new(1, 0.5, 1.2)];
-        (double X, double Y)[] pixels = [(840.000000, 630.000000), (1111.048236, 633.059011), (1090.300138, 905.878635), (822.592981, 921.349352), (773.032188, 588.929931), (982.454047, 701.457082)];
+        (double X, double Y)[] pixels =
+        [
+            (840.000000, 630.000000),
+            (1111.048236, 633.059011),
+            (1090.300138, 905.878635),
+            (822.592981, 921.349352),
+            (773.032188, 588.929931),
+            (982.454047, 701.457082),
+        ];
         var camera = new Pinhole(1920, 1080, 1500, 1500, 960, 540, Lens.None);
         MeshSight[] sights = [.. places.Zip(pixels).Select(p => new MeshSight(p.First, p.Second.X, p.Second.Y))];
         var flip = new Matrix3(1, 0, 0, 0, -1, 0, 0, 0, -1);
         foreach (int count in (int[])[6, 4])
         {
-            Pose found = MeshPose.Refine(new(flip, new(0, 0, -4)), camera, [.. sights.Take(count)], [], double.PositiveInfinity, steps: 100);
+            Pose found = MeshPose.Refine(
+                new(flip, new(0, 0, -4)),
+                camera,
+                [.. sights.Take(count)],
+                [],
+                double.PositiveInfinity,
+                steps: 100
+            );
             Matrix3 r = flip * found.Rotation;
             Assert.Equal(0.938199969, r.M11, 1e-5);
             Assert.Equal(-0.339705984, r.M13, 1e-5);
@@ -65,8 +80,11 @@ public class MovingTests
         var edges = new List<EdgeSight>();
         foreach (var (a, b) in PieceMeshes.FeatureEdges(PieceMeshes.Box(new(1.2, 0.9, 0.7))))
         {
-            MeshSight p = Seen(True, Vec3.From(a)), q = Seen(True, Vec3.From(b));
-            double length = Math.Sqrt((q.X - p.X) * (q.X - p.X) + (q.Y - p.Y) * (q.Y - p.Y)), nx = -(q.Y - p.Y) / length, ny = (q.X - p.X) / length;
+            MeshSight p = Seen(True, Vec3.From(a)),
+                q = Seen(True, Vec3.From(b));
+            double length = Math.Sqrt((q.X - p.X) * (q.X - p.X) + (q.Y - p.Y) * (q.Y - p.Y)),
+                nx = -(q.Y - p.Y) / length,
+                ny = (q.X - p.X) / length;
             foreach (double t in (double[])[0.2, 0.5, 0.8])
             {
                 MeshSight s = Seen(True, Vec3.From(a) + t * (Vec3.From(b) - Vec3.From(a)));
@@ -93,7 +111,14 @@ public class MovingTests
         // A roll leaves the axis along the line of sight where it was.
         Assert.InRange((both.Rotation * Vec3.UnitZ - Vec3.UnitZ).Length, 0, 1e-9);
         MeshSight[] four = [.. two, Seen(True, Corners[2]), Seen(True, Corners[5])];
-        Assert.InRange(Rotations.DegreesBetween(MeshPose.Refine(both, Camera, four, [], double.PositiveInfinity, MeshPose.For(4), 60).Rotation, True.Rotation), 0, 1e-4);
+        Assert.InRange(
+            Rotations.DegreesBetween(
+                MeshPose.Refine(both, Camera, four, [], double.PositiveInfinity, MeshPose.For(4), 60).Rotation,
+                True.Rotation
+            ),
+            0,
+            1e-4
+        );
     }
 
     [Fact]
@@ -119,8 +144,12 @@ public class MovingTests
                 double v = 0.25 + 0.1 * Math.Sin(x / 23.0) * Math.Sin(y / 17.0);
                 if (hit.IsHit)
                 {
-                    Vector3 p = ray.At(hit.T), n = tree.Mesh.FaceNormal(hit.Triangle);
-                    int check = (int)MathF.Floor(p.X * 9.1f + 100.05f) + 3 * (int)MathF.Floor(p.Y * 9.3f + 100.05f) + 5 * (int)MathF.Floor(p.Z * 8.9f + 100.05f);
+                    Vector3 p = ray.At(hit.T),
+                        n = tree.Mesh.FaceNormal(hit.Triangle);
+                    int check =
+                        (int)MathF.Floor(p.X * 9.1f + 100.05f)
+                        + 3 * (int)MathF.Floor(p.Y * 9.3f + 100.05f)
+                        + 5 * (int)MathF.Floor(p.Z * 8.9f + 100.05f);
                     v = 0.45 + 0.35 * ((uint)(check * 2654435761) >> 16 & 255) / 255.0 + 0.1 * n.Y;
                 }
                 codes[y * 640 + x] = (ushort)(255 * v);
@@ -134,10 +163,13 @@ public class MovingTests
     {
         TriangleMesh mesh = PieceMeshes.Box(new(1.2, 0.9, 0.7));
         var tree = new MeshTree(mesh);
-        static Pose At(int f) => new(Rotations.AboutY(0.5 + 0.03 * (f - 1)) * Rotations.AboutX(0.2), new(-0.6 + 0.06 * f, -0.5 + 0.02 * f, -4.5));
+        static Pose At(int f) =>
+            new(Rotations.AboutY(0.5 + 0.03 * (f - 1)) * Rotations.AboutX(0.2), new(-0.6 + 0.06 * f, -0.5 + 0.02 * f, -4.5));
         GrayPyramid[] pictures = [.. Enumerable.Range(1, 12).Select(f => Picture(At(f), tree))];
-        FollowResult Follow(params MeshHold[] holds) => MeshFollower.Follow(mesh, holds, 1, 12, _ => (Pose.Identity, Camera), f => pictures[f - 1]);
-        double Off(FollowResult r) => r.Frames.Max(f => MeshPose.Rms(f.ObjectToWorld, Camera, [.. Corners.Select(c => Seen(At(f.Frame), c))]));
+        FollowResult Follow(params MeshHold[] holds) =>
+            MeshFollower.Follow(mesh, holds, 1, 12, _ => (Pose.Identity, Camera), f => pictures[f - 1]);
+        double Off(FollowResult r) =>
+            r.Frames.Max(f => MeshPose.Rms(f.ObjectToWorld, Camera, [.. Corners.Select(c => Seen(At(f.Frame), c))]));
         FollowResult both = Follow(new(1, At(1)), new MeshHold(12, At(12)));
         Assert.Equal(12, both.Frames.Count);
         Assert.Empty(both.Warnings);
@@ -155,14 +187,46 @@ public class MovingTests
     public void What_hangs_on_a_thing_goes_where_it_goes()
     {
         var there = new Pose(Rotations.FromEulerYxzDegrees(10, 40, -20), new(3, 0.5, -2));
-        var thing = new MovingObject { Id = "trolley", Frames = [new(1001, Pose.Identity.ToRowMajor16()), new(1002, there.ToRowMajor16())] };
-        var piece = new Piece { Id = "box", Kind = PieceKind.Box, Position = new(0.2, 1, 0), RotationYxzDegrees = new(5, 30, 8), HangsOn = "trolley" };
-        var element = new Element { Id = "bell", Media = "x", Position = new(0, 1.5, 0.2), TurnDegrees = 25, Up = new(0.1, 1, 0.05), HangsOn = "trolley" };
-        var shot = new ShotDocument { Production = "P", Sequence = "S", Code = "C", Range = new(1001, 1003), MovingObjects = [thing], Pieces = [piece, new Piece { Id = "floor" }], Elements = [element] };
+        var thing = new MovingObject
+        {
+            Id = "trolley",
+            Frames = [new(1001, Pose.Identity.ToRowMajor16()), new(1002, there.ToRowMajor16())],
+        };
+        var piece = new Piece
+        {
+            Id = "box",
+            Kind = PieceKind.Box,
+            Position = new(0.2, 1, 0),
+            RotationYxzDegrees = new(5, 30, 8),
+            HangsOn = "trolley",
+        };
+        var element = new Element
+        {
+            Id = "bell",
+            Media = "x",
+            Position = new(0, 1.5, 0.2),
+            TurnDegrees = 25,
+            Up = new(0.1, 1, 0.05),
+            HangsOn = "trolley",
+        };
+        var shot = new ShotDocument
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Range = new(1001, 1003),
+            MovingObjects = [thing],
+            Pieces = [piece, new Piece { Id = "floor" }],
+            Elements = [element],
+        };
         ShotDocument at = Hanging.At(shot, 1002);
         foreach (Vec3 p in (Vec3[])[new(0, 0, 0), new(1, 0, 0), new(0, 1, 0), new(0, 0, 1)])
         {
-            Assert.InRange((PieceMeshes.PlaceOf(at.Pieces[0]).Apply(p) - there.ToWorld(PieceMeshes.PlaceOf(piece).Apply(p))).Length, 0, 1e-9);
+            Assert.InRange(
+                (PieceMeshes.PlaceOf(at.Pieces[0]).Apply(p) - there.ToWorld(PieceMeshes.PlaceOf(piece).Apply(p))).Length,
+                0,
+                1e-9
+            );
             Assert.InRange((at.Elements[0].ObjectToWorld.Apply(p) - there.ToWorld(element.ObjectToWorld.Apply(p))).Length, 0, 1e-9);
         }
         Assert.Equal(shot.Pieces[1], at.Pieces[1]);
@@ -172,6 +236,8 @@ public class MovingTests
         Assert.Same(at, Hanging.At(at, 1002));
         Assert.Throws<InvalidOperationException>(() => Hanging.At(at, 1003));
         Assert.InRange((Hanging.Placed(at.Pieces[0], Hanging.Inverse(there)).Position - piece.Position).Length, 0, 1e-12);
-        Assert.Contains(ShotChecks.Faults(shot with { MovingObjects = [] }), f => f.Contains("no longer in the shot", StringComparison.Ordinal));
+        Assert.Contains(ShotChecks.Faults(shot with { MovingObjects = [] }), f =>
+            f.Contains("no longer in the shot", StringComparison.Ordinal)
+        );
     }
 }

@@ -10,9 +10,16 @@ namespace Plenk.Core.Tests;
 public class ObjectTests
 {
     private static readonly Pinhole Camera = new(1280, 720, 1100, 1100, 640, 360, new Lens(-0.05));
-    private static readonly SolveSettings Known = new() { Width = 1280, Height = 720, FocalPx = 1100, Lens = new Lens(-0.05) };
+    private static readonly SolveSettings Known = new()
+    {
+        Width = 1280,
+        Height = 720,
+        FocalPx = 1100,
+        Lens = new Lens(-0.05),
+    };
 
-    private static Pose Held(int f) => Pose.LookAt(new(0.25 * Math.Sin(0.5 * f), 1.6 + 0.15 * Math.Sin(0.37 * f + 1), 5), new(0, 0.8, -2), Vec3.UnitY);
+    private static Pose Held(int f) =>
+        Pose.LookAt(new(0.25 * Math.Sin(0.5 * f), 1.6 + 0.15 * Math.Sin(0.37 * f + 1), 5), new(0, 0.8, -2), Vec3.UnitY);
 
     private static Pose Rolling(int f) => new(Rotations.AboutY(0.02 * f), new(-1.5 + 0.05 * f, 0, -1 + 0.01 * f));
 
@@ -20,8 +27,24 @@ public class ObjectTests
     {
         var random = new Random(12);
         // What the camera sees of a point on the thing is what a camera that moves about it would see.
-        Vec3[] points = [.. Enumerable.Range(0, 150).Select(_ => new Vec3(1.2 * random.NextDouble() - 0.6, 1.4 * random.NextDouble(), flat ? 0 : 0.6 * random.NextDouble() - 0.3))];
-        return TrackScenes.Follow(points, f => new(thing(f).Rotation.Transpose() * camera(f).Rotation, thing(f).ToLocal(camera(f).Position)), Camera, frames, 0.1, 5);
+        Vec3[] points =
+        [
+            .. Enumerable
+                .Range(0, 150)
+                .Select(_ => new Vec3(
+                    1.2 * random.NextDouble() - 0.6,
+                    1.4 * random.NextDouble(),
+                    flat ? 0 : 0.6 * random.NextDouble() - 0.3
+                )),
+        ];
+        return TrackScenes.Follow(
+            points,
+            f => new(thing(f).Rotation.Transpose() * camera(f).Rotation, thing(f).ToLocal(camera(f).Position)),
+            Camera,
+            frames,
+            0.1,
+            5
+        );
     }
 
     [Theory]
@@ -38,7 +61,8 @@ public class ObjectTests
         double far = (Held(0).Position - r.Frames[0].ObjectToWorld.Position).Length;
         for (int f = 0; f < 60; f += 9)
         {
-            Matrix3 mine = r.Frames[f].ObjectToWorld.Rotation, truth = Rolling(f).Rotation;
+            Matrix3 mine = r.Frames[f].ObjectToWorld.Rotation,
+                truth = Rolling(f).Rotation;
             Assert.InRange((mine * Vec3.UnitX - truth * Vec3.UnitX).Length, 0, 0.01);
             Assert.InRange((r.Frames[f].ObjectToWorld.Position - Rolling(f).ToWorld(middle)).Length, 0, 0.04);
         }
@@ -62,8 +86,14 @@ public class ObjectTests
         var under = new List<FloorUnder>();
         foreach (int f in (int[])[0, 12, 25, 39])
         {
-            double left = 1e9, right = 0, top = 1e9, bottom = 0;
-            foreach (Vec3 corner in (Vec3[])[new(-0.6, 0, 0.3), new(0.6, 0, 0.3), new(-0.6, 1.4, -0.3), new(0.6, 1.4, -0.3), new(-0.6, 0, -0.3), new(0.6, 0, -0.3)])
+            double left = 1e9,
+                right = 0,
+                top = 1e9,
+                bottom = 0;
+            foreach (
+                Vec3 corner in (Vec3[])
+                    [new(-0.6, 0, 0.3), new(0.6, 0, 0.3), new(-0.6, 1.4, -0.3), new(0.6, 1.4, -0.3), new(-0.6, 0, -0.3), new(0.6, 0, -0.3)]
+            )
             {
                 Assert.True(Camera.TryProject(Still(f), Rolling(f).ToWorld(corner), out double x, out double y));
                 (left, right, top, bottom) = (Math.Min(left, x), Math.Max(right, x), Math.Min(top, y), Math.Max(bottom, y));
@@ -86,8 +116,14 @@ public class ObjectTests
     [Fact]
     public void Too_little_is_told()
     {
-        Assert.Contains("inside the matte", ObjectSolver.Solve(OnThing(Held, Rolling, false, 30).Take(9).ToList(), 1001, 1030, f => Held(f), Known).Reason);
-        Assert.Contains("no sample at frame 1010", ObjectSolver.Solve(OnThing(Held, Rolling, false, 30), 1001, 1030, f => f == 1010 ? null : Held(f), Known).Reason);
+        Assert.Contains(
+            "inside the matte",
+            ObjectSolver.Solve(OnThing(Held, Rolling, false, 30).Take(9).ToList(), 1001, 1030, f => Held(f), Known).Reason
+        );
+        Assert.Contains(
+            "no sample at frame 1010",
+            ObjectSolver.Solve(OnThing(Held, Rolling, false, 30), 1001, 1030, f => f == 1010 ? null : Held(f), Known).Reason
+        );
     }
 
     // A plane n·x = d seen by x2 = R x1 + t: H = R + t nᵀ/d (Hartley and Zisserman 13.1); one of the poses found again is the one put in.
@@ -95,14 +131,17 @@ public class ObjectTests
     public void A_plane_s_homography_comes_apart_into_its_pose()
     {
         Matrix3 r = Rotations.AboutY(0.15) * Rotations.AboutX(-0.08);
-        Vec3 t = new(0.8, 0.1, 0.3), n = new Vec3(0.2, -0.1, 1).Normalized();
+        Vec3 t = new(0.8, 0.1, 0.3),
+            n = new Vec3(0.2, -0.1, 1).Normalized();
         var random = new Random(3);
         var a = new List<(double, double)>();
         var b = new List<(double, double)>();
         for (int i = 0; i < 80; i++)
         {
-            double x = random.NextDouble() - 0.5, y = random.NextDouble() - 0.5;
-            Vec3 p = new Vec3(x, y, 1) * (5 / Vec3.Dot(n, new(x, y, 1))), q = r * p + t;
+            double x = random.NextDouble() - 0.5,
+                y = random.NextDouble() - 0.5;
+            Vec3 p = new Vec3(x, y, 1) * (5 / Vec3.Dot(n, new(x, y, 1))),
+                q = r * p + t;
             a.Add((x, y));
             b.Add(i % 8 == 7 ? (random.NextDouble(), random.NextDouble()) : (q.X / q.Z, q.Y / q.Z));
         }

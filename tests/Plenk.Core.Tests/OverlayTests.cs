@@ -15,11 +15,22 @@ public sealed class OverlayTests
 {
     private static readonly Pinhole Straight = new(640, 480, 500, 500, 320, 240, Lens.None);
     private static readonly Pose Eye = Pose.LookAt(new(0, 1.5, 6), new(0, 0.5, 0), Vec3.UnitY);
-    private static readonly Piece Box = new() { Id = "box", Kind = PieceKind.Box, Size = new(2, 1, 1) };
+    private static readonly Piece Box = new()
+    {
+        Id = "box",
+        Kind = PieceKind.Box,
+        Size = new(2, 1, 1),
+    };
 
     private static SetScene Set(params Piece[] pieces) => new(pieces, (_, _) => throw new InvalidOperationException());
 
-    private static IEnumerable<(double X, double Y)> Points(OverlayLine line) { for (int i = 0; i < line.Points.Length; i += 2) { yield return (line.Points[i], line.Points[i + 1]); } }
+    private static IEnumerable<(double X, double Y)> Points(OverlayLine line)
+    {
+        for (int i = 0; i < line.Points.Length; i += 2)
+        {
+            yield return (line.Points[i], line.Points[i + 1]);
+        }
+    }
 
     [Fact]
     public void A_boxes_edges_lie_where_its_corners_are_seen()
@@ -40,7 +51,8 @@ public sealed class OverlayTests
         Assert.Empty(Overlays.Wireframe(Straight, Eye, Set(Box with { Duties = new() { OnlyBlocksLight = true } })));
     }
 
-    private static void TriangleMeshCorners(Piece piece, out Vector3 min, out Vector3 max) => (min, max) = PieceMeshes.World(piece, (_, _) => throw new InvalidOperationException()).Bounds();
+    private static void TriangleMeshCorners(Piece piece, out Vector3 min, out Vector3 max) =>
+        (min, max) = PieceMeshes.World(piece, (_, _) => throw new InvalidOperationException()).Bounds();
 
     // A lens with k1 = −0.1 takes a place at r (in focal lengths) to r (1 − 0.1 r²): lines of the floor bend with it (Brown 1971).
     [Fact]
@@ -52,11 +64,21 @@ public sealed class OverlayTests
             foreach (var (x, y) in Points(line))
             {
                 // Straightened by hand it lies on the floor's grid: one of its two coordinates is a whole metre.
-                double u = (x - 320) / 500, v = (y - 240) / 500, r = Math.Sqrt(u * u + v * v), straight = r;
-                for (int i = 0; i < 50; i++) { straight = r / (1 - 0.1 * straight * straight); }
+                double u = (x - 320) / 500,
+                    v = (y - 240) / 500,
+                    r = Math.Sqrt(u * u + v * v),
+                    straight = r;
+                for (int i = 0; i < 50; i++)
+                {
+                    straight = r / (1 - 0.1 * straight * straight);
+                }
                 (u, v) = r > 0 ? (u * straight / r, v * straight / r) : (0, 0);
-                Vec3 d = Eye.Rotation * new Vec3(u, -v, -1), p = Eye.Position + d * (-Eye.Position.Y / d.Y);
-                Assert.True(Math.Min(Math.Abs(p.X - Math.Round(p.X)), Math.Abs(p.Z - Math.Round(p.Z))) < 2e-3, $"{x}, {y} is the floor's {p.X}, {p.Z}");
+                Vec3 d = Eye.Rotation * new Vec3(u, -v, -1),
+                    p = Eye.Position + d * (-Eye.Position.Y / d.Y);
+                Assert.True(
+                    Math.Min(Math.Abs(p.X - Math.Round(p.X)), Math.Abs(p.Z - Math.Round(p.Z))) < 2e-3,
+                    $"{x}, {y} is the floor's {p.X}, {p.Z}"
+                );
             }
         }
     }
@@ -64,17 +86,33 @@ public sealed class OverlayTests
     [Fact]
     public void What_stands_before_hides_the_floors_lines()
     {
-        var wall = new Piece { Id = "w", Kind = PieceKind.Box, Size = new(20, 6, 0.2), Position = new(0, 0, 2) };
+        var wall = new Piece
+        {
+            Id = "w",
+            Kind = PieceKind.Box,
+            Size = new(20, 6, 0.2),
+            Position = new(0, 0, 2),
+        };
         IReadOnlyList<OverlayLine> lines = Overlays.FloorGrid(Straight, Eye, Set(wall), 4);
-        int hidden = 0, open = 0;
+        int hidden = 0,
+            open = 0;
         foreach (OverlayLine line in lines)
         {
             foreach (var (x, y) in Points(line).Skip(1).SkipLast(1))
             {
                 Assert.True(Straight.TryDirection(x, y, out Vec3 d));
-                Vec3 way = Eye.Rotation * d, p = Eye.Position + way * (-Eye.Position.Y / way.Y);
-                if (p.Z < 1.8) { Assert.True(line.Hidden, $"{p.X}, {p.Z}"); hidden++; }
-                if (p.Z > 2.2) { Assert.False(line.Hidden, $"{p.X}, {p.Z}"); open++; }
+                Vec3 way = Eye.Rotation * d,
+                    p = Eye.Position + way * (-Eye.Position.Y / way.Y);
+                if (p.Z < 1.8)
+                {
+                    Assert.True(line.Hidden, $"{p.X}, {p.Z}");
+                    hidden++;
+                }
+                if (p.Z > 2.2)
+                {
+                    Assert.False(line.Hidden, $"{p.X}, {p.Z}");
+                    open++;
+                }
             }
         }
         Assert.True(hidden > 50 && open > 50, $"{hidden} and {open}");
@@ -106,13 +144,24 @@ public sealed class OverlayTests
         Pose level = Pose.LookAt(new(0, 1.6, 8), new(0, 1.6, 0), Vec3.UnitY);
         IReadOnlyList<double[]> lines = StillGrid.Lines(Straight, level, 0.5);
         Assert.NotEmpty(lines);
-        int away = 0, upright = 0;
+        int away = 0,
+            upright = 0;
         foreach (double[] l in lines)
         {
-            double dx = l[2] - l[0], dy = l[3] - l[1];
-            if (Math.Abs(dx) < 1e-9 && Math.Abs(dy) > 1e-9) { upright++; }
+            double dx = l[2] - l[0],
+                dy = l[3] - l[1];
+            if (Math.Abs(dx) < 1e-9 && Math.Abs(dy) > 1e-9)
+            {
+                upright++;
+            }
             // Along Z: through the principal point (320, 240).
-            if (Math.Abs(dy * (320 - l[0]) - dx * (240 - l[1])) / Math.Max(1e-9, Math.Sqrt(dx * dx + dy * dy)) < 1e-6 && Math.Abs(dx) > 1e-9) { away++; }
+            if (
+                Math.Abs(dy * (320 - l[0]) - dx * (240 - l[1])) / Math.Max(1e-9, Math.Sqrt(dx * dx + dy * dy)) < 1e-6
+                && Math.Abs(dx) > 1e-9
+            )
+            {
+                away++;
+            }
         }
         Assert.True(away >= 20 && upright >= 20, $"{away} away, {upright} upright");
     }
@@ -136,12 +185,21 @@ public sealed class OverlayTests
     [Fact]
     public void Coverage_counts_texels_to_a_pixel()
     {
-        var wall = new Piece { Id = "w", Kind = PieceKind.Box, Size = new(30, 30, 0.1), Position = new(0, -15, 0) };
+        var wall = new Piece
+        {
+            Id = "w",
+            Kind = PieceKind.Box,
+            Size = new(30, 30, 0.1),
+            Position = new(0, -15, 0),
+        };
         SetScene set = Set(wall);
         var camera = new Pinhole(64, 48, 50, 50, 32, 24, Lens.None);
-        Pose far = Pose.LookAt(new(0, 0, 8), Vec3.Zero, Vec3.UnitY), near = Pose.LookAt(new(0, 0, 4), Vec3.Zero, Vec3.UnitY), aside = Pose.LookAt(new(8 * Math.Sin(1), 0, 8 * Math.Cos(1)), Vec3.Zero, Vec3.UnitY);
+        Pose far = Pose.LookAt(new(0, 0, 8), Vec3.Zero, Vec3.UnitY),
+            near = Pose.LookAt(new(0, 0, 4), Vec3.Zero, Vec3.UnitY),
+            aside = Pose.LookAt(new(8 * Math.Sin(1), 0, 8 * Math.Cos(1)), Vec3.Zero, Vec3.UnitY);
         var source = new SourceSight(camera, far, set);
-        CoverageMap same = CoverageView.Of(new RayGrid(camera, far), set, [source]), closer = CoverageView.Of(new RayGrid(camera, near), set, [source]);
+        CoverageMap same = CoverageView.Of(new RayGrid(camera, far), set, [source]),
+            closer = CoverageView.Of(new RayGrid(camera, near), set, [source]);
         int middle = 24 * 64 + 32;
         Assert.Equal(1, same.Texels[middle], 0.02);
         Assert.Equal(1, same.Stretch[middle], 0.02);
@@ -150,7 +208,8 @@ public sealed class OverlayTests
         // Filmed from the side at 57.3° (a radian) a surface is stretched 1/cos of that.
         CoverageMap turned = CoverageView.Of(new RayGrid(camera, far), set, [new SourceSight(camera, aside, set)]);
         Assert.Equal(1 / Math.Cos(1), turned.Stretch[middle], 0.05);
-        CoverageMap bare = CoverageView.Of(new RayGrid(camera, far), set, []), none = CoverageView.Of(new RayGrid(camera, far), Set(), [source]);
+        CoverageMap bare = CoverageView.Of(new RayGrid(camera, far), set, []),
+            none = CoverageView.Of(new RayGrid(camera, far), Set(), [source]);
         Assert.Equal((0f, -1), (bare.Texels[middle], bare.Source[middle]));
         Assert.Equal(-1, none.Texels[middle]);
     }

@@ -35,15 +35,26 @@ public class PictureTests
         var all = new List<float>();
         for (int y = 4; y < 500; y++)
         {
-            for (int x = 0; x < 500; x++) { white.SampleBilinear(x + 1.0, y + 0.5, half.AsSpan(x, 1)); }
+            for (int x = 0; x < 500; x++)
+            {
+                white.SampleBilinear(x + 1.0, y + 0.5, half.AsSpan(x, 1));
+            }
             all.AddRange(half);
         }
         Assert.Equal(0.7071068, Deviation(all) / own, 0.01);
         // Independent grains add by their squares; the mean of 16 frames keeps a quarter.
-        FloatImage a = White(256, 256, 1, 4), b = White(256, 256, 1, 5);
+        FloatImage a = White(256, 256, 1, 4),
+            b = White(256, 256, 1, 5);
         Assert.Equal(0.013, Deviation(a.Data.Zip(b.Data, (p, q) => 0.012f * p + 0.005f * q)), 2e-4);
         var mean = new float[256 * 256];
-        for (int k = 0; k < 16; k++) { FloatImage one = White(256, 256, 1, 20 + k); for (int i = 0; i < mean.Length; i++) { mean[i] += one.Data[i] / 16; } }
+        for (int k = 0; k < 16; k++)
+        {
+            FloatImage one = White(256, 256, 1, 20 + k);
+            for (int i = 0; i < mean.Length; i++)
+            {
+                mean[i] += one.Data[i] / 16;
+            }
+        }
         Assert.Equal(0.25, Deviation(mean), 0.005);
     }
 
@@ -53,9 +64,13 @@ public class PictureTests
     {
         var point = new FloatImage(61, 61, 1);
         point[30, 30, 0] = 1;
-        FloatImage twice = Blur.Gaussian(Blur.Gaussian(point, 1.5), 2), once = Blur.Gaussian(point, 2.5);
+        FloatImage twice = Blur.Gaussian(Blur.Gaussian(point, 1.5), 2),
+            once = Blur.Gaussian(point, 2.5);
         Assert.Equal(1, twice.Data.Sum(), 1e-4f);
-        for (int i = 0; i < once.Data.Length; i++) { Assert.Equal(once.Data[i], twice.Data[i], 1e-3f); }
+        for (int i = 0; i < once.Data.Length; i++)
+        {
+            Assert.Equal(once.Data[i], twice.Data[i], 1e-3f);
+        }
         Assert.Same(point, Blur.Gaussian(point, 0));
         // Nothing lies further away than it says.
         FloatImage reached = Blur.Gaussian(point, 2.5);
@@ -91,7 +106,10 @@ public class PictureTests
     public void Grain_is_the_same_wherever_it_is_asked_for()
     {
         FloatImage plate = White(160, 120, 3, 8);
-        for (int i = 0; i < plate.Data.Length; i++) { plate.Data[i] = 0.1f + 0.3f * (i / 3 % 160) / 160 + 0.01f * plate.Data[i]; }
+        for (int i = 0; i < plate.Data.Length; i++)
+        {
+            plate.Data[i] = 0.1f + 0.3f * (i / 3 % 160) / 160 + 0.01f * plate.Data[i];
+        }
         Grain grain = Grain.Of(plate)!;
         FloatImage Laid(Func<int, int, float> share, uint seed)
         {
@@ -104,7 +122,13 @@ public class PictureTests
         foreach (var (x0, y0, x1, y1) in ((int, int, int, int)[])[(0, 0, 1, 1), (3, 5, 44, 71), (100, 31, 160, 120), (17, 33, 18, 119)])
         {
             FloatImage part = Laid((x, y) => x >= x0 && y >= y0 && x < x1 && y < y1 ? 1 : 0, 7);
-            for (int y = 0; y < 120; y++) { for (int x = 0; x < 160; x++) { Assert.Equal(x >= x0 && y >= y0 && x < x1 && y < y1 ? whole[x, y, 1] : 0.2f, part[x, y, 1]); } }
+            for (int y = 0; y < 120; y++)
+            {
+                for (int x = 0; x < 160; x++)
+                {
+                    Assert.Equal(x >= x0 && y >= y0 && x < x1 && y < y1 ? whole[x, y, 1] : 0.2f, part[x, y, 1]);
+                }
+            }
         }
         Assert.Equal(whole.Data, Laid((_, _) => 1, 7).Data);
         FloatImage other = Laid((_, _) => 1, 8);
@@ -119,8 +143,23 @@ public class PictureTests
     public void A_holdouts_edge_shows_no_line()
     {
         var plate = new FloatImage(11, 1, 3, [.. Enumerable.Repeat(0.25f, 33)]);
-        FloatImage ratio = new(11, 1, 3, [.. Enumerable.Repeat(1f, 33)]), none = new(11, 1, 3);
-        FloatImage Held(float colour) => new(11, 1, 4, [.. Enumerable.Range(0, 11).SelectMany(i => { float open = 1 - i / 10f; return (float[])[colour * open, colour * open, colour * open, open]; })]);
+        FloatImage ratio = new(11, 1, 3, [.. Enumerable.Repeat(1f, 33)]),
+            none = new(11, 1, 3);
+        FloatImage Held(float colour) =>
+            new(
+                11,
+                1,
+                4,
+                [
+                    .. Enumerable
+                        .Range(0, 11)
+                        .SelectMany(i =>
+                        {
+                            float open = 1 - i / 10f;
+                            return (float[])[colour * open, colour * open, colour * open, open];
+                        }),
+                ]
+            );
         FloatImage comp = FrameMerge.Over(Held(0.4f), plate, ratio, null, none, null, []).Comp;
         Assert.Equal(0.355f, comp[3, 0, 0], 1e-6f);
         Assert.Equal(0.25f, comp[10, 0, 0]);
@@ -134,15 +173,31 @@ public class PictureTests
     [Fact]
     public void What_turns_while_the_shutter_is_open_moves_on_an_arc()
     {
-        var blade = new Element { Id = "blade", Keys = [new(1001, Position: default, TurnDegrees: 0, Ease: KeyEase.Straight), new(1003, Position: default, TurnDegrees: 900, Ease: KeyEase.Straight)] };
+        var blade = new Element
+        {
+            Id = "blade",
+            Keys =
+            [
+                new(1001, Position: default, TurnDegrees: 0, Ease: KeyEase.Straight),
+                new(1003, Position: default, TurnDegrees: 900, Ease: KeyEase.Straight),
+            ],
+        };
         const int moments = 16;
-        Vec3[] tip = [.. Enumerable.Range(0, moments + 1).Select(i => blade.At(1002 + (i / (double)moments - 0.5) * 0.5).ObjectToWorld.Apply(new(100, 0, 0)))];
+        Vec3[] tip =
+        [
+            .. Enumerable
+                .Range(0, moments + 1)
+                .Select(i => blade.At(1002 + (i / (double)moments - 0.5) * 0.5).ObjectToWorld.Apply(new(100, 0, 0))),
+        ];
         Assert.All(tip, t => Assert.Equal(100, t.Length, 1e-9));
-        double turned = Enumerable.Range(0, moments).Sum(i => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(tip[i], tip[i + 1]) / 1e4, -1, 1))));
+        double turned = Enumerable
+            .Range(0, moments)
+            .Sum(i => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(tip[i], tip[i + 1]) / 1e4, -1, 1))));
         Assert.Equal(225, turned, 1e-6);
         Assert.Equal(392.6991, Rotations.Radians(turned) * 100, 1e-4);
         // From frame to frame it seems to turn by 450 − 360.
-        Vec3 at = blade.At(1001).ObjectToWorld.Apply(new(100, 0, 0)), next = blade.At(1002).ObjectToWorld.Apply(new(100, 0, 0));
+        Vec3 at = blade.At(1001).ObjectToWorld.Apply(new(100, 0, 0)),
+            next = blade.At(1002).ObjectToWorld.Apply(new(100, 0, 0));
         Assert.Equal(90, Rotations.Degrees(Math.Acos(Vec3.Dot(at, next) / 1e4)), 1e-6);
         Assert.Equal(0.00855514, 1 - Math.Cos(Rotations.Radians(7.5)), 1e-8);
     }

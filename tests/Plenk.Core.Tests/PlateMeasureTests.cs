@@ -14,7 +14,15 @@ public sealed class PlateMeasureTests
     private static Func<double> Normal(int seed)
     {
         var random = new Random(seed);
-        return () => { double s = -6; for (int i = 0; i < 12; i++) { s += random.NextDouble(); } return s; };
+        return () =>
+        {
+            double s = -6;
+            for (int i = 0; i < 12; i++)
+            {
+                s += random.NextDouble();
+            }
+            return s;
+        };
     }
 
     /// <summary>White noise, or noise through a Gaussian, of variance 1.</summary>
@@ -22,7 +30,10 @@ public sealed class PlateMeasureTests
     {
         Func<double> normal = Normal(seed);
         var image = new FloatImage(w, h, 1, [.. Enumerable.Range(0, w * h).Select(_ => (float)normal())]);
-        if (sigma <= 0) { return image.Data; }
+        if (sigma <= 0)
+        {
+            return image.Data;
+        }
         float[] kernel = Blur.Kernel(sigma);
         double left = kernel[0] * kernel[0] + 2 * kernel.Skip(1).Sum(k => (double)k * k);
         return [.. Blur.Gaussian(image, sigma).Data.Select(v => (float)(v / left))];
@@ -35,28 +46,51 @@ public sealed class PlateMeasureTests
     [InlineData(0.9)]
     public void Grain_is_read_off_a_chart_level_by_level(double sigma)
     {
-        const int w = 360, h = 240;
+        const int w = 360,
+            h = 240;
         double[] levels = [0.02, 0.05, 0.11, 0.22, 0.45, 0.8];
         var chart = new FloatImage(w, h, 3);
         double Sd(double level) => Math.Sqrt(8e-5 * level + 9e-6);
         for (int c = 0; c < 3; c++)
         {
             float[] noise = Noise(w, h, 11 + c, sigma);
-            for (int y = 0; y < h; y++) { for (int x = 0; x < w; x++) { double l = levels[x / 120 + 3 * (y / 120)]; chart[x, y, c] = (float)(l + Sd(l) * noise[y * w + x]); } }
+            for (int y = 0; y < h; y++)
+            {
+                for (int x = 0; x < w; x++)
+                {
+                    double l = levels[x / 120 + 3 * (y / 120)];
+                    chart[x, y, c] = (float)(l + Sd(l) * noise[y * w + x]);
+                }
+            }
         }
         Grain grain = Grain.Of(chart)!;
         Assert.Equal(levels.Length, grain.Levels.Count);
         for (int k = 0; k < levels.Length; k++)
         {
             Assert.Equal(levels[k], grain.Levels[k].Level.Y, 0.002);
-            for (int c = 0; c < 3; c++) { Assert.Equal(1, grain.Levels[k].Deviation[c] / Sd(levels[k]), 0.05); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(1, grain.Levels[k].Deviation[c] / Sd(levels[k]), 0.05);
+            }
         }
         // Put on a clean chart and measured again it is the same grain.
         var clean = new FloatImage(w, h, 3);
-        for (int y = 0; y < h; y++) { for (int x = 0; x < w; x++) { for (int c = 0; c < 3; c++) { clean[x, y, c] = (float)levels[x / 120 + 3 * (y / 120)]; } } }
+        for (int y = 0; y < h; y++)
+        {
+            for (int x = 0; x < w; x++)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    clean[x, y, c] = (float)levels[x / 120 + 3 * (y / 120)];
+                }
+            }
+        }
         grain.AddTo(clean, [.. Enumerable.Repeat(1f, w * h)], 5);
         Grain again = Grain.Of(clean)!;
-        for (int k = 0; k < levels.Length; k++) { Assert.Equal(1, again.Levels[k].Deviation.Y / Sd(levels[k]), 0.06); }
+        for (int k = 0; k < levels.Length; k++)
+        {
+            Assert.Equal(1, again.Levels[k].Deviation.Y / Sd(levels[k]), 0.06);
+        }
         Assert.Equal(grain.Correlation, again.Correlation, 0.08);
     }
 
@@ -64,14 +98,28 @@ public sealed class PlateMeasureTests
     [Fact]
     public void Texture_is_no_grain()
     {
-        const int w = 384, h = 192;
+        const int w = 384,
+            h = 192;
         var picture = new FloatImage(w, h, 3);
         for (int c = 0; c < 3; c++)
         {
             float[] noise = Noise(w, h, 3 + c, 0);
-            for (int y = 0; y < h; y++) { for (int x = 0; x < w; x++) { picture[x, y, c] = 0.1f + 0.4f * x / w + (y < h / 2 ? 0.05f * MathF.Sin(x * 1.7f) * MathF.Sin(y * 1.3f) : 0) + 0.004f * noise[y * w + x]; } }
+            for (int y = 0; y < h; y++)
+            {
+                for (int x = 0; x < w; x++)
+                {
+                    picture[x, y, c] =
+                        0.1f
+                        + 0.4f * x / w
+                        + (y < h / 2 ? 0.05f * MathF.Sin(x * 1.7f) * MathF.Sin(y * 1.3f) : 0)
+                        + 0.004f * noise[y * w + x];
+                }
+            }
         }
-        foreach (var (_, deviation) in Grain.Of(picture)!.Levels) { Assert.Equal(1, deviation.Y / 0.004f, 0.06f); }
+        foreach (var (_, deviation) in Grain.Of(picture)!.Levels)
+        {
+            Assert.Equal(1, deviation.Y / 0.004f, 0.06f);
+        }
     }
 
     // CMP-07: a step after a Gaussian of σ is 2.563103 σ wide from 10 % to 90 %; σ² of a pixel's own box is 1/12. Bar: 5 %.
@@ -83,7 +131,8 @@ public sealed class PlateMeasureTests
     [InlineData(6, 12, 0.002)]
     public void Edges_are_as_wide_as_they_were_blurred(double sigma, double tilt, double noise)
     {
-        const int w = 240, h = 240;
+        const int w = 240,
+            h = 240;
         double a = tilt * Math.PI / 180;
         var picture = new FloatImage(w, h, 3);
         Func<double> normal = Normal(4);
@@ -93,8 +142,15 @@ public sealed class PlateMeasureTests
             {
                 // The pixel's box by 8 × 8 points.
                 double sum = 0;
-                for (int k = 0; k < 64; k++) { double d = (x + (k % 8 + 0.5) / 8 - 120) * Math.Cos(a) + (y + (k / 8 + 0.5) / 8 - 120) * Math.Sin(a); sum += Phi(d / sigma); }
-                for (int c = 0; c < 3; c++) { picture[x, y, c] = (float)(0.08 + 0.4 * sum / 64 + noise * normal()); }
+                for (int k = 0; k < 64; k++)
+                {
+                    double d = (x + (k % 8 + 0.5) / 8 - 120) * Math.Cos(a) + (y + (k / 8 + 0.5) / 8 - 120) * Math.Sin(a);
+                    sum += Phi(d / sigma);
+                }
+                for (int c = 0; c < 3; c++)
+                {
+                    picture[x, y, c] = (float)(0.08 + 0.4 * sum / 64 + noise * normal());
+                }
             }
         }
         double expected = 2.563103 * Math.Sqrt(sigma * sigma + 1.0 / 12);
@@ -106,19 +162,24 @@ public sealed class PlateMeasureTests
     /// <summary>The normal distribution (Abramowitz and Stegun 7.1.26).</summary>
     private static double Phi(double x)
     {
-        double z = Math.Abs(x) / Math.Sqrt(2), t = 1 / (1 + 0.3275911 * z), e = 1 - t * (0.254829592 + t * (-0.284496736 + t * (1.421413741 + t * (-1.453152027 + t * 1.061405429)))) * Math.Exp(-z * z);
+        double z = Math.Abs(x) / Math.Sqrt(2),
+            t = 1 / (1 + 0.3275911 * z),
+            e = 1 - t * (0.254829592 + t * (-0.284496736 + t * (1.421413741 + t * (-1.453152027 + t * 1.061405429)))) * Math.Exp(-z * z);
         return x >= 0 ? (1 + e) / 2 : (1 - e) / 2;
     }
 
     [Fact]
-    public void A_region_without_edges_says_so() => Assert.Null(EdgeWidth.Of(new FloatImage(80, 80, 3, [.. Enumerable.Repeat(0.3f, 80 * 80 * 3)]), null).Width);
+    public void A_region_without_edges_says_so() =>
+        Assert.Null(EdgeWidth.Of(new FloatImage(80, 80, 3, [.. Enumerable.Repeat(0.3f, 80 * 80 * 3)]), null).Width);
 
     // Made to measure: a dark patch of known level under grain, and a bright one. Bar: 0.0005 for the black.
     [Fact]
     public void Black_and_white_are_the_patches_means_not_the_grains_ends()
     {
-        const int w = 240, h = 160;
-        Vector3 black = new(0.012f, 0.0095f, 0.014f), white = new(0.82f, 0.8f, 0.75f);
+        const int w = 240,
+            h = 160;
+        Vector3 black = new(0.012f, 0.0095f, 0.014f),
+            white = new(0.82f, 0.8f, 0.75f);
         var picture = new FloatImage(w, h, 3);
         for (int c = 0; c < 3; c++)
         {
@@ -127,8 +188,12 @@ public sealed class PlateMeasureTests
             {
                 for (int x = 0; x < w; x++)
                 {
-                    bool dark = x is >= 20 and < 80 && y is >= 20 and < 70, bright = x is >= 150 and < 210 && y is >= 90 and < 140;
-                    float level = dark ? black[c] : bright ? white[c] : 0.2f + 0.2f * x / w;
+                    bool dark = x is >= 20 and < 80 && y is >= 20 and < 70,
+                        bright = x is >= 150 and < 210 && y is >= 90 and < 140;
+                    float level =
+                        dark ? black[c]
+                        : bright ? white[c]
+                        : 0.2f + 0.2f * x / w;
                     picture[x, y, c] = level + noise[y * w + x] * MathF.Sqrt(8e-5f * level + 9e-6f);
                 }
             }
@@ -157,21 +222,30 @@ public sealed class PlateMeasureTests
 
         double[] distances = [8, 15, 24, 40, 65];
         Func<double> normal = Normal(9);
-        var levels = distances.Select(d => (d, Vec3.From(Haze.Through(haze, new(0.03f, 0.025f, 0.02f), 1, d)) + new Vec3(normal(), normal(), normal()) * 2e-4)).ToArray();
+        var levels = distances
+            .Select(d =>
+                (d, Vec3.From(Haze.Through(haze, new(0.03f, 0.025f, 0.02f), 1, d)) + new Vec3(normal(), normal(), normal()) * 2e-4)
+            )
+            .ToArray();
         Haze.Fit fit = Haze.Of(levels, null, out _)!;
         Assert.Equal(1, fit.Haze.PerMetre.X / 0.01, 0.05);
         Assert.Equal(1, fit.Haze.PerMetre.Y / 0.012, 0.05);
         Assert.Equal(1, fit.Haze.PerMetre.Z / 0.015, 0.05);
         Assert.Equal(0.7, fit.Haze.Airlight.Y, 0.03);
         // HAZ-03 (a): blacks of known airlight; here the airlight is found as well.
-        Assert.Equal(0.0146, Haze.Of([(30, new(0.21, 0.21, 0.21)), (70, new(0.39, 0.39, 0.39))], default(Vec3), out _)!.Haze.PerMetre.X, 0.003);
+        Assert.Equal(
+            0.0146,
+            Haze.Of([(30, new(0.21, 0.21, 0.21)), (70, new(0.39, 0.39, 0.39))], default(Vec3), out _)!.Haze.PerMetre.X,
+            0.003
+        );
     }
 
     // β(y) = 0.02 e^(−y/200) from 1.7 m up, rising 0.3 a metre over 500 m, and level; checked by quadrature elsewhere (Koschmieder 1924, integrated).
     [Fact]
     public void Haze_that_thins_with_height_is_integrated_along_the_ray()
     {
-        HazeSettings even = new(default, new(0.02, 0.02, 0.02)), thinning = even with { ThinsOverMetres = 200 };
+        HazeSettings even = new(default, new(0.02, 0.02, 0.02)),
+            thinning = even with { ThinsOverMetres = 200 };
         Assert.Equal(6.97556760, 0.02 * Haze.Metres(thinning, 1.7, 0.3, 500), 1e-8);
         Assert.Equal(0.00093443583, Haze.Transmission(thinning, Haze.Metres(thinning, 1.7, 0.3, 500)).X, 1e-9);
         Assert.Equal(9.91536023, 0.02 * Haze.Metres(thinning, 1.7, 0, 500), 1e-8);
@@ -190,7 +264,9 @@ public sealed class PlateMeasureTests
         Assert.Contains("three distances", few);
         Assert.Null(Haze.Of([(10, new(0.1, 0.1, 0.1)), (10.5, new(0.1, 0.1, 0.1)), (11, new(0.1, 0.1, 0.1))], null, out string near));
         Assert.Contains("nearly as far", near);
-        Assert.Null(Haze.Of([(10, new(0.1, 0.1, 0.1)), (20, new(0.1005, 0.1005, 0.1005)), (40, new(0.1, 0.1, 0.1))], null, out string even));
+        Assert.Null(
+            Haze.Of([(10, new(0.1, 0.1, 0.1)), (20, new(0.1005, 0.1005, 0.1005)), (40, new(0.1, 0.1, 0.1))], null, out string even)
+        );
         Assert.Contains("no haze to tell", even);
     }
 }

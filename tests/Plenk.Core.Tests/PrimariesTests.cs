@@ -11,25 +11,48 @@ public class PrimariesTests
     private static void Same(double[] expected, Matrix3 actual, double within)
     {
         double[] own = [actual.M11, actual.M12, actual.M13, actual.M21, actual.M22, actual.M23, actual.M31, actual.M32, actual.M33];
-        for (int i = 0; i < 9; i++) { Assert.Equal(expected[i], own[i], within); }
+        for (int i = 0; i < 9; i++)
+        {
+            Assert.Equal(expected[i], own[i], within);
+        }
     }
 
     [Fact]
     public void Rgb_to_xyz_are_the_standards_matrices()
     {
-        Same([0.4123908, 0.3575843, 0.1804808, 0.2126390, 0.7151687, 0.07219232, 0.01933082, 0.1191948, 0.9505322], Primaries.Bt709.ToXyz(), 1e-6);
+        Same(
+            [0.4123908, 0.3575843, 0.1804808, 0.2126390, 0.7151687, 0.07219232, 0.01933082, 0.1191948, 0.9505322],
+            Primaries.Bt709.ToXyz(),
+            1e-6
+        );
         Same([0.6369580, 0.1446169, 0.1688810, 0.2627002, 0.6779981, 0.05930172, 0, 0.02807269, 1.060985], Primaries.Bt2020.ToXyz(), 1e-6);
         // BT.2087: the same white, so no adaptation; rows add up to 1.
-        Same([0.6274039, 0.3292830, 0.04331307, 0.06909729, 0.9195404, 0.01136232, 0.01639144, 0.08801331, 0.8955953], Primaries.Bt709.To(Primaries.Bt2020), 1e-6);
+        Same(
+            [0.6274039, 0.3292830, 0.04331307, 0.06909729, 0.9195404, 0.01136232, 0.01639144, 0.08801331, 0.8955953],
+            Primaries.Bt709.To(Primaries.Bt2020),
+            1e-6
+        );
     }
 
     // Bradford from D65 to the ACES white; agreed with a colour-management library's built-in matrices.
     [Fact]
     public void Aces_primaries_are_reached_with_bradford()
     {
-        Same([0.6130974, 0.3395231, 0.04737945, 0.07019372, 0.9163539, 0.01345240, 0.02061559, 0.1095698, 0.8698146], Primaries.Bt709.To(Primaries.AcesCg), 2e-6);
-        Same([1.705051, -0.6217921, -0.08325887, -0.1302564, 1.140805, -0.01054832, -0.02400336, -0.1289690, 1.152972], Primaries.AcesCg.To(Primaries.Bt709), 2e-6);
-        Same([1.45143932, -0.236510747, -0.214928569, -0.0765537734, 1.17622970, -0.0996759264, 0.00831614843, -0.00603244979, 0.997716301], Primaries.Aces2065.To(Primaries.AcesCg), 2e-6);
+        Same(
+            [0.6130974, 0.3395231, 0.04737945, 0.07019372, 0.9163539, 0.01345240, 0.02061559, 0.1095698, 0.8698146],
+            Primaries.Bt709.To(Primaries.AcesCg),
+            2e-6
+        );
+        Same(
+            [1.705051, -0.6217921, -0.08325887, -0.1302564, 1.140805, -0.01054832, -0.02400336, -0.1289690, 1.152972],
+            Primaries.AcesCg.To(Primaries.Bt709),
+            2e-6
+        );
+        Same(
+            [1.45143932, -0.236510747, -0.214928569, -0.0765537734, 1.17622970, -0.0996759264, 0.00831614843, -0.00603244979, 0.997716301],
+            Primaries.Aces2065.To(Primaries.AcesCg),
+            2e-6
+        );
         // Pure green of AP1 lies outside BT.709: its negatives are kept.
         FloatImage green = Primaries.Convert(new(1, 1, 3, [0, 1, 0]), Primaries.AcesCg.To(Primaries.Bt709));
         Assert.Equal(-0.6217921, green.Data[0], 2e-6);
@@ -61,8 +84,13 @@ public class PrimariesTests
         var plate = new FloatImage(4, 1, 3, [0.5f, 0.3f, 0.1f, 0, 0, 0, 0.2f, 0.2f, 0.2f, 0.4f, 0.1f, 0.7f]);
         var shadow = new FloatImage(4, 1, 3, [0.4f, 0.5f, 0.7f, 0.4f, 0.5f, 0.7f, 0.6f, 0.6f, 0.6f, 1, 1, 1]);
         var comp = new FloatImage(4, 1, 3, [.. plate.Data.Zip(shadow.Data, (p, s) => p * s)]);
-        FloatImage there = Primaries.Convert(comp, m), plateThere = Primaries.Convert(plate, m), ratio = Primaries.ConvertRatio(shadow, plate, m);
-        for (int i = 0; i < 12; i++) { Assert.Equal(there.Data[i], plateThere.Data[i] * ratio.Data[i], 1e-6f); }
+        FloatImage there = Primaries.Convert(comp, m),
+            plateThere = Primaries.Convert(plate, m),
+            ratio = Primaries.ConvertRatio(shadow, plate, m);
+        for (int i = 0; i < 12; i++)
+        {
+            Assert.Equal(there.Data[i], plateThere.Data[i] * ratio.Data[i], 1e-6f);
+        }
         // Untouched stays exactly 1, an even one exactly itself; over black it is as over grey.
         Assert.Equal([0.6f, 0.6f, 0.6f, 1, 1, 1], ratio.Data[6..]);
         Assert.InRange(ratio.Data[3], 0.4f, 0.5f);
@@ -94,11 +122,23 @@ public class PrimariesTests
     [Fact]
     public void A_space_is_known_by_its_names()
     {
-        Assert.Equal((ColorSpace.Srgb, true), (ColorSpace.Of(ColorEncoding.Srgb, null), new PlateView(SeenThrough.Display, ColorSpace.Of(ColorEncoding.Srgb, "bt709"), null, null, null).IsIdentity));
-        Assert.Equal(("BT.2100 PQ of BT.2020", "bt2020"), (ColorSpace.Usual(ColorEncoding.Pq).Name, ColorSpace.Usual(ColorEncoding.Pq).PrimariesKey));
+        Assert.Equal(
+            (ColorSpace.Srgb, true),
+            (
+                ColorSpace.Of(ColorEncoding.Srgb, null),
+                new PlateView(SeenThrough.Display, ColorSpace.Of(ColorEncoding.Srgb, "bt709"), null, null, null).IsIdentity
+            )
+        );
+        Assert.Equal(
+            ("BT.2100 PQ of BT.2020", "bt2020"),
+            (ColorSpace.Usual(ColorEncoding.Pq).Name, ColorSpace.Usual(ColorEncoding.Pq).PrimariesKey)
+        );
         Assert.Equal(("sRGB", null), (ColorSpace.Srgb.Name, ColorSpace.Srgb.PrimariesKey));
         Assert.False(new PlateView(SeenThrough.Display, ColorSpace.Of(ColorEncoding.Srgb, "acescg"), null, null, null).IsIdentity);
-        foreach (Primaries p in Primaries.Known) { Assert.Equal(ColorSpace.Of(ColorEncoding.Hlg, p.Key), new ColorSpace(ColorEncoding.Hlg, p)); }
+        foreach (Primaries p in Primaries.Known)
+        {
+            Assert.Equal(ColorSpace.Of(ColorEncoding.Hlg, p.Key), new ColorSpace(ColorEncoding.Hlg, p));
+        }
     }
 
     // Whole pictures go the same way as single colours, and come back; alpha is let be.
@@ -114,11 +154,17 @@ public class PrimariesTests
             for (int i = 0; i < light.Data.Length; i++)
             {
                 Assert.Equal(light.Data[i], back.Data[i], 2e-4f);
-                if (i % 4 == 3) { Assert.Equal(light.Data[i], back.Data[i]); }
+                if (i % 4 == 3)
+                {
+                    Assert.Equal(light.Data[i], back.Data[i]);
+                }
             }
             Assert.Equal(space.ToCodes(new Vector3(light.Data.AsSpan(0, 3))), new Vector3(space.ToCodes(light).Data.AsSpan(0, 3)));
             // What of each channel comes through adds up to 1: white stays white.
-            for (int c = 0; c < 3; c++) { Assert.Equal(1, space.Share(c).X + space.Share(c).Y + space.Share(c).Z, 1e-9); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(1, space.Share(c).X + space.Share(c).Y + space.Share(c).Z, 1e-9);
+            }
         }
     }
 }

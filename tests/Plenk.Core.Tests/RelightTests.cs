@@ -19,11 +19,14 @@ public sealed class RelightTests
     /// <summary>A ball on a floor before a slanted wall, by rays: positions and normals in the world.</summary>
     private static (FloatImage P, FloatImage N) Passes()
     {
-        var scene = new TraceScene(
-        [
+        var scene = new TraceScene([
             new(new MeshTree(Sets.PieceMeshes.Plane(new(20, 0, 20))), Similarity.Identity, RayKinds.LightSet),
             new(new MeshTree(PieceMeshes.Ball(128)), new Similarity(0.6, Matrix3.Identity, new(0, 0.6, 0)), RayKinds.LightSet),
-            new(new MeshTree(Sets.PieceMeshes.Plane(new(20, 0, 20))), new Similarity(1, Rotations.FromEulerYxzDegrees(80, 25, 0), new(0, 0, -3)), RayKinds.LightSet),
+            new(
+                new MeshTree(Sets.PieceMeshes.Plane(new(20, 0, 20))),
+                new Similarity(1, Rotations.FromEulerYxzDegrees(80, 25, 0), new(0, 0, -3)),
+                RayKinds.LightSet
+            ),
         ]);
         var p = new FloatImage(240, 160, 3);
         var n = new FloatImage(240, 160, 3);
@@ -35,9 +38,17 @@ public sealed class RelightTests
                 Assert.True(grid.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d));
                 var ray = new Ray(grid.Origin, d);
                 Hit hit = scene.Intersect(ray, RayKinds.LightSet);
-                Vector3 at = hit.IsHit ? ray.At(hit.T) : new(float.PositiveInfinity), normal = hit.IsHit ? scene.Instances[hit.Instance].Normal(hit) : Vector3.Zero;
-                if (Vector3.Dot(normal, d) > 0) { normal = -normal; }
-                for (int c = 0; c < 3; c++) { p[x, y, c] = at[c]; n[x, y, c] = normal[c]; }
+                Vector3 at = hit.IsHit ? ray.At(hit.T) : new(float.PositiveInfinity),
+                    normal = hit.IsHit ? scene.Instances[hit.Instance].Normal(hit) : Vector3.Zero;
+                if (Vector3.Dot(normal, d) > 0)
+                {
+                    normal = -normal;
+                }
+                for (int c = 0; c < 3; c++)
+                {
+                    p[x, y, c] = at[c];
+                    n[x, y, c] = normal[c];
+                }
             }
         }
         return (p, n);
@@ -46,7 +57,11 @@ public sealed class RelightTests
     private static FloatImage By(FloatImage image, Func<Vec3, Vec3> change)
     {
         var result = new FloatImage(image.Width, image.Height, 3);
-        for (int i = 0; i < image.Width * image.Height; i++) { Vec3 v = change(new(image.Data[3 * i], image.Data[3 * i + 1], image.Data[3 * i + 2])); (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = ((float)v.X, (float)v.Y, (float)v.Z); }
+        for (int i = 0; i < image.Width * image.Height; i++)
+        {
+            Vec3 v = change(new(image.Data[3 * i], image.Data[3 * i + 1], image.Data[3 * i + 2]));
+            (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = ((float)v.X, (float)v.Y, (float)v.Z);
+        }
         return result;
     }
 
@@ -54,7 +69,10 @@ public sealed class RelightTests
     public void There_are_48_ways_and_half_of_them_mirror()
     {
         Assert.Equal(48, PassReader.SignedPermutations.Select(p => p.Name).Distinct().Count());
-        Assert.Equal(24, PassReader.SignedPermutations.Count(p => Vec3.Dot(p.Axes.Column(0), Vec3.Cross(p.Axes.Column(1), p.Axes.Column(2))) < 0));
+        Assert.Equal(
+            24,
+            PassReader.SignedPermutations.Count(p => Vec3.Dot(p.Axes.Column(0), Vec3.Cross(p.Axes.Column(1), p.Axes.Column(2))) < 0)
+        );
     }
 
     [Theory]
@@ -71,7 +89,10 @@ public sealed class RelightTests
             "z up" => (By(p, v => new(v.X, -v.Z, v.Y)), By(n, v => new(v.X, -v.Z, v.Y))),
             "camera space" => (By(p, v => Stand.ToLocal(v)), By(n, v => Stand.Rotation.Transpose() * v)),
             "normals flipped" => (p, By(n, v => -v)),
-            "normals encoded, in camera space" => (p, By(n, v => Stand.Rotation.Transpose() * v is var c ? new(0.5 * c.X + 0.5, 0.5 * c.Y + 0.5, 0.5 * c.Z + 0.5) : default)),
+            "normals encoded, in camera space" => (
+                p,
+                By(n, v => Stand.Rotation.Transpose() * v is var c ? new(0.5 * c.X + 0.5, 0.5 * c.Y + 0.5, 0.5 * c.Z + 0.5) : default)
+            ),
             _ => (p, n),
         };
         PassReport report = PassReader.Read(p2, n2, Stand, Camera);
@@ -83,7 +104,11 @@ public sealed class RelightTests
         var (back, normals) = PassReader.InWorld(p2, n2, report, Stand);
         for (int i = 80 * 240 + 30; i < 80 * 240 + 210; i += 20)
         {
-            for (int c = 0; c < 3; c++) { Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 2e-4f); Assert.Equal(n.Data[3 * i + c], normals.Data[3 * i + c], 2e-4f); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 2e-4f);
+                Assert.Equal(n.Data[3 * i + c], normals.Data[3 * i + c], 2e-4f);
+            }
         }
     }
 
@@ -102,9 +127,19 @@ public sealed class RelightTests
     public void Clamped_coarse_and_encoded_values_are_told()
     {
         var (p, n) = Passes();
-        PassReport clamped = PassReader.Read(By(p, v => new(Math.Clamp(v.X, 0, 1), Math.Clamp(v.Y, 0, 1), Math.Clamp(v.Z, 0, 1))), By(n, v => new(Math.Max(0, v.X), Math.Max(0, v.Y), Math.Max(0, v.Z))), Stand, Camera);
+        PassReport clamped = PassReader.Read(
+            By(p, v => new(Math.Clamp(v.X, 0, 1), Math.Clamp(v.Y, 0, 1), Math.Clamp(v.Z, 0, 1))),
+            By(n, v => new(Math.Max(0, v.X), Math.Max(0, v.Y), Math.Max(0, v.Z))),
+            Stand,
+            Camera
+        );
         Assert.Contains(clamped.Told, t => t.Contains("look clamped or normalised"));
-        PassReport coarse = PassReader.Read(p, By(n, v => new(Math.Round(127 * v.X) / 127, Math.Round(127 * v.Y) / 127, Math.Round(127 * v.Z) / 127)), Stand, Camera);
+        PassReport coarse = PassReader.Read(
+            p,
+            By(n, v => new(Math.Round(127 * v.X) / 127, Math.Round(127 * v.Y) / 127, Math.Round(127 * v.Z) / 127)),
+            Stand,
+            Camera
+        );
         Assert.Contains(coarse.Told, t => t.Contains("8 bits"));
     }
 
@@ -114,13 +149,35 @@ public sealed class RelightTests
     {
         var p = new FloatImage(2, 1, 3, [0, 0, 0, 4, 0, 0]);
         var n = new FloatImage(2, 1, 3, [0, 1, 0, 0, 1, 0]);
-        SampledLight lamp = LightRig.Of([new Light { Id = "l", Kind = LightKind.Point, Strength = 800, Position = new(0, 3, 0) }]).Sampled[0];
+        SampledLight lamp = LightRig
+            .Of([
+                new Light
+                {
+                    Id = "l",
+                    Kind = LightKind.Point,
+                    Strength = 800,
+                    Position = new(0, 3, 0),
+                },
+            ])
+            .Sampled[0];
         FloatImage lit = Relight.Light(p, n, null, new([lamp], default, default), new(), new(0, 5, 0), null);
         Assert.Equal(14.1471061, lit[0, 0, 0], 1e-3);
         Assert.Equal(3.05577491, lit[1, 0, 0], 1e-3);
-        FloatImage shiny = Relight.Light(p, n, null, new([lamp], default, default), new(Diffuse: 0, Specular: 1, Width: 32), new(0, 5, 0), null);
+        FloatImage shiny = Relight.Light(
+            p,
+            n,
+            null,
+            new([lamp], default, default),
+            new(Diffuse: 0, Specular: 1, Width: 32),
+            new(0, 5, 0),
+            null
+        );
         Assert.Equal(88.8888889 * 5.4112681, shiny[0, 0, 0], 0.01);
-        Assert.Equal(0.2 * 0.5, Relight.Light(p, n, null, new([], default, default), new(Ambient: 0.2f), new(0, 5, 0), null)[0, 0, 0], 1e-6);
+        Assert.Equal(
+            0.2 * 0.5,
+            Relight.Light(p, n, null, new([], default, default), new(Ambient: 0.2f), new(0, 5, 0), null)[0, 0, 0],
+            1e-6
+        );
     }
 
     [Fact]
@@ -129,10 +186,25 @@ public sealed class RelightTests
         var (p, n) = Passes();
         TriangleMesh surface = Relight.Surface(p)!;
         // No triangle spans from the ball to the wall three metres behind.
-        for (int t = 0; t < surface.TriangleCount; t++) { var (a, b, c) = surface.Triangle(t); Assert.True(MathF.Max(Vector3.Distance(a, b), Vector3.Distance(b, c)) < 2.2f); }
+        for (int t = 0; t < surface.TriangleCount; t++)
+        {
+            var (a, b, c) = surface.Triangle(t);
+            Assert.True(MathF.Max(Vector3.Distance(a, b), Vector3.Distance(b, c)) < 2.2f);
+        }
         var own = new TraceScene([new TraceInstance(new MeshTree(surface), Similarity.Identity, RayKinds.LightSet)]);
-        SampledLight sun = LightRig.Of([new Light { Id = "s", Kind = LightKind.Sun, Strength = 1, Direction = new(1, 1, 0.3) }]).Sampled[0];
-        FloatImage shadowed = Relight.Light(p, n, null, new([sun], default, default), new(), Stand.Position.ToSingle(), own), open = Relight.Light(p, n, null, new([sun], default, default), new(Shadows: false), Stand.Position.ToSingle(), own);
+        SampledLight sun = LightRig
+            .Of([
+                new Light
+                {
+                    Id = "s",
+                    Kind = LightKind.Sun,
+                    Strength = 1,
+                    Direction = new(1, 1, 0.3),
+                },
+            ])
+            .Sampled[0];
+        FloatImage shadowed = Relight.Light(p, n, null, new([sun], default, default), new(), Stand.Position.ToSingle(), own),
+            open = Relight.Light(p, n, null, new([sun], default, default), new(Shadows: false), Stand.Position.ToSingle(), own);
         int dark = Enumerable.Range(0, 240 * 160).Count(i => open.Data[3 * i] > 0.05f && shadowed.Data[3 * i] < 0.01f);
         Assert.InRange(dark, 200, 6000); // the ball's shadow on the floor
         int same = Enumerable.Range(0, 240 * 160).Count(i => open.Data[3 * i] > 0.05f && shadowed.Data[3 * i] == open.Data[3 * i]);
@@ -145,8 +217,26 @@ public sealed class RelightTests
         var (p, _) = Passes();
         var convention = new DepthConvention(DepthKind.BufferReversed, 0.1, 200);
         var depth = new FloatImage(240, 160, 1);
-        for (int i = 0; i < 240 * 160; i++) { depth.Data[i] = float.IsFinite(p.Data[3 * i]) ? (float)convention.FromAxis(-Stand.ToLocal(new(p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2])).Z) : 0; }
+        for (int i = 0; i < 240 * 160; i++)
+        {
+            depth.Data[i] = float.IsFinite(p.Data[3 * i])
+                ? (float)convention.FromAxis(-Stand.ToLocal(new(p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2])).Z)
+                : 0;
+        }
         FloatImage back = PassReader.Positions(depth, convention, Stand, Camera);
-        for (int i = 100; i < 240 * 160; i += 997) { if (float.IsFinite(p.Data[3 * i])) { for (int c = 0; c < 3; c++) { Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 2e-3f); } } else { Assert.True(float.IsNaN(back.Data[3 * i])); } }
+        for (int i = 100; i < 240 * 160; i += 997)
+        {
+            if (float.IsFinite(p.Data[3 * i]))
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 2e-3f);
+                }
+            }
+            else
+            {
+                Assert.True(float.IsNaN(back.Data[3 * i]));
+            }
+        }
     }
 }

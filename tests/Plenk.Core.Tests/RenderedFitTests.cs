@@ -12,7 +12,8 @@ public sealed class RenderedFitTests
     // Brown 1966 by hand, from undistorted to distorted, as the conventions have it: x_d = x (1 + k1 r² + k2 r⁴).
     private static (double X, double Y) Bent(double x, double y)
     {
-        double r2 = x * x + y * y, s = 1 - 0.08 * r2 + 0.02 * r2 * r2;
+        double r2 = x * x + y * y,
+            s = 1 - 0.08 * r2 + 0.02 * r2 * r2;
         return (Plate.Cx + Plate.Fx * x * s, Plate.Cy + Plate.Fy * y * s);
     }
 
@@ -27,7 +28,9 @@ public sealed class RenderedFitTests
         var (px, py) = Bent(x, y);
         // The nearest pixel's middle is off by parts of a pixel; so is where it comes from.
         Assert.True(fit.TryPlace(Plate, (int)px, (int)py, out double u, out double v));
-        double scale = 1800 / (960 * 1.25), ex = (Plate.Cx + Plate.Fx * x - 480) * scale + 900 - 40, ey = (Plate.Cy + Plate.Fy * y - 270) * scale + 506.5 - 30;
+        double scale = 1800 / (960 * 1.25),
+            ex = (Plate.Cx + Plate.Fx * x - 480) * scale + 900 - 40,
+            ey = (Plate.Cy + Plate.Fy * y - 270) * scale + 506.5 - 30;
         Assert.Equal(ex, u, 0.75 * scale);
         Assert.Equal(ey, v, 0.75 * scale);
     }
@@ -37,7 +40,13 @@ public sealed class RenderedFitTests
     {
         var fit = new RenderedFit(1200, 675, 0, 0, 1200, 675, 1.25, WithoutLens: true);
         var ramp = new FloatImage(1200, 675, 4);
-        for (int y = 0; y < 675; y++) { for (int x = 0; x < 1200; x++) { (ramp[x, y, 0], ramp[x, y, 1], ramp[x, y, 3]) = ((x + 0.5f) / 1000, (y + 0.5f) / 1000, 1); } }
+        for (int y = 0; y < 675; y++)
+        {
+            for (int x = 0; x < 1200; x++)
+            {
+                (ramp[x, y, 0], ramp[x, y, 1], ramp[x, y, 3]) = ((x + 0.5f) / 1000, (y + 0.5f) / 1000, 1);
+            }
+        }
         FloatImage bent = fit.Resampled(ramp, Plate);
         double worst = 0;
         Span<float> p = stackalloc float[4];
@@ -47,23 +56,54 @@ public sealed class RenderedFitTests
             {
                 // A straight place, where it is filmed, and what stands there, linearly between pixels.
                 var (px, py) = Bent(x, y);
-                if (px < 1 || py < 1 || px > 959 || py > 539) { continue; }
+                if (px < 1 || py < 1 || px > 959 || py > 539)
+                {
+                    continue;
+                }
                 bent.SampleBilinear(px, py, p);
-                worst = Math.Max(worst, Math.Max(Math.Abs(1000 * p[0] - (Plate.Cx + Plate.Fx * x + 120)), Math.Abs(1000 * p[1] - (Plate.Cy + Plate.Fy * y + 67.5))));
+                worst = Math.Max(
+                    worst,
+                    Math.Max(
+                        Math.Abs(1000 * p[0] - (Plate.Cx + Plate.Fx * x + 120)),
+                        Math.Abs(1000 * p[1] - (Plate.Cy + Plate.Fy * y + 67.5))
+                    )
+                );
             }
         }
         Assert.InRange(worst, 0, 0.02); // of a pixel
         Assert.Equal(1, bent[0, 0, 3], 1e-5f);
         // As wide as the plate it leaves the corners empty: this lens pulls them in.
-        FloatImage narrow = new RenderedFit(960, 540, 0, 0, 960, 540, 1, WithoutLens: true).Resampled(new(960, 540, 4, [.. Enumerable.Repeat(1f, 960 * 540 * 4)]), Plate);
+        FloatImage narrow = new RenderedFit(960, 540, 0, 0, 960, 540, 1, WithoutLens: true).Resampled(
+            new(960, 540, 4, [.. Enumerable.Repeat(1f, 960 * 540 * 4)]),
+            Plate
+        );
         Assert.Equal(0, narrow[0, 0, 3]);
         Assert.Equal(1, narrow[480, 270, 3], 1e-5f);
         double needed = RenderedFit.NeededOverscan(Plate);
         Assert.InRange(needed, 1.02, 1.15);
         // The overscan that is said to be enough is: no corner stays empty.
-        FloatImage wide = new RenderedFit((int)(960 * needed) + 1, (int)(540 * needed) + 1, 0, 0, (int)(960 * needed) + 1, (int)(540 * needed) + 1, ((int)(960 * needed) + 1) / 960.0, WithoutLens: true)
-            .Resampled(new((int)(960 * needed) + 1, (int)(540 * needed) + 1, 4, [.. Enumerable.Repeat(1f, ((int)(960 * needed) + 1) * ((int)(540 * needed) + 1) * 4)]), Plate);
-        foreach (var (x, y) in ((int, int)[])[(0, 0), (959, 0), (0, 539), (959, 539)]) { Assert.Equal(1, wide[x, y, 3], 1e-5f); }
+        FloatImage wide = new RenderedFit(
+            (int)(960 * needed) + 1,
+            (int)(540 * needed) + 1,
+            0,
+            0,
+            (int)(960 * needed) + 1,
+            (int)(540 * needed) + 1,
+            ((int)(960 * needed) + 1) / 960.0,
+            WithoutLens: true
+        ).Resampled(
+            new(
+                (int)(960 * needed) + 1,
+                (int)(540 * needed) + 1,
+                4,
+                [.. Enumerable.Repeat(1f, ((int)(960 * needed) + 1) * ((int)(540 * needed) + 1) * 4)]
+            ),
+            Plate
+        );
+        foreach (var (x, y) in ((int, int)[])[(0, 0), (959, 0), (0, 539), (959, 539)])
+        {
+            Assert.Equal(1, wide[x, y, 3], 1e-5f);
+        }
     }
 
     [Fact]
@@ -90,9 +130,14 @@ public sealed class RenderedFitTests
         // On a grid that goes on by 20 px itself the same pixel of the plate shows the same place of the picture, with the lens and without.
         foreach (bool without in (bool[])[false, true])
         {
-            RenderedFit own = fit with { WithoutLens = without }, wide = own with { Margin = 20 };
+            RenderedFit own = fit with { WithoutLens = without },
+                wide = own with { Margin = 20 };
             Assert.True(wide.Fits(Plate.Wider(20)) && !wide.IsPlain);
-            Assert.True(own.TryPlace(Plate, 300, 100, out double ou, out double ov) && wide.TryPlace(Plate.Wider(20), 320, 120, out double wu, out double wv) && Math.Abs(ou - wu) + Math.Abs(ov - wv) < 1e-9);
+            Assert.True(
+                own.TryPlace(Plate, 300, 100, out double ou, out double ov)
+                    && wide.TryPlace(Plate.Wider(20), 320, 120, out double wu, out double wv)
+                    && Math.Abs(ou - wu) + Math.Abs(ov - wv) < 1e-9
+            );
         }
         Assert.True((fit with { Margin = 20 }).TryPlace(Plate.Wider(20), 0, 0, out u, out v));
         Assert.Equal((0.5, 0.5), (u, v));

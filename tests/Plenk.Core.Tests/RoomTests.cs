@@ -34,15 +34,33 @@ public sealed class RoomTests
     public void A_room_rests_on_lower_ones_only(string room)
     {
         string[] above = [.. Upwards.SkipWhile(r => r != room).Skip(1).Select(Room)];
-        if (above.Length == 0) { return; }
-        TestResult result = Types.InAssembly(typeof(Cores).Assembly).That().ResideInNamespace(Room(room)).ShouldNot().HaveDependencyOnAny(above).GetResult();
+        if (above.Length == 0)
+        {
+            return;
+        }
+        TestResult result = Types
+            .InAssembly(typeof(Cores).Assembly)
+            .That()
+            .ResideInNamespace(Room(room))
+            .ShouldNot()
+            .HaveDependencyOnAny(above)
+            .GetResult();
         Assert.True(result.IsSuccessful, $"{room} asks a room above it: {string.Join(", ", result.FailingTypeNames ?? [])}");
     }
 
     [Fact]
     public void Every_type_stands_in_a_room_that_has_its_place()
     {
-        string[] rooms = [.. typeof(Cores).Assembly.GetTypes().Select(t => t.Namespace).OfType<string>().Where(n => n.StartsWith("Plenk.Core.", StringComparison.Ordinal)).Select(n => Room(n.Split('.')[2])).Distinct()];
+        string[] rooms =
+        [
+            .. typeof(Cores)
+                .Assembly.GetTypes()
+                .Select(t => t.Namespace)
+                .OfType<string>()
+                .Where(n => n.StartsWith("Plenk.Core.", StringComparison.Ordinal))
+                .Select(n => Room(n.Split('.')[2]))
+                .Distinct(),
+        ];
         Assert.Equal(Upwards.Select(Room).Order(StringComparer.Ordinal), rooms.Order(StringComparer.Ordinal));
     }
 
@@ -50,7 +68,13 @@ public sealed class RoomTests
     [Fact]
     public void What_rests_on_something_is_seen_to()
     {
-        TestResult result = Types.InAssembly(typeof(Cores).Assembly).That().ResideInNamespace(Room("Readings")).ShouldNot().HaveDependencyOn(Room("Shots")).GetResult();
+        TestResult result = Types
+            .InAssembly(typeof(Cores).Assembly)
+            .That()
+            .ResideInNamespace(Room("Readings"))
+            .ShouldNot()
+            .HaveDependencyOn(Room("Shots"))
+            .GetResult();
         Assert.False(result.IsSuccessful);
     }
 }

@@ -9,7 +9,12 @@ namespace Plenk.Core.Tests;
 /// <summary>Pieces that lie in one another, and balls that hold a mesh: both by construction.</summary>
 public sealed class SetMeasureTests
 {
-    private static readonly Piece Floor = new() { Id = "floor", Kind = PieceKind.Plane, Size = new(4, 1, 4) };
+    private static readonly Piece Floor = new()
+    {
+        Id = "floor",
+        Kind = PieceKind.Plane,
+        Size = new(4, 1, 4),
+    };
 
     private static SetScene Set(params Piece[] pieces) => new(pieces, (_, _) => throw new InvalidOperationException());
 
@@ -27,14 +32,25 @@ public sealed class SetMeasureTests
         Assert.Empty(Set(Floor, moved with { Position = new(4.1, 0, 0) }).Shared);
         // What is seen there is the first piece, wherever one looks from.
         SetScene set = Set(Floor, moved);
-        for (float x = 0.1f; x < 2; x += 0.3f) { Assert.Equal(0, set.PieceOf(set.Scene.Intersect(new Ray(new(x, 2, 0.7f), -Vector3.UnitY), RayKinds.CameraSet))); }
+        for (float x = 0.1f; x < 2; x += 0.3f)
+        {
+            Assert.Equal(0, set.PieceOf(set.Scene.Intersect(new Ray(new(x, 2, 0.7f), -Vector3.UnitY), RayKinds.CameraSet)));
+        }
     }
 
     // A long bar is held by small balls, whole; a ball of one radius about it would be 5 m wide.
     [Fact]
     public void Balls_hold_every_part_of_a_mesh()
     {
-        TriangleMesh bar = PieceMeshes.World(new Piece { Id = "bar", Kind = PieceKind.Box, Size = new(10, 0.1, 0.1) }, (_, _) => throw new InvalidOperationException());
+        TriangleMesh bar = PieceMeshes.World(
+            new Piece
+            {
+                Id = "bar",
+                Kind = PieceKind.Box,
+                Size = new(10, 0.1, 0.1),
+            },
+            (_, _) => throw new InvalidOperationException()
+        );
         var balls = PartBalls.Of(bar);
         Assert.InRange(balls.Length, 8, 16);
         Assert.All(balls, b => Assert.InRange(b.Radius, 0, 1.3f));

@@ -10,10 +10,30 @@ namespace Plenk.Core.Tests;
 /// <summary>What a shot cannot be is told in words that name the thing and its bound. The bounds are ours.</summary>
 public sealed class ShotCheckTests
 {
-    private static readonly Light Sun = new() { Id = "sun", Name = "sun", Kind = LightKind.Sun };
-    private static readonly Element Bell = new() { Id = "bell", Name = "bell", Media = "x" };
-    private static readonly Matte Edge = new() { Id = "edge", Name = "edge", Keys = [new(1001, [0, 0, 9, 0, 9, 9])] };
-    private static readonly ProjectionSource Footage = new() { Id = "p", Name = "wall", Kind = SourceKind.Held };
+    private static readonly Light Sun = new()
+    {
+        Id = "sun",
+        Name = "sun",
+        Kind = LightKind.Sun,
+    };
+    private static readonly Element Bell = new()
+    {
+        Id = "bell",
+        Name = "bell",
+        Media = "x",
+    };
+    private static readonly Matte Edge = new()
+    {
+        Id = "edge",
+        Name = "edge",
+        Keys = [new(1001, [0, 0, 9, 0, 9, 9])],
+    };
+    private static readonly ProjectionSource Footage = new()
+    {
+        Id = "p",
+        Name = "wall",
+        Kind = SourceKind.Held,
+    };
 
     private static readonly ShotDocument Good = new()
     {
@@ -25,8 +45,25 @@ public sealed class ShotCheckTests
         Elements = [Bell],
         Mattes = [Edge],
         Projections = [Footage],
-        Plate = new() { Width = 1920, Height = 1080, SensorWidthMm = 36, SensorHeightMm = 20.25, Bits = 8, Rate = new(24, 1) },
-        Pieces = [new Piece { Id = "floor", Name = "floor", Kind = PieceKind.Plane, Size = new(4, 1, 4) }],
+        Plate = new()
+        {
+            Width = 1920,
+            Height = 1080,
+            SensorWidthMm = 36,
+            SensorHeightMm = 20.25,
+            Bits = 8,
+            Rate = new(24, 1),
+        },
+        Pieces =
+        [
+            new Piece
+            {
+                Id = "floor",
+                Name = "floor",
+                Kind = PieceKind.Plane,
+                Size = new(4, 1, 4),
+            },
+        ],
     };
 
     private static ShotDocument With(Light light) => Good with { Lights = [light] };
@@ -53,16 +90,35 @@ public sealed class ShotCheckTests
         ["the sensor's size must be positive"] = Good with { Plate = Good.Plate! with { SensorWidthMm = 0 } },
         ["1280 × 720 is smaller than the proxy itself"] = Good with { Plate = Good.Plate! with { FullWidth = 1280, FullHeight = 720 } },
         ["another shape than the proxy"] = Good with { Plate = Good.Plate! with { FullWidth = 4096, FullHeight = 3072 } },
-        ["Plate: “wide” names no primaries; bt709, bt2020, acescg, aces2065-1 do"] = Good with { Plate = Good.Plate! with { Primaries = "wide" } },
+        ["Plate: “wide” names no primaries; bt709, bt2020, acescg, aces2065-1 do"] = Good with
+        {
+            Plate = Good.Plate! with { Primaries = "wide" },
+        },
         ["Projection wall: “wide” names no primaries"] = With(Footage with { Primaries = "wide" }),
         ["Contact, bell: “wide” names no primaries"] = With(Bell with { Frames = new() { Primaries = "wide" } }),
         ["a proxy's full size needs width and height"] = Good with { Plate = Good.Plate! with { FullWidth = 4096 } },
         ["Contrast curve: its white must lie above its black"] = Good with { Look = new() { Curve = new(0.5, 0.5) } },
-        ["Camera, frame 1001: "] = Good with { Camera = new() { Samples = [new(1001, [2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 1], 1000, 960, 540)] } },
-        ["the focal length is -5; it must be positive"] = Good with { Camera = new() { Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1], -5, 960, 540)] } },
+        ["Camera, frame 1001: "] = Good with
+        {
+            Camera = new() { Samples = [new(1001, [2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 1], 1000, 960, 540)] },
+        },
+        ["the focal length is -5; it must be positive"] = Good with
+        {
+            Camera = new() { Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1], -5, 960, 540)] },
+        },
         ["Matte edge: a shape needs three corners"] = With(Edge with { Keys = [new(1001, [0, 0, 9, 0])] }),
-        ["its keys have different numbers of corners"] = With(Edge with { Keys = [new(1001, [0, 0, 9, 0, 9, 9]), new(1002, [0, 0, 9, 0, 9, 9, 0, 9])] }),
-        ["Matte edge: two keys stand at one frame"] = With(Edge with { Keys = [new(1001, [0, 0, 9, 0, 9, 9]), new(1001, [0, 0, 9, 0, 9, 9])] }),
+        ["its keys have different numbers of corners"] = With(
+            Edge with
+            {
+                Keys = [new(1001, [0, 0, 9, 0, 9, 9]), new(1002, [0, 0, 9, 0, 9, 9, 0, 9])],
+            }
+        ),
+        ["Matte edge: two keys stand at one frame"] = With(
+            Edge with
+            {
+                Keys = [new(1001, [0, 0, 9, 0, 9, 9]), new(1001, [0, 0, 9, 0, 9, 9])],
+            }
+        ),
         ["between 0 and 500 px wide, and it grows or shrinks by up to 200 px"] = With(Edge with { GrowPixels = double.NaN }),
         ["a matte that it is joined to is no longer in the shot"] = With(Edge with { Parts = [new("gone")] }),
         ["what it hides begins at 0 m or more"] = With(Edge with { HidesBeyondMetres = -1 }),
@@ -74,7 +130,10 @@ public sealed class ShotCheckTests
         ["the known length has two ends and more than 0 m"] = Good with { Still = new() { Length = new([0, 0], [5, 5], 0) } },
         ["Known lengths: each must be more than 0 m"] = Good with { KnownLengths = [new("a", "b", -2)] },
         ["Survey points: two are called a"] = Good with { SurveyPoints = [new() { Name = "a" }, new() { Name = "a" }] },
-        ["Survey point a: its position is not a number"] = Good with { SurveyPoints = [new() { Name = "a", Position = new(0, double.NaN, 0) }] },
+        ["Survey point a: its position is not a number"] = Good with
+        {
+            SurveyPoints = [new() { Name = "a", Position = new(0, double.NaN, 0) }],
+        },
         ["Something hangs on “lift”, which is no longer in the shot"] = With(Bell with { HangsOn = "lift" }),
         ["Set, floor: its size must be positive"] = With(Good.Pieces[0] with { Size = new(0, 1, 4) }),
         ["Set, floor: its place is not a number"] = With(Good.Pieces[0] with { Position = new(double.PositiveInfinity, 0, 0) }),
@@ -91,7 +150,14 @@ public sealed class ShotCheckTests
         ["its direction has no length"] = With(Sun with { Direction = default }),
         ["its strength must be 0 or more"] = With(Sun with { Strength = -1 }),
         ["its temperature lies between 1,667 and 25,000 K"] = With(Sun with { Kelvin = 1000 }),
-        ["a spot is whole within an angle and dark beyond a larger one"] = With(Sun with { Kind = LightKind.Spot, InnerDegrees = 40, OuterDegrees = 30 }),
+        ["a spot is whole within an angle and dark beyond a larger one"] = With(
+            Sun with
+            {
+                Kind = LightKind.Spot,
+                InnerDegrees = 40,
+                OuterDegrees = 30,
+            }
+        ),
         ["its width and height must be positive"] = With(Sun with { Kind = LightKind.Rectangle, Width = 0 }),
         ["only a panorama can show the place"] = With(Sun with { ShowsPlace = true }),
         ["turbidity lies between 1.7"] = With(Sun with { Turbidity = 1 }),
@@ -107,9 +173,20 @@ public sealed class ShotCheckTests
         ["Finish, grade: its strength lies between 0 and 1"] = With(Step(FinishKind.Grade) with { Grade = new(), Strength = 1.5 }),
         ["gamma is greater than 0"] = With(Step(FinishKind.Grade) with { Grade = new() { Gamma = new(1, 0, 1) } }),
         ["exposure changes by up to 20 stops"] = With(Step(FinishKind.Grade) with { Grade = new() { Stops = double.NaN } }),
-        ["a curve needs two points and more, no two over the same value"] = With(Step(FinishKind.Grade) with { Grade = new() { Curve = [new(0.5, 0), new(0.5, 1)] } }),
+        ["a curve needs two points and more, no two over the same value"] = With(
+            Step(FinishKind.Grade) with
+            {
+                Grade = new() { Curve = [new(0.5, 0), new(0.5, 1)] },
+            }
+        ),
         ["Take the matte off the step"] = With(Step(FinishKind.Grade) with { Grade = new(), Matte = "gone" }),
-        ["which is no rendered element of the shot"] = With(Step(FinishKind.Grade) with { Grade = new(), RenderedIds = [new("bell", "id", "rim")] }),
+        ["which is no rendered element of the shot"] = With(
+            Step(FinishKind.Grade) with
+            {
+                Grade = new(),
+                RenderedIds = [new("bell", "id", "rim")],
+            }
+        ),
         ["it cannot be kept to single objects; use a matte"] = With(Step(FinishKind.Glow) with { Objects = ["bell"] }),
         ["Finish, glow: its size lies between 0 and 1,000 px"] = With(Step(FinishKind.Glow) with { Pixels = -1 }),
         ["Finish, black and white level: "] = With(Step(FinishKind.Levels) with { Levels = new(default, new(-1, 1, 1)) }),
@@ -121,8 +198,18 @@ public sealed class ShotCheckTests
         ["Finish, motion blur by vectors: a shutter is open"] = With(Step(FinishKind.Motion) with { Degrees = 361 }),
         ["enlarged by less than 50 in a thousand"] = With(Step(FinishKind.Lens) with { Lens = new(RedPermille: 60) }),
         ["density is not negative"] = With(Step(FinishKind.Shadow) with { Shadow = new(new(-1, 1, 1)) }),
-        ["the matte of the plate's own shadow is no longer in the shot"] = With(Step(FinishKind.ShadowMerge) with { ShadowJoin = new("gone") }),
-        ["a shadow leaves a share between 0 and 1 of the light"] = With(Step(FinishKind.ShadowMerge) with { ShadowJoin = new(null, new Vec3(0.5, 1.5, 0.5)) }),
+        ["the matte of the plate's own shadow is no longer in the shot"] = With(
+            Step(FinishKind.ShadowMerge) with
+            {
+                ShadowJoin = new("gone"),
+            }
+        ),
+        ["a shadow leaves a share between 0 and 1 of the light"] = With(
+            Step(FinishKind.ShadowMerge) with
+            {
+                ShadowJoin = new(null, new Vec3(0.5, 1.5, 0.5)),
+            }
+        ),
         ["its lamp is no longer in the shot"] = With(Step(FinishKind.Flare) with { Flare = new("gone") }),
         ["a lamp has up to 64 streaks"] = With(Step(FinishKind.Flare) with { Flare = new("sun", Streaks: 65) }),
         ["its pattern has a size"] = With(Step(FinishKind.Ripple) with { Ripple = new(SizePixels: 0) }),
@@ -149,25 +236,57 @@ public sealed class ShotCheckTests
     {
         ShotDocument full = Good with
         {
-            Finish = new() { Steps = [.. Wrong.Values.SelectMany(d => d.Finish.Steps).GroupBy(s => s.Kind).Select((g, i) => g.First() with { Id = $"{i}" })], Region = new(1, 1, 40, 40) },
-            Pieces = [.. Good.Pieces, new Piece { Id = "room", Kind = PieceKind.Outline, Corners = [0, 0, 4, 0, 4, 3], Size = new(1, 2, 1), Openings = [new(0, 1, 2, 0, 2)] }],
+            Finish = new()
+            {
+                Steps =
+                [
+                    .. Wrong.Values.SelectMany(d => d.Finish.Steps).GroupBy(s => s.Kind).Select((g, i) => g.First() with { Id = $"{i}" }),
+                ],
+                Region = new(1, 1, 40, 40),
+            },
+            Pieces =
+            [
+                .. Good.Pieces,
+                new Piece
+                {
+                    Id = "room",
+                    Kind = PieceKind.Outline,
+                    Corners = [0, 0, 4, 0, 4, 3],
+                    Size = new(1, 2, 1),
+                    Openings = [new(0, 1, 2, 0, 2)],
+                },
+            ],
             Lights = [Sun with { Kelvin = 5000, Keys = [new(1001, 2)] }],
             Camera = new() { Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1], 1000, 960, 540)] },
             KnownLengths = [new("a", "b", 1)],
         };
         string json = ShotJson.Write(full);
-        int numbers = 0, told = 0;
+        int numbers = 0,
+            told = 0;
         foreach (string value in (string[])["-1e300", "1e300", "0", "-1"])
         {
             for (int k = 0; ; k++)
             {
                 JsonNode root = JsonNode.Parse(json)!;
                 int left = k;
-                if (!Replace(root, ref left, value)) { numbers = k; break; }
+                if (!Replace(root, ref left, value))
+                {
+                    numbers = k;
+                    break;
+                }
                 ShotDocument? harmed = null;
-                try { harmed = ShotJson.Read(root.ToJsonString()); }
-                catch (Exception e) when (e is ArgumentException or System.Text.Json.JsonException or FormatException) { told++; }
-                if (harmed is not null) { told += ShotChecks.Faults(harmed).Count > 0 ? 1 : 0; }
+                try
+                {
+                    harmed = ShotJson.Read(root.ToJsonString());
+                }
+                catch (Exception e) when (e is ArgumentException or System.Text.Json.JsonException or FormatException)
+                {
+                    told++;
+                }
+                if (harmed is not null)
+                {
+                    told += ShotChecks.Faults(harmed).Count > 0 ? 1 : 0;
+                }
             }
         }
         Assert.InRange(numbers, 150, 2000);
@@ -182,18 +301,39 @@ public sealed class ShotCheckTests
             case JsonObject o:
                 foreach (string key in o.Select(p => p.Key).ToList())
                 {
-                    if (o[key] is JsonValue v && v.GetValueKind() == System.Text.Json.JsonValueKind.Number) { if (left-- == 0) { o[key] = JsonNode.Parse(value); return true; } }
-                    else if (Replace(o[key], ref left, value)) { return true; }
+                    if (o[key] is JsonValue v && v.GetValueKind() == System.Text.Json.JsonValueKind.Number)
+                    {
+                        if (left-- == 0)
+                        {
+                            o[key] = JsonNode.Parse(value);
+                            return true;
+                        }
+                    }
+                    else if (Replace(o[key], ref left, value))
+                    {
+                        return true;
+                    }
                 }
                 return false;
             case JsonArray a:
                 for (int i = 0; i < a.Count; i++)
                 {
-                    if (a[i] is JsonValue v && v.GetValueKind() == System.Text.Json.JsonValueKind.Number) { if (left-- == 0) { a[i] = JsonNode.Parse(value); return true; } }
-                    else if (Replace(a[i], ref left, value)) { return true; }
+                    if (a[i] is JsonValue v && v.GetValueKind() == System.Text.Json.JsonValueKind.Number)
+                    {
+                        if (left-- == 0)
+                        {
+                            a[i] = JsonNode.Parse(value);
+                            return true;
+                        }
+                    }
+                    else if (Replace(a[i], ref left, value))
+                    {
+                        return true;
+                    }
                 }
                 return false;
-            default: return false;
+            default:
+                return false;
         }
     }
 
@@ -214,9 +354,15 @@ public sealed class ShotCheckTests
     public void Missing_frames_are_counted_and_the_first_is_named()
     {
         Assert.Equal("no plate yet", PlateReadings.SequenceComplete(Good).Note);
-        PlateFrame[] frames = [.. Enumerable.Range(1001, 24).Where(f => f is not (1007 or 1008)).Select(f => new PlateFrame(f, $"{f}.png", $"{f}"))];
+        PlateFrame[] frames =
+        [
+            .. Enumerable.Range(1001, 24).Where(f => f is not (1007 or 1008)).Select(f => new PlateFrame(f, $"{f}.png", $"{f}")),
+        ];
         Reading reading = PlateReadings.SequenceComplete(Good with { Plate = Good.Plate! with { Frames = frames } });
-        Assert.Equal((2, Verdict.Outside, "first missing at 1007", 1007), (reading.Value!.Value, reading.Verdict, reading.Note, reading.Worst!.Frame));
+        Assert.Equal(
+            (2, Verdict.Outside, "first missing at 1007", 1007),
+            (reading.Value!.Value, reading.Verdict, reading.Note, reading.Worst!.Frame)
+        );
         reading = PlateReadings.SequenceComplete(Good with { Range = new(1009, 1024), Plate = Good.Plate! with { Frames = frames } });
         Assert.Equal((0, Verdict.Within, "16 of 16 frames"), (reading.Value!.Value, reading.Verdict, reading.Note));
     }

@@ -8,7 +8,9 @@ namespace Plenk.Core.Tests;
 
 public class SolvingTests
 {
-    private const double F = 1500, Cx = 960, Cy = 540;
+    private const double F = 1500,
+        Cx = 960,
+        Cy = 540;
 
     // Hartley and Zisserman 9.2 and 9.6: R = Ry(5°), t ∝ (1, 0, 0.2); of the four poses only one has the points in front of both.
     [Fact]
@@ -51,21 +53,46 @@ public class SolvingTests
     {
         var random = new Random(seed);
         var problem = new BundleProblem();
-        problem.Groups.Add(new() { Focal = F, Cx = Cx, Cy = Cy });
-        truth = [.. Enumerable.Range(0, points).Select(_ => new Vec3(random.NextDouble() * 6 - 3, random.NextDouble() * 4 - 2, -8 + 4 * random.NextDouble()))];
+        problem.Groups.Add(
+            new()
+            {
+                Focal = F,
+                Cx = Cx,
+                Cy = Cy,
+            }
+        );
+        truth =
+        [
+            .. Enumerable
+                .Range(0, points)
+                .Select(_ => new Vec3(random.NextDouble() * 6 - 3, random.NextDouble() * 4 - 2, -8 + 4 * random.NextDouble())),
+        ];
         var seen = new List<BundleObservation>();
         for (int v = 0; v < views; v++)
         {
             double s = (double)v / (views - 1);
-            var view = new BundleView { CameraToWorld = Pose.LookAt(new(-2 + 4 * s, 0.4 * Math.Sin(5 * s), 0.6 * s), new(0, 0, -6), Vec3.UnitY) };
+            var view = new BundleView
+            {
+                CameraToWorld = Pose.LookAt(new(-2 + 4 * s, 0.4 * Math.Sin(5 * s), 0.6 * s), new(0, 0, -6), Vec3.UnitY),
+            };
             problem.Views.Add(view);
             for (int p = 0; p < points; p++)
             {
                 Vec3 c = view.Rotation * truth[p] + view.Translation;
-                seen.Add(new(v, p, Cx + F * c.X / c.Z + sigma * TrackScenes.Normal(random), Cy + F * c.Y / c.Z + sigma * TrackScenes.Normal(random)));
+                seen.Add(
+                    new(
+                        v,
+                        p,
+                        Cx + F * c.X / c.Z + sigma * TrackScenes.Normal(random),
+                        Cy + F * c.Y / c.Z + sigma * TrackScenes.Normal(random)
+                    )
+                );
             }
         }
-        problem.Points = [.. truth.Select(p => p + 0.02 * new Vec3(TrackScenes.Normal(random), TrackScenes.Normal(random), TrackScenes.Normal(random)))];
+        problem.Points =
+        [
+            .. truth.Select(p => p + 0.02 * new Vec3(TrackScenes.Normal(random), TrackScenes.Normal(random), TrackScenes.Normal(random))),
+        ];
         problem.Observations = [.. seen];
         return problem;
     }
@@ -92,12 +119,20 @@ public class SolvingTests
         BundleProblem problem = Scene(12, 120, 0.1, 5, out _);
         IntrinsicsGroup lens = problem.Groups[0];
         // Bend what was seen by k1 = −0.1, k2 = 0.03; then begin without a lens and 6 % off in focal length.
-        problem.Observations = [.. problem.Observations.Select((o, i) =>
-        {
-            double x = (o.X - Cx) / F, y = (o.Y - Cy) / F, r2 = x * x + y * y, d = 1 - 0.1 * r2 + 0.03 * r2 * r2;
-            double wild = i % 40 == 7 ? 25 : 0;
-            return o with { X = Cx + F * d * x + wild, Y = Cy + F * d * y };
-        })];
+        problem.Observations =
+        [
+            .. problem.Observations.Select(
+                (o, i) =>
+                {
+                    double x = (o.X - Cx) / F,
+                        y = (o.Y - Cy) / F,
+                        r2 = x * x + y * y,
+                        d = 1 - 0.1 * r2 + 0.03 * r2 * r2;
+                    double wild = i % 40 == 7 ? 25 : 0;
+                    return o with { X = Cx + F * d * x + wild, Y = Cy + F * d * y };
+                }
+            ),
+        ];
         lens.Focal = 1.06 * F;
         lens.Refine = Intrinsics.Focal | Intrinsics.K1 | Intrinsics.K2;
         problem.Views[0].Fixed = true;
@@ -128,9 +163,18 @@ public class SolvingTests
     public void A_similarity_changes_no_residual()
     {
         BundleProblem problem = Scene(4, 20, 0.3, 3, out _);
-        var before = problem.Observations.Select(o => { problem.TryResidual(o, out double x, out double y); return (x, y); }).ToList();
+        var before = problem
+            .Observations.Select(o =>
+            {
+                problem.TryResidual(o, out double x, out double y);
+                return (x, y);
+            })
+            .ToList();
         var s = new Similarity(0.37, Rotations.AboutY(0.8) * Rotations.AboutX(-0.3), new(4, -2, 9));
-        foreach (BundleView v in problem.Views) { v.CameraToWorld = v.CameraToWorld.Moved(s); }
+        foreach (BundleView v in problem.Views)
+        {
+            v.CameraToWorld = v.CameraToWorld.Moved(s);
+        }
         problem.Points = [.. problem.Points.Select(s.Apply)];
         for (int i = 0; i < before.Count; i++)
         {
@@ -176,7 +220,9 @@ public class SolvingTests
         Pose pose = Pose.LookAt(new(3, 2, 5), new(0, 1, -2), Vec3.UnitY);
         var view = new BundleView { CameraToWorld = pose };
         Assert.InRange((view.CameraToWorld.Position - pose.Position).Length, 0, 1e-12);
-        Vec3 p = new(0.3, 0.7, -1), c = view.Rotation * p + view.Translation, ours = pose.ToLocal(p);
+        Vec3 p = new(0.3, 0.7, -1),
+            c = view.Rotation * p + view.Translation,
+            ours = pose.ToLocal(p);
         Assert.Equal(ours.X, c.X, 12);
         Assert.Equal(-ours.Y, c.Y, 12);
         Assert.Equal(-ours.Z, c.Z, 12);
@@ -192,7 +238,13 @@ public class SolvingTests
     {
         static Pose Camera(int f) => Pose.LookAt(new(-1.5 + 0.08 * f, 0.1 * Math.Sin(0.3 * f), 0.02 * f), new(0, 0, -8), Vec3.UnitY);
         List<Track> tracks = Follow(TrackScenes.Cloud(250), Camera, 40, 0.1, 4);
-        foreach (Track t in tracks.Where((_, i) => i % 20 == 3)) { for (int i = 0; i < t.Points.Count; i++) { t.Points[i] = t.Points[i] with { X = t.Points[i].X + 1.5 * i }; } } // things that move
+        foreach (Track t in tracks.Where((_, i) => i % 20 == 3))
+        {
+            for (int i = 0; i < t.Points.Count; i++)
+            {
+                t.Points[i] = t.Points[i] with { X = t.Points[i].X + 1.5 * i };
+            }
+        } // things that move
         SolveResult r = CameraSolver.Travelling(tracks, 1001, 1040, Unknown);
         Assert.True(r.Solved, r.Reason);
         Assert.Equal(40, r.Frames.Count);
@@ -200,7 +252,9 @@ public class SolvingTests
         Assert.Equal(1000, r.Pinhole!.Fx, 8.0);
         Assert.InRange(r.LeftOut.Count, 6, 40);
         // The path's shape: distances between frames keep their ratios.
-        double mine = (r.Frames[20].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length / (r.Frames[39].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length;
+        double mine =
+            (r.Frames[20].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length
+            / (r.Frames[39].CameraToWorld.Position - r.Frames[0].CameraToWorld.Position).Length;
         Assert.Equal((Camera(20).Position - Camera(0).Position).Length / (Camera(39).Position - Camera(0).Position).Length, mine, 0.003);
         // The same tracks and seed give the same camera.
         Assert.Equal(r.Pinhole.Fx, CameraSolver.Travelling(tracks, 1001, 1040, Unknown).Pinhole!.Fx, 1e-6);
@@ -209,7 +263,12 @@ public class SolvingTests
     [Fact]
     public void A_turning_camera_is_told_apart()
     {
-        SolveResult r = CameraSolver.Travelling(Follow(TrackScenes.Cloud(200), f => new Pose(Rotations.AboutY(0.01 * f), Vec3.Zero), 30, 0.1, 4), 1001, 1030, Unknown);
+        SolveResult r = CameraSolver.Travelling(
+            Follow(TrackScenes.Cloud(200), f => new Pose(Rotations.AboutY(0.01 * f), Vec3.Zero), 30, 0.1, 4),
+            1001,
+            1030,
+            Unknown
+        );
         Assert.False(r.Solved);
         Assert.Contains("turns but does not travel", r.Reason);
     }
@@ -218,9 +277,13 @@ public class SolvingTests
     public void Too_few_tracks_and_a_cut_are_told()
     {
         static Pose Camera(int f) => Pose.LookAt(new(-1.5 + 0.08 * f, 0, 0), new(0, 0, -8), Vec3.UnitY);
-        Assert.Contains("tracks live for five frames", CameraSolver.Travelling(Follow(TrackScenes.Cloud(12), Camera, 30, 0.1, 4), 1001, 1030, Unknown).Reason);
+        Assert.Contains(
+            "tracks live for five frames",
+            CameraSolver.Travelling(Follow(TrackScenes.Cloud(12), Camera, 30, 0.1, 4), 1001, 1030, Unknown).Reason
+        );
         // Half of the range has no track in common with the other half.
-        List<Track> tracks = Follow(TrackScenes.Cloud(200), Camera, 20, 0.1, 4), later = Follow(TrackScenes.Cloud(200), f => Camera(60 - f), 20, 0.1, 5);
+        List<Track> tracks = Follow(TrackScenes.Cloud(200), Camera, 20, 0.1, 4),
+            later = Follow(TrackScenes.Cloud(200), f => Camera(60 - f), 20, 0.1, 5);
         foreach (Track t in later)
         {
             var moved = new Track(t.Id + 1000);
@@ -235,16 +298,25 @@ public class SolvingTests
     /// <summary>A picture known at every place: sums of waves, so that any shift of it is exact.</summary>
     private static GrayPyramid Waves(double dx, double dy, double gain, double bias, double noise = 0)
     {
-        const int w = 320, h = 240;
+        const int w = 320,
+            h = 240;
         var random = new Random(3);
-        (double A, double B, double P)[] waves = [.. Enumerable.Range(0, 40).Select(_ => (random.NextDouble() * 1.2 - 0.6, random.NextDouble() * 1.2 - 0.6, random.NextDouble() * 6))];
+        (double A, double B, double P)[] waves =
+        [
+            .. Enumerable
+                .Range(0, 40)
+                .Select(_ => (random.NextDouble() * 1.2 - 0.6, random.NextDouble() * 1.2 - 0.6, random.NextDouble() * 6)),
+        ];
         var data = new float[w * h];
         for (int y = 0; y < h; y++)
         {
             for (int x = 0; x < w; x++)
             {
                 double v = 0;
-                foreach (var (a, b, p) in waves) { v += Math.Sin(a * (x - dx) + b * (y - dy) + p); }
+                foreach (var (a, b, p) in waves)
+                {
+                    v += Math.Sin(a * (x - dx) + b * (y - dy) + p);
+                }
                 data[y * w + x] = (float)(gain * (0.5 + 0.03 * v) + bias + noise * TrackScenes.Normal(random));
             }
         }
@@ -273,7 +345,10 @@ public class SolvingTests
     public void Tracks_do_not_drift_and_end_with_a_reason()
     {
         var tracker = new PointTracker(new() { Count = 60 });
-        for (int f = 0; f < 25; f++) { tracker.Next(1001 + f, Waves(0.73 * f, 0.31 * f, 1 - 0.01 * f, 0, 0.004)); }
+        for (int f = 0; f < 25; f++)
+        {
+            tracker.Next(1001 + f, Waves(0.73 * f, 0.31 * f, 1 - 0.01 * f, 0, 0.004));
+        }
         Track[] whole = [.. tracker.Tracks.Where(t => t.Points.Count == 25)];
         Assert.InRange(whole.Length, 15, 60);
         foreach (Track t in whole)
@@ -293,8 +368,17 @@ public class SolvingTests
         IReadOnlyList<Feature> found = FeatureFinder.Find(Waves(0, 0, 1, 0).Levels[0], 80, 12, [(160, 120)], (x, _) => x > 40);
         Assert.InRange(found.Count, 50, 80);
         Assert.All(found, f => Assert.True(f.X > 40 && Math.Pow(f.X - 160, 2) + Math.Pow(f.Y - 120, 2) >= 144));
-        for (int i = 0; i < found.Count; i++) { for (int j = 0; j < i; j++) { Assert.True(Math.Pow(found[i].X - found[j].X, 2) + Math.Pow(found[i].Y - found[j].Y, 2) >= 143.9); } }
-        foreach (var (left, top) in new[] { (true, true), (true, false), (false, true), (false, false) }) { Assert.Contains(found, f => f.X < 160 == left && f.Y < 120 == top); }
+        for (int i = 0; i < found.Count; i++)
+        {
+            for (int j = 0; j < i; j++)
+            {
+                Assert.True(Math.Pow(found[i].X - found[j].X, 2) + Math.Pow(found[i].Y - found[j].Y, 2) >= 143.9);
+            }
+        }
+        foreach (var (left, top) in new[] { (true, true), (true, false), (false, true), (false, false) })
+        {
+            Assert.Contains(found, f => f.X < 160 == left && f.Y < 120 == top);
+        }
         Assert.Empty(FeatureFinder.Find(new GrayImage(64, 64, new float[64 * 64]), 20, 8, []));
     }
 }

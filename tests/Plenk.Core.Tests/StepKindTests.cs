@@ -27,9 +27,18 @@ public sealed class StepKindTests
     public void A_kind_begins_well_and_its_fields_are_its_own(FinishKind kind)
     {
         StepKind own = StepKinds.Of(kind);
-        ShotDocument shot = new() { Production = "P", Sequence = "S", Code = "C", Lights = [new Light { Id = "lamp" }] };
+        ShotDocument shot = new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Lights = [new Light { Id = "lamp" }],
+        };
         FinishStep begun = own.Default with { Id = "one" };
-        if (begun.Flare is { } flare) { begun = begun with { Flare = flare with { Light = "lamp" } }; }
+        if (begun.Flare is { } flare)
+        {
+            begun = begun with { Flare = flare with { Light = "lamp" } };
+        }
         Assert.Null(StepKinds.Fault(shot, begun));
         JsonNode json = JsonNode.Parse(System.Text.Json.JsonSerializer.Serialize(begun, ShotJson.Options))!;
         foreach (StepField f in own.Fields)
@@ -38,7 +47,10 @@ public sealed class StepKindTests
             JsonNode? part = path[..^1].Aggregate((JsonNode?)json, (n, k) => n?[k]);
             Assert.True(part is JsonObject, $"{f.Path} lies in nothing");
             Assert.True(part[path[^1]] is not null || f.Shape is FieldShape.NumberOrNone or FieldShape.Matte, $"{f.Path} is no member");
-            if (f.Shape == FieldShape.Triple) { Assert.Equal(3, ((JsonArray)part[path[^1]]!).Count); }
+            if (f.Shape == FieldShape.Triple)
+            {
+                Assert.Equal(3, ((JsonArray)part[path[^1]]!).Count);
+            }
         }
     }
 
@@ -50,7 +62,8 @@ public sealed class StepKindTests
         Vector3 hue = new Vector3(1.2f, 0.9f, 0.4f) / (0.2126f * 1.2f + 0.7152f * 0.9f + 0.0722f * 0.4f);
         double Left(float y)
         {
-            Vector3 c = y * hue, to = SaturationKind.Apply(bands, c);
+            Vector3 c = y * hue,
+                to = SaturationKind.Apply(bands, c);
             Assert.Equal(y, 0.2126 * to.X + 0.7152 * to.Y + 0.0722 * to.Z, 1e-6 * Math.Max(1, y));
             return (to.X - y) / (c.X - y);
         }
@@ -68,8 +81,18 @@ public sealed class StepKindTests
     [Fact]
     public void Bands_that_cross_are_told()
     {
-        FinishStep crossed = StepKinds.Of(FinishKind.Saturation).Default with { Id = "s", Saturation = new(DarkBelow: 0.6, LightAbove: 0.5) };
-        ShotDocument shot = new() { Production = "P", Sequence = "S", Code = "C", Finish = new() { Steps = [crossed] } };
+        FinishStep crossed = StepKinds.Of(FinishKind.Saturation).Default with
+        {
+            Id = "s",
+            Saturation = new(DarkBelow: 0.6, LightAbove: 0.5),
+        };
+        ShotDocument shot = new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Finish = new() { Steps = [crossed] },
+        };
         Assert.Contains(ShotChecks.Faults(shot), f => f.Contains("saturation by luminance: darks end", StringComparison.Ordinal));
     }
 }

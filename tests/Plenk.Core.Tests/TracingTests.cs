@@ -56,7 +56,10 @@ public class TracingTests
                     var (a, b, _) = tree.Mesh.Triangle(random.Next(tree.Mesh.TriangleCount));
                     d = (i & 2) == 0 ? a : (a + b) / 2;
                 }
-                if (d.LengthSquared() > 1e-9f && !tree.Intersect(new Ray(Vector3.Zero, d)).IsHit) { Interlocked.Increment(ref leaks); }
+                if (d.LengthSquared() > 1e-9f && !tree.Intersect(new Ray(Vector3.Zero, d)).IsHit)
+                {
+                    Interlocked.Increment(ref leaks);
+                }
             }
         });
         Assert.Equal(0, leaks); // of 10 million
@@ -73,10 +76,14 @@ public class TracingTests
         for (int i = 0; i < 4000; i++)
         {
             var ray = new Ray(V(), V());
-            Hit fast = tree.Intersect(ray), plain = ScalarTracer.Intersect(mesh, ray);
+            Hit fast = tree.Intersect(ray),
+                plain = ScalarTracer.Intersect(mesh, ray);
             Assert.Equal(plain, fast);
             Assert.Equal(plain.IsHit, tree.Occluded(ray));
-            if (plain.IsHit) { hits++; }
+            if (plain.IsHit)
+            {
+                hits++;
+            }
         }
         Assert.InRange(hits, 500, 3900);
     }
@@ -93,9 +100,21 @@ public class TracingTests
             // Some go together, some every which way; some packets are not full.
             var from = new Vector3(0, 0, 4);
             int n = 1 + i % MeshTree.PacketRays;
-            for (int k = 0; k < n; k++) { rays[k] = i % 2 == 0 ? new(from, new(random.NextSingle() * 0.2f - 0.1f, random.NextSingle() * 0.2f, -1)) : new(new(random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2), new(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f)); }
+            for (int k = 0; k < n; k++)
+            {
+                rays[k] =
+                    i % 2 == 0
+                        ? new(from, new(random.NextSingle() * 0.2f - 0.1f, random.NextSingle() * 0.2f, -1))
+                        : new(
+                            new(random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2, random.NextSingle() * 4 - 2),
+                            new(random.NextSingle() - 0.5f, random.NextSingle() - 0.5f, random.NextSingle() - 0.5f)
+                        );
+            }
             tree.IntersectPacket(rays.AsSpan(0, n), hits);
-            for (int k = 0; k < n; k++) { Assert.Equal(tree.Intersect(rays[k]), hits[k]); }
+            for (int k = 0; k < n; k++)
+            {
+                Assert.Equal(tree.Intersect(rays[k]), hits[k]);
+            }
         }
     }
 
@@ -111,7 +130,10 @@ public class TracingTests
     {
         TriangleMesh ball = PieceMeshes.Ball(32);
         var tree = new MeshTree(ball);
-        var scene = new TraceScene([new(tree, Similarity.Identity, RayKinds.CameraSet), new(tree, new Similarity(2, Matrix3.Identity, new(5, 0, 0)), RayKinds.CameraSet)]);
+        var scene = new TraceScene([
+            new(tree, Similarity.Identity, RayKinds.CameraSet),
+            new(tree, new Similarity(2, Matrix3.Identity, new(5, 0, 0)), RayKinds.CameraSet),
+        ]);
         var ray = new Ray(new(from, from, from + 9), new Vector3(0.1f, 0.2f, -0.5f) * along);
         Assert.False(tree.Intersect(ray).IsHit);
         Assert.False(tree.Occluded(ray));

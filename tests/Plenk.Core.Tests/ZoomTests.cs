@@ -9,19 +9,28 @@ namespace Plenk.Core.Tests;
 /// <summary>Lenses that zoom: a focal length for every frame.</summary>
 public class ZoomTests
 {
-    private static readonly SolveSettings Settings = new() { Width = 1280, Height = 720, Zooms = true, RefineLens = Intrinsics.K1 };
+    private static readonly SolveSettings Settings = new()
+    {
+        Width = 1280,
+        Height = 720,
+        Zooms = true,
+        RefineLens = Intrinsics.K1,
+    };
     private static readonly Pinhole Camera = new(1280, 720, 900, 900, 640, 360, new Lens(-0.06));
 
     /// <summary>Eases from 1 to the given zoom.</summary>
-    private static Func<int, Pinhole> Zoom(int frames, double to) => f =>
-    {
-        double t = f / (frames - 1.0);
-        return Camera.Zoomed(1 + (to - 1) * t * t * (3 - 2 * t));
-    };
+    private static Func<int, Pinhole> Zoom(int frames, double to) =>
+        f =>
+        {
+            double t = f / (frames - 1.0);
+            return Camera.Zoomed(1 + (to - 1) * t * t * (3 - 2 * t));
+        };
 
-    private static Pose Walk(int f) => Pose.LookAt(new(-2 + 0.11 * f, 0.5 + 0.1 * Math.Sin(0.3 * f), 0.5 - 0.03 * f), new(0, 0, -8), Vec3.UnitY);
+    private static Pose Walk(int f) =>
+        Pose.LookAt(new(-2 + 0.11 * f, 0.5 + 0.1 * Math.Sin(0.3 * f), 0.5 - 0.03 * f), new(0, 0, -8), Vec3.UnitY);
 
-    private static double WorstFocal(SolveResult r, Func<int, Pinhole> truth) => r.Frames.Max(f => Math.Abs(r.PinholeAt(f).Fx / truth(f.Frame - 1001).Fx - 1));
+    private static double WorstFocal(SolveResult r, Func<int, Pinhole> truth) =>
+        r.Frames.Max(f => Math.Abs(r.PinholeAt(f).Fx / truth(f.Frame - 1001).Fx - 1));
 
     [Fact]
     public void A_travelling_camera_that_zooms_gives_every_frame_its_focal_length()
@@ -36,7 +45,10 @@ public class ZoomTests
         Assert.InRange(r.Frames[^1].Zoom, 1.58, 1.62);
         // One focal length for all does not explain them; and a known one in the first frame is held there.
         SolveResult one = CameraSolver.Travelling(tracks, 1001, 1040, Settings with { Zooms = false });
-        Assert.True(!one.Solved || one.RmsPx > 1.5 * r.RmsPx || one.TracksUsed < 0.8 * r.TracksUsed, $"{one.RmsPx} px with {one.TracksUsed} of {r.TracksUsed} tracks");
+        Assert.True(
+            !one.Solved || one.RmsPx > 1.5 * r.RmsPx || one.TracksUsed < 0.8 * r.TracksUsed,
+            $"{one.RmsPx} px with {one.TracksUsed} of {r.TracksUsed} tracks"
+        );
         SolveResult held = CameraSolver.Travelling(tracks, 1001, 1040, Settings with { FocalPx = 900 });
         Assert.Equal(900, held.PinholeAt(held.Frames[0]).Fx, 1e-9);
         Assert.InRange(WorstFocal(held, truth), 0, 0.006);
@@ -49,13 +61,29 @@ public class ZoomTests
         Func<int, Pinhole> truth = Zoom(40, 0.7);
         static Pose Pan(int f) => new(Rotations.AboutY(0.012 * f) * Rotations.AboutX(0.06 * Math.Sin(0.2 * f)), Vec3.Zero);
         var random = new Random(5);
-        Vec3[] around = [.. Enumerable.Range(0, 700).Select(_ => (3 + 10 * random.NextDouble()) * new Vec3(-Math.Sin(random.NextDouble() * 2.2 - 0.9), random.NextDouble() - 0.5, -1))];
+        Vec3[] around =
+        [
+            .. Enumerable
+                .Range(0, 700)
+                .Select(_ =>
+                    (3 + 10 * random.NextDouble()) * new Vec3(-Math.Sin(random.NextDouble() * 2.2 - 0.9), random.NextDouble() - 0.5, -1)
+                ),
+        ];
         List<Track> tracks = TrackScenes.Follow(around, Pan, truth, 40, 0.1, 4);
         SolveResult r = TurningSolver.Solve(tracks, 1001, 1040, Settings);
         Assert.True(r.Solved, r.Reason);
         Assert.InRange(r.RmsPx, 0.1, 0.2);
         Assert.InRange(WorstFocal(r, truth), 0, 0.01);
-        Assert.InRange(r.Frames.Max(f => Rotations.DegreesBetween(r.Frames[0].CameraToWorld.Rotation.Transpose() * f.CameraToWorld.Rotation, Pan(0).Rotation.Transpose() * Pan(f.Frame - 1001).Rotation)), 0, 0.15);
+        Assert.InRange(
+            r.Frames.Max(f =>
+                Rotations.DegreesBetween(
+                    r.Frames[0].CameraToWorld.Rotation.Transpose() * f.CameraToWorld.Rotation,
+                    Pan(0).Rotation.Transpose() * Pan(f.Frame - 1001).Rotation
+                )
+            ),
+            0,
+            0.15
+        );
         // The travelling solve still says that this one does not travel.
         SolveResult wrong = CameraSolver.Travelling(tracks, 1001, 1040, Settings);
         Assert.False(wrong.Solved);
@@ -72,8 +100,29 @@ public class ZoomTests
         Assert.Equal(1, r.Frames[0].Zoom);
         BundleCovariance sure = r.Covariance!;
         var problem = new BundleProblem();
-        problem.Groups.Add(new() { Focal = r.Pinhole!.Fx, Cx = r.Pinhole.Cx, Cy = r.Pinhole.Cy, K1 = r.Pinhole.Lens.K1, K2 = r.Pinhole.Lens.K2, Refine = sure.Refined });
-        foreach (SolvedFrame f in r.Frames) { problem.Views.Add(new() { CameraToWorld = f.CameraToWorld, Zoom = f.Zoom, FreeZoom = true, Fixed = problem.Views.Count == 0 }); }
+        problem.Groups.Add(
+            new()
+            {
+                Focal = r.Pinhole!.Fx,
+                Cx = r.Pinhole.Cx,
+                Cy = r.Pinhole.Cy,
+                K1 = r.Pinhole.Lens.K1,
+                K2 = r.Pinhole.Lens.K2,
+                Refine = sure.Refined,
+            }
+        );
+        foreach (SolvedFrame f in r.Frames)
+        {
+            problem.Views.Add(
+                new()
+                {
+                    CameraToWorld = f.CameraToWorld,
+                    Zoom = f.Zoom,
+                    FreeZoom = true,
+                    Fixed = problem.Views.Count == 0,
+                }
+            );
+        }
         BundleCovariance again = BundleCovariance.Restore(problem, [.. sure.Lower().Select(v => (float)v)], sure.Sigma)!;
         Vec3 spot = r.Points[10].Position;
         foreach (int view in (int[])[0, 12, 23])

@@ -15,12 +15,26 @@ public sealed class ExrTests : FileTests
     private static byte[] Minimal()
     {
         var b = new List<byte>();
-        void Text(string s) { b.AddRange(Encoding.ASCII.GetBytes(s)); b.Add(0); }
+        void Text(string s)
+        {
+            b.AddRange(Encoding.ASCII.GetBytes(s));
+            b.Add(0);
+        }
         void Int(int v) => b.AddRange(BitConverter.GetBytes(v));
-        void Attribute(string name, string type, params byte[] value) { Text(name); Text(type); Int(value.Length); b.AddRange(value); }
+        void Attribute(string name, string type, params byte[] value)
+        {
+            Text(name);
+            Text(type);
+            Int(value.Length);
+            b.AddRange(value);
+        }
         static byte[] Ints(params int[] all) => [.. all.SelectMany(BitConverter.GetBytes)];
         b.AddRange([0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0]);
-        Attribute("channels", "chlist", [.. "G\0"u8, .. Ints(1), 0, 0, 0, 0, .. Ints(1, 1), .. "Z\0"u8, .. Ints(2), 0, 0, 0, 0, .. Ints(1, 1), 0]);
+        Attribute(
+            "channels",
+            "chlist",
+            [.. "G\0"u8, .. Ints(1), 0, 0, 0, 0, .. Ints(1, 1), .. "Z\0"u8, .. Ints(2), 0, 0, 0, 0, .. Ints(1, 1), 0]
+        );
         Attribute("compression", "compression", 0);
         Attribute("dataWindow", "box2i", Ints(0, 0, 1, 0));
         Attribute("displayWindow", "box2i", Ints(0, 0, 1, 0));
@@ -48,7 +62,10 @@ public sealed class ExrTests : FileTests
         Assert.Equal([0x76, 0x2f, 0x31, 0x01, 2, 0, 0, 0], ours[..8]);
         Assert.Equal(Line, ours[^20..]);
         // Cut anywhere it is refused in words.
-        foreach (int length in (int[])[0, 3, 40, 200, 300, 310]) { Assert.NotEmpty(Assert.Throws<FormatFault>(() => ExrFile.Read(file[..length], "cut.exr")).Mend); }
+        foreach (int length in (int[])[0, 3, 40, 200, 300, 310])
+        {
+            Assert.NotEmpty(Assert.Throws<FormatFault>(() => ExrFile.Read(file[..length], "cut.exr")).Mend);
+        }
     }
 
     // IEEE 754 binary16: what a half channel keeps of a float; beyond its range we write its end, never infinity.
@@ -112,7 +129,13 @@ public sealed class ExrTests : FileTests
     [Fact]
     public void Primaries_on_a_line_are_refused()
     {
-        ExrFile.Write(At("line.exr"), 1, 1, [new("R", [1])], new ExrHead { Primaries = new("odd", (0.3, 0.3), (0.4, 0.4), (0.5, 0.5), (0.31, 0.33)) });
+        ExrFile.Write(
+            At("line.exr"),
+            1,
+            1,
+            [new("R", [1])],
+            new ExrHead { Primaries = new("odd", (0.3, 0.3), (0.4, 0.4), (0.5, 0.5), (0.31, 0.33)) }
+        );
         FormatFault fault = Assert.Throws<FormatFault>(() => ExrFile.Read(At("line.exr")));
         Assert.Equal("primaries", fault.Kind);
     }
@@ -121,7 +144,8 @@ public sealed class ExrTests : FileTests
     [Fact]
     public void A_plates_frame_is_its_display_window()
     {
-        ExrChannel[] Even(int n, float v) => [new("R", [.. Enumerable.Repeat(v, n)]), new("G", [.. Enumerable.Repeat(v, n)]), new("B", [.. Enumerable.Repeat(v, n)])];
+        ExrChannel[] Even(int n, float v) =>
+            [new("R", [.. Enumerable.Repeat(v, n)]), new("G", [.. Enumerable.Repeat(v, n)]), new("B", [.. Enumerable.Repeat(v, n)])];
         ExrFile.Write(At("over.exr"), 8, 6, Even(48, 0.5f), new ExrHead { DataCorner = (-2, -2), Display = (4, 2) });
         CodeImage over = RasterFile.Read(FrameIntake.Take(File.ReadAllBytes(At("over.exr")), "over.exr").Bytes, "over");
         Assert.Equal((4, 2), (over.Width, over.Height));
@@ -135,6 +159,9 @@ public sealed class ExrTests : FileTests
         ExrFile.Write(At("away.exr"), 2, 1, Even(2, 0.5f), new ExrHead { DataCorner = (9, 9), Display = (4, 2) });
         Assert.Equal("window", Assert.Throws<FormatFault>(() => FrameIntake.Take(File.ReadAllBytes(At("away.exr")), "away.exr")).Kind);
         ExrFile.Write(At("nan.exr"), 2, 1, [new("R", [0, float.NaN]), new("G", [0, 0]), new("B", [0, 0])]);
-        Assert.Contains("x 1, y 0", Assert.Throws<FormatFault>(() => FrameIntake.Take(File.ReadAllBytes(At("nan.exr")), "nan.exr")).Message);
+        Assert.Contains(
+            "x 1, y 0",
+            Assert.Throws<FormatFault>(() => FrameIntake.Take(File.ReadAllBytes(At("nan.exr")), "nan.exr")).Message
+        );
     }
 }

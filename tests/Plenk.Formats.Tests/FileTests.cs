@@ -19,7 +19,14 @@ public abstract class FileTests : IDisposable
     /// <summary>What a program of Debian's prints; it must end well.</summary>
     protected string Tool(string program, params string[] arguments)
     {
-        using Process p = Process.Start(new ProcessStartInfo(program, arguments) { RedirectStandardOutput = true, RedirectStandardError = true, WorkingDirectory = Folder })!;
+        using Process p = Process.Start(
+            new ProcessStartInfo(program, arguments)
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+                WorkingDirectory = Folder,
+            }
+        )!;
         Task<string> error = p.StandardError.ReadToEndAsync();
         string output = p.StandardOutput.ReadToEnd();
         p.WaitForExit();

@@ -23,7 +23,10 @@ public class FormatTests
     internal static string Repository()
     {
         string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
+        {
+            at = Path.GetDirectoryName(at)!;
+        }
         return at;
     }
 
@@ -33,7 +36,12 @@ public class FormatTests
     [Fact]
     public void A_handwritten_png_reads_as_red()
     {
-        CodeImage red = RasterFile.Read(Hex("89504e470d0a1a0a0000000d494844520000000100000001080200000090 7753de0000000f49444154780101 0400fbff00ff0000030101008d1de582 0000000049454e44ae426082"), "red.png");
+        CodeImage red = RasterFile.Read(
+            Hex(
+                "89504e470d0a1a0a0000000d494844520000000100000001080200000090 7753de0000000f49444154780101 0400fbff00ff0000030101008d1de582 0000000049454e44ae426082"
+            ),
+            "red.png"
+        );
         Assert.Equal<ushort>([255, 0, 0], red.Codes);
     }
 
@@ -42,7 +50,8 @@ public class FormatTests
     [InlineData(16)]
     public void Png_keeps_every_code(int bits)
     {
-        CodeImage p = Picture(bits: bits), q = RasterFile.Read(RasterFile.ToPng(p), "p.png");
+        CodeImage p = Picture(bits: bits),
+            q = RasterFile.Read(RasterFile.ToPng(p), "p.png");
         Assert.Equal(bits, q.Bits);
         Assert.Equal(p.Codes, q.Codes);
     }
@@ -54,7 +63,8 @@ public class FormatTests
         string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
         try
         {
-            float[] depth = [1.5f, float.PositiveInfinity, 2.25f, -3], green = [0.5f, 1, 0.18f, 65504];
+            float[] depth = [1.5f, float.PositiveInfinity, 2.25f, -3],
+                green = [0.5f, 1, 0.18f, 65504];
             ExrFile.Write(path, 2, 2, [new("comp.G", green, Half: true), new("depth.Z", depth)], ExrCompression.Zip, (24000, 1001));
             using Process header = Process.Start(new ProcessStartInfo("exrheader", path) { RedirectStandardOutput = true })!;
             string text = header.StandardOutput.ReadToEnd();
@@ -132,7 +142,9 @@ public class FormatTests
             "meshes":[{"primitives":[{"attributes":{"POSITION":0,"TEXCOORD_0":1},"indices":2,"material":0}]}],
             "materials":[{"name":"leaf","pbrMetallicRoughness":{"baseColorFactor":[0.5,1,1,1],"baseColorTexture":{"index":0},"metallicFactor":0,"roughnessFactor":0.7},"emissiveFactor":[1,0.5,0.25],"extensions":{"KHR_materials_emissive_strength":{"emissiveStrength":6}},{{{alpha}}}}],
             "textures":[{"source":0}],"images":[{"mimeType":"image/png","uri":"data:image/png;base64,{{{picture}}}"}],
-            "buffers":[{"byteLength":{{{buffer.Length}}},"uri":"data:application/octet-stream;base64,{{{Convert.ToBase64String(buffer)}}}"}],
+            "buffers":[{"byteLength":{{{buffer.Length}}},"uri":"data:application/octet-stream;base64,{{{Convert.ToBase64String(
+                buffer
+            )}}}"}],
             "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":6}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC2"},{"bufferView":2,"componentType":5123,"count":3,"type":"SCALAR"}]}
             """;
@@ -162,26 +174,47 @@ public class FormatTests
     public void Cameras_with_faults_are_refused_with_their_frame()
     {
         var import = new CameraImport(1280, 720, 36, 1001, new(24, 1));
-        CameraSource good = CameraFiles.Read(Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1001,1,2,3,0,0,0,1,28\n"), "c.csv", import);
+        CameraSource good = CameraFiles.Read(
+            Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1001,1,2,3,0,0,0,1,28\n"),
+            "c.csv",
+            import
+        );
         Assert.Equal(28.0 * 1280 / 36, good.Samples[0].FocalPx, 6);
-        FormatFault zero = Assert.Throws<FormatFault>(() => CameraFiles.Read(Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1007,1,2,3,0,0,0,1,0\n"), "c.csv", import));
+        FormatFault zero = Assert.Throws<FormatFault>(() =>
+            CameraFiles.Read(Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n1007,1,2,3,0,0,0,1,0\n"), "c.csv", import)
+        );
         Assert.Contains("1007", zero.Message);
         Assert.Contains("focal length", zero.Message);
-        Assert.Contains("no column", Assert.Throws<FormatFault>(() => CameraFiles.Read("frame,x\n1,2\n"u8.ToArray(), "c.csv", import)).Message);
+        Assert.Contains(
+            "no column",
+            Assert.Throws<FormatFault>(() => CameraFiles.Read("frame,x\n1,2\n"u8.ToArray(), "c.csv", import)).Message
+        );
     }
 
     [Fact]
     public void A_delivery_is_checked_frame_by_frame()
     {
-        byte[] png = RasterFile.ToPng(Picture()), jpeg = RasterFile.ToJpeg(Picture(), 90);
+        byte[] png = RasterFile.ToPng(Picture()),
+            jpeg = RasterFile.ToJpeg(Picture(), 90);
         var bomb = (byte[])png.Clone();
         (bomb[16], bomb[20]) = (0x7F, 0x7F);
         DeliveredFile F(string name, byte[] bytes) => new(name, () => bytes);
         PlateCheckResult r = PlateCheck.Check(
-        [
-            F("p.1001.png", png), F("p.1002.png", []), F("p.1003.png", png[..60]), F("p.1004.png", RasterFile.ToPng(Picture(20))), F("p.1005.png", RasterFile.ToPng(Picture(bits: 16))),
-            F("p.1006.png", RasterFile.ToPng(Picture(channels: 1))), F("p.1008.png", png), F("p.1008.jpg", jpeg), F("p.1009.png", bomb), F("p.1010.png", "text"u8.ToArray()), F("cover.png", png),
-        ], expectedFirst: 1000);
+            [
+                F("p.1001.png", png),
+                F("p.1002.png", []),
+                F("p.1003.png", png[..60]),
+                F("p.1004.png", RasterFile.ToPng(Picture(20))),
+                F("p.1005.png", RasterFile.ToPng(Picture(bits: 16))),
+                F("p.1006.png", RasterFile.ToPng(Picture(channels: 1))),
+                F("p.1008.png", png),
+                F("p.1008.jpg", jpeg),
+                F("p.1009.png", bomb),
+                F("p.1010.png", "text"u8.ToArray()),
+                F("cover.png", png),
+            ],
+            expectedFirst: 1000
+        );
         Assert.Equal([1001, 1008], r.Frames.Select(f => f.Frame));
         string Kind(int frame) => r.Faults.First(f => f.Frame == frame && f.Kind != "start").Kind;
         Assert.Equal("empty", Kind(1002));
@@ -202,8 +235,17 @@ public class FormatTests
     [Fact]
     public void Cmyk_and_animated_pictures_are_refused_in_words()
     {
-        using (NetVips.Image rgb = NetVips.Image.Black(16, 16, 3).Cast(NetVips.Enums.BandFormat.Uchar).Copy(interpretation: NetVips.Enums.Interpretation.Srgb))
-        using (NetVips.Image cmyk = (NetVips.Image.Black(16, 16, 4) + 40).Cast(NetVips.Enums.BandFormat.Uchar).Copy(interpretation: NetVips.Enums.Interpretation.Cmyk))
+        using (
+            NetVips.Image rgb = NetVips
+                .Image.Black(16, 16, 3)
+                .Cast(NetVips.Enums.BandFormat.Uchar)
+                .Copy(interpretation: NetVips.Enums.Interpretation.Srgb)
+        )
+        using (
+            NetVips.Image cmyk = (NetVips.Image.Black(16, 16, 4) + 40)
+                .Cast(NetVips.Enums.BandFormat.Uchar)
+                .Copy(interpretation: NetVips.Enums.Interpretation.Cmyk)
+        )
         {
             FormatFault print = Assert.Throws<FormatFault>(() => RasterFile.Read(cmyk.JpegsaveBuffer(), "p.1001.jpg"));
             Assert.Contains("CMYK", print.Message);
@@ -217,7 +259,10 @@ public class FormatTests
         foreach (byte b in chunk.AsSpan(4, 12))
         {
             crc ^= b;
-            for (int k = 0; k < 8; k++) { crc = (crc & 1) != 0 ? 0xEDB88320u ^ (crc >> 1) : crc >> 1; }
+            for (int k = 0; k < 8; k++)
+            {
+                crc = (crc & 1) != 0 ? 0xEDB88320u ^ (crc >> 1) : crc >> 1;
+            }
         }
         crc = ~crc;
         (chunk[16], chunk[17], chunk[18], chunk[19]) = ((byte)(crc >> 24), (byte)(crc >> 16), (byte)(crc >> 8), (byte)crc);
@@ -232,7 +277,13 @@ public class FormatTests
         var text = new StringBuilder();
         for (int j = 0; j <= n; j++)
         {
-            for (int i = 0; i <= n; i++) { text.Append(System.Globalization.CultureInfo.InvariantCulture, $"v {i * 0.01:0.##} {0.1 * Math.Sin(i * 0.1) * Math.Sin(j * 0.1):0.#####} {j * 0.01:0.##}\n"); }
+            for (int i = 0; i <= n; i++)
+            {
+                text.Append(
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    $"v {i * 0.01:0.##} {0.1 * Math.Sin(i * 0.1) * Math.Sin(j * 0.1):0.#####} {j * 0.01:0.##}\n"
+                );
+            }
         }
         for (int j = 0; j < n; j++)
         {
@@ -254,23 +305,47 @@ public class FormatTests
     public void Glb_passes_the_validator()
     {
         string at = Repository();
-        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb"), textured = $"{file}.textured.glb";
+        string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.glb"),
+            textured = $"{file}.textured.glb";
         try
         {
-            File.WriteAllBytes(file, GltfFile.WriteMesh("box", PieceMeshes.Box(new(1, 2, 3)), [new("brass", new(0.5f, 0.4f, 0.2f), 1, 0.3f)]));
+            File.WriteAllBytes(
+                file,
+                GltfFile.WriteMesh("box", PieceMeshes.Box(new(1, 2, 3)), [new("brass", new(0.5f, 0.4f, 0.2f), 1, 0.3f)])
+            );
             // And a wall with footage of its own on two tiles.
             byte[] tile = RasterFile.ToPng(new CodeImage(4, 4, 3, 8, new ushort[48]));
-            Core.Tracing.TriangleMesh wall = new([new(0, 0, 0), new(1, 0, 0), new(1, 1, 0), new(0, 0, 0), new(1, 1, 0), new(0, 1, 0)], [0, 1, 2, 3, 4, 5]) { TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 1), new(1, 0), new(0, 0)] };
+            Core.Tracing.TriangleMesh wall = new(
+                [new(0, 0, 0), new(1, 0, 0), new(1, 1, 0), new(0, 0, 0), new(1, 1, 0), new(0, 1, 0)],
+                [0, 1, 2, 3, 4, 5]
+            )
+            {
+                TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 1), new(1, 0), new(0, 0)],
+            };
             File.WriteAllBytes(textured, GltfFile.WriteTextured([("wall", wall, [0, 1], [tile, tile])]));
             foreach (string glb in (string[])[file, textured, Path.Combine(at, "demo", "BTH_0040", "bell.glb")])
             {
-                using Process node = Process.Start(new ProcessStartInfo("node", ["-e",
-                    "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.totalTriangleCount))", glb])
-                { WorkingDirectory = at, RedirectStandardOutput = true })!;
+                using Process node = Process.Start(
+                    new ProcessStartInfo(
+                        "node",
+                        [
+                            "-e",
+                            "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.totalTriangleCount))",
+                            glb,
+                        ]
+                    )
+                    {
+                        WorkingDirectory = at,
+                        RedirectStandardOutput = true,
+                    }
+                )!;
                 string[] told = node.StandardOutput.ReadToEnd().Trim().Split(' ');
                 node.WaitForExit();
                 Assert.Equal(["0", "0"], told[..2]);
-                Assert.Equal(ImportedMesh.Read(File.ReadAllBytes(glb), glb).Merged().TriangleCount, int.Parse(told[2], System.Globalization.CultureInfo.InvariantCulture));
+                Assert.Equal(
+                    ImportedMesh.Read(File.ReadAllBytes(glb), glb).Merged().TriangleCount,
+                    int.Parse(told[2], System.Globalization.CultureInfo.InvariantCulture)
+                );
             }
         }
         finally
@@ -289,7 +364,11 @@ public class FormatTests
              "cameras":[{"type":"perspective","perspective":{"yfov":0.5631968,"znear":0.1,"aspectRatio":1.7777777778}}],
              "nodes":[{"name":"cam","camera":0,"translation":[2,1.6,8],"rotation":[0,0.17364818,0,0.98480775]}]}
             """;
-        CameraSource camera = CameraFiles.Read(Encoding.UTF8.GetBytes(gltf), "camera.gltf", new CameraImport(1920, 1080, 36, 1001, new(24, 1)));
+        CameraSource camera = CameraFiles.Read(
+            Encoding.UTF8.GetBytes(gltf),
+            "camera.gltf",
+            new CameraImport(1920, 1080, 36, 1001, new(24, 1))
+        );
         CameraSample s = camera.Samples[0];
         Assert.Equal(1866.667, s.FocalPx, 2);
         Assert.Equal([2, 1.6, 8], new[] { s.CameraToWorld[3], s.CameraToWorld[7], s.CameraToWorld[11] }, (a, b) => Math.Abs(a - b) < 1e-6);
@@ -304,8 +383,11 @@ public class FormatTests
     [InlineData("[1,0,0,0]", "16")]
     public void A_solve_with_a_wrong_matrix_is_refused_with_its_frame(string matrix, string words)
     {
-        string json = $$"""{"width":1280,"height":720,"frames":[{"frame":1003,"camera_to_world":{{matrix}},"focal_px":900,"cx":640,"cy":360}]}""";
-        FormatFault fault = Assert.Throws<FormatFault>(() => CameraFiles.Read(Encoding.UTF8.GetBytes(json), "solve.json", new CameraImport(1280, 720, 36, 1001, new(24, 1))));
+        string json =
+            $$"""{"width":1280,"height":720,"frames":[{"frame":1003,"camera_to_world":{{matrix}},"focal_px":900,"cx":640,"cy":360}]}""";
+        FormatFault fault = Assert.Throws<FormatFault>(() =>
+            CameraFiles.Read(Encoding.UTF8.GetBytes(json), "solve.json", new CameraImport(1280, 720, 36, 1001, new(24, 1)))
+        );
         Assert.Contains(words, fault.Message);
         Assert.Contains("1003", fault.Message);
     }

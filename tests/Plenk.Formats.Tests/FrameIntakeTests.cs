@@ -14,7 +14,10 @@ public sealed class FrameIntakeTests : FileTests
     {
         var codes = new ushort[67 * 31 * 3];
         var random = new Random(5);
-        for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)random.Next(65536); }
+        for (int i = 0; i < codes.Length; i++)
+        {
+            codes[i] = (ushort)random.Next(65536);
+        }
         File.WriteAllBytes(At("source.png"), RasterFile.ToPng(new CodeImage(67, 31, 3, 16, codes)));
         return At("source.png");
     }
@@ -33,11 +36,22 @@ public sealed class FrameIntakeTests : FileTests
         CodeImage read = DpxFile.Read(File.ReadAllBytes(At("frame.dpx")), "frame.dpx").Image;
         Assert.Equal((67, 31, 3, bits), (read.Width, read.Height, read.Channels, read.Bits));
         int top = (1 << bits) - 1;
-        for (int i = 0; i < read.Codes.Length; i++) { Assert.InRange(read.Codes[i] - source.Codes[i] * (double)top / 65535, -1.01, 1.01); }
+        for (int i = 0; i < read.Codes.Length; i++)
+        {
+            Assert.InRange(read.Codes[i] - source.Codes[i] * (double)top / 65535, -1.01, 1.01);
+        }
         // Spread over 16 bits and brought back, every code is the same.
         CodeImage kept = Taken("frame.dpx");
-        if (bits is 10 or 12) { Assert.All(Enumerable.Range(0, read.Codes.Length), i => Assert.Equal(read.Codes[i], (int)Math.Round(kept.Codes[i] * (double)top / 65535))); }
-        Assert.Contains("stops after", Assert.Throws<FormatFault>(() => DpxFile.Read(File.ReadAllBytes(At("frame.dpx"))[..3000], "cut.dpx")).Message);
+        if (bits is 10 or 12)
+        {
+            Assert.All(Enumerable.Range(0, read.Codes.Length), i =>
+                Assert.Equal(read.Codes[i], (int)Math.Round(kept.Codes[i] * (double)top / 65535))
+            );
+        }
+        Assert.Contains(
+            "stops after",
+            Assert.Throws<FormatFault>(() => DpxFile.Read(File.ReadAllBytes(At("frame.dpx"))[..3000], "cut.dpx")).Message
+        );
     }
 
     [Fact]
@@ -54,7 +68,10 @@ public sealed class FrameIntakeTests : FileTests
         TakenFrame taken = FrameIntake.Take(File.ReadAllBytes(At("frame.exr")), "frame.exr");
         Assert.Equal(ColorEncoding.AcesCct, taken.Encoding);
         FloatImage back = RasterFile.Read(taken.Bytes, "frame").ToLinear(ColorEncoding.AcesCct);
-        for (int i = 0; i < 8; i++) { Assert.Equal(light[i], back.Data[3 * i], 2e-4 * Math.Abs(light[i]) + 2e-6); }
+        for (int i = 0; i < 8; i++)
+        {
+            Assert.Equal(light[i], back.Data[3 * i], 2e-4 * Math.Abs(light[i]) + 2e-6);
+        }
         light[2] = float.NaN;
         ExrFile.Write(At("nan.exr"), 8, 1, [.. "RGB".Select(c => new ExrChannel(c.ToString(), light))]);
         Assert.Contains("x 2, y 0", Assert.Throws<FormatFault>(() => Taken("nan.exr")).Message);
@@ -64,8 +81,13 @@ public sealed class FrameIntakeTests : FileTests
     public void A_delivery_of_dpx_is_checked_and_says_its_encoding_and_repeats()
     {
         Source();
-        foreach (int f in (int[])[1001, 1002]) { Tool("oiiotool", "source.png", "-d", "uint10", "-o", $"plate.{f}.dpx"); }
-        PlateCheckResult check = PlateCheck.Check([.. Directory.GetFiles(Folder, "*.dpx").Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f)))]);
+        foreach (int f in (int[])[1001, 1002])
+        {
+            Tool("oiiotool", "source.png", "-d", "uint10", "-o", $"plate.{f}.dpx");
+        }
+        PlateCheckResult check = PlateCheck.Check([
+            .. Directory.GetFiles(Folder, "*.dpx").Select(f => new DeliveredFile(f, () => File.ReadAllBytes(f))),
+        ]);
         Assert.Equal([1001, 1002], check.Frames.Select(f => f.Frame));
         Assert.Equal(16, check.Frames[0].Bits);
         Assert.Equal("repeated", Assert.Single(check.Faults).Kind);
@@ -81,7 +103,13 @@ public sealed class FrameIntakeTests : FileTests
     [InlineData(255, null)]
     public void A_dpx_says_what_its_codes_are(byte transfer, ColorEncoding? says)
     {
-        byte[] dpx = DpxFile.Write(new CodeImage(16, 9, 3, 10, [.. Enumerable.Range(0, 16 * 9 * 3).Select(i => (ushort)(i % 1024))]), 10, transfer, 1001, new(24, 1));
+        byte[] dpx = DpxFile.Write(
+            new CodeImage(16, 9, 3, 10, [.. Enumerable.Range(0, 16 * 9 * 3).Select(i => (ushort)(i % 1024))]),
+            10,
+            transfer,
+            1001,
+            new(24, 1)
+        );
         Assert.Equal(says, DpxFile.Read(dpx, "a.dpx").Encoding);
         Assert.Equal(says, FrameIntake.Take(dpx, "a.1001.dpx").Says);
     }
@@ -90,12 +118,42 @@ public sealed class FrameIntakeTests : FileTests
     [Fact]
     public void Video_comes_in_with_its_real_times()
     {
-        Tool("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=24000/1001", "-frames:v", "13", "-pix_fmt", "yuv420p", "a.mp4");
+        Tool(
+            "ffmpeg",
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc=size=64x48:rate=24000/1001",
+            "-frames:v",
+            "13",
+            "-pix_fmt",
+            "yuv420p",
+            "a.mp4"
+        );
         VideoFrames even = VideoFile.Decode(At("a.mp4"), "a.mp4", At("even"), 1001);
         Assert.Equal((13, 24000, 1001), (even.Files.Count, even.Rate.Num, even.Rate.Den));
         Assert.EndsWith("frame.0001001.png", even.Files[0]);
         Assert.Empty(even.Notes);
-        Tool("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=24", "-vf", "select='not(eq(n,5))'", "-frames:v", "12", "-fps_mode", "vfr", "-pix_fmt", "yuv420p", "b.mp4");
+        Tool(
+            "ffmpeg",
+            "-v",
+            "error",
+            "-f",
+            "lavfi",
+            "-i",
+            "testsrc=size=64x48:rate=24",
+            "-vf",
+            "select='not(eq(n,5))'",
+            "-frames:v",
+            "12",
+            "-fps_mode",
+            "vfr",
+            "-pix_fmt",
+            "yuv420p",
+            "b.mp4"
+        );
         VideoFrames uneven = VideoFile.Decode(At("b.mp4"), "b.mp4", At("uneven"), 1);
         Assert.Equal(12, uneven.Files.Count);
         Assert.Contains("variable rate: after frame 5", Assert.Single(uneven.Notes));

@@ -28,7 +28,8 @@ public sealed partial class HandOverFormatTests : FileTests
     [InlineData("Hello, world!", 0x9747b28cu, 0x24884cbau)]
     [InlineData("ππππππππ", 0x9747b28cu, 0xd58063c1u)]
     [InlineData("The quick brown fox jumps over the lazy dog", 0u, 0x2e4ff723u)]
-    public void Hashes_are_the_published_ones(string text, uint seed, uint hash) => Assert.Equal(hash, IdMatteFile.Hash(Encoding.UTF8.GetBytes(text), seed));
+    public void Hashes_are_the_published_ones(string text, uint seed, uint hash) =>
+        Assert.Equal(hash, IdMatteFile.Hash(Encoding.UTF8.GetBytes(text), seed));
 
     // IDM-02 and IDM-03: the open ID-matte specification 1.2, its example manifest and the exponent rule.
     [Theory]
@@ -44,7 +45,8 @@ public sealed partial class HandOverFormatTests : FileTests
     }
 
     [Fact]
-    public void A_layers_key_is_the_first_seven_digits_of_its_hash() => Assert.Equal(("d593dd7", "ae93ba3"), (IdMatteFile.KeyOf("uCryptoAsset"), IdMatteFile.KeyOf("uCryptoObject")));
+    public void A_layers_key_is_the_first_seven_digits_of_its_hash() =>
+        Assert.Equal(("d593dd7", "ae93ba3"), (IdMatteFile.KeyOf("uCryptoAsset"), IdMatteFile.KeyOf("uCryptoObject")));
 
     // IDM-04, written by us and read by Debian's image tool; the values that it prints are decoded here by hand.
     [Fact]
@@ -52,11 +54,31 @@ public sealed partial class HandOverFormatTests : FileTests
     {
         string[] names = ["bunny", "default", "hero"];
         var matte = new IdMatte("id_object", names, 2);
-        (matte.Numbers[0], matte.Coverage[0], matte.Numbers[1], matte.Coverage[1], matte.Numbers[2], matte.Coverage[2]) = (0, 0.6f, 1, 0.3f, 2, 0.1f);
+        (matte.Numbers[0], matte.Coverage[0], matte.Numbers[1], matte.Coverage[1], matte.Numbers[2], matte.Coverage[2]) = (
+            0,
+            0.6f,
+            1,
+            0.3f,
+            2,
+            0.1f
+        );
         string path = At("ids.exr");
-        ExrFile.Write(path, 2, 1, IdMatteFile.Channels(matte, names), new ExrHead { Attributes = IdMatteFile.Attributes("id_object", names), Primaries = Primaries.Bt709 });
+        ExrFile.Write(
+            path,
+            2,
+            1,
+            IdMatteFile.Channels(matte, names),
+            new ExrHead { Attributes = IdMatteFile.Attributes("id_object", names), Primaries = Primaries.Bt709 }
+        );
         string dump = Tool("oiiotool", "--dumpdata", path);
-        double[] first = [.. Regex.Match(dump, @"Pixel \(0, 0\):(.*)").Groups[1].Value.Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries).Select(v => double.Parse(v, CultureInfo.InvariantCulture))];
+        double[] first =
+        [
+            .. Regex
+                .Match(dump, @"Pixel \(0, 0\):(.*)")
+                .Groups[1]
+                .Value.Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries)
+                .Select(v => double.Parse(v, CultureInfo.InvariantCulture)),
+        ];
         Assert.Equal(12, first.Length);
         // It prints so many decimals that the smallest ID is 0; its bits are told by the manifest below.
         Assert.Contains(first, v => Math.Abs(v - 100.702385) < 1e-4);
@@ -78,16 +100,28 @@ public sealed partial class HandOverFormatTests : FileTests
     public void Id_mattes_that_were_harmed_say_how()
     {
         var matte = new IdMatte("ids", ["bunny"], 4);
-        for (int i = 0; i < 4; i++) { (matte.Numbers[i * 6], matte.Coverage[i * 6]) = (0, 1); }
+        for (int i = 0; i < 4; i++)
+        {
+            (matte.Numbers[i * 6], matte.Coverage[i * 6]) = (0, 1);
+        }
         IReadOnlyList<ExrChannel> channels = IdMatteFile.Channels(matte, ["bunny"]);
         var attributes = new Dictionary<string, string>(IdMatteFile.Attributes("ids", ["bunny"]));
         string path = At("bare.exr");
-        ExrFile.Write(path, 2, 2, channels, new ExrHead { Attributes = attributes.Where(a => !a.Key.EndsWith("manifest", StringComparison.Ordinal)).ToDictionary() });
+        ExrFile.Write(
+            path,
+            2,
+            2,
+            channels,
+            new ExrHead { Attributes = attributes.Where(a => !a.Key.EndsWith("manifest", StringComparison.Ordinal)).ToDictionary() }
+        );
         IdMatteFile.Layer bare = Assert.Single(IdMatteFile.Read(ExrFile.Read(path)));
         Assert.Contains("no manifest", Assert.Single(bare.Notes));
         Assert.Equal(1, bare.Coverage["13851a76"][3]);
         // Averaged with its neighbour an ID is another one.
-        ExrChannel[] filtered = [.. channels.Select(c => c.Name == "ids00.R" ? c with { Values = [.. c.Values.Select((v, i) => i < 2 ? v * 0.5f : v)] } : c)];
+        ExrChannel[] filtered =
+        [
+            .. channels.Select(c => c.Name == "ids00.R" ? c with { Values = [.. c.Values.Select((v, i) => i < 2 ? v * 0.5f : v)] } : c),
+        ];
         ExrFile.Write(path, 2, 2, filtered, new ExrHead { Attributes = attributes });
         Assert.Contains(Assert.Single(IdMatteFile.Read(ExrFile.Read(path))).Notes, n => n.Contains("filtered", StringComparison.Ordinal));
     }
@@ -117,9 +151,29 @@ public sealed partial class HandOverFormatTests : FileTests
     {
         string path = At("parts.exr");
         float[] values = [.. Enumerable.Range(0, 24).Select(i => i / 8f)];
-        ExrFile.Write(path, 6, 4, [new("comp.R", values, Half: true), new("depth.Z", [.. values.Select(v => v + 9)])], new ExrHead { DataCorner = (-1, -1), Display = (4, 2), PartPerLayer = true, Primaries = Primaries.Bt709, WorldToCamera = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 2, 3, 4, 1], Rate = (24000, 1001) });
+        ExrFile.Write(
+            path,
+            6,
+            4,
+            [new("comp.R", values, Half: true), new("depth.Z", [.. values.Select(v => v + 9)])],
+            new ExrHead
+            {
+                DataCorner = (-1, -1),
+                Display = (4, 2),
+                PartPerLayer = true,
+                Primaries = Primaries.Bt709,
+                WorldToCamera = [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 2, 3, 4, 1],
+                Rate = (24000, 1001),
+            }
+        );
         string head = Tool("exrheader", path);
-        foreach (string said in (string[])["\"comp\"", "\"depth\"", "(-1 -1) - (4 2)", "(0 0) - (3 1)", "24000/1001", "worldToCamera", "chromaticities"]) { Assert.Contains(said, head); }
+        foreach (
+            string said in (string[])
+                ["\"comp\"", "\"depth\"", "(-1 -1) - (4 2)", "(0 0) - (3 1)", "24000/1001", "worldToCamera", "chromaticities"]
+        )
+        {
+            Assert.Contains(said, head);
+        }
         ExrPicture back = ExrFile.Read(path);
         Assert.Equal((6, 4, -1, -1, 4, 2), (back.Width, back.Height, back.DataX, back.DataY, back.DisplayWidth, back.DisplayHeight));
         Assert.Equal(values, back.Channels.Single(c => c.Name == "comp.R").Values);
@@ -128,19 +182,80 @@ public sealed partial class HandOverFormatTests : FileTests
 
     private static SceneToHandOver Scene()
     {
-        (int, Pose, double)[] camera = [.. Enumerable.Range(1001, 3).Select(f => (f, Pose.LookAt(new(0.1 * (f - 1001), 1.6, 5), new(0, 1, 0), Vec3.UnitY), 28.0 + f - 1001))];
-        var bell = new SceneThing("bell", PieceMeshes.Box(new(1, 1, 1)), [new("brass", new(0.8f, 0.6f, 0.2f), 1, 0.3f)], [.. Enumerable.Range(1001, 3).Select(f => (f, new Similarity(1.5, Rotations.AboutY(0.2 * (f - 1001)), new(f - 1001, 0, 0))))]);
-        Light[] lights = [new() { Id = "sun", Kind = LightKind.Sun, Direction = new(0.3, 1, 0.2), Strength = 5 }, new() { Id = "lamp", Kind = LightKind.Spot, Position = new(1, 3, 0), Direction = new(0, 1, 0), Strength = 20, InnerDegrees = 10, OuterDegrees = 20 }, new() { Id = "window", Kind = LightKind.Rectangle, Position = new(0, 2, -4), Direction = new(0, 0, 1), Width = 2, Height = 1, Strength = 3 }];
-        return new(camera, 36, 20.25, new(24, 1), [new("floor", PieceMeshes.Box(new(9, 0.1, 9)), [], [(1001, Similarity.Identity)])], [bell], lights);
+        (int, Pose, double)[] camera =
+        [
+            .. Enumerable
+                .Range(1001, 3)
+                .Select(f => (f, Pose.LookAt(new(0.1 * (f - 1001), 1.6, 5), new(0, 1, 0), Vec3.UnitY), 28.0 + f - 1001)),
+        ];
+        var bell = new SceneThing(
+            "bell",
+            PieceMeshes.Box(new(1, 1, 1)),
+            [new("brass", new(0.8f, 0.6f, 0.2f), 1, 0.3f)],
+            [.. Enumerable.Range(1001, 3).Select(f => (f, new Similarity(1.5, Rotations.AboutY(0.2 * (f - 1001)), new(f - 1001, 0, 0))))]
+        );
+        Light[] lights =
+        [
+            new()
+            {
+                Id = "sun",
+                Kind = LightKind.Sun,
+                Direction = new(0.3, 1, 0.2),
+                Strength = 5,
+            },
+            new()
+            {
+                Id = "lamp",
+                Kind = LightKind.Spot,
+                Position = new(1, 3, 0),
+                Direction = new(0, 1, 0),
+                Strength = 20,
+                InnerDegrees = 10,
+                OuterDegrees = 20,
+            },
+            new()
+            {
+                Id = "window",
+                Kind = LightKind.Rectangle,
+                Position = new(0, 2, -4),
+                Direction = new(0, 0, 1),
+                Width = 2,
+                Height = 1,
+                Strength = 3,
+            },
+        ];
+        return new(
+            camera,
+            36,
+            20.25,
+            new(24, 1),
+            [new("floor", PieceMeshes.Box(new(9, 0.1, 9)), [], [(1001, Similarity.Identity)])],
+            [bell],
+            lights
+        );
     }
 
     [Fact]
     public void The_scene_passes_the_validator_and_its_camera_comes_back()
     {
-        string path = At("scene.glb"), at = Repository();
+        string path = At("scene.glb"),
+            at = Repository();
         byte[] glb = SceneFile.Glb(Scene());
         File.WriteAllBytes(path, glb);
-        using Process node = Process.Start(new ProcessStartInfo("node", ["-e", "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.animationCount, r.info.extensionsUsed))", path]) { WorkingDirectory = at, RedirectStandardOutput = true })!;
+        using Process node = Process.Start(
+            new ProcessStartInfo(
+                "node",
+                [
+                    "-e",
+                    "require('gltf-validator').validateBytes(new Uint8Array(require('fs').readFileSync(process.argv[1]))).then((r) => console.log(r.issues.numErrors, r.issues.numWarnings, r.info.animationCount, r.info.extensionsUsed))",
+                    path,
+                ]
+            )
+            {
+                WorkingDirectory = at,
+                RedirectStandardOutput = true,
+            }
+        )!;
         string told = node.StandardOutput.ReadToEnd();
         node.WaitForExit();
         Assert.StartsWith("0 0 1", told);
@@ -153,7 +268,10 @@ public sealed partial class HandOverFormatTests : FileTests
     private static string Repository()
     {
         string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at)!; }
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
+        {
+            at = Path.GetDirectoryName(at)!;
+        }
         return at;
     }
 
@@ -165,11 +283,35 @@ public sealed partial class HandOverFormatTests : FileTests
         Assert.StartsWith("#usda 1.0\n", usd);
         Assert.Equal(usd.Count(c => c == '{'), usd.Count(c => c == '}'));
         Assert.Equal(usd.Count(c => c == '['), usd.Count(c => c == ']'));
-        foreach (string said in (string[])["upAxis = \"Y\"", "metersPerUnit = 1", "startTimeCode = 1001", "endTimeCode = 1003", "def DistantLight", "def RectLight", "def SphereLight", "1003: 0.3,"]) { Assert.Contains(said, usd); }
+        foreach (
+            string said in (string[])
+                [
+                    "upAxis = \"Y\"",
+                    "metersPerUnit = 1",
+                    "startTimeCode = 1001",
+                    "endTimeCode = 1003",
+                    "def DistantLight",
+                    "def RectLight",
+                    "def SphereLight",
+                    "1003: 0.3,",
+                ]
+        )
+        {
+            Assert.Contains(said, usd);
+        }
         Assert.Contains("float horizontalAperture = 0.36", usd);
-        foreach (Match m in Counts().Matches(usd)) { Assert.Equal(m.Groups[1].Value.Split(',').Sum(v => int.Parse(v, CultureInfo.InvariantCulture)), m.Groups[2].Value.Split(',').Length); }
+        foreach (Match m in Counts().Matches(usd))
+        {
+            Assert.Equal(
+                m.Groups[1].Value.Split(',').Sum(v => int.Parse(v, CultureInfo.InvariantCulture)),
+                m.Groups[2].Value.Split(',').Length
+            );
+        }
         // The bell at 1003: turned by 0.4, 1.5 as large, 2 m along x.
-        Match bell = Regex.Match(usd[usd.IndexOf("\"bell\"", StringComparison.Ordinal)..], @"1003: \( \(([^)]*)\), \(([^)]*)\), \(([^)]*)\), \(([^)]*)\) \)");
+        Match bell = Regex.Match(
+            usd[usd.IndexOf("\"bell\"", StringComparison.Ordinal)..],
+            @"1003: \( \(([^)]*)\), \(([^)]*)\), \(([^)]*)\), \(([^)]*)\) \)"
+        );
         double[] Row(int k) => [.. bell.Groups[k].Value.Split(',').Select(v => double.Parse(v, CultureInfo.InvariantCulture))];
         Assert.Equal([2, 0, 0, 1], Row(4));
         Assert.Equal(1.5 * Math.Cos(0.4), Row(1)[0], 1e-6);

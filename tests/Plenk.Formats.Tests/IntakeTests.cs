@@ -39,7 +39,10 @@ public sealed class IntakeTests
     {
         int side = (int)Math.Sqrt(PictureMemory.Bytes / 24.0) + 200;
         byte[] png;
-        using (Image black = Image.Black(side, side, bands: 3)) { png = black.PngsaveBuffer(); }
+        using (Image black = Image.Black(side, side, bands: 3))
+        {
+            png = black.PngsaveBuffer();
+        }
         long before = GC.GetAllocatedBytesForCurrentThread();
         FormatFault refused = Assert.Throws<FormatFault>(() => RasterFile.Read(png, "huge.png"));
         Assert.InRange(GC.GetAllocatedBytesForCurrentThread() - before, 0, 4 << 20);
@@ -68,7 +71,13 @@ public sealed class IntakeTests
     public void What_a_glb_brings_and_is_not_worked_on_is_told()
     {
         var bytes = new List<byte>();
-        void Floats(params float[] values) { foreach (float v in values) { bytes.AddRange(BitConverter.GetBytes(v)); } }
+        void Floats(params float[] values)
+        {
+            foreach (float v in values)
+            {
+                bytes.AddRange(BitConverter.GetBytes(v));
+            }
+        }
         Floats(0, 0, 0, 1, 0, 0, 0, 1, 0); // positions
         Floats(0, 0, 1, 0, 0, 1, 0, 0, 1); // morph
         Floats(0, 1); // times
@@ -78,7 +87,9 @@ public sealed class IntakeTests
             "meshes":[{"primitives":[{"attributes":{"POSITION":0},"material":0,"targets":[{"POSITION":1}]}]}],
             "materials":[{"name":"glass","extensions":{"KHR_materials_transmission":{"transmissionFactor":0.9} } }],
             "animations":[{"name":"swing","channels":[{"sampler":0,"target":{"node":0,"path":"translation"}}],"samplers":[{"input":2,"output":3}]}],
-            "buffers":[{"byteLength":{{{bytes.Count}}},"uri":"data:application/octet-stream;base64,{{{Convert.ToBase64String([.. bytes])}}}"}],
+            "buffers":[{"byteLength":{{{bytes.Count}}},"uri":"data:application/octet-stream;base64,{{{Convert.ToBase64String([
+                .. bytes,
+            ])}}}"}],
             "bufferViews":[{"buffer":0,"byteOffset":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":36},{"buffer":0,"byteOffset":72,"byteLength":8},{"buffer":0,"byteOffset":80,"byteLength":24}],
             "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,0],"max":[1,1,0]},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC3","min":[0,0,1],"max":[0,0,1]},
             {"bufferView":2,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[1]},{"bufferView":3,"componentType":5126,"count":2,"type":"VEC3"}]}

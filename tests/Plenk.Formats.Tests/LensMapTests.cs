@@ -21,7 +21,12 @@ public sealed class LensMapTests : FileTests
         if (turned)
         {
             ExrPicture map = ExrFile.Read(path);
-            ExrFile.Write(path, map.Width, map.Height, [new("R", map.Find("", "R")!.Values), new("G", Array.ConvertAll(map.Find("", "G")!.Values, v => v < 0 ? v : 1 - v))]);
+            ExrFile.Write(
+                path,
+                map.Width,
+                map.Height,
+                [new("R", map.Find("", "R")!.Values), new("G", Array.ConvertAll(map.Find("", "G")!.Values, v => v < 0 ? v : 1 - v))]
+            );
         }
         LensMapFile.Reading found = LensMapFile.Read(path, file, Camera with { Lens = Lens.None });
         Assert.Equal(how, found.How);
@@ -31,7 +36,8 @@ public sealed class LensMapTests : FileTests
         {
             for (int x = 4; x < 192; x += 20)
             {
-                double u = (x - 97) / 180.0, v = (y - 53) / 180.0;
+                double u = (x - 97) / 180.0,
+                    v = (y - 53) / 180.0;
                 Camera.Lens.TryDistort(u, v, out double ax, out double ay);
                 found.Lens.TryDistort(u, v, out double bx, out double by);
                 Assert.InRange(180 * (Math.Abs(ax - bx) + Math.Abs(ay - by)), 0, 5e-3);

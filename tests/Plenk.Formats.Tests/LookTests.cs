@@ -34,23 +34,45 @@ public sealed class LookTests : FileTests
         var cdl = new Cdl(new(1.1f, 1, 0.9f), new(0.02f, 0, -0.01f), new(1.2f, 1, 0.8f), 0.8f);
         Assert.Equal(cdl, CdlFile.Read(CdlFile.Write(cdl, "a"), "a.cc"));
         static Cdl Read(string text, string? id = null) => CdlFile.Read(Encoding.UTF8.GetBytes(text), "b.ccc", id);
-        const string two = """<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.2"><ColorCorrection id="one"><SOPNode><Slope>2 2 2</Slope></SOPNode></ColorCorrection><ColorCorrection id="two"><SatNode><Saturation>0.5</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>""";
+        const string two =
+            """<ColorCorrectionCollection xmlns="urn:ASC:CDL:v1.2"><ColorCorrection id="one"><SOPNode><Slope>2 2 2</Slope></SOPNode></ColorCorrection><ColorCorrection id="two"><SatNode><Saturation>0.5</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>""";
         Assert.Equal(new Vector3(2), Read(two).Slope);
         Assert.Equal(0.5f, Read(two, "two").Saturation);
         Assert.Contains("no correction “three”", Assert.Throws<FormatFault>(() => Read(two, "three")).Message);
         Assert.Contains("line 1", Assert.Throws<FormatFault>(() => Read("<x")).Message);
         Assert.Contains("holds no ColorCorrection", Assert.Throws<FormatFault>(() => Read("<x/>")).Message);
-        Assert.Contains("“nan”", Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Slope>1 nan 1</Slope></ColorCorrection>")).Message);
-        Assert.Contains("instead of three", Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Offset>1 1</Offset></ColorCorrection>")).Message);
-        Assert.Contains("above 0", Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Power>1 0 1</Power></ColorCorrection>")).Message);
+        Assert.Contains(
+            "“nan”",
+            Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Slope>1 nan 1</Slope></ColorCorrection>")).Message
+        );
+        Assert.Contains(
+            "instead of three",
+            Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Offset>1 1</Offset></ColorCorrection>")).Message
+        );
+        Assert.Contains(
+            "above 0",
+            Assert.Throws<FormatFault>(() => Read("<ColorCorrection><Power>1 0 1</Power></ColorCorrection>")).Message
+        );
         // A file that wants to read other files is refused.
-        Assert.Throws<FormatFault>(() => Read("<!DOCTYPE a [<!ENTITY x SYSTEM \"file:///etc/hostname\">]><ColorCorrection><Slope>&x;</Slope></ColorCorrection>"));
+        Assert.Throws<FormatFault>(() =>
+            Read("<!DOCTYPE a [<!ENTITY x SYSTEM \"file:///etc/hostname\">]><ColorCorrection><Slope>&x;</Slope></ColorCorrection>")
+        );
     }
 
     private static string CubeText(int size, Func<float, float, float, Vector3> of)
     {
         var text = new StringBuilder($"TITLE \"made up\"\n# red runs fastest\nLUT_3D_SIZE {size}\n");
-        for (int b = 0; b < size; b++) { for (int g = 0; g < size; g++) { for (int r = 0; r < size; r++) { Vector3 v = of(r / (size - 1f), g / (size - 1f), b / (size - 1f)); text.Append(CultureInfo.InvariantCulture, $"{v.X:F6} {v.Y:F6} {v.Z:F6}\n"); } } }
+        for (int b = 0; b < size; b++)
+        {
+            for (int g = 0; g < size; g++)
+            {
+                for (int r = 0; r < size; r++)
+                {
+                    Vector3 v = of(r / (size - 1f), g / (size - 1f), b / (size - 1f));
+                    text.Append(CultureInfo.InvariantCulture, $"{v.X:F6} {v.Y:F6} {v.Z:F6}\n");
+                }
+            }
+        }
         return text.ToString();
     }
 
@@ -59,19 +81,36 @@ public sealed class LookTests : FileTests
     public void A_cube_is_read_between_its_places_as_the_reference_tool_does()
     {
         var random = new Random(3);
-        string cube = CubeText(9, (r, g, b) => new(0.8f * r + 0.1f * (float)random.NextDouble(), 0.9f * g * g + 0.05f * b, 0.7f * b + 0.2f * r * g));
+        string cube = CubeText(9, (r, g, b) =>
+            new(0.8f * r + 0.1f * (float)random.NextDouble(), 0.9f * g * g + 0.05f * b, 0.7f * b + 0.2f * r * g)
+        );
         File.WriteAllText(At("a.cube"), cube);
         var codes = new ushort[64 * 32 * 3];
-        for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)random.Next(65536); }
+        for (int i = 0; i < codes.Length; i++)
+        {
+            codes[i] = (ushort)random.Next(65536);
+        }
         var source = new CodeImage(64, 32, 3, 16, codes);
         File.WriteAllBytes(At("a.png"), RasterFile.ToPng(source));
-        using (Process p = Process.Start(new ProcessStartInfo("ffmpeg", "-loglevel error -y -i a.png -vf format=gbrp16le,lut3d=a.cube:interp=tetrahedral,format=rgb48be b.png") { WorkingDirectory = Folder })!)
+        using (
+            Process p = Process.Start(
+                new ProcessStartInfo(
+                    "ffmpeg",
+                    "-loglevel error -y -i a.png -vf format=gbrp16le,lut3d=a.cube:interp=tetrahedral,format=rgb48be b.png"
+                )
+                {
+                    WorkingDirectory = Folder,
+                }
+            )!
+        )
         {
             p.WaitForExit();
             Assert.Equal(0, p.ExitCode);
         }
         CodeImage theirs = RasterFile.Read(File.ReadAllBytes(At("b.png")), "b.png");
-        CodeImage ours = source.Through(new PlateView(SeenThrough.Look, ColorEncoding.Srgb, null, CubeFile.Read(Encoding.UTF8.GetBytes(cube), "a.cube"), null));
+        CodeImage ours = source.Through(
+            new PlateView(SeenThrough.Look, ColorEncoding.Srgb, null, CubeFile.Read(Encoding.UTF8.GetBytes(cube), "a.cube"), null)
+        );
         Assert.InRange(theirs.Codes.Zip(ours.Codes).Max(c => Math.Abs(c.First - c.Second)), 0, 2);
     }
 

@@ -21,7 +21,9 @@ public sealed class MaterialFileTests
     [Fact]
     public void Colours_shine_and_own_light_come_in()
     {
-        var (m, told) = Read("# a comment\nnewmtl dull paint\nKd 0.6 0.1 0.05\nKs 0.5 0.5 0.5\nillum 1\n\nnewmtl gloss\r\nKd 0.2\r\nKs 0.8 0.4 0.4\r\nNs 126\r\nillum 2\r\nKe 2 1 0.5\nnewmtl metal\n\tKd 0.9 0.7 0.3\n  Pm 1\nPr 0.35\n");
+        var (m, told) = Read(
+            "# a comment\nnewmtl dull paint\nKd 0.6 0.1 0.05\nKs 0.5 0.5 0.5\nillum 1\n\nnewmtl gloss\r\nKd 0.2\r\nKs 0.8 0.4 0.4\r\nNs 126\r\nillum 2\r\nKe 2 1 0.5\nnewmtl metal\n\tKd 0.9 0.7 0.3\n  Pm 1\nPr 0.35\n"
+        );
         Assert.Empty(told);
         Assert.Equal(["dull paint", "gloss", "metal"], m.Select(x => x.Name));
         Assert.Equal((new Vector3(0.6f, 0.1f, 0.05f), 0f, 1f), (m[0].BaseColor, m[0].Specular, m[0].Roughness));
@@ -40,7 +42,11 @@ public sealed class MaterialFileTests
     {
         byte[] png = RasterFile.ToPng(new CodeImage(2, 1, 4, 8, [188, 0, 0, 255, 255, 255, 255, 0]));
         string? asked = null;
-        var (m, told) = Read($"newmtl a\nKd 1 1 1\n{line}\n", n => { asked = n; return png; });
+        var (m, told) = Read($"newmtl a\nKd 1 1 1\n{line}\n", n =>
+        {
+            asked = n;
+            return png;
+        });
         Assert.Equal(name, asked);
         Assert.Empty(told);
         // sRGB code 188 is half the light (IEC 61966-2-1); where alpha is 0 nothing is left.
@@ -54,7 +60,10 @@ public sealed class MaterialFileTests
     {
         var (m, told) = Read("newmtl a\nKd 0.3 0.3 0.3\nmap_Kd gone.png\nd 0.25\nnewmtl b\nTr 0.1\n", _ => null);
         Assert.Null(m[0].Picture);
-        Assert.Contains("The picture gone.png of material “a” is not there; its flat colour is used. Bring it in together with the mesh.", told);
+        Assert.Contains(
+            "The picture gone.png of material “a” is not there; its flat colour is used. Bring it in together with the mesh.",
+            told
+        );
         Assert.Contains(told, t => t.StartsWith("Material “a” is 75 % transparent", StringComparison.Ordinal));
         Assert.Contains(told, t => t.StartsWith("Material “b” is 10 % transparent", StringComparison.Ordinal));
         Assert.Empty(Read("Kd 1 0 0\n").Materials);
@@ -72,7 +81,13 @@ public sealed class MaterialFileTests
     public void A_picture_of_other_primaries_comes_in_as_meant()
     {
         double[] red = [0.6130974, 0.07019372, 0.02061559];
-        var codes = new CodeImage(1, 1, 4, 16, [.. red.Select(v => (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, (float)v, 16)), 32768]);
+        var codes = new CodeImage(
+            1,
+            1,
+            4,
+            16,
+            [.. red.Select(v => (ushort)ColorEncodings.ToCode(ColorEncoding.AcesCct, (float)v, 16)), 32768]
+        );
         FloatImage picture = MaterialPicture.Premultiplied(codes, ColorSpace.Usual(ColorEncoding.AcesCct), premultiplied: false);
         Assert.Equal(0.5f, picture.Data[0], 1e-3f);
         Assert.Equal(0, picture.Data[1], 1e-3f);

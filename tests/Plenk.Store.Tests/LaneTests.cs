@@ -24,15 +24,43 @@ public sealed class LaneTests : IAsyncLifetime
     {
         await _database.DisposeAsync();
         NpgsqlConnection.ClearAllPools();
-        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")};Database=postgres");
+        await using NpgsqlDataSource admin = NpgsqlDataSource.Create(
+            $"{Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")};Database=postgres"
+        );
         await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
         await drop.ExecuteNonQueryAsync();
     }
 
-    private async Task<long> Shot(string code) => (await new ShotStore(_database).Create(new ShotDocument { Production = "P", Sequence = "S", Code = code }, "one", "New")).Id;
+    private async Task<long> Shot(string code) =>
+        (
+            await new ShotStore(_database).Create(
+                new ShotDocument
+                {
+                    Production = "P",
+                    Sequence = "S",
+                    Code = code,
+                },
+                "one",
+                "New"
+            )
+        ).Id;
 
     private async Task<JobRow> Job(long shot, string title, string who, string lane = Lane.Long, int[]? frames = null) =>
-        (await _jobs.Add(new(shot, frames is null ? "work" : "handover", title, "{}", Guid.NewGuid().ToString(), frames?.Length ?? 10, who, lane, frames))).Job;
+        (
+            await _jobs.Add(
+                new(
+                    shot,
+                    frames is null ? "work" : "handover",
+                    title,
+                    "{}",
+                    Guid.NewGuid().ToString(),
+                    frames?.Length ?? 10,
+                    who,
+                    lane,
+                    frames
+                )
+            )
+        ).Job;
 
     private async Task Run(string sql)
     {
@@ -43,8 +71,12 @@ public sealed class LaneTests : IAsyncLifetime
     [Fact]
     public async Task Shots_and_people_take_turns_and_hands_stand_in_no_line_but_their_own()
     {
-        long a = await Shot("A"), b = await Shot("B");
-        foreach (int i in (int[])[1, 2, 3]) { await Job(a, $"a{i}", "ann"); }
+        long a = await Shot("A"),
+            b = await Shot("B");
+        foreach (int i in (int[])[1, 2, 3])
+        {
+            await Job(a, $"a{i}", "ann");
+        }
         await Job(b, "b1", "ann");
         await Job(b, "b2", "ben");
         await Job(a, "quick", "ann", Lane.Hands);
@@ -65,7 +97,8 @@ public sealed class LaneTests : IAsyncLifetime
     [Fact]
     public async Task Who_waits_is_told_its_place_and_behind_whom()
     {
-        long a = await Shot("A"), b = await Shot("B");
+        long a = await Shot("A"),
+            b = await Shot("B");
         await Job(a, "Depth", "ann");
         await _jobs.Take(Lane.Long, "w");
         await Job(a, "Solving", "ann");
@@ -114,7 +147,10 @@ public sealed class LaneTests : IAsyncLifetime
         await _frames.AskToStop(job.Id);
         Assert.False(await _frames.Hold(one, "w"));
         await _frames.End(one, "w", "waiting", null, "");
-        Assert.Equal(("stopped", "stopped after 0 of 2 frames; those are kept"), await _jobs.Find(job.Id) is { } s ? (s.State, s.Message) : default);
+        Assert.Equal(
+            ("stopped", "stopped after 0 of 2 frames; those are kept"),
+            await _jobs.Find(job.Id) is { } s ? (s.State, s.Message) : default
+        );
         await _frames.Again(job.Id, null);
         foreach (int f in (int[])[1, 2, FrameStore.Closing])
         {
@@ -148,10 +184,15 @@ public sealed class LaneTests : IAsyncLifetime
     [Fact]
     public async Task A_short_hand_over_does_not_wait_for_a_long_one()
     {
-        long a = await Shot("A"), b = await Shot("B");
+        long a = await Shot("A"),
+            b = await Shot("B");
         await Job(a, "Long", "ann", Lane.Frames, [.. Enumerable.Range(1, 50)]);
         JobRow brief = await Job(b, "Short", "ben", Lane.Frames, [1]);
-        for (int i = 0; i < 4; i++) { LeasedFrame f = (await _frames.Take("w"))!; await _frames.End(f, "w", "done", 1, "", f.Frame == FrameStore.Closing ? "[]" : null); }
+        for (int i = 0; i < 4; i++)
+        {
+            LeasedFrame f = (await _frames.Take("w"))!;
+            await _frames.End(f, "w", "done", 1, "", f.Frame == FrameStore.Closing ? "[]" : null);
+        }
         Assert.Equal("done", (await _jobs.Find(brief.Id))!.State);
     }
 
@@ -159,7 +200,19 @@ public sealed class LaneTests : IAsyncLifetime
     public async Task A_code_of_two_productions_is_asked_for_with_its_production()
     {
         var shots = new ShotStore(_database);
-        foreach (string p in (string[])["One", "Two"]) { await shots.Create(new ShotDocument { Production = p, Sequence = "S", Code = "X_1" }, "a", "New"); }
+        foreach (string p in (string[])["One", "Two"])
+        {
+            await shots.Create(
+                new ShotDocument
+                {
+                    Production = p,
+                    Sequence = "S",
+                    Code = "X_1",
+                },
+                "a",
+                "New"
+            );
+        }
         Assert.Contains("One/X_1", (await Assert.ThrowsAsync<RefusedException>(() => shots.FindByCode("X_1"))).Message);
         Assert.Equal("Two", (await shots.FindByCode("Two/X_1"))!.Production);
         Assert.Null(await shots.FindByCode("Three/X_1"));

@@ -19,7 +19,9 @@ public sealed class StoreTests : IAsyncLifetime
     private readonly string _name = $"test_{Guid.NewGuid():N}";
     private Database _database = null!;
     private ShotStore _shots = null!;
-    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+    private static string Server =>
+        Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")
+        ?? throw new InvalidOperationException("run ./test, which starts the database");
 
     public Task InitializeAsync()
     {
@@ -38,7 +40,14 @@ public sealed class StoreTests : IAsyncLifetime
         await drop.ExecuteNonQueryAsync();
     }
 
-    private static ShotDocument Shot(string title) => new() { Production = "Test", Sequence = "T", Code = "T_0010", Title = title };
+    private static ShotDocument Shot(string title) =>
+        new()
+        {
+            Production = "Test",
+            Sequence = "T",
+            Code = "T_0010",
+            Title = title,
+        };
 
     [Fact]
     public async Task Undo_and_redo_are_revisions_and_survive()
@@ -63,7 +72,12 @@ public sealed class StoreTests : IAsyncLifetime
     [Fact]
     public async Task What_was_changed_last_comes_first()
     {
-        ShotRow[] rows = [await _shots.Create(Shot("a"), "one", "New"), await _shots.Create(Shot("b") with { Code = "T_0020" }, "one", "New"), await _shots.Create(Shot("c") with { Code = "T_0030" }, "one", "New")];
+        ShotRow[] rows =
+        [
+            await _shots.Create(Shot("a"), "one", "New"),
+            await _shots.Create(Shot("b") with { Code = "T_0020" }, "one", "New"),
+            await _shots.Create(Shot("c") with { Code = "T_0030" }, "one", "New"),
+        ];
         await _shots.Save(rows[0].Id, 1, Shot("again"), "one", "Again");
         Assert.Equal([rows[0].Id, rows[2].Id], await _shots.LastChanged(2));
     }
@@ -109,7 +123,14 @@ public sealed class StoreTests : IAsyncLifetime
         for (int n = 0; !over.IsCancellationRequested; n++)
         {
             TcpClient client;
-            try { client = await listener.AcceptTcpClientAsync(over); } catch (OperationCanceledException) { return; }
+            try
+            {
+                client = await listener.AcceptTcpClientAsync(over);
+            }
+            catch (OperationCanceledException)
+            {
+                return;
+            }
             if (n >= 2)
             {
                 var server = new TcpClient(host, port);
@@ -148,7 +169,10 @@ public sealed class StoreTests : IAsyncLifetime
         // A late tick and a late end change nothing.
         await Assert.ThrowsAsync<JobLostException>(() => jobs.Progress(first.Id, "worker", 2, null, "late"));
         Assert.False(await jobs.End(first.Id, "worker", "done", "late", null));
-        Assert.Equal(("stopped", "stopped; what was there stays"), (await jobs.Find(first.Id)) is { } over ? (over.State, over.Message) : default);
+        Assert.Equal(
+            ("stopped", "stopped; what was there stays"),
+            (await jobs.Find(first.Id)) is { } over ? (over.State, over.Message) : default
+        );
         Assert.True((await jobs.Add(new(row.Id, "render", "r", "{}", "key", 3, "one"))).IsNew);
         var results = new ResultStore(_database);
         await results.Write("k", "1");
@@ -163,7 +187,8 @@ public sealed class StoreTests : IAsyncLifetime
     [Fact]
     public void Unknown_fields_survive_and_old_schemas_are_raised()
     {
-        const string old = """{"production":"P","sequence":"S","code":"C","futureThing":{"a":1},"lights":[{"id":"sky","kind":"Sky","radiance":[1,2,3]}]}""";
+        const string old =
+            """{"production":"P","sequence":"S","code":"C","futureThing":{"a":1},"lights":[{"id":"sky","kind":"Sky","radiance":[1,2,3]}]}""";
         ShotDocument read = ShotJson.Read(old);
         Assert.Equal(2, read.Lights[0].Color.Y);
         Assert.Equal(1, read.SchemaVersion);
@@ -180,16 +205,55 @@ public sealed class StoreTests : IAsyncLifetime
         {
             var store = new MediaStore(Path.Combine(directory, "store"));
             var codes = new ushort[96 * 54 * 3];
-            for (int i = 0; i < codes.Length; i++) { codes[i] = (ushort)(i * 31 % 256); }
+            for (int i = 0; i < codes.Length; i++)
+            {
+                codes[i] = (ushort)(i * 31 % 256);
+            }
             var picture = new CodeImage(96, 54, 3, 8, codes);
             var shot = Shot("folder") with
             {
                 Range = new(1001, 1001),
-                Plate = new() { Width = 96, Height = 54, Frames = [new(1001, "p.1001.png", store.Write(RasterFile.ToPng(picture)))] },
-                Camera = new() { Width = 96, Height = 54, Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 1.5, 0, 0, 1, 6, 0, 0, 0, 1], 90, 48, 27)] },
-                Pieces = [new() { Id = "floor", Kind = PieceKind.Plane, Size = new(30, 1, 30) }],
-                Lights = [new() { Id = "sun", Kind = LightKind.Sun, Direction = new(1, 1, 0.2), Strength = 3 }, new() { Id = "fill", Kind = LightKind.Fill, Strength = 0.2 }],
-                Elements = [new() { Id = "box", Media = store.Write(GltfFile.WriteMesh("box", Core.Sets.PieceMeshes.Box(new(1, 1, 1)), [])) }],
+                Plate = new()
+                {
+                    Width = 96,
+                    Height = 54,
+                    Frames = [new(1001, "p.1001.png", store.Write(RasterFile.ToPng(picture)))],
+                },
+                Camera = new()
+                {
+                    Width = 96,
+                    Height = 54,
+                    Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 1.5, 0, 0, 1, 6, 0, 0, 0, 1], 90, 48, 27)],
+                },
+                Pieces =
+                [
+                    new()
+                    {
+                        Id = "floor",
+                        Kind = PieceKind.Plane,
+                        Size = new(30, 1, 30),
+                    },
+                ],
+                Lights =
+                [
+                    new()
+                    {
+                        Id = "sun",
+                        Kind = LightKind.Sun,
+                        Direction = new(1, 1, 0.2),
+                        Strength = 3,
+                    },
+                    new()
+                    {
+                        Id = "fill",
+                        Kind = LightKind.Fill,
+                        Strength = 0.2,
+                    },
+                ],
+                Elements =
+                [
+                    new() { Id = "box", Media = store.Write(GltfFile.WriteMesh("box", Core.Sets.PieceMeshes.Box(new(1, 1, 1)), [])) },
+                ],
             };
             string folder = Path.Combine(directory, "shot");
             ShotFolder.Write(folder, shot, store);
@@ -202,7 +266,14 @@ public sealed class StoreTests : IAsyncLifetime
             for (int i = 0; i < 96 * 54; i++)
             {
                 bool same = comp.Codes.AsSpan(3 * i, 3).SequenceEqual(codes.AsSpan(3 * i, 3));
-                if (layers.Touched[i]) { touched++; } else { Assert.True(same); }
+                if (layers.Touched[i])
+                {
+                    touched++;
+                }
+                else
+                {
+                    Assert.True(same);
+                }
             }
             Assert.InRange(touched, 100, 96 * 54 / 2);
             FrameLayers again = new ShotEngine(store).Render(shot, 1001, 96, RenderQuality.Full);

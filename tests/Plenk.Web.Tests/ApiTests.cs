@@ -16,7 +16,8 @@ public sealed class Application : WebApplicationFactory<Program>
 
     public Application()
     {
-        string server = Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+        string server = Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")
+            ?? throw new InvalidOperationException("run ./test, which starts the database");
         Environment.SetEnvironmentVariable("PLENK_DATABASE", $"{server};Database={_name}");
         Environment.SetEnvironmentVariable("PLENK_DATA", _data);
         Environment.SetEnvironmentVariable("PLENK_DEMO", null);
@@ -26,10 +27,15 @@ public sealed class Application : WebApplicationFactory<Program>
     {
         await base.DisposeAsync();
         NpgsqlConnection.ClearAllPools();
-        await using NpgsqlDataSource admin = NpgsqlDataSource.Create($"{Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")};Database=postgres");
+        await using NpgsqlDataSource admin = NpgsqlDataSource.Create(
+            $"{Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")};Database=postgres"
+        );
         await using NpgsqlCommand drop = admin.CreateCommand($"drop database if exists {_name} with (force)");
         await drop.ExecuteNonQueryAsync();
-        if (Directory.Exists(_data)) { Directory.Delete(_data, recursive: true); }
+        if (Directory.Exists(_data))
+        {
+            Directory.Delete(_data, recursive: true);
+        }
     }
 }
 
@@ -44,7 +50,15 @@ public sealed class ApiTests(Application application)
 
     private async Task<long> NewShot(string code)
     {
-        HttpResponseMessage made = await _client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence = "T", code });
+        HttpResponseMessage made = await _client.PostAsJsonAsync(
+            "/api/shots",
+            new
+            {
+                production = "Test",
+                sequence = "T",
+                code,
+            }
+        );
         Assert.Equal(HttpStatusCode.OK, made.StatusCode);
         return (await made.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
     }
@@ -52,7 +66,10 @@ public sealed class ApiTests(Application application)
     private static MultipartFormDataContent Frames(params (string Name, byte[] Bytes)[] files)
     {
         var form = new MultipartFormDataContent();
-        foreach (var (name, bytes) in files) { form.Add(new ByteArrayContent(bytes), "files", name); }
+        foreach (var (name, bytes) in files)
+        {
+            form.Add(new ByteArrayContent(bytes), "files", name);
+        }
         return form;
     }
 
@@ -71,7 +88,10 @@ public sealed class ApiTests(Application application)
     public async Task A_plate_comes_in_with_its_faults_told_and_good_frames_kept()
     {
         long id = await NewShot("T_0020");
-        HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", Frames(("p.1001.png", Png()), ("p.1002.png", []), ("p.1004.png", Png())));
+        HttpResponseMessage answer = await _client.BringPlate(
+            $"/api/shots/{id}",
+            Frames(("p.1001.png", Png()), ("p.1002.png", []), ("p.1004.png", Png()))
+        );
         JsonElement body = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal(2, body.GetProperty("notes").GetArrayLength());
         JsonElement document = body.GetProperty("state").GetProperty("document");
@@ -90,9 +110,25 @@ public sealed class ApiTests(Application application)
         string text = await refused.Content.ReadAsStringAsync();
         Assert.Contains("neither a PNG nor a JPEG", text);
         Assert.DoesNotContain("   at ", text);
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", "x"u8.ToArray())))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", "x"u8.ToArray())))).StatusCode
+        );
         Assert.Equal(1, (await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}")).GetProperty("revision").GetInt32());
-        Assert.Equal(HttpStatusCode.UnprocessableEntity, (await _client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence = "", code = "../x" })).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.UnprocessableEntity,
+            (
+                await _client.PostAsJsonAsync(
+                    "/api/shots",
+                    new
+                    {
+                        production = "Test",
+                        sequence = "",
+                        code = "../x",
+                    }
+                )
+            ).StatusCode
+        );
     }
 
     [Fact]
@@ -100,7 +136,12 @@ public sealed class ApiTests(Application application)
     {
         long id = await NewShot("T_0040");
         JsonElement state = await _client.GetFromJsonAsync<JsonElement>($"/api/shots/{id}");
-        var change = new { baseRevision = 1, what = "Nothing much", document = state.GetProperty("document") };
+        var change = new
+        {
+            baseRevision = 1,
+            what = "Nothing much",
+            document = state.GetProperty("document"),
+        };
         Assert.Equal(HttpStatusCode.OK, (await _client.PutAsJsonAsync($"/api/shots/{id}", change)).StatusCode);
         HttpResponseMessage second = await _client.PutAsJsonAsync($"/api/shots/{id}", change);
         Assert.Equal(HttpStatusCode.Conflict, second.StatusCode);
@@ -113,21 +154,40 @@ public sealed class ApiTests(Application application)
     {
         long id = await NewShot("T_0050");
         await _client.BringPlate($"/api/shots/{id}", Frames(("p.1001.png", Png()), ("p.1002.png", Png()), ("p.1003.png", Png())));
-        static byte[] Camera(params string[] rows) => System.Text.Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Join('\n', rows) + "\n");
-        HttpResponseMessage answer = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", "1002,0,1,2,0,0,0,1,28"))));
-        string note = Assert.Single((await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("notes").EnumerateArray()).GetString()!;
+        static byte[] Camera(params string[] rows) =>
+            System.Text.Encoding.UTF8.GetBytes("frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Join('\n', rows) + "\n");
+        HttpResponseMessage answer = await _client.PostAsync(
+            $"/api/shots/{id}/camera",
+            Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", "1002,0,1,2,0,0,0,1,28")))
+        );
+        string note = Assert
+            .Single((await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("notes").EnumerateArray())
+            .GetString()!;
         Assert.Contains("1001 to 1002", note);
         Assert.Contains("needs 1001 to 1003", note);
         HttpResponseMessage picture = await _client.GetAsync($"/api/shots/{id}/frames/1003/overlay");
         Assert.Contains("no sample for frame 1003", await picture.Content.ReadAsStringAsync());
-        foreach (var (row, words) in new[] { ("1002,0,1,nan,0,0,0,1,28", "1002"), ("1002,0,1,2,0,0,0,1,0", "focal length"), ("1001,0,1,2,0,0,0,1,28", "1001") })
+        foreach (
+            var (row, words) in new[]
+            {
+                ("1002,0,1,nan,0,0,0,1,28", "1002"),
+                ("1002,0,1,2,0,0,0,1,0", "focal length"),
+                ("1001,0,1,2,0,0,0,1,28", "1001"),
+            }
+        )
         {
-            HttpResponseMessage refused = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", row))));
+            HttpResponseMessage refused = await _client.PostAsync(
+                $"/api/shots/{id}/camera",
+                Frames(("c.csv", Camera("1001,0,1,2,0,0,0,1,28", row)))
+            );
             Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
             Assert.Contains(words, await refused.Content.ReadAsStringAsync());
         }
         // A solve that failed says its own reason.
-        HttpResponseMessage failed = await _client.PostAsync($"/api/shots/{id}/camera", Frames(("solve.json", """{"status":"failed","reason":"too little texture"}"""u8.ToArray())));
+        HttpResponseMessage failed = await _client.PostAsync(
+            $"/api/shots/{id}/camera",
+            Frames(("solve.json", """{"status":"failed","reason":"too little texture"}"""u8.ToArray()))
+        );
         Assert.Contains("too little texture", await failed.Content.ReadAsStringAsync());
     }
 
@@ -150,10 +210,54 @@ public sealed class ApiTests(Application application)
         Assert.Contains("no camera yet", await Refused(_client.GetAsync($"{at}/camera/handover.zip")));
         await _client.BringPlate(at, Frames(("p.1001.png", Png()), ("p.1003.png", Png())));
         Assert.Contains("no frame 1002", await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 300, distance = 12 })));
-        Assert.Contains("between 20 and 5,000", (await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 3, distance = 12 }))).ToLowerInvariant());
-        Assert.Contains("no track 7", await Refused(_client.PostAsJsonAsync($"{at}/tracks/edit", new { baseRevision = 2, edit = new { @do = "delete", track = 7, frame = 1001, x = 0, y = 0 } })));
-        Assert.Contains("nothing that is done", await Refused(_client.PostAsJsonAsync($"{at}/tracks/edit", new { baseRevision = 2, edit = new { @do = "paint", track = 7, frame = 1001, x = 0, y = 0 } })));
-        Assert.Contains("Track the plate first", await Refused(_client.PostAsync($"{at}/camera/readings", Frames(("c.csv", "frame,tx\n1,2\n"u8.ToArray())))));
+        Assert.Contains(
+            "between 20 and 5,000",
+            (await Refused(_client.PostAsJsonAsync($"{at}/track", new { count = 3, distance = 12 }))).ToLowerInvariant()
+        );
+        Assert.Contains(
+            "no track 7",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/tracks/edit",
+                    new
+                    {
+                        baseRevision = 2,
+                        edit = new
+                        {
+                            @do = "delete",
+                            track = 7,
+                            frame = 1001,
+                            x = 0,
+                            y = 0,
+                        },
+                    }
+                )
+            )
+        );
+        Assert.Contains(
+            "nothing that is done",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/tracks/edit",
+                    new
+                    {
+                        baseRevision = 2,
+                        edit = new
+                        {
+                            @do = "paint",
+                            track = 7,
+                            frame = 1001,
+                            x = 0,
+                            y = 0,
+                        },
+                    }
+                )
+            )
+        );
+        Assert.Contains(
+            "Track the plate first",
+            await Refused(_client.PostAsync($"{at}/camera/readings", Frames(("c.csv", "frame,tx\n1,2\n"u8.ToArray()))))
+        );
         Assert.Contains("floor is not named", await Refused(_client.GetAsync($"{at}/frames/1001/floor?x=3&y=3")));
         // Nothing of this made a revision.
         Assert.Equal(2, (await _client.GetFromJsonAsync<JsonElement>(at)).GetProperty("revision").GetInt32());
@@ -167,16 +271,75 @@ public sealed class ApiTests(Application application)
         long id = await NewShot("T_0070");
         string at = $"/api/shots/{id}";
         await _client.BringPlate(at, Frames(("p.1001.png", Png())));
-        object Still(params double[][] lines) => new { frame = 1001, lines = lines.Select(l => new { axis = "x", x1 = l[0], y1 = l[1], x2 = l[2], y2 = l[3] }) };
-        JsonElement look = await (await _client.PostAsJsonAsync($"{at}/still/look", new { baseRevision = 2, what = "", still = Still([0, 0, 15, 1], [0, 8, 15, 7]) })).Content.ReadFromJsonAsync<JsonElement>();
+        object Still(params double[][] lines) =>
+            new
+            {
+                frame = 1001,
+                lines = lines.Select(l => new
+                {
+                    axis = "x",
+                    x1 = l[0],
+                    y1 = l[1],
+                    x2 = l[2],
+                    y2 = l[3],
+                }),
+            };
+        JsonElement look = await (
+            await _client.PostAsJsonAsync(
+                $"{at}/still/look",
+                new
+                {
+                    baseRevision = 2,
+                    what = "",
+                    still = Still([0, 0, 15, 1], [0, 8, 15, 7]),
+                }
+            )
+        ).Content.ReadFromJsonAsync<JsonElement>();
         Assert.False(look.GetProperty("solved").GetBoolean());
         Assert.Contains("two or three directions", look.GetProperty("reason").GetString());
         // Half-drawn work is kept all the same; the camera stays as it was.
-        JsonElement kept = await (await _client.PostAsJsonAsync($"{at}/still", new { baseRevision = 2, what = "Line along x", still = Still([0, 0, 15, 1]) })).Content.ReadFromJsonAsync<JsonElement>();
+        JsonElement kept = await (
+            await _client.PostAsJsonAsync(
+                $"{at}/still",
+                new
+                {
+                    baseRevision = 2,
+                    what = "Line along x",
+                    still = Still([0, 0, 15, 1]),
+                }
+            )
+        ).Content.ReadFromJsonAsync<JsonElement>();
         JsonElement document = kept.GetProperty("state").GetProperty("document");
         Assert.Equal(1, document.GetProperty("still").GetProperty("lines").GetArrayLength());
         Assert.Equal(JsonValueKind.Null, document.GetProperty("camera").ValueKind);
-        Assert.Contains("runs along x, y or z", await Refused(_client.PostAsJsonAsync($"{at}/still", new { baseRevision = 3, what = "", still = new { frame = 1001, lines = new[] { new { axis = "up", x1 = 1.0, y1 = 1.0, x2 = 9.0, y2 = 1.0 } } } })));
+        Assert.Contains(
+            "runs along x, y or z",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/still",
+                    new
+                    {
+                        baseRevision = 3,
+                        what = "",
+                        still = new
+                        {
+                            frame = 1001,
+                            lines = new[]
+                            {
+                                new
+                                {
+                                    axis = "up",
+                                    x1 = 1.0,
+                                    y1 = 1.0,
+                                    x2 = 9.0,
+                                    y2 = 1.0,
+                                },
+                            },
+                        },
+                    }
+                )
+            )
+        );
     }
 
     // Made by Debian's ffmpeg.
@@ -186,12 +349,38 @@ public sealed class ApiTests(Application application)
         string file = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.mp4");
         try
         {
-            using (var ffmpeg = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("ffmpeg", ["-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25", "-frames:v", "6", "-pix_fmt", "yuv420p", file]))!) { await ffmpeg.WaitForExitAsync(); }
+            using (
+                var ffmpeg = System.Diagnostics.Process.Start(
+                    new System.Diagnostics.ProcessStartInfo(
+                        "ffmpeg",
+                        ["-v", "error", "-f", "lavfi", "-i", "testsrc=size=64x48:rate=25", "-frames:v", "6", "-pix_fmt", "yuv420p", file]
+                    )
+                )!
+            )
+            {
+                await ffmpeg.WaitForExitAsync();
+            }
             long id = await NewShot("T_0080");
-            HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", Frames(("take.mp4", await File.ReadAllBytesAsync(file))));
+            HttpResponseMessage answer = await _client.BringPlate(
+                $"/api/shots/{id}",
+                Frames(("take.mp4", await File.ReadAllBytesAsync(file)))
+            );
             JsonElement document = (await answer.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("state").GetProperty("document");
-            Assert.Equal((25, 6, "take.mp4"), (document.GetProperty("rate").GetProperty("num").GetInt32(), document.GetProperty("plate").GetProperty("frames").GetArrayLength(), document.GetProperty("plate").GetProperty("name").GetString()));
-            Assert.Equal((1001, 1006), (document.GetProperty("range").GetProperty("first").GetInt32(), document.GetProperty("range").GetProperty("last").GetInt32()));
+            Assert.Equal(
+                (25, 6, "take.mp4"),
+                (
+                    document.GetProperty("rate").GetProperty("num").GetInt32(),
+                    document.GetProperty("plate").GetProperty("frames").GetArrayLength(),
+                    document.GetProperty("plate").GetProperty("name").GetString()
+                )
+            );
+            Assert.Equal(
+                (1001, 1006),
+                (
+                    document.GetProperty("range").GetProperty("first").GetInt32(),
+                    document.GetProperty("range").GetProperty("last").GetInt32()
+                )
+            );
             Assert.Contains("no video", await Refused(_client.BringPlate($"/api/shots/{id}", Frames(("bad.mp4", [1, 2, 3])))));
         }
         finally
@@ -245,6 +434,9 @@ public sealed class ApiTests(Application application)
         HttpResponseMessage answer = await _client.BringPlate($"/api/shots/{id}", form);
         JsonElement said = await answer.Content.ReadFromJsonAsync<JsonElement>();
         Assert.Equal(kept, said.GetProperty("state").GetProperty("document").GetProperty("plate").GetProperty("encoding").GetString());
-        Assert.Equal(told is not null, said.GetProperty("notes").EnumerateArray().Any(n => told is not null && n.GetString()!.Contains(told, StringComparison.Ordinal)));
+        Assert.Equal(
+            told is not null,
+            said.GetProperty("notes").EnumerateArray().Any(n => told is not null && n.GetString()!.Contains(told, StringComparison.Ordinal))
+        );
     }
 }

@@ -18,13 +18,27 @@ public sealed class ElementApiTests(Application application)
     /// <summary>Three frames: grey, with a green screen at the left and a bright texture at the right that goes 2 px a frame; a camera above a floor.</summary>
     private async Task<string> Shot(string code)
     {
-        static ushort[] Pixel(int x, int y, int f) => x < 40 ? [40, 180, 60] : x > 90 ? [.. Enumerable.Repeat((ushort)(60 + (x - 2 * (f - 1001)) * 37 % 90 + y * 53 % 70), 3)] : [120, 120, 120];
-        var (_, at) = await _client.NewShot("E", code, 3, f => RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90).SelectMany(i => Pixel(i % 160, i / 160, f))])));
+        static ushort[] Pixel(int x, int y, int f) =>
+            x < 40 ? [40, 180, 60]
+            : x > 90 ? [.. Enumerable.Repeat((ushort)(60 + (x - 2 * (f - 1001)) * 37 % 90 + y * 53 % 70), 3)]
+            : [120, 120, 120];
+        var (_, at) = await _client.NewShot("E", code, 3, f =>
+            RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90).SelectMany(i => Pixel(i % 160, i / 160, f))]))
+        );
         await _client.StandOverFloor(at, 3);
         return at;
     }
 
-    private static byte[] Png(int width, int height, int channels, Func<int, int, ushort> code) => RasterFile.ToPng(new CodeImage(width, height, channels, 8, [.. Enumerable.Range(0, width * height * channels).Select(i => code(i / channels % width, i % channels))]));
+    private static byte[] Png(int width, int height, int channels, Func<int, int, ushort> code) =>
+        RasterFile.ToPng(
+            new CodeImage(
+                width,
+                height,
+                channels,
+                8,
+                [.. Enumerable.Range(0, width * height * channels).Select(i => code(i / channels % width, i % channels))]
+            )
+        );
 
     private async Task<JsonNode> Given(string path, params (string Name, byte[] Bytes)[] files)
     {
@@ -37,11 +51,19 @@ public sealed class ElementApiTests(Application application)
     public async Task Meshes_bring_their_materials_and_cards_their_frames()
     {
         string at = await Shot("E_0010");
-        byte[] obj = Encoding.UTF8.GetBytes("mtllib box.mtl\no box\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n"), mtl = Encoding.UTF8.GetBytes("newmtl red\nKd 0.6 0.1 0.1\n");
+        byte[] obj = Encoding.UTF8.GetBytes("mtllib box.mtl\no box\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl red\nf 1 2 3\n"),
+            mtl = Encoding.UTF8.GetBytes("newmtl red\nKd 0.6 0.1 0.1\n");
         JsonNode mesh = await Given($"{at}/element", ("box.obj", obj), ("box.mtl", mtl));
         Assert.Equal("box", mesh["element"]!.GetValue<string>());
         JsonArray materials = (await _client.GetFromJsonAsync<JsonArray>($"{at}/elements/box/materials"))!;
-        Assert.Equal(("red", 0.6, true), (materials[0]!["name"]!.GetValue<string>(), Math.Round(materials[0]!["baseColor"]![0]!.GetValue<double>(), 4), materials[0]!["lambert"]!.GetValue<bool>()));
+        Assert.Equal(
+            ("red", 0.6, true),
+            (
+                materials[0]!["name"]!.GetValue<string>(),
+                Math.Round(materials[0]!["baseColor"]![0]!.GetValue<double>(), 4),
+                materials[0]!["lambert"]!.GetValue<bool>()
+            )
+        );
         Assert.Contains("not there", (await Given($"{at}/element", ("box.obj", obj)))["notes"]![0]!.GetValue<string>());
         Assert.Contains("Choose one mesh", await Refused(_client.PostAsync($"{at}/element", Form(("a.obj", obj), ("b.obj", obj)))));
         Assert.Contains("Choose a mesh", await Refused(_client.PostAsync($"{at}/element", Form(("box.mtl", mtl)))));
@@ -52,11 +74,30 @@ public sealed class ElementApiTests(Application application)
         Assert.Contains("Frames are missing: 8", card["notes"]![0]!.GetValue<string>());
         Assert.Contains(card["notes"]!.AsArray(), n => n!.GetValue<string>().Contains("laid on the shot's first"));
         Assert.Contains("no frame number", await Refused(_client.PostAsync($"{at}/card", Form(("a.png", Card(1)), ("b.png", Card(2))))));
-        Assert.Contains("4 × 4, the frames before it 8 × 8", await Refused(_client.PostAsync($"{at}/card", Form(("a.1.png", Card(1)), ("a.2.png", Png(4, 4, 4, (_, _) => 9))))));
-        Assert.Contains("has no alpha", await Refused(_client.PostAsync($"{at}/rendered-element", Form(("r.1001.png", Png(160, 90, 3, (_, _) => 9))))));
+        Assert.Contains(
+            "4 × 4, the frames before it 8 × 8",
+            await Refused(_client.PostAsync($"{at}/card", Form(("a.1.png", Card(1)), ("a.2.png", Png(4, 4, 4, (_, _) => 9)))))
+        );
+        Assert.Contains(
+            "has no alpha",
+            await Refused(_client.PostAsync($"{at}/rendered-element", Form(("r.1001.png", Png(160, 90, 3, (_, _) => 9)))))
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, (await _client.PostAsync($"{at}/card", Form(("a.1.png", [1, 2, 3])))).StatusCode);
-        Assert.Contains("width must be more than 0", await Refused(_client.Save(at, d => d["elements"]!.AsArray().Last()!["widthMetres"] = 0)));
-        Assert.Contains("two keys stand at one frame", await Refused(_client.Save(at, d => d["elements"]![0]!["keys"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["scale"] = 1 }, new JsonObject { ["frame"] = 1001, ["scale"] = 2 }))));
+        Assert.Contains(
+            "width must be more than 0",
+            await Refused(_client.Save(at, d => d["elements"]!.AsArray().Last()!["widthMetres"] = 0))
+        );
+        Assert.Contains(
+            "two keys stand at one frame",
+            await Refused(
+                _client.Save(at, d =>
+                    d["elements"]![0]!["keys"] = new JsonArray(
+                        new JsonObject { ["frame"] = 1001, ["scale"] = 1 },
+                        new JsonObject { ["frame"] = 1001, ["scale"] = 2 }
+                    )
+                )
+            )
+        );
         Assert.Equal(3, (await _client.State(at))["document"]!["elements"]!.AsArray().Count);
     }
 
@@ -66,11 +107,20 @@ public sealed class ElementApiTests(Application application)
         string at = await Shot("E_0020");
         await Given($"{at}/element", ("box.obj", Encoding.UTF8.GetBytes("o box\nv -0.2 0 -0.2\nv 0.2 0 -0.2\nv 0 0.5 0.2\nf 1 2 3\n")));
         Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["elements"]![0]!["keys"] = new JsonArray(
-            new JsonObject { ["frame"] = 1001, ["position"] = new JsonArray(-1, 0.5, -4), ["ease"] = "Straight" }, new JsonObject { ["frame"] = 1003, ["position"] = new JsonArray(1, 0.9, -4) }))).StatusCode);
+                        new JsonObject
+                        {
+                            ["frame"] = 1001,
+                            ["position"] = new JsonArray(-1, 0.5, -4),
+                            ["ease"] = "Straight",
+                        },
+                        new JsonObject { ["frame"] = 1003, ["position"] = new JsonArray(1, 0.9, -4) }
+                    ))).StatusCode);
         JsonArray path = (await _client.GetFromJsonAsync<JsonArray>($"{at}/elements/box/path"))!;
         Assert.Equal([-1.0, 0, 1], path.Select(p => Math.Round(p!["position"]![0]!.GetValue<double>(), 6)));
         JsonNode document = (await _client.State(at))["document"]!;
-        JsonArray keys = (await (await _client.PostAsJsonAsync($"{at}/elements/box/stand-keys", new { document })).Content.ReadFromJsonAsync<JsonArray>())!;
+        JsonArray keys = (
+            await (await _client.PostAsJsonAsync($"{at}/elements/box/stand-keys", new { document })).Content.ReadFromJsonAsync<JsonArray>()
+        )!;
         Assert.All(keys, k => Assert.Equal(0, k!["position"]![1]!.GetValue<double>(), 1e-4));
         Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync($"{at}/elements/none/path")).StatusCode);
     }
@@ -79,32 +129,115 @@ public sealed class ElementApiTests(Application application)
     public async Task Screens_pictures_and_joined_mattes_serve_and_what_is_used_stays()
     {
         string at = await Shot("E_0030");
-        JsonNode screen = (await (await _client.PostAsJsonAsync($"{at}/mattes/screen", new { x = 20, y = 40, frame = 1001 })).Content.ReadFromJsonAsync<JsonNode>())!;
+        JsonNode screen = (
+            await (
+                await _client.PostAsJsonAsync(
+                    $"{at}/mattes/screen",
+                    new
+                    {
+                        x = 20,
+                        y = 40,
+                        frame = 1001,
+                    }
+                )
+            ).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
         Assert.True(screen["color"]![1]!.GetValue<double>() > 3 * screen["color"]![0]!.GetValue<double>());
-        Assert.Contains("hardly coloured", await Refused(_client.PostAsJsonAsync($"{at}/mattes/screen", new { x = 70, y = 40, frame = 1001 })));
-        Assert.Contains("inside the picture", await Refused(_client.PostAsJsonAsync($"{at}/mattes/screen", new { x = 700, y = 40, frame = 1001 })));
-        JsonNode pictures = await Given($"{at}/mattes/frames", ("hand.1001.png", Png(160, 90, 1, (x, _) => (ushort)(x < 80 ? 255 : 0))), ("hand.1003.png", Png(160, 90, 1, (_, _) => 0)));
+        Assert.Contains(
+            "hardly coloured",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/mattes/screen",
+                    new
+                    {
+                        x = 70,
+                        y = 40,
+                        frame = 1001,
+                    }
+                )
+            )
+        );
+        Assert.Contains(
+            "inside the picture",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/mattes/screen",
+                    new
+                    {
+                        x = 700,
+                        y = 40,
+                        frame = 1001,
+                    }
+                )
+            )
+        );
+        JsonNode pictures = await Given(
+            $"{at}/mattes/frames",
+            ("hand.1001.png", Png(160, 90, 1, (x, _) => (ushort)(x < 80 ? 255 : 0))),
+            ("hand.1003.png", Png(160, 90, 1, (_, _) => 0))
+        );
         Assert.Contains("Frames are missing: 1002", pictures["notes"]![0]!.GetValue<string>());
         Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-        {
-            d["mattes"]!.AsArray().Add(new JsonObject { ["id"] = "key", ["name"] = "key", ["kind"] = "Screen", ["screen"] = new JsonObject { ["color"] = screen["color"]!.DeepClone(), ["low"] = 0.1, ["high"] = 0.5 }, ["parts"] = new JsonArray(new JsonObject { ["matte"] = "matte_1", ["join"] = "Within" }) });
-        })).StatusCode);
-        async Task<CodeImage> Seen(string matte, int frame) => RasterFile.Read(await _client.GetByteArrayAsync($"{at}/frames/{frame}/picture?kind=matte:{matte}&width=160&quality=full"), "matte");
+                {
+                    d["mattes"]!
+                        .AsArray()
+                        .Add(
+                            new JsonObject
+                            {
+                                ["id"] = "key",
+                                ["name"] = "key",
+                                ["kind"] = "Screen",
+                                ["screen"] = new JsonObject
+                                {
+                                    ["color"] = screen["color"]!.DeepClone(),
+                                    ["low"] = 0.1,
+                                    ["high"] = 0.5,
+                                },
+                                ["parts"] = new JsonArray(new JsonObject { ["matte"] = "matte_1", ["join"] = "Within" }),
+                            }
+                        );
+                })).StatusCode);
+        async Task<CodeImage> Seen(string matte, int frame) =>
+            RasterFile.Read(
+                await _client.GetByteArrayAsync($"{at}/frames/{frame}/picture?kind=matte:{matte}&width=160&quality=full"),
+                "matte"
+            );
         CodeImage both = await Seen("key", 1001);
         Assert.Equal((0, 255, 0), (both.Codes[3 * (45 * 160 + 10)], both.Codes[3 * (45 * 160 + 60)], both.Codes[3 * (45 * 160 + 120)]));
-        Assert.Contains("no picture for frame 1002", await Refused(_client.GetAsync($"{at}/frames/1002/picture?kind=matte:key&width=160&quality=full")));
+        Assert.Contains(
+            "no picture for frame 1002",
+            await Refused(_client.GetAsync($"{at}/frames/1002/picture?kind=matte:key&width=160&quality=full"))
+        );
         Assert.Contains("joined to", await Refused(_client.Save(at, d => d["mattes"]!.AsArray().RemoveAt(0))));
-        Assert.Contains("goes from a smaller to a larger", await Refused(_client.Save(at, d => d["mattes"]![1]!["screen"]!["high"] = 0.05)));
+        Assert.Contains(
+            "goes from a smaller to a larger",
+            await Refused(_client.Save(at, d => d["mattes"]![1]!["screen"]!["high"] = 0.05))
+        );
         // A ring of mattes is told, not followed for ever.
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"]![0]!["parts"] = new JsonArray(new JsonObject { ["matte"] = "key" }))).StatusCode);
-        Assert.Contains("joined to itself", await Refused(_client.GetAsync($"{at}/frames/1001/picture?kind=matte:key&width=160&quality=full")));
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await _client.Save(at, d => d["mattes"]![0]!["parts"] = new JsonArray(new JsonObject { ["matte"] = "key" }))).StatusCode
+        );
+        Assert.Contains(
+            "joined to itself",
+            await Refused(_client.GetAsync($"{at}/frames/1001/picture?kind=matte:key&width=160&quality=full"))
+        );
     }
 
     [Fact]
     public async Task A_shape_is_carried_by_its_plane_and_frozen_in_the_tray()
     {
         string at = await Shot("E_0040");
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(new JsonObject { ["id"] = "m", ["name"] = "m", ["keys"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }) }))).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "m",
+                            ["name"] = "m",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }
+                            ),
+                        }
+                    ))).StatusCode);
         await Tray(at, await _client.PostAsJsonAsync($"{at}/mattes/m/follow", new { frame = 1001 }));
         JsonNode outline = (await _client.GetFromJsonAsync<JsonNode>($"{at}/mattes/m/outline?frame=1003"))!;
         Assert.Equal(104, outline["corners"]![0]!.GetValue<double>(), 0.5);
@@ -123,7 +256,10 @@ public sealed class ElementApiTests(Application application)
         {
             JsonNode job = (await _client.GetFromJsonAsync<JsonArray>($"{at}/jobs"))!.First(j => j!["id"]!.GetValue<long>() == id)!;
             string state = job["state"]!.GetValue<string>();
-            if (state == "done") { return; }
+            if (state == "done")
+            {
+                return;
+            }
             Assert.True(state is "waiting" or "running", job.ToJsonString());
             await Task.Delay(100);
         }
@@ -135,10 +271,35 @@ public sealed class ElementApiTests(Application application)
     {
         string at = await Shot("E_0050");
         int revision = (await _client.State(at))["revision"]!.GetValue<int>();
-        JsonNode state = (await (await _client.PostAsJsonAsync($"{at}/balls", new { baseRevision = revision, spot = new[] { 0.0, 0, -4 }, radiusMetres = 0.1 })).Content.ReadFromJsonAsync<JsonNode>())!;
+        JsonNode state = (
+            await (
+                await _client.PostAsJsonAsync(
+                    $"{at}/balls",
+                    new
+                    {
+                        baseRevision = revision,
+                        spot = new[] { 0.0, 0, -4 },
+                        radiusMetres = 0.1,
+                    }
+                )
+            ).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
         Assert.Equal(["grey_ball", "chrome_ball"], state["document"]!["elements"]!.AsArray().Select(e => e!["id"]!.GetValue<string>()));
         JsonArray chrome = (await _client.GetFromJsonAsync<JsonArray>($"{at}/elements/chrome_ball/materials"))!;
         Assert.Equal(1, chrome[0]!["metallic"]!.GetValue<double>());
-        Assert.Contains("between 5 mm and 5 m", await Refused(_client.PostAsJsonAsync($"{at}/balls", new { baseRevision = revision + 1, spot = new[] { 0.0, 0, -4 }, radiusMetres = 50 })));
+        Assert.Contains(
+            "between 5 mm and 5 m",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/balls",
+                    new
+                    {
+                        baseRevision = revision + 1,
+                        spot = new[] { 0.0, 0, -4 },
+                        radiusMetres = 50,
+                    }
+                )
+            )
+        );
     }
 }

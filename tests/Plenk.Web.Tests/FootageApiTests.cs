@@ -18,7 +18,12 @@ public sealed class FootageApiTests(Application application)
     private static byte[] Frame(int f, int width = 160, int height = 90)
     {
         var codes = new ushort[width * height * 3];
-        for (int i = 0; i < codes.Length; i++) { int x = i / 3 % width, y = i / 3 / width; codes[i] = (ushort)(90 + 60 * ((x + f - 1001) / 9 % 2) + 30 * (y / 7 % 2) + i % 3 * 10); }
+        for (int i = 0; i < codes.Length; i++)
+        {
+            int x = i / 3 % width,
+                y = i / 3 / width;
+            codes[i] = (ushort)(90 + 60 * ((x + f - 1001) / 9 % 2) + 30 * (y / 7 % 2) + i % 3 * 10);
+        }
         return RasterFile.ToPng(new CodeImage(width, height, 3, 8, codes));
     }
 
@@ -26,21 +31,54 @@ public sealed class FootageApiTests(Application application)
     private async Task<(long Id, string At)> Shot(string code, double x = 0)
     {
         var (id, at) = await _client.NewShot("F", code, 3, f => Frame(f));
-        string csv = "frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n" + string.Concat(Enumerable.Range(0, 3).Select(i => FormattableString.Invariant($"{1001 + i},{x + 0.1 * i},1.6,0,0,0,0,1,36\n")));
+        string csv =
+            "frame,tx,ty,tz,qx,qy,qz,qw,focal_mm\n"
+            + string.Concat(
+                Enumerable.Range(0, 3).Select(i => FormattableString.Invariant($"{1001 + i},{x + 0.1 * i},1.6,0,0,0,0,1,36\n"))
+            );
         Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/camera", Form("c.csv", Encoding.UTF8.GetBytes(csv)))).StatusCode);
         Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-        {
-            d["pieces"] = new JsonArray(new JsonObject { ["id"] = "wall", ["name"] = "wall", ["kind"] = "Plane", ["position"] = new JsonArray(0, 1.6, -5), ["rotationYxzDegrees"] = new JsonArray(90, 0, 0), ["size"] = new JsonArray(30, 0, 20) });
-            d["projections"] = new JsonArray(new JsonObject { ["id"] = "one", ["name"] = "one", ["frame"] = 1001 });
-            d["mattes"] = new JsonArray(new JsonObject { ["id"] = "m", ["name"] = "mark", ["keys"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(60, 30, 90, 30, 90, 50, 60, 50) }) });
-        })).StatusCode);
+                {
+                    d["pieces"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "wall",
+                            ["name"] = "wall",
+                            ["kind"] = "Plane",
+                            ["position"] = new JsonArray(0, 1.6, -5),
+                            ["rotationYxzDegrees"] = new JsonArray(90, 0, 0),
+                            ["size"] = new JsonArray(30, 0, 20),
+                        }
+                    );
+                    d["projections"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "one",
+                            ["name"] = "one",
+                            ["frame"] = 1001,
+                        }
+                    );
+                    d["mattes"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "m",
+                            ["name"] = "mark",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(60, 30, 90, 30, 90, 50, 60, 50) }
+                            ),
+                        }
+                    );
+                })).StatusCode);
         return (id, at);
     }
 
     private static MultipartFormDataContent Form(string name, byte[] bytes, params (string Key, string Value)[] fields)
     {
         MultipartFormDataContent form = ShotClient.Form((name, bytes));
-        foreach (var (key, value) in fields) { form.Add(new StringContent(value), key); }
+        foreach (var (key, value) in fields)
+        {
+            form.Add(new StringContent(value), key);
+        }
         return form;
     }
 
@@ -52,8 +90,13 @@ public sealed class FootageApiTests(Application application)
         long job = (await answer.Content.ReadFromJsonAsync<JsonNode>())!["id"]!.GetValue<long>();
         for (int i = 0; i < 300; i++)
         {
-            JsonNode? row = (await _client.GetFromJsonAsync<JsonNode>($"{at}/jobs"))!.AsArray().FirstOrDefault(j => j!["id"]!.GetValue<long>() == job);
-            if (row?["state"]!.GetValue<string>() is "done" or "failed" or "stopped") { return row!; }
+            JsonNode? row = (await _client.GetFromJsonAsync<JsonNode>($"{at}/jobs"))!
+                .AsArray()
+                .FirstOrDefault(j => j!["id"]!.GetValue<long>() == job);
+            if (row?["state"]!.GetValue<string>() is "done" or "failed" or "stopped")
+            {
+                return row!;
+            }
             await Task.Delay(100);
         }
         throw new TimeoutException("the job does not end");
@@ -64,14 +107,46 @@ public sealed class FootageApiTests(Application application)
     {
         var (id, at) = await Shot("F_0010");
         var (other, _) = await Shot("F_0020", 0.6);
-        HttpResponseMessage empty = await _client.PostAsJsonAsync("/api/shots", new { production = "Test", sequence = "F", code = "F_0030" });
+        HttpResponseMessage empty = await _client.PostAsJsonAsync(
+            "/api/shots",
+            new
+            {
+                production = "Test",
+                sequence = "F",
+                code = "F_0030",
+            }
+        );
         long bare = (await empty.Content.ReadFromJsonAsync<JsonElement>()).GetProperty("id").GetInt64();
         int revision = (await _client.State(at))["revision"]!.GetValue<int>();
-        Assert.Contains("this shot itself", await Refused(_client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = id })));
-        Assert.Contains("no plate yet", await Refused(_client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = bare })));
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = other })).StatusCode);
-        Assert.Contains("of one camera", await Refused(_client.PostAsJsonAsync($"{at}/match-cameras", new { document = (await _client.State(at))["document"], frame = 1001 })));
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["projections"]!.AsArray().Add(new JsonObject { ["id"] = "two", ["name"] = "two", ["frame"] = 1002, ["camera"] = "F_0020" }))).StatusCode);
+        Assert.Contains(
+            "this shot itself",
+            await Refused(_client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = id }))
+        );
+        Assert.Contains(
+            "no plate yet",
+            await Refused(_client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = bare }))
+        );
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await _client.PostAsJsonAsync($"{at}/other-cameras", new { baseRevision = revision, shot = other })).StatusCode
+        );
+        Assert.Contains(
+            "of one camera",
+            await Refused(
+                _client.PostAsJsonAsync($"{at}/match-cameras", new { document = (await _client.State(at))["document"], frame = 1001 })
+            )
+        );
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["projections"]!
+                        .AsArray()
+                        .Add(
+                            new JsonObject
+                            {
+                                ["id"] = "two",
+                                ["name"] = "two",
+                                ["frame"] = 1002,
+                                ["camera"] = "F_0020",
+                            }
+                        ))).StatusCode);
         JsonNode meeting = Assert.Single((await _client.GetFromJsonAsync<JsonNode>($"{at}/meetings?frame=1001"))!.AsArray())!;
         // 0.7 m apart, 5 m before a wall of which each sees 5 m: 86 % shared, 2 · atan(0.35 / 5) = 8°.
         Assert.Equal(0.86, meeting["overlap"]!.GetValue<double>(), 0.03);
@@ -88,13 +163,38 @@ public sealed class FootageApiTests(Application application)
     public async Task A_hole_is_filled_in_the_tray_and_goes_out_as_a_frame()
     {
         var (_, at) = await Shot("F_0110");
-        Assert.Contains("Choose the matte", await Refused(_client.PostAsJsonAsync($"{at}/fill", new { frame = 1001, matte = "none", how = "Frames" })));
-        JsonNode job = await Ended(at, _client.PostAsJsonAsync($"{at}/fill", new { frame = 1001, matte = "m", how = "Smooth" }));
+        Assert.Contains(
+            "Choose the matte",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/fill",
+                    new
+                    {
+                        frame = 1001,
+                        matte = "none",
+                        how = "Frames",
+                    }
+                )
+            )
+        );
+        JsonNode job = await Ended(
+            at,
+            _client.PostAsJsonAsync(
+                $"{at}/fill",
+                new
+                {
+                    frame = 1001,
+                    matte = "m",
+                    how = "Smooth",
+                }
+            )
+        );
         Assert.Equal("done", job["state"]!.GetValue<string>());
         JsonNode made = (await _client.State(at))["document"]!["projections"]![0]!;
         Assert.Equal(("Picture", 1001), (made["kind"]!.GetValue<string>(), made["frame"]!.GetValue<int>()));
         Assert.Contains("smoothly from the rim", made["madeBy"]!.GetValue<string>());
-        CodeImage frame = RasterFile.Read(await _client.GetByteArrayAsync($"{at}/projections/{made["id"]}/frame"), "f"), plate = RasterFile.Read(Frame(1001), "p");
+        CodeImage frame = RasterFile.Read(await _client.GetByteArrayAsync($"{at}/projections/{made["id"]}/frame"), "f"),
+            plate = RasterFile.Read(Frame(1001), "p");
         Assert.Equal((160, 90, 16), (frame.Width, frame.Height, frame.Bits));
         Assert.Equal(plate.Codes[3 * (10 * 160 + 10)] * 257, frame.Codes[3 * (10 * 160 + 10)]);
         Assert.Contains("as it is", await Refused(_client.GetAsync($"{at}/projections/one/frame")));
@@ -108,10 +208,24 @@ public sealed class FootageApiTests(Application application)
     {
         var (_, at) = await Shot("F_0210");
         byte[] sent = await _client.GetByteArrayAsync($"{at}/frames/1002/paint");
-        Assert.Contains("Choose the painted", await Refused(_client.PostAsync($"{at}/frames/1002/paint", new MultipartFormDataContent { { new StringContent("false"), "colour" } })));
-        Assert.Contains("says it is frame 1002", await Refused(_client.PostAsync($"{at}/frames/1003/paint", Form("F_0210.1002.png", sent, ("colour", "false")))));
-        Assert.Contains("80 × 45", await Refused(_client.PostAsync($"{at}/frames/1002/paint", Form("a.png", Frame(1002, 80, 45), ("colour", "false")))));
-        Assert.Contains("stops after", await Refused(_client.PostAsync($"{at}/frames/1002/paint", Form("a.png", sent[..(sent.Length / 2)], ("colour", "false")))));
+        Assert.Contains(
+            "Choose the painted",
+            await Refused(
+                _client.PostAsync($"{at}/frames/1002/paint", new MultipartFormDataContent { { new StringContent("false"), "colour" } })
+            )
+        );
+        Assert.Contains(
+            "says it is frame 1002",
+            await Refused(_client.PostAsync($"{at}/frames/1003/paint", Form("F_0210.1002.png", sent, ("colour", "false"))))
+        );
+        Assert.Contains(
+            "80 × 45",
+            await Refused(_client.PostAsync($"{at}/frames/1002/paint", Form("a.png", Frame(1002, 80, 45), ("colour", "false"))))
+        );
+        Assert.Contains(
+            "stops after",
+            await Refused(_client.PostAsync($"{at}/frames/1002/paint", Form("a.png", sent[..(sent.Length / 2)], ("colour", "false"))))
+        );
         Assert.Contains("No light of the plate", await Refused(_client.GetAsync($"{at}/frames/1002/paint?colour=true")));
         HttpResponseMessage back = await _client.PostAsync($"{at}/frames/1002/paint", Form("F_0210.1002.png", sent, ("colour", "false")));
         Assert.Equal(HttpStatusCode.OK, back.StatusCode);
@@ -123,7 +237,18 @@ public sealed class FootageApiTests(Application application)
     {
         var (_, at) = await Shot("F_0310");
         Assert.Contains("0.01 mm", await Refused(_client.PostAsJsonAsync($"{at}/bake", new { frame = 1001, texelMillimetres = 0 })));
-        JsonNode baked = await Ended(at, _client.PostAsJsonAsync($"{at}/bake", new { frame = 1001, texelMillimetres = 30, keep = true }));
+        JsonNode baked = await Ended(
+            at,
+            _client.PostAsJsonAsync(
+                $"{at}/bake",
+                new
+                {
+                    frame = 1001,
+                    texelMillimetres = 30,
+                    keep = true,
+                }
+            )
+        );
         Assert.Equal("done", baked["state"]!.GetValue<string>());
         string[] files = JsonSerializer.Deserialize<string[]>(baked["output"]!.GetValue<string>())!;
         Assert.Contains("set.glb", files);
@@ -132,11 +257,54 @@ public sealed class FootageApiTests(Application application)
         // It wears them now.
         Assert.Equal(HttpStatusCode.OK, (await _client.GetAsync($"{at}/frames/1003/picture?kind=projection&quality=draft")).StatusCode);
 
-        Assert.Contains("overscan", await Refused(_client.PostAsJsonAsync($"{at}/elsewhere", new { first = 1001, last = 1002, view = new { overscan = 9 } })));
-        Assert.Contains("within the shot's range", await Refused(_client.PostAsJsonAsync($"{at}/elsewhere", new { first = 900, last = 1002, view = new { } })));
-        JsonNode view = await Ended(at, _client.PostAsJsonAsync($"{at}/elsewhere", new { first = 1001, last = 1002, view = new { moved = new[] { 0.5, 0, 0 }, overscan = 1.2 } }));
-        Assert.Equal(["F_0310.elsewhere.1001.exr", "F_0310.elsewhere.1002.exr"], JsonSerializer.Deserialize<string[]>(view["output"]!.GetValue<string>())!);
-        HttpResponseMessage small = await _client.PostAsJsonAsync($"{at}/frames/1001/elsewhere?width=128", new { spot = new[] { 0, 1.6, -2 } });
+        Assert.Contains(
+            "overscan",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/elsewhere",
+                    new
+                    {
+                        first = 1001,
+                        last = 1002,
+                        view = new { overscan = 9 },
+                    }
+                )
+            )
+        );
+        Assert.Contains(
+            "within the shot's range",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/elsewhere",
+                    new
+                    {
+                        first = 900,
+                        last = 1002,
+                        view = new { },
+                    }
+                )
+            )
+        );
+        JsonNode view = await Ended(
+            at,
+            _client.PostAsJsonAsync(
+                $"{at}/elsewhere",
+                new
+                {
+                    first = 1001,
+                    last = 1002,
+                    view = new { moved = new[] { 0.5, 0, 0 }, overscan = 1.2 },
+                }
+            )
+        );
+        Assert.Equal(
+            ["F_0310.elsewhere.1001.exr", "F_0310.elsewhere.1002.exr"],
+            JsonSerializer.Deserialize<string[]>(view["output"]!.GetValue<string>())!
+        );
+        HttpResponseMessage small = await _client.PostAsJsonAsync(
+            $"{at}/frames/1001/elsewhere?width=128",
+            new { spot = new[] { 0, 1.6, -2 } }
+        );
         Assert.Equal("image/jpeg", small.Content.Headers.ContentType!.MediaType);
 
         // A camera that hardly moves tells no depth; the reason comes with the job.
@@ -150,16 +318,38 @@ public sealed class FootageApiTests(Application application)
     public async Task Clouds_and_pins_are_heard_or_refused_in_words()
     {
         var (_, at) = await Shot("F_0410");
-        Assert.Contains("is not a PLY", await Refused(_client.PostAsync($"{at}/cloud", Form("c.ply", Encoding.ASCII.GetBytes("nonsense")))));
-        byte[] ply = Encoding.ASCII.GetBytes("ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 1.6 -5\n1 1.6 -5\n0 2.4 -5\n-1 1 -5\n");
+        Assert.Contains(
+            "is not a PLY",
+            await Refused(_client.PostAsync($"{at}/cloud", Form("c.ply", Encoding.ASCII.GetBytes("nonsense"))))
+        );
+        byte[] ply = Encoding.ASCII.GetBytes(
+            "ply\nformat ascii 1.0\nelement vertex 4\nproperty float x\nproperty float y\nproperty float z\nend_header\n0 1.6 -5\n1 1.6 -5\n0 2.4 -5\n-1 1 -5\n"
+        );
         Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/cloud", Form("c.ply", ply))).StatusCode);
         Assert.Equal(4, (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/places"))!.AsArray().Count);
-        Assert.Contains("is a survey point of the shot", await Refused(_client.PostAsync($"{at}/clouds/cloud_1/targets", Form("t.csv", "name,x,y,z\nT1,0,0,0\n"u8.ToArray()))));
-        Assert.Contains("three say how it lies", (await _client.GetFromJsonAsync<JsonNode>($"{at}/clouds"))![0]!["reason"]!.GetValue<string>());
+        Assert.Contains(
+            "is a survey point of the shot",
+            await Refused(_client.PostAsync($"{at}/clouds/cloud_1/targets", Form("t.csv", "name,x,y,z\nT1,0,0,0\n"u8.ToArray())))
+        );
+        Assert.Contains(
+            "three say how it lies",
+            (await _client.GetFromJsonAsync<JsonNode>($"{at}/clouds"))![0]!["reason"]!.GetValue<string>()
+        );
         // The wall's upper edge stands 160 px per 5 m higher than the picture; pulled down to 3 m above the axis it is a lower wall.
         JsonNode document = (await _client.State(at))["document"]!;
-        document["pieces"]![0]!["pins"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["place"] = new JsonArray(0, 0, -0.5), ["along"] = new JsonArray(1, 0, 0), ["x"] = 80, ["y"] = 45 - 160 * 3.0 / 5 });
-        JsonNode pulled = (await (await _client.PostAsJsonAsync($"{at}/pieces/wall/pull", new { document })).Content.ReadFromJsonAsync<JsonNode>())!;
+        document["pieces"]![0]!["pins"] = new JsonArray(
+            new JsonObject
+            {
+                ["frame"] = 1001,
+                ["place"] = new JsonArray(0, 0, -0.5),
+                ["along"] = new JsonArray(1, 0, 0),
+                ["x"] = 80,
+                ["y"] = 45 - 160 * 3.0 / 5,
+            }
+        );
+        JsonNode pulled = (
+            await (await _client.PostAsJsonAsync($"{at}/pieces/wall/pull", new { document })).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
         Assert.InRange(pulled["worstPx"]!.GetValue<double>(), 0, 0.5);
         Assert.InRange(pulled["piece"]!["size"]![2]!.GetValue<double>(), 12.5, 13.5);
         document["pieces"]![0]!["locked"] = true;

@@ -20,15 +20,28 @@ public sealed class LightApiTests(Application application)
     /// <summary>Two frames of even grey, a camera at 1.6 m that looks down −Z and a little down, a floor.</summary>
     private async Task<string> Shot(string code)
     {
-        var (_, at) = await _client.NewShot("L", code, 2, _ => RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90 * 3).Select(i => (ushort)(120 + i % 7))])));
+        var (_, at) = await _client.NewShot("L", code, 2, _ =>
+            RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Range(0, 160 * 90 * 3).Select(i => (ushort)(120 + i % 7))]))
+        );
         await _client.StandOverFloor(at, 2);
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"] = new JsonArray(new JsonObject { ["id"] = "sun", ["name"] = "sun", ["kind"] = "Sun", ["direction"] = new JsonArray(0.3, 0.8, 0.2), ["strength"] = 3 }))).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "sun",
+                            ["name"] = "sun",
+                            ["kind"] = "Sun",
+                            ["direction"] = new JsonArray(0.3, 0.8, 0.2),
+                            ["strength"] = 3,
+                        }
+                    ))).StatusCode);
         return at;
     }
 
-    private static byte[] Exr(FloatImage image, string names, string? layer = null) => ExrFile.ToBytes(image.Width, image.Height, [.. ExrChannel.Of(image, names, layer)]);
+    private static byte[] Exr(FloatImage image, string names, string? layer = null) =>
+        ExrFile.ToBytes(image.Width, image.Height, [.. ExrChannel.Of(image, names, layer)]);
 
-    private static FloatImage Even(int width, int height, float level) => new(width, height, 3, [.. Enumerable.Repeat(level, width * height * 3)]);
+    private static FloatImage Even(int width, int height, float level) =>
+        new(width, height, 3, [.. Enumerable.Repeat(level, width * height * 3)]);
 
     [Theory]
     [InlineData("Spot", "outerDegrees", 10.0, "whole within an angle")]
@@ -40,7 +53,17 @@ public sealed class LightApiTests(Application application)
     public async Task Lights_that_are_none_are_refused(string kind, string field, double value, string words)
     {
         string at = await Shot($"L_{kind}");
-        Assert.Contains(words, await Refused(_client.Save(at, d => d["lights"]!.AsArray().Add(new JsonObject { ["id"] = "x", ["name"] = "x", ["kind"] = kind, [field] = value }))));
+        Assert.Contains(words, await Refused(_client.Save(at, d => d["lights"]!
+                        .AsArray()
+                        .Add(
+                            new JsonObject
+                            {
+                                ["id"] = "x",
+                                ["name"] = "x",
+                                ["kind"] = kind,
+                                [field] = value,
+                            }
+                        ))));
         Assert.Single((await _client.State(at))["document"]!["lights"]!.AsArray());
     }
 
@@ -49,11 +72,29 @@ public sealed class LightApiTests(Application application)
     {
         string at = await Shot("L_0010");
         JsonObject Key(int frame, double strength) => new() { ["frame"] = frame, ["strength"] = strength };
-        Assert.Contains("two keys stand at one frame", await Refused(_client.Save(at, d => d["lights"]![0]!["keys"] = new JsonArray(Key(1001, 1), Key(1001, 2)))));
+        Assert.Contains(
+            "two keys stand at one frame",
+            await Refused(_client.Save(at, d => d["lights"]![0]!["keys"] = new JsonArray(Key(1001, 1), Key(1001, 2))))
+        );
         Assert.Contains("less than nothing", await Refused(_client.Save(at, d => d["lights"]![0]!["keys"] = new JsonArray(Key(1001, -1)))));
         // A lamp's mark goes where its keys take it.
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"]!.AsArray().Add(new JsonObject { ["id"] = "lamp", ["name"] = "lamp", ["kind"] = "Point", ["strength"] = 2, ["keys"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["position"] = new JsonArray(-0.5, 1, -4) }, new JsonObject { ["frame"] = 1002, ["position"] = new JsonArray(0.5, 1, -4) }) }))).StatusCode);
-        async Task<double> X(int frame) => (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/{frame}/overlay"))!["lamps"]![0]!["at"]![0]!.GetValue<double>();
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"]!
+                        .AsArray()
+                        .Add(
+                            new JsonObject
+                            {
+                                ["id"] = "lamp",
+                                ["name"] = "lamp",
+                                ["kind"] = "Point",
+                                ["strength"] = 2,
+                                ["keys"] = new JsonArray(
+                                    new JsonObject { ["frame"] = 1001, ["position"] = new JsonArray(-0.5, 1, -4) },
+                                    new JsonObject { ["frame"] = 1002, ["position"] = new JsonArray(0.5, 1, -4) }
+                                ),
+                            }
+                        ))).StatusCode);
+        async Task<double> X(int frame) =>
+            (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/{frame}/overlay"))!["lamps"]![0]!["at"]![0]!.GetValue<double>();
         Assert.Equal(80, (await X(1001) + await X(1002)) / 2, 0.01);
         Assert.True(await X(1002) > await X(1001) + 20);
     }
@@ -62,49 +103,179 @@ public sealed class LightApiTests(Application application)
     public async Task The_sun_is_asked_for_in_three_ways()
     {
         string at = await Shot("L_0110");
-        JsonNode date = (await (await _client.PostAsJsonAsync($"{at}/sun-from-date", new { moment = "2003-10-17T12:30:30-07:00", latitudeDegrees = 39.742476, longitudeDegrees = -105.1786 })).Content.ReadFromJsonAsync<JsonNode>())!;
+        JsonNode date = (
+            await (
+                await _client.PostAsJsonAsync(
+                    $"{at}/sun-from-date",
+                    new
+                    {
+                        moment = "2003-10-17T12:30:30-07:00",
+                        latitudeDegrees = 39.742476,
+                        longitudeDegrees = -105.1786,
+                    }
+                )
+            ).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
         Assert.Equal(194.34, date["azimuthDegrees"]!.GetValue<double>(), 0.02);
         Assert.Contains("not a date", await Refused(_client.PostAsJsonAsync($"{at}/sun-from-date", new { moment = "noon" })));
-        Assert.Contains("below the horizon", await Refused(_client.PostAsJsonAsync($"{at}/sun-from-date", new { moment = "2003-10-17T00:30:00-07:00", latitudeDegrees = 39.7, longitudeDegrees = -105.2 })));
+        Assert.Contains(
+            "below the horizon",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/sun-from-date",
+                    new
+                    {
+                        moment = "2003-10-17T00:30:00-07:00",
+                        latitudeDegrees = 39.7,
+                        longitudeDegrees = -105.2,
+                    }
+                )
+            )
+        );
         // Beyond the floor there is no set to read a shadow off.
-        Assert.Contains("Nothing of the set", await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/sun-from-shadow", new { foot = new { x = 80, y = 2 }, top = new { x = 80, y = 1 }, tip = new { x = 90, y = 80 } })));
+        Assert.Contains(
+            "Nothing of the set",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/frames/1001/sun-from-shadow",
+                    new
+                    {
+                        foot = new { x = 80, y = 2 },
+                        top = new { x = 80, y = 1 },
+                        tip = new { x = 90, y = 80 },
+                    }
+                )
+            )
+        );
         // One even floor: no direction explains anything.
         Assert.Contains("No direction of a sun", await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/sun-by-fit", new { })));
         JsonNode document = (await _client.State(at))["document"]!;
-        Assert.Contains("Nothing casts", await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/pull-shadow", new { document, from = new { x = 80, y = 80 }, to = new { x = 90, y = 80 } })));
+        Assert.Contains(
+            "Nothing casts",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/frames/1001/pull-shadow",
+                    new
+                    {
+                        document,
+                        from = new { x = 80, y = 80 },
+                        to = new { x = 90, y = 80 },
+                    }
+                )
+            )
+        );
         document["lights"] = new JsonArray();
-        Assert.Contains("no sun to turn", await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/pull-shadow", new { document, from = new { x = 80, y = 80 }, to = new { x = 90, y = 80 } })));
+        Assert.Contains(
+            "no sun to turn",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/frames/1001/pull-shadow",
+                    new
+                    {
+                        document,
+                        from = new { x = 80, y = 80 },
+                        to = new { x = 90, y = 80 },
+                    }
+                )
+            )
+        );
     }
 
     [Fact]
     public async Task Panoramas_come_in_are_merged_and_give_up_their_lamps()
     {
         string at = await Shot("L_0210");
-        Assert.Contains("Choose a panorama", await Refused(_client.PostAsync($"{at}/panorama", new MultipartFormDataContent { { new StringContent(""), "seconds" } })));
-        Assert.Contains("twice as wide as high", await Refused(_client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(60, 60, 1), "RGB"))))));
+        Assert.Contains(
+            "Choose a panorama",
+            await Refused(_client.PostAsync($"{at}/panorama", new MultipartFormDataContent { { new StringContent(""), "seconds" } }))
+        );
+        Assert.Contains(
+            "twice as wide as high",
+            await Refused(_client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(60, 60, 1), "RGB")))))
+        );
         FloatImage sunny = Even(128, 64, 0.2f);
-        for (int c = 0; c < 3; c++) { sunny[96, 16, c] = 900; sunny[3, 3, c] = -1; }
+        for (int c = 0; c < 3; c++)
+        {
+            sunny[96, 16, c] = 900;
+            sunny[3, 3, c] = -1;
+        }
         HttpResponseMessage came = await _client.PostAsync($"{at}/panorama", Form(("sunny.exr", Exr(sunny, "RGB"))));
         Assert.Contains("3 samples were below 0", (await came.Content.ReadFromJsonAsync<JsonNode>())!["notes"]![0]!.GetValue<string>());
         int revision = (await _client.State(at))["revision"]!.GetValue<int>();
-        Assert.Contains("no brighter than its surroundings", await Refused(_client.PostAsJsonAsync($"{at}/lights/panorama_1/lift", new { baseRevision = revision, u = 0.2, v = 0.7 })));
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsJsonAsync($"{at}/lights/panorama_1/lift", new { baseRevision = revision, u = 96.5 / 128, v = 16.5 / 64 })).StatusCode);
+        Assert.Contains(
+            "no brighter than its surroundings",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/lights/panorama_1/lift",
+                    new
+                    {
+                        baseRevision = revision,
+                        u = 0.2,
+                        v = 0.7,
+                    }
+                )
+            )
+        );
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (
+                await _client.PostAsJsonAsync(
+                    $"{at}/lights/panorama_1/lift",
+                    new
+                    {
+                        baseRevision = revision,
+                        u = 96.5 / 128,
+                        v = 16.5 / 64,
+                    }
+                )
+            ).StatusCode
+        );
         JsonNode lamp = (await _client.State(at))["document"]!["lights"]!.AsArray().Single(l => l!["id"]!.GetValue<string>() == "lamp_1")!;
         Assert.True(lamp["direction"]![0]!.GetValue<double>() > 0.6); // u = 0.75 is +X
         Assert.Equal("image/jpeg", (await _client.GetAsync($"{at}/lights/panorama_1/picture")).Content.Headers.ContentType!.MediaType);
         // Exposures of different sizes, and times that do not count up.
         // A Radiance picture of one even level; one that is cut off says so.
-        byte[] radiance = [.. Encoding.ASCII.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 4 +X 8\n"), .. Enumerable.Repeat((byte[])[2, 2, 0, 8, 0x88, 0x80, 0x88, 0x80, 0x88, 0x80, 0x88, 0x82], 4).SelectMany(x => x)];
-        JsonNode even = (await (await _client.PostAsync($"{at}/panorama", Form(("even.hdr", radiance)))).Content.ReadFromJsonAsync<JsonNode>())!;
-        Assert.Contains(even["state"]!["document"]!["lights"]!.AsArray(), l => l!["name"]!.GetValue<string>().Contains("even", StringComparison.Ordinal));
+        byte[] radiance =
+        [
+            .. Encoding.ASCII.GetBytes("#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 4 +X 8\n"),
+            .. Enumerable.Repeat((byte[])[2, 2, 0, 8, 0x88, 0x80, 0x88, 0x80, 0x88, 0x80, 0x88, 0x82], 4).SelectMany(x => x),
+        ];
+        JsonNode even = (
+            await (await _client.PostAsync($"{at}/panorama", Form(("even.hdr", radiance)))).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
+        Assert.Contains(even["state"]!["document"]!["lights"]!.AsArray(), l =>
+            l!["name"]!.GetValue<string>().Contains("even", StringComparison.Ordinal)
+        );
         Assert.Contains("cut off", await Refused(_client.PostAsync($"{at}/panorama", Form(("even.hdr", radiance[..60])))));
-        Assert.Contains("different sizes", await Refused(_client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(64, 32, 1), "RGB")), ("b.exr", Exr(Even(128, 64, 1), "RGB"))))));
+        Assert.Contains(
+            "different sizes",
+            await Refused(
+                _client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(64, 32, 1), "RGB")), ("b.exr", Exr(Even(128, 64, 1), "RGB"))))
+            )
+        );
         MultipartFormDataContent two = Form(("a.exr", Exr(Even(64, 32, 0.1f), "RGB")), ("b.exr", Exr(Even(64, 32, 0.4f), "RGB")));
         two.Add(new StringContent("1/1000"), "seconds");
         Assert.Contains("2 exposure times", await Refused(_client.PostAsync($"{at}/panorama", two)));
-        HttpResponseMessage merged = await _client.PostAsync($"{at}/panorama", Form(("a.exr", Exr(Even(64, 32, 0.1f), "RGB")), ("b.exr", Exr(Even(64, 32, 0.4f), "RGB"))));
+        HttpResponseMessage merged = await _client.PostAsync(
+            $"{at}/panorama",
+            Form(("a.exr", Exr(Even(64, 32, 0.1f), "RGB")), ("b.exr", Exr(Even(64, 32, 0.4f), "RGB")))
+        );
         Assert.Contains("2.0 stops apart", (await merged.Content.ReadFromJsonAsync<JsonNode>())!["notes"]![0]!.GetValue<string>());
-        Assert.Contains("px radius shows too little", await Refused(_client.PostAsJsonAsync($"{at}/mirror-ball", new { baseRevision = 1, frame = 1001, middle = new { x = 50, y = 50 }, rim = new { x = 53, y = 50 } })));
+        Assert.Contains(
+            "px radius shows too little",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/mirror-ball",
+                    new
+                    {
+                        baseRevision = 1,
+                        frame = 1001,
+                        middle = new { x = 50, y = 50 },
+                        rim = new { x = 53, y = 50 },
+                    }
+                )
+            )
+        );
     }
 
     [Fact]
@@ -112,15 +283,28 @@ public sealed class LightApiTests(Application application)
     {
         string at = await Shot("L_0250");
         Assert.Contains("only a panorama can show the place", await Refused(_client.Save(at, d => d["lights"]![0]!["showsPlace"] = true)));
-        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/panorama", Form(("hall.exr", Exr(Even(128, 64, 0.1f), "RGB"))))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await _client.PostAsync($"{at}/panorama", Form(("hall.exr", Exr(Even(128, 64, 0.1f), "RGB"))))).StatusCode
+        );
         async Task<HttpResponseMessage> Scale(double height)
         {
             Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-            {
-                JsonNode own = d["lights"]!.AsArray().Single(l => l!["id"]!.GetValue<string>() == "panorama_1")!;
-                (own["showsPlace"], own["position"]) = (true, new JsonArray(0, height, -3));
-            })).StatusCode);
-            return await _client.PostAsJsonAsync($"{at}/frames/1001/panorama-scale", new { document = (await _client.State(at))["document"], light = "panorama_1", x = 80, y = 80, albedo = 0.5 });
+                    {
+                        JsonNode own = d["lights"]!.AsArray().Single(l => l!["id"]!.GetValue<string>() == "panorama_1")!;
+                        (own["showsPlace"], own["position"]) = (true, new JsonArray(0, height, -3));
+                    })).StatusCode);
+            return await _client.PostAsJsonAsync(
+                $"{at}/frames/1001/panorama-scale",
+                new
+                {
+                    document = (await _client.State(at))["document"],
+                    light = "panorama_1",
+                    x = 80,
+                    y = 80,
+                    albedo = 0.5,
+                }
+            );
         }
         // The plate's codes lie between 120 and 126 of sRGB, 0.188 and 0.209 of light (IEC 61966-2-1): twice what the panorama has, whatever the albedo.
         Assert.InRange((await (await Scale(1.5)).Content.ReadFromJsonAsync<JsonNode>())!["factor"]!.GetValue<double>(), 1.87, 2.10);
@@ -131,10 +315,16 @@ public sealed class LightApiTests(Application application)
     public async Task Rendered_pictures_need_their_passes_and_take_new_light()
     {
         string at = await Shot("L_0310");
-        Assert.Contains("Choose a rendered EXR", await Refused(_client.PostAsync($"{at}/rendered", new MultipartFormDataContent { { new StringContent("1001"), "frame" } })));
+        Assert.Contains(
+            "Choose a rendered EXR",
+            await Refused(_client.PostAsync($"{at}/rendered", new MultipartFormDataContent { { new StringContent("1001"), "frame" } }))
+        );
         byte[] picture = Exr(Even(160, 90, 0.1f), "RGB");
         Assert.Contains("neither positions", await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", picture)))));
-        Assert.Contains("another shape", await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", Exr(Even(90, 90, 0.1f), "RGB"))))));
+        Assert.Contains(
+            "another shape",
+            await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", Exr(Even(90, 90, 0.1f), "RGB")))))
+        );
         // The floor as the camera sees it, by its own rays: y = 0.
         var p = new FloatImage(160, 90, 3);
         var n = new FloatImage(160, 90, 3);
@@ -143,11 +333,18 @@ public sealed class LightApiTests(Application application)
         for (int i = 0; i < 160 * 90; i++)
         {
             bool hit = pinhole.TryFloor(pose, i % 160 + 0.5, i / 160 + 0.5, out Core.Geometry.Vec3 place, out _) && place.Length < 12;
-            (p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2]) = hit ? ((float)place.X, (float)place.Y, (float)place.Z) : (float.PositiveInfinity, 0, 0);
+            (p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2]) = hit
+                ? ((float)place.X, (float)place.Y, (float)place.Z)
+                : (float.PositiveInfinity, 0, 0);
             n.Data[3 * i + 1] = hit ? 1 : 0;
         }
         (string, byte[])[] passes = [("r.exr", picture), ("P.1001.exr", Exr(p, "XYZ")), ("N.1001.exr", Exr(n, "XYZ"))];
-        Assert.Contains("render all passes at one size", (await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", picture), ("P.exr", Exr(Even(80, 45, 1), "XYZ")))))).ToLowerInvariant());
+        Assert.Contains(
+            "render all passes at one size",
+            (
+                await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", picture), ("P.exr", Exr(Even(80, 45, 1), "XYZ")))))
+            ).ToLowerInvariant()
+        );
         HttpResponseMessage came = await _client.PostAsync($"{at}/rendered", Form(passes));
         Assert.True(came.StatusCode == HttpStatusCode.OK, await came.Content.ReadAsStringAsync());
         JsonNode report = (await _client.GetFromJsonAsync<JsonNode>($"{at}/rendered/rendered_1/report"))!;
@@ -157,7 +354,10 @@ public sealed class LightApiTests(Application application)
         Assert.Equal(0, under["point"]![1]!.GetValue<double>(), 1e-4);
         Assert.Contains("no surface there", await Refused(_client.GetAsync($"{at}/rendered/rendered_1/pixel?x=80&y=1")));
         // Its depth, out as a buffer of 0.1 to 100 m: f ÷ (f − n) − f n ÷ ((f − n) z) of the floor there, 1 where nothing is.
-        ExrPicture depth = ExrFile.Read(await _client.GetByteArrayAsync($"{at}/rendered/rendered_1/depth?kind=Buffer&near=0.1&far=100"), "depth.exr");
+        ExrPicture depth = ExrFile.Read(
+            await _client.GetByteArrayAsync($"{at}/rendered/rendered_1/depth?kind=Buffer&near=0.1&far=100"),
+            "depth.exr"
+        );
         Assert.True(pinhole.TryFloor(pose, 80.5, 80.5, out _, out double metres));
         Assert.Equal(100 / 99.9 - 10 / (99.9 * metres), depth.Channels.Single(c => c.Name == "depth.Z").Values[80 * 160 + 80], 1e-5);
         Assert.Equal(1, depth.Channels.Single().Values[80], 1e-6);
@@ -165,14 +365,32 @@ public sealed class LightApiTests(Application application)
         // A damaged file is told by its own name.
         Assert.Contains("torn.exr", await Refused(_client.PostAsync($"{at}/rendered", Form(("torn.exr", picture[..200])))));
         // A lamp brightens it, nothing else does.
-        async Task<int> Level(string kind) => RasterFile.Read(await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&quality=full&seen=codes"), "p").Codes[3 * (80 * 160 + 80)];
+        async Task<int> Level(string kind) =>
+            RasterFile
+                .Read(
+                    await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&quality=full&seen=codes"),
+                    "p"
+                )
+                .Codes[3 * (80 * 160 + 80)];
         int before = await Level("rendered:rendered_1");
         Assert.Equal(before, await Level("relit:rendered_1"));
         Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-        {
-            d["lights"]!.AsArray().Add(new JsonObject { ["id"] = "lamp", ["name"] = "lamp", ["kind"] = "Point", ["strength"] = 2, ["inPlate"] = false, ["position"] = new JsonArray(0, 1, -2.2) });
-            d["rendered"]![0]!["lamps"] = new JsonArray("lamp");
-        })).StatusCode);
+                {
+                    d["lights"]!
+                        .AsArray()
+                        .Add(
+                            new JsonObject
+                            {
+                                ["id"] = "lamp",
+                                ["name"] = "lamp",
+                                ["kind"] = "Point",
+                                ["strength"] = 2,
+                                ["inPlate"] = false,
+                                ["position"] = new JsonArray(0, 1, -2.2),
+                            }
+                        );
+                    d["rendered"]![0]!["lamps"] = new JsonArray("lamp");
+                })).StatusCode);
         Assert.True(await Level("relit:rendered_1") > before + 20);
         Assert.Contains("exponent from 1", await Refused(_client.Save(at, d => d["rendered"]![0]!["look"]!["width"] = 0)));
     }
@@ -183,10 +401,26 @@ public sealed class LightApiTests(Application application)
         string at = await Shot("L_0410");
         JsonNode document = (await _client.State(at))["document"]!;
         Assert.Contains("Name a lit and a shadowed spot", await Refused(_client.PostAsJsonAsync($"{at}/to-real-shadow", new { document })));
-        document["realShadow"] = new JsonObject { ["frame"] = 1001, ["litX"] = 40, ["litY"] = 80, ["darkX"] = 41, ["darkY"] = 80 };
+        document["realShadow"] = new JsonObject
+        {
+            ["frame"] = 1001,
+            ["litX"] = 40,
+            ["litY"] = 80,
+            ["darkX"] = 41,
+            ["darkY"] = 80,
+        };
         Assert.Contains("no darker", await Refused(_client.PostAsJsonAsync($"{at}/to-real-shadow", new { document })));
-        Assert.Contains("Choose the lights", await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/fit-lights", new { document, lights = Array.Empty<string>() })));
-        Assert.Contains("no longer in the shot", await Refused(_client.PostAsJsonAsync($"{at}/elements/none/extend-receiver", new { document })));
-        Assert.Contains("between 0 and 1", await Refused(_client.Save(at, d => d["contact"] = new JsonObject { ["strength"] = 3, ["reachMetres"] = 0.06 })));
+        Assert.Contains(
+            "Choose the lights",
+            await Refused(_client.PostAsJsonAsync($"{at}/frames/1001/fit-lights", new { document, lights = Array.Empty<string>() }))
+        );
+        Assert.Contains(
+            "no longer in the shot",
+            await Refused(_client.PostAsJsonAsync($"{at}/elements/none/extend-receiver", new { document }))
+        );
+        Assert.Contains(
+            "between 0 and 1",
+            await Refused(_client.Save(at, d => d["contact"] = new JsonObject { ["strength"] = 3, ["reachMetres"] = 0.06 }))
+        );
     }
 }

@@ -12,7 +12,9 @@ public abstract class CommandSite : IAsyncLifetime
 
     protected string Folder { get; } = Directory.CreateTempSubdirectory("plenk-command-").FullName;
 
-    private static string Server => Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE") ?? throw new InvalidOperationException("run ./test, which starts the database");
+    private static string Server =>
+        Environment.GetEnvironmentVariable("PLENK_TEST_DATABASE")
+        ?? throw new InvalidOperationException("run ./test, which starts the database");
 
     protected string Connection => $"{Server};Database={_name}";
 
@@ -44,12 +46,26 @@ internal static class PlenkCommand
     /// <param name="shell">What the shell does before it becomes the command.</param>
     public static Process Start(string command, string shell = "", IReadOnlyDictionary<string, string>? environment = null)
     {
-        var start = new ProcessStartInfo("bash", ["-c", $"{shell} exec dotnet '{Path.Combine(AppContext.BaseDirectory, "plenk.dll")}' {command}"]) { RedirectStandardOutput = true, RedirectStandardError = true };
-        foreach (var (name, value) in environment ?? new Dictionary<string, string>()) { start.Environment[name] = value; }
+        var start = new ProcessStartInfo(
+            "bash",
+            ["-c", $"{shell} exec dotnet '{Path.Combine(AppContext.BaseDirectory, "plenk.dll")}' {command}"]
+        )
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        foreach (var (name, value) in environment ?? new Dictionary<string, string>())
+        {
+            start.Environment[name] = value;
+        }
         return Process.Start(start)!;
     }
 
-    public static (int Exit, string Out, string Error) Run(string command, string shell = "", IReadOnlyDictionary<string, string>? environment = null)
+    public static (int Exit, string Out, string Error) Run(
+        string command,
+        string shell = "",
+        IReadOnlyDictionary<string, string>? environment = null
+    )
     {
         using Process process = Start(command, shell, environment);
         Task<string> error = process.StandardError.ReadToEndAsync();

@@ -25,21 +25,40 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     {
         ExrPicture truth = ExrFile.Read(Path.Combine(DemoShot.Folder, $"truth.{frame}.exr"));
         float[] Channel(string name) => truth.Channels.First(c => c.Name == name).Values;
-        float[] shadow = Channel("shadow.G"), bell = Channel("bell.A");
+        float[] shadow = Channel("shadow.G"),
+            bell = Channel("bell.A");
         FrameLayers ours = _demo.Engine.Render(_demo.Document, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
 
         // Two runs with other seeds tell our own noise; what is left over is the difference.
-        FrameLayers again = _demo.Engine.Render(_demo.Document with { Seed = 91 }, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
-        double bias = 0, square = 0, noise = 0, outside = 0;
-        int dark = 0, open = 0;
-        double both = 0, either = 0;
+        FrameLayers again = _demo.Engine.Render(
+            _demo.Document with
+            {
+                Seed = 91,
+            },
+            frame,
+            truth.Width,
+            new RenderQuality(32, 1, 1),
+            dataPasses: false
+        );
+        double bias = 0,
+            square = 0,
+            noise = 0,
+            outside = 0;
+        int dark = 0,
+            open = 0;
+        double both = 0,
+            either = 0;
         for (int i = 0; i < shadow.Length; i++)
         {
             float held = ours.Element.Data[4 * i + 3] - ours.Holdout.Data[i];
             both += Math.Min(held, bell[i]);
             either += Math.Max(held, bell[i]);
-            if (bell[i] > 0 || held > 0) { continue; }
-            float a = ours.Shadow.Data[3 * i + 1], b = again.Shadow.Data[3 * i + 1];
+            if (bell[i] > 0 || held > 0)
+            {
+                continue;
+            }
+            float a = ours.Shadow.Data[3 * i + 1],
+                b = again.Shadow.Data[3 * i + 1];
             if (shadow[i] < 0.5f)
             {
                 dark++;
@@ -78,7 +97,14 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     [Fact]
     public void Kept_samples_change_no_pixel()
     {
-        FrameLayers fresh = new ShotEngine(_demo.Media).Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: false);
+        FrameLayers fresh = new ShotEngine(_demo.Media).Render(
+            _demo.Document,
+            1036,
+            160,
+            RenderQuality.Draft,
+            keepWithout: false,
+            dataPasses: false
+        );
         FrameLayers kept = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: true, dataPasses: false);
         Assert.Equal(fresh.Comp.Data, kept.Comp.Data);
         Assert.Equal(fresh.Touched, kept.Touched);
@@ -91,12 +117,24 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     public void Another_mapping_or_seed_is_another_picture()
     {
         ShotDocument shot = _demo.Document;
-        float[] Comp(ShotDocument d) => _demo.Engine.Render(d, 1036, 96, RenderQuality.Draft, keepWithout: true, dataPasses: false).Comp.Data;
+        float[] Comp(ShotDocument d) =>
+            _demo.Engine.Render(d, 1036, 96, RenderQuality.Draft, keepWithout: true, dataPasses: false).Comp.Data;
         float[] first = Comp(shot);
-        ShotDocument shifted = shot with { Plate = shot.Plate! with { Mapping = shot.Plate.Mapping with { SourceFrame = shot.Plate.Mapping.SourceFrame + 5 } } };
+        ShotDocument shifted = shot with
+        {
+            Plate = shot.Plate! with { Mapping = shot.Plate.Mapping with { SourceFrame = shot.Plate.Mapping.SourceFrame + 5 } },
+        };
         Assert.NotEqual(first, Comp(shifted));
         Assert.NotEqual(first, Comp(shot with { Seed = shot.Seed + 1 }));
-        Assert.NotEqual(first, Comp(shot with { Lights = [.. shot.Lights.Select(l => l.Kind == LightKind.Sun ? l with { Direction = new(-0.2, 0.9, 0.1) } : l)] }));
+        Assert.NotEqual(
+            first,
+            Comp(
+                shot with
+                {
+                    Lights = [.. shot.Lights.Select(l => l.Kind == LightKind.Sun ? l with { Direction = new(-0.2, 0.9, 0.1) } : l)],
+                }
+            )
+        );
         Assert.Equal(first, Comp(shot));
     }
 
@@ -108,7 +146,16 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         ExrPicture truth = ExrFile.Read(Path.Combine(DemoShot.Folder, "closed.1036.exr"));
         FloatImage filmed = truth.Layer("RGB")!;
         // Grain is another in every frame: it is left out of both.
-        FrameLayers ours = _demo.Engine.Finish.Frame(_demo.Document with { Finish = new() }, 1036, 1280, RenderQuality.Full, dataPasses: false);
+        FrameLayers ours = _demo.Engine.Finish.Frame(
+            _demo.Document with
+            {
+                Finish = new(),
+            },
+            1036,
+            1280,
+            RenderQuality.Full,
+            dataPasses: false
+        );
         var off = new List<double>();
         var (own, theirs) = (new double[3], new double[3]);
         for (int y = 0; y < truth.Height; y++)
@@ -119,13 +166,19 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
                 for (int c = 0; c < 3; c++)
                 {
                     off.Add(Math.Abs(ours.Comp.Data[3 * i + c] - filmed[x, y, c]) / Math.Max(filmed[x, y, c], 0.02));
-                    if (ours.Held.Data[4 * i + 3] > 0.99f) { (own[c], theirs[c]) = (own[c] + ours.Comp.Data[3 * i + c], theirs[c] + filmed[x, y, c]); }
+                    if (ours.Held.Data[4 * i + 3] > 0.99f)
+                    {
+                        (own[c], theirs[c]) = (own[c] + ours.Comp.Data[3 * i + c], theirs[c] + filmed[x, y, c]);
+                    }
                 }
             }
         }
         off.Sort();
         Assert.InRange(off[off.Count / 2], 0, 0.1);
-        for (int c = 0; c < 3; c++) { Assert.Equal(1, own[c] / theirs[c], 0.16); }
+        for (int c = 0; c < 3; c++)
+        {
+            Assert.Equal(1, own[c] / theirs[c], 0.16);
+        }
     }
 
     [Fact]
@@ -134,8 +187,21 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         var readings = ReadingKind.All.Select(k => k.Take(_demo.Engine, _demo.Document)).ToList();
         Assert.Equal(25, readings.Count);
         // Its camera came in from elsewhere, by itself: what is read off a solve, a cloud or a second camera has nothing to say, and says so.
-        string[] ofSolve = ["camera.live", "camera.solve", "camera.heldout", "camera.slide", "set.cloud", "projection.stitch", "projection.colour", "light.sun", "contact.level"];
-        Assert.All(readings.Where(r => ofSolve.Contains(r.Id)), r => Assert.True(r.Verdict == Core.Readings.Verdict.Nothing && r.Note.Length > 0));
+        string[] ofSolve =
+        [
+            "camera.live",
+            "camera.solve",
+            "camera.heldout",
+            "camera.slide",
+            "set.cloud",
+            "projection.stitch",
+            "projection.colour",
+            "light.sun",
+            "contact.level",
+        ];
+        Assert.All(readings.Where(r => ofSolve.Contains(r.Id)), r =>
+            Assert.True(r.Verdict == Core.Readings.Verdict.Nothing && r.Note.Length > 0)
+        );
         Assert.All(readings.Where(r => !ofSolve.Contains(r.Id)), r => Assert.Equal(Core.Readings.Verdict.Within, r.Verdict));
         // A tolerance is judged without measuring again, and does not touch the key.
         ReadingKind first = ReadingKind.All[1];
@@ -144,7 +210,20 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         Assert.Equal(Core.Readings.Verdict.Outside, ReadingKind.Under(strict, readings[1]).Verdict);
         // Turning a light measures only what reads lights.
         ShotDocument lit = _demo.Document with { Lights = [] };
-        Assert.Equal(["light.sun", "light.shadows", "contact.shadow", "finish.black", "finish.white", "finish.tint", "finish.edge", "finish.holdout", "finish.grain"], ReadingKind.All.Where(k => k.Key(lit) != k.Key(_demo.Document)).Select(k => k.Blank.Id));
+        Assert.Equal(
+            [
+                "light.sun",
+                "light.shadows",
+                "contact.shadow",
+                "finish.black",
+                "finish.white",
+                "finish.tint",
+                "finish.edge",
+                "finish.holdout",
+                "finish.grain",
+            ],
+            ReadingKind.All.Where(k => k.Key(lit) != k.Key(_demo.Document)).Select(k => k.Blank.Id)
+        );
     }
 
     // Readings that go wrong tell it: a bell of a hundredth of its size, one lifted off the floor, one in front of nothing.
@@ -192,7 +271,10 @@ public sealed class DemoShot : IDisposable
     private static string Find()
     {
         string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx"))) { at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository"); }
+        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
+        {
+            at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository");
+        }
         return at;
     }
 }

@@ -18,7 +18,24 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
 {
     private static readonly HandOverChoice Small = new(["exr", "png16"], Width: 160, Readings: false);
 
-    private ShotDocument Closed => demo.Document with { Finish = new() { Steps = [new() { Id = "grain_1", Kind = FinishKind.Grain }, new() { Id = "grade_1", Kind = FinishKind.Grade, Grade = new() { Stops = 0.5 }, Objects = ["bell"] }] } };
+    private ShotDocument Closed =>
+        demo.Document with
+        {
+            Finish = new()
+            {
+                Steps =
+                [
+                    new() { Id = "grain_1", Kind = FinishKind.Grain },
+                    new()
+                    {
+                        Id = "grade_1",
+                        Kind = FinishKind.Grade,
+                        Grade = new() { Stops = 0.5 },
+                        Objects = ["bell"],
+                    },
+                ],
+            },
+        };
 
     [Fact]
     public void Versions_are_counted_frames_stand_and_every_file_is_checked()
@@ -46,9 +63,16 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         int off = 0;
         for (int i = 0; i < plate.Length; i++)
         {
-            float a = Of("element.A")[i] - Of("holdout.A")[i], held = Of("element.A")[i] > 0 ? Of("element.G")[i] * a / Of("element.A")[i] : 0;
+            float a = Of("element.A")[i] - Of("holdout.A")[i],
+                held = Of("element.A")[i] > 0 ? Of("element.G")[i] * a / Of("element.A")[i] : 0;
             // Grain lies on the element in the comp alone.
-            if (a < 0.001f && Math.Abs(held + plate[i] * Of("shadow.G")[i] * (1 - a) + Of("added.G")[i] - Of("comp.G")[i]) > 0.002f * (1 + plate[i])) { off++; }
+            if (
+                a < 0.001f
+                && Math.Abs(held + plate[i] * Of("shadow.G")[i] * (1 - a) + Of("added.G")[i] - Of("comp.G")[i]) > 0.002f * (1 + plate[i])
+            )
+            {
+                off++;
+            }
         }
         Assert.Equal(0, off);
         Assert.Contains("id_object00.R", layers.Channels.Select(c => c.Name));
@@ -58,7 +82,9 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
 
         // Changed, cut off, gone: each is named. Another version leaves the first alone.
         Assert.Equal(2, HandOverWork.Begin(Closed with { Seed = 9 }, Small, folder).Version);
-        Assert.Contains(HandOverWork.Verify(folder), v => v.Faults.Any(f => f.Contains("begun and not finished", StringComparison.Ordinal)));
+        Assert.Contains(HandOverWork.Verify(folder), v =>
+            v.Faults.Any(f => f.Contains("begun and not finished", StringComparison.Ordinal))
+        );
         byte[] bytes = File.ReadAllBytes(Path.Combine(folder, first[1].Name));
         bytes[^20] ^= 1;
         File.WriteAllBytes(Path.Combine(folder, first[1].Name), bytes);
@@ -83,7 +109,10 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         string mine = Path.Combine(Folder, "mine");
         Directory.CreateDirectory(mine);
         File.WriteAllText(Path.Combine(mine, HandOverWork.NameOf(Closed, Small, 1, "layers", 1036, "exr")), "mine");
-        File.SetLastWriteTimeUtc(Path.Combine(mine, HandOverWork.NameOf(Closed, Small, 1, "layers", 1036, "exr")), DateTime.UtcNow.AddHours(-1));
+        File.SetLastWriteTimeUtc(
+            Path.Combine(mine, HandOverWork.NameOf(Closed, Small, 1, "layers", 1036, "exr")),
+            DateTime.UtcNow.AddHours(-1)
+        );
         HandOverWork.Begin(Closed, Small, mine);
         Assert.Contains("in the folder already", Assert.Throws<ShotFault>(() => work.Frame(Closed, Small, 1, 1036, mine)).Message);
         Assert.Equal("mine", File.ReadAllText(Directory.GetFiles(mine, "*.exr")[0]));
@@ -92,9 +121,12 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
     [Fact]
     public void The_commands_hand_over_verify_and_say_what_is_wrong()
     {
-        string shot = Path.Combine(Folder, "shot"), folder = Path.Combine(Folder, "by-command");
+        string shot = Path.Combine(Folder, "shot"),
+            folder = Path.Combine(Folder, "by-command");
         ShotFolder.Write(shot, Closed, demo.Media);
-        var (exit, output, error) = Run($"hand-over {shot} --frames 1036-1037 --out {folder} --format exr,dpx,mp4 --width 160 --no-readings --parts");
+        var (exit, output, error) = Run(
+            $"hand-over {shot} --frames 1036-1037 --out {folder} --format exr,dpx,mp4 --width 160 --no-readings --parts"
+        );
         Assert.True(exit == 0, error);
         Assert.Equal(2, JsonDocument.Parse(output).RootElement.GetProperty("frames").GetInt32());
         Assert.Equal(0, Run($"verify-files {folder}").Exit);
@@ -117,26 +149,60 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
     {
         await using var database = new Database(Connection);
         var media = new MediaStore(Path.Combine(Folder, "media"));
-        foreach (string hash in ShotFolder.MediaOf(Closed)) { media.Write(demo.Media.Read(hash)); }
+        foreach (string hash in ShotFolder.MediaOf(Closed))
+        {
+            media.Write(demo.Media.Read(hash));
+        }
         var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database, new JobStore(database)));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
         async Task<long> Job(int version)
         {
-            var p = new HandOverParameters(1, [1036, 1037, 1038, 1039], Small with { Formats = ["png16"], Width = 320, Scene = false }, version);
-            var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(p, ShotJson.Options), $"k{version}", 4, "tester", Lane.Frames, p.Frames));
+            var p = new HandOverParameters(
+                1,
+                [1036, 1037, 1038, 1039],
+                Small with
+                {
+                    Formats = ["png16"],
+                    Width = 320,
+                    Scene = false,
+                },
+                version
+            );
+            var (job, _) = await jobs.Add(
+                new(
+                    id,
+                    FrameWorker.Kind,
+                    "hand over",
+                    JsonSerializer.Serialize(p, ShotJson.Options),
+                    $"k{version}",
+                    4,
+                    "tester",
+                    Lane.Frames,
+                    p.Frames
+                )
+            );
             return job.Id;
         }
         long killed = await Job(1);
         using (Process worker = Start("worker --name first"))
         {
-            for (int i = 0; i < 600 && (await frames.Of(killed)).All(f => f.State != "running"); i++) { await Task.Delay(50); }
+            for (int i = 0; i < 600 && (await frames.Of(killed)).All(f => f.State != "running"); i++)
+            {
+                await Task.Delay(50);
+            }
             Assert.Contains(await frames.Of(killed), f => f is { State: "running", Worker: "first" });
             worker.Kill();
             await worker.WaitForExitAsync();
         }
-        using (Process second = Start("worker --name second --idle-exit 20"), third = Start("worker --name third --idle-exit 20"))
+        using (
+            Process second = Start("worker --name second --idle-exit 20"),
+                third = Start("worker --name third --idle-exit 20")
+        )
         {
-            for (int i = 0; i < 1800 && (await jobs.Find(killed))!.State is "waiting" or "running"; i++) { await Task.Delay(100); }
+            for (int i = 0; i < 1800 && (await jobs.Find(killed))!.State is "waiting" or "running"; i++)
+            {
+                await Task.Delay(100);
+            }
             second.Kill();
             third.Kill();
         }
@@ -150,7 +216,10 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         foreach (int f in (int[])[1036, 1039])
         {
             FrameLayers own = demo.Engine.Finish.Frame(Closed, f, 320, RenderQuality.Full, dataPasses: false);
-            CodeImage theirs = RasterFile.Read(File.ReadAllBytes(Directory.GetFiles(Path.Combine(Folder, "renders", $"{killed}"), $"*{f}.png")[0]), "frame");
+            CodeImage theirs = RasterFile.Read(
+                File.ReadAllBytes(Directory.GetFiles(Path.Combine(Folder, "renders", $"{killed}"), $"*{f}.png")[0]),
+                "frame"
+            );
             Assert.Equal(demo.Engine.Comp(Closed, f, own, 16).Codes, theirs.Codes);
         }
     }
@@ -162,7 +231,8 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         var (shots, jobs, frames) = (new ShotStore(database), new JobStore(database), new FrameStore(database, new JobStore(database)));
         long id = (await shots.Create(Closed, "tester", "New")).Id;
         var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", "{}", "k", 2, "tester", Lane.Frames, [1, 2]));
-        LeasedFrame one = (await frames.Take("a"))!, two = (await frames.Take("b"))!;
+        LeasedFrame one = (await frames.Take("a"))!,
+            two = (await frames.Take("b"))!;
         Assert.Equal((1, 2), (one.Frame, two.Frame));
         Assert.Null(await frames.Take("c"));
         Assert.True(await frames.Hold(one, "a"));
@@ -189,7 +259,19 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         long id = (await shots.Create(Closed, "tester", "New")).Id;
         async Task<long> Job(string key)
         {
-            var (job, _) = await jobs.Add(new(id, FrameWorker.Kind, "hand over", JsonSerializer.Serialize(new HandOverParameters(1, [1036], Small, 1), ShotJson.Options), key, 1, "tester", Lane.Frames, [1036]));
+            var (job, _) = await jobs.Add(
+                new(
+                    id,
+                    FrameWorker.Kind,
+                    "hand over",
+                    JsonSerializer.Serialize(new HandOverParameters(1, [1036], Small, 1), ShotJson.Options),
+                    key,
+                    1,
+                    "tester",
+                    Lane.Frames,
+                    [1036]
+                )
+            );
             return job.Id;
         }
         async Task Run(string sql, long job)
@@ -205,8 +287,12 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         Assert.Equal(stopping, (await frames.Take("gone"))!.Job);
         await jobs.AskToStop(stopping);
         await Run("update job_frame set lease_until = now() - interval '1 s' where job_id = $1", stopping);
-        await new FrameWorker(frames, jobs, shots, new ResultStore(database), demo.Engine, NullLogger<FrameWorker>.Instance).Work(CancellationToken.None, TimeSpan.FromSeconds(1));
-        JobRow failed = (await jobs.Find(lost))!, stopped = (await jobs.Find(stopping))!;
+        await new FrameWorker(frames, jobs, shots, new ResultStore(database), demo.Engine, NullLogger<FrameWorker>.Instance).Work(
+            CancellationToken.None,
+            TimeSpan.FromSeconds(1)
+        );
+        JobRow failed = (await jobs.Find(lost))!,
+            stopped = (await jobs.Find(stopping))!;
         Assert.Equal("failed", failed.State);
         Assert.Contains("frame 1036: the worker was lost over this frame, 3 times", failed.Message);
         Assert.Equal("stopped", stopped.State);
@@ -216,37 +302,66 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
     [Fact]
     public void A_made_chart_is_measured_by_command()
     {
-        const int w = 320, h = 240;
+        const int w = 320,
+            h = 240;
         string folder = Path.Combine(Folder, "chart");
         Directory.CreateDirectory(folder);
         for (int frame = 1; frame <= 2; frame++)
         {
             var random = new Random(frame);
-            double Normal() { double s = -6; for (int i = 0; i < 12; i++) { s += random.NextDouble(); } return s; }
+            double Normal()
+            {
+                double s = -6;
+                for (int i = 0; i < 12; i++)
+                {
+                    s += random.NextDouble();
+                }
+                return s;
+            }
             var planes = new float[3][];
             for (int c = 0; c < 3; c++)
             {
                 planes[c] = new float[w * h];
                 for (int i = 0; i < w * h; i++)
                 {
-                    int x = i % w, y = i / w;
+                    int x = i % w,
+                        y = i / w;
                     // Three patches; the edge between the two upper ones leans by 1 in 8 and is a ramp 4 px wide: 3.2 px from 10 % to 90 %.
-                    double step = Math.Clamp((x + 0.5 - 160 - (y - 60) / 8.0) / Math.Sqrt(1 + 1 / 64.0) / 4 + 0.5, 0, 1), level = y < 120 ? 0.0123 + 0.3 * step : 0.6;
+                    double step = Math.Clamp((x + 0.5 - 160 - (y - 60) / 8.0) / Math.Sqrt(1 + 1 / 64.0) / 4 + 0.5, 0, 1),
+                        level = y < 120 ? 0.0123 + 0.3 * step : 0.6;
                     planes[c][i] = (float)(level + Math.Sqrt(6e-5 * level + 4e-6) * Normal());
                 }
             }
-            ExrFile.Write(Path.Combine(folder, $"chart.{frame:0000}.exr"), w, h, [new("R", planes[0]), new("G", planes[1]), new("B", planes[2])]);
+            ExrFile.Write(
+                Path.Combine(folder, $"chart.{frame:0000}.exr"),
+                w,
+                h,
+                [new("R", planes[0]), new("G", planes[1]), new("B", planes[2])]
+            );
         }
         var (exit, output, error) = Run($"measure-plate --plate {folder} --at 1 --region 0,0,320,240");
         Assert.True(exit == 0, error);
         JsonElement m = JsonDocument.Parse(output).RootElement;
-        for (int c = 0; c < 3; c++) { Assert.Equal(0.0123, m.GetProperty("black")[c].GetDouble(), 0.0005); }
+        for (int c = 0; c < 3; c++)
+        {
+            Assert.Equal(0.0123, m.GetProperty("black")[c].GetDouble(), 0.0005);
+        }
         // The patches below begin with a hard edge: the ramp is read by itself.
-        Assert.Equal(1, JsonDocument.Parse(Run($"measure-plate --plate {folder} --at 1 --region 0,0,320,112").Out).RootElement.GetProperty("edge_px").GetDouble() / 3.2, 0.05);
+        Assert.Equal(
+            1,
+            JsonDocument
+                .Parse(Run($"measure-plate --plate {folder} --at 1 --region 0,0,320,112").Out)
+                .RootElement.GetProperty("edge_px")
+                .GetDouble() / 3.2,
+            0.05
+        );
         foreach (JsonElement g in m.GetProperty("grain").EnumerateArray())
         {
             double level = g.GetProperty("level").GetDouble();
-            for (int c = 0; c < 3; c++) { Assert.Equal(1, g.GetProperty("sd")[c].GetDouble() / Math.Sqrt(6e-5 * level + 4e-6), 0.05); }
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(1, g.GetProperty("sd")[c].GetDouble() / Math.Sqrt(6e-5 * level + 4e-6), 0.05);
+            }
         }
         Assert.Equal(3, m.GetProperty("grain").GetArrayLength());
         Assert.Equal(3, Run($"measure-plate --plate {folder} --at 1 --region 0,0,900,10").Exit);

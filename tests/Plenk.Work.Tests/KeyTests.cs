@@ -7,7 +7,8 @@ namespace Plenk.Work.Tests;
 /// <summary>Keys know what is read, and nothing else is given; who waits for a picture takes turns.</summary>
 public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
 {
-    private string[] Changed(ShotDocument shot) => [.. ReadingKind.All.Where(k => k.Key(shot) != k.Key(demo.Document)).Select(k => k.Blank.Id)];
+    private string[] Changed(ShotDocument shot) =>
+        [.. ReadingKind.All.Where(k => k.Key(shot) != k.Key(demo.Document)).Select(k => k.Blank.Id)];
 
     [Fact]
     public void A_cut_is_part_of_what_the_finished_frame_is_measured_in()
@@ -16,11 +17,35 @@ public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
         Assert.Equal(finish, Changed(demo.Document with { Cut = new(1001, 1010) }));
         // And they then are of another frame: the cut's middle.
         Assert.NotEqual(FinishWork.MeasuredAt(demo.Document), FinishWork.MeasuredAt(demo.Document with { Cut = new(1001, 1010) }));
-        Assert.Empty(Changed(demo.Document with { Title = "Another", Notes = [], Tolerances = new Dictionary<string, double> { ["contact.gap"] = 1 }, StandIns = [new("s", true, new(0, 0, 0), 1)] }));
+        Assert.Empty(
+            Changed(
+                demo.Document with
+                {
+                    Title = "Another",
+                    Notes = [],
+                    Tolerances = new Dictionary<string, double> { ["contact.gap"] = 1 },
+                    StandIns = [new("s", true, new(0, 0, 0), 1)],
+                }
+            )
+        );
         // Where a survey point was clicked judges the camera alone; where it is moves everything that stands in the world.
         SurveyPoint clicked = demo.Document.SurveyPoints[0] with { Clicks = [new(1001, 3, 4)] };
-        Assert.Equal(["camera.reprojection", "camera.floor", "camera.lengths"], Changed(demo.Document with { SurveyPoints = [clicked, .. demo.Document.SurveyPoints.Skip(1)] }));
-        Assert.Contains("set.edges", Changed(demo.Document with { SurveyPoints = [.. demo.Document.SurveyPoints.Select(p => p with { Position = p.Position + new Core.Geometry.Vec3(0, 0.1, 0) })] }));
+        Assert.Equal(
+            ["camera.reprojection", "camera.floor", "camera.lengths"],
+            Changed(demo.Document with { SurveyPoints = [clicked, .. demo.Document.SurveyPoints.Skip(1)] })
+        );
+        Assert.Contains(
+            "set.edges",
+            Changed(
+                demo.Document with
+                {
+                    SurveyPoints =
+                    [
+                        .. demo.Document.SurveyPoints.Select(p => p with { Position = p.Position + new Core.Geometry.Vec3(0, 0.1, 0) }),
+                    ],
+                }
+            )
+        );
     }
 
     // What is measured on the whole document and on the reduced one is the same: nothing else is read.
@@ -51,7 +76,10 @@ public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
         async Task Ask(long of, int rank, string name)
         {
             using IDisposable turn = await line.Enter(of, rank, default);
-            lock (order) { order.Add(name); }
+            lock (order)
+            {
+                order.Add(name);
+            }
         }
         Task[] asked = [Ask(1, 1, "one full"), Ask(1, 1, "one again"), Ask(2, 1, "two full"), Ask(1, 0, "one quick")];
         using var gone = new CancellationTokenSource();
@@ -75,7 +103,11 @@ public sealed class KeyTests(DemoShot demo) : IClassFixture<DemoShot>
         {
             await Task.Delay(5);
             int all = 0;
-            Parallel.For(0, 200, Core.Cores.All, i => { names.Add(Thread.CurrentThread.Name); Interlocked.Add(ref all, i); });
+            Parallel.For(0, 200, Core.Cores.All, i =>
+            {
+                names.Add(Thread.CurrentThread.Name);
+                Interlocked.Add(ref all, i);
+            });
             return all;
         });
         Assert.Equal(19900, sum);

@@ -10,18 +10,33 @@ namespace Plenk.Work.Tests;
 public sealed class LightCommandTests : IDisposable
 {
     private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-light-{Guid.NewGuid():N}");
+
     private string At(string name) => Path.Combine(_folder, name);
 
     public LightCommandTests()
     {
         Directory.CreateDirectory(At("plate"));
         // A grey floor seen from 3 m above, straight down; 96 × 54, 20 m wide at the floor.
-        ExrFile.Write(At("plate/p.1001.exr"), 96, 54, [.. "RGB".Select(c => new ExrChannel($"{c}", [.. Enumerable.Repeat(0.4f, 96 * 54)]))]);
-        File.WriteAllText(At("camera.json"), """{"status":"solved","width":96,"height":54,"k1":0,"k2":0,"frames":[{"frame":1001,"camera_to_world":[1,0,0,0, 0,0,1,3, 0,-1,0,0, 0,0,0,1],"focal_px":48,"cx":48,"cy":27}]}""");
+        ExrFile.Write(
+            At("plate/p.1001.exr"),
+            96,
+            54,
+            [.. "RGB".Select(c => new ExrChannel($"{c}", [.. Enumerable.Repeat(0.4f, 96 * 54)]))]
+        );
+        File.WriteAllText(
+            At("camera.json"),
+            """{"status":"solved","width":96,"height":54,"k1":0,"k2":0,"frames":[{"frame":1001,"camera_to_world":[1,0,0,0, 0,0,1,3, 0,-1,0,0, 0,0,0,1],"focal_px":48,"cx":48,"cy":27}]}"""
+        );
         File.WriteAllText(At("floor.obj"), "o floor\nv -50 0 -50\nv 50 0 -50\nv 50 0 50\nv -50 0 50\nf 1 4 3 2\n");
-        File.WriteAllText(At("card.obj"), "mtllib card.mtl\no card\nusemtl red\nv -0.5 1 -0.5\nv 0.5 1 -0.5\nv 0.5 1 0.5\nv -0.5 1 0.5\nf 1 4 3 2\n");
+        File.WriteAllText(
+            At("card.obj"),
+            "mtllib card.mtl\no card\nusemtl red\nv -0.5 1 -0.5\nv 0.5 1 -0.5\nv 0.5 1 0.5\nv -0.5 1 0.5\nf 1 4 3 2\n"
+        );
         File.WriteAllText(At("card.mtl"), "newmtl red\nKd 0.6 0.2 0.1\n");
-        File.WriteAllText(At("sun.json"), """[{"kind":"sun","direction":[0.5,1,0],"irradiance":[2,2,2],"angularDiameterDegrees":0.01},{"kind":"ambient","radiance":[0.2,0.2,0.2]}]""");
+        File.WriteAllText(
+            At("sun.json"),
+            """[{"kind":"sun","direction":[0.5,1,0],"irradiance":[2,2,2],"angularDiameterDegrees":0.01},{"kind":"ambient","radiance":[0.2,0.2,0.2]}]"""
+        );
     }
 
     public void Dispose() => Directory.Delete(_folder, recursive: true);
@@ -33,13 +48,16 @@ public sealed class LightCommandTests : IDisposable
     [Fact]
     public void An_element_is_placed_by_command()
     {
-        string place = $"place-element --plate {At("plate")} --camera {At("camera.json")} --set {At("floor.obj")} --element {At("card.obj")} --lights {At("sun.json")} --frames 1001 --out {At("out")}";
+        string place =
+            $"place-element --plate {At("plate")} --camera {At("camera.json")} --set {At("floor.obj")} --element {At("card.obj")} --lights {At("sun.json")} --frames 1001 --out {At("out")}";
         var (exit, _, error) = Run(place);
         Assert.True(exit == 0, error);
         ExrPicture comp = ExrFile.Read(At("out/comp.1001.exr"));
-        float Value(string layer, string channel, double x, double z) => comp.Find(layer, channel)!.Values[(int)(27 + z * 48 / 3) * 96 + (int)(48 + x * 48 / 3)];
+        float Value(string layer, string channel, double x, double z) =>
+            comp.Find(layer, channel)!.Values[(int)(27 + z * 48 / 3) * 96 + (int)(48 + x * 48 / 3)];
         // On the floor a metre is 16 px, on the card 24.
-        double e = Math.PI * 0.2 + 2 / Math.Sqrt(1.25), ratio = Math.PI * 0.2 / e;
+        double e = Math.PI * 0.2 + 2 / Math.Sqrt(1.25),
+            ratio = Math.PI * 0.2 / e;
         Assert.Equal(ratio, Value("shadow", "R", -0.9, 0), 1e-3);
         Assert.Equal(0.4 * ratio, Value("comp", "G", -0.9, 0), 1e-3);
         Assert.Equal(1, Value("shadow", "R", 1.5, 0));
@@ -66,11 +84,19 @@ public sealed class LightCommandTests : IDisposable
     [Fact]
     public void A_picture_in_other_primaries_is_lit_in_them()
     {
-        ExrFile.Write(At("c.exr"), 1, 1, [new("R", [0.2f]), new("G", [0.3f]), new("B", [0.4f])], new ExrHead { Primaries = Plenk.Core.Images.Primaries.AcesCg });
+        ExrFile.Write(
+            At("c.exr"),
+            1,
+            1,
+            [new("R", [0.2f]), new("G", [0.3f]), new("B", [0.4f])],
+            new ExrHead { Primaries = Plenk.Core.Images.Primaries.AcesCg }
+        );
         ExrFile.Write(At("p.exr"), 1, 1, [new("P.X", [0]), new("P.Y", [0]), new("P.Z", [0])]);
         ExrFile.Write(At("n.exr"), 1, 1, [new("N.X", [0]), new("N.Y", [1]), new("N.Z", [0])]);
         File.WriteAllText(At("lamp.json"), """[{"kind":"point","position":[0,3,0],"intensity":[800,0,0],"inPlate":false}]""");
-        var (exit, _, error) = Run($"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")}");
+        var (exit, _, error) = Run(
+            $"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")}"
+        );
         Assert.True(exit == 0, error);
         ExrPicture lit = ExrFile.Read(At("lit.exr"));
         Assert.Same(Plenk.Core.Images.Primaries.AcesCg, lit.Primaries);
@@ -84,12 +110,19 @@ public sealed class LightCommandTests : IDisposable
     [Fact]
     public void A_picture_is_lit_again_by_command()
     {
-        float[] x = [0, 4, 0, 0], one = [1, 1, 1, 1];
-        ExrFile.Write(At("c.exr"), 4, 1, [new("R", [1, 1, 1, 1]), new("G", [0, 0, 0, 0]), new("B", [0, 0, 0, 0]), new("A", [1, 0.5f, 1, 1])]);
+        float[] x = [0, 4, 0, 0],
+            one = [1, 1, 1, 1];
+        ExrFile.Write(
+            At("c.exr"),
+            4,
+            1,
+            [new("R", [1, 1, 1, 1]), new("G", [0, 0, 0, 0]), new("B", [0, 0, 0, 0]), new("A", [1, 0.5f, 1, 1])]
+        );
         ExrFile.Write(At("p.exr"), 4, 1, [new("P.X", x), new("P.Y", [0, 0, 0, float.PositiveInfinity]), new("P.Z", [0, 0, 0, 0])]);
         ExrFile.Write(At("n.exr"), 4, 1, [new("N.X", [0, 0, 0, 0]), new("N.Y", [1, 1, 0, 1]), new("N.Z", [0, 0, 0, 0])]);
         File.WriteAllText(At("lamp.json"), """[{"kind":"point","position":[0,3,0],"intensity":[800,0,0],"inPlate":false}]""");
-        string relight = $"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")} --report {At("report.json")}";
+        string relight =
+            $"relight --color {At("c.exr")} --position {At("p.exr")} --normal {At("n.exr")} --lights {At("lamp.json")} --out {At("lit.exr")} --report {At("report.json")}";
         var (exit, _, error) = Run(relight);
         Assert.True(exit == 0, error);
         float[] red = ExrFile.Read(At("lit.exr")).Find("", "R")!.Values;

@@ -25,7 +25,14 @@ public sealed class MovingWorkTests : IDisposable
         _engine = new(media);
         _work = new(_engine);
         JsonElement truth = JsonDocument.Parse(File.ReadAllText(Path.Combine(Folder, "truth.json"))).RootElement;
-        Dictionary<int, Pose> Poses(string key) => truth.GetProperty("frames").EnumerateArray().ToDictionary(f => f.GetProperty("frame").GetInt32(), f => Pose.FromRowMajor16([.. f.GetProperty(key).EnumerateArray().Select(v => v.GetDouble())], out _)!.Value);
+        Dictionary<int, Pose> Poses(string key) =>
+            truth
+                .GetProperty("frames")
+                .EnumerateArray()
+                .ToDictionary(
+                    f => f.GetProperty("frame").GetInt32(),
+                    f => Pose.FromRowMajor16([.. f.GetProperty(key).EnumerateArray().Select(v => v.GetDouble())], out _)!.Value
+                );
         _trolley = Poses("trolley_to_world");
         _shot = DemoSeed.Others(Path.GetDirectoryName(Folder)!, bytes => media.Write(bytes)).First(s => s.Code == "BTH_0070") with
         {
@@ -36,9 +43,22 @@ public sealed class MovingWorkTests : IDisposable
                 Width = 960,
                 Height = 540,
                 Lens = new(truth.GetProperty("k1").GetDouble(), truth.GetProperty("k2").GetDouble()),
-                Samples = [.. Poses("camera_to_world").Select(p => new CameraSample(p.Key, p.Value.ToRowMajor16(), truth.GetProperty("focal_px").GetDouble(), 480, 270))],
+                Samples =
+                [
+                    .. Poses("camera_to_world")
+                        .Select(p => new CameraSample(p.Key, p.Value.ToRowMajor16(), truth.GetProperty("focal_px").GetDouble(), 480, 270)),
+                ],
             },
-            MovingObjects = [new MovingObject { Id = "trolley", Name = "trolley", Media = media.Write(File.ReadAllBytes(Path.Combine(Folder, "trolley.obj"))), Holds = [new(1030, _trolley[1030].ToRowMajor16(), [])] }],
+            MovingObjects =
+            [
+                new MovingObject
+                {
+                    Id = "trolley",
+                    Name = "trolley",
+                    Media = media.Write(File.ReadAllBytes(Path.Combine(Folder, "trolley.obj"))),
+                    Holds = [new(1030, _trolley[1030].ToRowMajor16(), [])],
+                },
+            ],
         };
     }
 
@@ -58,7 +78,21 @@ public sealed class MovingWorkTests : IDisposable
             Assert.InRange(Rotations.DegreesBetween(pose.Rotation, _trolley[f.Frame].Rotation), 0, 3);
         }
         // A box in the trolley's frame, before its lockers: the pixel of its middle hits it in every frame.
-        ShotDocument hung = _shot with { MovingObjects = [followed], Pieces = [new Piece { Id = "crate", Kind = PieceKind.Box, Position = new(0.5, 0.6, 0), Size = new(0.3, 0.5, 0.5), HangsOn = "trolley" }] };
+        ShotDocument hung = _shot with
+        {
+            MovingObjects = [followed],
+            Pieces =
+            [
+                new Piece
+                {
+                    Id = "crate",
+                    Kind = PieceKind.Box,
+                    Position = new(0.5, 0.6, 0),
+                    Size = new(0.3, 0.5, 0.5),
+                    HangsOn = "trolley",
+                },
+            ],
+        };
         foreach (int frame in (int[])[1027, 1033])
         {
             var (camera, pinhole) = _engine.Camera(hung, frame);
@@ -76,21 +110,62 @@ public sealed class MovingWorkTests : IDisposable
     public void Pins_pull_the_mesh_and_bad_ones_are_told()
     {
         var (camera, pinhole) = _engine.Camera(_shot, 1030);
-        ObjectPin Pin(Vec3 place) => pinhole.TryProject(camera, _trolley[1030].ToWorld(place), out double x, out double y) ? new(place, x, y) : throw new InvalidOperationException();
+        ObjectPin Pin(Vec3 place) =>
+            pinhole.TryProject(camera, _trolley[1030].ToWorld(place), out double x, out double y)
+                ? new(place, x, y)
+                : throw new InvalidOperationException();
         // Held a hand's breadth off, and pinned by four corners of its front where they belong.
-        ShotDocument off = _shot with { MovingObjects = [_shot.MovingObjects[0] with { Holds = [new(1030, new Pose(_trolley[1030].Rotation * Rotations.AboutY(0.2), _trolley[1030].Position + new Vec3(0.1, 0.05, -0.1)).ToRowMajor16(), [])] }] };
-        PulledMesh pulled = _work.Pull(off, "trolley", 1030, [Pin(new(0.27, 0.2, 0.62)), Pin(new(0.27, 0.2, -0.62)), Pin(new(0.27, 1.52, 0.62)), Pin(new(0.27, 1.52, -0.62))]);
+        ShotDocument off = _shot with
+        {
+            MovingObjects =
+            [
+                _shot.MovingObjects[0] with
+                {
+                    Holds =
+                    [
+                        new(
+                            1030,
+                            new Pose(
+                                _trolley[1030].Rotation * Rotations.AboutY(0.2),
+                                _trolley[1030].Position + new Vec3(0.1, 0.05, -0.1)
+                            ).ToRowMajor16(),
+                            []
+                        ),
+                    ],
+                },
+            ],
+        };
+        PulledMesh pulled = _work.Pull(
+            off,
+            "trolley",
+            1030,
+            [Pin(new(0.27, 0.2, 0.62)), Pin(new(0.27, 0.2, -0.62)), Pin(new(0.27, 1.52, 0.62)), Pin(new(0.27, 1.52, -0.62))]
+        );
         Assert.Null(pulled.Fault);
         Assert.InRange(pulled.RmsPx, 0, 1e-3);
         Assert.NotEmpty(pulled.Lines);
         Assert.InRange((Pose.FromRowMajor16(pulled.ObjectToWorld, out _)!.Value.Position - _trolley[1030].Position).Length, 0, 1e-3);
         ObjectPin[] line = [Pin(new(0.27, 0.2, 0.62)), Pin(new(0.27, 0.2, 0.1)), Pin(new(0.27, 0.2, -0.62))];
         Assert.Contains("in one line", _work.Pull(off, "trolley", 1030, line).Fault);
-        ShotFault refused = Assert.Throws<ShotFault>(() => Follow(off with { MovingObjects = [off.MovingObjects[0] with { Holds = [off.MovingObjects[0].Holds[0] with { Pins = line }] }] }));
+        ShotFault refused = Assert.Throws<ShotFault>(() =>
+            Follow(
+                off with
+                {
+                    MovingObjects = [off.MovingObjects[0] with { Holds = [off.MovingObjects[0].Holds[0] with { Pins = line }] }],
+                }
+            )
+        );
         Assert.Contains("frame 1030", refused.Message);
-        Assert.Contains("held in no frame", Assert.Throws<ShotFault>(() => Follow(off with { MovingObjects = [off.MovingObjects[0] with { Holds = [] }] })).Message);
+        Assert.Contains(
+            "held in no frame",
+            Assert.Throws<ShotFault>(() => Follow(off with { MovingObjects = [off.MovingObjects[0] with { Holds = [] }] })).Message
+        );
         Assert.Contains("is not there", Assert.Throws<ShotFault>(() => _work.Spot(off, "trolley", 1030, 5, 5)).Message);
-        Assert.InRange((_work.Spot(_shot, "trolley", 1030, Pin(new(0.27, 1, 0)).X, Pin(new(0.27, 1, 0)).Y) - new Vec3(0.27, 1, 0)).Length, 0, 1e-3);
+        Assert.InRange(
+            (_work.Spot(_shot, "trolley", 1030, Pin(new(0.27, 1, 0)).X, Pin(new(0.27, 1, 0)).Y) - new Vec3(0.27, 1, 0)).Length,
+            0,
+            1e-3
+        );
     }
 
     [Fact]

@@ -17,9 +17,27 @@ public sealed class SameBitsTests
     private static IReadOnlyList<(string Name, byte[] Bytes)> Solved(int threads)
     {
         using IDisposable _ = Cores.Using(threads);
-        PlateCheckResult check = PlateCheck.Check([.. Directory.GetFiles(Plate).Order(StringComparer.Ordinal).Take(20).Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f)))]);
+        PlateCheckResult check = PlateCheck.Check([
+            .. Directory
+                .GetFiles(Plate)
+                .Order(StringComparer.Ordinal)
+                .Take(20)
+                .Select(f => new DeliveredFile(Path.GetFileName(f), () => File.ReadAllBytes(f))),
+        ]);
         IReadOnlyList<Track> tracks = SolveWork.Follow(Plate, null, check, new() { Count = 160 });
-        SolveResult result = SolveWork.Camera(CameraMoves.Travels, tracks, check.Frames[0].Frame, check.Frames[^1].Frame, new() { Width = 1280, Height = 720, RefineLens = Intrinsics.K1 | Intrinsics.K2, Seed = 1 });
+        SolveResult result = SolveWork.Camera(
+            CameraMoves.Travels,
+            tracks,
+            check.Frames[0].Frame,
+            check.Frames[^1].Frame,
+            new()
+            {
+                Width = 1280,
+                Height = 720,
+                RefineLens = Intrinsics.K1 | Intrinsics.K2,
+                Seed = 1,
+            }
+        );
         Assert.True(result.Solved, result.Reason);
         return SolveFiles.Of(result, tracks, 1280, 720, 36, 20.25, new FrameRate(24, 1));
     }
@@ -32,7 +50,10 @@ public sealed class SameBitsTests
         {
             var other = Solved(threads);
             Assert.Equal(one.Select(f => f.Name), other.Select(f => f.Name));
-            foreach (var (a, b) in one.Zip(other)) { Assert.True(a.Bytes.AsSpan().SequenceEqual(b.Bytes), $"{a.Name} differs on {threads} threads"); }
+            foreach (var (a, b) in one.Zip(other))
+            {
+                Assert.True(a.Bytes.AsSpan().SequenceEqual(b.Bytes), $"{a.Name} differs on {threads} threads");
+            }
         }
     }
 }

@@ -32,9 +32,15 @@ public sealed class SharedWorkTests
     {
         var end = new TaskCompletionSource<string>();
         CancellationToken left = default;
-        Task<string> Begin(CancellationToken stop) { left = stop; return Slow(stop, end); }
-        using CancellationTokenSource first = new(), second = new();
-        Task<string> one = _shared.Get("a", Begin, first.Token), two = _shared.Get("a", Begin, second.Token);
+        Task<string> Begin(CancellationToken stop)
+        {
+            left = stop;
+            return Slow(stop, end);
+        }
+        using CancellationTokenSource first = new(),
+            second = new();
+        Task<string> one = _shared.Get("a", Begin, first.Token),
+            two = _shared.Get("a", Begin, second.Token);
         await Task.Delay(50);
         await first.CancelAsync();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => one);

@@ -16,48 +16,101 @@ public class SurveyTests
 
     private static Pose World(int f) => Pose.LookAt(new(-1 + 0.25 * (f - 1001), 1.6, 3), new(0, 0.5, -4), Vec3.UnitY);
 
-    private static ShotDocument Shot(params SurveyPoint[] points) => new()
-    {
-        Production = "P",
-        Sequence = "S",
-        Code = "C",
-        Range = new(1001, 1009),
-        Plate = new PlateSource { Width = 1280, Height = 720 },
-        SurveyPoints = points,
-    };
+    private static ShotDocument Shot(params SurveyPoint[] points) =>
+        new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Range = new(1001, 1009),
+            Plate = new PlateSource { Width = 1280, Height = 720 },
+            SurveyPoints = points,
+        };
 
-    private static SolveResult Solve => new() { Solved = true, Pinhole = Camera, Frames = [.. Enumerable.Range(1001, 9).Select(f => new SolvedFrame(f, World(f).Moved(ToSource), 0.1, 50))] };
+    private static SolveResult Solve =>
+        new()
+        {
+            Solved = true,
+            Pinhole = Camera,
+            Frames = [.. Enumerable.Range(1001, 9).Select(f => new SolvedFrame(f, World(f).Moved(ToSource), 0.1, 50))],
+        };
 
-    private static SurveyPoint Measured(string name, Vec3 world, bool clicked) => new()
-    {
-        Name = name,
-        Position = world,
-        Clicks = !clicked ? [] : [.. ((int[])[1001, 1005, 1009]).Select(f => Camera.TryProject(World(f), world, out double x, out double y) ? new PointClick(f, x, y) : throw new InvalidOperationException())],
-    };
+    private static SurveyPoint Measured(string name, Vec3 world, bool clicked) =>
+        new()
+        {
+            Name = name,
+            Position = world,
+            Clicks = !clicked
+                ? []
+                :
+                [
+                    .. ((int[])[1001, 1005, 1009]).Select(f =>
+                        Camera.TryProject(World(f), world, out double x, out double y)
+                            ? new PointClick(f, x, y)
+                            : throw new InvalidOperationException()
+                    ),
+                ],
+        };
 
     [Fact]
     public void Measured_points_go_into_a_new_solve_s_space_together()
     {
-        ShotDocument shot = TrackWork.With(Shot(Measured("A", new(0, 0, -4), true), Measured("B", new(1, 0.2, -5), true), Measured("C", new(-1, 1, -4.5), true), Measured("D", new(2, 3, -9), false),
-            new SurveyPoint { Name = "E", FromClicks = true, Position = new(9, 9, 9), Clicks = Measured("E", new(0.5, 0.4, -4), true).Clicks }), Solve, "x");
-        foreach (var (name, world) in new[] { ("A", new Vec3(0, 0, -4)), ("B", new(1, 0.2, -5)), ("C", new(-1, 1, -4.5)), ("D", new(2, 3, -9)), ("E", new(0.5, 0.4, -4)) })
+        ShotDocument shot = TrackWork.With(
+            Shot(
+                Measured("A", new(0, 0, -4), true),
+                Measured("B", new(1, 0.2, -5), true),
+                Measured("C", new(-1, 1, -4.5), true),
+                Measured("D", new(2, 3, -9), false),
+                new SurveyPoint
+                {
+                    Name = "E",
+                    FromClicks = true,
+                    Position = new(9, 9, 9),
+                    Clicks = Measured("E", new(0.5, 0.4, -4), true).Clicks,
+                }
+            ),
+            Solve,
+            "x"
+        );
+        foreach (
+            var (name, world) in new[]
+            {
+                ("A", new Vec3(0, 0, -4)),
+                ("B", new(1, 0.2, -5)),
+                ("C", new(-1, 1, -4.5)),
+                ("D", new(2, 3, -9)),
+                ("E", new(0.5, 0.4, -4)),
+            }
+        )
         {
             Assert.InRange((shot.SurveyPoints.First(p => p.Name == name).Position!.Value - ToSource.Apply(world)).Length, 0, 1e-5);
         }
         // Those that were measured stay measured; the unclicked one went along.
         Assert.Equal([false, false, false, false, true], shot.SurveyPoints.Select(p => p.FromClicks));
         // Two clicked ones tell no space: they are placed by their clicks, and what has none has no place.
-        ShotDocument few = TrackWork.With(Shot(Measured("A", new(0, 0, -4), true), Measured("B", new(1, 0.2, -5), true), Measured("D", new(2, 3, -9), false)), Solve, "x");
+        ShotDocument few = TrackWork.With(
+            Shot(Measured("A", new(0, 0, -4), true), Measured("B", new(1, 0.2, -5), true), Measured("D", new(2, 3, -9), false)),
+            Solve,
+            "x"
+        );
         Assert.Equal([true, true, false], few.SurveyPoints.Select(p => p.FromClicks));
         Assert.Null(few.SurveyPoints[2].Position);
     }
 
-    private static ShotDocument Filmed => Shot() with
-    {
-        Camera = new CameraSource { Width = 1280, Height = 720, Mapping = new(1001, 1001), Samples = [.. Enumerable.Range(1001, 9).Select(f => new CameraSample(f, World(f).ToRowMajor16(), 1000, 640, 360))] },
-    };
+    private static ShotDocument Filmed =>
+        Shot() with
+        {
+            Camera = new CameraSource
+            {
+                Width = 1280,
+                Height = 720,
+                Mapping = new(1001, 1001),
+                Samples = [.. Enumerable.Range(1001, 9).Select(f => new CameraSample(f, World(f).ToRowMajor16(), 1000, 640, 360))],
+            },
+        };
 
-    private static (double X, double Y) At(Vec3 world) => Camera.TryProject(World(1005), world, out double x, out double y) ? (x, y) : throw new InvalidOperationException();
+    private static (double X, double Y) At(Vec3 world) =>
+        Camera.TryProject(World(1005), world, out double x, out double y) ? (x, y) : throw new InvalidOperationException();
 
     [Fact]
     public void Heights_and_stairs_are_read_off_the_picture()

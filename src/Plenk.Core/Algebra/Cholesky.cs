@@ -9,17 +9,29 @@ public static class Cholesky
         for (int i = 0; i < n; i++)
         {
             Span<double> row = a.AsSpan(i * n, i + 1);
-            for (int j = 0; j < i; j++) { row[j] = (row[j] - Lanes.Dot(row[..j], a.AsSpan(j * n, j))) / a[j * n + j]; }
+            for (int j = 0; j < i; j++)
+            {
+                row[j] = (row[j] - Lanes.Dot(row[..j], a.AsSpan(j * n, j))) / a[j * n + j];
+            }
             double d = row[i] - Lanes.Dot(row[..i], row[..i]);
-            if (!(d > 0)) { return null; }
+            if (!(d > 0))
+            {
+                return null;
+            }
             row[i] = Math.Sqrt(d);
         }
         var x = (double[])b.Clone();
-        for (int i = 0; i < n; i++) { x[i] = (x[i] - Lanes.Dot(a.AsSpan(i * n, i), x.AsSpan(0, i))) / a[i * n + i]; }
+        for (int i = 0; i < n; i++)
+        {
+            x[i] = (x[i] - Lanes.Dot(a.AsSpan(i * n, i), x.AsSpan(0, i))) / a[i * n + i];
+        }
         for (int i = n - 1; i >= 0; i--)
         {
             x[i] /= a[i * n + i];
-            for (int j = 0; j < i; j++) { x[j] -= a[i * n + j] * x[i]; }
+            for (int j = 0; j < i; j++)
+            {
+                x[j] -= a[i * n + j] * x[i];
+            }
         }
         return x;
     }
@@ -33,12 +45,18 @@ public static class Cholesky
         {
             Span<double> x = t.AsSpan(j * n, n);
             x[j] = 1 / l[j * n + j];
-            for (int i = j + 1; i < n; i++) { x[i] = -Lanes.Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i]; }
+            for (int i = j + 1; i < n; i++)
+            {
+                x[i] = -Lanes.Dot(l.AsSpan(i * n + j, i - j), x[j..i]) / l[i * n + i];
+            }
         });
         var inverse = new double[n * n];
         Parallel.For(0, n, Cores.All, i =>
         {
-            for (int j = 0; j <= i; j++) { inverse[i * n + j] = Lanes.Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i)); }
+            for (int j = 0; j <= i; j++)
+            {
+                inverse[i * n + j] = Lanes.Dot(t.AsSpan(i * n + i, n - i), t.AsSpan(j * n + i, n - i));
+            }
         });
         return inverse;
     }

@@ -4,7 +4,8 @@ namespace Plenk.Core.Algebra;
 public static class Chunks
 {
     /// <summary>The part from … to of so many, of one of several chunks.</summary>
-    public static (int From, int To) Of(int count, int chunk, int chunks) => ((int)((long)count * chunk / chunks), (int)((long)count * (chunk + 1) / chunks));
+    public static (int From, int To) Of(int count, int chunk, int chunks) =>
+        ((int)((long)count * chunk / chunks), (int)((long)count * (chunk + 1) / chunks));
 
     /// <param name="size">Of a chunk.</param>
     /// <param name="part">What a part from … to comes to.</param>
@@ -12,7 +13,11 @@ public static class Chunks
     {
         int chunks = Math.Max(1, (count + size - 1) / size);
         var parts = new T[chunks];
-        Parallel.For(0, chunks, Cores.All, k => { var (from, to) = Of(count, k, chunks); parts[k] = part(from, to); });
+        Parallel.For(0, chunks, Cores.All, k =>
+        {
+            var (from, to) = Of(count, k, chunks);
+            parts[k] = part(from, to);
+        });
         return parts;
     }
 }

@@ -24,9 +24,15 @@ public static class Lanes
     {
         int i = 0;
         Vector256<double> sum = default;
-        for (; i <= a.Length - 4; i += 4) { sum += Vector256.Create(a[i..]) * Vector256.Create(b[i..]); }
+        for (; i <= a.Length - 4; i += 4)
+        {
+            sum += Vector256.Create(a[i..]) * Vector256.Create(b[i..]);
+        }
         double result = Sum(sum);
-        for (; i < a.Length; i++) { result += a[i] * b[i]; }
+        for (; i < a.Length; i++)
+        {
+            result += a[i] * b[i];
+        }
         return result;
     }
 
@@ -35,9 +41,15 @@ public static class Lanes
     {
         int i = 0;
         Vector256<float> sum = default;
-        for (; i <= a.Length - 8; i += 8) { sum += Vector256.Create(a[i..]) * Vector256.Create(b[i..]); }
+        for (; i <= a.Length - 8; i += 8)
+        {
+            sum += Vector256.Create(a[i..]) * Vector256.Create(b[i..]);
+        }
         double result = Sum(sum);
-        for (; i < a.Length; i++) { result += a[i] * b[i]; }
+        for (; i < a.Length; i++)
+        {
+            result += a[i] * b[i];
+        }
         return result;
     }
 }

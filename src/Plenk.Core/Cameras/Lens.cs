@@ -50,7 +50,14 @@ public sealed record Lens(double K1 = 0, double K2 = 0, double P1 = 0, double P2
             for (int i = 0; i < 12; i++)
             {
                 double mid = 0.5 * (low + high);
-                if (Radial(mid) < rd) { low = mid; } else { high = mid; }
+                if (Radial(mid) < rd)
+                {
+                    low = mid;
+                }
+                else
+                {
+                    high = mid;
+                }
             }
             double scale = 0.5 * (low + high) / rd;
             (x, y) = (xd * scale, yd * scale);
@@ -66,14 +73,17 @@ public sealed record Lens(double K1 = 0, double K2 = 0, double P1 = 0, double P2
             double b = 2 * x * y * ds + 2 * P1 * x + 2 * P2 * y;
             double d = s + 2 * y * y * ds + 6 * P1 * y + 2 * P2 * x;
             double det = a * d - b * b;
-            double stepX = (d * ex - b * ey) / det, stepY = (a * ey - b * ex) / det;
+            double stepX = (d * ex - b * ey) / det,
+                stepY = (a * ey - b * ex) / det;
             (x, y) = (x - stepX, y - stepY);
             if (!(stepX * stepX + stepY * stepY > 1e-26))
             {
                 break;
             }
         }
-        return double.IsFinite(x) && double.IsFinite(y) && x * x + y * y <= FoldRadius * FoldRadius * (1 + 1e-9)
+        return double.IsFinite(x)
+            && double.IsFinite(y)
+            && x * x + y * y <= FoldRadius * FoldRadius * (1 + 1e-9)
             && TryDistort(x * (1 - 1e-12), y * (1 - 1e-12), out double fx, out double fy)
             && Math.Abs(fx - xd) + Math.Abs(fy - yd) < 1e-9;
     }
@@ -91,11 +101,19 @@ public sealed record Lens(double K1 = 0, double K2 = 0, double P1 = 0, double P2
             double q = limit * Elementary.Pow(i / 4000.0, 2);
             if (Slope(q) <= 0)
             {
-                double low = previous, high = q;
+                double low = previous,
+                    high = q;
                 for (int j = 0; j < 80; j++)
                 {
                     double mid = 0.5 * (low + high);
-                    if (Slope(mid) > 0) { low = mid; } else { high = mid; }
+                    if (Slope(mid) > 0)
+                    {
+                        low = mid;
+                    }
+                    else
+                    {
+                        high = mid;
+                    }
                 }
                 return Math.Sqrt(0.5 * (low + high));
             }

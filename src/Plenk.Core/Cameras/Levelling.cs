@@ -17,7 +17,11 @@ public static class Levelling
 {
     /// <param name="camera">A frame's placement in the camera's own space and its inner geometry; null where it has none.</param>
     /// <param name="reason">What keeps up from being found, null where it is.</param>
-    public static LevelResult? Solve(IReadOnlyList<LevelLine> lines, Func<int, (Pose CameraToSource, Pinhole Pinhole)?> camera, out string? reason)
+    public static LevelResult? Solve(
+        IReadOnlyList<LevelLine> lines,
+        Func<int, (Pose CameraToSource, Pinhole Pinhole)?> camera,
+        out string? reason
+    )
     {
         var level = Matrix<double>.Build.Dense(3, 3);
         var planes = new List<(bool Horizon, Vec3 Normal)>();
@@ -29,7 +33,11 @@ public static class Levelling
                 reason = $"the camera has no sample for frame {l.Frame}, where a level line is drawn";
                 return null;
             }
-            if (!c.Pinhole.TryDirection(l.X1, l.Y1, out Vec3 a) || !c.Pinhole.TryDirection(l.X2, l.Y2, out Vec3 b) || Vec3.Cross(a.Normalized(), b.Normalized()).Length < 1e-4)
+            if (
+                !c.Pinhole.TryDirection(l.X1, l.Y1, out Vec3 a)
+                || !c.Pinhole.TryDirection(l.X2, l.Y2, out Vec3 b)
+                || Vec3.Cross(a.Normalized(), b.Normalized()).Length < 1e-4
+            )
             {
                 reason = $"the level line at frame {l.Frame} is too short, or lies outside the lens; draw it longer";
                 return null;
@@ -49,16 +57,22 @@ public static class Levelling
         var evd = level.Evd(Symmetricity.Symmetric);
         if (evd.EigenValues[1].Real < 2e-4 * planes.Count)
         {
-            reason = "these uprights all lie in one plane with the camera, which leaves the tilt open; draw another one to the side of it, or the same one in a frame seen from elsewhere, or a horizon";
+            reason =
+                "these uprights all lie in one plane with the camera, which leaves the tilt open; draw another one to the side of it, or the same one in a frame seen from elsewhere, or a horizon";
             return null;
         }
         Vector<double> u = evd.EigenVectors.Column(0);
         var up = new Vec3(u[0], u[1], u[2]).Normalized();
-        if (Vec3.Dot(up, cameraUp) < 0) { up = -up; }
+        if (Vec3.Dot(up, cameraUp) < 0)
+        {
+            up = -up;
+        }
         reason = null;
         double squares = planes.Sum(p =>
         {
-            double off = p.Horizon ? Elementary.Acos(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up)))) : Elementary.Asin(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up))));
+            double off = p.Horizon
+                ? Elementary.Acos(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up))))
+                : Elementary.Asin(Math.Min(1, Math.Abs(Vec3.Dot(p.Normal, up))));
             return off * off;
         });
         return new(up, Rotations.Degrees(Math.Sqrt(squares / planes.Count)));

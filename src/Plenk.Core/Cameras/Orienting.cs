@@ -5,7 +5,12 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Cameras;
 
 /// <summary>The similarity that takes the camera's own space to the world, and what kept a part of it from being found.</summary>
-public sealed record OrientingResult(Similarity SourceToWorld, PlaneFitResult? Floor, IReadOnlyList<string> Problems, LevelResult? Level = null);
+public sealed record OrientingResult(
+    Similarity SourceToWorld,
+    PlaneFitResult? Floor,
+    IReadOnlyList<string> Problems,
+    LevelResult? Level = null
+);
 
 /// <summary>
 /// Floor from three or more points or level from drawn lines, origin from one, an axis from two, scale from a known distance. What is not named stays
@@ -16,7 +21,9 @@ public static class Orienting
     public static OrientingResult Of(ShotDocument shot)
     {
         ShotCamera? camera = shot.Orientation.Level.Count > 0 ? ShotCamera.InSource(shot) : null;
-        return Solve(shot.SurveyPoints, shot.Orientation, f => camera is not null && camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null);
+        return Solve(shot.SurveyPoints, shot.Orientation, f =>
+            camera is not null && camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null
+        );
     }
 
     /// <param name="camera">In its own space, for lines that are drawn to level it.</param>
@@ -26,8 +33,14 @@ public static class Orienting
         Vec3? Find(string name)
         {
             SurveyPoint? p = points.FirstOrDefault(p => p.Name == name);
-            if (p is null) { problems.Add($"There is no survey point called {name}."); }
-            else if (p.Position is null) { problems.Add($"{name} has no place yet: click it in a second frame."); }
+            if (p is null)
+            {
+                problems.Add($"There is no survey point called {name}.");
+            }
+            else if (p.Position is null)
+            {
+                problems.Add($"{name} has no place yet: click it in a second frame.");
+            }
             return p?.Position;
         }
 
@@ -37,9 +50,18 @@ public static class Orienting
             if (Find(known.From) is { } a && Find(known.To) is { } b)
             {
                 double length = (b - a).Length;
-                if (!(known.Metres > 0)) { problems.Add("Scale: the known distance must be more than 0 m."); }
-                else if (!(length > 1e-9)) { problems.Add($"Scale: {known.From} and {known.To} are in the same place."); }
-                else { scale = known.Metres / length; }
+                if (!(known.Metres > 0))
+                {
+                    problems.Add("Scale: the known distance must be more than 0 m.");
+                }
+                else if (!(length > 1e-9))
+                {
+                    problems.Add($"Scale: {known.From} and {known.To} are in the same place.");
+                }
+                else
+                {
+                    scale = known.Metres / length;
+                }
             }
         }
 
@@ -49,18 +71,32 @@ public static class Orienting
         {
             Vec3[] onFloor = [.. named.Floor.Select(Find).OfType<Vec3>()];
             floor = PlaneFit.Fit(onFloor, out string? reason);
-            if (floor is null) { problems.Add($"Floor: {reason}."); }
-            else { level = Rotations.Between(floor.Normal, Vec3.UnitY); }
+            if (floor is null)
+            {
+                problems.Add($"Floor: {reason}.");
+            }
+            else
+            {
+                level = Rotations.Between(floor.Normal, Vec3.UnitY);
+            }
         }
         LevelResult? drawn = null;
         if (named.Level.Count > 0)
         {
             drawn = Levelling.Solve(named.Level, camera ?? (_ => null), out string? reason);
-            if (drawn is null) { problems.Add($"Level: {reason}."); }
-            else if (floor is null) { level = Rotations.Between(drawn.Up, Vec3.UnitY); }
+            if (drawn is null)
+            {
+                problems.Add($"Level: {reason}.");
+            }
+            else if (floor is null)
+            {
+                level = Rotations.Between(drawn.Up, Vec3.UnitY);
+            }
             else if (Rotations.Degrees(Elementary.Acos(Math.Clamp(Vec3.Dot(drawn.Up, floor.Normal), -1, 1))) is > 1 and var off)
             {
-                problems.Add($"Level: the drawn lines and the floor's points disagree by {off:0.0}°. The floor is taken; is it level in the place?");
+                problems.Add(
+                    $"Level: the drawn lines and the floor's points disagree by {off:0.0}°. The floor is taken; is it level in the place?"
+                );
             }
         }
 
@@ -74,9 +110,22 @@ public static class Orienting
             }
             else
             {
-                double target = axis.Direction switch { "+X" => 0, "-Z" => Math.PI / 2, "-X" => Math.PI, "+Z" => -Math.PI / 2, _ => double.NaN };
-                if (double.IsNaN(target)) { problems.Add($"Axis: {axis.Direction} is not one of +X, -X, +Z, -Z."); }
-                else { heading = Rotations.AboutY(target - Elementary.Atan2(-d.Z, d.X)); }
+                double target = axis.Direction switch
+                {
+                    "+X" => 0,
+                    "-Z" => Math.PI / 2,
+                    "-X" => Math.PI,
+                    "+Z" => -Math.PI / 2,
+                    _ => double.NaN,
+                };
+                if (double.IsNaN(target))
+                {
+                    problems.Add($"Axis: {axis.Direction} is not one of +X, -X, +Z, -Z.");
+                }
+                else
+                {
+                    heading = Rotations.AboutY(target - Elementary.Atan2(-d.Z, d.X));
+                }
             }
         }
 

@@ -21,12 +21,14 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
     /// <summary>The same camera on an image of another size; the centre of the frame stays the centre.</summary>
     public Pinhole Resized(int width, int height)
     {
-        double sx = (double)width / Width, sy = (double)height / Height;
+        double sx = (double)width / Width,
+            sy = (double)height / Height;
         return new(width, height, Fx * sx, Fy * sy, Cx * sx, Cy * sy, Lens);
     }
 
     /// <summary>The same camera on an image that goes on by so many pixels on every side.</summary>
-    public Pinhole Wider(int margin) => margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Fx, Fy, Cx + margin, Cy + margin, Lens);
+    public Pinhole Wider(int margin) =>
+        margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Fx, Fy, Cx + margin, Cy + margin, Lens);
 
     /// <summary>The same camera with its focal length multiplied.</summary>
     public Pinhole Zoomed(double by) => by == 1 ? this : this with { Fx = Fx * by, Fy = Fy * by };
@@ -64,10 +66,16 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
     public bool TryFloor(Pose cameraToWorld, double px, double py, out Vec3 place, out double depth)
     {
         (place, depth) = (default, double.NaN);
-        if (!TryDirection(px, py, out Vec3 d)) { return false; }
+        if (!TryDirection(px, py, out Vec3 d))
+        {
+            return false;
+        }
         Vec3 ray = cameraToWorld.Rotation * d;
         double t = -cameraToWorld.Position.Y / ray.Y;
-        if (!(t > 0) || !double.IsFinite(t)) { return false; }
+        if (!(t > 0) || !double.IsFinite(t))
+        {
+            return false;
+        }
         (place, depth) = (cameraToWorld.Position + t * ray, t * -d.Z);
         return true;
     }

@@ -7,6 +7,7 @@ public enum FocalUnit
 {
     Pixels,
     Millimetres,
+
     /// <summary>A full angle in degrees, across the width or the height: which, is found.</summary>
     Degrees,
 }

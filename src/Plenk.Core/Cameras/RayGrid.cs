@@ -12,7 +12,9 @@ public sealed class RayGrid : IViewRays
     private readonly Vector2[] _corner;
     private readonly int _stride;
     private readonly Pose _pose;
-    private readonly Vector3 _right, _up, _back;
+    private readonly Vector3 _right,
+        _up,
+        _back;
 
     public Pinhole Pinhole { get; }
     public int Width => Pinhole.Width;
@@ -32,7 +34,8 @@ public sealed class RayGrid : IViewRays
             for (int x = 0; x <= pinhole.Width; x++)
             {
                 _corner[y * _stride + x] = pinhole.TryDirection(x, y, out Vec3 d)
-                    ? new Vector2((float)d.X, (float)d.Y) : new Vector2(float.NaN);
+                    ? new Vector2((float)d.X, (float)d.Y)
+                    : new Vector2(float.NaN);
             }
         });
     }

@@ -36,7 +36,9 @@ public sealed class LatLongRays(int width, int height, Vec3 origin) : IViewRays
     /// <summary>The direction at u from the left and v from the top, 0..1.</summary>
     public static Vector3 Direction(float u, float v)
     {
-        float azimuth = 2 * MathF.PI * (u - 0.5f), polar = MathF.PI * v, s = ElementaryF.Sin(polar);
+        float azimuth = 2 * MathF.PI * (u - 0.5f),
+            polar = MathF.PI * v,
+            s = ElementaryF.Sin(polar);
         return new(s * ElementaryF.Sin(azimuth), ElementaryF.Cos(polar), -s * ElementaryF.Cos(azimuth));
     }
 }

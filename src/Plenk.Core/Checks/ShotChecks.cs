@@ -14,27 +14,48 @@ public static class ShotChecks
         var faults = new List<string>();
         void Need(bool good, string message)
         {
-            if (!good) { faults.Add(message); }
+            if (!good)
+            {
+                faults.Add(message);
+            }
         }
         Need(!string.IsNullOrWhiteSpace(d.Code), "Shot: the code is empty.");
         Need(d.Range.First <= d.Range.Last, $"Shot: the range ends ({d.Range.Last}) before it begins ({d.Range.First}).");
         Need(d.Range.Count <= 100_000, "Shot: the range is longer than 100,000 frames.");
-        Need(d.Cut is not { } cut || (cut.First <= cut.Last && d.Range.Contains(cut.First) && d.Range.Contains(cut.Last)), $"Shot: the cut ({d.Cut?.First}–{d.Cut?.Last}) must lie within the plate's frames ({d.Range.First}–{d.Range.Last}).");
+        Need(
+            d.Cut is not { } cut || (cut.First <= cut.Last && d.Range.Contains(cut.First) && d.Range.Contains(cut.Last)),
+            $"Shot: the cut ({d.Cut?.First}–{d.Cut?.Last}) must lie within the plate's frames ({d.Range.First}–{d.Range.Last})."
+        );
         Need(d.Rate.Num > 0 && d.Rate.Den > 0, "Shot: the frame rate must be a ratio of two positive whole numbers, like 24000/1001.");
         if (d.Plate is { } plate)
         {
-            Need(plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000, "Plate: the sensor's size must be positive, in millimetres.");
-            Need(plate.Primaries is null || Images.Primaries.Named(plate.Primaries) is not null, $"Plate: {Images.Primaries.Unknown(plate.Primaries!)}");
+            Need(
+                plate.SensorWidthMm is > 0.1 and < 1000 && plate.SensorHeightMm is > 0.1 and < 1000,
+                "Plate: the sensor's size must be positive, in millimetres."
+            );
+            Need(
+                plate.Primaries is null || Images.Primaries.Named(plate.Primaries) is not null,
+                $"Plate: {Images.Primaries.Unknown(plate.Primaries!)}"
+            );
             Need(plate.FullWidth is null == plate.FullHeight is null, "Plate: a proxy's full size needs width and height.");
             if (plate is { FullWidth: { } fw, FullHeight: { } fh, Width: > 0, Height: > 0 })
             {
-                Need(fw >= plate.Width && fh >= plate.Height, $"Plate: {fw} × {fh} is smaller than the proxy itself, {plate.Width} × {plate.Height}.");
-                Need(Math.Abs((double)fw / fh / ((double)plate.Width / plate.Height) - 1) < 0.01, $"Plate: {fw} × {fh} has another shape than the proxy, {plate.Width} × {plate.Height}. Was it cropped?");
+                Need(
+                    fw >= plate.Width && fh >= plate.Height,
+                    $"Plate: {fw} × {fh} is smaller than the proxy itself, {plate.Width} × {plate.Height}."
+                );
+                Need(
+                    Math.Abs((double)fw / fh / ((double)plate.Width / plate.Height) - 1) < 0.01,
+                    $"Plate: {fw} × {fh} has another shape than the proxy, {plate.Width} × {plate.Height}. Was it cropped?"
+                );
             }
             Need(plate.FocalMm is null or (> 0.1 and < 100_000), "Plate: the focal length must be positive, in millimetres.");
             Need(plate.Rate.Num > 0 && plate.Rate.Den > 0, "Plate: the frame rate must be a ratio of two positive whole numbers.");
         }
-        Need(d.Look.Curve is not { } curve || (curve.White > curve.Black && curve.Gamma is >= 0.1 and <= 10), "Contrast curve: its white must lie above its black, its gamma between 0.1 and 10.");
+        Need(
+            d.Look.Curve is not { } curve || (curve.White > curve.Black && curve.Gamma is >= 0.1 and <= 10),
+            "Contrast curve: its white must lie above its black, its gamma between 0.1 and 10."
+        );
         foreach (CameraSample s in d.Camera?.Samples ?? [])
         {
             if (Pose.FromRowMajor16(s.CameraToWorld, out string? why) is null)
@@ -51,26 +72,70 @@ public static class ShotChecks
         Doubles(d.Mattes.Select(m => m.Id), "Mattes");
         foreach (Matte m in d.Mattes)
         {
-            Need(m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)), $"Matte {m.Name}: a shape needs three corners or more, all of them numbers.");
-            Need(m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2, $"Matte {m.Name}: its keys have different numbers of corners.");
+            Need(
+                m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)),
+                $"Matte {m.Name}: a shape needs three corners or more, all of them numbers."
+            );
+            Need(
+                m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2,
+                $"Matte {m.Name}: its keys have different numbers of corners."
+            );
             Need(m.Keys.Select(k => k.Frame).Distinct().Count() == m.Keys.Count, $"Matte {m.Name}: two keys stand at one frame.");
-            Need(m.FeatherPixels is >= 0 and <= 500 && Math.Abs(m.GrowPixels) <= 200, $"Matte {m.Name}: its edge is between 0 and 500 px wide, and it grows or shrinks by up to 200 px.");
-            Need(m.Motion is not { } motion || motion.Steps.All(s => s.Homography.Length == 9 && s.Homography.All(double.IsFinite)), $"Matte {m.Name}: its motion is not a number. Track it anew.");
-            Need(m.Parts.All(p => d.Mattes.Any(o => o.Id == p.Matte && o.Id != m.Id)), $"Matte {m.Name}: a matte that it is joined to is no longer in the shot. Take it off {m.Name} first.");
+            Need(
+                m.FeatherPixels is >= 0 and <= 500 && Math.Abs(m.GrowPixels) <= 200,
+                $"Matte {m.Name}: its edge is between 0 and 500 px wide, and it grows or shrinks by up to 200 px."
+            );
+            Need(
+                m.Motion is not { } motion || motion.Steps.All(s => s.Homography.Length == 9 && s.Homography.All(double.IsFinite)),
+                $"Matte {m.Name}: its motion is not a number. Track it anew."
+            );
+            Need(
+                m.Parts.All(p => d.Mattes.Any(o => o.Id == p.Matte && o.Id != m.Id)),
+                $"Matte {m.Name}: a matte that it is joined to is no longer in the shot. Take it off {m.Name} first."
+            );
             Need(m.HidesBeyondMetres is null or (>= 0 and < 1e6), $"Matte {m.Name}: what it hides begins at 0 m or more.");
-            Need(m.Screen is not { } key || (key.Color is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && key.High > key.Low && key.Low >= 0), $"Matte {m.Name}: its screen is a colour, and its band goes from a smaller to a larger difference.");
-            Need(m.Kind != MatteKind.Frames || m.Frames is { Frames.Count: > 0 } || m.Frozen is not null, $"Matte {m.Name}: its pictures are missing.");
-            Need(m.Kind != MatteKind.Element || d.Elements.Any(e => e.Id == m.Element), $"Matte {m.Name}: its element is no longer in the shot.");
+            Need(
+                m.Screen is not { } key
+                    || (key.Color is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && key.High > key.Low && key.Low >= 0),
+                $"Matte {m.Name}: its screen is a colour, and its band goes from a smaller to a larger difference."
+            );
+            Need(
+                m.Kind != MatteKind.Frames || m.Frames is { Frames.Count: > 0 } || m.Frozen is not null,
+                $"Matte {m.Name}: its pictures are missing."
+            );
+            Need(
+                m.Kind != MatteKind.Element || d.Elements.Any(e => e.Id == m.Element),
+                $"Matte {m.Name}: its element is no longer in the shot."
+            );
         }
         if (d.Still is { } still)
         {
-            Need(still.Lines.All(l => l.Axis is "x" or "y" or "z" && double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)), "Lines: every line runs along x, y or z and has two ends that are numbers.");
-            Need(still.Origin is null || (still.Origin.Length == 2 && still.Origin.All(double.IsFinite)), "Lines: the origin is two numbers.");
-            Need(still.Length is not { } length || (length.From.Length == 2 && length.To.Length == 2 && length.From.Concat(length.To).All(double.IsFinite) && length.Metres > 0 && length.Along is null or "x" or "y" or "z" or "floor"), "Lines: the known length has two ends and more than 0 m.");
+            Need(
+                still.Lines.All(l => l.Axis is "x" or "y" or "z" && double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)),
+                "Lines: every line runs along x, y or z and has two ends that are numbers."
+            );
+            Need(
+                still.Origin is null || (still.Origin.Length == 2 && still.Origin.All(double.IsFinite)),
+                "Lines: the origin is two numbers."
+            );
+            Need(
+                still.Length is not { } length
+                    || (
+                        length.From.Length == 2
+                        && length.To.Length == 2
+                        && length.From.Concat(length.To).All(double.IsFinite)
+                        && length.Metres > 0
+                        && length.Along is null or "x" or "y" or "z" or "floor"
+                    ),
+                "Lines: the known length has two ends and more than 0 m."
+            );
         }
         Need(d.Orientation.Level.All(l => double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)), "Level: every line has two ends that are numbers.");
         Need(d.KnownLengths.All(k => k.Metres > 0 && double.IsFinite(k.Metres)), "Known lengths: each must be more than 0 m.");
-        Need(d.StandIns.All(s => s.Position.IsFinite && s.HeightMetres is > 0.01 and < 1000), "Stand-ins: each needs a place and a height between 1 cm and 1,000 m.");
+        Need(
+            d.StandIns.All(s => s.Position.IsFinite && s.HeightMetres is > 0.01 and < 1000),
+            "Stand-ins: each needs a place and a height between 1 cm and 1,000 m."
+        );
         Doubles(d.StandIns.Select(s => s.Id), "Stand-ins");
         Need(d.Solving.RefineLens is "none" or "k1" or "k1k2", "Solve: the lens is refined by none, k1 or k1k2.");
         Doubles(d.SurveyPoints.Select(p => p.Name), "Survey points");
@@ -79,7 +144,14 @@ public static class ShotChecks
         Doubles(d.MovingObjects.Select(o => o.Id), "Moving things");
         foreach (MovingObject o in d.MovingObjects)
         {
-            if (o.Holds.Select(h => (h.Frame, h.ObjectToWorld)).Concat(o.Frames.Select(f => (f.Frame, f.ObjectToWorld))).Select(f => (f.Frame, Why: Pose.FromRowMajor16(f.ObjectToWorld, out string? why) is null ? why : null)).FirstOrDefault(f => f.Why is not null) is { Why: { } fault } at)
+            if (
+                o
+                    .Holds.Select(h => (h.Frame, h.ObjectToWorld))
+                    .Concat(o.Frames.Select(f => (f.Frame, f.ObjectToWorld)))
+                    .Select(f => (f.Frame, Why: Pose.FromRowMajor16(f.ObjectToWorld, out string? why) is null ? why : null))
+                    .FirstOrDefault(f => f.Why is not null) is
+                { Why: { } fault } at
+            )
             {
                 faults.Add($"{o.Name}, frame {at.Frame}: {fault}.");
             }
@@ -88,7 +160,10 @@ public static class ShotChecks
         }
         foreach (string hung in d.Pieces.Select(p => p.HangsOn).Concat(d.Elements.Select(e => e.HangsOn)).OfType<string>().Distinct())
         {
-            Need(d.MovingObjects.Any(o => o.Id == hung), $"Something hangs on “{hung}”, which is no longer in the shot. Let it stand in the world first.");
+            Need(
+                d.MovingObjects.Any(o => o.Id == hung),
+                $"Something hangs on “{hung}”, which is no longer in the shot. Let it stand in the world first."
+            );
         }
         foreach (SurveyPoint p in d.SurveyPoints)
         {
@@ -97,89 +172,235 @@ public static class ShotChecks
         foreach (Piece p in d.Pieces)
         {
             Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
-            Need(Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z)) <= Farthest && p.Position.Length <= Farthest, $"Set, {p.Name}: nothing filmed is more than {Farthest / 1000:0} km large or away. Check the unit.");
-            Need(p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0), $"Set, {p.Name}: its size must be positive, in metres.");
+            Need(
+                Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z)) <= Farthest && p.Position.Length <= Farthest,
+                $"Set, {p.Name}: nothing filmed is more than {Farthest / 1000:0} km large or away. Check the unit."
+            );
+            Need(
+                p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0),
+                $"Set, {p.Name}: its size must be positive, in metres."
+            );
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
-            Need(Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50, $"Set, {p.Name}: a holdout grows or shrinks by up to 2,000 mm and 50 px.");
-            if (DrawnOutline.Fault(p) is { } drawn) { faults.Add($"Set, {p.Name}: {drawn}."); }
-            Need(p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500, $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}.");
-            Need(p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256), $"Set, {p.Name}: a cylinder has between 3 and 256 sides.");
-            Need(p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)), $"Set, {p.Name}: a pin is not a number.");
+            Need(
+                Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50,
+                $"Set, {p.Name}: a holdout grows or shrinks by up to 2,000 mm and 50 px."
+            );
+            if (DrawnOutline.Fault(p) is { } drawn)
+            {
+                faults.Add($"Set, {p.Name}: {drawn}.");
+            }
+            Need(
+                p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500,
+                $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}."
+            );
+            Need(
+                p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256),
+                $"Set, {p.Name}: a cylinder has between 3 and 256 sides."
+            );
+            Need(
+                p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)),
+                $"Set, {p.Name}: a pin is not a number."
+            );
             Need(p.Subdivisions is >= 0 and <= 6, $"Set, {p.Name}: it can be subdivided up to 6 times.");
-            Need(p.Figure is not { } figure || (figure.ThicknessMetres is > 0.001 and <= 20 && d.Mattes.Any(m => m.Id == figure.Matte)), $"Set, {p.Name}: a figure needs a matte that is in the shot, and a thickness between 1 mm and 20 m.");
-            Need(p.Figure is not { } keyed || keyed.Keys.All(k => k.Shift is not { IsFinite: false } && k.Scale is null or (> 0.01 and < 100)), $"Set, {p.Name}: a correction is no number, or sizes it to nothing.");
-            Need(p.Mirror is not { } mirror || (mirror.Reflectivity is >= 0 and <= 1 && mirror.Roughness is >= 0 and <= 1), $"Set, {p.Name}: reflectivity and roughness lie between 0 and 1.");
-            Need(p.Mirror?.Matte is not { } wet || d.Mattes.Any(m => m.Id == wet), $"Set, {p.Name}: the matte of what mirrors is no longer in the shot.");
-            Need(p.Duties.Bounces is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 }, $"Set, {p.Name}: the colour that it bounces lies between 0 and 1 in each channel.");
+            Need(
+                p.Figure is not { } figure || (figure.ThicknessMetres is > 0.001 and <= 20 && d.Mattes.Any(m => m.Id == figure.Matte)),
+                $"Set, {p.Name}: a figure needs a matte that is in the shot, and a thickness between 1 mm and 20 m."
+            );
+            Need(
+                p.Figure is not { } keyed
+                    || keyed.Keys.All(k => k.Shift is not { IsFinite: false } && k.Scale is null or (> 0.01 and < 100)),
+                $"Set, {p.Name}: a correction is no number, or sizes it to nothing."
+            );
+            Need(
+                p.Mirror is not { } mirror || (mirror.Reflectivity is >= 0 and <= 1 && mirror.Roughness is >= 0 and <= 1),
+                $"Set, {p.Name}: reflectivity and roughness lie between 0 and 1."
+            );
+            Need(
+                p.Mirror?.Matte is not { } wet || d.Mattes.Any(m => m.Id == wet),
+                $"Set, {p.Name}: the matte of what mirrors is no longer in the shot."
+            );
+            Need(
+                p.Duties.Bounces is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 },
+                $"Set, {p.Name}: the colour that it bounces lies between 0 and 1 in each channel."
+            );
             Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }
         foreach (ProjectionSource p in d.Projections)
         {
-            Need(p.Primaries is null || Images.Primaries.Named(p.Primaries) is not null, $"Projection {p.Name}: {Images.Primaries.Unknown(p.Primaries!)}");
+            Need(
+                p.Primaries is null || Images.Primaries.Named(p.Primaries) is not null,
+                $"Projection {p.Name}: {Images.Primaries.Unknown(p.Primaries!)}"
+            );
             Need(p.Kind != SourceKind.Picture || p.Media is not null, $"Projection {p.Name}: its picture is missing.");
-            Need(p.Camera is null || d.OtherCameras.Any(c => c.Id == p.Camera), $"Projection {p.Name}: its camera is no longer in the shot.");
-            Need(p.Matte is null || d.Mattes.Any(m => m.Id == p.Matte), $"Projection {p.Name}: its matte is no longer in the shot. Take the matte off the projection first.");
+            Need(
+                p.Camera is null || d.OtherCameras.Any(c => c.Id == p.Camera),
+                $"Projection {p.Name}: its camera is no longer in the shot."
+            );
+            Need(
+                p.Matte is null || d.Mattes.Any(m => m.Id == p.Matte),
+                $"Projection {p.Name}: its matte is no longer in the shot. Take the matte off the projection first."
+            );
             Need(p.MatteFeatherPixels is >= 0 and <= 500, $"Projection {p.Name}: a matte's edge is between 0 and 500 px wide.");
-            Need(p.FadeFromMetres is null == p.FadeToMetres is null && (p.FadeFromMetres is not { } near || (near >= 0 && p.FadeToMetres > near)), $"Projection {p.Name}: it fades between two distances, the first the nearer.");
-            Need(p.FadeFromDegrees is >= 0 and <= 90 && p.FadeToDegrees >= p.FadeFromDegrees && p.FadeToDegrees <= 90, $"Projection {p.Name}: it must fade between two angles from 0° to 90°, the first the smaller.");
+            Need(
+                p.FadeFromMetres is null == p.FadeToMetres is null
+                    && (p.FadeFromMetres is not { } near || (near >= 0 && p.FadeToMetres > near)),
+                $"Projection {p.Name}: it fades between two distances, the first the nearer."
+            );
+            Need(
+                p.FadeFromDegrees is >= 0 and <= 90 && p.FadeToDegrees >= p.FadeFromDegrees && p.FadeToDegrees <= 90,
+                $"Projection {p.Name}: it must fade between two angles from 0° to 90°, the first the smaller."
+            );
         }
         Doubles(d.Clouds.Select(c => c.Id), "Point clouds");
         foreach (PointCloud c in d.Clouds)
         {
             Need(c.Targets.All(t => t.Place.IsFinite), $"Point cloud {c.Name}: a target's place is not a number.");
-            Need(c.Targets.Select(t => t.Point).Distinct().Count() == c.Targets.Count, $"Point cloud {c.Name}: two of its targets are one survey point.");
+            Need(
+                c.Targets.Select(t => t.Point).Distinct().Count() == c.Targets.Count,
+                $"Point cloud {c.Name}: two of its targets are one survey point."
+            );
         }
         Doubles(d.Projections.Select(p => p.Id), "Projections");
         Doubles(d.OtherCameras.Select(c => c.Id), "Other cameras");
         Need(d.ShutterDegrees is >= 0 and <= 360, "Finish: a shutter is open between 0° and 360°.");
         Doubles(d.Finish.Steps.Select(s => s.Id), "Finish");
-        foreach (FinishStep s in d.Finish.Steps) { if (StepKinds.Fault(d, s) is { } fault) { faults.Add($"Finish, {StepKinds.Of(s).Name}: {fault}"); } }
-        Need(d.Finish.Region is null or { X: >= 0, Y: >= 0, Width: >= 16, Height: >= 16 }, "Finish: the region that is measured is at least 16 × 16 pixels.");
+        foreach (FinishStep s in d.Finish.Steps)
+        {
+            if (StepKinds.Fault(d, s) is { } fault)
+            {
+                faults.Add($"Finish, {StepKinds.Of(s).Name}: {fault}");
+            }
+        }
+        Need(
+            d.Finish.Region is null or { X: >= 0, Y: >= 0, Width: >= 16, Height: >= 16 },
+            "Finish: the region that is measured is at least 16 × 16 pixels."
+        );
         Need(d.SeamBlendPixels is >= 0 and <= 500, "Projections: a seam is between 0 and 500 px wide.");
         foreach (OtherCamera c in d.OtherCameras)
         {
             Need(c.Gain.IsFinite && c.Gain is { X: > 0, Y: > 0, Z: > 0 }, $"Camera {c.Name}: its gain must be positive in each channel.");
-            Need(c.Camera.Samples.All(s => s.FocalPx > 0 && Pose.FromRowMajor16(s.CameraToWorld, out _) is not null), $"Camera {c.Name}: it has a sample that is no camera.");
+            Need(
+                c.Camera.Samples.All(s => s.FocalPx > 0 && Pose.FromRowMajor16(s.CameraToWorld, out _) is not null),
+                $"Camera {c.Name}: it has a sample that is no camera."
+            );
         }
         Doubles(d.Rendered.Select(r => r.Id), "Rendered pictures");
         foreach (RenderedPicture r in d.Rendered)
         {
-            Need(r.Look is { Diffuse: >= 0 and <= 100, Specular: >= 0 and <= 100, Width: >= 1 and <= 5000, Ambient: >= 0 and <= 1000, Albedo: > 0 and <= 1 }, $"{r.Name}: diffuse and highlight go from 0 to 100, the highlight's exponent from 1 to 5,000, the albedo up to 1.");
+            Need(
+                r.Look
+                    is {
+                        Diffuse: >= 0 and <= 100,
+                        Specular: >= 0 and <= 100,
+                        Width: >= 1 and <= 5000,
+                        Ambient: >= 0 and <= 1000,
+                        Albedo: > 0 and <= 1
+                    },
+                $"{r.Name}: diffuse and highlight go from 0 to 100, the highlight's exponent from 1 to 5,000, the albedo up to 1."
+            );
             Need(r.Depth.Fault is null, $"{r.Name}: {r.Depth.Fault}");
             Need(r.Media.Count > 0 && r.Media.Count == r.Names.Count, $"{r.Name}: its files are missing.");
         }
-        Need(d.Contact.Strength is >= 0 and <= 1 && d.Contact.ReachMetres is > 0.0005 and <= 20, "Contact: its strength lies between 0 and 1, its reach between 0.5 mm and 20 m.");
-        Need(d.RealShadow is not { } pair || double.IsFinite(pair.LitX + pair.LitY + pair.DarkX + pair.DarkY), "Real shadow: a spot is not a number.");
+        Need(
+            d.Contact.Strength is >= 0 and <= 1 && d.Contact.ReachMetres is > 0.0005 and <= 20,
+            "Contact: its strength lies between 0 and 1, its reach between 0.5 mm and 20 m."
+        );
+        Need(
+            d.RealShadow is not { } pair || double.IsFinite(pair.LitX + pair.LitY + pair.DarkX + pair.DarkY),
+            "Real shadow: a spot is not a number."
+        );
         foreach (Light l in d.Lights)
         {
             Need(l.Direction.IsFinite && l.Direction.Length > 1e-9, $"Light, {l.Name}: its direction has no length.");
             Need(l.Strength >= 0 && double.IsFinite(l.Strength), $"Light, {l.Name}: its strength must be 0 or more.");
-            Need(l.Color.IsFinite && l.Color is { X: >= 0, Y: >= 0, Z: >= 0 }, $"Light, {l.Name}: its colour must be 0 or more in each channel.");
-            Need(l.Kelvin is null or (>= Images.ColorTemperature.Coldest and <= Images.ColorTemperature.Hottest), $"Light, {l.Name}: its temperature lies between 1,667 and 25,000 K.");
-            Need(l.Position.IsFinite && l.HorizonColor is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && double.IsFinite(l.HeadingDegrees), $"Light, {l.Name}: its place or colour is not a number.");
-            Need(l.Kind != LightKind.Spot || (l.InnerDegrees >= 0 && l.OuterDegrees > l.InnerDegrees && l.OuterDegrees < 90), $"Light, {l.Name}: a spot is whole within an angle and dark beyond a larger one, below 90°.");
-            Need(l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)), $"Light, {l.Name}: its width and height must be positive.");
+            Need(
+                l.Color.IsFinite && l.Color is { X: >= 0, Y: >= 0, Z: >= 0 },
+                $"Light, {l.Name}: its colour must be 0 or more in each channel."
+            );
+            Need(
+                l.Kelvin is null or (>= Images.ColorTemperature.Coldest and <= Images.ColorTemperature.Hottest),
+                $"Light, {l.Name}: its temperature lies between 1,667 and 25,000 K."
+            );
+            Need(
+                l.Position.IsFinite && l.HorizonColor is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && double.IsFinite(l.HeadingDegrees),
+                $"Light, {l.Name}: its place or colour is not a number."
+            );
+            Need(
+                l.Kind != LightKind.Spot || (l.InnerDegrees >= 0 && l.OuterDegrees > l.InnerDegrees && l.OuterDegrees < 90),
+                $"Light, {l.Name}: a spot is whole within an angle and dark beyond a larger one, below 90°."
+            );
+            Need(
+                l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)),
+                $"Light, {l.Name}: its width and height must be positive."
+            );
             Need(!l.ShowsPlace || l.Kind == LightKind.Panorama, $"Light, {l.Name}: only a panorama can show the place.");
             Need(l.Kind != LightKind.Panorama || l.Media is not null, $"Light, {l.Name}: its picture is missing.");
             Need(l.Turbidity is >= 1.7 and <= 10, $"Light, {l.Name}: a sky's turbidity lies between 1.7 (very clear) and 10 (thick haze).");
-            Need(l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade), $"Light, {l.Name}: the matte of its shade is no longer in the shot. Take it off the light first.");
+            Need(
+                l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade),
+                $"Light, {l.Name}: the matte of its shade is no longer in the shot. Take it off the light first."
+            );
             Need(l.Keys.Select(k => k.Frame).Distinct().Count() == l.Keys.Count, $"Light, {l.Name}: two keys stand at one frame.");
-            Need(l.Keys.All(k => k.Strength is null or (>= 0 and < double.PositiveInfinity) && k.Color is not { IsFinite: false } && k.Position is not { IsFinite: false } && (k.Direction is null || k.Direction is { IsFinite: true, Length: > 1e-9 })), $"Light, {l.Name}: a key holds what is no number, or less than nothing.");
+            Need(
+                l.Keys.All(k =>
+                    k.Strength is null or (>= 0 and < double.PositiveInfinity)
+                    && k.Color is not { IsFinite: false }
+                    && k.Position is not { IsFinite: false }
+                    && (k.Direction is null || k.Direction is { IsFinite: true, Length: > 1e-9 })
+                ),
+                $"Light, {l.Name}: a key holds what is no number, or less than nothing."
+            );
             Need(l.AngularDiameterDegrees is >= 0 and <= 90, $"Light, {l.Name}: its angular size must lie between 0° and 90°.");
         }
         foreach (Element e in d.Elements)
         {
-            Need(e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9, $"Contact, {e.Name}: its place is not a number.");
+            Need(
+                e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9,
+                $"Contact, {e.Name}: its place is not a number."
+            );
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
-            Need(e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null, $"Contact, {e.Name}: {Images.Primaries.Unknown(e.Frames?.Primaries!)}");
-            Need(e.Frames is null or { Overscan: >= 1 and <= 3 }, $"Contact, {e.Name}: rendered frames are 1 to 3 times as wide as the plate.");
-            Need(e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 }, $"Contact, {e.Name}: its pictures are missing.");
+            Need(
+                e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null,
+                $"Contact, {e.Name}: {Images.Primaries.Unknown(e.Frames?.Primaries!)}"
+            );
+            Need(
+                e.Frames is null or { Overscan: >= 1 and <= 3 },
+                $"Contact, {e.Name}: rendered frames are 1 to 3 times as wide as the plate."
+            );
+            Need(
+                e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 },
+                $"Contact, {e.Name}: its pictures are missing."
+            );
             Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");
-            Need(e.Text is not { } text || (text.HeightMetres is > 0.001 and < 1000 && text.DepthMetres is >= 0 and < 1000 && text.BevelMetres >= 0 && text.Text.Length is > 0 and <= 200), $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, and no thickness below 0.");
+            Need(
+                e.Text is not { } text
+                    || (
+                        text.HeightMetres is > 0.001 and < 1000
+                        && text.DepthMetres is >= 0 and < 1000
+                        && text.BevelMetres >= 0
+                        && text.Text.Length is > 0 and <= 200
+                    ),
+                $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, and no thickness below 0."
+            );
             Need(e.Keys.Select(k => k.Frame).Distinct().Count() == e.Keys.Count, $"Contact, {e.Name}: two keys stand at one frame.");
-            Need(e.Keys.All(k => k.Position is not { IsFinite: false } && (k.TurnDegrees is not { } turn || double.IsFinite(turn)) && k.Scale is null or (> 0 and < 1e6)), $"Contact, {e.Name}: a key holds what is no number, or a scale of nothing.");
-            Need(e.Materials.All(m => m.Metallic is null or (>= 0 and <= 1) && m.Roughness is null or (>= 0 and <= 1) && m.BaseColor is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 } && m.Emission is null or { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 }), $"Contact, {e.Name}: a material's colour, metallic and roughness lie between 0 and 1, its own light is 0 or more.");
+            Need(
+                e.Keys.All(k =>
+                    k.Position is not { IsFinite: false }
+                    && (k.TurnDegrees is not { } turn || double.IsFinite(turn))
+                    && k.Scale is null or (> 0 and < 1e6)
+                ),
+                $"Contact, {e.Name}: a key holds what is no number, or a scale of nothing."
+            );
+            Need(
+                e.Materials.All(m =>
+                    m.Metallic is null or (>= 0 and <= 1)
+                    && m.Roughness is null or (>= 0 and <= 1)
+                    && m.BaseColor is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 }
+                    && m.Emission is null or { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 }
+                ),
+                $"Contact, {e.Name}: a material's colour, metallic and roughness lie between 0 and 1, its own light is 0 or more."
+            );
         }
         return faults;
 

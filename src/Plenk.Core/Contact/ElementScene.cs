@@ -15,7 +15,8 @@ public sealed class ElementScene
     private const float Negligible = 4e-3f;
     private readonly TraceScene _scene;
     private readonly bool _seeThrough;
-    private readonly (Vector3 Middle, float SquaredRadius)[] _whole, _balls; // around elements, and around their parts
+    private readonly (Vector3 Middle, float SquaredRadius)[] _whole,
+        _balls; // around elements, and around their parts
     private readonly int[] _elementOf; // by ball
 
     public IReadOnlyList<PlacedElement> Elements { get; }
@@ -28,7 +29,17 @@ public sealed class ElementScene
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
         _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
         // A little wider, so that rounding leaves nothing of the mesh outside.
-        _balls = [.. elements.SelectMany(e => e.Model.Tree.Balls.Select(b => (e.ObjectToWorld.Apply(Vec3.From(b.Middle)).ToSingle(), b.Radius * b.Radius * (float)(e.ObjectToWorld.Scale * e.ObjectToWorld.Scale) * 1.0001f)))];
+        _balls =
+        [
+            .. elements.SelectMany(e =>
+                e.Model.Tree.Balls.Select(b =>
+                    (
+                        e.ObjectToWorld.Apply(Vec3.From(b.Middle)).ToSingle(),
+                        b.Radius * b.Radius * (float)(e.ObjectToWorld.Scale * e.ObjectToWorld.Scale) * 1.0001f
+                    )
+                )
+            ),
+        ];
         _elementOf = [.. elements.SelectMany((e, i) => e.Model.Tree.Balls.Select(_ => i))];
     }
 
@@ -50,7 +61,10 @@ public sealed class ElementScene
         for (int i = 0; hit.IsHit && i < 64; i++)
         {
             float stops = Elements[hit.Instance].Model.Stops(hit);
-            if (stops >= 1 || (stops > 0 && Draw(ray, hit) < stops)) { return hit; }
+            if (stops >= 1 || (stops > 0 && Draw(ray, hit) < stops))
+            {
+                return hit;
+            }
             ray = ray with { TMin = MathF.BitIncrement(hit.T + 1e-5f * (1 + hit.T)) };
             hit = ray.TMin < ray.TMax ? _scene.Intersect(ray, RayKinds.Element) : Hit.None;
         }
@@ -73,26 +87,58 @@ public sealed class ElementScene
     {
         (direction, density) = (default, 0);
         float whole = 0;
-        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal)) { whole += Seen(i, point); } }
-        if (whole <= 0) { return false; }
+        for (int i = 0; i < _balls.Length; i++)
+        {
+            if (Matters(i, point, normal))
+            {
+                whole += Seen(i, point);
+            }
+        }
+        if (whole <= 0)
+        {
+            return false;
+        }
         float pick = u.X * whole;
         int chosen = 0;
         for (int i = 0; i < _balls.Length; i++)
         {
-            if (!Matters(i, point, normal)) { continue; }
+            if (!Matters(i, point, normal))
+            {
+                continue;
+            }
             chosen = i;
-            if (pick < Seen(i, point)) { break; }
+            if (pick < Seen(i, point))
+            {
+                break;
+            }
             pick -= Seen(i, point);
         }
         var rest = new Vector2(Math.Clamp(pick / Seen(chosen, point), 0, 0.9999999f), u.Y);
-        direction = Cone(chosen, point, out float narrow) is { } middle ? Sampling.Cone(middle, narrow, rest) : Sampling.CosineHemisphere(normal, rest);
+        direction = Cone(chosen, point, out float narrow) is { } middle
+            ? Sampling.Cone(middle, narrow, rest)
+            : Sampling.CosineHemisphere(normal, rest);
         float cosine = Vector3.Dot(direction, normal);
-        if (cosine <= 0) { return true; }
+        if (cosine <= 0)
+        {
+            return true;
+        }
         for (int i = 0; i < _balls.Length; i++)
         {
-            if (!Matters(i, point, normal)) { continue; }
-            if (Cone(i, point, out float cos) is { } axis) { if (Vector3.Dot(axis, direction) >= cos) { density += 1 / (2 * MathF.PI); } }
-            else { density += cosine / MathF.PI; }
+            if (!Matters(i, point, normal))
+            {
+                continue;
+            }
+            if (Cone(i, point, out float cos) is { } axis)
+            {
+                if (Vector3.Dot(axis, direction) >= cos)
+                {
+                    density += 1 / (2 * MathF.PI);
+                }
+            }
+            else
+            {
+                density += cosine / MathF.PI;
+            }
         }
         density /= whole;
         return true;
@@ -104,17 +150,25 @@ public sealed class ElementScene
     /// <summary>Every element that matters at a spot is seen in a narrow cone from it: aiming tells more than looking around.</summary>
     public bool CanAim(Vector3 point, Vector3 normal)
     {
-        for (int i = 0; i < _balls.Length; i++) { if (Matters(i, point, normal) && Cone(i, point, out _) is null) { return false; } }
+        for (int i = 0; i < _balls.Length; i++)
+        {
+            if (Matters(i, point, normal) && Cone(i, point, out _) is null)
+            {
+                return false;
+            }
+        }
         return true;
     }
 
-    private bool Matters(int i, Vector3 point, Vector3 normal) => Above(_balls[i], point, normal, 0) && Above(_whole[_elementOf[i]], point, normal, Negligible);
+    private bool Matters(int i, Vector3 point, Vector3 normal) =>
+        Above(_balls[i], point, normal, 0) && Above(_whole[_elementOf[i]], point, normal, Negligible);
 
     private static bool Above((Vector3 Middle, float SquaredRadius) ball, Vector3 point, Vector3 normal, float negligible)
     {
         Vector3 to = ball.Middle - point;
         float square = to.LengthSquared();
-        return square <= ball.SquaredRadius || (ball.SquaredRadius > negligible * square && Vector3.Dot(to, normal) > -MathF.Sqrt(ball.SquaredRadius));
+        return square <= ball.SquaredRadius
+            || (ball.SquaredRadius > negligible * square && Vector3.Dot(to, normal) > -MathF.Sqrt(ball.SquaredRadius));
     }
 
     /// <summary>The way to a ball's middle and the cosine of its half angle; null within it, and so near that the whole side is drawn.</summary>

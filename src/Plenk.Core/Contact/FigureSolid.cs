@@ -15,8 +15,12 @@ public static class FigureSolid
     public static (double X, double Y)? Foot(IReadOnlyList<Polygon> outline)
     {
         Coordinate[] all = [.. outline.SelectMany(p => p.ExteriorRing.Coordinates)];
-        if (all.Length == 0) { return null; }
-        double lowest = all.Max(c => c.Y), top = all.Min(c => c.Y);
+        if (all.Length == 0)
+        {
+            return null;
+        }
+        double lowest = all.Max(c => c.Y),
+            top = all.Min(c => c.Y);
         // Both feet: the middle of what lies in the lowest fiftieth.
         Coordinate[] low = [.. all.Where(c => c.Y > lowest - 0.02 * (lowest - top) - 0.5)];
         return ((low.Min(c => c.X) + low.Max(c => c.X)) / 2, lowest);
@@ -28,19 +32,37 @@ public static class FigureSolid
     /// <param name="shift">By which it is moved, metres, in the world.</param>
     /// <param name="scale">About its foot.</param>
     /// <returns>Null where the outline does not meet the plane: behind the camera or beyond the lens.</returns>
-    public static TriangleMesh? Of(IReadOnlyList<Polygon> outline, Pinhole pinhole, Pose cameraToWorld, Vec3 foot, double thicknessMetres, Vec3? towards = null, Vec3 shift = default, double scale = 1)
+    public static TriangleMesh? Of(
+        IReadOnlyList<Polygon> outline,
+        Pinhole pinhole,
+        Pose cameraToWorld,
+        Vec3 foot,
+        double thicknessMetres,
+        Vec3? towards = null,
+        Vec3 shift = default,
+        double scale = 1
+    )
     {
         Vec3 Level(Vec3 v) => new(v.X, 0, v.Z);
         Vec3 facing = Level(cameraToWorld.Position - foot);
-        if (facing.Length < 1e-6) { return null; }
+        if (facing.Length < 1e-6)
+        {
+            return null;
+        }
         facing = facing.Normalized();
         Vec3 right = Vec3.Cross(Vec3.UnitY, facing);
         Coordinate? OnPlane(Coordinate c)
         {
-            if (!pinhole.TryDirection(c.X, c.Y, out Vec3 d)) { return null; }
+            if (!pinhole.TryDirection(c.X, c.Y, out Vec3 d))
+            {
+                return null;
+            }
             d = cameraToWorld.Rotation * d;
             double along = Vec3.Dot(d, facing);
-            if (along > -1e-6) { return null; }
+            if (along > -1e-6)
+            {
+                return null;
+            }
             Vec3 p = cameraToWorld.Position + d * (Vec3.Dot(foot - cameraToWorld.Position, facing) / along) - foot;
             return new(scale * Vec3.Dot(p, right), scale * p.Y);
         }
@@ -52,7 +74,10 @@ public static class FigureSolid
                 Coordinate?[] c = [.. r.Coordinates.Select(OnPlane)];
                 return c.Any(v => v is null) ? null : new LinearRing([.. c.Select(v => v!)]);
             }
-            if (Ring(p.ExteriorRing) is not { } shell) { return null; }
+            if (Ring(p.ExteriorRing) is not { } shell)
+            {
+                return null;
+            }
             flat.Add(new Polygon(shell, [.. p.InteriorRings.Select(Ring).OfType<LinearRing>()]));
         }
         Vec3 turned = towards is { } to && Level(to).Length > 1e-3 ? Level(to).Normalized() : facing;

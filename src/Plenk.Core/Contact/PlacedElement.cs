@@ -17,9 +17,18 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
     public Material At(in Hit hit)
     {
         Material m = MaterialOf(hit.Triangle);
-        if (m.Picture is null) { return m; }
+        if (m.Picture is null)
+        {
+            return m;
+        }
         Vector4 c = PictureAt(m, hit);
-        return c.W > 0 ? m with { BaseColor = m.BaseColor * new Vector3(c.X, c.Y, c.Z) / c.W, Emission = m.Emission * new Vector3(c.X, c.Y, c.Z) / c.W } : m;
+        return c.W > 0
+            ? m with
+            {
+                BaseColor = m.BaseColor * new Vector3(c.X, c.Y, c.Z) / c.W,
+                Emission = m.Emission * new Vector3(c.X, c.Y, c.Z) / c.W,
+            }
+            : m;
     }
 
     /// <summary>How much of a ray is stopped at a hit, 0..1.</summary>
@@ -34,7 +43,8 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
         Vector2 uv = Tree.Mesh.TextureCoordinate(hit.Triangle, hit.U, hit.V);
         Span<float> c = stackalloc float[4];
         // Tiled beyond its edges, as glTF's default sampler does.
-        float u = uv.X is >= 0 and <= 1 ? uv.X : uv.X - MathF.Floor(uv.X), v = uv.Y is >= 0 and <= 1 ? uv.Y : uv.Y - MathF.Floor(uv.Y);
+        float u = uv.X is >= 0 and <= 1 ? uv.X : uv.X - MathF.Floor(uv.X),
+            v = uv.Y is >= 0 and <= 1 ? uv.Y : uv.Y - MathF.Floor(uv.Y);
         m.Picture!.SampleBilinear(u * m.Picture.Width, v * m.Picture.Height, c);
         return new(c[0], c[1], c[2], c[3]);
     }

@@ -20,20 +20,27 @@ public static class ShadowReach
     /// </summary>
     public static ShadowReachReport? Measure(SetScene set, PlacedElement element, Vec3 towardsLight)
     {
-        if (towardsLight.Y <= 0) { return null; }
+        if (towardsLight.Y <= 0)
+        {
+            return null;
+        }
         TriangleMesh mesh = element.Model.Tree.Mesh;
         Vector3 down = -towardsLight.Normalized().ToSingle();
         var (side, up) = Sampling.Frame(down);
         int step = Math.Max(1, mesh.TriangleCount / 600);
         double margin = double.PositiveInfinity;
         Vec3 place = default;
-        int rays = 0, missed = 0;
+        int rays = 0,
+            missed = 0;
         for (int i = 0; i < mesh.TriangleCount; i += step)
         {
             var (a, b, c) = mesh.Triangle(i);
             Vector3 p = element.ObjectToWorld.Apply(Vec3.From((a + b + c) / 3)).ToSingle();
             // Only points that the light reaches throw a shadow of their own.
-            if (set.Scene.Occluded(new Ray(p, -down, 1e-3f, float.PositiveInfinity), RayKinds.LightSet)) { continue; }
+            if (set.Scene.Occluded(new Ray(p, -down, 1e-3f, float.PositiveInfinity), RayKinds.LightSet))
+            {
+                continue;
+            }
             rays++;
             bool lands = false;
             Vector3 landing = p;
@@ -49,14 +56,26 @@ public static class ShadowReach
                     var ray = new Ray(from, down, 1e-3f, float.PositiveInfinity);
                     Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet | RayKinds.LightSet);
                     all = hit.IsHit && Receives(set, hit);
-                    if (s == 0 && hit.IsHit) { landing = ray.At(hit.T); }
+                    if (s == 0 && hit.IsHit)
+                    {
+                        landing = ray.At(hit.T);
+                    }
                 }
-                if (!all) { break; }
+                if (!all)
+                {
+                    break;
+                }
                 lands = true;
                 own = Steps[s];
             }
-            if (!lands) { missed++; }
-            if (own < margin) { (margin, place) = (own, Vec3.From(landing)); }
+            if (!lands)
+            {
+                missed++;
+            }
+            if (own < margin)
+            {
+                (margin, place) = (own, Vec3.From(landing));
+            }
         }
         return rays == 0 ? null : new(margin, place, (double)missed / rays, rays);
     }

@@ -25,44 +25,91 @@ public static class Silhouette
         {
             for (int x = 0; x <= width; x++)
             {
-                double tl = At(x, y), tr = At(x + 1, y), br = At(x + 1, y + 1), bl = At(x, y + 1);
+                double tl = At(x, y),
+                    tr = At(x + 1, y),
+                    br = At(x + 1, y + 1),
+                    bl = At(x, y + 1);
                 int which = (tl > iso ? 8 : 0) | (tr > iso ? 4 : 0) | (br > iso ? 2 : 0) | (bl > iso ? 1 : 0);
-                if (which is 0 or 15) { continue; }
-                long top = Edge(x, y, false), bottom = Edge(x, y + 1, false), left = Edge(x, y, true), right = Edge(x + 1, y, true);
+                if (which is 0 or 15)
+                {
+                    continue;
+                }
+                long top = Edge(x, y, false),
+                    bottom = Edge(x, y + 1, false),
+                    left = Edge(x, y, true),
+                    right = Edge(x + 1, y, true);
                 bool joined = (tl + tr + br + bl) / 4 > iso;
                 switch (which)
                 {
-                    case 8: next[left] = top; break;
-                    case 4: next[top] = right; break;
-                    case 2: next[right] = bottom; break;
-                    case 1: next[bottom] = left; break;
-                    case 12: next[left] = right; break;
-                    case 6: next[top] = bottom; break;
-                    case 3: next[right] = left; break;
-                    case 9: next[bottom] = top; break;
-                    case 14: next[left] = bottom; break;
-                    case 13: next[bottom] = right; break;
-                    case 11: next[right] = top; break;
-                    case 7: next[top] = left; break;
-                    case 10 when joined: (next[left], next[right]) = (bottom, top); break;
-                    case 10: (next[left], next[right]) = (top, bottom); break;
-                    case 5 when joined: (next[top], next[bottom]) = (left, right); break;
-                    case 5: (next[top], next[bottom]) = (right, left); break;
+                    case 8:
+                        next[left] = top;
+                        break;
+                    case 4:
+                        next[top] = right;
+                        break;
+                    case 2:
+                        next[right] = bottom;
+                        break;
+                    case 1:
+                        next[bottom] = left;
+                        break;
+                    case 12:
+                        next[left] = right;
+                        break;
+                    case 6:
+                        next[top] = bottom;
+                        break;
+                    case 3:
+                        next[right] = left;
+                        break;
+                    case 9:
+                        next[bottom] = top;
+                        break;
+                    case 14:
+                        next[left] = bottom;
+                        break;
+                    case 13:
+                        next[bottom] = right;
+                        break;
+                    case 11:
+                        next[right] = top;
+                        break;
+                    case 7:
+                        next[top] = left;
+                        break;
+                    case 10 when joined:
+                        (next[left], next[right]) = (bottom, top);
+                        break;
+                    case 10:
+                        (next[left], next[right]) = (top, bottom);
+                        break;
+                    case 5 when joined:
+                        (next[top], next[bottom]) = (left, right);
+                        break;
+                    case 5:
+                        (next[top], next[bottom]) = (right, left);
+                        break;
                 }
             }
         }
         (double X, double Y) Place(long edge)
         {
             bool down = (edge & 1) == 1;
-            int x = (int)(edge / 2 % w), y = (int)(edge / 2 / w);
-            double a = At(x, y), b = down ? At(x, y + 1) : At(x + 1, y), t = (iso - a) / (b - a);
+            int x = (int)(edge / 2 % w),
+                y = (int)(edge / 2 / w);
+            double a = At(x, y),
+                b = down ? At(x, y + 1) : At(x + 1, y),
+                t = (iso - a) / (b - a);
             // Corner (1, 1) of the framed grid is the first pixel's centre.
             return down ? (x - 0.5, y - 0.5 + t) : (x - 0.5 + t, y - 0.5);
         }
         var outlines = new List<double[]>();
         foreach (long start in next.Keys.Order().ToArray())
         {
-            if (!next.ContainsKey(start)) { continue; }
+            if (!next.ContainsKey(start))
+            {
+                continue;
+            }
             var points = new List<double>();
             for (long at = start; next.Remove(at, out long to); at = to)
             {
@@ -70,7 +117,10 @@ public static class Silhouette
                 points.Add(x);
                 points.Add(y);
             }
-            if (points.Count >= 6) { outlines.Add([.. points]); }
+            if (points.Count >= 6)
+            {
+                outlines.Add([.. points]);
+            }
         }
         return outlines;
     }
@@ -79,14 +129,22 @@ public static class Silhouette
     public static double Area(ReadOnlySpan<double> outline)
     {
         double sum = 0;
-        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += outline[2 * i] * outline[2 * j + 1] - outline[2 * j] * outline[2 * i + 1]; }
+        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++)
+        {
+            sum += outline[2 * i] * outline[2 * j + 1] - outline[2 * j] * outline[2 * i + 1];
+        }
         return sum / 2;
     }
 
     public static double Perimeter(ReadOnlySpan<double> outline)
     {
         double sum = 0;
-        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++) { sum += Math.Sqrt(Elementary.Pow(outline[2 * j] - outline[2 * i], 2) + Elementary.Pow(outline[2 * j + 1] - outline[2 * i + 1], 2)); }
+        for (int i = 0, n = outline.Length / 2, j = n - 1; i < n; j = i++)
+        {
+            sum += Math.Sqrt(
+                Elementary.Pow(outline[2 * j] - outline[2 * i], 2) + Elementary.Pow(outline[2 * j + 1] - outline[2 * i + 1], 2)
+            );
+        }
         return sum;
     }
 
@@ -99,18 +157,34 @@ public static class Silhouette
         static LinearRing Ring(double[] o)
         {
             var c = new Coordinate[o.Length / 2 + 1];
-            for (int i = 0; i < o.Length / 2; i++) { c[i] = new(o[2 * i], o[2 * i + 1]); }
+            for (int i = 0; i < o.Length / 2; i++)
+            {
+                c[i] = new(o[2 * i], o[2 * i + 1]);
+            }
             c[^1] = c[0].Copy();
             return new(c);
         }
-        Polygon[] shells = [.. outlines.Where(o => o.Length >= 6 && Area(o) >= leastArea).Select(o => new Polygon(Ring(o)))], holes = [.. outlines.Where(o => o.Length >= 6 && -Area(o) >= leastArea).Select(o => new Polygon(Ring(o)))];
+        Polygon[] shells = [.. outlines.Where(o => o.Length >= 6 && Area(o) >= leastArea).Select(o => new Polygon(Ring(o)))],
+            holes = [.. outlines.Where(o => o.Length >= 6 && -Area(o) >= leastArea).Select(o => new Polygon(Ring(o)))];
         var result = new List<Polygon>();
         foreach (Polygon shell in shells)
         {
             Shape g = shell.IsValid ? shell : shell.Buffer(0);
-            foreach (Polygon hole in holes.Where(h => h.EnvelopeInternal.Intersects(shell.EnvelopeInternal))) { g = g.Difference(hole.IsValid ? hole : hole.Buffer(0)); }
-            if (tolerance > 0) { g = TopologyPreservingSimplifier.Simplify(g, tolerance); }
-            for (int i = 0; i < g.NumGeometries; i++) { if (g.GetGeometryN(i) is Polygon { IsEmpty: false } p && p.Area >= leastArea) { result.Add(p); } }
+            foreach (Polygon hole in holes.Where(h => h.EnvelopeInternal.Intersects(shell.EnvelopeInternal)))
+            {
+                g = g.Difference(hole.IsValid ? hole : hole.Buffer(0));
+            }
+            if (tolerance > 0)
+            {
+                g = TopologyPreservingSimplifier.Simplify(g, tolerance);
+            }
+            for (int i = 0; i < g.NumGeometries; i++)
+            {
+                if (g.GetGeometryN(i) is Polygon { IsEmpty: false } p && p.Area >= leastArea)
+                {
+                    result.Add(p);
+                }
+            }
         }
         return result;
     }
@@ -119,6 +193,13 @@ public static class Silhouette
     public static IReadOnlyList<(Coordinate A, Coordinate B, Coordinate C)> Triangles(Polygon polygon)
     {
         Shape parts = ConstrainedDelaunayTriangulator.Triangulate(polygon);
-        return [.. Enumerable.Range(0, parts.NumGeometries).Select(i => parts.GetGeometryN(i).Coordinates).Where(c => c.Length >= 4).Select(c => (c[0], c[1], c[2]))];
+        return
+        [
+            .. Enumerable
+                .Range(0, parts.NumGeometries)
+                .Select(i => parts.GetGeometryN(i).Coordinates)
+                .Where(c => c.Length >= 4)
+                .Select(c => (c[0], c[1], c[2])),
+        ];
     }
 }

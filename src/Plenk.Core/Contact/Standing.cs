@@ -27,16 +27,27 @@ public static class Standing
     /// <summary>Gap and sink of the foot along gravity; null when nothing of the set lies below it.</summary>
     public static FootReport? Measure(SetScene set, TriangleMesh mesh, Similarity objectToWorld)
     {
-        double gap = double.NegativeInfinity, sink = double.PositiveInfinity;
-        Vec3 gapPlace = default, sinkPlace = default;
+        double gap = double.NegativeInfinity,
+            sink = double.PositiveInfinity;
+        Vec3 gapPlace = default,
+            sinkPlace = default;
         int points = 0;
         foreach (Vector3 p in Foot(mesh, objectToWorld.Scale))
         {
             Vec3 w = objectToWorld.Apply(Vec3.From(p));
-            if (HeightOver(set, w) is not { } h) { continue; }
+            if (HeightOver(set, w) is not { } h)
+            {
+                continue;
+            }
             points++;
-            if (h > gap) { (gap, gapPlace) = (h, w); }
-            if (h < sink) { (sink, sinkPlace) = (h, w); }
+            if (h > gap)
+            {
+                (gap, gapPlace) = (h, w);
+            }
+            if (h < sink)
+            {
+                (sink, sinkPlace) = (h, w);
+            }
         }
         return points == 0 ? null : new(gap, gapPlace, sink, sinkPlace, points);
     }
@@ -55,12 +66,21 @@ public static class Standing
         float middle = low.Y + 0.5f * (high.Y - low.Y);
         for (int i = 0; i < mesh.Positions.Length; i += step)
         {
-            if (mesh.Positions[i].Y > middle) { continue; }
-            if (HeightOver(set, objectToWorld.Apply(Vec3.From(mesh.Positions[i]))) is { } h) { least = Math.Min(least, h); }
+            if (mesh.Positions[i].Y > middle)
+            {
+                continue;
+            }
+            if (HeightOver(set, objectToWorld.Apply(Vec3.From(mesh.Positions[i]))) is { } h)
+            {
+                least = Math.Min(least, h);
+            }
         }
         foreach (Vector3 p in Foot(mesh, objectToWorld.Scale))
         {
-            if (HeightOver(set, objectToWorld.Apply(Vec3.From(p))) is { } h) { least = Math.Min(least, h); }
+            if (HeightOver(set, objectToWorld.Apply(Vec3.From(p))) is { } h)
+            {
+                least = Math.Min(least, h);
+            }
         }
         var instance = new TraceInstance(model.Tree, objectToWorld, RayKinds.Element);
         var scene = new TraceScene([instance]);
@@ -68,9 +88,15 @@ public static class Standing
         {
             foreach (Vector3 p in piece.Positions)
             {
-                if (p.X < instance.Min.X || p.X > instance.Max.X || p.Z < instance.Min.Z || p.Z > instance.Max.Z || p.Y > instance.Max.Y) { continue; }
+                if (p.X < instance.Min.X || p.X > instance.Max.X || p.Z < instance.Min.Z || p.Z > instance.Max.Z || p.Y > instance.Max.Y)
+                {
+                    continue;
+                }
                 Hit hit = scene.Intersect(new Ray(p - Vector3.UnitY * Climb, Vector3.UnitY), RayKinds.Element);
-                if (hit.IsHit && hit.T - Climb < instance.Max.Y - p.Y) { least = Math.Min(least, hit.T - Climb); }
+                if (hit.IsHit && hit.T - Climb < instance.Max.Y - p.Y)
+                {
+                    least = Math.Min(least, hit.T - Climb);
+                }
             }
         }
         return double.IsFinite(least) ? least : null;
@@ -81,7 +107,10 @@ public static class Standing
     {
         var ray = new Ray(from.ToSingle(), -Vector3.UnitY);
         Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-        if (!hit.IsHit) { return null; }
+        if (!hit.IsHit)
+        {
+            return null;
+        }
         Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
         return (Vec3.From(ray.At(hit.T)), Vec3.From(n.Y < 0 ? -n : n));
     }

@@ -14,7 +14,14 @@ public sealed class FinishCanvas
     public FinishCanvas(FrameLayers layers, FloatImage plate, FinishContext context)
     {
         (Layers, Plate, Context) = (layers, plate, context);
-        (Element, Held, Shadow, Added, Mirror, Near) = (layers.Element.Copy(), layers.Held.Copy(), layers.Shadow, layers.Added, layers.Mirror, layers.Near);
+        (Element, Held, Shadow, Added, Mirror, Near) = (
+            layers.Element.Copy(),
+            layers.Held.Copy(),
+            layers.Shadow,
+            layers.Added,
+            layers.Mirror,
+            layers.Near
+        );
         Box = PixelBox.Of(Element).With(PixelBox.Of(Held));
     }
 
@@ -53,8 +60,22 @@ public sealed class FinishCanvas
     public FrameLayers Frame()
     {
         var holdout = new FloatImage(Width, Height, 1);
-        for (int i = 0; i < holdout.Data.Length; i++) { holdout.Data[i] = MathF.Max(0, Element.Data[4 * i + 3] - Held.Data[4 * i + 3]); }
-        return Layers with { Comp = Comp, Touched = Touched, Element = Element, Held = Held, Holdout = holdout, Shadow = Shadow, Added = Added, Mirror = Mirror, Near = Near };
+        for (int i = 0; i < holdout.Data.Length; i++)
+        {
+            holdout.Data[i] = MathF.Max(0, Element.Data[4 * i + 3] - Held.Data[4 * i + 3]);
+        }
+        return Layers with
+        {
+            Comp = Comp,
+            Touched = Touched,
+            Element = Element,
+            Held = Held,
+            Holdout = holdout,
+            Shadow = Shadow,
+            Added = Added,
+            Mirror = Mirror,
+            Near = Near,
+        };
     }
 
     /// <summary>How much of a step each pixel takes: strength, matte, and the share of the chosen objects.</summary>
@@ -65,19 +86,32 @@ public sealed class FinishCanvas
         if (s.Matte is { } id)
         {
             float[] matte = (Context.Matte ?? throw new FinishFault("That matte is not at hand here."))(id);
-            for (int i = 0; i < mask.Length; i++) { mask[i] *= s.OutsideMatte ? 1 - matte[i] : matte[i]; }
+            for (int i = 0; i < mask.Length; i++)
+            {
+                mask[i] *= s.OutsideMatte ? 1 - matte[i] : matte[i];
+            }
         }
         void Share(float[] of, bool keep)
         {
             for (int i = 0; i < mask.Length; i++)
             {
-                float shown = Layers.Held.Data[4 * i + 3], share = shown > 0 ? MathF.Min(1, of[i] / shown) : 0;
+                float shown = Layers.Held.Data[4 * i + 3],
+                    share = shown > 0 ? MathF.Min(1, of[i] / shown) : 0;
                 mask[i] *= keep ? share : 1 - share;
             }
         }
-        if (s.Objects.Count + s.RenderedIds.Count > 0) { Share(Chosen(s, Layers.Objects ?? throw NoIds()), true); }
-        if (s.Materials.Count > 0) { Share((Layers.Materials ?? throw NoIds()).Of([.. s.Materials]), true); }
-        if (s.Except.Count > 0) { Share((Layers.Objects ?? throw NoIds()).Of([.. s.Except]), false); }
+        if (s.Objects.Count + s.RenderedIds.Count > 0)
+        {
+            Share(Chosen(s, Layers.Objects ?? throw NoIds()), true);
+        }
+        if (s.Materials.Count > 0)
+        {
+            Share((Layers.Materials ?? throw NoIds()).Of([.. s.Materials]), true);
+        }
+        if (s.Except.Count > 0)
+        {
+            Share((Layers.Objects ?? throw NoIds()).Of([.. s.Except]), false);
+        }
         return mask;
     }
 
@@ -87,12 +121,21 @@ public sealed class FinishCanvas
         float[] sum = s.Objects.Count > 0 ? objects.Of([.. s.Objects]) : new float[Width * Height];
         foreach (RenderedId part in s.RenderedIds.Where(p => !s.Objects.Contains(p.Element)))
         {
-            if (Layers.Rendered.FirstOrDefault(r => r.Id == part.Element) is not { } layer || !layer.Ids.TryGetValue(part, out float[]? own)) { continue; }
+            if (
+                Layers.Rendered.FirstOrDefault(r => r.Id == part.Element) is not { } layer
+                || !layer.Ids.TryGetValue(part, out float[]? own)
+            )
+            {
+                continue;
+            }
             float[] shown = objects.Of([part.Element]);
             for (int i = 0; i < sum.Length; i++)
             {
                 float all = layer.Rgba.Data[4 * i + 3];
-                if (all > 0 && own[i] > 0) { sum[i] += shown[i] * MathF.Min(1, own[i] / all); }
+                if (all > 0 && own[i] > 0)
+                {
+                    sum[i] += shown[i] * MathF.Min(1, own[i] / all);
+                }
             }
         }
         return sum;
@@ -111,7 +154,10 @@ public sealed class FinishCanvas
                 for (int i = y * Width + Box.X0; i < y * Width + Box.X1; i++)
                 {
                     Span<float> p = image.Data.AsSpan(4 * i, 4);
-                    if ((p[3] <= 0 && p[0] == 0 && p[1] == 0 && p[2] == 0) || mask[i] <= 0) { continue; }
+                    if ((p[3] <= 0 && p[0] == 0 && p[1] == 0 && p[2] == 0) || mask[i] <= 0)
+                    {
+                        continue;
+                    }
                     var c = new Vector3(p[0], p[1], p[2]);
                     c += mask[i] * (to(c, p[3], i) - c);
                     (p[0], p[1], p[2]) = (c.X, c.Y, c.Z);
@@ -128,8 +174,14 @@ public sealed class FinishCanvas
         float[] mask = Mask(s);
         // What lies beyond the new bounds' border is asked for as well: there is nothing, and that is as it is beyond a picture's own border.
         Box = Box.Grown(reach + 1, Width, Height);
-        if (Box.IsEmpty) { return; }
-        foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[Element, Held]) { Blend(image, to(image.Cut(Box), Box), mask); }
+        if (Box.IsEmpty)
+        {
+            return;
+        }
+        foreach (FloatImage image in (ReadOnlySpan<FloatImage>)[Element, Held])
+        {
+            Blend(image, to(image.Cut(Box), Box), mask);
+        }
     }
 
     /// <summary>A part's new picture into the whole one.</summary>
@@ -142,8 +194,15 @@ public sealed class FinishCanvas
             {
                 int i = (Box.Y0 + y) * Width + Box.X0 + x;
                 Span<float> to = whole.Data.AsSpan(4 * i, 4);
-                if (mask[i] >= 1) { from.Slice(4 * x, 4).CopyTo(to); continue; }
-                for (int c = 0; c < 4; c++) { to[c] += mask[i] * (from[4 * x + c] - to[c]); }
+                if (mask[i] >= 1)
+                {
+                    from.Slice(4 * x, 4).CopyTo(to);
+                    continue;
+                }
+                for (int c = 0; c < 4; c++)
+                {
+                    to[c] += mask[i] * (from[4 * x + c] - to[c]);
+                }
             }
         }
     }

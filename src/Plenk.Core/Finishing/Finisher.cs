@@ -14,13 +14,25 @@ public static class Finisher
     {
         FinishStep[] order = [.. steps.Where(s => s is { Off: false, Strength: > 0 }).OrderBy(s => s.Kind)];
         bool joins = layers.Rendered.Any(r => r.Shadow is not null);
-        if (order.Length == 0 && !joins) { return layers; }
+        if (order.Length == 0 && !joins)
+        {
+            return layers;
+        }
         var canvas = new FinishCanvas(layers, plate, context);
         // Shadows that came with rendered elements are joined whether or not somebody set how.
-        if (joins && !order.Any(s => s.Kind == FinishKind.ShadowMerge)) { ShadowMergeKind.Join(canvas, new()); }
-        foreach (FinishStep s in order.Where(s => !StepKinds.Of(s).AfterMerge)) { StepKinds.Of(s).Lay(canvas, s); }
+        if (joins && !order.Any(s => s.Kind == FinishKind.ShadowMerge))
+        {
+            ShadowMergeKind.Join(canvas, new());
+        }
+        foreach (FinishStep s in order.Where(s => !StepKinds.Of(s).AfterMerge))
+        {
+            StepKinds.Of(s).Lay(canvas, s);
+        }
         canvas.Merge();
-        foreach (FinishStep s in order.Where(s => StepKinds.Of(s).AfterMerge)) { StepKinds.Of(s).Lay(canvas, s); }
+        foreach (FinishStep s in order.Where(s => StepKinds.Of(s).AfterMerge))
+        {
+            StepKinds.Of(s).Lay(canvas, s);
+        }
         return canvas.Frame();
     }
 }

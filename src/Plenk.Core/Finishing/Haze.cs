@@ -13,7 +13,10 @@ public static class Haze
 {
     public static Vector3 Transmission(HazeSettings haze, double distance)
     {
-        float T(double b) => double.IsFinite(distance) ? (float)Elementary.Exp(-b * distance) : b > 0 ? 0 : 1;
+        float T(double b) =>
+            double.IsFinite(distance) ? (float)Elementary.Exp(-b * distance)
+            : b > 0 ? 0
+            : 1;
         return new(T(haze.PerMetre.X), T(haze.PerMetre.Y), T(haze.PerMetre.Z));
     }
 
@@ -23,11 +26,22 @@ public static class Haze
     /// </summary>
     public static double Metres(HazeSettings haze, double fromY, double rise, double distance)
     {
-        if (haze.ThinsOverMetres is not { } h) { return distance; }
-        double at = Elementary.Exp(-fromY / h), steep = rise / h;
-        if (Math.Abs(steep) < 1e-9) { return at * distance; }
+        if (haze.ThinsOverMetres is not { } h)
+        {
+            return distance;
+        }
+        double at = Elementary.Exp(-fromY / h),
+            steep = rise / h;
+        if (Math.Abs(steep) < 1e-9)
+        {
+            return at * distance;
+        }
         // Upwards to no end the rest of the air is finite.
-        return double.IsInfinity(distance) ? steep > 0 ? at / steep : double.PositiveInfinity : at * -Elementary.Exp(-steep * distance) / steep + at / steep;
+        return double.IsInfinity(distance)
+            ? steep > 0
+                ? at / steep
+                : double.PositiveInfinity
+            : at * -Elementary.Exp(-steep * distance) / steep + at / steep;
     }
 
     /// <summary>A premultiplied colour seen through the air.</summary>
@@ -55,7 +69,8 @@ public static class Haze
         double[] distances = [.. good.Select(l => l.Distance).Order()];
         if (good.Length < needed || distances[^1] < 1.2 * distances[0])
         {
-            reason = $"Haze needs like surfaces at {(needed == 3 ? "three" : "two")} distances that differ by a fifth and more; {(good.Length < needed ? $"{good.Length} {(good.Length == 1 ? "is" : "are")} given" : "these are nearly as far away")}.";
+            reason =
+                $"Haze needs like surfaces at {(needed == 3 ? "three" : "two")} distances that differ by a fifth and more; {(good.Length < needed ? $"{good.Length} {(good.Length == 1 ? "is" : "are")} given" : "these are nearly as far away")}.";
             return null;
         }
         // What differs by a fiftieth and less is the surfaces' own difference.
@@ -68,21 +83,48 @@ public static class Haze
         double rms = 0;
         for (int c = 0; c < 3; c++)
         {
-            double[] v = [.. good.Select(l => c == 0 ? l.Level.X : c == 1 ? l.Level.Y : l.Level.Z)];
-            double? known = clear is { } k ? c == 0 ? k.X : c == 1 ? k.Y : k.Z : null;
+            double[] v =
+            [
+                .. good.Select(l =>
+                    c == 0 ? l.Level.X
+                    : c == 1 ? l.Level.Y
+                    : l.Level.Z
+                ),
+            ];
+            double? known = clear is { } k
+                ? c == 0
+                    ? k.X
+                    : c == 1
+                        ? k.Y
+                        : k.Z
+                : null;
             (double Error, double A, double C0) At(double beta) => Linear(good, v, beta, known);
-            double low = 1e-4 / distances[^1], high = 20 / distances[0], best = low;
+            double low = 1e-4 / distances[^1],
+                high = 20 / distances[0],
+                best = low;
             const int steps = 200;
             for (int i = 0; i <= steps; i++)
             {
                 double beta = low * Elementary.Pow(high / low, (double)i / steps);
-                if (At(beta).Error < At(best).Error) { best = beta; }
+                if (At(beta).Error < At(best).Error)
+                {
+                    best = beta;
+                }
             }
-            double from = best * Elementary.Pow(low / high, 1.0 / steps), to = best / Elementary.Pow(low / high, 1.0 / steps);
+            double from = best * Elementary.Pow(low / high, 1.0 / steps),
+                to = best / Elementary.Pow(low / high, 1.0 / steps);
             for (int i = 0; i < 80; i++)
             {
-                double a = to - (to - from) * 0.6180339887498949, b = from + (to - from) * 0.6180339887498949;
-                if (At(a).Error < At(b).Error) { to = b; } else { from = a; }
+                double a = to - (to - from) * 0.6180339887498949,
+                    b = from + (to - from) * 0.6180339887498949;
+                if (At(a).Error < At(b).Error)
+                {
+                    to = b;
+                }
+                else
+                {
+                    from = a;
+                }
             }
             (double error, airlight[c], clearColour[c]) = At(perMetre[c] = (from + to) / 2);
             rms += error / good.Length / 3;
@@ -92,31 +134,56 @@ public static class Haze
             reason = "The levels do not go towards an airlight with distance: there is no haze to tell, or the surfaces are not alike.";
             return null;
         }
-        return new(new(new(airlight[0], airlight[1], airlight[2]), new(perMetre[0], perMetre[1], perMetre[2])), new(clearColour[0], clearColour[1], clearColour[2]), Math.Sqrt(rms));
+        return new(
+            new(new(airlight[0], airlight[1], airlight[2]), new(perMetre[0], perMetre[1], perMetre[2])),
+            new(clearColour[0], clearColour[1], clearColour[2]),
+            Math.Sqrt(rms)
+        );
     }
 
-    private static (double Error, double A, double C0) Linear((double Distance, Vec3 Level)[] levels, double[] v, double beta, double? known)
+    private static (double Error, double A, double C0) Linear(
+        (double Distance, Vec3 Level)[] levels,
+        double[] v,
+        double beta,
+        double? known
+    )
     {
-        double aa = 0, at = 0, tt = 0, av = 0, tv = 0;
+        double aa = 0,
+            at = 0,
+            tt = 0,
+            av = 0,
+            tv = 0;
         for (int i = 0; i < v.Length; i++)
         {
-            double t = Elementary.Exp(-beta * levels[i].Distance), a = 1 - t;
+            double t = Elementary.Exp(-beta * levels[i].Distance),
+                a = 1 - t;
             (aa, at, tt, av, tv) = (aa + a * a, at + a * t, tt + t * t, av + a * v[i], tv + t * v[i]);
         }
-        double airlight, clear;
-        if (known is { } k) { (airlight, clear) = (aa > 1e-18 ? (av - at * k) / aa : 0, k); }
+        double airlight,
+            clear;
+        if (known is { } k)
+        {
+            (airlight, clear) = (aa > 1e-18 ? (av - at * k) / aa : 0, k);
+        }
         else
         {
             double det = aa * tt - at * at;
-            if (Math.Abs(det) < 1e-15) { return (double.PositiveInfinity, 0, 0); }
+            if (Math.Abs(det) < 1e-15)
+            {
+                return (double.PositiveInfinity, 0, 0);
+            }
             (airlight, clear) = ((av * tt - tv * at) / det, (tv * aa - av * at) / det);
             // A surface gives no negative light.
-            if (clear < 0) { (airlight, clear) = (aa > 1e-18 ? av / aa : 0, 0); }
+            if (clear < 0)
+            {
+                (airlight, clear) = (aa > 1e-18 ? av / aa : 0, 0);
+            }
         }
         double error = 0;
         for (int i = 0; i < v.Length; i++)
         {
-            double t = Elementary.Exp(-beta * levels[i].Distance), r = v[i] - airlight * (1 - t) - clear * t;
+            double t = Elementary.Exp(-beta * levels[i].Distance),
+                r = v[i] - airlight * (1 - t) - clear * t;
             error += r * r;
         }
         return (error, airlight, clear);

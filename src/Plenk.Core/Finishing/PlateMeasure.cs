@@ -31,19 +31,37 @@ public static class PlateMeasure
     {
         FloatImage smooth = Smooth(picture, weight);
         // Σ of squared weights of a sampled Gaussian: 1 ÷ (4 π σ²) (GRN-04); of grain that hangs together more is left.
-        double left = Math.Sqrt(1 / (4 * Math.PI * Smoothing * Smoothing)), alike = grain is null ? 1 : Math.Sqrt((1 + Math.Max(0, grain.Correlation)) / Math.Max(0.2, 1 - Math.Max(0, grain.Correlation)));
+        double left = Math.Sqrt(1 / (4 * Math.PI * Smoothing * Smoothing)),
+            alike = grain is null ? 1 : Math.Sqrt((1 + Math.Max(0, grain.Correlation)) / Math.Max(0.2, 1 - Math.Max(0, grain.Correlation)));
         var result = new Vector3();
         for (int c = 0; c < 3; c++)
         {
             var values = new List<float>();
-            for (int i = 0; i < picture.Width * picture.Height; i++) { if ((weight is null || weight[i] > 0.5f) && float.IsFinite(smooth.Data[3 * i + c])) { values.Add(smooth.Data[3 * i + c]); } }
-            if (values.Count == 0) { return new(float.NaN); }
+            for (int i = 0; i < picture.Width * picture.Height; i++)
+            {
+                if ((weight is null || weight[i] > 0.5f) && float.IsFinite(smooth.Data[3 * i + c]))
+                {
+                    values.Add(smooth.Data[3 * i + c]);
+                }
+            }
+            if (values.Count == 0)
+            {
+                return new(float.NaN);
+            }
             values.Sort();
             int at = (int)(Share * (values.Count - 1));
             float level = dark ? values[at] : values[values.Count - 1 - at];
-            double chance = (grain?.Deviation(c, level) ?? 0) * left * alike, sum = 0;
+            double chance = (grain?.Deviation(c, level) ?? 0) * left * alike,
+                sum = 0;
             int n = 0;
-            foreach (float v in values) { if (dark ? v <= level + 4.65 * chance : v >= level - 4.65 * chance) { sum += v; n++; } }
+            foreach (float v in values)
+            {
+                if (dark ? v <= level + 4.65 * chance : v >= level - 4.65 * chance)
+                {
+                    sum += v;
+                    n++;
+                }
+            }
             result[c] = chance > 0 && n > 0 ? (float)(sum / n) : level;
         }
         return result;
@@ -51,12 +69,28 @@ public static class PlateMeasure
 
     private static FloatImage Smooth(FloatImage picture, float[]? weight)
     {
-        if (weight is null) { return Blur.Gaussian(picture, Smoothing); }
+        if (weight is null)
+        {
+            return Blur.Gaussian(picture, Smoothing);
+        }
         var weighted = new FloatImage(picture.Width, picture.Height, 4);
-        for (int i = 0; i < weight.Length; i++) { for (int c = 0; c < 3; c++) { weighted.Data[4 * i + c] = picture.Data[3 * i + c] * weight[i]; } weighted.Data[4 * i + 3] = weight[i]; }
+        for (int i = 0; i < weight.Length; i++)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                weighted.Data[4 * i + c] = picture.Data[3 * i + c] * weight[i];
+            }
+            weighted.Data[4 * i + 3] = weight[i];
+        }
         weighted = Blur.Gaussian(weighted, Smoothing);
         var result = new FloatImage(picture.Width, picture.Height, 3);
-        for (int i = 0; i < weight.Length; i++) { for (int c = 0; c < 3; c++) { result.Data[3 * i + c] = weighted.Data[4 * i + 3] > 1e-4f ? weighted.Data[4 * i + c] / weighted.Data[4 * i + 3] : float.NaN; } }
+        for (int i = 0; i < weight.Length; i++)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                result.Data[3 * i + c] = weighted.Data[4 * i + 3] > 1e-4f ? weighted.Data[4 * i + c] / weighted.Data[4 * i + 3] : float.NaN;
+            }
+        }
         return result;
     }
 
@@ -64,7 +98,16 @@ public static class PlateMeasure
     public static Vector3 Mean(FloatImage picture, int x, int y, int width, int height)
     {
         var sum = new double[3];
-        for (int v = y; v < y + height; v++) { for (int u = x; u < x + width; u++) { for (int c = 0; c < 3; c++) { sum[c] += picture[u, v, c]; } } }
+        for (int v = y; v < y + height; v++)
+        {
+            for (int u = x; u < x + width; u++)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    sum[c] += picture[u, v, c];
+                }
+            }
+        }
         double n = width * (double)height;
         return new((float)(sum[0] / n), (float)(sum[1] / n), (float)(sum[2] / n));
     }

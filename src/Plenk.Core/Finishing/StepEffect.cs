@@ -17,19 +17,40 @@ public sealed record StepEffect(double Share, double Mean, double Most, double X
 
     public static StepEffect Of(FinishStep step, FrameLayers with, FrameLayers without, FinishContext context)
     {
-        FloatImage a = with.Comp, b = without.Comp;
-        int w = a.Width, changed = 0, worst = -1;
-        double sum = 0, most = 0;
+        FloatImage a = with.Comp,
+            b = without.Comp;
+        int w = a.Width,
+            changed = 0,
+            worst = -1;
+        double sum = 0,
+            most = 0;
         for (int i = 0; i < w * a.Height; i++)
         {
             float apart = 0;
-            for (int c = 3 * i; c < 3 * i + 3; c++) { apart = MathF.Max(apart, MathF.Abs(a.Data[c] - b.Data[c])); }
-            if (!(apart > Least)) { continue; }
+            for (int c = 3 * i; c < 3 * i + 3; c++)
+            {
+                apart = MathF.Max(apart, MathF.Abs(a.Data[c] - b.Data[c]));
+            }
+            if (!(apart > Least))
+            {
+                continue;
+            }
             (changed, sum) = (changed + 1, sum + apart);
-            if (apart > most) { (most, worst) = (apart, i); }
+            if (apart > most)
+            {
+                (most, worst) = (apart, i);
+            }
         }
-        double share = (double)changed / (w * a.Height), mean = changed > 0 ? sum / changed : 0;
-        return new(share, mean, most, worst < 0 ? 0 : (worst % w + 0.5) / context.Scale, worst < 0 ? 0 : (worst / w + 0.5) / context.Scale, StepKinds.Of(step).Says(step, new(with, without, context)));
+        double share = (double)changed / (w * a.Height),
+            mean = changed > 0 ? sum / changed : 0;
+        return new(
+            share,
+            mean,
+            most,
+            worst < 0 ? 0 : (worst % w + 0.5) / context.Scale,
+            worst < 0 ? 0 : (worst / w + 0.5) / context.Scale,
+            StepKinds.Of(step).Says(step, new(with, without, context))
+        );
     }
 
     /// <summary>The frame with a step and without it, and what is measured of both.</summary>
@@ -47,8 +68,14 @@ public sealed record StepEffect(double Share, double Mean, double Most, double X
         /// <summary>The element's mean colour, not premultiplied; null where nothing of it is seen.</summary>
         public static Vector3? Colour(FloatImage held)
         {
-            double r = 0, g = 0, b = 0, alpha = 0;
-            for (int i = 0; i < held.Data.Length; i += 4) { (r, g, b, alpha) = (r + held.Data[i], g + held.Data[i + 1], b + held.Data[i + 2], alpha + held.Data[i + 3]); }
+            double r = 0,
+                g = 0,
+                b = 0,
+                alpha = 0;
+            for (int i = 0; i < held.Data.Length; i += 4)
+            {
+                (r, g, b, alpha) = (r + held.Data[i], g + held.Data[i + 1], b + held.Data[i + 2], alpha + held.Data[i + 3]);
+            }
             return alpha > 0.5 ? new((float)(r / alpha), (float)(g / alpha), (float)(b / alpha)) : null;
         }
 
@@ -57,14 +84,23 @@ public sealed record StepEffect(double Share, double Mean, double Most, double X
         {
             get
             {
-                double now = 0, was = 0;
+                double now = 0,
+                    was = 0;
                 int n = 0;
                 for (int i = 1; i < Without.Shadow.Data.Length; i += 3)
                 {
-                    float a = With.Shadow.Data[i], b = Without.Shadow.Data[i];
-                    if (a < 0.97f || b < 0.97f) { (now, was, n) = (now + a, was + b, n + 1); }
+                    float a = With.Shadow.Data[i],
+                        b = Without.Shadow.Data[i];
+                    if (a < 0.97f || b < 0.97f)
+                    {
+                        (now, was, n) = (now + a, was + b, n + 1);
+                    }
                 }
-                return n > 0 ? FormattableString.Invariant($"Where there is shadow, the light that is left goes from {100 * was / n:0.0} to {100 * now / n:0.0} %.") : null;
+                return n > 0
+                    ? FormattableString.Invariant(
+                        $"Where there is shadow, the light that is left goes from {100 * was / n:0.0} to {100 * now / n:0.0} %."
+                    )
+                    : null;
             }
         }
     }

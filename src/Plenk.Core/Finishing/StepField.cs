@@ -19,4 +19,12 @@ public enum FieldShape
 /// <param name="Unit">After it.</param>
 /// <param name="Min">Null: no bound.</param>
 /// <param name="Digits">After the point, of triples.</param>
-public sealed record StepField(string Path, string Label, string Unit = "", FieldShape Shape = FieldShape.Number, double? Min = null, double? Max = null, int Digits = 4);
+public sealed record StepField(
+    string Path,
+    string Label,
+    string Unit = "",
+    FieldShape Shape = FieldShape.Number,
+    double? Min = null,
+    double? Max = null,
+    int Digits = 4
+);

@@ -38,9 +38,18 @@ public static class StepKinds
     public static string? Fault(ShotDocument d, FinishStep s)
     {
         StepKind kind = Of(s);
-        if (s.Strength is not (>= 0 and <= 1)) { return "its strength lies between 0 and 1."; }
-        if (s.Matte is { } matte && d.Mattes.All(m => m.Id != matte)) { return "its matte is no longer in the shot. Take the matte off the step."; }
-        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 && !kind.ByObjects) { return "it cannot be kept to single objects; use a matte."; }
+        if (s.Strength is not (>= 0 and <= 1))
+        {
+            return "its strength lies between 0 and 1.";
+        }
+        if (s.Matte is { } matte && d.Mattes.All(m => m.Id != matte))
+        {
+            return "its matte is no longer in the shot. Take the matte off the step.";
+        }
+        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 && !kind.ByObjects)
+        {
+            return "it cannot be kept to single objects; use a matte.";
+        }
         if (s.RenderedIds.FirstOrDefault(r => d.Elements.All(e => e.Id != r.Element || e.Kind != ElementKind.Rendered)) is { } strange)
         {
             return $"it is kept to “{strange.Name}” of {strange.Element}, which is no rendered element of the shot. Take it off the step.";

@@ -22,7 +22,10 @@ public static class PlaneFit
             return null;
         }
         Vec3 centre = Vec3.Zero;
-        foreach (Vec3 p in points) { centre += p; }
+        foreach (Vec3 p in points)
+        {
+            centre += p;
+        }
         centre /= points.Count;
         Matrix<double> m = Matrix<double>.Build.Dense(points.Count, 3);
         for (int i = 0; i < points.Count; i++)
@@ -39,14 +42,22 @@ public static class PlaneFit
         }
         Vector<double> v = svd.EigenVectors.Column(0);
         var n = new Vec3(v[0], v[1], v[2]);
-        if (n.Y < 0) { n = -n; }
-        double offset = Vec3.Dot(n, centre), sum = 0, largest = -1;
+        if (n.Y < 0)
+        {
+            n = -n;
+        }
+        double offset = Vec3.Dot(n, centre),
+            sum = 0,
+            largest = -1;
         int at = 0;
         for (int i = 0; i < points.Count; i++)
         {
             double d = Math.Abs(Vec3.Dot(n, points[i]) - offset);
             sum += d * d;
-            if (d > largest) { (largest, at) = (d, i); }
+            if (d > largest)
+            {
+                (largest, at) = (d, i);
+            }
         }
         reason = null;
         return new(n, offset, centre, Math.Sqrt(sum / points.Count), largest, at);

@@ -8,8 +8,7 @@ public readonly record struct Similarity(double Scale, Matrix3 Rotation, Vec3 Tr
     public Vec3 Apply(Vec3 p) => Scale * (Rotation * p) + Translation;
 
     /// <summary>First <paramref name="inner"/>, then this.</summary>
-    public Similarity After(Similarity inner) =>
-        new(Scale * inner.Scale, Rotation * inner.Rotation, Apply(inner.Translation));
+    public Similarity After(Similarity inner) => new(Scale * inner.Scale, Rotation * inner.Rotation, Apply(inner.Translation));
 
     public Similarity Inverse()
     {
@@ -35,12 +34,24 @@ public readonly record struct Pose(Matrix3 Rotation, Vec3 Position)
 
     /// <summary>16 numbers, row-major, column vectors.</summary>
     public double[] ToRowMajor16() =>
-    [
-        Rotation.M11, Rotation.M12, Rotation.M13, Position.X,
-        Rotation.M21, Rotation.M22, Rotation.M23, Position.Y,
-        Rotation.M31, Rotation.M32, Rotation.M33, Position.Z,
-        0, 0, 0, 1,
-    ];
+        [
+            Rotation.M11,
+            Rotation.M12,
+            Rotation.M13,
+            Position.X,
+            Rotation.M21,
+            Rotation.M22,
+            Rotation.M23,
+            Position.Y,
+            Rotation.M31,
+            Rotation.M32,
+            Rotation.M33,
+            Position.Z,
+            0,
+            0,
+            0,
+            1,
+        ];
 
     /// <summary>
     /// Reads 16 row-major numbers. Returns null and a reason in the artist's terms when they are not a rigid placement.
@@ -71,8 +82,12 @@ public readonly record struct Pose(Matrix3 Rotation, Vec3 Position)
         var z = new Vec3(m[2], m[6], m[10]);
         double worst = new[]
         {
-            Math.Abs(x.Length - 1), Math.Abs(y.Length - 1), Math.Abs(z.Length - 1),
-            Math.Abs(Vec3.Dot(x, y)), Math.Abs(Vec3.Dot(y, z)), Math.Abs(Vec3.Dot(z, x)),
+            Math.Abs(x.Length - 1),
+            Math.Abs(y.Length - 1),
+            Math.Abs(z.Length - 1),
+            Math.Abs(Vec3.Dot(x, y)),
+            Math.Abs(Vec3.Dot(y, z)),
+            Math.Abs(Vec3.Dot(z, x)),
         }.Max();
         if (!(worst <= 1e-3))
         {

@@ -16,15 +16,17 @@ public static class Rotations
         return Degrees(Elementary.Acos(Math.Clamp((d.M11 + d.M22 + d.M33 - 1) / 2, -1, 1)));
     }
 
-    public static Matrix3 AboutX(double a) => new(1, 0, 0, 0, Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a));
+    public static Matrix3 AboutX(double a) =>
+        new(1, 0, 0, 0, Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a));
 
-    public static Matrix3 AboutY(double a) => new(Elementary.Cos(a), 0, Elementary.Sin(a), 0, 1, 0, -Elementary.Sin(a), 0, Elementary.Cos(a));
+    public static Matrix3 AboutY(double a) =>
+        new(Elementary.Cos(a), 0, Elementary.Sin(a), 0, 1, 0, -Elementary.Sin(a), 0, Elementary.Cos(a));
 
-    public static Matrix3 AboutZ(double a) => new(Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a), 0, 0, 0, 1);
+    public static Matrix3 AboutZ(double a) =>
+        new(Elementary.Cos(a), -Elementary.Sin(a), 0, Elementary.Sin(a), Elementary.Cos(a), 0, 0, 0, 1);
 
     /// <summary>Turn about Y, then tilt about X, then roll about Z, each about the axis as already turned: Ry Rx Rz.</summary>
-    public static Matrix3 FromEulerYxzDegrees(double x, double y, double z) =>
-        AboutY(Radians(y)) * AboutX(Radians(x)) * AboutZ(Radians(z));
+    public static Matrix3 FromEulerYxzDegrees(double x, double y, double z) => AboutY(Radians(y)) * AboutX(Radians(x)) * AboutZ(Radians(z));
 
     /// <summary>The angles of <see cref="FromEulerYxzDegrees"/> in degrees; where X stands at ±90° the roll is 0.</summary>
     public static Vec3 ToEulerYxzDegrees(Matrix3 m)
@@ -40,18 +42,28 @@ public static class Rotations
     public static Matrix3 FromAxisAngle(Vec3 unitAxis, double angle)
     {
         var (x, y, z) = unitAxis;
-        double s = Elementary.Sin(angle), c = Elementary.Cos(angle), t = 1 - c;
+        double s = Elementary.Sin(angle),
+            c = Elementary.Cos(angle),
+            t = 1 - c;
         return new(
-            t * x * x + c, t * x * y - s * z, t * x * z + s * y,
-            t * x * y + s * z, t * y * y + c, t * y * z - s * x,
-            t * x * z - s * y, t * y * z + s * x, t * z * z + c);
+            t * x * x + c,
+            t * x * y - s * z,
+            t * x * z + s * y,
+            t * x * y + s * z,
+            t * y * y + c,
+            t * y * z - s * x,
+            t * x * z - s * y,
+            t * y * z + s * x,
+            t * z * z + c
+        );
     }
 
     /// <summary>The smallest rotation that takes one unit vector to another.</summary>
     public static Matrix3 Between(Vec3 from, Vec3 to)
     {
         Vec3 axis = Vec3.Cross(from, to);
-        double sin = axis.Length, cos = Vec3.Dot(from, to);
+        double sin = axis.Length,
+            cos = Vec3.Dot(from, to);
         if (sin > 1e-12)
         {
             return FromAxisAngle(axis / sin, Elementary.Atan2(sin, cos));
@@ -69,7 +81,8 @@ public static class Rotations
     {
         Matrix3 d = from.Transpose() * to;
         var twist = new Vec3(d.M32 - d.M23, d.M13 - d.M31, d.M21 - d.M12);
-        double sin = twist.Length / 2, cos = (d.M11 + d.M22 + d.M33 - 1) / 2;
+        double sin = twist.Length / 2,
+            cos = (d.M11 + d.M22 + d.M33 - 1) / 2;
         if (sin < 1e-12)
         {
             return t < 0.5 ? from : to;
@@ -80,8 +93,28 @@ public static class Rotations
     /// <summary>The unit quaternion of a rotation, w not negative.</summary>
     public static System.Numerics.Quaternion ToQuaternion(Matrix3 r)
     {
-        var q = System.Numerics.Quaternion.Normalize(System.Numerics.Quaternion.CreateFromRotationMatrix(new(
-            (float)r.M11, (float)r.M21, (float)r.M31, 0, (float)r.M12, (float)r.M22, (float)r.M32, 0, (float)r.M13, (float)r.M23, (float)r.M33, 0, 0, 0, 0, 1)));
+        var q = System.Numerics.Quaternion.Normalize(
+            System.Numerics.Quaternion.CreateFromRotationMatrix(
+                new(
+                    (float)r.M11,
+                    (float)r.M21,
+                    (float)r.M31,
+                    0,
+                    (float)r.M12,
+                    (float)r.M22,
+                    (float)r.M32,
+                    0,
+                    (float)r.M13,
+                    (float)r.M23,
+                    (float)r.M33,
+                    0,
+                    0,
+                    0,
+                    0,
+                    1
+                )
+            )
+        );
         return q.W < 0 ? -q : q;
     }
 
@@ -91,8 +124,15 @@ public static class Rotations
         double n = 1 / Math.Sqrt(x * x + y * y + z * z + w * w);
         (x, y, z, w) = (x * n, y * n, z * n, w * n);
         return new(
-            1 - 2 * (y * y + z * z), 2 * (x * y - w * z), 2 * (x * z + w * y),
-            2 * (x * y + w * z), 1 - 2 * (x * x + z * z), 2 * (y * z - w * x),
-            2 * (x * z - w * y), 2 * (y * z + w * x), 1 - 2 * (x * x + y * y));
+            1 - 2 * (y * y + z * z),
+            2 * (x * y - w * z),
+            2 * (x * z + w * y),
+            2 * (x * y + w * z),
+            1 - 2 * (x * x + z * z),
+            2 * (y * z - w * x),
+            2 * (x * z - w * y),
+            2 * (y * z + w * x),
+            1 - 2 * (x * x + y * y)
+        );
     }
 }

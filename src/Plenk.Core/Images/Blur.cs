@@ -17,7 +17,10 @@ public static class Blur
         int reach = Reach(sigma);
         var w = new double[reach + 1];
         double sum = 0;
-        for (int i = 0; i <= reach; i++) { sum += (i == 0 ? 1 : 2) * (w[i] = Elementary.Exp(-i * (double)i / (2 * sigma * sigma))); }
+        for (int i = 0; i <= reach; i++)
+        {
+            sum += (i == 0 ? 1 : 2) * (w[i] = Elementary.Exp(-i * (double)i / (2 * sigma * sigma)));
+        }
         return [.. w.Select(v => (float)(v / sum))];
     }
 
@@ -27,25 +30,47 @@ public static class Blur
     /// <summary>Blurred by a Gaussian of a standard deviation in pixels; the border's pixels go on beyond it. The same picture for 0.</summary>
     public static FloatImage Gaussian(FloatImage image, double sigma)
     {
-        if (!(sigma > 0.05)) { return image; }
-        float[] kernel = Kernel(sigma);
-        int w = image.Width, h = image.Height, n = image.Channels, row = w * n;
-        var across = new FloatImage(w, h, n);
-        Parallel.For(0, h, Cores.All, () => new float[(w + 2 * kernel.Length) * n], (y, _, wide) =>
+        if (!(sigma > 0.05))
         {
-            ReadOnlySpan<float> from = image.Row(y);
-            int pad = kernel.Length * n;
-            from.CopyTo(wide.AsSpan(pad));
-            for (int i = 0; i < pad; i++) { (wide[i], wide[pad + row + i]) = (from[i % n], from[row - n + i % n]); }
-            Span<float> to = across.Row(y);
-            for (int k = 1 - kernel.Length; k < kernel.Length; k++) { Add(to, wide.AsSpan(pad + k * n, row), kernel[Math.Abs(k)]); }
-            return wide;
-        }, _ => { });
+            return image;
+        }
+        float[] kernel = Kernel(sigma);
+        int w = image.Width,
+            h = image.Height,
+            n = image.Channels,
+            row = w * n;
+        var across = new FloatImage(w, h, n);
+        Parallel.For(
+            0,
+            h,
+            Cores.All,
+            () => new float[(w + 2 * kernel.Length) * n],
+            (y, _, wide) =>
+            {
+                ReadOnlySpan<float> from = image.Row(y);
+                int pad = kernel.Length * n;
+                from.CopyTo(wide.AsSpan(pad));
+                for (int i = 0; i < pad; i++)
+                {
+                    (wide[i], wide[pad + row + i]) = (from[i % n], from[row - n + i % n]);
+                }
+                Span<float> to = across.Row(y);
+                for (int k = 1 - kernel.Length; k < kernel.Length; k++)
+                {
+                    Add(to, wide.AsSpan(pad + k * n, row), kernel[Math.Abs(k)]);
+                }
+                return wide;
+            },
+            _ => { }
+        );
         var result = new FloatImage(w, h, n);
         Parallel.For(0, h, Cores.All, y =>
         {
             Span<float> to = result.Row(y);
-            for (int k = 1 - kernel.Length; k < kernel.Length; k++) { Add(to, across.Row(Math.Clamp(y + k, 0, h - 1)), kernel[Math.Abs(k)]); }
+            for (int k = 1 - kernel.Length; k < kernel.Length; k++)
+            {
+                Add(to, across.Row(Math.Clamp(y + k, 0, h - 1)), kernel[Math.Abs(k)]);
+            }
         });
         return result;
     }
@@ -56,7 +81,13 @@ public static class Blur
         Span<Vector256<float>> t = MemoryMarshal.Cast<float, Vector256<float>>(target);
         ReadOnlySpan<Vector256<float>> s = MemoryMarshal.Cast<float, Vector256<float>>(source[..target.Length]);
         var by = Vector256.Create(weight);
-        for (int i = 0; i < t.Length; i++) { t[i] += s[i] * by; }
-        for (int i = t.Length * Vector256<float>.Count; i < target.Length; i++) { target[i] += source[i] * weight; }
+        for (int i = 0; i < t.Length; i++)
+        {
+            t[i] += s[i] * by;
+        }
+        for (int i = t.Length * Vector256<float>.Count; i < target.Length; i++)
+        {
+            target[i] += source[i] * weight;
+        }
     }
 }

@@ -15,9 +15,13 @@ internal static class CatmullRom
     /// <summary>The value at a pixel position (centres at +0.5), all channels; the border's pixels go on beyond it.</summary>
     public static void Sample(FloatImage image, double px, double py, Span<float> result)
     {
-        double x = px - 0.5, y = py - 0.5;
-        int x0 = (int)Math.Floor(x), y0 = (int)Math.Floor(y), n = image.Channels;
-        Span<float> wx = stackalloc float[4], wy = stackalloc float[4];
+        double x = px - 0.5,
+            y = py - 0.5;
+        int x0 = (int)Math.Floor(x),
+            y0 = (int)Math.Floor(y),
+            n = image.Channels;
+        Span<float> wx = stackalloc float[4],
+            wy = stackalloc float[4];
         Weights((float)(x - x0), wx);
         Weights((float)(y - y0), wy);
         result.Clear();
@@ -28,7 +32,10 @@ internal static class CatmullRom
             {
                 int at = n * (row + Math.Clamp(x0 + i - 1, 0, image.Width - 1));
                 float w = wx[i] * wy[j];
-                for (int c = 0; c < n; c++) { result[c] += w * image.Data[at + c]; }
+                for (int c = 0; c < n; c++)
+                {
+                    result[c] += w * image.Data[at + c];
+                }
             }
         }
     }

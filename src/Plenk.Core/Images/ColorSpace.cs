@@ -6,7 +6,8 @@ namespace Plenk.Core.Images;
 /// <summary>What the codes of a picture stand for: how they encode light, and the primaries of that light. An encoding alone means those of BT.709, in which all is worked.</summary>
 public sealed record ColorSpace
 {
-    private readonly Matrix3 _toWorking, _fromWorking;
+    private readonly Matrix3 _toWorking,
+        _fromWorking;
     private readonly bool _isWorking;
 
     public ColorEncoding Encoding { get; }
@@ -25,15 +26,20 @@ public sealed record ColorSpace
     public static readonly ColorSpace Srgb = ColorEncoding.Srgb;
 
     /// <param name="primaries">As commands and documents name them; null, and what names none: BT.709's.</param>
-    public static ColorSpace Of(ColorEncoding encoding, string? primaries) => new(encoding, Primaries.Named(primaries ?? "") ?? Primaries.Bt709);
+    public static ColorSpace Of(ColorEncoding encoding, string? primaries) =>
+        new(encoding, Primaries.Named(primaries ?? "") ?? Primaries.Bt709);
 
     /// <summary>With the primaries that its standard goes with: ACEScct is of ACEScg's (S-2016-001), PQ and HLG of BT.2020's (BT.2100); others are of BT.709's.</summary>
-    public static ColorSpace Usual(ColorEncoding encoding) => new(encoding, encoding switch
-    {
-        ColorEncoding.AcesCct => Primaries.AcesCg,
-        ColorEncoding.Pq or ColorEncoding.Hlg => Primaries.Bt2020,
-        _ => Primaries.Bt709,
-    });
+    public static ColorSpace Usual(ColorEncoding encoding) =>
+        new(
+            encoding,
+            encoding switch
+            {
+                ColorEncoding.AcesCct => Primaries.AcesCg,
+                ColorEncoding.Pq or ColorEncoding.Hlg => Primaries.Bt2020,
+                _ => Primaries.Bt709,
+            }
+        );
 
     /// <summary>As a sentence names it.</summary>
     public string Name => _isWorking ? ColorEncodings.NameOf(Encoding) : $"{ColorEncodings.NameOf(Encoding)} of {Primaries.Name}";
@@ -42,13 +48,25 @@ public sealed record ColorSpace
     public string? PrimariesKey => _isWorking ? null : Primaries.Key;
 
     /// <summary>Linear light in the working primaries of codes 0..1.</summary>
-    public Vector3 ToLinear(Vector3 code) => Through(_toWorking, new(ColorEncodings.ToLinear(Encoding, code.X), ColorEncodings.ToLinear(Encoding, code.Y), ColorEncodings.ToLinear(Encoding, code.Z)));
+    public Vector3 ToLinear(Vector3 code) =>
+        Through(
+            _toWorking,
+            new(
+                ColorEncodings.ToLinear(Encoding, code.X),
+                ColorEncodings.ToLinear(Encoding, code.Y),
+                ColorEncodings.ToLinear(Encoding, code.Z)
+            )
+        );
 
     /// <summary>Codes, neither clamped nor rounded, of linear light in the working primaries.</summary>
     public Vector3 ToCodes(Vector3 light)
     {
         light = Through(_fromWorking, light);
-        return new(ColorEncodings.FromLinear(Encoding, light.X), ColorEncodings.FromLinear(Encoding, light.Y), ColorEncodings.FromLinear(Encoding, light.Z));
+        return new(
+            ColorEncodings.FromLinear(Encoding, light.X),
+            ColorEncodings.FromLinear(Encoding, light.Y),
+            ColorEncodings.FromLinear(Encoding, light.Z)
+        );
     }
 
     public FloatImage ToLinear(FloatImage codes) => Each(codes, ToLinear);
@@ -61,7 +79,13 @@ public sealed record ColorSpace
     public FloatImage FromWorking(FloatImage light) => Primaries.Convert(light, _fromWorking);
 
     /// <summary>How much of each channel's change comes through in a working channel: a row of the matrix.</summary>
-    public Vec3 Share(int channel) => channel switch { 0 => new(_toWorking.M11, _toWorking.M12, _toWorking.M13), 1 => new(_toWorking.M21, _toWorking.M22, _toWorking.M23), _ => new(_toWorking.M31, _toWorking.M32, _toWorking.M33) };
+    public Vec3 Share(int channel) =>
+        channel switch
+        {
+            0 => new(_toWorking.M11, _toWorking.M12, _toWorking.M13),
+            1 => new(_toWorking.M21, _toWorking.M22, _toWorking.M23),
+            _ => new(_toWorking.M31, _toWorking.M32, _toWorking.M33),
+        };
 
     private Vector3 Through(in Matrix3 m, Vector3 c) => _isWorking ? c : (m * Vec3.From(c)).ToSingle();
 

@@ -12,8 +12,7 @@ public static class Compositing
     public static Vector4 Out(Vector4 a, Vector4 b) => a * (1 - b.W);
 
     /// <summary>Straight colour of a premultiplied pixel; a pixel without coverage keeps its colour, never divided.</summary>
-    public static Vector4 Unpremultiply(Vector4 p) =>
-        p.W > 0 ? new Vector4(p.X / p.W, p.Y / p.W, p.Z / p.W, p.W) : p;
+    public static Vector4 Unpremultiply(Vector4 p) => p.W > 0 ? new Vector4(p.X / p.W, p.Y / p.W, p.Z / p.W, p.W) : p;
 
     public static Vector4 Premultiply(Vector4 p) => p.W > 0 ? new Vector4(p.X * p.W, p.Y * p.W, p.Z * p.W, p.W) : p;
 }

@@ -4,16 +4,15 @@ namespace Plenk.Core.Images;
 public sealed class FloatImage(int width, int height, int channels, float[] data)
 {
     public FloatImage(int width, int height, int channels)
-        : this(width, height, channels, new float[(long)width * height * channels])
-    {
-    }
+        : this(width, height, channels, new float[(long)width * height * channels]) { }
 
     public int Width { get; } = width;
     public int Height { get; } = height;
     public int Channels { get; } = channels;
-    public float[] Data { get; } = data.Length == (long)width * height * channels
-        ? data
-        : throw new ArgumentException($"{data.Length} values do not fill {width} × {height} × {channels}");
+    public float[] Data { get; } =
+        data.Length == (long)width * height * channels
+            ? data
+            : throw new ArgumentException($"{data.Length} values do not fill {width} × {height} × {channels}");
 
     /// <summary>One picture of planes that lie apart, each width × height values.</summary>
     public static FloatImage Of(int width, int height, params ReadOnlySpan<float[]> planes)
@@ -22,7 +21,10 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         for (int c = 0; c < planes.Length; c++)
         {
             float[] plane = planes[c];
-            for (int i = 0, at = c; i < plane.Length; i++, at += planes.Length) { image.Data[at] = plane[i]; }
+            for (int i = 0, at = c; i < plane.Length; i++, at += planes.Length)
+            {
+                image.Data[at] = plane[i];
+            }
         }
         return image;
     }
@@ -36,13 +38,22 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
     /// <summary>Bilinear value at a pixel position (centres at +0.5), clamped at the border. Writes one value a channel.</summary>
     public void SampleBilinear(double px, double py, Span<float> result)
     {
-        double x = Math.Clamp(px - 0.5, 0, Width - 1), y = Math.Clamp(py - 0.5, 0, Height - 1);
-        int x0 = (int)x, y0 = (int)y, x1 = Math.Min(x0 + 1, Width - 1), y1 = Math.Min(y0 + 1, Height - 1);
-        float u = (float)(x - x0), v = (float)(y - y0);
-        Span<float> a = Pixel(x0, y0), b = Pixel(x1, y0), c = Pixel(x0, y1), d = Pixel(x1, y1);
+        double x = Math.Clamp(px - 0.5, 0, Width - 1),
+            y = Math.Clamp(py - 0.5, 0, Height - 1);
+        int x0 = (int)x,
+            y0 = (int)y,
+            x1 = Math.Min(x0 + 1, Width - 1),
+            y1 = Math.Min(y0 + 1, Height - 1);
+        float u = (float)(x - x0),
+            v = (float)(y - y0);
+        Span<float> a = Pixel(x0, y0),
+            b = Pixel(x1, y0),
+            c = Pixel(x0, y1),
+            d = Pixel(x1, y1);
         for (int i = 0; i < Channels; i++)
         {
-            float top = a[i] + (b[i] - a[i]) * u, bottom = c[i] + (d[i] - c[i]) * u;
+            float top = a[i] + (b[i] - a[i]) * u,
+                bottom = c[i] + (d[i] - c[i]) * u;
             result[i] = top + (bottom - top) * v;
         }
     }
@@ -57,36 +68,54 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
     public static T[] Cut<T>(T[] values, int width, int each, PixelBox box)
     {
         var result = new T[box.Width * box.Height * each];
-        for (int y = 0; y < box.Height; y++) { values.AsSpan(((box.Y0 + y) * width + box.X0) * each, box.Width * each).CopyTo(result.AsSpan(y * box.Width * each)); }
+        for (int y = 0; y < box.Height; y++)
+        {
+            values.AsSpan(((box.Y0 + y) * width + box.X0) * each, box.Width * each).CopyTo(result.AsSpan(y * box.Width * each));
+        }
         return result;
     }
 
     /// <summary>Its inner part, without so many pixels on every side.</summary>
-    public FloatImage Within(int margin) => margin == 0 ? this : new(Width - 2 * margin, Height - 2 * margin, Channels, Within(Data, Width, Height, Channels, margin));
+    public FloatImage Within(int margin) =>
+        margin == 0 ? this : new(Width - 2 * margin, Height - 2 * margin, Channels, Within(Data, Width, Height, Channels, margin));
 
     /// <summary>The same of values that lie row by row, so many a pixel.</summary>
     public static T[] Within<T>(T[] values, int width, int height, int each, int margin)
     {
-        if (margin == 0) { return values; }
+        if (margin == 0)
+        {
+            return values;
+        }
         int w = (width - 2 * margin) * each;
         var result = new T[w * (height - 2 * margin)];
-        for (int y = 0; y < height - 2 * margin; y++) { values.AsSpan(((y + margin) * width + margin) * each, w).CopyTo(result.AsSpan(y * w)); }
+        for (int y = 0; y < height - 2 * margin; y++)
+        {
+            values.AsSpan(((y + margin) * width + margin) * each, w).CopyTo(result.AsSpan(y * w));
+        }
         return result;
     }
 
     /// <summary>It goes on by so many pixels on every side, as its border's pixels are.</summary>
-    public FloatImage Around(int margin) => margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Channels, Around(Data, Width, Height, Channels, margin));
+    public FloatImage Around(int margin) =>
+        margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Channels, Around(Data, Width, Height, Channels, margin));
 
     /// <inheritdoc cref="Around(int)"/>
     public static T[] Around<T>(T[] values, int width, int height, int each, int margin)
     {
-        if (margin == 0) { return values; }
-        int w = width + 2 * margin, h = height + 2 * margin;
+        if (margin == 0)
+        {
+            return values;
+        }
+        int w = width + 2 * margin,
+            h = height + 2 * margin;
         var result = new T[w * h * each];
         for (int y = 0; y < h; y++)
         {
             int from = Math.Clamp(y - margin, 0, height - 1) * width;
-            for (int x = 0; x < w; x++) { values.AsSpan((from + Math.Clamp(x - margin, 0, width - 1)) * each, each).CopyTo(result.AsSpan((y * w + x) * each)); }
+            for (int x = 0; x < w; x++)
+            {
+                values.AsSpan((from + Math.Clamp(x - margin, 0, width - 1)) * each, each).CopyTo(result.AsSpan((y * w + x) * each));
+            }
         }
         return result;
     }
@@ -95,21 +124,29 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
     public FloatImage ReducedTo(int width, int height)
     {
         var result = new FloatImage(width, height, Channels);
-        double sx = (double)Width / width, sy = (double)Height / height;
-        int channels = Channels, most = (int)Math.Ceiling(sx) + 1;
+        double sx = (double)Width / width,
+            sy = (double)Height / height;
+        int channels = Channels,
+            most = (int)Math.Ceiling(sx) + 1;
         // By column: the first pixel that it covers, how many, and how wide each is in it.
         var columns = new (int First, int Count)[width];
         var wide = new double[width * most];
         for (int x = 0; x < width; x++)
         {
-            double left = x * sx, right = (x + 1) * sx;
-            int first = (int)left, end = Math.Min(Width, (int)Math.Ceiling(right));
+            double left = x * sx,
+                right = (x + 1) * sx;
+            int first = (int)left,
+                end = Math.Min(Width, (int)Math.Ceiling(right));
             columns[x] = (first, end - first);
-            for (int u = first; u < end; u++) { wide[x * most + u - first] = Math.Min(right, u + 1) - Math.Max(left, u); }
+            for (int u = first; u < end; u++)
+            {
+                wide[x * most + u - first] = Math.Min(right, u + 1) - Math.Max(left, u);
+            }
         }
         Parallel.For(0, height, Cores.All, y =>
         {
-            double top = y * sy, bottom = (y + 1) * sy;
+            double top = y * sy,
+                bottom = (y + 1) * sy;
             Span<double> sum = stackalloc double[channels];
             for (int x = 0; x < width; x++)
             {
@@ -124,11 +161,17 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
                     {
                         double w = h * wide[x * most + u];
                         area += w;
-                        for (int c = 0; c < sum.Length; c++) { sum[c] += w * row[at++]; }
+                        for (int c = 0; c < sum.Length; c++)
+                        {
+                            sum[c] += w * row[at++];
+                        }
                     }
                 }
                 Span<float> target = result.Pixel(x, y);
-                for (int c = 0; c < sum.Length; c++) { target[c] = (float)(sum[c] / area); }
+                for (int c = 0; c < sum.Length; c++)
+                {
+                    target[c] = (float)(sum[c] / area);
+                }
             }
         });
         return result;

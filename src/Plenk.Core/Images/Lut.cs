@@ -17,21 +17,40 @@ public sealed record Lut(int Size, bool IsCube, Vector3 DomainMin, Vector3 Domai
     private float Curve(float at, int channel)
     {
         int i = Math.Min((int)at, Size - 2);
-        float a = Values[i][channel], b = Values[i + 1][channel];
+        float a = Values[i][channel],
+            b = Values[i + 1][channel];
         return a + (b - a) * (at - i);
     }
 
     private Vector3 Cube(Vector3 at)
     {
-        int x = Math.Min((int)at.X, Size - 2), y = Math.Min((int)at.Y, Size - 2), z = Math.Min((int)at.Z, Size - 2);
-        float r = at.X - x, g = at.Y - y, b = at.Z - z;
-        int dx = 1, dy = Size, dz = Size * Size, o = x + Size * (y + Size * z);
-        Vector3 low = Values[o], high = Values[o + dx + dy + dz];
+        int x = Math.Min((int)at.X, Size - 2),
+            y = Math.Min((int)at.Y, Size - 2),
+            z = Math.Min((int)at.Z, Size - 2);
+        float r = at.X - x,
+            g = at.Y - y,
+            b = at.Z - z;
+        int dx = 1,
+            dy = Size,
+            dz = Size * Size,
+            o = x + Size * (y + Size * z);
+        Vector3 low = Values[o],
+            high = Values[o + dx + dy + dz];
         // From the dark corner to the light one along the axes in the order of their fractions.
-        var (first, second, f1, f2, f3) = r >= g
-            ? g >= b ? (dx, dx + dy, r, g, b) : r >= b ? (dx, dx + dz, r, b, g) : (dz, dz + dx, b, r, g)
-            : r >= b ? (dy, dy + dx, g, r, b) : g >= b ? (dy, dy + dz, g, b, r) : (dz, dz + dy, b, g, r);
-        Vector3 a = Values[o + first], c = Values[o + second];
+        var (first, second, f1, f2, f3) =
+            r >= g
+                ? g >= b
+                    ? (dx, dx + dy, r, g, b)
+                    : r >= b
+                        ? (dx, dx + dz, r, b, g)
+                        : (dz, dz + dx, b, r, g)
+                : r >= b
+                    ? (dy, dy + dx, g, r, b)
+                    : g >= b
+                        ? (dy, dy + dz, g, b, r)
+                        : (dz, dz + dy, b, g, r);
+        Vector3 a = Values[o + first],
+            c = Values[o + second];
         return low + f1 * (a - low) + f2 * (c - a) + f3 * (high - c);
     }
 }

@@ -6,7 +6,13 @@ namespace Plenk.Core.Images;
 /// What linear red, green, blue and their white stand for: chromaticities x, y (CIE 1931). Pictures are worked on in <see cref="Bt709"/>; what comes in
 /// others is converted on its way in, and out. Data (positions, normals, depth, IDs) is never passed through here.
 /// </summary>
-public sealed record Primaries(string Name, (double X, double Y) Red, (double X, double Y) Green, (double X, double Y) Blue, (double X, double Y) White)
+public sealed record Primaries(
+    string Name,
+    (double X, double Y) Red,
+    (double X, double Y) Green,
+    (double X, double Y) Blue,
+    (double X, double Y) White
+)
 {
     /// <summary>ITU-R BT.709-6, and sRGB; D65.</summary>
     public static readonly Primaries Bt709 = new("BT.709", (0.64, 0.33), (0.30, 0.60), (0.15, 0.06), (0.3127, 0.3290));
@@ -30,24 +36,34 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
         {
             float[] at = known.ToArray();
             bool same = true;
-            for (int i = 0; i < 8; i++) { same &= Math.Abs(at[i] - xy[i]) < 1e-3f; }
-            if (same) { return known; }
+            for (int i = 0; i < 8; i++)
+            {
+                same &= Math.Abs(at[i] - xy[i]) < 1e-3f;
+            }
+            if (same)
+            {
+                return known;
+            }
         }
         // Three that lie on a line span nothing; what is no number passes no comparison.
         double area = (own.Green.X - own.Red.X) * (own.Blue.Y - own.Red.Y) - (own.Green.Y - own.Red.Y) * (own.Blue.X - own.Red.X);
-        return Math.Abs(area) > 1e-4 && own.White.Y > 1e-3 && own.ToXyz().Determinant is var d && double.IsFinite(d) && Math.Abs(d) > 1e-9 ? own : null;
+        return Math.Abs(area) > 1e-4 && own.White.Y > 1e-3 && own.ToXyz().Determinant is var d && double.IsFinite(d) && Math.Abs(d) > 1e-9
+            ? own
+            : null;
     }
 
     /// <summary>As commands and documents name those of <see cref="Known"/>: bt709, bt2020, acescg, aces2065-1.</summary>
     public string Key => Name.Replace(".", "", StringComparison.Ordinal).ToLowerInvariant();
 
     /// <summary>By key or name, in any case; null: none is called so.</summary>
-    public static Primaries? Named(string name) => Known.FirstOrDefault(p => p.Key.Equals(name.Replace(".", "", StringComparison.Ordinal), StringComparison.OrdinalIgnoreCase));
+    public static Primaries? Named(string name) =>
+        Known.FirstOrDefault(p => p.Key.Equals(name.Replace(".", "", StringComparison.Ordinal), StringComparison.OrdinalIgnoreCase));
 
     /// <summary>What is said of a name that is none of <see cref="Known"/>.</summary>
     public static string Unknown(string name) => $"“{name}” names no primaries; {string.Join(", ", Known.Select(p => p.Key))} do.";
 
-    public float[] ToArray() => [(float)Red.X, (float)Red.Y, (float)Green.X, (float)Green.Y, (float)Blue.X, (float)Blue.Y, (float)White.X, (float)White.Y];
+    public float[] ToArray() =>
+        [(float)Red.X, (float)Red.Y, (float)Green.X, (float)Green.Y, (float)Blue.X, (float)Blue.Y, (float)White.X, (float)White.Y];
 
     /// <summary>Linear RGB to CIE XYZ, white with Y = 1 (SMPTE RP 177).</summary>
     public Matrix3 ToXyz()
@@ -64,12 +80,16 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
     /// <summary>Linear RGB of these to linear RGB of others; where their whites differ, white becomes white (Bradford).</summary>
     public Matrix3 To(Primaries other)
     {
-        if (other == this) { return Matrix3.Identity; }
+        if (other == this)
+        {
+            return Matrix3.Identity;
+        }
         Matrix3 adapt = Matrix3.Identity;
         if (other.White != White)
         {
             static Vec3 Cones((double X, double Y) w) => Bradford * new Vec3(w.X / w.Y, 1, (1 - w.X - w.Y) / w.Y);
-            Vec3 from = Cones(White), to = Cones(other.White);
+            Vec3 from = Cones(White),
+                to = Cones(other.White);
             adapt = Bradford.Inverse() * new Matrix3(to.X / from.X, 0, 0, 0, to.Y / from.Y, 0, 0, 0, to.Z / from.Z) * Bradford;
         }
         return other.ToXyz().Inverse() * adapt * ToXyz();
@@ -78,7 +98,10 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
     /// <summary>The first three channels of each pixel through a matrix; what is above 1 or below 0 stays so. The same picture where nothing changes.</summary>
     public static FloatImage Convert(FloatImage image, Matrix3 by)
     {
-        if (by == Matrix3.Identity) { return image; }
+        if (by == Matrix3.Identity)
+        {
+            return image;
+        }
         FloatImage result = image.Copy();
         for (int i = 0; i < result.Data.Length; i += image.Channels)
         {
@@ -96,7 +119,10 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
     /// <param name="over">RGB of the picture's size that the ratio is laid on.</param>
     public static FloatImage ConvertRatio(FloatImage ratio, FloatImage over, Matrix3 by)
     {
-        if (by == Matrix3.Identity) { return ratio; }
+        if (by == Matrix3.Identity)
+        {
+            return ratio;
+        }
         var result = new FloatImage(ratio.Width, ratio.Height, 3);
         for (int i = 0; i < result.Data.Length; i += 3)
         {
@@ -108,7 +134,9 @@ public sealed record Primaries(string Name, (double X, double Y) Red, (double X,
                 continue;
             }
             var c = new Vec3(over.Data[i], over.Data[i + 1], over.Data[i + 2]);
-            Vec3 under = by * c, shaded = by * new Vec3(s[0] * c.X, s[1] * c.Y, s[2] * c.Z), grey = by * new Vec3(s[0], s[1], s[2]);
+            Vec3 under = by * c,
+                shaded = by * new Vec3(s[0] * c.X, s[1] * c.Y, s[2] * c.Z),
+                grey = by * new Vec3(s[0], s[1], s[2]);
             double least = 1e-4 * Math.Max(Math.Abs(c.X), Math.Max(Math.Abs(c.Y), Math.Abs(c.Z))) + 1e-9;
             to[0] = (float)(Math.Abs(under.X) > least ? shaded.X / under.X : grey.X);
             to[1] = (float)(Math.Abs(under.Y) > least ? shaded.Y / under.Y : grey.Y);

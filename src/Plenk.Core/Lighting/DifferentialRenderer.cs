@@ -36,20 +36,41 @@ public sealed class DifferentialRenderer
     private readonly FloatImage _plate;
     private readonly RenderOptions _options;
     private readonly LightRig _rig;
-    private readonly int _width, _height, _samples, _perSample;
-    private readonly bool[] _isNew, _isSun, _isAround;
+    private readonly int _width,
+        _height,
+        _samples,
+        _perSample;
+    private readonly bool[] _isNew,
+        _isSun,
+        _isAround;
     private readonly int[] _skyRay; // by light ray: its number among those to its sky; −1: to no sky
     private readonly SampledLight[] _skies;
-    // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
-    private readonly bool _everywhere, _touching;
-    private readonly float _reach, _look;
 
-    private readonly FloatImage _element, _holdout, _shadow, _added, _visibility, _ao, _held, _e0, _en, _depth, _position, _normal;
-    private readonly FloatImage? _contact, _mirror;
+    // What every pixel must answer, or only those where an element comes between: new lamps and the visibility layer ask everywhere.
+    private readonly bool _everywhere,
+        _touching;
+    private readonly float _reach,
+        _look;
+
+    private readonly FloatImage _element,
+        _holdout,
+        _shadow,
+        _added,
+        _visibility,
+        _ao,
+        _held,
+        _e0,
+        _en,
+        _depth,
+        _position,
+        _normal;
+    private readonly FloatImage? _contact,
+        _mirror;
     private readonly ElementParts? _parts;
     private readonly float[] _share;
     private readonly float[] _distance; // of what elements show, along the ray; +∞ where nothing does
-    private readonly IdMatte? _objects, _materials;
+    private readonly IdMatte? _objects,
+        _materials;
     private readonly int[] _firstMaterial; // by element, in the list of all
     private readonly float[]? _setContact;
     private readonly (double Shadow, int Shadowed, double Element, int Covered)[] _errors;
@@ -59,9 +80,16 @@ public sealed class DifferentialRenderer
     /// Renders the frame of a set pass. <paramref name="plate"/> is linear RGB of the pass's size.
     /// <paramref name="onRow"/> is told how many rows are done and may throw to stop.
     /// </summary>
-    public static FrameLayers Render(SetPass pass, IReadOnlyList<PlacedElement> elements, FloatImage plate, SkyOpenings? openings,
-        Pose cameraToWorld, RenderOptions? options = null, CancellationToken stop = default, Action<int>? onRow = null) =>
-        Render(new(pass, elements, cameraToWorld), null, plate, openings, options, stop, onRow);
+    public static FrameLayers Render(
+        SetPass pass,
+        IReadOnlyList<PlacedElement> elements,
+        FloatImage plate,
+        SkyOpenings? openings,
+        Pose cameraToWorld,
+        RenderOptions? options = null,
+        CancellationToken stop = default,
+        Action<int>? onRow = null
+    ) => Render(new(pass, elements, cameraToWorld), null, plate, openings, options, stop, onRow);
 
     /// <summary>
     /// The same over the time that the shutter is open: camera, elements and set as they stand at each of several moments, which share the
@@ -69,11 +97,23 @@ public sealed class DifferentialRenderer
     /// (distributed ray tracing, Cook, Porter and Carpenter 1984). Data passes are those of <paramref name="still"/>.
     /// </summary>
     /// <param name="open">The moments, with as many samples each and equal lights; null: the still one alone.</param>
-    public static FrameLayers Render(RenderMoment still, IReadOnlyList<RenderMoment>? open, FloatImage plate, SkyOpenings? openings,
-        RenderOptions? options = null, CancellationToken stop = default, Action<int>? onRow = null) =>
-        new DifferentialRenderer(still, open, plate, openings, options ?? new()).Run(stop, onRow);
+    public static FrameLayers Render(
+        RenderMoment still,
+        IReadOnlyList<RenderMoment>? open,
+        FloatImage plate,
+        SkyOpenings? openings,
+        RenderOptions? options = null,
+        CancellationToken stop = default,
+        Action<int>? onRow = null
+    ) => new DifferentialRenderer(still, open, plate, openings, options ?? new()).Run(stop, onRow);
 
-    private DifferentialRenderer(RenderMoment still, IReadOnlyList<RenderMoment>? open, FloatImage plate, SkyOpenings? openings, RenderOptions options)
+    private DifferentialRenderer(
+        RenderMoment still,
+        IReadOnlyList<RenderMoment>? open,
+        FloatImage plate,
+        SkyOpenings? openings,
+        RenderOptions options
+    )
     {
         Moment Ready(RenderMoment m)
         {
@@ -84,11 +124,18 @@ public sealed class DifferentialRenderer
         _moments = open is null ? [_still] : [.. open.Select(Ready)];
         SetPass pass = _moments[0].Pass;
         (_pass, _plate, _options, _rig) = (pass, plate, options, pass.Rig);
-        (_width, _height, _samples, _perSample) = (pass.Camera.Pinhole.Width, pass.Camera.Pinhole.Height, _moments.Sum(m => m.Samples), pass.LightSamplesPerCameraSample);
+        (_width, _height, _samples, _perSample) = (
+            pass.Camera.Pinhole.Width,
+            pass.Camera.Pinhole.Height,
+            _moments.Sum(m => m.Samples),
+            pass.LightSamplesPerCameraSample
+        );
         bool anyElements = still.Elements.Count > 0;
         if (plate.Width != _width || plate.Height != _height || plate.Channels != 3)
         {
-            throw new ArgumentException($"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {_width} × {_height} × 3");
+            throw new ArgumentException(
+                $"the plate is {plate.Width} × {plate.Height} × {plate.Channels}, the render {_width} × {_height} × 3"
+            );
         }
         bool[] Each(Func<SampledLight, bool> of) => [.. _rig.Sampled.SelectMany(l => Enumerable.Repeat(of(l), pass.RaysTo(l)))];
         (_isNew, _isSun, _isAround) = (Each(l => !l.InPlate), Each(l => l.Kind == Shots.LightKind.Sun), Each(l => l.IsAround));
@@ -103,7 +150,18 @@ public sealed class DifferentialRenderer
         (_held, _e0, _en, _depth, _position, _normal) = (Layer(4), Layer(3), Layer(3), Layer(1), Layer(3), Layer(3));
         _contact = _touching ? Layer(1) : null;
         _mirror = options.Surfaces is { AnyMirrors: true } && anyElements ? Layer(3) : null;
-        _parts = options.Parts ? new(Layer(3), Layer(3), Layer(3), Layer(3), Layer(3), [.. _rig.Sampled.Where(l => l.LightsElements).Select(l => (l.Id, Layer(3)))], Layer(2), Layer(2)) : null;
+        _parts = options.Parts
+            ? new(
+                Layer(3),
+                Layer(3),
+                Layer(3),
+                Layer(3),
+                Layer(3),
+                [.. _rig.Sampled.Where(l => l.LightsElements).Select(l => (l.Id, Layer(3)))],
+                Layer(2),
+                Layer(2)
+            )
+            : null;
         _share = new float[_width * _height];
         _distance = new float[_width * _height];
         _firstMaterial = new int[still.Elements.Count];
@@ -116,7 +174,11 @@ public sealed class DifferentialRenderer
                 IReadOnlyList<Material> own = still.Elements[i].Model.Materials;
                 materials.AddRange(own.Count == 0 ? [Material.Grey.Name] : own.Select(m => m.Name));
             }
-            _objects = new(IdMatte.ObjectLayer, [.. still.Elements.Select(e => e.Id), .. options.Rendered.Select(r => r.Id), .. pass.Set.Pieces.Select(p => p.Id)], _width * _height);
+            _objects = new(
+                IdMatte.ObjectLayer,
+                [.. still.Elements.Select(e => e.Id), .. options.Rendered.Select(r => r.Id), .. pass.Set.Pieces.Select(p => p.Id)],
+                _width * _height
+            );
             _materials = new(IdMatte.MaterialLayer, materials, _width * _height);
         }
         _setContact = _touching ? new float[_width * _height] : null;
@@ -127,16 +189,28 @@ public sealed class DifferentialRenderer
     {
         var watch = Stopwatch.StartNew();
         int done = 0;
-        Parallel.For(0, _height, Cores.Until(stop), () => (Rows: new SetPass.RowOfSamples[_moments.Length], Tally: new Tally()), (y, _, own) =>
-        {
-            Row(y, own.Rows, own.Tally);
-            onRow?.Invoke(Interlocked.Increment(ref done));
-            return own;
-        }, _ => { });
+        Parallel.For(
+            0,
+            _height,
+            Cores.Until(stop),
+            () => (Rows: new SetPass.RowOfSamples[_moments.Length], Tally: new Tally()),
+            (y, _, own) =>
+            {
+                Row(y, own.Rows, own.Tally);
+                onRow?.Invoke(Interlocked.Increment(ref done));
+                return own;
+            },
+            _ => { }
+        );
         var (comp, touched) = Merge();
-        double shadow = 0, element = 0;
-        long shadowed = 0, covered = 0;
-        foreach (var e in _errors) { (shadow, shadowed, element, covered) = (shadow + e.Shadow, shadowed + e.Shadowed, element + e.Element, covered + e.Covered); }
+        double shadow = 0,
+            element = 0;
+        long shadowed = 0,
+            covered = 0;
+        foreach (var e in _errors)
+        {
+            (shadow, shadowed, element, covered) = (shadow + e.Shadow, shadowed + e.Shadowed, element + e.Element, covered + e.Covered);
+        }
         return new(comp, _element, _holdout, _shadow, _added, _visibility, _ao, _depth, _position, _normal)
         {
             Touched = touched,
@@ -150,34 +224,64 @@ public sealed class DifferentialRenderer
             Contact = _contact,
             Mirror = _mirror,
             Parts = _parts,
-            Counts = new(_rays, watch.Elapsed.TotalSeconds, shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0),
+            Counts = new(
+                _rays,
+                watch.Elapsed.TotalSeconds,
+                shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0,
+                covered > 0 ? Math.Sqrt(element / covered) : 0
+            ),
         };
     }
 
     /// <summary>What a pixel's samples show, by object and by material.</summary>
     private sealed class Tally
     {
-        public readonly IdTally Objects = new(), Materials = new();
+        public readonly IdTally Objects = new(),
+            Materials = new();
     }
 
     /// <summary>What the samples of a pixel add up to; Half: those of even number, for the noise.</summary>
     private struct Sums
     {
-        public Vector3 Color, HeldColor, HalfColor, Mirror;
+        public Vector3 Color,
+            HeldColor,
+            HalfColor,
+            Mirror;
         public Shaded Parts;
-        public float Before, After, ElementOpen;
-        public float DistanceSum, DistanceWeight, Shown;
-        public int LightSamples, Receivers, SetClosed, ElementSamples;
+        public float Before,
+            After,
+            ElementOpen;
+        public float DistanceSum,
+            DistanceWeight,
+            Shown;
+        public int LightSamples,
+            Receivers,
+            SetClosed,
+            ElementSamples;
         public bool Between;
-        public Vector3 E0, E1, New, Half0, Half1, Bounced, BouncedNew, Kept, KeptNew, HalfKept;
+        public Vector3 E0,
+            E1,
+            New,
+            Half0,
+            Half1,
+            Bounced,
+            BouncedNew,
+            Kept,
+            KeptNew,
+            HalfKept;
         public float SkyKept;
-        public int SunOpen, SunRays, SkyRays;
+        public int SunOpen,
+            SunRays,
+            SkyRays;
         public float SkyOpen;
     }
 
     private void Row(int y, SetPass.RowOfSamples[] rows, Tally tally)
     {
-        for (int m = 0; m < _moments.Length; m++) { _moments[m].Pass.Row(y, ref rows[m], _skies.Length > 0 ? _moments[m].Scene.CanAim : null); }
+        for (int m = 0; m < _moments.Length; m++)
+        {
+            _moments[m].Pass.Row(y, ref rows[m], _skies.Length > 0 ? _moments[m].Scene.CanAim : null);
+        }
         Span<bool> closed = stackalloc bool[_samples * _perSample];
         Span<Vector3> byLight = stackalloc Vector3[_parts is null ? 0 : _rig.Sampled.Count];
         long cast = _pass.IsKept ? 0 : _width * _samples;
@@ -188,15 +292,37 @@ public sealed class DifferentialRenderer
             closed.Clear();
             for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
             {
-                Elements(_moments[m], x, y, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], byLight, tally, ref sums, ref cast);
+                Elements(
+                    _moments[m],
+                    x,
+                    y,
+                    SamplesOf(rows[m], m, x),
+                    LightsOf(rows[m], m, x),
+                    closed[at..],
+                    byLight,
+                    tally,
+                    ref sums,
+                    ref cast
+                );
             }
             if (sums.Receivers > 0 && (sums.Between || _everywhere || IsProbe(x, y)))
             {
                 for (int m = 0, at = 0; m < _moments.Length; at += _moments[m++].Samples * _perSample)
                 {
-                    Light(_moments[m].Pass, SamplesOf(rows[m], m, x), LightsOf(rows[m], m, x), closed[at..], _moments[m].Pass.FirstSample, ref sums, ref cast);
+                    Light(
+                        _moments[m].Pass,
+                        SamplesOf(rows[m], m, x),
+                        LightsOf(rows[m], m, x),
+                        closed[at..],
+                        _moments[m].Pass.FirstSample,
+                        ref sums,
+                        ref cast
+                    );
                 }
-                if (sums.Between && RoundsFor(sums) is > 0 and int rounds) { Finer(x, y, rounds, closed, ref sums, ref cast); }
+                if (sums.Between && RoundsFor(sums) is > 0 and int rounds)
+                {
+                    Finer(x, y, rounds, closed, ref sums, ref cast);
+                }
                 sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
                 sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
                 sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
@@ -207,17 +333,33 @@ public sealed class DifferentialRenderer
                 tally.Objects.Into(_objects, y * _width + x, _samples);
                 tally.Materials.Into(_materials!, y * _width + x, _samples);
             }
-            if (_options.DataPasses || _parts is not null) { Data(x, y); }
+            if (_options.DataPasses || _parts is not null)
+            {
+                Data(x, y);
+            }
         }
         Interlocked.Add(ref _rays, cast);
     }
 
-    private ReadOnlySpan<SetSample> SamplesOf(in SetPass.RowOfSamples row, int moment, int x) => row.Samples.Span.Slice(x * _moments[moment].Samples, _moments[moment].Samples);
+    private ReadOnlySpan<SetSample> SamplesOf(in SetPass.RowOfSamples row, int moment, int x) =>
+        row.Samples.Span.Slice(x * _moments[moment].Samples, _moments[moment].Samples);
 
-    private ReadOnlySpan<LightSample> LightsOf(in SetPass.RowOfSamples row, int moment, int x) => row.Lights.Span.Slice(x * _moments[moment].Samples * _perSample, _moments[moment].Samples * _perSample);
+    private ReadOnlySpan<LightSample> LightsOf(in SetPass.RowOfSamples row, int moment, int x) =>
+        row.Lights.Span.Slice(x * _moments[moment].Samples * _perSample, _moments[moment].Samples * _perSample);
 
     /// <summary>What the camera sees of elements, what they keep from the set, and what they send it.</summary>
-    private void Elements(Moment moment, int x, int y, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, Span<bool> closed, Span<Vector3> byLight, Tally tally, ref Sums sums, ref long cast)
+    private void Elements(
+        Moment moment,
+        int x,
+        int y,
+        ReadOnlySpan<SetSample> row,
+        ReadOnlySpan<LightSample> lights,
+        Span<bool> closed,
+        Span<Vector3> byLight,
+        Tally tally,
+        ref Sums sums,
+        ref long cast
+    )
     {
         uint seed = _pass.PixelSeed(x, y);
         var (pass, scene, _) = moment;
@@ -229,12 +371,21 @@ public sealed class DifferentialRenderer
         {
             ref readonly SetSample s = ref row[i];
             uint index = pass.FirstSample + (uint)i;
-            if (s.Direction == default) { continue; }
-            if (s.Receives) { sums.Receivers++; }
+            if (s.Direction == default)
+            {
+                continue;
+            }
+            if (s.Receives)
+            {
+                sums.Receivers++;
+            }
             sums.Shown = 0;
             if (!any && layers == 0)
             {
-                if (_objects is not null && s.Piece >= 0) { tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1); }
+                if (_objects is not null && s.Piece >= 0)
+                {
+                    tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1);
+                }
                 continue;
             }
             var ray = new Ray(pass.Camera.Origin, s.Direction);
@@ -247,41 +398,96 @@ public sealed class DifferentialRenderer
             // From near to far: what was rendered elsewhere and lies before the element, the element, and what lies behind it.
             float open = 1;
             int at = 0;
-            for (; at < layers && rendered[at].Distance < hit.T; at++) { Laid(rendered[at], s, pixel, index, tally, ref open, ref sums); }
-            if (hit.IsHit) { Seen(moment, hit, ray, s, pixel, open, index, seed, byLight, tally, ref sums, ref cast); }
-            else { for (; at < layers; at++) { Laid(rendered[at], s, pixel, index, tally, ref open, ref sums); } }
-            if (_objects is not null && s.Piece >= 0 && sums.Shown < 1) { tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1 - sums.Shown); }
-            if (!any) { continue; }
+            for (; at < layers && rendered[at].Distance < hit.T; at++)
+            {
+                Laid(rendered[at], s, pixel, index, tally, ref open, ref sums);
+            }
+            if (hit.IsHit)
+            {
+                Seen(moment, hit, ray, s, pixel, open, index, seed, byLight, tally, ref sums, ref cast);
+            }
+            else
+            {
+                for (; at < layers; at++)
+                {
+                    Laid(rendered[at], s, pixel, index, tally, ref open, ref sums);
+                }
+            }
+            if (_objects is not null && s.Piece >= 0 && sums.Shown < 1)
+            {
+                tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1 - sums.Shown);
+            }
+            if (!any)
+            {
+                continue;
+            }
             if (_mirror is not null && s.Piece >= 0 && _options.Surfaces!.ByPiece[s.Piece] is { Mirror: { } mirror } surface)
             {
                 Mirrored(moment, s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, index, seed, ref sums, ref cast);
             }
-            if (s.Receives) { Between(moment, s, lights.Slice(i * _perSample, _perSample), closed.Slice(i * _perSample, _perSample), index, seed, ref sums, ref cast); }
+            if (s.Receives)
+            {
+                Between(
+                    moment,
+                    s,
+                    lights.Slice(i * _perSample, _perSample),
+                    closed.Slice(i * _perSample, _perSample),
+                    index,
+                    seed,
+                    ref sums,
+                    ref cast
+                );
+            }
         }
     }
 
     /// <summary>What elements keep from a sample of the set, and what they throw onto it.</summary>
-    private void Between(Moment moment, in SetSample s, ReadOnlySpan<LightSample> lights, Span<bool> closed, uint index, uint seed, ref Sums sums, ref long cast)
+    private void Between(
+        Moment moment,
+        in SetSample s,
+        ReadOnlySpan<LightSample> lights,
+        Span<bool> closed,
+        uint index,
+        uint seed,
+        ref Sums sums,
+        ref long cast
+    )
     {
         ElementScene scene = moment.Scene;
         if (_touching && scene.MayReach(s.Point, _reach))
         {
             for (uint k = 0; k < ContactRays; k++)
             {
-                if (scene.Occluded(new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach))) { sums.SetClosed++; }
+                if (
+                    scene.Occluded(
+                        new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach)
+                    )
+                )
+                {
+                    sums.SetClosed++;
+                }
             }
             cast += ContactRays;
         }
         bool aims = _skies.Length > 0 && (s.FewSky || scene.CanAim(s.Point, s.Normal));
-        if (aims) { KeptOfSkies(moment, s, index, seed, ref sums, ref cast); }
+        if (aims)
+        {
+            KeptOfSkies(moment, s, index, seed, ref sums, ref cast);
+        }
         for (int k = 0; k < lights.Length; k++)
         {
             LightSample light = lights[k];
-            if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !scene.MayMeet(s.Point, light.Direction)) { continue; }
+            if ((aims && _skyRay[k] >= 0) || light.Factor == 0 || light.Distance == 0 || !scene.MayMeet(s.Point, light.Direction))
+            {
+                continue;
+            }
             cast++;
             sums.Between |= closed[k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
         }
-        if (_options.Bounce) { Bounce(moment, s, index, seed, ref sums, ref cast); }
+        if (_options.Bounce)
+        {
+            Bounce(moment, s, index, seed, ref sums, ref cast);
+        }
     }
 
     /// <summary>The more of the light elements keep or add, the more of it is noise.</summary>
@@ -289,9 +495,18 @@ public sealed class DifferentialRenderer
     {
         float changed = 0;
         Vector3 with = sums.E1 - sums.Kept + sums.Bounced;
-        for (int c = 0; c < 3; c++) { if (sums.E0[c] > 0) { changed = MathF.Max(changed, MathF.Abs(with[c] / sums.E0[c] - 1)); } }
+        for (int c = 0; c < 3; c++)
+        {
+            if (sums.E0[c] > 0)
+            {
+                changed = MathF.Max(changed, MathF.Abs(with[c] / sums.E0[c] - 1));
+            }
+        }
         int all = _pass.Quality.ShadowRounds;
-        return changed > 0.1f ? all : changed > 0.03f ? (all + 1) / 2 : changed > 0.01f ? (all + 3) / 4 : 0;
+        return changed > 0.1f ? all
+            : changed > 0.03f ? (all + 1) / 2
+            : changed > 0.01f ? (all + 3) / 4
+            : 0;
     }
 
     /// <summary>
@@ -312,7 +527,10 @@ public sealed class DifferentialRenderer
                     uint index = round * (uint)_samples + moment.Pass.FirstSample + i;
                     sample[0] = moment.Pass.Again(x, y, index, seed, lights, moment.Scene.CanAim);
                     sums.LightSamples++;
-                    if (!sample[0].Receives) { continue; }
+                    if (!sample[0].Receives)
+                    {
+                        continue;
+                    }
                     sums.Receivers++;
                     own.Clear();
                     cast++;
@@ -333,16 +551,28 @@ public sealed class DifferentialRenderer
         {
             RenderedLayer layer = _options.Rendered[l];
             ReadOnlySpan<float> c = layer.Rgba.Data.AsSpan(4 * pixel, 4);
-            if (c[3] > 0) { spots[n++] = new(layer.Distance[pixel], new(c[0], c[1], c[2]), MathF.Min(1, c[3]), l); }
+            if (c[3] > 0)
+            {
+                spots[n++] = new(layer.Distance[pixel], new(c[0], c[1], c[2]), MathF.Min(1, c[3]), l);
+            }
         }
-        for (int i = 1; i < n; i++) { for (int k = i; k > 0 && spots[k].Distance < spots[k - 1].Distance; k--) { (spots[k], spots[k - 1]) = (spots[k - 1], spots[k]); } }
+        for (int i = 1; i < n; i++)
+        {
+            for (int k = i; k > 0 && spots[k].Distance < spots[k - 1].Distance; k--)
+            {
+                (spots[k], spots[k - 1]) = (spots[k - 1], spots[k]);
+            }
+        }
         return n;
     }
 
     private void Laid(in RenderedSpot spot, in SetSample s, int pixel, uint index, Tally tally, ref float open, ref Sums sums)
     {
         float shown = Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
-        if (_objects is not null) { tally.Objects.Add(_still.Scene.Elements.Count + spot.Layer, shown); }
+        if (_objects is not null)
+        {
+            tally.Objects.Add(_still.Scene.Elements.Count + spot.Layer, shown);
+        }
         open *= 1 - spot.Alpha;
     }
 
@@ -351,18 +581,46 @@ public sealed class DifferentialRenderer
     {
         sums.Before += alpha;
         sums.Color += color;
-        if ((index & 1) == 0) { sums.HalfColor += color; }
-        if (float.IsFinite(distance)) { (sums.DistanceSum, sums.DistanceWeight) = (sums.DistanceSum + alpha * distance, sums.DistanceWeight + alpha); }
-        if (distance >= s.HideDistance) { return 0; }
+        if ((index & 1) == 0)
+        {
+            sums.HalfColor += color;
+        }
+        if (float.IsFinite(distance))
+        {
+            (sums.DistanceSum, sums.DistanceWeight) = (sums.DistanceSum + alpha * distance, sums.DistanceWeight + alpha);
+        }
+        if (distance >= s.HideDistance)
+        {
+            return 0;
+        }
         float shows = 1;
-        foreach (HidingMatte m in _options.Mattes) { if (distance > m.Beyond) { shows *= 1 - m.Coverage[pixel]; } }
+        foreach (HidingMatte m in _options.Mattes)
+        {
+            if (distance > m.Beyond)
+            {
+                shows *= 1 - m.Coverage[pixel];
+            }
+        }
         sums.After += alpha * shows;
         sums.Shown += alpha * shows;
         sums.HeldColor += color * shows;
         return alpha * shows;
     }
 
-    private void Seen(Moment moment, in Hit hit, in Ray ray, in SetSample s, int pixel, float open, uint index, uint seed, Span<Vector3> byLight, Tally tally, ref Sums sums, ref long cast)
+    private void Seen(
+        Moment moment,
+        in Hit hit,
+        in Ray ray,
+        in SetSample s,
+        int pixel,
+        float open,
+        uint index,
+        uint seed,
+        Span<Vector3> byLight,
+        Tally tally,
+        ref Sums sums,
+        ref long cast
+    )
     {
         float near = 1;
         if (_touching)
@@ -383,39 +641,84 @@ public sealed class DifferentialRenderer
             sums.Parts.Emission += shaded.Emission * by;
         }
         float shown = Add(shaded.Color * by, open, hit.T, s, pixel, index, ref sums);
-        if (_objects is null) { return; }
+        if (_objects is null)
+        {
+            return;
+        }
         tally.Objects.Add(hit.Instance, shown);
         ElementModel model = moment.Scene.Elements[hit.Instance].Model;
-        tally.Materials.Add(_firstMaterial[hit.Instance] + Math.Clamp(model.Tree.Mesh.Materials?[hit.Triangle] ?? 0, 0, Math.Max(0, model.Materials.Count - 1)), shown);
+        tally.Materials.Add(
+            _firstMaterial[hit.Instance]
+                + Math.Clamp(model.Tree.Mesh.Materials?[hit.Triangle] ?? 0, 0, Math.Max(0, model.Materials.Count - 1)),
+            shown
+        );
     }
 
     /// <summary>What a mirroring piece shows of elements in the place of what it showed.</summary>
     private void Mirrored(Moment moment, in SetSample s, Material mirror, float share, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (share <= 0 || !Bsdf.SampleSpecular(mirror, s.Normal, Vector3.Negate(s.Direction), Sampling.Point(index, seed, 50), out Vector3 r, out float weight, out float vh) || !moment.Scene.MayMeet(s.Point, r)) { return; }
+        if (
+            share <= 0
+            || !Bsdf.SampleSpecular(
+                mirror,
+                s.Normal,
+                Vector3.Negate(s.Direction),
+                Sampling.Point(index, seed, 50),
+                out Vector3 r,
+                out float weight,
+                out float vh
+            )
+            || !moment.Scene.MayMeet(s.Point, r)
+        )
+        {
+            return;
+        }
         var ray = new Ray(s.Point, r);
         cast++;
         Hit hit = moment.Scene.Intersect(ray);
-        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.CameraSet)) { return; }
-        sums.Mirror += share * weight * Bsdf.Fresnel(mirror.F0, vh, mirror.F90) * (moment.Shader.Shade(hit, ray, index, seed, []).Color - moment.Shader.FromPlace(ray, index, seed));
+        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.CameraSet))
+        {
+            return;
+        }
+        sums.Mirror +=
+            share
+            * weight
+            * Bsdf.Fresnel(mirror.F0, vh, mirror.F90)
+            * (moment.Shader.Shade(hit, ray, index, seed, []).Color - moment.Shader.FromPlace(ray, index, seed));
     }
 
     /// <summary>What elements keep of the skies' light, by a ray aimed at them.</summary>
     private void KeptOfSkies(Moment moment, in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 52), out Vector3 d, out float density) || density <= 0) { return; }
+        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 52), out Vector3 d, out float density) || density <= 0)
+        {
+            return;
+        }
         var ray = new Ray(s.Point, d);
         cast++;
-        if (!moment.Scene.Occluded(ray)) { return; }
+        if (!moment.Scene.Occluded(ray))
+        {
+            return;
+        }
         cast++;
-        if (moment.Pass.Set.Scene.Occluded(ray, RayKinds.LightSet)) { return; }
+        if (moment.Pass.Set.Scene.Occluded(ray, RayKinds.LightSet))
+        {
+            return;
+        }
         float by = Vector3.Dot(d, s.Normal) / density;
         foreach (SampledLight sky in _skies)
         {
             Vector3 e = by * sky.Radiance(d);
-            if (!sky.InPlate) { sums.KeptNew += e; continue; }
+            if (!sky.InPlate)
+            {
+                sums.KeptNew += e;
+                continue;
+            }
             sums.Kept += e;
-            if ((index & 1) == 0) { sums.HalfKept += e; }
+            if ((index & 1) == 0)
+            {
+                sums.HalfKept += e;
+            }
         }
         sums.SkyKept += by / MathF.PI;
         sums.Between = true;
@@ -423,67 +726,125 @@ public sealed class DifferentialRenderer
 
     private void Bounce(Moment moment, in SetSample s, uint index, uint seed, ref Sums sums, ref long cast)
     {
-        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 51), out Vector3 d, out float density) || density <= 0) { return; }
+        if (!moment.Scene.Towards(s.Point, s.Normal, Sampling.Point(index, seed, 51), out Vector3 d, out float density) || density <= 0)
+        {
+            return;
+        }
         var ray = new Ray(s.Point, d);
         cast++;
         Hit hit = moment.Scene.Intersect(ray);
-        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.LightSet)) { return; }
+        if (!hit.IsHit || moment.Pass.Set.Scene.Occluded(ray with { TMax = hit.T }, RayKinds.LightSet))
+        {
+            return;
+        }
         var (plate, added) = moment.Shader.Bounced(hit, ray, index, seed);
         float by = Vector3.Dot(d, s.Normal) / density;
         sums.Bounced += by * plate;
         sums.BouncedNew += by * added;
-        if ((index & 1) == 0) { sums.Half1 += by * plate; }
+        if ((index & 1) == 0)
+        {
+            sums.Half1 += by * plate;
+        }
         sums.Between = true;
     }
 
     /// <summary>Irradiance on the receivers without and with elements, and from new lamps.</summary>
-    private void Light(SetPass pass, ReadOnlySpan<SetSample> row, ReadOnlySpan<LightSample> lights, ReadOnlySpan<bool> closed, uint first, ref Sums sums, ref long cast)
+    private void Light(
+        SetPass pass,
+        ReadOnlySpan<SetSample> row,
+        ReadOnlySpan<LightSample> lights,
+        ReadOnlySpan<bool> closed,
+        uint first,
+        ref Sums sums,
+        ref long cast
+    )
     {
         for (int i = 0; i < row.Length; i++)
         {
             ref readonly SetSample s = ref row[i];
-            if (!s.Receives) { continue; }
-            Vector3 without = _rig.FillPlate, with = _rig.FillPlate, lamps = _rig.FillNew;
+            if (!s.Receives)
+            {
+                continue;
+            }
+            Vector3 without = _rig.FillPlate,
+                with = _rig.FillPlate,
+                lamps = _rig.FillNew;
             for (int k = 0; k < _perSample; k++)
             {
                 LightSample light = lights[i * _perSample + k];
-                if (s.FewSky && _skyRay[k] >= SetPass.FewSkyRays) { continue; }
-                if (_isSun[k]) { sums.SunRays++; } else if (_isAround[k]) { sums.SkyRays++; }
-                if (!pass.IsKept && light.Factor != 0) { cast++; }
-                if (!pass.IsOpen(s, light)) { continue; }
+                if (s.FewSky && _skyRay[k] >= SetPass.FewSkyRays)
+                {
+                    continue;
+                }
+                if (_isSun[k])
+                {
+                    sums.SunRays++;
+                }
+                else if (_isAround[k])
+                {
+                    sums.SkyRays++;
+                }
+                if (!pass.IsKept && light.Factor != 0)
+                {
+                    cast++;
+                }
+                if (!pass.IsOpen(s, light))
+                {
+                    continue;
+                }
                 Vector3 e = light.Irradiance;
                 bool open = !closed[i * _perSample + k];
-                if (open && _isSun[k]) { sums.SunOpen++; }
-                else if (open && _isAround[k]) { sums.SkyOpen += light.Factor; }
+                if (open && _isSun[k])
+                {
+                    sums.SunOpen++;
+                }
+                else if (open && _isAround[k])
+                {
+                    sums.SkyOpen += light.Factor;
+                }
                 if (_isNew[k])
                 {
-                    if (open) { lamps += e; }
+                    if (open)
+                    {
+                        lamps += e;
+                    }
                     continue;
                 }
                 without += e;
-                if (open) { with += e; }
+                if (open)
+                {
+                    with += e;
+                }
             }
             sums.E0 += without;
             sums.E1 += with;
             sums.New += lamps;
-            if (((first + (uint)i) & 1) == 0) { (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with); }
+            if (((first + (uint)i) & 1) == 0)
+            {
+                (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with);
+            }
         }
     }
 
     private void Store(int x, int y, in Sums sums, ReadOnlySpan<Vector3> byLight)
     {
-        float inverse = 1f / _samples, share = (float)sums.Receivers / sums.LightSamples;
+        float inverse = 1f / _samples,
+            share = (float)sums.Receivers / sums.LightSamples;
         if (_contact is not null)
         {
             // What the comp shows there: the element's own where it stands, else the set's.
-            float setOpen = sums.Receivers > 0 ? 1 - (float)sums.SetClosed / (ContactRays * sums.Receivers) : 1, covered = sums.Before * inverse;
+            float setOpen = sums.Receivers > 0 ? 1 - (float)sums.SetClosed / (ContactRays * sums.Receivers) : 1,
+                covered = sums.Before * inverse;
             _contact[x, y, 0] = covered * (sums.ElementSamples > 0 ? sums.ElementOpen / sums.ElementSamples : 1) + (1 - covered) * setOpen;
             _setContact![y * _width + x] = 1 - _look * (1 - setOpen) * share;
         }
         Rgba(_element, x, y, sums.Color * inverse, sums.Before * inverse);
         Rgba(_held, x, y, sums.HeldColor * inverse, sums.After * inverse);
         _holdout[x, y, 0] = (sums.Before - sums.After) * inverse;
-        if (_mirror is not null) { Rgb(_mirror, x, y, sums.Mirror * inverse); }
+        if (_mirror is not null)
+        {
+            Rgb(_mirror, x, y, sums.Mirror * inverse);
+        }
         if (_parts is not null && sums.Before > 0)
         {
             Rgb(_parts.Albedo, x, y, sums.Parts.Albedo * inverse);
@@ -491,7 +852,13 @@ public sealed class DifferentialRenderer
             Rgb(_parts.Specular, x, y, sums.Parts.Specular * inverse);
             Rgb(_parts.Reflection, x, y, sums.Parts.Reflection * inverse);
             Rgb(_parts.Emission, x, y, sums.Parts.Emission * inverse);
-            for (int k = 0, g = 0; k < _rig.Sampled.Count; k++) { if (_rig.Sampled[k].LightsElements) { Rgb(_parts.Groups[g++].Rgb, x, y, byLight[k] * inverse); } }
+            for (int k = 0, g = 0; k < _rig.Sampled.Count; k++)
+            {
+                if (_rig.Sampled[k].LightsElements)
+                {
+                    Rgb(_parts.Groups[g++].Rgb, x, y, byLight[k] * inverse);
+                }
+            }
         }
         _share[y * _width + x] = share;
         _distance[y * _width + x] = sums.DistanceWeight > 0 ? sums.DistanceSum / sums.DistanceWeight : float.PositiveInfinity;
@@ -526,13 +893,21 @@ public sealed class DifferentialRenderer
         {
             for (int i = 3 * y * _width; i < 3 * (y + 1) * _width; i++)
             {
-                float ratio = _shadow.Data[i], brought = _en.Data[i];
+                float ratio = _shadow.Data[i],
+                    brought = _en.Data[i];
                 // Most of a frame: nothing was kept from it, nothing brought.
-                if (ratio == 1 && !(brought > 0)) { continue; }
-                float c = _share[i / 3], own = _e0.Data[i];
+                if (ratio == 1 && !(brought > 0))
+                {
+                    continue;
+                }
+                float c = _share[i / 3],
+                    own = _e0.Data[i];
                 bool weak = own < floor[i % 3];
                 _shadow.Data[i] = weak || ratio == 1 ? 1 : c * ratio + (1 - c);
-                if (brought > 0) { _added.Data[i] = c * brought * (weak ? AssumedAlbedo / MathF.PI : _plate.Data[i] / own); }
+                if (brought > 0)
+                {
+                    _added.Data[i] = c * brought * (weak ? AssumedAlbedo / MathF.PI : _plate.Data[i] / own);
+                }
             }
         });
         return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes);
@@ -551,7 +926,13 @@ public sealed class DifferentialRenderer
     }
 
     /// <summary>Every eighth pixel each way answers for the frame's light whatever is near it.</summary>
-    private bool IsProbe(int x, int y) => ((x - _pass.Margin) & 7) == 4 && ((y - _pass.Margin) & 7) == 4 && x >= _pass.Margin && y >= _pass.Margin && x < _width - _pass.Margin && y < _height - _pass.Margin;
+    private bool IsProbe(int x, int y) =>
+        ((x - _pass.Margin) & 7) == 4
+        && ((y - _pass.Margin) & 7) == 4
+        && x >= _pass.Margin
+        && y >= _pass.Margin
+        && x < _width - _pass.Margin
+        && y < _height - _pass.Margin;
 
     /// <summary>1 % of the median E0 of the receiving probe pixels, per channel: below it S is noise and counts as 1.</summary>
     private float[] WeakLight()
@@ -563,7 +944,10 @@ public sealed class DifferentialRenderer
             values.Clear();
             for (int i = 0; i < _share.Length; i++)
             {
-                if (_share[i] > 0 && IsProbe(i % _width, i / _width)) { values.Add(_e0.Data[3 * i + c]); }
+                if (_share[i] > 0 && IsProbe(i % _width, i / _width))
+                {
+                    values.Add(_e0.Data[3 * i + c]);
+                }
             }
             values.Sort();
             result[c] = values.Count > 0 ? 0.01f * values[values.Count / 2] : 0;
@@ -575,7 +959,10 @@ public sealed class DifferentialRenderer
     private void Data(int x, int y)
     {
         _depth[x, y, 0] = float.PositiveInfinity;
-        if (!_still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)) { return; }
+        if (!_still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d))
+        {
+            return;
+        }
         var ray = new Ray(_still.Pass.Camera.Origin, d);
         Hit hit = _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
         TraceInstance? instance = hit.IsHit ? _still.Pass.Set.Instances[hit.Instance] : null;
@@ -592,9 +979,16 @@ public sealed class DifferentialRenderer
                 (_parts.Uv[x, y, 0], _parts.Uv[x, y, 1]) = (uv.X, uv.Y);
             }
         }
-        if (instance is null) { return; }
-        Vector3 p = ray.At(hit.T), n = instance.Normal(hit);
-        if (Vector3.Dot(n, d) > 0) { n = -n; }
+        if (instance is null)
+        {
+            return;
+        }
+        Vector3 p = ray.At(hit.T),
+            n = instance.Normal(hit);
+        if (Vector3.Dot(n, d) > 0)
+        {
+            n = -n;
+        }
         _depth[x, y, 0] = _still.Pass.Camera.DepthOf(p);
         Rgb(_position, x, y, p);
         Rgb(_normal, x, y, n);
@@ -604,7 +998,10 @@ public sealed class DifferentialRenderer
             if (next.Pinhole.TryProject(next.CameraToWorld, then, out double px, out double py))
             {
                 double way = next.Back ? -1 : 1;
-                (_parts.Motion[x, y, 0], _parts.Motion[x, y, 1]) = ((float)(way * (px * _width / next.Pinhole.Width - x - 0.5)), (float)(way * (py * _height / next.Pinhole.Height - y - 0.5)));
+                (_parts.Motion[x, y, 0], _parts.Motion[x, y, 1]) = (
+                    (float)(way * (px * _width / next.Pinhole.Width - x - 0.5)),
+                    (float)(way * (py * _height / next.Pinhole.Height - y - 0.5))
+                );
             }
         }
     }

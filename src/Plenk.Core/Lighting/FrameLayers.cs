@@ -11,8 +11,17 @@ namespace Plenk.Core.Lighting;
 /// passes Visibility and Ao are measured only where an element acts, and the last three stay empty.
 /// </summary>
 public sealed record FrameLayers(
-    FloatImage Comp, FloatImage Element, FloatImage Holdout, FloatImage Shadow, FloatImage Added,
-    FloatImage Visibility, FloatImage Ao, FloatImage Depth, FloatImage Position, FloatImage Normal)
+    FloatImage Comp,
+    FloatImage Element,
+    FloatImage Holdout,
+    FloatImage Shadow,
+    FloatImage Added,
+    FloatImage Visibility,
+    FloatImage Ao,
+    FloatImage Depth,
+    FloatImage Position,
+    FloatImage Normal
+)
 {
     /// <summary>Short-reach occlusion of set and element by one another, 1 = open; null where that look is off. It is in the comp, never in Shadow.</summary>
     public FloatImage? Contact { get; init; }
@@ -50,18 +59,62 @@ public sealed record FrameLayers(
     /// <summary>The inner part, without so many pixels on every side.</summary>
     public FrameLayers Within(int margin)
     {
-        if (margin == 0) { return this; }
-        int w = Comp.Width, h = Comp.Height;
-        return new(Comp.Within(margin), Element.Within(margin), Holdout.Within(margin), Shadow.Within(margin), Added.Within(margin), Visibility.Within(margin), Ao.Within(margin), Depth.Within(margin), Position.Within(margin), Normal.Within(margin))
+        if (margin == 0)
+        {
+            return this;
+        }
+        int w = Comp.Width,
+            h = Comp.Height;
+        return new(
+            Comp.Within(margin),
+            Element.Within(margin),
+            Holdout.Within(margin),
+            Shadow.Within(margin),
+            Added.Within(margin),
+            Visibility.Within(margin),
+            Ao.Within(margin),
+            Depth.Within(margin),
+            Position.Within(margin),
+            Normal.Within(margin)
+        )
         {
             Contact = Contact?.Within(margin),
             Mirror = Mirror?.Within(margin),
-            Parts = Parts is null ? null : new(Parts.Albedo.Within(margin), Parts.Diffuse.Within(margin), Parts.Specular.Within(margin), Parts.Reflection.Within(margin), Parts.Emission.Within(margin),
-                [.. Parts.Groups.Select(g => (g.Light, g.Rgb.Within(margin)))], Parts.Uv.Within(margin), Parts.Motion.Within(margin)),
+            Parts = Parts is null
+                ? null
+                : new(
+                    Parts.Albedo.Within(margin),
+                    Parts.Diffuse.Within(margin),
+                    Parts.Specular.Within(margin),
+                    Parts.Reflection.Within(margin),
+                    Parts.Emission.Within(margin),
+                    [.. Parts.Groups.Select(g => (g.Light, g.Rgb.Within(margin)))],
+                    Parts.Uv.Within(margin),
+                    Parts.Motion.Within(margin)
+                ),
             Touched = FloatImage.Within(Touched, w, h, 1, margin),
             Held = Held.Within(margin),
-            Mattes = [.. Mattes.Select(m => new HidingMatte(FloatImage.Within(m.Coverage, w, h, 1, margin), m.Beyond, m.Foreground?.Within(margin)))],
-            Rendered = [.. Rendered.Select(r => new RenderedLayer(r.Rgba.Within(margin), FloatImage.Within(r.Distance, w, h, 1, margin), r.Id, r.Shadow?.Within(margin), r.Motion?.Within(margin)) { Ids = r.Ids.ToDictionary(p => p.Key, p => FloatImage.Within(p.Value, w, h, 1, margin)) })],
+            Mattes =
+            [
+                .. Mattes.Select(m => new HidingMatte(
+                    FloatImage.Within(m.Coverage, w, h, 1, margin),
+                    m.Beyond,
+                    m.Foreground?.Within(margin)
+                )),
+            ],
+            Rendered =
+            [
+                .. Rendered.Select(r => new RenderedLayer(
+                    r.Rgba.Within(margin),
+                    FloatImage.Within(r.Distance, w, h, 1, margin),
+                    r.Id,
+                    r.Shadow?.Within(margin),
+                    r.Motion?.Within(margin)
+                )
+                {
+                    Ids = r.Ids.ToDictionary(p => p.Key, p => FloatImage.Within(p.Value, w, h, 1, margin)),
+                }),
+            ],
             Near = Near is null ? null : FloatImage.Within(Near, w, h, 1, margin),
             Distance = FloatImage.Within(Distance, w, h, 1, margin),
             Objects = Objects?.Within(w, h, margin),
@@ -76,8 +129,15 @@ public sealed record FrameLayers(
 /// by id. Uv is the nearest surface's texture place, Motion pixels from this frame to the next, both at the pixel's centre.
 /// </summary>
 public sealed record ElementParts(
-    FloatImage Albedo, FloatImage Diffuse, FloatImage Specular, FloatImage Reflection, FloatImage Emission,
-    IReadOnlyList<(string Light, FloatImage Rgb)> Groups, FloatImage Uv, FloatImage Motion);
+    FloatImage Albedo,
+    FloatImage Diffuse,
+    FloatImage Specular,
+    FloatImage Reflection,
+    FloatImage Emission,
+    IReadOnlyList<(string Light, FloatImage Rgb)> Groups,
+    FloatImage Uv,
+    FloatImage Motion
+);
 
 /// <summary>Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element shadows, and over those that it covers.</summary>
 public readonly record struct RenderCounts(long Rays, double Seconds, double ShadowError = 0, double ElementError = 0);
@@ -87,7 +147,14 @@ public readonly record struct RenderCounts(long Rays, double Seconds, double Sha
 /// of a pixel is asked again, by as many samples, where an element comes between. Elements ask for light so many times as often as the set: few pixels are theirs, and
 /// nothing hides their noise.
 /// </summary>
-public sealed record RenderQuality(int CameraSamples, int SunRays, int SkyRays, int MirrorRays = 1, int ShadowRounds = 0, int ElementRays = 1)
+public sealed record RenderQuality(
+    int CameraSamples,
+    int SunRays,
+    int SkyRays,
+    int MirrorRays = 1,
+    int ShadowRounds = 0,
+    int ElementRays = 1
+)
 {
     /// <summary>What follows a drag.</summary>
     public static readonly RenderQuality Draft = new(1, 1, 2);
@@ -125,14 +192,21 @@ public sealed record RenderOptions
 
 /// <summary>The next frame's camera, elements in their order, and by piece of the set what takes it there (null: it stays).</summary>
 /// <param name="Back">It is the frame before, for want of a next one: all is taken to go on as it came.</param>
-public sealed record NextFrame(Pose CameraToWorld, Pinhole Pinhole, IReadOnlyList<Similarity> Elements, IReadOnlyList<Similarity?>? Pieces, bool Back = false);
+public sealed record NextFrame(
+    Pose CameraToWorld,
+    Pinhole Pinhole,
+    IReadOnlyList<Similarity> Elements,
+    IReadOnlyList<Similarity?>? Pieces,
+    bool Back = false
+);
 
 /// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
 /// <param name="Foreground">Of a coloured screen: what stands before it, RGB premultiplied, to stand over elements; null: the plate's own pixel does.</param>
 public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null)
 {
     /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>
-    public HidingMatte Around(int width, int height, int margin) => margin == 0 ? this : new(FloatImage.Around(Coverage, width, height, 1, margin), Beyond, Foreground?.Around(margin));
+    public HidingMatte Around(int width, int height, int margin) =>
+        margin == 0 ? this : new(FloatImage.Around(Coverage, width, height, 1, margin), Beyond, Foreground?.Around(margin));
 }
 
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>

@@ -6,12 +6,15 @@ namespace Plenk.Core.Lighting;
 /// </summary>
 public sealed class IdMatte
 {
-    public IdMatte(string layer, IReadOnlyList<string> names, int pixels) : this(layer, names, Filled(pixels * Ranks), new float[pixels * Ranks]) { }
+    public IdMatte(string layer, IReadOnlyList<string> names, int pixels)
+        : this(layer, names, Filled(pixels * Ranks), new float[pixels * Ranks]) { }
 
-    private IdMatte(string layer, IReadOnlyList<string> names, int[] numbers, float[] coverage) => (Layer, Names, Numbers, Coverage) = (layer, names, numbers, coverage);
+    private IdMatte(string layer, IReadOnlyList<string> names, int[] numbers, float[] coverage) =>
+        (Layer, Names, Numbers, Coverage) = (layer, names, numbers, coverage);
 
     public const int Ranks = 6;
-    public const string ObjectLayer = "id_object", MaterialLayer = "id_material";
+    public const string ObjectLayer = "id_object",
+        MaterialLayer = "id_material";
 
     public string Layer { get; }
     public IReadOnlyList<string> Names { get; }
@@ -20,7 +23,12 @@ public sealed class IdMatte
 
     /// <summary>That of the inner part of a picture of a size.</summary>
     public IdMatte Within(int width, int height, int margin) =>
-        new(Layer, Names, Images.FloatImage.Within(Numbers, width, height, Ranks, margin), Images.FloatImage.Within(Coverage, width, height, Ranks, margin));
+        new(
+            Layer,
+            Names,
+            Images.FloatImage.Within(Numbers, width, height, Ranks, margin),
+            Images.FloatImage.Within(Coverage, width, height, Ranks, margin)
+        );
 
     private static int[] Filled(int length)
     {
@@ -34,7 +42,13 @@ public sealed class IdMatte
     {
         HashSet<int> numbers = [.. Enumerable.Range(0, Names.Count).Where(i => chosen.Contains(Names[i]))];
         var result = new float[Numbers.Length / Ranks];
-        for (int i = 0; i < Numbers.Length; i++) { if (Numbers[i] >= 0 && numbers.Contains(Numbers[i])) { result[i / Ranks] += Coverage[i]; } }
+        for (int i = 0; i < Numbers.Length; i++)
+        {
+            if (Numbers[i] >= 0 && numbers.Contains(Numbers[i]))
+            {
+                result[i / Ranks] += Coverage[i];
+            }
+        }
         return result;
     }
 }
@@ -48,8 +62,18 @@ internal sealed class IdTally
 
     public void Add(int number, float weight)
     {
-        if (weight <= 0) { return; }
-        for (int i = 0; i < _count; i++) { if (_numbers[i] == number) { _weights[i] += weight; return; } }
+        if (weight <= 0)
+        {
+            return;
+        }
+        for (int i = 0; i < _count; i++)
+        {
+            if (_numbers[i] == number)
+            {
+                _weights[i] += weight;
+                return;
+            }
+        }
         if (_count == _numbers.Length)
         {
             Array.Resize(ref _numbers, 2 * _count);
@@ -65,9 +89,18 @@ internal sealed class IdTally
         for (int r = 0; r < IdMatte.Ranks && r < _count; r++)
         {
             int best = r;
-            for (int i = r + 1; i < _count; i++) { if (_weights[i] > _weights[best] || (_weights[i] == _weights[best] && _numbers[i] < _numbers[best])) { best = i; } }
+            for (int i = r + 1; i < _count; i++)
+            {
+                if (_weights[i] > _weights[best] || (_weights[i] == _weights[best] && _numbers[i] < _numbers[best]))
+                {
+                    best = i;
+                }
+            }
             (_numbers[r], _numbers[best], _weights[r], _weights[best]) = (_numbers[best], _numbers[r], _weights[best], _weights[r]);
-            (matte.Numbers[pixel * IdMatte.Ranks + r], matte.Coverage[pixel * IdMatte.Ranks + r]) = (_numbers[r], MathF.Min(1, _weights[r] / samples));
+            (matte.Numbers[pixel * IdMatte.Ranks + r], matte.Coverage[pixel * IdMatte.Ranks + r]) = (
+                _numbers[r],
+                MathF.Min(1, _weights[r] / samples)
+            );
         }
         _count = 0;
     }

@@ -6,12 +6,16 @@ namespace Plenk.Core.Lighting;
 public enum ColourDoubt : byte
 {
     None,
+
     /// <summary>No receiving piece is there.</summary>
     NoSet,
+
     /// <summary>The edge of a shadow: where the set puts it and where it fell differ by a little.</summary>
     ShadowEdge,
+
     /// <summary>So little light that noise and what is not modelled tell the colour.</summary>
     Dark,
+
     /// <summary>More comes back than falls in: a glint, a mirror, or light that is not in the rig.</summary>
     TooBright,
 }
@@ -27,7 +31,10 @@ public static class OwnColour
     public static (FloatImage Albedo, ColourDoubt[] Doubt) Of(FloatImage plate, SetLight light)
     {
         int n = plate.Width * plate.Height;
-        if (light.Irradiance.Width != plate.Width || light.Irradiance.Height != plate.Height) { throw new ArgumentException("plate and light are of one size"); }
+        if (light.Irradiance.Width != plate.Width || light.Irradiance.Height != plate.Height)
+        {
+            throw new ArgumentException("plate and light are of one size");
+        }
         float Level(int i) => Luminance.Of(light.Irradiance.Data.AsSpan(3 * i, 3));
         float[] levels = [.. Enumerable.Range(0, n).Where(i => light.Sun[i] >= 0).Select(Level).Order()];
         float least = levels.Length == 0 ? 0 : Dark * levels[levels.Length / 2];
@@ -37,15 +44,24 @@ public static class OwnColour
         {
             for (int i = y * plate.Width; i < (y + 1) * plate.Width; i++)
             {
-                if (light.Sun[i] < 0) { doubt[i] = ColourDoubt.NoSet; continue; }
+                if (light.Sun[i] < 0)
+                {
+                    doubt[i] = ColourDoubt.NoSet;
+                    continue;
+                }
                 bool bright = false;
                 for (int c = 0; c < 3; c++)
                 {
-                    float e = light.Irradiance.Data[3 * i + c], a = e > 0 ? MathF.PI * plate.Data[3 * i + c] / e : 0;
+                    float e = light.Irradiance.Data[3 * i + c],
+                        a = e > 0 ? MathF.PI * plate.Data[3 * i + c] / e : 0;
                     bright |= a > 1;
                     albedo.Data[3 * i + c] = a;
                 }
-                doubt[i] = Level(i) <= least ? ColourDoubt.Dark : light.Sun[i] is > 0.02f and < 0.98f ? ColourDoubt.ShadowEdge : bright ? ColourDoubt.TooBright : ColourDoubt.None;
+                doubt[i] =
+                    Level(i) <= least ? ColourDoubt.Dark
+                    : light.Sun[i] is > 0.02f and < 0.98f ? ColourDoubt.ShadowEdge
+                    : bright ? ColourDoubt.TooBright
+                    : ColourDoubt.None;
             }
         });
         return (albedo, doubt);
@@ -55,7 +71,10 @@ public static class OwnColour
     public static FloatImage Lit(FloatImage albedo, SetLight light)
     {
         var result = new FloatImage(albedo.Width, albedo.Height, 3);
-        for (int i = 0; i < result.Data.Length; i++) { result.Data[i] = albedo.Data[i] * light.Irradiance.Data[i] / MathF.PI; }
+        for (int i = 0; i < result.Data.Length; i++)
+        {
+            result.Data[i] = albedo.Data[i] * light.Irradiance.Data[i] / MathF.PI;
+        }
         return result;
     }
 }

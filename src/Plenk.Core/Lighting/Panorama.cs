@@ -20,13 +20,19 @@ public sealed class Panorama
 
     public Panorama(FloatImage latLong)
     {
-        if (latLong.Channels != 3 || latLong.Width != 2 * latLong.Height) { throw new ArgumentException("a panorama is RGB and twice as wide as high"); }
+        if (latLong.Channels != 3 || latLong.Width != 2 * latLong.Height)
+        {
+            throw new ArgumentException("a panorama is RGB and twice as wide as high");
+        }
         var data = new float[latLong.Data.Length];
         for (int i = 0; i < data.Length; i++)
         {
             float v = latLong.Data[i];
             data[i] = v >= 0 ? MathF.Min(v, 65504) : 0; // NaN is not ≥ 0
-            if (!(v >= 0)) { Clamped++; }
+            if (!(v >= 0))
+            {
+                Clamped++;
+            }
         }
         Image = new(latLong.Width, latLong.Height, 3, data);
     }
@@ -41,21 +47,32 @@ public sealed class Panorama
 
     public static Vec3 DirectionAt(double u, double v)
     {
-        double azimuth = 2 * Math.PI * (u - 0.5), polar = Math.PI * v, s = Elementary.Sin(polar);
+        double azimuth = 2 * Math.PI * (u - 0.5),
+            polar = Math.PI * v,
+            s = Elementary.Sin(polar);
         return new(s * Elementary.Sin(azimuth), Elementary.Cos(polar), -s * Elementary.Cos(azimuth));
     }
 
     /// <summary>Of every pixel in a row, steradian: (2π ÷ W)(cos θ₀ − cos θ₁).</summary>
-    public static double SolidAngle(int width, int height, int row) => 2 * Math.PI / width * (Elementary.Cos(Math.PI * row / height) - Elementary.Cos(Math.PI * (row + 1) / height));
+    public static double SolidAngle(int width, int height, int row) =>
+        2 * Math.PI / width * (Elementary.Cos(Math.PI * row / height) - Elementary.Cos(Math.PI * (row + 1) / height));
 
     /// <summary>Radiance from a direction, bilinear, around the seam.</summary>
     public Vector3 At(Vec3 direction)
     {
         var (u, v) = PlaceOf(direction);
-        double x = u * Width - 0.5, y = Math.Clamp(v * Height - 0.5, 0, Height - 1);
-        int x0 = (int)Math.Floor(x), y0 = (int)y, y1 = Math.Min(Height - 1, y0 + 1);
-        float fx = (float)(x - x0), fy = (float)(y - y0);
-        Vector3 P(int px, int py) { Span<float> p = Image.Pixel(((px % Width) + Width) % Width, py); return new(p[0], p[1], p[2]); }
+        double x = u * Width - 0.5,
+            y = Math.Clamp(v * Height - 0.5, 0, Height - 1);
+        int x0 = (int)Math.Floor(x),
+            y0 = (int)y,
+            y1 = Math.Min(Height - 1, y0 + 1);
+        float fx = (float)(x - x0),
+            fy = (float)(y - y0);
+        Vector3 P(int px, int py)
+        {
+            Span<float> p = Image.Pixel(((px % Width) + Width) % Width, py);
+            return new(p[0], p[1], p[2]);
+        }
         return Vector3.Lerp(Vector3.Lerp(P(x0, y0), P(x0 + 1, y0), fx), Vector3.Lerp(P(x0, y1), P(x0 + 1, y1), fx), fy);
     }
 
@@ -70,8 +87,12 @@ public sealed class Panorama
         {
             for (int x = 0; x < Width; x++)
             {
-                int from = ((x - whole) % Width + Width) % Width, before = (from - 1 + Width) % Width;
-                for (int c = 0; c < 3; c++) { result[x, y, c] = Image[from, y, c] * (1 - part) + Image[before, y, c] * part; }
+                int from = ((x - whole) % Width + Width) % Width,
+                    before = (from - 1 + Width) % Width;
+                for (int c = 0; c < 3; c++)
+                {
+                    result[x, y, c] = Image[from, y, c] * (1 - part) + Image[before, y, c] * part;
+                }
             }
         });
         return new(result);
@@ -80,12 +101,19 @@ public sealed class Panorama
     /// <summary>The mean over the sphere, each row by its solid angle.</summary>
     public Vector3 Mean()
     {
-        double r = 0, g = 0, b = 0;
+        double r = 0,
+            g = 0,
+            b = 0;
         for (int y = 0; y < Height; y++)
         {
             double w = SolidAngle(Width, Height, y) / (4 * Math.PI);
             Span<float> row = Image.Row(y);
-            for (int x = 0; x < Width; x++) { r += w * row[3 * x]; g += w * row[3 * x + 1]; b += w * row[3 * x + 2]; }
+            for (int x = 0; x < Width; x++)
+            {
+                r += w * row[3 * x];
+                g += w * row[3 * x + 1];
+                b += w * row[3 * x + 2];
+            }
         }
         return new((float)r, (float)g, (float)b);
     }
@@ -116,17 +144,27 @@ public sealed class Panorama
             for (int x = 0; x < Width; x++)
             {
                 Vec3 d = DirectionAt((x + 0.5) / Width, (y + 0.5) / Height);
-                if (Vec3.Dot(d, centre) < limit) { continue; }
+                if (Vec3.Dot(d, centre) < limit)
+                {
+                    continue;
+                }
                 Span<float> p = Image.Pixel(x, y);
                 var rgb = new Vector3(p[0], p[1], p[2]);
                 float luminance = Luminance.Of(rgb);
-                if (luminance < level) { ring.Add((luminance, rgb)); continue; }
+                if (luminance < level)
+                {
+                    ring.Add((luminance, rgb));
+                    continue;
+                }
                 inside.Add(y * Width + x);
                 area += omega;
                 sum += luminance * omega * d;
             }
         }
-        if (inside.Count == 0 || ring.Count == 0) { return null; }
+        if (inside.Count == 0 || ring.Count == 0)
+        {
+            return null;
+        }
         ring.Sort((a, b) => a.Y.CompareTo(b.Y));
         Vector3 around = ring[ring.Count / 2].Rgb;
         foreach (int i in inside)
@@ -146,7 +184,14 @@ public sealed class Panorama
     /// </summary>
     /// <param name="ballRadius">Pixels, its middle at <paramref name="cx"/>, <paramref name="cy"/>.</param>
     /// <param name="cameraToWorld">Of the camera that filmed it.</param>
-    public static Panorama FromMirrorBall(FloatImage picture, double cx, double cy, double ballRadius, Matrix3 cameraToWorld, int height = 256)
+    public static Panorama FromMirrorBall(
+        FloatImage picture,
+        double cx,
+        double cy,
+        double ballRadius,
+        Matrix3 cameraToWorld,
+        int height = 256
+    )
     {
         var result = new FloatImage(2 * height, height, 3);
         Matrix3 toCamera = cameraToWorld.Transpose();
@@ -158,7 +203,10 @@ public sealed class Panorama
                 Vec3 d = toCamera * DirectionAt((x + 0.5) / (2 * height), (y + 0.5) / height);
                 var (bx, by) = BallPlace(d);
                 picture.SampleBilinear(cx + bx * ballRadius, cy - by * ballRadius, rgb);
-                for (int c = 0; c < 3; c++) { result[x, y, c] = rgb[c]; }
+                for (int c = 0; c < 3; c++)
+                {
+                    result[x, y, c] = rgb[c];
+                }
             }
         });
         return new(result);
@@ -167,7 +215,8 @@ public sealed class Panorama
     /// <summary>Where on the ball a direction is seen, in its radii: x to the right, y up. The direction away from the camera lies on the rim.</summary>
     public static (double X, double Y) BallPlace(Vec3 inCamera)
     {
-        Vec3 d = inCamera.Normalized(), n = d + Vec3.UnitZ;
+        Vec3 d = inCamera.Normalized(),
+            n = d + Vec3.UnitZ;
         double length = n.Length;
         return length < 1e-9 ? (1, 0) : (n.X / length, n.Y / length);
     }

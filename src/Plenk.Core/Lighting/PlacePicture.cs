@@ -11,7 +11,8 @@ namespace Plenk.Core.Lighting;
 /// </summary>
 public sealed class PlacePicture(Light light, Panorama picture)
 {
-    private readonly Vector3 _from = light.Position.ToSingle(), _strength = SampledLight.ColourOf(light);
+    private readonly Vector3 _from = light.Position.ToSingle(),
+        _strength = SampledLight.ColourOf(light);
 
     /// <summary>The content is moved towards larger u by the heading; so what is seen in a direction stands that much before.</summary>
     public static Vec3 Unturned(Vec3 direction, double headingDegrees) => Rotations.AboutY(Rotations.Radians(headingDegrees)) * direction;
@@ -22,7 +23,14 @@ public sealed class PlacePicture(Light light, Panorama picture)
         Vector3 to = _from - point;
         float distance = to.Length();
         radiance = default;
-        if (!(distance > 1e-4f) || Vector3.Dot(to, normal) <= 0 || set.Occluded(new Ray(point, to / distance, 0, distance), RayKinds.CameraSet)) { return false; }
+        if (
+            !(distance > 1e-4f)
+            || Vector3.Dot(to, normal) <= 0
+            || set.Occluded(new Ray(point, to / distance, 0, distance), RayKinds.CameraSet)
+        )
+        {
+            return false;
+        }
         radiance = picture.At(Unturned(Vec3.From(Vector3.Negate(to)), light.HeadingDegrees)) * _strength;
         return true;
     }

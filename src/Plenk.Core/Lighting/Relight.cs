@@ -18,31 +18,56 @@ public static class Relight
     /// </summary>
     public static TriangleMesh? Surface(FloatImage position, int step = 1)
     {
-        int w = position.Width / step, h = position.Height / step;
+        int w = position.Width / step,
+            h = position.Height / step;
         var number = new int[w * h];
         Array.Fill(number, -1);
         var points = new List<Vector3>();
-        Vector3 At(int x, int y) { Span<float> p = position.Pixel(x * step, y * step); return new(p[0], p[1], p[2]); }
+        Vector3 At(int x, int y)
+        {
+            Span<float> p = position.Pixel(x * step, y * step);
+            return new(p[0], p[1], p[2]);
+        }
         for (int y = 0; y < h; y++)
         {
             for (int x = 0; x < w; x++)
             {
                 Vector3 p = At(x, y);
-                if (!float.IsFinite(p.X + p.Y + p.Z) || p.LengthSquared() is 0 or > 1e16f) { continue; }
+                if (!float.IsFinite(p.X + p.Y + p.Z) || p.LengthSquared() is 0 or > 1e16f)
+                {
+                    continue;
+                }
                 number[y * w + x] = points.Count;
                 points.Add(p);
             }
         }
         var indices = new List<int>();
         // A step counts as a tear against the smaller of its neighbouring steps.
-        bool Whole(Vector3 a, Vector3 b, Vector3 c) { float ab = Vector3.Distance(a, b), bc = Vector3.Distance(b, c), ca = Vector3.Distance(c, a), least = MathF.Min(ab, MathF.Min(bc, ca)), most = MathF.Max(ab, MathF.Max(bc, ca)); return most < 12 * least; }
+        bool Whole(Vector3 a, Vector3 b, Vector3 c)
+        {
+            float ab = Vector3.Distance(a, b),
+                bc = Vector3.Distance(b, c),
+                ca = Vector3.Distance(c, a),
+                least = MathF.Min(ab, MathF.Min(bc, ca)),
+                most = MathF.Max(ab, MathF.Max(bc, ca));
+            return most < 12 * least;
+        }
         for (int y = 0; y + 1 < h; y++)
         {
             for (int x = 0; x + 1 < w; x++)
             {
-                int a = number[y * w + x], b = number[y * w + x + 1], c = number[(y + 1) * w + x], d = number[(y + 1) * w + x + 1];
-                if (a >= 0 && b >= 0 && c >= 0 && Whole(points[a], points[b], points[c])) { indices.AddRange([a, c, b]); }
-                if (b >= 0 && c >= 0 && d >= 0 && Whole(points[b], points[c], points[d])) { indices.AddRange([b, c, d]); }
+                int a = number[y * w + x],
+                    b = number[y * w + x + 1],
+                    c = number[(y + 1) * w + x],
+                    d = number[(y + 1) * w + x + 1];
+                if (a >= 0 && b >= 0 && c >= 0 && Whole(points[a], points[b], points[c]))
+                {
+                    indices.AddRange([a, c, b]);
+                }
+                if (b >= 0 && c >= 0 && d >= 0 && Whole(points[b], points[c], points[d]))
+                {
+                    indices.AddRange([b, c, d]);
+                }
             }
         }
         return indices.Count == 0 ? null : new([.. points], [.. indices]);
@@ -56,7 +81,18 @@ public static class Relight
     /// <param name="eye">Where it was rendered from; null: not known, and there is no highlight.</param>
     /// <param name="occluders">What casts shadows; null: nothing does.</param>
     /// <param name="onSet">The occluders are the surfaces themselves: a ray starts on the one that lies under the position, however coarse that is.</param>
-    public static FloatImage Light(FloatImage position, FloatImage normal, FloatImage? albedo, LightRig rig, RelightLook look, Vector3? eye, TraceScene? occluders, CancellationToken stop = default, int rays = QuickRays, bool onSet = false)
+    public static FloatImage Light(
+        FloatImage position,
+        FloatImage normal,
+        FloatImage? albedo,
+        LightRig rig,
+        RelightLook look,
+        Vector3? eye,
+        TraceScene? occluders,
+        CancellationToken stop = default,
+        int rays = QuickRays,
+        bool onSet = false
+    )
     {
         var result = new FloatImage(position.Width, position.Height, 3);
         IReadOnlyList<SampledLight> lamps = rig.Sampled;
@@ -71,18 +107,29 @@ public static class Relight
                 var p = new Vector3(position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]);
                 var n = new Vector3(normal.Data[3 * i], normal.Data[3 * i + 1], normal.Data[3 * i + 2]);
                 float length = n.Length();
-                if (!float.IsFinite(p.X + p.Y + p.Z + length) || length < 1e-3f || p.LengthSquared() > 1e16f) { continue; }
+                if (!float.IsFinite(p.X + p.Y + p.Z + length) || length < 1e-3f || p.LengthSquared() > 1e16f)
+                {
+                    continue;
+                }
                 n /= length;
-                Vector3 colour = albedo is null ? new(look.Albedo) : new(albedo.Data[3 * i], albedo.Data[3 * i + 1], albedo.Data[3 * i + 2]), v = eye is { } e ? Vector3.Normalize(e - p) : n;
+                Vector3 colour = albedo is null
+                        ? new(look.Albedo)
+                        : new(albedo.Data[3 * i], albedo.Data[3 * i + 1], albedo.Data[3 * i + 2]),
+                    v = eye is { } e ? Vector3.Normalize(e - p) : n;
                 // Off the surface by what a pixel of it may be uneven, so that it does not shade itself.
                 Vector3 from = onSet ? OnSet(occluders!, p, n) : p + n * (2e-3f * (eye is { } at ? Vector3.Distance(at, p) : 1));
                 Vector3 sum = colour * even;
                 Vector3 Reflected(Vector3 d)
                 {
                     Vector3 reflected = colour * (look.Diffuse / MathF.PI);
-                    if (!shiny) { return reflected; }
+                    if (!shiny)
+                    {
+                        return reflected;
+                    }
                     float nh = MathF.Max(0, Vector3.Dot(n, Vector3.Normalize(d + v)));
-                    return nh > faint ? reflected + new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * ElementaryF.Pow(nh, look.Width)) : reflected;
+                    return nh > faint
+                        ? reflected + new Vector3(look.Specular * (look.Width + 2) / (2 * MathF.PI) * ElementaryF.Pow(nh, look.Width))
+                        : reflected;
                 }
                 uint seed = Sampling.PixelSeed(x, y, 17);
                 for (int k = 0; k < lamps.Count; k++)
@@ -90,14 +137,30 @@ public static class Relight
                     if (lamps[k] is PointLight point)
                     {
                         Vector3 e1 = point.At(p, n, out Vector3 d, out float distance);
-                        if (e1 == default || (look.Shadows && point.CastsShadow && occluders?.Occluded(new Ray(from, d, 0, distance * (1 - 1e-5f)), RayKinds.LightSet) == true)) { continue; }
+                        if (
+                            e1 == default
+                            || (
+                                look.Shadows
+                                && point.CastsShadow
+                                && occluders?.Occluded(new Ray(from, d, 0, distance * (1 - 1e-5f)), RayKinds.LightSet) == true
+                            )
+                        )
+                        {
+                            continue;
+                        }
                         sum += Reflected(d) * e1;
                         continue;
                     }
                     for (uint j = 0; j < rays; j++)
                     {
                         LightSample s = lamps[k].Sample(p, n, Sampling.Point(j, seed, (uint)k), null);
-                        if (!(s.Factor > 0) || (look.Shadows && occluders?.Occluded(new Ray(from, s.Direction, 0, s.Distance), RayKinds.LightSet) == true)) { continue; }
+                        if (
+                            !(s.Factor > 0)
+                            || (look.Shadows && occluders?.Occluded(new Ray(from, s.Direction, 0, s.Distance), RayKinds.LightSet) == true)
+                        )
+                        {
+                            continue;
+                        }
                         sum += Reflected(s.Direction) * s.Irradiance / rays;
                     }
                 }

@@ -61,26 +61,49 @@ public sealed class SetPass
     /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
     /// <param name="centred">A single sample of a pixel sits in its middle.</param>
-    public SetPass(RayGrid camera, SetScene set, LightRig rig, SkyOpenings? openings, RenderQuality quality, uint seed, bool keep, float[]? hideDistance = null, IReadOnlyList<float[]?>? reaches = null, uint firstSample = 0, bool centred = true)
+    public SetPass(
+        RayGrid camera,
+        SetScene set,
+        LightRig rig,
+        SkyOpenings? openings,
+        RenderQuality quality,
+        uint seed,
+        bool keep,
+        float[]? hideDistance = null,
+        IReadOnlyList<float[]?>? reaches = null,
+        uint firstSample = 0,
+        bool centred = true
+    )
     {
         (FirstSample, _centred) = (firstSample, centred && quality.CameraSamples == 1);
         _reaches = reaches?.ToArray();
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
         _hideDistance = hideDistance;
         LightSamplesPerCameraSample = rig.Sampled.Sum(RaysTo);
-        if (!keep) { return; }
-        int width = camera.Pinhole.Width, height = camera.Pinhole.Height, n = quality.CameraSamples, l = LightSamplesPerCameraSample;
+        if (!keep)
+        {
+            return;
+        }
+        int width = camera.Pinhole.Width,
+            height = camera.Pinhole.Height,
+            n = quality.CameraSamples,
+            l = LightSamplesPerCameraSample;
         _samples = new SetSample[width * height * n];
         _lights = new LightSample[width * height * n * l];
-        Parallel.For(0, height, Cores.All, y => Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null));
+        Parallel.For(0, height, Cores.All, y =>
+            Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null)
+        );
     }
 
     /// <summary>Of the samples that are kept.</summary>
-    public long KeptBytes => (_samples?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<SetSample>() + (_lights?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<LightSample>();
+    public long KeptBytes =>
+        (_samples?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<SetSample>()
+        + (_lights?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<LightSample>();
 
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>
     public bool IsOpen(in SetSample sample, in LightSample light) =>
-        light.Factor != 0 && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction, 0, light.Distance), RayKinds.LightSet));
+        light.Factor != 0
+        && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction, 0, light.Distance), RayKinds.LightSet));
 
     /// <summary>Kept samples know already which light rays are open.</summary>
     public bool IsKept => _samples is not null;
@@ -100,7 +123,8 @@ public sealed class SetPass
     /// <param name="few">Whether few rays to a sky do at a spot with a normal; null: nowhere. Kept samples have all.</param>
     public void Row(int y, ref RowOfSamples row, Func<Vector3, Vector3, bool>? few = null)
     {
-        int n = Camera.Pinhole.Width * Quality.CameraSamples, l = n * LightSamplesPerCameraSample;
+        int n = Camera.Pinhole.Width * Quality.CameraSamples,
+            l = n * LightSamplesPerCameraSample;
         if (_samples is not null)
         {
             (row.Samples, row.Lights) = (_samples.AsMemory(y * n, n), _lights.AsMemory(y * l, l));
@@ -113,11 +137,13 @@ public sealed class SetPass
     }
 
     /// <summary>One more camera sample of a pixel, beyond those of its row, and its light samples, which <see cref="IsOpen"/> answers for.</summary>
-    public SetSample Again(int x, int y, uint index, uint seed, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few) => Sample(x, y, index, seed, lights, closed: IsKept, few);
+    public SetSample Again(int x, int y, uint index, uint seed, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few) =>
+        Sample(x, y, index, seed, lights, closed: IsKept, few);
 
     private void Trace(int y, Span<SetSample> samples, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few)
     {
-        int n = Quality.CameraSamples, l = LightSamplesPerCameraSample;
+        int n = Quality.CameraSamples,
+            l = LightSamplesPerCameraSample;
         for (int x = 0; x < Camera.Pinhole.Width; x++)
         {
             uint seed = PixelSeed(x, y);
@@ -134,38 +160,74 @@ public sealed class SetPass
         lights.Clear();
         // One sample a pixel sits in the middle; more are spread over the pixel's square (box filter).
         Vector2 spot = _centred ? new(0.5f, 0.5f) : Sampling.Point(index, seed, 0);
-        var s = new SetSample { Piece = -1, Distance = float.PositiveInfinity, HideDistance = float.PositiveInfinity };
-        if (!Camera.TryDirection(x, y, spot, out s.Direction)) { return s; }
+        var s = new SetSample
+        {
+            Piece = -1,
+            Distance = float.PositiveInfinity,
+            HideDistance = float.PositiveInfinity,
+        };
+        if (!Camera.TryDirection(x, y, spot, out s.Direction))
+        {
+            return s;
+        }
         var ray = new Ray(Camera.Origin, s.Direction);
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
         s.HideDistance = Set.HideDistance(ray, hit);
-        if (_hideDistance is not null) { s.HideDistance = MathF.Min(s.HideDistance, _hideDistance[y * Camera.Width + x]); }
-        if (!hit.IsHit) { return s; }
+        if (_hideDistance is not null)
+        {
+            s.HideDistance = MathF.Min(s.HideDistance, _hideDistance[y * Camera.Width + x]);
+        }
+        if (!hit.IsHit)
+        {
+            return s;
+        }
         s.Distance = hit.T;
         s.Piece = Set.PieceOf(hit);
         Duties duties = Set.Pieces[s.Piece].Duties;
         s.Receives = duties.Receives;
         TraceInstance instance = Set.Instances[hit.Instance];
-        Vector3 face = instance.FaceNormal(hit), n = instance.Normal(hit);
-        if (Vector3.Dot(face, s.Direction) > 0) { face = -face; }
-        if (Vector3.Dot(n, face) < 0) { n = -n; }
+        Vector3 face = instance.FaceNormal(hit),
+            n = instance.Normal(hit);
+        if (Vector3.Dot(face, s.Direction) > 0)
+        {
+            face = -face;
+        }
+        if (Vector3.Dot(n, face) < 0)
+        {
+            n = -n;
+        }
         Vector3 p = ray.At(hit.T);
         (s.Point, s.Normal) = (p + face * SurfaceOffset(p, hit.T), face);
-        if (!s.Receives) { return s; }
+        if (!s.Receives)
+        {
+            return s;
+        }
 
         s.FewSky = few is not null && Quality.SkyRays > FewSkyRays && few(s.Point, s.Normal);
         int at = 0;
         for (int k = 0; k < Rig.Sampled.Count; k++)
         {
             SampledLight light = Rig.Sampled[k];
-            int all = RaysTo(light), rays = s.FewSky && light.IsSky ? FewSkyRays : all, next = at + all;
+            int all = RaysTo(light),
+                rays = s.FewSky && light.IsSky ? FewSkyRays : all,
+                next = at + all;
             for (uint j = 0; j < rays; j++, at++)
             {
-                if (!light.LightsSet) { continue; }
+                if (!light.LightsSet)
+                {
+                    continue;
+                }
                 float reaches = _reaches?[k]?[y * Camera.Width + x] ?? 1;
-                if (reaches <= 0) { continue; }
+                if (reaches <= 0)
+                {
+                    continue;
+                }
                 LightSample l = light.Sample(s.Point, n, Sampling.Point(index * (uint)rays + j, seed, 1 + (uint)k), _openings);
-                if (l.Factor > 0 && Vector3.Dot(face, l.Direction) > 0 && (!closed || !Set.Scene.Occluded(new Ray(s.Point, l.Direction, 0, l.Distance), RayKinds.LightSet)))
+                if (
+                    l.Factor > 0
+                    && Vector3.Dot(face, l.Direction) > 0
+                    && (!closed || !Set.Scene.Occluded(new Ray(s.Point, l.Direction, 0, l.Distance), RayKinds.LightSet))
+                )
                 {
                     lights[at] = l with { Irradiance = l.Irradiance * (reaches / rays) };
                 }

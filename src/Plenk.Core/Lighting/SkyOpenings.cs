@@ -14,7 +14,8 @@ public sealed class SkyOpenings
 {
     private const int Cells = 40;
     private const float CosineShare = 0.35f;
-    private readonly Vector3 _min, _size;
+    private readonly Vector3 _min,
+        _size;
     private readonly float[] _cumulative; // by cell, six faces of Cells × Cells
     private readonly float[] _density; // probability of a cell ÷ its area
 
@@ -24,9 +25,13 @@ public sealed class SkyOpenings
     /// <summary>Null for an empty set and for one from which no ray leaves: the cosine alone serves then.</summary>
     public static SkyOpenings? Find(SetScene set, uint seed)
     {
-        if (set.Instances.Count == 0) { return null; }
+        if (set.Instances.Count == 0)
+        {
+            return null;
+        }
         Vector3 pad = (set.Max - set.Min) * 0.01f + new Vector3(0.01f);
-        Vector3 min = set.Min - pad, size = set.Max - set.Min + 2 * pad;
+        Vector3 min = set.Min - pad,
+            size = set.Max - set.Min + 2 * pad;
         var counts = new float[6 * Cells * Cells];
         TriangleMesh[] meshes = [.. set.Meshes.Zip(set.Pieces).Where(p => !p.Second.Duties.OnlyBlocksLight).Select(p => p.First)];
         var areas = new List<(TriangleMesh Mesh, int Triangle, float Cumulative)>();
@@ -40,21 +45,36 @@ public sealed class SkyOpenings
                 areas.Add((m, i, total));
             }
         }
-        if (!(total > 0)) { return null; }
+        if (!(total > 0))
+        {
+            return null;
+        }
         int escaped = 0;
-        const int points = 6000, rays = 16;
+        const int points = 6000,
+            rays = 16;
         for (uint k = 0; k < points; k++)
         {
             float pick = (k + 0.5f) / points * total;
-            int low = 0, high = areas.Count - 1;
+            int low = 0,
+                high = areas.Count - 1;
             while (low < high)
             {
                 int mid = (low + high) / 2;
-                if (areas[mid].Cumulative < pick) { low = mid + 1; } else { high = mid; }
+                if (areas[mid].Cumulative < pick)
+                {
+                    low = mid + 1;
+                }
+                else
+                {
+                    high = mid;
+                }
             }
             var (mesh, triangle, _) = areas[low];
             Vector2 u = Sampling.Point(k, seed, 11);
-            if (u.X + u.Y > 1) { u = Vector2.One - u; }
+            if (u.X + u.Y > 1)
+            {
+                u = Vector2.One - u;
+            }
             var (a, b, c) = mesh.Triangle(triangle);
             Vector3 n = mesh.FaceNormal(triangle);
             Vector3 p = a + (b - a) * u.X + (c - a) * u.Y;
@@ -70,7 +90,10 @@ public sealed class SkyOpenings
                 }
             }
         }
-        if (escaped == 0) { return null; }
+        if (escaped == 0)
+        {
+            return null;
+        }
         // Seldom-met openings may have been missed by chance: neighbours of a cell share a little.
         var spread = (float[])counts.Clone();
         for (int f = 0; f < 6; f++)
@@ -80,15 +103,31 @@ public sealed class SkyOpenings
                 for (int x = 0; x < Cells; x++)
                 {
                     float v = counts[(f * Cells + y) * Cells + x] * 0.15f;
-                    if (v == 0) { continue; }
-                    if (x > 0) { spread[(f * Cells + y) * Cells + x - 1] += v; }
-                    if (x < Cells - 1) { spread[(f * Cells + y) * Cells + x + 1] += v; }
-                    if (y > 0) { spread[(f * Cells + y - 1) * Cells + x] += v; }
-                    if (y < Cells - 1) { spread[(f * Cells + y + 1) * Cells + x] += v; }
+                    if (v == 0)
+                    {
+                        continue;
+                    }
+                    if (x > 0)
+                    {
+                        spread[(f * Cells + y) * Cells + x - 1] += v;
+                    }
+                    if (x < Cells - 1)
+                    {
+                        spread[(f * Cells + y) * Cells + x + 1] += v;
+                    }
+                    if (y > 0)
+                    {
+                        spread[(f * Cells + y - 1) * Cells + x] += v;
+                    }
+                    if (y < Cells - 1)
+                    {
+                        spread[(f * Cells + y + 1) * Cells + x] += v;
+                    }
                 }
             }
         }
-        float sum = spread.Sum(), running = 0;
+        float sum = spread.Sum(),
+            running = 0;
         var cumulative = new float[spread.Length];
         var density = new float[spread.Length];
         for (int i = 0; i < spread.Length; i++)
@@ -116,12 +155,17 @@ public sealed class SkyOpenings
         {
             float pick = (u.X - CosineShare) / (1 - CosineShare);
             int cell = Math.Min(FirstFrom(pick), _cumulative.Length - 1);
-            float before = cell > 0 ? _cumulative[cell - 1] : 0, width = _cumulative[cell] - before;
+            float before = cell > 0 ? _cumulative[cell - 1] : 0,
+                width = _cumulative[cell] - before;
             float s = width > 0 ? Math.Clamp((pick - before) / width, 0, 1) : 0.5f;
-            int face = cell / (Cells * Cells), x = cell % Cells, y = cell / Cells % Cells, axis = face >> 1;
+            int face = cell / (Cells * Cells),
+                x = cell % Cells,
+                y = cell / Cells % Cells,
+                axis = face >> 1;
             Vector3 target = default;
             target[axis] = (face & 1) == 0 ? _min[axis] : _min[axis] + _size[axis];
-            int a = (axis + 1) % 3, b = (axis + 2) % 3;
+            int a = (axis + 1) % 3,
+                b = (axis + 2) % 3;
             target[a] = _min[a] + _size[a] * (x + s) / Cells;
             target[b] = _min[b] + _size[b] * (y + u.Y) / Cells;
             d = Vector3.Normalize(target - p);
@@ -134,13 +178,24 @@ public sealed class SkyOpenings
     private int FirstFrom(float value)
     {
         float[] shares = _cumulative;
-        int low = 0, high = shares.Length - 1;
+        int low = 0,
+            high = shares.Length - 1;
         while (low <= high)
         {
             int middle = low + ((high - low) >> 1);
             float share = shares[middle];
-            if (share == value) { return middle; }
-            if (share < value) { low = middle + 1; } else { high = middle - 1; }
+            if (share == value)
+            {
+                return middle;
+            }
+            if (share < value)
+            {
+                low = middle + 1;
+            }
+            else
+            {
+                high = middle - 1;
+            }
         }
         return low;
     }
@@ -149,7 +204,8 @@ public sealed class SkyOpenings
     public float Density(Vector3 p, Vector3 n, Vector3 d)
     {
         var (at, distance, cosFace) = CellOf(_min, _size, p, d);
-        return CosineShare * Vector3.Dot(n, d) / MathF.PI + (1 - CosineShare) * _density[at] * distance * distance / MathF.Max(cosFace, 1e-6f);
+        return CosineShare * Vector3.Dot(n, d) / MathF.PI
+            + (1 - CosineShare) * _density[at] * distance * distance / MathF.Max(cosFace, 1e-6f);
     }
 
     private static float CellArea(Vector3 size, int face)
@@ -164,15 +220,24 @@ public sealed class SkyOpenings
         int face = 0;
         for (int axis = 0; axis < 3; axis++)
         {
-            if (MathF.Abs(d[axis]) < 1e-12f) { continue; }
+            if (MathF.Abs(d[axis]) < 1e-12f)
+            {
+                continue;
+            }
             bool far = d[axis] > 0;
             float t = ((far ? min[axis] + size[axis] : min[axis]) - p[axis]) / d[axis];
-            if (t < nearest) { (nearest, face) = (t, axis * 2 + (far ? 1 : 0)); }
+            if (t < nearest)
+            {
+                (nearest, face) = (t, axis * 2 + (far ? 1 : 0));
+            }
         }
         nearest = MathF.Max(nearest, 0);
         Vector3 q = p + d * nearest - min;
-        int main = face >> 1, a = (main + 1) % 3, b = (main + 2) % 3;
-        int x = Math.Clamp((int)(q[a] / size[a] * Cells), 0, Cells - 1), y = Math.Clamp((int)(q[b] / size[b] * Cells), 0, Cells - 1);
+        int main = face >> 1,
+            a = (main + 1) % 3,
+            b = (main + 2) % 3;
+        int x = Math.Clamp((int)(q[a] / size[a] * Cells), 0, Cells - 1),
+            y = Math.Clamp((int)(q[b] / size[b] * Cells), 0, Cells - 1);
         return ((face * Cells + y) * Cells + x, nearest, MathF.Abs(d[main]));
     }
 }

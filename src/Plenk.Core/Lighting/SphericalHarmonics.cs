@@ -11,11 +11,17 @@ public sealed record SphericalHarmonics(IReadOnlyList<Vector3> L)
 {
     /// <summary>The nine real basis functions in a unit direction.</summary>
     public static double[] Basis(Vec3 d) =>
-    [
-        0.5 / Math.Sqrt(Math.PI), Math.Sqrt(3 / (4 * Math.PI)) * d.Y, Math.Sqrt(3 / (4 * Math.PI)) * d.Z, Math.Sqrt(3 / (4 * Math.PI)) * d.X,
-        Math.Sqrt(15 / (4 * Math.PI)) * d.X * d.Y, Math.Sqrt(15 / (4 * Math.PI)) * d.Y * d.Z, Math.Sqrt(5 / (16 * Math.PI)) * (3 * d.Z * d.Z - 1), Math.Sqrt(15 / (4 * Math.PI)) * d.X * d.Z,
-        Math.Sqrt(15 / (16 * Math.PI)) * (d.X * d.X - d.Y * d.Y),
-    ];
+        [
+            0.5 / Math.Sqrt(Math.PI),
+            Math.Sqrt(3 / (4 * Math.PI)) * d.Y,
+            Math.Sqrt(3 / (4 * Math.PI)) * d.Z,
+            Math.Sqrt(3 / (4 * Math.PI)) * d.X,
+            Math.Sqrt(15 / (4 * Math.PI)) * d.X * d.Y,
+            Math.Sqrt(15 / (4 * Math.PI)) * d.Y * d.Z,
+            Math.Sqrt(5 / (16 * Math.PI)) * (3 * d.Z * d.Z - 1),
+            Math.Sqrt(15 / (4 * Math.PI)) * d.X * d.Z,
+            Math.Sqrt(15 / (16 * Math.PI)) * (d.X * d.X - d.Y * d.Y),
+        ];
 
     public static SphericalHarmonics Of(Panorama panorama)
     {
@@ -27,7 +33,10 @@ public sealed record SphericalHarmonics(IReadOnlyList<Vector3> L)
             {
                 double[] b = Basis(Panorama.DirectionAt((x + 0.5) / panorama.Width, (y + 0.5) / panorama.Height));
                 Span<float> p = panorama.Image.Pixel(x, y);
-                for (int i = 0; i < 9; i++) { l[i] += omega * b[i] * new Vec3(p[0], p[1], p[2]); }
+                for (int i = 0; i < 9; i++)
+                {
+                    l[i] += omega * b[i] * new Vec3(p[0], p[1], p[2]);
+                }
             }
         }
         return new([.. l.Select(v => v.ToSingle())]);
@@ -38,7 +47,19 @@ public sealed record SphericalHarmonics(IReadOnlyList<Vector3> L)
     {
         double[] b = Basis(normal);
         Vector3 e = default;
-        for (int i = 0; i < 9; i++) { e += L[i] * (float)(b[i] * (i == 0 ? Math.PI : i < 4 ? 2 * Math.PI / 3 : Math.PI / 4)); }
+        for (int i = 0; i < 9; i++)
+        {
+            e +=
+                L[i]
+                * (float)(
+                    b[i]
+                    * (
+                        i == 0 ? Math.PI
+                        : i < 4 ? 2 * Math.PI / 3
+                        : Math.PI / 4
+                    )
+                );
+        }
         return e;
     }
 }

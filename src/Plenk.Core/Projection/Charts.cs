@@ -46,7 +46,10 @@ public static class Charts
         var charts = new List<Chart>();
         foreach (int seed in Enumerable.Range(0, n).Where(t => areas[t] > 1e-14f).OrderByDescending(t => areas[t]))
         {
-            if (owner[seed] >= 0) { continue; }
+            if (owner[seed] >= 0)
+            {
+                continue;
+            }
             Vector3 axis = normals[seed];
             var members = new List<int>();
             var open = new Queue<int>([seed]);
@@ -56,7 +59,10 @@ public static class Charts
                 members.Add(t);
                 foreach (int k in neighbours[t])
                 {
-                    if (owner[k] >= 0 || areas[k] <= 1e-14f || Vector3.Dot(normals[k], axis) < limit) { continue; }
+                    if (owner[k] >= 0 || areas[k] <= 1e-14f || Vector3.Dot(normals[k], axis) < limit)
+                    {
+                        continue;
+                    }
                     owner[k] = charts.Count;
                     open.Enqueue(k);
                 }
@@ -78,10 +84,16 @@ public static class Charts
                 Vector3 flat = e - axis * Vector3.Dot(e, axis);
                 // Diagonals of rectangles are longer than their sides, so an edge along the world's axes is preferred.
                 float square = MathF.Max(MathF.Abs(flat.X), MathF.Max(MathF.Abs(flat.Y), MathF.Abs(flat.Z)));
-                if (square - 0.3f * (flat.Length() - square) > longest.Length()) { longest = flat; }
+                if (square - 0.3f * (flat.Length() - square) > longest.Length())
+                {
+                    longest = flat;
+                }
             }
         }
-        Vector3 u = longest.LengthSquared() > 0 ? Vector3.Normalize(longest) : Vector3.Normalize(Vector3.Cross(axis, MathF.Abs(axis.X) < 0.9f ? Vector3.UnitX : Vector3.UnitY)), v = Vector3.Cross(u, axis);
+        Vector3 u = longest.LengthSquared() > 0
+                ? Vector3.Normalize(longest)
+                : Vector3.Normalize(Vector3.Cross(axis, MathF.Abs(axis.X) < 0.9f ? Vector3.UnitX : Vector3.UnitY)),
+            v = Vector3.Cross(u, axis);
         var least = new Vector2(float.PositiveInfinity);
         var most = new Vector2(float.NegativeInfinity);
         foreach (int t in triangles)
@@ -106,15 +118,22 @@ public static class Charts
         {
             for (int k = 0; k < 3; k++)
             {
-                int a = corner[mesh.Indices[3 * t + k]], b = corner[mesh.Indices[3 * t + (k + 1) % 3]];
-                if (a == b) { continue; }
+                int a = corner[mesh.Indices[3 * t + k]],
+                    b = corner[mesh.Indices[3 * t + (k + 1) % 3]];
+                if (a == b)
+                {
+                    continue;
+                }
                 var key = a < b ? (a, b) : (b, a);
                 if (byEdge.TryGetValue(key, out int other))
                 {
                     result[t].Add(other);
                     result[other].Add(t);
                 }
-                else { byEdge[key] = t; }
+                else
+                {
+                    byEdge[key] = t;
+                }
             }
         }
         return result;
@@ -123,19 +142,44 @@ public static class Charts
     /// <summary>Packs charts on shelves, tallest first, into as many square tiles as they need; gives the tiles' side and their number, null where one chart alone is larger than a tile.</summary>
     public static (int Side, int Tiles)? Pack(IReadOnlyList<Chart> charts, double texel, int largest)
     {
-        (Chart Chart, int W, int H)[] boxes = [.. charts.Select(c => (c, (int)Math.Ceiling(c.Size.X / texel) + 1 + 2 * Margin, (int)Math.Ceiling(c.Size.Y / texel) + 1 + 2 * Margin)).OrderByDescending(b => b.Item3)];
-        if (boxes.Length == 0) { return (16, 0); }
+        (Chart Chart, int W, int H)[] boxes =
+        [
+            .. charts
+                .Select(c =>
+                    (c, (int)Math.Ceiling(c.Size.X / texel) + 1 + 2 * Margin, (int)Math.Ceiling(c.Size.Y / texel) + 1 + 2 * Margin)
+                )
+                .OrderByDescending(b => b.Item3),
+        ];
+        if (boxes.Length == 0)
+        {
+            return (16, 0);
+        }
         int widest = boxes.Max(b => Math.Max(b.W, b.H));
-        if (widest > largest) { return null; }
+        if (widest > largest)
+        {
+            return null;
+        }
         double area = boxes.Sum(b => (double)b.W * b.H);
         int side = 64;
-        while (side < largest && (side < widest || (double)side * side < 1.15 * area)) { side *= 2; }
+        while (side < largest && (side < widest || (double)side * side < 1.15 * area))
+        {
+            side *= 2;
+        }
         side = Math.Min(side, largest);
-        int tile = 0, x = 0, y = 0, shelf = 0;
+        int tile = 0,
+            x = 0,
+            y = 0,
+            shelf = 0;
         foreach (var (chart, w, h) in boxes)
         {
-            if (x + w > side) { (x, y, shelf) = (0, y + shelf, 0); }
-            if (y + h > side) { (tile, x, y, shelf) = (tile + 1, 0, 0, 0); }
+            if (x + w > side)
+            {
+                (x, y, shelf) = (0, y + shelf, 0);
+            }
+            if (y + h > side)
+            {
+                (tile, x, y, shelf) = (tile + 1, 0, 0, 0);
+            }
             (chart.Tile, chart.X, chart.Y) = (tile, x + Margin, y + Margin);
             x += w;
             shelf = Math.Max(shelf, h);

@@ -12,7 +12,8 @@ public static class CoverageView
 {
     public static CoverageMap Of(IViewRays view, SetScene set, IReadOnlyList<SourceSight> sources, CancellationToken stop = default)
     {
-        int w = view.Width, h = view.Height;
+        int w = view.Width,
+            h = view.Height;
         var texels = new float[w * h];
         var stretch = new float[w * h];
         var index = new int[w * h];
@@ -22,19 +23,33 @@ public static class CoverageView
             {
                 int i = y * w + x;
                 (texels[i], index[i]) = (-1, -1);
-                if (!view.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+                if (!view.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d))
+                {
+                    continue;
+                }
                 var ray = new Ray(view.Origin, d);
                 Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-                if (!hit.IsHit || !set.Pieces[set.PieceOf(hit)].Duties.WearsFootage) { continue; }
-                Vector3 p = ray.At(hit.T), n = set.Instances[hit.Instance].FaceNormal(hit);
-                if (Vector3.Dot(n, d) > 0) { n = -n; }
+                if (!hit.IsHit || !set.Pieces[set.PieceOf(hit)].Duties.WearsFootage)
+                {
+                    continue;
+                }
+                Vector3 p = ray.At(hit.T),
+                    n = set.Instances[hit.Instance].FaceNormal(hit);
+                if (Vector3.Dot(n, d) > 0)
+                {
+                    n = -n;
+                }
                 texels[i] = 0;
                 for (int s = 0; s < sources.Count; s++)
                 {
                     float density = sources[s].Density(p, n, set.PieceOf(hit));
                     // A pixel of this view is t · angle wide, and longer along the tilt; so is the source's.
-                    float own = -Vector3.Dot(n, d) / (hit.T * view.PixelAngle(x, y)), ratio = density / own;
-                    if (ratio <= texels[i]) { continue; }
+                    float own = -Vector3.Dot(n, d) / (hit.T * view.PixelAngle(x, y)),
+                        ratio = density / own;
+                    if (ratio <= texels[i])
+                    {
+                        continue;
+                    }
                     Vector3 to = Vector3.Normalize(sources[s].CameraToWorld.Position.ToSingle() - p);
                     (texels[i], index[i], stretch[i]) = (ratio, s, 1 / MathF.Max(0.01f, Vector3.Dot(n, to)));
                 }

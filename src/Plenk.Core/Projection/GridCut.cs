@@ -11,6 +11,7 @@ public static class GridCut
         Free,
         First,
         Second,
+
         /// <summary>No part of the grid.</summary>
         None,
     }
@@ -25,12 +26,18 @@ public static class GridCut
         ReadOnlySpan<int> step = [1, -1, width, -width];
         for (int i = 0; i < n; i++)
         {
-            if (sides[i] == Side.None) { continue; }
+            if (sides[i] == Side.None)
+            {
+                continue;
+            }
             int x = i % width;
             for (int k = 0; k < 4; k++)
             {
                 int j = i + step[k];
-                if (j < 0 || j >= n || (k == 0 && x == width - 1) || (k == 1 && x == 0) || sides[j] == Side.None) { continue; }
+                if (j < 0 || j >= n || (k == 0 && x == width - 1) || (k == 1 && x == 0) || sides[j] == Side.None)
+                {
+                    continue;
+                }
                 capacity[4 * i + k] = 1 + (int)Math.Min(1e6, 1000 * (cost[i] + cost[j]));
             }
         }
@@ -43,7 +50,13 @@ public static class GridCut
         while (Levels())
         {
             Array.Clear(next);
-            for (int i = 0; i < n; i++) { if (fixedTo[i] == Side.First) { while (Push(i)) { } } }
+            for (int i = 0; i < n; i++)
+            {
+                if (fixedTo[i] == Side.First)
+                {
+                    while (Push(i)) { }
+                }
+            }
         }
         // What can still be reached from the first side belongs to it.
         return [.. level.Select(l => l >= 0)];
@@ -51,18 +64,37 @@ public static class GridCut
         bool Levels()
         {
             Array.Fill(level, -1);
-            int head = 0, tail = 0;
+            int head = 0,
+                tail = 0;
             bool meets = false;
-            for (int i = 0; i < n; i++) { if (fixedTo[i] == Side.First) { level[i] = 0; queue[tail++] = i; } }
+            for (int i = 0; i < n; i++)
+            {
+                if (fixedTo[i] == Side.First)
+                {
+                    level[i] = 0;
+                    queue[tail++] = i;
+                }
+            }
             while (head < tail)
             {
                 int i = queue[head++];
-                if (fixedTo[i] == Side.Second) { meets = true; continue; }
+                if (fixedTo[i] == Side.Second)
+                {
+                    meets = true;
+                    continue;
+                }
                 for (int k = 0; k < 4; k++)
                 {
-                    if (capacity[4 * i + k] <= 0) { continue; }
+                    if (capacity[4 * i + k] <= 0)
+                    {
+                        continue;
+                    }
                     int j = i + steps[k];
-                    if (level[j] < 0) { level[j] = level[i] + 1; queue[tail++] = j; }
+                    if (level[j] < 0)
+                    {
+                        level[j] = level[i] + 1;
+                        queue[tail++] = j;
+                    }
                 }
             }
             return meets;
@@ -78,24 +110,43 @@ public static class GridCut
                 if (fixedTo[at] == Side.Second)
                 {
                     int least = int.MaxValue;
-                    foreach (int e in way) { least = Math.Min(least, capacity[e]); }
-                    foreach (int e in way) { capacity[e] -= least; capacity[4 * (e / 4 + steps[e % 4]) + (e % 4 ^ 1)] += least; }
+                    foreach (int e in way)
+                    {
+                        least = Math.Min(least, capacity[e]);
+                    }
+                    foreach (int e in way)
+                    {
+                        capacity[e] -= least;
+                        capacity[4 * (e / 4 + steps[e % 4]) + (e % 4 ^ 1)] += least;
+                    }
                     return true;
                 }
                 bool went = false;
                 for (; next[at] < 4; next[at]++)
                 {
                     int e = 4 * at + next[at];
-                    if (capacity[e] <= 0) { continue; }
+                    if (capacity[e] <= 0)
+                    {
+                        continue;
+                    }
                     int j = at + steps[next[at]];
-                    if (level[j] != level[at] + 1) { continue; }
+                    if (level[j] != level[at] + 1)
+                    {
+                        continue;
+                    }
                     way.Add(e);
                     at = j;
                     went = true;
                     break;
                 }
-                if (went) { continue; }
-                if (way.Count == 0) { return false; }
+                if (went)
+                {
+                    continue;
+                }
+                if (way.Count == 0)
+                {
+                    return false;
+                }
                 // A dead end: back one step, and not there again.
                 at = way[^1] / 4;
                 way.RemoveAt(way.Count - 1);

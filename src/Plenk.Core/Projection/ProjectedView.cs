@@ -12,9 +12,21 @@ public static class ProjectedView
 {
     /// <summary>RGBA premultiplied: alpha is the part of a pixel that is covered. Four samples a pixel by default.</summary>
     /// <param name="baked">By piece: its own textures, which it wears instead; null: none.</param>
-    public static FloatImage Render(IViewRays camera, SetScene set, IReadOnlyList<Projector> projectors, int samples = 4, uint seed = 1, SourceMix mix = SourceMix.Order, CancellationToken stop = default, Action<double>? progress = null, IReadOnlyList<BakedSurface?>? baked = null)
+    public static FloatImage Render(
+        IViewRays camera,
+        SetScene set,
+        IReadOnlyList<Projector> projectors,
+        int samples = 4,
+        uint seed = 1,
+        SourceMix mix = SourceMix.Order,
+        CancellationToken stop = default,
+        Action<double>? progress = null,
+        IReadOnlyList<BakedSurface?>? baked = null
+    )
     {
-        int width = camera.Width, height = camera.Height, done = 0;
+        int width = camera.Width,
+            height = camera.Height,
+            done = 0;
         float spacing = 1 / MathF.Sqrt(samples);
         var image = new FloatImage(width, height, 4);
         Parallel.For(0, height, Cores.Until(stop), y =>
@@ -27,14 +39,26 @@ public static class ProjectedView
                 for (uint i = 0; i < samples; i++)
                 {
                     Vector2 spot = samples == 1 ? new(0.5f, 0.5f) : Sampling.Point(i, pixelSeed, 0);
-                    if (!camera.TryDirection(x, y, spot, out Vector3 d)) { continue; }
+                    if (!camera.TryDirection(x, y, spot, out Vector3 d))
+                    {
+                        continue;
+                    }
                     var ray = new Ray(camera.Origin, d);
                     Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-                    if (!hit.IsHit) { continue; }
+                    if (!hit.IsHit)
+                    {
+                        continue;
+                    }
                     int piece = set.PieceOf(hit);
-                    if (!set.Pieces[piece].Duties.WearsFootage) { continue; }
+                    if (!set.Pieces[piece].Duties.WearsFootage)
+                    {
+                        continue;
+                    }
                     Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
-                    if (Vector3.Dot(n, d) > 0) { n = -n; }
+                    if (Vector3.Dot(n, d) > 0)
+                    {
+                        n = -n;
+                    }
                     if (baked?[piece] is { } own)
                     {
                         sum += own.At(set.TriangleOf(hit), hit.U, hit.V, hit.T * angle / (float)set.Pieces[piece].Scale);
@@ -57,34 +81,56 @@ public static class ProjectedView
     {
         Vector3 side = Vector3.Cross(normal, direction);
         float length = side.Length();
-        side = length > 1e-5f ? side / length : Vector3.Normalize(Vector3.Cross(MathF.Abs(normal.X) < 0.9f ? Vector3.UnitX : Vector3.UnitY, normal));
+        side =
+            length > 1e-5f
+                ? side / length
+                : Vector3.Normalize(Vector3.Cross(MathF.Abs(normal.X) < 0.9f ? Vector3.UnitX : Vector3.UnitY, normal));
         Vector3 tilt = Vector3.Cross(side, normal);
         return (side * width, tilt * (width / MathF.Max(0.03f, -Vector3.Dot(normal, direction))));
     }
 
     /// <summary>Premultiplied colour and coverage of a spot from all sources.</summary>
-    public static Vector4 Mix(IReadOnlyList<Projector> projectors, Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV, SourceMix mix)
+    public static Vector4 Mix(
+        IReadOnlyList<Projector> projectors,
+        Vector3 point,
+        Vector3 normal,
+        int piece,
+        Vector3 axisU,
+        Vector3 axisV,
+        SourceMix mix
+    )
     {
         Vector3 rgb = default;
-        float open = 1, weights = 0;
+        float open = 1,
+            weights = 0;
         foreach (Projector projector in projectors)
         {
             Sighting s = projector.See(point, normal, piece, axisU, axisV);
-            if (s.Reach <= 0) { continue; }
+            if (s.Reach <= 0)
+            {
+                continue;
+            }
             if (mix != SourceMix.Quality)
             {
                 rgb += s.Rgb * (s.Reach * open);
                 open *= 1 - s.Reach;
-                if (open <= 0) { break; }
+                if (open <= 0)
+                {
+                    break;
+                }
                 continue;
             }
-            float q = s.Quality * s.Quality, w = q * q * q + 1e-20f;
+            float q = s.Quality * s.Quality,
+                w = q * q * q + 1e-20f;
             rgb += w * s.Rgb;
             weights += w;
             open *= 1 - s.Reach;
         }
         float covered = 1 - open;
-        if (mix != SourceMix.Quality) { return new(rgb, covered); }
+        if (mix != SourceMix.Quality)
+        {
+            return new(rgb, covered);
+        }
         return weights > 0 ? new Vector4(rgb / weights * covered, covered) : default;
     }
 }

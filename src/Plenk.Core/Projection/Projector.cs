@@ -22,15 +22,25 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
 {
     private readonly Pinhole _pinhole = sight.Pinhole;
     private readonly Vector3 _eye = sight.CameraToWorld.Position.ToSingle();
-    private readonly Lazy<FootagePyramid> _footage = new(() => new FootagePyramid(kept is null ? picture : PictureEdge.Extended(picture, kept)));
+    private readonly Lazy<FootagePyramid> _footage = new(() =>
+        new FootagePyramid(kept is null ? picture : PictureEdge.Extended(picture, kept))
+    );
     private readonly FloatImage? _kept = kept is null ? null : new(picture.Width, picture.Height, 1, kept);
     private readonly Lazy<float[]> _margin = new(() => DepthMargin(sight));
-    private readonly float _toPictureX = (float)picture.Width / sight.Pinhole.Width, _toPictureY = (float)picture.Height / sight.Pinhole.Height;
+    private readonly float _toPictureX = (float)picture.Width / sight.Pinhole.Width,
+        _toPictureY = (float)picture.Height / sight.Pinhole.Height;
 
-    public Projector(FloatImage picture, Pinhole pinhole, Pose cameraToWorld, SetScene set, double fadeFromDegrees, double fadeToDegrees, IReadOnlySet<int>? pieces, IReadOnlyList<Similarity?>? moved = null)
-        : this(picture, new SourceSight(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved))
-    {
-    }
+    public Projector(
+        FloatImage picture,
+        Pinhole pinhole,
+        Pose cameraToWorld,
+        SetScene set,
+        double fadeFromDegrees,
+        double fadeToDegrees,
+        IReadOnlySet<int>? pieces,
+        IReadOnlyList<Similarity?>? moved = null
+    )
+        : this(picture, new SourceSight(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved)) { }
 
     public SourceSight Sight => sight;
     public FloatImage Picture => picture;
@@ -38,7 +48,10 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
 
     private float KeptAt(double x, double y)
     {
-        if (_kept is null) { return 1; }
+        if (_kept is null)
+        {
+            return 1;
+        }
         Span<float> value = stackalloc float[1];
         _kept.SampleBilinear(x, y, value);
         return value[0];
@@ -50,7 +63,10 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
     /// </summary>
     public Vector4 At(Vector3 point, Vector3 normal, int piece)
     {
-        if (!sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py)) { return default; }
+        if (!sight.Sees(ref point, ref normal, piece, out float reach, out _, out double px, out double py))
+        {
+            return default;
+        }
         reach *= KeptAt(px * _toPictureX, py * _toPictureY);
         Span<float> rgb = stackalloc float[3];
         picture.SampleBilinear(px * _toPictureX, py * _toPictureY, rgb);
@@ -63,16 +79,23 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
     /// </summary>
     public Sighting See(Vector3 point, Vector3 normal, int piece, Vector3 axisU, Vector3 axisV)
     {
-        if (!sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py)) { return default; }
+        if (!sight.Sees(ref point, ref normal, piece, out float reach, out float cos, out double px, out double py))
+        {
+            return default;
+        }
         reach *= KeptAt(px * _toPictureX, py * _toPictureY);
-        if (reach <= 0) { return default; }
+        if (reach <= 0)
+        {
+            return default;
+        }
         if (sight.Moved?[piece] is { } back)
         {
             axisU = (back.Rotation * Vec3.From(axisU)).ToSingle();
             axisV = (back.Rotation * Vec3.From(axisV)).ToSingle();
         }
         Vector3 inCamera = sight.CameraToWorld.ToLocal(Vec3.From(point)).ToSingle();
-        Vector2 a = Step(inCamera, axisU), b = Step(inCamera, axisV);
+        Vector2 a = Step(inCamera, axisU),
+            b = Step(inCamera, axisV);
         Vector3 rgb = _footage.Value.Sample(px * _toPictureX, py * _toPictureY, a, b);
         float density = (float)_pinhole.Fx * _toPictureX * cos / Vector3.Distance(_eye, point);
         float border = (float)Math.Min(Math.Min(px, _pinhole.Width - px), Math.Min(py, _pinhole.Height - py));
@@ -86,13 +109,17 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
         Matrix3 r = sight.CameraToWorld.Rotation;
         Vec3 a = r.Transpose() * Vec3.From(axis);
         float iz = 1 / -inCamera.Z;
-        return new((float)_pinhole.Fx * _toPictureX * iz * ((float)a.X + inCamera.X * iz * (float)a.Z), (float)_pinhole.Fy * _toPictureY * iz * (-(float)a.Y - inCamera.Y * iz * (float)a.Z));
+        return new(
+            (float)_pinhole.Fx * _toPictureX * iz * ((float)a.X + inCamera.X * iz * (float)a.Z),
+            (float)_pinhole.Fy * _toPictureY * iz * (-(float)a.Y - inCamera.Y * iz * (float)a.Z)
+        );
     }
 
     private float Margin(double px, double py)
     {
         float[] m = _margin.Value;
-        int x = Math.Clamp((int)px, 0, _pinhole.Width - 1), y = Math.Clamp((int)py, 0, _pinhole.Height - 1);
+        int x = Math.Clamp((int)px, 0, _pinhole.Width - 1),
+            y = Math.Clamp((int)py, 0, _pinhole.Height - 1);
         return m[y * _pinhole.Width + x];
     }
 
@@ -103,14 +130,18 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
     private static float[] DepthMargin(SourceSight sight)
     {
         Pinhole pinhole = sight.Pinhole;
-        int width = pinhole.Width, height = pinhole.Height;
+        int width = pinhole.Width,
+            height = pinhole.Height;
         var inverse = new float[width * height];
         var grid = new RayGrid(pinhole, sight.CameraToWorld);
         Parallel.For(0, height, Cores.All, y =>
         {
             for (int x = 0; x < width; x++)
             {
-                if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)) { continue; }
+                if (!grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d))
+                {
+                    continue;
+                }
                 Hit hit = sight.Set.Scene.Intersect(new Ray(grid.Origin, d), RayKinds.CameraSet);
                 inverse[y * width + x] = hit.IsHit ? 1 / grid.DepthOf(grid.Origin + hit.T * d) : 0;
             }
@@ -121,7 +152,11 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
             for (int x = 1; x < width - 1; x++)
             {
                 int i = y * width + x;
-                float c = inverse[i], most = MathF.Max(MathF.Abs(inverse[i - 1] + inverse[i + 1] - 2 * c), MathF.Abs(inverse[i - width] + inverse[i + width] - 2 * c));
+                float c = inverse[i],
+                    most = MathF.Max(
+                        MathF.Abs(inverse[i - 1] + inverse[i + 1] - 2 * c),
+                        MathF.Abs(inverse[i - width] + inverse[i + width] - 2 * c)
+                    );
                 step[i] = most > 0.02f * MathF.Max(c, 1e-4f);
             }
         });
@@ -135,7 +170,10 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
                 {
                     for (int u = Math.Max(0, x - 2); u <= Math.Min(width - 1, x + 2); u++)
                     {
-                        if (step[v * width + u]) { m = MathF.Min(m, Math.Abs(u - x) <= 1 && Math.Abs(v - y) <= 1 ? 0.02f : 0.4f); }
+                        if (step[v * width + u])
+                        {
+                            m = MathF.Min(m, Math.Abs(u - x) <= 1 && Math.Abs(v - y) <= 1 ? 0.02f : 0.4f);
+                        }
                     }
                 }
                 margin[y * width + x] = m;

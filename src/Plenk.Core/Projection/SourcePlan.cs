@@ -27,7 +27,12 @@ public static class SourcePlan
             SetSpot s = spots[i];
             Vector3 normal = Vector3.Dot(s.Normal, sight.CameraToWorld.Position.ToSingle() - s.Point) < 0 ? -s.Normal : s.Normal;
             float density = sight.Density(s.Point, normal, s.Piece);
-            if (density > 0 && next is { } then && sight.Pinhole.TryProject(sight.CameraToWorld, Vec3.From(s.Point), out double x, out double y) && sight.Pinhole.TryProject(then, Vec3.From(s.Point), out double u, out double v))
+            if (
+                density > 0
+                && next is { } then
+                && sight.Pinhole.TryProject(sight.CameraToWorld, Vec3.From(s.Point), out double x, out double y)
+                && sight.Pinhole.TryProject(then, Vec3.From(s.Point), out double u, out double v)
+            )
             {
                 double smear = Math.Sqrt((u - x) * (u - x) + (v - y) * (v - y)) * shutterDegrees / 360;
                 density /= (float)Math.Max(1, smear);
@@ -38,11 +43,22 @@ public static class SourcePlan
     }
 
     /// <summary>Frames in the order they should be taken, until one adds less than <paramref name="least"/> of the area.</summary>
-    public static IReadOnlyList<PlannedSource> Greedy(IReadOnlyList<SetSpot> spots, IReadOnlyList<(int Frame, float[] Sharpness)> candidates, int most = 8, double least = 0.002)
+    public static IReadOnlyList<PlannedSource> Greedy(
+        IReadOnlyList<SetSpot> spots,
+        IReadOnlyList<(int Frame, float[] Sharpness)> candidates,
+        int most = 8,
+        double least = 0.002
+    )
     {
         double total = spots.Sum(s => (double)s.Area);
         var best = new float[spots.Count];
-        foreach (var (_, sharp) in candidates) { for (int i = 0; i < best.Length; i++) { best[i] = MathF.Max(best[i], sharp[i]); } }
+        foreach (var (_, sharp) in candidates)
+        {
+            for (int i = 0; i < best.Length; i++)
+            {
+                best[i] = MathF.Max(best[i], sharp[i]);
+            }
+        }
         var have = new bool[spots.Count];
         var plan = new List<PlannedSource>();
         double covered = 0;
@@ -52,11 +68,26 @@ public static class SourcePlan
             foreach (var (frame, sharp) in candidates)
             {
                 double gain = 0;
-                for (int i = 0; i < best.Length; i++) { if (!have[i] && sharp[i] > 0 && sharp[i] >= GoodEnough * best[i]) { gain += spots[i].Area; } }
-                if (gain > chosen.Gain) { chosen = (frame, gain, sharp); }
+                for (int i = 0; i < best.Length; i++)
+                {
+                    if (!have[i] && sharp[i] > 0 && sharp[i] >= GoodEnough * best[i])
+                    {
+                        gain += spots[i].Area;
+                    }
+                }
+                if (gain > chosen.Gain)
+                {
+                    chosen = (frame, gain, sharp);
+                }
             }
-            if (!(chosen.Gain > least * total)) { break; }
-            for (int i = 0; i < best.Length; i++) { have[i] |= chosen.Sharp[i] > 0 && chosen.Sharp[i] >= GoodEnough * best[i]; }
+            if (!(chosen.Gain > least * total))
+            {
+                break;
+            }
+            for (int i = 0; i < best.Length; i++)
+            {
+                have[i] |= chosen.Sharp[i] > 0 && chosen.Sharp[i] >= GoodEnough * best[i];
+            }
             covered += chosen.Gain;
             plan.Add(new(chosen.Frame, covered / total));
         }

@@ -17,15 +17,24 @@ public static class CameraReadings
     /// <summary>One residual for every click the camera has a frame for; points behind the camera or outside the lens are left out.</summary>
     public static IReadOnlyList<PointResidual> Residuals(ShotDocument shot)
     {
-        if (ShotCamera.Of(shot) is not { } camera) { return []; }
+        if (ShotCamera.Of(shot) is not { } camera)
+        {
+            return [];
+        }
         var result = new List<PointResidual>();
         foreach (SurveyPoint point in shot.SurveyPoints)
         {
-            if (point.Position is not { } position) { continue; }
+            if (point.Position is not { } position)
+            {
+                continue;
+            }
             Vec3 world = camera.SourceToWorld.Apply(position);
             foreach (PointClick click in point.Clicks)
             {
-                if (camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole) && pinhole.TryProject(pose, world, out double px, out double py))
+                if (
+                    camera.TryAt(click.Frame, out Pose pose, out Pinhole pinhole)
+                    && pinhole.TryProject(pose, world, out double px, out double py)
+                )
                 {
                     result.Add(new(point.Name, click.Frame, click.X, click.Y, px - click.X, py - click.Y));
                 }
@@ -53,13 +62,22 @@ public static class CameraReadings
             return reading with { Note = shot.Camera is null ? "no camera yet" : "no survey point is clicked yet" };
         }
         PointResidual worst = residuals.MaxBy(r => r.Length)!;
-        return (reading with
-        {
-            Value = Math.Sqrt(residuals.Average(r => r.Length * r.Length)),
-            Note = $"{residuals.Select(r => r.Point).Distinct().Count()} points, {residuals.Count} clicks; worst {worst.Point} at {worst.Frame}, {worst.Length:0.00} px",
-            Worst = new(worst.Frame, worst.X, worst.Y, Words: $"{worst.Point} off by {worst.Length:0.00} px"),
-            PerFrame = [.. residuals.GroupBy(r => r.Frame).OrderBy(g => g.Key).Select(g => new FrameValue(g.Key, Math.Sqrt(g.Average(r => r.Length * r.Length))))],
-        }).Judged();
+        return (
+            reading with
+            {
+                Value = Math.Sqrt(residuals.Average(r => r.Length * r.Length)),
+                Note =
+                    $"{residuals.Select(r => r.Point).Distinct().Count()} points, {residuals.Count} clicks; worst {worst.Point} at {worst.Frame}, {worst.Length:0.00} px",
+                Worst = new(worst.Frame, worst.X, worst.Y, Words: $"{worst.Point} off by {worst.Length:0.00} px"),
+                PerFrame =
+                [
+                    .. residuals
+                        .GroupBy(r => r.Frame)
+                        .OrderBy(g => g.Key)
+                        .Select(g => new FrameValue(g.Key, Math.Sqrt(g.Average(r => r.Length * r.Length)))),
+                ],
+            }
+        ).Judged();
     }
 
     public static readonly Reading FloorBlank = new()
@@ -75,18 +93,37 @@ public static class CameraReadings
     public static Reading FloorFlatness(ShotDocument shot)
     {
         Reading reading = FloorBlank;
-        if (shot.Orientation.Floor.Count == 0) { return reading with { Note = "no floor named yet" }; }
+        if (shot.Orientation.Floor.Count == 0)
+        {
+            return reading with { Note = "no floor named yet" };
+        }
         OrientingResult result = Orienting.Of(shot);
-        if (result.Floor is not { } floor) { return reading with { Note = string.Join(" ", result.Problems) }; }
-        SurveyPoint[] points = [.. shot.Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n)).OfType<SurveyPoint>().Where(p => p.Position is not null)];
+        if (result.Floor is not { } floor)
+        {
+            return reading with { Note = string.Join(" ", result.Problems) };
+        }
+        SurveyPoint[] points =
+        [
+            .. shot
+                .Orientation.Floor.Select(n => shot.SurveyPoints.FirstOrDefault(p => p.Name == n))
+                .OfType<SurveyPoint>()
+                .Where(p => p.Position is not null),
+        ];
         SurveyPoint worst = points[floor.LargestIndex];
         PointClick? click = worst.Clicks.Count > 0 ? worst.Clicks[0] : null;
-        return (reading with
-        {
-            Value = floor.Largest * result.SourceToWorld.Scale * 1000,
-            Note = points.Length == 3 ? "three points always fit; a fourth checks them" : $"worst {worst.Name}, {points.Length} points",
-            Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{worst.Name} off the floor by {floor.Largest * result.SourceToWorld.Scale * 1000:0.0} mm"),
-        }).Judged();
+        return (
+            reading with
+            {
+                Value = floor.Largest * result.SourceToWorld.Scale * 1000,
+                Note = points.Length == 3 ? "three points always fit; a fourth checks them" : $"worst {worst.Name}, {points.Length} points",
+                Worst = new(
+                    click?.Frame ?? shot.Range.First,
+                    click?.X,
+                    click?.Y,
+                    Words: $"{worst.Name} off the floor by {floor.Largest * result.SourceToWorld.Scale * 1000:0.0} mm"
+                ),
+            }
+        ).Judged();
     }
 
     public static readonly Reading LengthsBlank = new()
@@ -101,23 +138,36 @@ public static class CameraReadings
 
     public static Reading Lengths(ShotDocument shot)
     {
-        if (shot.KnownLengths.Count == 0) { return LengthsBlank with { Note = "no length is named to check by" }; }
+        if (shot.KnownLengths.Count == 0)
+        {
+            return LengthsBlank with { Note = "no length is named to check by" };
+        }
         Similarity toWorld = Orienting.Of(shot).SourceToWorld;
         (double Off, KnownDistance Length, double Metres)? worst = null;
         foreach (KnownDistance k in shot.KnownLengths)
         {
             Vec3? Place(string name) => shot.SurveyPoints.FirstOrDefault(p => p.Name == name)?.Position;
-            if (Place(k.From) is not { } a || Place(k.To) is not { } b) { return LengthsBlank with { Note = $"{(Place(k.From) is null ? k.From : k.To)} has no place yet" }; }
-            double metres = (b - a).Length * toWorld.Scale, off = 100 * (metres / k.Metres - 1);
-            if (worst is null || Math.Abs(off) > Math.Abs(worst.Value.Off)) { worst = (off, k, metres); }
+            if (Place(k.From) is not { } a || Place(k.To) is not { } b)
+            {
+                return LengthsBlank with { Note = $"{(Place(k.From) is null ? k.From : k.To)} has no place yet" };
+            }
+            double metres = (b - a).Length * toWorld.Scale,
+                off = 100 * (metres / k.Metres - 1);
+            if (worst is null || Math.Abs(off) > Math.Abs(worst.Value.Off))
+            {
+                worst = (off, k, metres);
+            }
         }
         var (value, length, found) = worst!.Value;
         PointClick? click = shot.SurveyPoints.First(p => p.Name == length.To).Clicks.FirstOrDefault();
-        return (LengthsBlank with
-        {
-            Value = value,
-            Note = $"{length.From} to {length.To}: {found:0.000} m instead of {length.Metres:0.000} m{(shot.Orientation.Scale is null ? "; no scale is named yet" : "")}",
-            Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{length.From}–{length.To} {value:+0.0;−0.0} %"),
-        }).Judged();
+        return (
+            LengthsBlank with
+            {
+                Value = value,
+                Note =
+                    $"{length.From} to {length.To}: {found:0.000} m instead of {length.Metres:0.000} m{(shot.Orientation.Scale is null ? "; no scale is named yet" : "")}",
+                Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{length.From}–{length.To} {value:+0.0;−0.0} %"),
+            }
+        ).Judged();
     }
 }

@@ -24,11 +24,13 @@ public static class PlateReadings
         }
         var have = plate.Frames.Select(f => f.Frame).ToHashSet();
         int[] missing = [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Where(f => !have.Contains(plate.FrameAt(f, shot.Rate)))];
-        return (reading with
-        {
-            Value = missing.Length,
-            Note = missing.Length == 0 ? $"{shot.Range.Count} of {shot.Range.Count} frames" : $"first missing at {missing[0]}",
-            Worst = missing.Length > 0 ? new(missing[0], Words: "no picture here") : null,
-        }).Judged();
+        return (
+            reading with
+            {
+                Value = missing.Length,
+                Note = missing.Length == 0 ? $"{shot.Range.Count} of {shot.Range.Count} frames" : $"first missing at {missing[0]}",
+                Worst = missing.Length > 0 ? new(missing[0], Words: "no picture here") : null,
+            }
+        ).Judged();
     }
 }

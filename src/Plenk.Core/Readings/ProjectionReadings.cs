@@ -13,7 +13,8 @@ public static class ProjectionReadings
         Name = "Projection against the plate",
         Unit = "%",
         Tolerance = 8,
-        How = "The projected set seen by the shot camera in seven frames of the range: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out; of these the worst.",
+        How =
+            "The projected set seen by the shot camera in seven frames of the range: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out; of these the worst.",
     };
 
     public static readonly Reading StitchBlank = new()
@@ -23,7 +24,8 @@ public static class ProjectionReadings
         Name = "Cameras in their overlap",
         Unit = "stops",
         Tolerance = 0.15, // common practice, no source
-        How = "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
+        How =
+            "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
     };
 
     public static readonly Reading ColourBlank = new()
@@ -33,35 +35,57 @@ public static class ProjectionReadings
         Name = "Own colour that is in doubt",
         Unit = "%",
         Tolerance = 25, // common practice, no source
-        How = "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that send back more than falls in.",
+        How =
+            "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that send back more than falls in.",
     };
 
     /// <summary>How much of a frame's own colour is not to be trusted, and why.</summary>
     public static Reading Colour(IReadOnlyList<(int Frame, Lighting.ColourDoubt[] Doubt)> frames)
     {
-        if (frames.Count == 0) { return ColourBlank with { Note = "no own colour is used" }; }
-        var parts = frames.Select(f =>
+        if (frames.Count == 0)
         {
-            double set = Math.Max(1, f.Doubt.Count(d => d != Lighting.ColourDoubt.NoSet));
-            double Of(Lighting.ColourDoubt d) => 100 * f.Doubt.Count(x => x == d) / set;
-            return (f.Frame, Edge: Of(Lighting.ColourDoubt.ShadowEdge), Dark: Of(Lighting.ColourDoubt.Dark), Bright: Of(Lighting.ColourDoubt.TooBright));
-        }).ToList();
+            return ColourBlank with { Note = "no own colour is used" };
+        }
+        var parts = frames
+            .Select(f =>
+            {
+                double set = Math.Max(1, f.Doubt.Count(d => d != Lighting.ColourDoubt.NoSet));
+                double Of(Lighting.ColourDoubt d) => 100 * f.Doubt.Count(x => x == d) / set;
+                return (
+                    f.Frame,
+                    Edge: Of(Lighting.ColourDoubt.ShadowEdge),
+                    Dark: Of(Lighting.ColourDoubt.Dark),
+                    Bright: Of(Lighting.ColourDoubt.TooBright)
+                );
+            })
+            .ToList();
         var worst = parts.MaxBy(p => p.Edge + p.Dark + p.Bright);
-        return (ColourBlank with { Value = worst.Edge + worst.Dark + worst.Bright, Note = $"at {worst.Frame}: shadow edges {worst.Edge:0.#} %, hardly lit {worst.Dark:0.#} %, brighter than white {worst.Bright:0.#} %", Worst = new(worst.Frame) }).Judged();
+        return (
+            ColourBlank with
+            {
+                Value = worst.Edge + worst.Dark + worst.Bright,
+                Note =
+                    $"at {worst.Frame}: shadow edges {worst.Edge:0.#} %, hardly lit {worst.Dark:0.#} %, brighter than white {worst.Bright:0.#} %",
+                Worst = new(worst.Frame),
+            }
+        ).Judged();
     }
 
     /// <summary>Compares a projected view (RGBA) with the plate (RGB) of the same frame and size.</summary>
     public static Reading Match(ShotDocument shot, FloatImage view, FloatImage plate, int frame, int plateWidth)
     {
         const int block = 5;
-        int w = view.Width / block, h = view.Height / block;
+        int w = view.Width / block,
+            h = view.Height / block;
         var differences = new List<(double Value, int X, int Y)>();
         var levels = new List<double>();
         for (int by = 0; by < h; by++)
         {
             for (int bx = 0; bx < w; bx++)
             {
-                double a = 0, b = 0, cover = 1;
+                double a = 0,
+                    b = 0,
+                    cover = 1;
                 for (int y = by * block; y < (by + 1) * block; y++)
                 {
                     for (int x = bx * block; x < (bx + 1) * block; x++)
@@ -74,25 +98,38 @@ public static class ProjectionReadings
                         }
                     }
                 }
-                if (cover < 0.999) { continue; }
+                if (cover < 0.999)
+                {
+                    continue;
+                }
                 const int n = block * block * 3;
                 differences.Add((Math.Abs(a - b) / n, bx, by));
                 levels.Add(b / n);
             }
         }
         Reading reading = Blank;
-        if (differences.Count < 20) { return reading with { Note = $"hardly anything is covered at {frame}" }; }
+        if (differences.Count < 20)
+        {
+            return reading with { Note = $"hardly anything is covered at {frame}" };
+        }
         differences.Sort((p, q) => p.Value.CompareTo(q.Value));
         levels.Sort();
         double level = Math.Max(levels[levels.Count / 2], 1e-4);
         // The worst place is the top percentile's, so that one glint does not name it.
         var worst = differences[(int)(0.995 * (differences.Count - 1))];
         double scale = (double)plateWidth / view.Width;
-        return (reading with
-        {
-            Value = 100 * differences[differences.Count / 2].Value / level,
-            Note = $"at {frame}, {100.0 * differences.Count / Math.Max(1, w * h):0} % of the picture covered",
-            Worst = new(frame, (worst.X + 0.5) * block * scale, (worst.Y + 0.5) * block * scale, Words: $"differs by {100 * worst.Value / level:0} %"),
-        }).Judged();
+        return (
+            reading with
+            {
+                Value = 100 * differences[differences.Count / 2].Value / level,
+                Note = $"at {frame}, {100.0 * differences.Count / Math.Max(1, w * h):0} % of the picture covered",
+                Worst = new(
+                    frame,
+                    (worst.X + 0.5) * block * scale,
+                    (worst.Y + 0.5) * block * scale,
+                    Words: $"differs by {100 * worst.Value / level:0} %"
+                ),
+            }
+        ).Judged();
     }
 }

@@ -13,7 +13,14 @@ public enum Verdict
 }
 
 /// <summary>Where a reading is worst. Pixels refer to the plate's size; world in metres.</summary>
-public sealed record WorstPlace(int? Frame = null, double? X = null, double? Y = null, double[]? World = null, string? Piece = null, string? Words = null);
+public sealed record WorstPlace(
+    int? Frame = null,
+    double? X = null,
+    double? Y = null,
+    double[]? World = null,
+    string? Piece = null,
+    string? Words = null
+);
 
 /// <summary>One measured check of a step. PerFrame, where there is one, is what the rail draws.</summary>
 public sealed record Reading
@@ -38,13 +45,22 @@ public sealed record Reading
     public IReadOnlyList<FrameValue>? PerFrame { get; init; }
 
     /// <summary>The same reading with its verdict: near begins at 80 % of the tolerance (125 % for one that must stay above).</summary>
-    public Reading Judged() => this with
-    {
-        Verdict = Value is not { } v ? Verdict // said without a number, or nothing yet
-            : double.IsNaN(v) ? Verdict.Nothing
-            : Over ? (v < Tolerance ? Verdict.Outside : v < 1.25 * Tolerance ? Verdict.Near : Verdict.Within)
-            : Math.Abs(v) > Tolerance ? Verdict.Outside : Math.Abs(v) >= 0.8 * Tolerance && Tolerance > 0 ? Verdict.Near : Verdict.Within,
-    };
+    public Reading Judged() =>
+        this with
+        {
+            Verdict =
+                Value is not { } v ? Verdict // said without a number, or nothing yet
+                : double.IsNaN(v) ? Verdict.Nothing
+                : Over
+                    ? (
+                        v < Tolerance ? Verdict.Outside
+                        : v < 1.25 * Tolerance ? Verdict.Near
+                        : Verdict.Within
+                    )
+                : Math.Abs(v) > Tolerance ? Verdict.Outside
+                : Math.Abs(v) >= 0.8 * Tolerance && Tolerance > 0 ? Verdict.Near
+                : Verdict.Within,
+        };
 }
 
 /// <summary>One reading taken at several frames.</summary>
@@ -54,9 +70,17 @@ public static class OverFrames
     public static Reading Worst(IReadOnlyList<(int Frame, Reading Reading)> frames)
     {
         var measured = frames.Where(f => f.Reading.Value is not null).ToList();
-        if (measured.Count == 0) { return frames[0].Reading; }
-        Reading worst = measured[0].Reading.Over ? measured.MinBy(f => f.Reading.Value!.Value).Reading : measured.MaxBy(f => Math.Abs(f.Reading.Value!.Value)).Reading;
-        return worst with { PerFrame = measured.Count > 1 ? [.. measured.Select(f => new FrameValue(f.Frame, f.Reading.Value!.Value))] : null };
+        if (measured.Count == 0)
+        {
+            return frames[0].Reading;
+        }
+        Reading worst = measured[0].Reading.Over
+            ? measured.MinBy(f => f.Reading.Value!.Value).Reading
+            : measured.MaxBy(f => Math.Abs(f.Reading.Value!.Value)).Reading;
+        return worst with
+        {
+            PerFrame = measured.Count > 1 ? [.. measured.Select(f => new FrameValue(f.Frame, f.Reading.Value!.Value))] : null,
+        };
     }
 }
 

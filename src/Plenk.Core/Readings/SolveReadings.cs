@@ -20,20 +20,31 @@ public static class SolveReadings
 
     public static Reading Live(IReadOnlyList<Track> tracks, int first, int last)
     {
-        if (tracks.Count == 0) { return LiveBlank with { Note = "nothing is tracked yet" }; }
+        if (tracks.Count == 0)
+        {
+            return LiveBlank with { Note = "nothing is tracked yet" };
+        }
         var counts = new int[last - first + 1];
         foreach (Track t in tracks)
         {
-            foreach (TrackPoint p in t.Points) { if (p.Frame >= first && p.Frame <= last) { counts[p.Frame - first]++; } }
+            foreach (TrackPoint p in t.Points)
+            {
+                if (p.Frame >= first && p.Frame <= last)
+                {
+                    counts[p.Frame - first]++;
+                }
+            }
         }
         int worst = Array.IndexOf(counts, counts.Min());
-        return (LiveBlank with
-        {
-            Value = counts[worst],
-            Note = $"{tracks.Count} tracks; fewest at {first + worst}",
-            Worst = new(first + worst),
-            PerFrame = [.. counts.Select((c, i) => new FrameValue(first + i, c))],
-        }).Judged();
+        return (
+            LiveBlank with
+            {
+                Value = counts[worst],
+                Note = $"{tracks.Count} tracks; fewest at {first + worst}",
+                Worst = new(first + worst),
+                PerFrame = [.. counts.Select((c, i) => new FrameValue(first + i, c))],
+            }
+        ).Judged();
     }
 
     public static readonly Reading RmsBlank = new()
@@ -49,13 +60,15 @@ public static class SolveReadings
     public static Reading Rms(double rms, IReadOnlyList<(int Frame, double RmsPx)> frames, int tracksUsed, string worstTrack)
     {
         var worst = frames.MaxBy(f => f.RmsPx);
-        return (RmsBlank with
-        {
-            Value = rms,
-            Note = $"{tracksUsed} tracks; worst frame {worst.Frame}, {worst.RmsPx:0.00} px; {worstTrack}",
-            Worst = new(worst.Frame),
-            PerFrame = [.. frames.Select(f => new FrameValue(f.Frame, f.RmsPx))],
-        }).Judged();
+        return (
+            RmsBlank with
+            {
+                Value = rms,
+                Note = $"{tracksUsed} tracks; worst frame {worst.Frame}, {worst.RmsPx:0.00} px; {worstTrack}",
+                Worst = new(worst.Frame),
+                PerFrame = [.. frames.Select(f => new FrameValue(f.Frame, f.RmsPx))],
+            }
+        ).Judged();
     }
 
     public static readonly Reading HeldOutBlank = new()
@@ -65,12 +78,23 @@ public static class SolveReadings
         Name = "Held-out tracks",
         Unit = "px",
         Tolerance = 0.7,
-        How = "A tenth of the tracks take no part in the solve. Each is placed from every other frame and measured in the frames between; this is the middle one of those errors.",
+        How =
+            "A tenth of the tracks take no part in the solve. Each is placed from every other frame and measured in the frames between; this is the middle one of those errors.",
     };
 
-    public static Reading HeldOut(HeldOutReport? report) => report is null
-        ? HeldOutBlank with { Note = "no held-out track is long enough to be measured" }
-        : (HeldOutBlank with { Value = report.MedianPx, Note = $"{report.Tracks} tracks, {100 * report.WithinOnePx:0} % of their places within 1 px" }).Judged();
+    public static Reading HeldOut(HeldOutReport? report) =>
+        report is null
+            ? HeldOutBlank with
+            {
+                Note = "no held-out track is long enough to be measured",
+            }
+            : (
+                HeldOutBlank with
+                {
+                    Value = report.MedianPx,
+                    Note = $"{report.Tracks} tracks, {100 * report.WithinOnePx:0} % of their places within 1 px",
+                }
+            ).Judged();
 
     public static readonly Reading SlideBlank = new()
     {
@@ -79,33 +103,48 @@ public static class SolveReadings
         Name = "Drift forecast",
         Unit = "px",
         Tolerance = 0.1,
-        How = "How far an element is expected to slide on the picture from one frame to the next, by the solve's covariance: the larger half axis of the slide's ellipse (one standard deviation), for the worst element and frame.",
+        How =
+            "How far an element is expected to slide on the picture from one frame to the next, by the solve's covariance: the larger half axis of the slide's ellipse (one standard deviation), for the worst element and frame.",
     };
 
     /// <param name="spots">Feet of elements in the solve's own space.</param>
     public static Reading Slide(BundleCovariance sure, int first, IReadOnlyList<(string Name, Vec3 Spot)> spots)
     {
-        if (spots.Count == 0) { return SlideBlank with { Note = "nothing stands here yet" }; }
+        if (spots.Count == 0)
+        {
+            return SlideBlank with { Note = "nothing stands here yet" };
+        }
         var perFrame = new double[sure.Views - 1];
         (double Slide, int Frame, string Name) worst = (-1, first, "");
         foreach (var (name, spot) in spots)
         {
             for (int v = 0; v + 1 < sure.Views; v++)
             {
-                if (sure.OfSpot(spot, v, v + 1) is not { } c) { continue; }
+                if (sure.OfSpot(spot, v, v + 1) is not { } c)
+                {
+                    continue;
+                }
                 double slide = HalfAxis(c);
                 perFrame[v] = Math.Max(perFrame[v], slide);
-                if (slide > worst.Slide) { worst = (slide, first + v, name); }
+                if (slide > worst.Slide)
+                {
+                    worst = (slide, first + v, name);
+                }
             }
         }
-        if (worst.Slide < 0) { return SlideBlank with { Note = "no element is before the camera" }; }
-        return (SlideBlank with
+        if (worst.Slide < 0)
         {
-            Value = worst.Slide,
-            Note = $"{worst.Name}, from {worst.Frame} to {worst.Frame + 1}",
-            Worst = new(worst.Frame),
-            PerFrame = [.. perFrame.Select((s, i) => new FrameValue(first + i, s))],
-        }).Judged();
+            return SlideBlank with { Note = "no element is before the camera" };
+        }
+        return (
+            SlideBlank with
+            {
+                Value = worst.Slide,
+                Note = $"{worst.Name}, from {worst.Frame} to {worst.Frame + 1}",
+                Worst = new(worst.Frame),
+                PerFrame = [.. perFrame.Select((s, i) => new FrameValue(first + i, s))],
+            }
+        ).Judged();
     }
 
     /// <summary>The larger half axis of a covariance's ellipse.</summary>

@@ -9,15 +9,34 @@ public static class Holdouts
 {
     public static ShotDocument At(ShotDocument shot, Pose camera, Pinhole pinhole)
     {
-        if (shot.Pieces.All(p => p.Duties.HoldoutPixels == 0)) { return shot; }
+        if (shot.Pieces.All(p => p.Duties.HoldoutPixels == 0))
+        {
+            return shot;
+        }
         return shot with
         {
-            Pieces = [.. shot.Pieces.Select(p =>
-            {
-                double depth = -camera.ToLocal(p.Position + new Vec3(0, p.Kind is PieceKind.Box or PieceKind.Cylinder or PieceKind.Stairs ? p.Size.Y / 2 : 0, 0)).Z;
-                return p.Duties.HoldoutPixels == 0 || !(depth > 0) ? p
-                    : p with { Duties = p.Duties with { HoldoutMillimetres = p.Duties.HoldoutMillimetres + 1000 * p.Duties.HoldoutPixels * depth / pinhole.Fx, HoldoutPixels = 0 } };
-            })],
+            Pieces =
+            [
+                .. shot.Pieces.Select(p =>
+                {
+                    double depth = -camera
+                        .ToLocal(
+                            p.Position
+                                + new Vec3(0, p.Kind is PieceKind.Box or PieceKind.Cylinder or PieceKind.Stairs ? p.Size.Y / 2 : 0, 0)
+                        )
+                        .Z;
+                    return p.Duties.HoldoutPixels == 0 || !(depth > 0)
+                        ? p
+                        : p with
+                        {
+                            Duties = p.Duties with
+                            {
+                                HoldoutMillimetres = p.Duties.HoldoutMillimetres + 1000 * p.Duties.HoldoutPixels * depth / pinhole.Fx,
+                                HoldoutPixels = 0,
+                            },
+                        };
+                }),
+            ],
         };
     }
 }

@@ -19,11 +19,20 @@ public static class Overlays
         var lines = new List<OverlayLine>();
         for (int i = 0; i < set.Pieces.Count; i++)
         {
-            if (set.Pieces[i].Duties.OnlyBlocksLight) { continue; }
+            if (set.Pieces[i].Duties.OnlyBlocksLight)
+            {
+                continue;
+            }
             IReadOnlyList<(Vector3, Vector3)> edges = PieceMeshes.FeatureEdges(set.Meshes[i]);
             // A dense mesh would cover the picture with ink: its longest edges tell its shape.
-            if (edges.Count > 400) { edges = [.. edges.OrderByDescending(e => Vector3.DistanceSquared(e.Item1, e.Item2)).Take(400)]; }
-            foreach (var (a, b) in edges) { Draw(lines, pinhole, cameraToWorld, set, Vec3.From(a), Vec3.From(b), i); }
+            if (edges.Count > 400)
+            {
+                edges = [.. edges.OrderByDescending(e => Vector3.DistanceSquared(e.Item1, e.Item2)).Take(400)];
+            }
+            foreach (var (a, b) in edges)
+            {
+                Draw(lines, pinhole, cameraToWorld, set, Vec3.From(a), Vec3.From(b), i);
+            }
         }
         return lines;
     }
@@ -44,12 +53,20 @@ public static class Overlays
     }
 
     /// <summary>Stand-ins on the floor; hidden by whatever stands in front.</summary>
-    public static IReadOnlyList<OverlayLine> StandIns(Pinhole pinhole, Pose cameraToWorld, SetScene set, IReadOnlyList<Shots.StandIn> standIns)
+    public static IReadOnlyList<OverlayLine> StandIns(
+        Pinhole pinhole,
+        Pose cameraToWorld,
+        SetScene set,
+        IReadOnlyList<Shots.StandIn> standIns
+    )
     {
         var lines = new List<OverlayLine>();
         for (int i = 0; i < standIns.Count; i++)
         {
-            foreach (var (a, b) in StandInLines.Of(standIns[i], cameraToWorld.Position)) { Draw(lines, pinhole, cameraToWorld, set, a, b, i); }
+            foreach (var (a, b) in StandInLines.Of(standIns[i], cameraToWorld.Position))
+            {
+                Draw(lines, pinhole, cameraToWorld, set, a, b, i);
+            }
         }
         return lines;
     }
@@ -59,7 +76,10 @@ public static class Overlays
     {
         var lines = new List<OverlayLine>();
         var empty = new SetScene([], (_, _) => throw new InvalidOperationException());
-        foreach (Vec3 tip in (Vec3[])[new(0.5, 0, 0), new(0, 1, 0), new(0, 0, 0.5)]) { Draw(lines, pinhole, cameraToWorld, empty, placement.Position, placement.ToWorld(tip), -1); }
+        foreach (Vec3 tip in (Vec3[])[new(0.5, 0, 0), new(0, 1, 0), new(0, 0, 0.5)])
+        {
+            Draw(lines, pinhole, cameraToWorld, empty, placement.Position, placement.ToWorld(tip), -1);
+        }
         return lines;
     }
 
@@ -67,10 +87,20 @@ public static class Overlays
     {
         // Cut at a plane 5 cm before the camera.
         const double near = -0.05;
-        Vec3 ca = pose.ToLocal(a), cb = pose.ToLocal(b);
-        if (ca.Z > near && cb.Z > near) { return; }
-        if (ca.Z > near) { ca = ca + (cb - ca) * ((near - ca.Z) / (cb.Z - ca.Z)); }
-        if (cb.Z > near) { cb = cb + (ca - cb) * ((near - cb.Z) / (ca.Z - cb.Z)); }
+        Vec3 ca = pose.ToLocal(a),
+            cb = pose.ToLocal(b);
+        if (ca.Z > near && cb.Z > near)
+        {
+            return;
+        }
+        if (ca.Z > near)
+        {
+            ca = ca + (cb - ca) * ((near - ca.Z) / (cb.Z - ca.Z));
+        }
+        if (cb.Z > near)
+        {
+            cb = cb + (ca - cb) * ((near - cb.Z) / (ca.Z - cb.Z));
+        }
         double length = Math.Sqrt(Elementary.Pow(ca.X / ca.Z - cb.X / cb.Z, 2) + Elementary.Pow(ca.Y / ca.Z - cb.Y / cb.Z, 2)) * pinhole.Fx;
         int steps = Math.Clamp((int)Math.Ceiling(length / StepPixels), 1, 200);
         var run = new List<float>();
@@ -78,7 +108,10 @@ public static class Overlays
         Vector3 eye = pose.Position.ToSingle();
         void Flush()
         {
-            if (run.Count >= 4) { lines.Add(new([.. run], runHidden, piece)); }
+            if (run.Count >= 4)
+            {
+                lines.Add(new([.. run], runHidden, piece));
+            }
             run.Clear();
         }
         Vec3 At(double t)
@@ -97,7 +130,10 @@ public static class Overlays
                 Vector3 to = middle.ToSingle() - eye;
                 float distance = to.Length();
                 bool hidden = set.Scene.Occluded(new Ray(eye, to / distance, 0, distance * 0.998f - 0.002f), RayKinds.CameraSet);
-                if (run.Count > 0 && hidden != runHidden) { Flush(); }
+                if (run.Count > 0 && hidden != runHidden)
+                {
+                    Flush();
+                }
                 if (run.Count == 0)
                 {
                     runHidden = hidden;
@@ -115,6 +151,7 @@ public static class Overlays
         }
         Flush();
 
-        bool Near(double x, double y) => x > -0.25 * pinhole.Width && x < 1.25 * pinhole.Width && y > -0.25 * pinhole.Height && y < 1.25 * pinhole.Height;
+        bool Near(double x, double y) =>
+            x > -0.25 * pinhole.Width && x < 1.25 * pinhole.Width && y > -0.25 * pinhole.Height && y < 1.25 * pinhole.Height;
     }
 }

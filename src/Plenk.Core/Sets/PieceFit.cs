@@ -20,13 +20,25 @@ public static class PieceFit
     /// </summary>
     public static FittedPiece? Plane(IReadOnlyList<Vec3> points, Vec3? eye, out string? reason)
     {
-        if (PlaneFit.Fit(points, out reason) is not { } fit) { return null; }
+        if (PlaneFit.Fit(points, out reason) is not { } fit)
+        {
+            return null;
+        }
         Vec3 n = fit.Normal;
         double tilt = Rotations.Degrees(Elementary.Acos(Math.Clamp(n.Y, -1, 1)));
-        if (tilt < SnapDegrees) { n = Vec3.UnitY; }
-        else if (Math.Abs(tilt - 90) < SnapDegrees) { n = new Vec3(n.X, 0, n.Z).Normalized(); }
+        if (tilt < SnapDegrees)
+        {
+            n = Vec3.UnitY;
+        }
+        else if (Math.Abs(tilt - 90) < SnapDegrees)
+        {
+            n = new Vec3(n.X, 0, n.Z).Normalized();
+        }
         bool steep = n.Y < Elementary.Cos(Rotations.Radians(60));
-        if (steep && eye is { } e && Vec3.Dot(e - fit.Centroid, n) < 0) { n = -n; }
+        if (steep && eye is { } e && Vec3.Dot(e - fit.Centroid, n) < 0)
+        {
+            n = -n;
+        }
         // The piece's own X runs level in a steep plane; in a flat one along the smallest rectangle around the points.
         Vec3 x = steep ? Vec3.Cross(Vec3.UnitY, n).Normalized() : SmallestRectangle(points, n);
         Vec3 z = Vec3.Cross(x, n);
@@ -35,8 +47,18 @@ public static class PieceFit
         double offset = points.Average(p => Vec3.Dot(p, n));
         Vec3 centre = x * ((minX + maxX) / 2) + n * offset + z * ((minZ + maxZ) / 2);
         double[] off = [.. points.Select(p => Math.Abs(Vec3.Dot(p, n) - offset))];
-        return new(new Piece { Id = "", Kind = PieceKind.Plane, Position = centre, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, n, z)), Size = new(maxX - minX, 0, maxZ - minZ) },
-            Math.Sqrt(off.Average(d => d * d)), off.Max());
+        return new(
+            new Piece
+            {
+                Id = "",
+                Kind = PieceKind.Plane,
+                Position = centre,
+                RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, n, z)),
+                Size = new(maxX - minX, 0, maxZ - minZ),
+            },
+            Math.Sqrt(off.Average(d => d * d)),
+            off.Max()
+        );
     }
 
     /// <summary>
@@ -46,10 +68,20 @@ public static class PieceFit
     public static FittedPiece? Box(IReadOnlyList<Vec3> points, out string? reason)
     {
         reason = null;
-        if (points.Any(p => !p.IsFinite)) { reason = "one of the points has a position that is not a number"; }
-        else if (points.Count < 4) { reason = $"a box needs four points or more; {points.Count} {(points.Count == 1 ? "is" : "are")} chosen"; }
-        if (reason is not null) { return null; }
-        Vec3 x = SmallestRectangle(points, Vec3.UnitY), z = Vec3.Cross(x, Vec3.UnitY);
+        if (points.Any(p => !p.IsFinite))
+        {
+            reason = "one of the points has a position that is not a number";
+        }
+        else if (points.Count < 4)
+        {
+            reason = $"a box needs four points or more; {points.Count} {(points.Count == 1 ? "is" : "are")} chosen";
+        }
+        if (reason is not null)
+        {
+            return null;
+        }
+        Vec3 x = SmallestRectangle(points, Vec3.UnitY),
+            z = Vec3.Cross(x, Vec3.UnitY);
         var (minX, maxX) = Reach(points, x);
         var (minY, maxY) = Reach(points, Vec3.UnitY);
         var (minZ, maxZ) = Reach(points, z);
@@ -66,13 +98,28 @@ public static class PieceFit
             return null;
         }
         Vec3 foot = x * ((minX + maxX) / 2) + Vec3.UnitY * minY + z * ((minZ + maxZ) / 2);
-        double[] off = [.. points.Select(p =>
-        {
-            double a = Vec3.Dot(p, x), b = p.Y, c = Vec3.Dot(p, z);
-            return new[] { a - minX, maxX - a, b - minY, maxY - b, c - minZ, maxZ - c }.Min();
-        })];
-        return new(new Piece { Id = "", Kind = PieceKind.Box, Position = foot, RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, Vec3.UnitY, z)), Size = size },
-            Math.Sqrt(off.Average(d => d * d)), off.Max());
+        double[] off =
+        [
+            .. points.Select(p =>
+            {
+                double a = Vec3.Dot(p, x),
+                    b = p.Y,
+                    c = Vec3.Dot(p, z);
+                return new[] { a - minX, maxX - a, b - minY, maxY - b, c - minZ, maxZ - c }.Min();
+            }),
+        ];
+        return new(
+            new Piece
+            {
+                Id = "",
+                Kind = PieceKind.Box,
+                Position = foot,
+                RotationYxzDegrees = Rotations.ToEulerYxzDegrees(Matrix3.FromColumns(x, Vec3.UnitY, z)),
+                Size = size,
+            },
+            Math.Sqrt(off.Average(d => d * d)),
+            off.Max()
+        );
     }
 
     /// <summary>
@@ -82,18 +129,37 @@ public static class PieceFit
     public static FittedPiece? Cylinder(IReadOnlyList<Vec3> points, out string? reason)
     {
         reason = null;
-        if (points.Any(p => !p.IsFinite)) { reason = "one of the points has a position that is not a number"; }
-        else if (points.Count < 5) { reason = $"a cylinder needs five points or more; {points.Count} {(points.Count == 1 ? "is" : "are")} chosen"; }
-        if (reason is not null) { return null; }
+        if (points.Any(p => !p.IsFinite))
+        {
+            reason = "one of the points has a position that is not a number";
+        }
+        else if (points.Count < 5)
+        {
+            reason = $"a cylinder needs five points or more; {points.Count} {(points.Count == 1 ? "is" : "are")} chosen";
+        }
+        if (reason is not null)
+        {
+            return null;
+        }
         // Kåsa's linear circle first: x² + z² = 2 a x + 2 b z + c, about the points' middle.
-        double mx = points.Average(p => p.X), mz = points.Average(p => p.Z);
+        double mx = points.Average(p => p.X),
+            mz = points.Average(p => p.Z);
         var normal = new double[9];
         var right = new double[3];
         foreach (Vec3 p in points)
         {
-            double x = p.X - mx, z = p.Z - mz, s = x * x + z * z;
+            double x = p.X - mx,
+                z = p.Z - mz,
+                s = x * x + z * z;
             double[] row = [2 * x, 2 * z, 1];
-            for (int i = 0; i < 3; i++) { right[i] += row[i] * s; for (int j = 0; j <= i; j++) { normal[3 * i + j] += row[i] * row[j]; } }
+            for (int i = 0; i < 3; i++)
+            {
+                right[i] += row[i] * s;
+                for (int j = 0; j <= i; j++)
+                {
+                    normal[3 * i + j] += row[i] * row[j];
+                }
+            }
         }
         double spread = points.Average(p => (p.X - mx) * (p.X - mx) + (p.Z - mz) * (p.Z - mz));
         if (!(spread > 1e-12) || Cholesky.Solve(normal, right, 3) is not { } k || !(k[2] + k[0] * k[0] + k[1] * k[1] > 0))
@@ -101,37 +167,95 @@ public static class PieceFit
             reason = "seen from above the points lie in a line or on one spot, which tells no roundness";
             return null;
         }
-        double cx = k[0], cz = k[1], radius = Math.Sqrt(k[2] + cx * cx + cz * cz);
+        double cx = k[0],
+            cz = k[1],
+            radius = Math.Sqrt(k[2] + cx * cx + cz * cz);
         for (int step = 0; step < 30; step++)
         {
             var m = new double[9];
             var r = new double[3];
             foreach (Vec3 p in points)
             {
-                double dx = p.X - mx - cx, dz = p.Z - mz - cz, d = Math.Sqrt(dx * dx + dz * dz), off = d - radius;
-                if (d < 1e-9) { continue; }
+                double dx = p.X - mx - cx,
+                    dz = p.Z - mz - cz,
+                    d = Math.Sqrt(dx * dx + dz * dz),
+                    off = d - radius;
+                if (d < 1e-9)
+                {
+                    continue;
+                }
                 double[] row = [-dx / d, -dz / d, -1];
-                for (int i = 0; i < 3; i++) { r[i] -= row[i] * off; for (int j = 0; j <= i; j++) { m[3 * i + j] += row[i] * row[j]; } }
+                for (int i = 0; i < 3; i++)
+                {
+                    r[i] -= row[i] * off;
+                    for (int j = 0; j <= i; j++)
+                    {
+                        m[3 * i + j] += row[i] * row[j];
+                    }
+                }
             }
-            for (int i = 0; i < 3; i++) { m[4 * i] = m[4 * i] * (1 + 1e-9) + 1e-12; }
-            if (Cholesky.Solve(m, r, 3) is not { } by) { break; }
+            for (int i = 0; i < 3; i++)
+            {
+                m[4 * i] = m[4 * i] * (1 + 1e-9) + 1e-12;
+            }
+            if (Cholesky.Solve(m, r, 3) is not { } by)
+            {
+                break;
+            }
             (cx, cz, radius) = (cx + by[0], cz + by[1], radius + by[2]);
-            if (by.Max(Math.Abs) < 1e-10) { break; }
+            if (by.Max(Math.Abs) < 1e-10)
+            {
+                break;
+            }
         }
         var (low, high) = Reach(points, Vec3.UnitY);
-        if (!(radius > 0) || radius > 1e3 * Math.Sqrt(spread)) { reason = "the points lie too nearly in a plane to tell how round they are"; return null; }
-        if (high - low < 1e-3 * radius) { reason = "the points lie at one height, so they do not say how tall the cylinder is"; return null; }
-        double[] offs = [.. points.Select(p => Math.Abs(Math.Sqrt((p.X - mx - cx) * (p.X - mx - cx) + (p.Z - mz - cz) * (p.Z - mz - cz)) - radius))];
-        return new(new Piece { Id = "", Kind = PieceKind.Cylinder, Position = new(mx + cx, low, mz + cz), Size = new(2 * radius, high - low, 2 * radius) }, Math.Sqrt(offs.Average(o => o * o)), offs.Max());
+        if (!(radius > 0) || radius > 1e3 * Math.Sqrt(spread))
+        {
+            reason = "the points lie too nearly in a plane to tell how round they are";
+            return null;
+        }
+        if (high - low < 1e-3 * radius)
+        {
+            reason = "the points lie at one height, so they do not say how tall the cylinder is";
+            return null;
+        }
+        double[] offs =
+        [
+            .. points.Select(p => Math.Abs(Math.Sqrt((p.X - mx - cx) * (p.X - mx - cx) + (p.Z - mz - cz) * (p.Z - mz - cz)) - radius)),
+        ];
+        return new(
+            new Piece
+            {
+                Id = "",
+                Kind = PieceKind.Cylinder,
+                Position = new(mx + cx, low, mz + cz),
+                Size = new(2 * radius, high - low, 2 * radius),
+            },
+            Math.Sqrt(offs.Average(o => o * o)),
+            offs.Max()
+        );
     }
 
     /// <summary>Turned by up to <see cref="SnapDegrees"/> so that it stands square to the neighbour whose heading is nearest, about its own middle.</summary>
     public static Piece Square(Piece piece, IEnumerable<Piece> neighbours)
     {
-        if (piece.Kind == PieceKind.Cylinder) { return piece; }
+        if (piece.Kind == PieceKind.Cylinder)
+        {
+            return piece;
+        }
         double own = piece.RotationYxzDegrees.Y;
-        double? nearest = neighbours.Where(n => n.Kind is PieceKind.Box or PieceKind.Plane or PieceKind.Stairs).Select(n => Math.IEEERemainder(n.RotationYxzDegrees.Y - own, 90)).OrderBy(Math.Abs).Select(d => (double?)d).FirstOrDefault();
-        return nearest is { } by && Math.Abs(by) is > 1e-9 and < SnapDegrees ? piece with { RotationYxzDegrees = new(piece.RotationYxzDegrees.X, own + by, piece.RotationYxzDegrees.Z) } : piece;
+        double? nearest = neighbours
+            .Where(n => n.Kind is PieceKind.Box or PieceKind.Plane or PieceKind.Stairs)
+            .Select(n => Math.IEEERemainder(n.RotationYxzDegrees.Y - own, 90))
+            .OrderBy(Math.Abs)
+            .Select(d => (double?)d)
+            .FirstOrDefault();
+        return nearest is { } by && Math.Abs(by) is > 1e-9 and < SnapDegrees
+            ? piece with
+            {
+                RotationYxzDegrees = new(piece.RotationYxzDegrees.X, own + by, piece.RotationYxzDegrees.Z),
+            }
+            : piece;
     }
 
     private static (double Min, double Max) Reach(IReadOnlyList<Vec3> points, Vec3 axis) =>
@@ -151,14 +275,20 @@ public static class PieceFit
             {
                 Vec3 d = points[i] - points[j];
                 d -= n * Vec3.Dot(d, n);
-                if (d.Length < 1e-9) { continue; }
+                if (d.Length < 1e-9)
+                {
+                    continue;
+                }
                 d = d.Normalized();
                 Vec3 side = Vec3.Cross(d, n);
                 var (a, b) = Reach(points, d);
                 var (c, e) = Reach(points, side);
                 double area = (b - a) * (e - c);
                 // Among rectangles of one size the first found stands; rounding must not choose.
-                if (area < smallest * (1 - 1e-9)) { (smallest, best) = (area, b - a >= e - c ? d : side); }
+                if (area < smallest * (1 - 1e-9))
+                {
+                    (smallest, best) = (area, b - a >= e - c ? d : side);
+                }
             }
         }
         return best.X < -1e-12 || (Math.Abs(best.X) <= 1e-12 && best.Z < 0) ? -best : best;

@@ -35,8 +35,14 @@ public static class PiecePull
             case PieceKind.Mesh or PieceKind.Strip:
                 return place;
             case PieceKind.Outline:
-                int n = p.Corners.Count / 2, i = Math.Clamp((int)place.X, 0, n - 1), j = (i + 1) % n;
-                return new(p.Corners[2 * i] + place.Z * (p.Corners[2 * j] - p.Corners[2 * i]), place.Y * p.Size.Y, p.Corners[2 * i + 1] + place.Z * (p.Corners[2 * j + 1] - p.Corners[2 * i + 1]));
+                int n = p.Corners.Count / 2,
+                    i = Math.Clamp((int)place.X, 0, n - 1),
+                    j = (i + 1) % n;
+                return new(
+                    p.Corners[2 * i] + place.Z * (p.Corners[2 * j] - p.Corners[2 * i]),
+                    place.Y * p.Size.Y,
+                    p.Corners[2 * i + 1] + place.Z * (p.Corners[2 * j + 1] - p.Corners[2 * i + 1])
+                );
             default:
                 return new(place.X * p.Size.X, place.Y * p.Size.Y, place.Z * p.Size.Z);
         }
@@ -56,7 +62,10 @@ public static class PiecePull
                     handles.Add(new(new(i, up, 0), new(i, up, 0)));
                     handles.Add(new(new(i, up, 0), new(i, up, 1)));
                 }
-                if (p.Walls) { handles.Add(new(new(i, 0, 0), new(i, 1, 0))); }
+                if (p.Walls)
+                {
+                    handles.Add(new(new(i, 0, 0), new(i, 1, 0)));
+                }
             }
             return handles;
         }
@@ -66,81 +75,155 @@ public static class PiecePull
         foreach (var (a, b) in PieceMeshes.FeatureEdges(local).OrderByDescending(e => Vector3.DistanceSquared(e.A, e.B)).Take(400))
         {
             handles.Add(new(Share(a), Share(b)));
-            foreach (Vec3 c in (Vec3[])[Share(a), Share(b)]) { if (corners.Add(c)) { handles.Add(new(c, c)); } }
+            foreach (Vec3 c in (Vec3[])[Share(a), Share(b)])
+            {
+                if (corners.Add(c))
+                {
+                    handles.Add(new(c, c));
+                }
+            }
         }
         return handles;
     }
 
     /// <param name="camera">Of a frame: where it stands and what it is; null where there is none.</param>
     /// <param name="hangs">Of a frame: what the piece hangs on; null: it stands in the world.</param>
-    public static PulledPiece? Solve(Piece piece, Func<int, (Pose Pose, Pinhole Pinhole)?> camera, Func<int, Pose?> hangs, out string? reason)
+    public static PulledPiece? Solve(
+        Piece piece,
+        Func<int, (Pose Pose, Pinhole Pinhole)?> camera,
+        Func<int, Pose?> hangs,
+        out string? reason
+    )
     {
         PiecePin[] pins = [.. piece.Pins.Where(p => camera(p.Frame) is not null)];
         reason = null;
-        if (pins.Length == 0) { reason = "no pin lies in a frame that has a camera"; return null; }
-        double[] start = Parameters(piece), x = [.. start], scale = Scales(piece);
+        if (pins.Length == 0)
+        {
+            reason = "no pin lies in a frame that has a camera";
+            return null;
+        }
+        double[] start = Parameters(piece),
+            x = [.. start],
+            scale = Scales(piece);
         double span = Span(piece);
         double[]? Residuals(double[] parameters)
         {
             Piece p = With(piece, parameters);
-            if (!(p.Size.X > 0 && p.Size.Z > 0 && p.Scale > 0)) { return null; }
+            if (!(p.Size.X > 0 && p.Size.Z > 0 && p.Scale > 0))
+            {
+                return null;
+            }
             var r = new List<double>();
             foreach (PiecePin pin in pins)
             {
                 var (pose, pinhole) = camera(pin.Frame)!.Value;
                 Piece placed = hangs(pin.Frame) is { } h ? Hanging.Placed(p, h) : p;
                 Similarity place = PieceMeshes.PlaceOf(placed);
-                if (!pinhole.TryProject(pose, place.Apply(Local(p, pin.Place)), out double u, out double v)) { return null; }
-                if (pin.Along is not { } along) { r.Add(u - pin.X); r.Add(v - pin.Y); continue; }
+                if (!pinhole.TryProject(pose, place.Apply(Local(p, pin.Place)), out double u, out double v))
+                {
+                    return null;
+                }
+                if (pin.Along is not { } along)
+                {
+                    r.Add(u - pin.X);
+                    r.Add(v - pin.Y);
+                    continue;
+                }
                 // An edge may slide along itself: only what lies across it counts.
-                if (!pinhole.TryProject(pose, place.Apply(Local(p, pin.Place + along * 0.02)), out double u2, out double v2)) { return null; }
-                double tx = u2 - u, ty = v2 - v, t = Math.Sqrt(tx * tx + ty * ty);
-                if (t < 1e-9) { return null; }
+                if (!pinhole.TryProject(pose, place.Apply(Local(p, pin.Place + along * 0.02)), out double u2, out double v2))
+                {
+                    return null;
+                }
+                double tx = u2 - u,
+                    ty = v2 - v,
+                    t = Math.Sqrt(tx * tx + ty * ty);
+                if (t < 1e-9)
+                {
+                    return null;
+                }
                 r.Add(((u - pin.X) * -ty + (v - pin.Y) * tx) / t);
             }
-            for (int i = 0; i < parameters.Length; i++) { r.Add((parameters[i] - start[i]) / (span * scale[i]) * Willing * 0.02); }
+            for (int i = 0; i < parameters.Length; i++)
+            {
+                r.Add((parameters[i] - start[i]) / (span * scale[i]) * Willing * 0.02);
+            }
             return [.. r];
         }
-        double Cost(double[] r) { double s = 0; foreach (double v in r) { s += v * v; } return s; }
+        double Cost(double[] r)
+        {
+            double s = 0;
+            foreach (double v in r)
+            {
+                s += v * v;
+            }
+            return s;
+        }
         double[]? now = Residuals(x);
-        if (now is null) { reason = "a pinned place of it lies behind a camera, or outside the lens"; return null; }
+        if (now is null)
+        {
+            reason = "a pinned place of it lies behind a camera, or outside the lens";
+            return null;
+        }
         double damping = 1e-3;
         for (int round = 0; round < 60; round++)
         {
-            int n = x.Length, m = now.Length;
+            int n = x.Length,
+                m = now.Length;
             var jacobian = new double[n][];
             for (int i = 0; i < n; i++)
             {
                 double step = 1e-5 * Math.Max(span, 1e-3);
-                double[] plus = [.. x], minus = [.. x];
+                double[] plus = [.. x],
+                    minus = [.. x];
                 plus[i] += step;
                 minus[i] -= step;
-                if (Residuals(plus) is not { } a || Residuals(minus) is not { } b) { reason = "the piece can go no further that way"; return null; }
+                if (Residuals(plus) is not { } a || Residuals(minus) is not { } b)
+                {
+                    reason = "the piece can go no further that way";
+                    return null;
+                }
                 jacobian[i] = [.. Enumerable.Range(0, m).Select(k => (a[k] - b[k]) / (2 * step))];
             }
             var normal = new double[n * n];
             var right = new double[n];
             for (int i = 0; i < n; i++)
             {
-                for (int j = 0; j <= i; j++) { for (int k = 0; k < m; k++) { normal[i * n + j] += jacobian[i][k] * jacobian[j][k]; } }
-                for (int k = 0; k < m; k++) { right[i] -= jacobian[i][k] * now[k]; }
+                for (int j = 0; j <= i; j++)
+                {
+                    for (int k = 0; k < m; k++)
+                    {
+                        normal[i * n + j] += jacobian[i][k] * jacobian[j][k];
+                    }
+                }
+                for (int k = 0; k < m; k++)
+                {
+                    right[i] -= jacobian[i][k] * now[k];
+                }
                 normal[i * n + i] *= 1 + damping;
             }
             double[]? d = Cholesky.Solve(normal, right, n);
-            double[]? tried = d is null ? null : [.. x.Zip(d, (a, b) => a + b)], next = tried is null ? null : Residuals(tried);
+            double[]? tried = d is null ? null : [.. x.Zip(d, (a, b) => a + b)],
+                next = tried is null ? null : Residuals(tried);
             if (next is not null && Cost(next) < Cost(now))
             {
                 double gain = Cost(now) - Cost(next);
                 (x, now, damping) = (tried!, next, Math.Max(1e-9, damping / 8));
-                if (gain < 1e-10 * (1 + Cost(now))) { break; }
+                if (gain < 1e-10 * (1 + Cost(now)))
+                {
+                    break;
+                }
             }
             else
             {
                 damping *= 6;
-                if (damping > 1e9) { break; }
+                if (damping > 1e9)
+                {
+                    break;
+                }
             }
         }
-        double sum = 0, worst = 0;
+        double sum = 0,
+            worst = 0;
         int at = 0;
         foreach (PiecePin pin in pins)
         {
@@ -152,28 +235,41 @@ public static class PiecePull
         return new(With(piece, x), Math.Sqrt(sum / pins.Length), worst);
     }
 
-    private static bool Sized(Piece p) => p.Kind is PieceKind.Plane or PieceKind.Box or PieceKind.Stairs or PieceKind.Cylinder or PieceKind.Dome;
+    private static bool Sized(Piece p) =>
+        p.Kind is PieceKind.Plane or PieceKind.Box or PieceKind.Stairs or PieceKind.Cylinder or PieceKind.Dome;
 
-    private static double Span(Piece p) => p.Kind switch
-    {
-        PieceKind.Mesh or PieceKind.Strip => Math.Max(0.1, p.Scale),
-        PieceKind.Outline => Math.Max(0.1, Enumerable.Range(0, p.Corners.Count / 2).Max(i => Math.Max(Math.Abs(p.Corners[2 * i] - p.Corners[0]), Math.Abs(p.Corners[2 * i + 1] - p.Corners[1])))),
-        _ => Math.Max(0.05, Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z))),
-    };
+    private static double Span(Piece p) =>
+        p.Kind switch
+        {
+            PieceKind.Mesh or PieceKind.Strip => Math.Max(0.1, p.Scale),
+            PieceKind.Outline => Math.Max(
+                0.1,
+                Enumerable
+                    .Range(0, p.Corners.Count / 2)
+                    .Max(i => Math.Max(Math.Abs(p.Corners[2 * i] - p.Corners[0]), Math.Abs(p.Corners[2 * i + 1] - p.Corners[1])))
+            ),
+            _ => Math.Max(0.05, Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z))),
+        };
 
     // Sized ones by the planes of their sides, so that pulling one side leaves the others; all in metres (turns times the span).
     private static double[] Parameters(Piece p)
     {
         double span = Span(p);
         var x = new List<double> { Rotations.Radians(p.RotationYxzDegrees.Y) * span };
-        if (p.MayTilt) { x.AddRange([Rotations.Radians(p.RotationYxzDegrees.X) * span, Rotations.Radians(p.RotationYxzDegrees.Z) * span]); }
+        if (p.MayTilt)
+        {
+            x.AddRange([Rotations.Radians(p.RotationYxzDegrees.X) * span, Rotations.Radians(p.RotationYxzDegrees.Z) * span]);
+        }
         switch (p.Kind)
         {
             case PieceKind.Outline:
                 x.Add(p.Size.Y);
                 x.AddRange(p.Corners);
                 x.RemoveAt(0); // its corners say how it is turned
-                if (p.MayTilt) { x.RemoveRange(0, 2); }
+                if (p.MayTilt)
+                {
+                    x.RemoveRange(0, 2);
+                }
                 break;
             case PieceKind.Mesh or PieceKind.Strip:
                 x.AddRange([p.Position.X, p.Position.Y, p.Position.Z, p.Scale]);
@@ -192,36 +288,66 @@ public static class PiecePull
     private static double[] Scales(Piece p)
     {
         var s = new List<double>();
-        if (p.Kind != PieceKind.Outline) { s.Add(0.3); if (p.MayTilt) { s.AddRange([0.2, 0.2]); } }
-        s.AddRange(p.Kind switch
+        if (p.Kind != PieceKind.Outline)
         {
-            PieceKind.Outline => [1, .. Enumerable.Repeat(1.0, p.Corners.Count)],
-            PieceKind.Mesh or PieceKind.Strip => [1, 0.3, 1, 0.3],
-            PieceKind.Plane => [1, 1, 0.3, 1, 1],
-            _ => (double[])[1, 1, 0.3, 1, 1, 1],
-        });
+            s.Add(0.3);
+            if (p.MayTilt)
+            {
+                s.AddRange([0.2, 0.2]);
+            }
+        }
+        s.AddRange(
+            p.Kind switch
+            {
+                PieceKind.Outline => [1, .. Enumerable.Repeat(1.0, p.Corners.Count)],
+                PieceKind.Mesh or PieceKind.Strip => [1, 0.3, 1, 0.3],
+                PieceKind.Plane => [1, 1, 0.3, 1, 1],
+                _ => (double[])[1, 1, 0.3, 1, 1, 1],
+            }
+        );
         return [.. s];
     }
 
     private static Piece With(Piece p, double[] x)
     {
         double span = Span(p);
-        if (p.Kind == PieceKind.Outline) { return p with { Size = p.Size with { Y = x[0] }, Corners = [.. x.Skip(1)] }; }
+        if (p.Kind == PieceKind.Outline)
+        {
+            return p with { Size = p.Size with { Y = x[0] }, Corners = [.. x.Skip(1)] };
+        }
         int at = 0;
-        double yaw = Rotations.Degrees(x[at++] / span), tilt = p.RotationYxzDegrees.X, roll = p.RotationYxzDegrees.Z;
-        if (p.MayTilt) { (tilt, roll) = (Rotations.Degrees(x[at] / span), Rotations.Degrees(x[at + 1] / span)); at += 2; }
+        double yaw = Rotations.Degrees(x[at++] / span),
+            tilt = p.RotationYxzDegrees.X,
+            roll = p.RotationYxzDegrees.Z;
+        if (p.MayTilt)
+        {
+            (tilt, roll) = (Rotations.Degrees(x[at] / span), Rotations.Degrees(x[at + 1] / span));
+            at += 2;
+        }
         var turned = new Vec3(tilt, yaw, roll);
-        if (!Sized(p)) { return p with { RotationYxzDegrees = turned, Position = new(x[at], x[at + 1], x[at + 2]), Scale = x[at + 3] }; }
+        if (!Sized(p))
+        {
+            return p with { RotationYxzDegrees = turned, Position = new(x[at], x[at + 1], x[at + 2]), Scale = x[at + 3] };
+        }
         Matrix3 r = Rotations.FromEulerYxzDegrees(turned.X, turned.Y, turned.Z);
         if (p.Kind == PieceKind.Plane)
         {
             var middle = new Vec3((x[at] + x[at + 1]) / 2, x[at + 2], (x[at + 3] + x[at + 4]) / 2);
-            return p with { RotationYxzDegrees = turned, Position = p.Position + p.Scale * (r * middle), Size = new(x[at + 1] - x[at], p.Size.Y, x[at + 4] - x[at + 3]) };
+            return p with
+            {
+                RotationYxzDegrees = turned,
+                Position = p.Position + p.Scale * (r * middle),
+                Size = new(x[at + 1] - x[at], p.Size.Y, x[at + 4] - x[at + 3]),
+            };
         }
         var foot = new Vec3((x[at] + x[at + 1]) / 2, x[at + 2], (x[at + 4] + x[at + 5]) / 2);
         var size = new Vec3(x[at + 1] - x[at], x[at + 3] - x[at + 2], x[at + 5] - x[at + 4]);
         // A round piece stays round.
-        if (p.Kind is PieceKind.Cylinder && Math.Abs(p.Size.X - p.Size.Z) < 1e-6) { double d = (size.X + size.Z) / 2; size = size with { X = d, Z = d }; }
+        if (p.Kind is PieceKind.Cylinder && Math.Abs(p.Size.X - p.Size.Z) < 1e-6)
+        {
+            double d = (size.X + size.Z) / 2;
+            size = size with { X = d, Z = d };
+        }
         return p with { RotationYxzDegrees = turned, Position = p.Position + p.Scale * (r * foot), Size = size };
     }
 }

@@ -26,8 +26,13 @@ public sealed class SetScene
     /// <param name="seen">What the camera sees along it.</param>
     public float HideDistance(in Ray ray, in Hit seen)
     {
-        if (_hide is not null) { return _hide.Intersect(ray, RayKinds.Hide).T; }
-        return !seen.IsHit ? float.PositiveInfinity : Pieces[PieceOf(seen)].Duties.Hides ? seen.T : Scene.Intersect(ray, RayKinds.Hide).T;
+        if (_hide is not null)
+        {
+            return _hide.Intersect(ray, RayKinds.Hide).T;
+        }
+        return !seen.IsHit ? float.PositiveInfinity
+            : Pieces[PieceOf(seen)].Duties.Hides ? seen.T
+            : Scene.Intersect(ray, RayKinds.Hide).T;
     }
 
     /// <summary>Pieces whose faces lie in one another; rays meet the one that stands first in the list.</summary>
@@ -44,13 +49,21 @@ public sealed class SetScene
         // A million triangles would be looked through for faces that built pieces have: planes, boxes and the like are what overlaps.
         Shared = SharedFaces.Of(Meshes, [.. seen.Where(i => Meshes[i].TriangleCount < 20_000)]);
         TriangleMesh[] traced = [.. Meshes];
-        foreach (int later in Shared.Select(s => s.Second).Distinct()) { traced[later] = PieceMeshes.Offset(traced[later], -2 * SharedFaces.Within); }
+        foreach (int later in Shared.Select(s => s.Second).Distinct())
+        {
+            traced[later] = PieceMeshes.Offset(traced[later], -2 * SharedFaces.Within);
+        }
         var instances = new List<TraceInstance>();
         var owners = new List<int[]>();
         _firstTriangle = new int[Pieces.Count];
-        foreach (var group in Enumerable.Range(0, Pieces.Count).Where(i => Meshes[i].TriangleCount > 0).GroupBy(i => KindsOf(Pieces[i].Duties)))
+        foreach (
+            var group in Enumerable.Range(0, Pieces.Count).Where(i => Meshes[i].TriangleCount > 0).GroupBy(i => KindsOf(Pieces[i].Duties))
+        )
         {
-            if (group.Key == RayKinds.None) { continue; }
+            if (group.Key == RayKinds.None)
+            {
+                continue;
+            }
             var positions = new List<Vector3>();
             var normals = new List<Vector3>();
             var indices = new List<int>();
@@ -72,8 +85,20 @@ public sealed class SetScene
         _pieceOfTriangle = [.. owners];
         if (Pieces.Any(p => p.Duties is { Hides: true, OnlyBlocksLight: false, HoldoutMillimetres: not 0 }))
         {
-            _hide = new TraceScene([.. Enumerable.Range(0, Pieces.Count).Where(i => Pieces[i].Duties is { Hides: true, OnlyBlocksLight: false } && Meshes[i].TriangleCount > 0)
-                .Select(i => new TraceInstance(new MeshTree(Pieces[i].Duties.HoldoutMillimetres == 0 ? Meshes[i] : PieceMeshes.Offset(Meshes[i], Pieces[i].Duties.HoldoutMillimetres / 1000)), Similarity.Identity, RayKinds.Hide))]);
+            _hide = new TraceScene([
+                .. Enumerable
+                    .Range(0, Pieces.Count)
+                    .Where(i => Pieces[i].Duties is { Hides: true, OnlyBlocksLight: false } && Meshes[i].TriangleCount > 0)
+                    .Select(i => new TraceInstance(
+                        new MeshTree(
+                            Pieces[i].Duties.HoldoutMillimetres == 0
+                                ? Meshes[i]
+                                : PieceMeshes.Offset(Meshes[i], Pieces[i].Duties.HoldoutMillimetres / 1000)
+                        ),
+                        Similarity.Identity,
+                        RayKinds.Hide
+                    )),
+            ]);
         }
         Scene = new TraceScene(instances);
         Min = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Min).Aggregate(Vector3.Min);
@@ -82,8 +107,13 @@ public sealed class SetScene
 
     private static RayKinds KindsOf(Duties d)
     {
-        RayKinds kinds = (d.BlocksLight ? RayKinds.LightSet : RayKinds.None) | (d.LightsElements || d.Bounces is not null ? RayKinds.Shine : RayKinds.None);
-        if (d.OnlyBlocksLight) { return kinds; }
+        RayKinds kinds =
+            (d.BlocksLight ? RayKinds.LightSet : RayKinds.None)
+            | (d.LightsElements || d.Bounces is not null ? RayKinds.Shine : RayKinds.None);
+        if (d.OnlyBlocksLight)
+        {
+            return kinds;
+        }
         return kinds | RayKinds.CameraSet | (d.Hides ? RayKinds.Hide : RayKinds.None);
     }
 
@@ -91,5 +121,6 @@ public sealed class SetScene
     public int TriangleOf(in Hit hit) => hit.Triangle - _firstTriangle[PieceOf(hit)];
 
     /// <summary>Index into <see cref="Pieces"/> of what a ray hit; −1 for an element or nothing.</summary>
-    public int PieceOf(in Hit hit) => hit.IsHit && hit.Instance < _pieceOfTriangle.Length ? _pieceOfTriangle[hit.Instance][hit.Triangle] : -1;
+    public int PieceOf(in Hit hit) =>
+        hit.IsHit && hit.Instance < _pieceOfTriangle.Length ? _pieceOfTriangle[hit.Instance][hit.Triangle] : -1;
 }

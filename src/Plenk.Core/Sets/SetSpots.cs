@@ -12,7 +12,12 @@ public static class SetSpots
     /// <summary>Spots spread evenly over the pieces that wear footage, some hundred on the smallest.</summary>
     public static IReadOnlyList<SetSpot> Over(SetScene set, int count = 6000)
     {
-        int[] worn = [.. Enumerable.Range(0, set.Pieces.Count).Where(i => set.Pieces[i].Duties is { WearsFootage: true, OnlyBlocksLight: false } && set.Meshes[i].TriangleCount > 0)];
+        int[] worn =
+        [
+            .. Enumerable
+                .Range(0, set.Pieces.Count)
+                .Where(i => set.Pieces[i].Duties is { WearsFootage: true, OnlyBlocksLight: false } && set.Meshes[i].TriangleCount > 0),
+        ];
         double total = worn.Sum(i => Area(set.Meshes[i]));
         var spots = new List<SetSpot>();
         foreach (int i in worn)
@@ -25,14 +30,18 @@ public static class SetSpots
     /// <summary>As many spots of one piece.</summary>
     public static IEnumerable<SetSpot> Over(TriangleMesh mesh, int piece, int count)
     {
-        double area = Area(mesh), done = 0;
+        double area = Area(mesh),
+            done = 0;
         int k = 0;
         for (int t = 0; t < mesh.TriangleCount; t++)
         {
             var (a, b, c) = mesh.Triangle(t);
             Vector3 cross = Vector3.Cross(b - a, c - a);
             double own = cross.Length() / 2;
-            if (!(own > 0)) { continue; }
+            if (!(own > 0))
+            {
+                continue;
+            }
             done += own;
             for (; k < count * done / area; k++)
             {
@@ -46,7 +55,11 @@ public static class SetSpots
     public static double Area(TriangleMesh mesh)
     {
         double area = 0;
-        for (int t = 0; t < mesh.TriangleCount; t++) { var (a, b, c) = mesh.Triangle(t); area += Vector3.Cross(b - a, c - a).Length() / 2; }
+        for (int t = 0; t < mesh.TriangleCount; t++)
+        {
+            var (a, b, c) = mesh.Triangle(t);
+            area += Vector3.Cross(b - a, c - a).Length() / 2;
+        }
         return area;
     }
 }

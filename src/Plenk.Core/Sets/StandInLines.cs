@@ -22,15 +22,25 @@ public static class StandInLines
         double h = s.HeightMetres;
         if (s.Box)
         {
-            Vec3 At(int corner) => s.Position + new Vec3((corner & 1) == 0 ? -h / 2 : h / 2, (corner & 2) == 0 ? 0 : h, (corner & 4) == 0 ? -h / 2 : h / 2);
-            foreach (var (a, b) in new[] { (0, 1), (1, 5), (5, 4), (4, 0), (2, 3), (3, 7), (7, 6), (6, 2), (0, 2), (1, 3), (5, 7), (4, 6) }) { yield return (At(a), At(b)); }
+            Vec3 At(int corner) =>
+                s.Position + new Vec3((corner & 1) == 0 ? -h / 2 : h / 2, (corner & 2) == 0 ? 0 : h, (corner & 4) == 0 ? -h / 2 : h / 2);
+            foreach (var (a, b) in new[] { (0, 1), (1, 5), (5, 4), (4, 0), (2, 3), (3, 7), (7, 6), (6, 2), (0, 2), (1, 3), (5, 7), (4, 6) })
+            {
+                yield return (At(a), At(b));
+            }
             yield break;
         }
         var away = new Vec3(s.Position.X - eye.X, 0, s.Position.Z - eye.Z);
         Vec3 across = away.Length > 1e-6 ? Vec3.Cross(away, Vec3.UnitY).Normalized() : Vec3.UnitX;
         foreach (var line in Figure)
         {
-            for (int i = 1; i < line.Length; i++) { yield return (s.Position + h * (line[i - 1].X * across + line[i - 1].Y * Vec3.UnitY), s.Position + h * (line[i].X * across + line[i].Y * Vec3.UnitY)); }
+            for (int i = 1; i < line.Length; i++)
+            {
+                yield return (
+                    s.Position + h * (line[i - 1].X * across + line[i - 1].Y * Vec3.UnitY),
+                    s.Position + h * (line[i].X * across + line[i].Y * Vec3.UnitY)
+                );
+            }
         }
         // Where it stands: a small cross on the floor.
         yield return (s.Position - 0.15 * across, s.Position + 0.15 * across);

@@ -12,12 +12,26 @@ public static class Hanging
     /// <summary>Where a thing is at a shot frame, or between two; before its first frame and after its last it stays. Null while it has none.</summary>
     public static Pose? PoseOf(MovingObject thing, double frame)
     {
-        if (thing.Frames.Count == 0) { return null; }
+        if (thing.Frames.Count == 0)
+        {
+            return null;
+        }
         ObjectPose nearest = thing.Frames[0];
-        foreach (ObjectPose f in thing.Frames) { if (Math.Abs(f.Frame - frame) < Math.Abs(nearest.Frame - frame)) { nearest = f; } }
+        foreach (ObjectPose f in thing.Frames)
+        {
+            if (Math.Abs(f.Frame - frame) < Math.Abs(nearest.Frame - frame))
+            {
+                nearest = f;
+            }
+        }
         Pose? own = Pose.FromRowMajor16(nearest.ObjectToWorld, out _);
         int side = Math.Sign(frame - nearest.Frame);
-        return side == 0 || own is not { } a || thing.Frames.FirstOrDefault(f => f.Frame == nearest.Frame + side) is not { } other || Pose.FromRowMajor16(other.ObjectToWorld, out _) is not { } b ? own
+        return
+            side == 0
+            || own is not { } a
+            || thing.Frames.FirstOrDefault(f => f.Frame == nearest.Frame + side) is not { } other
+            || Pose.FromRowMajor16(other.ObjectToWorld, out _) is not { } b
+            ? own
             : Pose.Interpolate(a, b, Math.Abs(frame - nearest.Frame));
     }
 
@@ -28,10 +42,22 @@ public static class Hanging
     /// <exception cref="InvalidOperationException">It has been stood at another frame: what hangs would be moved twice.</exception>
     public static ShotDocument At(ShotDocument shot, double frame)
     {
-        if (shot.StoodAt is { } stood) { return stood == frame ? shot : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for."); }
-        if (shot.Elements.Any(e => e.Keys.Count > 0)) { shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] }; }
-        if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null)) { return shot; }
-        Pose? Of(string? id) => id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
+        if (shot.StoodAt is { } stood)
+        {
+            return stood == frame
+                ? shot
+                : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for.");
+        }
+        if (shot.Elements.Any(e => e.Keys.Count > 0))
+        {
+            shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] };
+        }
+        if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null))
+        {
+            return shot;
+        }
+        Pose? Of(string? id) =>
+            id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
         return shot with
         {
             StoodAt = frame,
@@ -40,11 +66,15 @@ public static class Hanging
         };
     }
 
-    public static Piece Placed(Piece piece, Pose frame) => piece with
-    {
-        Position = frame.ToWorld(piece.Position),
-        RotationYxzDegrees = Rotations.ToEulerYxzDegrees(frame.Rotation * Rotations.FromEulerYxzDegrees(piece.RotationYxzDegrees.X, piece.RotationYxzDegrees.Y, piece.RotationYxzDegrees.Z)),
-    };
+    public static Piece Placed(Piece piece, Pose frame) =>
+        piece with
+        {
+            Position = frame.ToWorld(piece.Position),
+            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(
+                frame.Rotation
+                    * Rotations.FromEulerYxzDegrees(piece.RotationYxzDegrees.X, piece.RotationYxzDegrees.Y, piece.RotationYxzDegrees.Z)
+            ),
+        };
 
     public static Element Placed(Element element, Pose frame)
     {
@@ -52,7 +82,12 @@ public static class Hanging
         Vec3 up = turned.Column(1);
         // What is left after its +Y is laid along up is a turn about +Y.
         Matrix3 about = Rotations.Between(Vec3.UnitY, up).Transpose() * turned;
-        return element with { Position = frame.ToWorld(element.Position), Up = up, TurnDegrees = Rotations.Degrees(Elementary.Atan2(about.M13, about.M11)) };
+        return element with
+        {
+            Position = frame.ToWorld(element.Position),
+            Up = up,
+            TurnDegrees = Rotations.Degrees(Elementary.Atan2(about.M13, about.M11)),
+        };
     }
 
     /// <summary>The way back: what stands in the world, as it hangs in a frame.</summary>

@@ -8,13 +8,26 @@ public static class KeyCurve
     /// <summary>A number at a frame; null where no key has it.</summary>
     public static double? At<T>(IReadOnlyList<T> keys, double frame, Func<T, int> at, Func<T, double?> of, Func<T, KeyEase> ease)
     {
-        (int Frame, double Value, KeyEase Ease)[] own = [.. keys.Where(k => of(k) is not null).OrderBy(at).Select(k => (at(k), of(k)!.Value, ease(k)))];
-        if (own.Length == 0) { return null; }
+        (int Frame, double Value, KeyEase Ease)[] own =
+        [
+            .. keys.Where(k => of(k) is not null).OrderBy(at).Select(k => (at(k), of(k)!.Value, ease(k))),
+        ];
+        if (own.Length == 0)
+        {
+            return null;
+        }
         int after = Array.FindIndex(own, k => k.Frame > frame);
-        if (after == 0) { return own[0].Value; }
-        if (after < 0) { return own[^1].Value; }
+        if (after == 0)
+        {
+            return own[0].Value;
+        }
+        if (after < 0)
+        {
+            return own[^1].Value;
+        }
         var (a, b) = (own[after - 1], own[after]);
-        double span = b.Frame - a.Frame, t = (frame - a.Frame) / span;
+        double span = b.Frame - a.Frame,
+            t = (frame - a.Frame) / span;
         return a.Ease switch
         {
             KeyEase.Held => a.Value,
@@ -26,7 +39,9 @@ public static class KeyCurve
 
     /// <summary>The same for a place.</summary>
     public static Vec3? At<T>(IReadOnlyList<T> keys, double frame, Func<T, int> at, Func<T, Vec3?> of, Func<T, KeyEase> ease) =>
-        At(keys, frame, at, k => of(k)?.X, ease) is { } x ? new(x, At(keys, frame, at, k => of(k)?.Y, ease)!.Value, At(keys, frame, at, k => of(k)?.Z, ease)!.Value) : null;
+        At(keys, frame, at, k => of(k)?.X, ease) is { } x
+            ? new(x, At(keys, frame, at, k => of(k)?.Y, ease)!.Value, At(keys, frame, at, k => of(k)?.Z, ease)!.Value)
+            : null;
 
     /// <summary>Change a frame at a key: the finite difference over its neighbours; 0 at the ends.</summary>
     private static double Tangent((int Frame, double Value, KeyEase Ease)[] keys, int i) =>
@@ -35,20 +50,33 @@ public static class KeyCurve
     /// <summary>Cubic Hermite; tangents over the whole span.</summary>
     public static double Hermite(double t, double p0, double m0, double p1, double m1)
     {
-        double t2 = t * t, t3 = t2 * t;
+        double t2 = t * t,
+            t3 = t2 * t;
         return (2 * t3 - 3 * t2 + 1) * p0 + (t3 - 2 * t2 + t) * m0 + (-2 * t3 + 3 * t2) * p1 + (t3 - t2) * m1;
     }
 
     /// <summary>A cubic Bézier through (0, 0) and (1, 1) whose x is time: y at x (CSS Easing Functions Level 1).</summary>
     public static double Bezier(double x, double x1, double y1, double x2, double y2)
     {
-        static double Of(double s, double a, double b) { double r = 1 - s; return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s; }
-        double low = 0, high = 1;
+        static double Of(double s, double a, double b)
+        {
+            double r = 1 - s;
+            return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s;
+        }
+        double low = 0,
+            high = 1;
         // x grows with s where both handles lie between the keys.
         for (int i = 0; i < 60; i++)
         {
             double mid = (low + high) / 2;
-            if (Of(mid, x1, x2) < x) { low = mid; } else { high = mid; }
+            if (Of(mid, x1, x2) < x)
+            {
+                low = mid;
+            }
+            else
+            {
+                high = mid;
+            }
         }
         return Of((low + high) / 2, y1, y2);
     }

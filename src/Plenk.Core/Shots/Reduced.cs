@@ -6,7 +6,12 @@ namespace Plenk.Core.Shots;
 /// </summary>
 public static class Reduced
 {
-    private static readonly ShotDocument Nothing = new() { Production = "", Sequence = "", Code = "" };
+    private static readonly ShotDocument Nothing = new()
+    {
+        Production = "",
+        Sequence = "",
+        Code = "",
+    };
 
     /// <summary>Nothing of the shot: what has nothing to measure.</summary>
     public static ShotDocument None(ShotDocument shot) => Nothing;
@@ -15,28 +20,41 @@ public static class Reduced
     public static ShotDocument Plate(ShotDocument shot) => Nothing with { Plate = shot.Plate, Range = shot.Range, Rate = shot.Rate };
 
     /// <summary>The camera in the world at any frame, and all that moves by itself.</summary>
-    public static ShotDocument Camera(ShotDocument shot) => Plate(shot) with
-    {
-        Camera = shot.Camera,
-        Orientation = shot.Orientation,
-        SurveyPoints = Places(shot),
-        MovingObjects = shot.MovingObjects,
-        StoodAt = shot.StoodAt,
-    };
+    public static ShotDocument Camera(ShotDocument shot) =>
+        Plate(shot) with
+        {
+            Camera = shot.Camera,
+            Orientation = shot.Orientation,
+            SurveyPoints = Places(shot),
+            MovingObjects = shot.MovingObjects,
+            StoodAt = shot.StoodAt,
+        };
 
     /// <summary>The set as it stands in any frame; somebody filmed stands by a matte and may be turned to the light.</summary>
     public static ShotDocument Set(ShotDocument shot)
     {
         ShotDocument set = Camera(shot) with { Pieces = shot.Pieces, Seed = shot.Seed };
-        if (shot.Pieces.Any(p => p.Figure is { TowardsLight: true })) { set = set with { Lights = shot.Lights }; }
+        if (shot.Pieces.Any(p => p.Figure is { TowardsLight: true }))
+        {
+            set = set with { Lights = shot.Lights };
+        }
         return shot.Pieces.Any(p => p.Figure is not null) ? WithMattes(set, shot) : set;
     }
 
     /// <summary>The set and what is laid on it from its cameras.</summary>
     public static ShotDocument Footage(ShotDocument shot)
     {
-        ShotDocument set = Set(shot) with { Projections = shot.Projections, OtherCameras = shot.OtherCameras, ProjectionsMix = shot.ProjectionsMix, SeamBlendPixels = shot.SeamBlendPixels };
-        if (shot.Projections.Any(p => p.OwnColour)) { set = Lit(set, shot); }
+        ShotDocument set = Set(shot) with
+        {
+            Projections = shot.Projections,
+            OtherCameras = shot.OtherCameras,
+            ProjectionsMix = shot.ProjectionsMix,
+            SeamBlendPixels = shot.SeamBlendPixels,
+        };
+        if (shot.Projections.Any(p => p.OwnColour))
+        {
+            set = Lit(set, shot);
+        }
         return shot.Projections.Any(p => p.Matte is not null) ? WithMattes(set, shot) : set;
     }
 
@@ -47,41 +65,59 @@ public static class Reduced
     public static ShotDocument Contact(ShotDocument shot) => Set(shot) with { Elements = shot.Elements };
 
     /// <summary>All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.</summary>
-    public static ShotDocument Seen(ShotDocument shot) => shot with
-    {
-        Production = "",
-        Sequence = "",
-        Code = "",
-        Title = "",
-        SurveyPoints = Places(shot),
-        Notes = [],
-        Tolerances = Nothing.Tolerances,
-        Sun = Nothing.Sun,
-        StandIns = [],
-        KnownLengths = [],
-        Clouds = [],
-        Still = null,
-        Solving = Nothing.Solving,
-        RealShadow = null,
-        Unknown = null,
-    };
+    public static ShotDocument Seen(ShotDocument shot) =>
+        shot with
+        {
+            Production = "",
+            Sequence = "",
+            Code = "",
+            Title = "",
+            SurveyPoints = Places(shot),
+            Notes = [],
+            Tolerances = Nothing.Tolerances,
+            Sun = Nothing.Sun,
+            StandIns = [],
+            KnownLengths = [],
+            Clouds = [],
+            Still = null,
+            Solving = Nothing.Solving,
+            RealShadow = null,
+            Unknown = null,
+        };
 
     /// <summary>The same before its steps of finishing, but for what these ask of rendered frames; and without what it is seen through.</summary>
-    public static ShotDocument Bare(ShotDocument shot) => Seen(shot) with
-    {
-        Look = Nothing.Look,
-        Cut = null,
-        Finish = new() { Steps = [.. shot.Finish.InOrder().Where(s => s.RenderedIds.Count > 0).Select(s => new FinishStep { Id = s.Id, Kind = s.Kind, RenderedIds = s.RenderedIds })] },
-    };
+    public static ShotDocument Bare(ShotDocument shot) =>
+        Seen(shot) with
+        {
+            Look = Nothing.Look,
+            Cut = null,
+            Finish = new()
+            {
+                Steps =
+                [
+                    .. shot
+                        .Finish.InOrder()
+                        .Where(s => s.RenderedIds.Count > 0)
+                        .Select(s => new FinishStep
+                        {
+                            Id = s.Id,
+                            Kind = s.Kind,
+                            RenderedIds = s.RenderedIds,
+                        }),
+                ],
+            },
+        };
 
     /// <summary>Where points are; where they were clicked judges a camera and makes no picture.</summary>
-    private static IReadOnlyList<SurveyPoint> Places(ShotDocument shot) => shot.SurveyPoints.All(p => p.Clicks.Count == 0) ? shot.SurveyPoints : [.. shot.SurveyPoints.Select(p => p with { Clicks = [] })];
+    private static IReadOnlyList<SurveyPoint> Places(ShotDocument shot) =>
+        shot.SurveyPoints.All(p => p.Clicks.Count == 0) ? shot.SurveyPoints : [.. shot.SurveyPoints.Select(p => p with { Clicks = [] })];
 
-    private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot) => to with
-    {
-        Mattes = shot.Mattes,
-        Elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null) ? shot.Elements : to.Elements,
-    };
+    private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot) =>
+        to with
+        {
+            Mattes = shot.Mattes,
+            Elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null) ? shot.Elements : to.Elements,
+        };
 
     private static ShotDocument Lit(ShotDocument to, ShotDocument shot)
     {

@@ -11,15 +11,17 @@ public static class ShotJson
     public static readonly JsonSerializerOptions Options = Make(indented: false);
     public static readonly JsonSerializerOptions Indented = Make(indented: true);
 
-    private static JsonSerializerOptions Make(bool indented) => new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = indented,
-        RespectNullableAnnotations = true, // a list that is null is told here, not found missing later
-        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
-        Converters = { new Vec3Converter(), new JsonStringEnumConverter<Images.ColorEncoding>(JsonNamingPolicy.CamelCase) },
-    };
+    private static JsonSerializerOptions Make(bool indented) =>
+        new(JsonSerializerDefaults.Web)
+        {
+            WriteIndented = indented,
+            RespectNullableAnnotations = true, // a list that is null is told here, not found missing later
+            DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+            Converters = { new Vec3Converter(), new JsonStringEnumConverter<Images.ColorEncoding>(JsonNamingPolicy.CamelCase) },
+        };
 
-    public static string Write(ShotDocument document, bool indented = false) => JsonSerializer.Serialize(document, indented ? Indented : Options);
+    public static string Write(ShotDocument document, bool indented = false) =>
+        JsonSerializer.Serialize(document, indented ? Indented : Options);
 
     /// <summary>Reads a document of this or an older schema. Throws <see cref="JsonException"/> with a plain message otherwise.</summary>
     public static ShotDocument Read(string json)

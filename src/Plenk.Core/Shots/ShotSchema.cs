@@ -11,25 +11,40 @@ public static class ShotSchema
 {
     public static string Write()
     {
-        var options = new JsonSerializerOptions(ShotJson.Options) { TypeInfoResolver = new DefaultJsonTypeInfoResolver(), NumberHandling = System.Text.Json.Serialization.JsonNumberHandling.Strict };
-        JsonNode schema = options.GetJsonSchemaAsNode(typeof(ShotDocument), new JsonSchemaExporterOptions
+        var options = new JsonSerializerOptions(ShotJson.Options)
         {
-            TreatNullObliviousAsNonNullable = true,
-            TransformSchemaNode = (context, node) =>
+            TypeInfoResolver = new DefaultJsonTypeInfoResolver(),
+            NumberHandling = System.Text.Json.Serialization.JsonNumberHandling.Strict,
+        };
+        JsonNode schema = options.GetJsonSchemaAsNode(
+            typeof(ShotDocument),
+            new JsonSchemaExporterOptions
             {
-                // Places and colours are written by a converter of their own.
-                bool optional = Nullable.GetUnderlyingType(context.TypeInfo.Type) == typeof(Vec3);
-                if (!optional && context.TypeInfo.Type != typeof(Vec3)) { return node; }
-                return new JsonObject
+                TreatNullObliviousAsNonNullable = true,
+                TransformSchemaNode = (context, node) =>
                 {
-                    ["type"] = optional ? new JsonArray("array", "null") : "array",
-                    ["items"] = new JsonObject { ["type"] = "number" },
-                    ["minItems"] = 3,
-                    ["maxItems"] = 3,
-                };
-            },
-        });
-        var root = new JsonObject { ["$schema"] = "https://json-schema.org/draft/2020-12/schema", ["title"] = "Shot document", ["description"] = "docs/shot-document.md says what the fields mean. Unknown fields are kept." };
+                    // Places and colours are written by a converter of their own.
+                    bool optional = Nullable.GetUnderlyingType(context.TypeInfo.Type) == typeof(Vec3);
+                    if (!optional && context.TypeInfo.Type != typeof(Vec3))
+                    {
+                        return node;
+                    }
+                    return new JsonObject
+                    {
+                        ["type"] = optional ? new JsonArray("array", "null") : "array",
+                        ["items"] = new JsonObject { ["type"] = "number" },
+                        ["minItems"] = 3,
+                        ["maxItems"] = 3,
+                    };
+                },
+            }
+        );
+        var root = new JsonObject
+        {
+            ["$schema"] = "https://json-schema.org/draft/2020-12/schema",
+            ["title"] = "Shot document",
+            ["description"] = "docs/shot-document.md says what the fields mean. Unknown fields are kept.",
+        };
         foreach (var (name, value) in schema.AsObject().ToList())
         {
             schema.AsObject().Remove(name);

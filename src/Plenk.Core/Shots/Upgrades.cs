@@ -17,7 +17,9 @@ public static class Upgrades
         };
         if (version > ShotDocument.CurrentSchema)
         {
-            throw new JsonException($"the shot was written by a newer version (schema {version}; this one reads up to {ShotDocument.CurrentSchema})");
+            throw new JsonException(
+                $"the shot was written by a newer version (schema {version}; this one reads up to {ShotDocument.CurrentSchema})"
+            );
         }
         if (version == 0)
         {

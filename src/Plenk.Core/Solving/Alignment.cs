@@ -10,14 +10,21 @@ public static class Alignment
     /// The similarity that takes <paramref name="from"/> to <paramref name="to"/>, with weights where given, and its RMS in the
     /// unit of <paramref name="to"/>. Null and a reason where fewer than three points are given or they lie in a line.
     /// </summary>
-    public static (Similarity Map, double Rms)? Similarity(IReadOnlyList<Vec3> from, IReadOnlyList<Vec3> to, out string? reason, IReadOnlyList<double>? weights = null, bool holdScale = false)
+    public static (Similarity Map, double Rms)? Similarity(
+        IReadOnlyList<Vec3> from,
+        IReadOnlyList<Vec3> to,
+        out string? reason,
+        IReadOnlyList<double>? weights = null,
+        bool holdScale = false
+    )
     {
         if (from.Count != to.Count || from.Count < 3)
         {
             reason = $"laying points on points needs three pairs or more; {Math.Min(from.Count, to.Count)} are given";
             return null;
         }
-        Vec3 a = Vec3.Zero, b = Vec3.Zero;
+        Vec3 a = Vec3.Zero,
+            b = Vec3.Zero;
         double total = 0;
         for (int i = 0; i < from.Count; i++)
         {
@@ -30,7 +37,8 @@ public static class Alignment
         for (int i = 0; i < from.Count; i++)
         {
             double w = (weights?[i] ?? 1) / total;
-            Vec3 p = from[i] - a, q = to[i] - b;
+            Vec3 p = from[i] - a,
+                q = to[i] - b;
             Add(cross, q, p, w);
             spread += w * p.LengthSquared;
         }
@@ -43,7 +51,10 @@ public static class Alignment
         double scale = holdScale ? 1 : fit.Trace / spread;
         var map = new Similarity(scale, fit.Rotation, b - scale * (fit.Rotation * a));
         double sum = 0;
-        for (int i = 0; i < from.Count; i++) { sum += (weights?[i] ?? 1) * (map.Apply(from[i]) - to[i]).LengthSquared; }
+        for (int i = 0; i < from.Count; i++)
+        {
+            sum += (weights?[i] ?? 1) * (map.Apply(from[i]) - to[i]).LengthSquared;
+        }
         reason = null;
         return (map, Math.Sqrt(sum / total));
     }
@@ -60,7 +71,10 @@ public static class Alignment
                 double e = round == 0 ? 0 : (rotation * from - to).LengthSquared / (width * width);
                 Add(cross, to, from, 1 / (1 + e));
             }
-            if (Fit(cross) is not { } fit) { return rotation; }
+            if (Fit(cross) is not { } fit)
+            {
+                return rotation;
+            }
             rotation = fit.Rotation;
         }
         return rotation;
@@ -68,17 +82,32 @@ public static class Alignment
 
     private static void Add(double[] cross, Vec3 q, Vec3 p, double w)
     {
-        ReadOnlySpan<double> rows = [q.X, q.Y, q.Z], columns = [p.X, p.Y, p.Z];
-        for (int r = 0; r < 3; r++) { for (int c = 0; c < 3; c++) { cross[3 * r + c] += w * rows[r] * columns[c]; } }
+        ReadOnlySpan<double> rows = [q.X, q.Y, q.Z],
+            columns = [p.X, p.Y, p.Z];
+        for (int r = 0; r < 3; r++)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                cross[3 * r + c] += w * rows[r] * columns[c];
+            }
+        }
     }
 
     private static (Matrix3 Rotation, double Trace, double S0, double S1)? Fit(double[] cross)
     {
-        if (cross.Any(v => !double.IsFinite(v))) { return null; }
+        if (cross.Any(v => !double.IsFinite(v)))
+        {
+            return null;
+        }
         var svd = Matrix<double>.Build.DenseOfRowMajor(3, 3, cross).Svd();
         // A mirror image fits better at times, but nothing real mirrors.
         double sign = svd.U.Determinant() * svd.VT.Determinant() < 0 ? -1 : 1;
         Matrix<double> r = svd.U * Matrix<double>.Build.DenseOfDiagonalArray([1, 1, sign]) * svd.VT;
-        return (new(r[0, 0], r[0, 1], r[0, 2], r[1, 0], r[1, 1], r[1, 2], r[2, 0], r[2, 1], r[2, 2]), svd.S[0] + svd.S[1] + sign * svd.S[2], svd.S[0], svd.S[1]);
+        return (
+            new(r[0, 0], r[0, 1], r[0, 2], r[1, 0], r[1, 1], r[1, 2], r[2, 0], r[2, 1], r[2, 2]),
+            svd.S[0] + svd.S[1] + sign * svd.S[2],
+            svd.S[0],
+            svd.S[1]
+        );
     }
 }

@@ -16,7 +16,12 @@ public enum Intrinsics
 /// <summary>A lens and sensor that one or more views share. Pixels; <see cref="Aspect"/> is fy ÷ fx.</summary>
 public sealed class IntrinsicsGroup
 {
-    public double Focal, K1, K2, Cx, Cy, Aspect = 1;
+    public double Focal,
+        K1,
+        K2,
+        Cx,
+        Cy,
+        Aspect = 1;
     public Intrinsics Refine;
 
     public IntrinsicsGroup Copy() => (IntrinsicsGroup)MemberwiseClone();
@@ -77,7 +82,10 @@ public sealed class BundleProblem
     {
         // Columns of the first view's camera-to-world rotation are its axes.
         Matrix3 by = Views[0].CameraToWorld.Rotation.Transpose();
-        foreach (BundleView v in Views) { v.Rotation *= by.Transpose(); }
+        foreach (BundleView v in Views)
+        {
+            v.Rotation *= by.Transpose();
+        }
         Points = [.. Points.Select(p => by * p)];
     }
 
@@ -88,8 +96,14 @@ public sealed class BundleProblem
         IntrinsicsGroup g = Groups[v.Group];
         Vec3 p = v.Rotation * Points[o.Point] + v.Translation;
         dx = dy = double.NaN;
-        if (!(p.Z > 1e-9)) { return false; }
-        double x = p.X / p.Z, y = p.Y / p.Z, r2 = x * x + y * y, d = 1 + r2 * (g.K1 + g.K2 * r2);
+        if (!(p.Z > 1e-9))
+        {
+            return false;
+        }
+        double x = p.X / p.Z,
+            y = p.Y / p.Z,
+            r2 = x * x + y * y,
+            d = 1 + r2 * (g.K1 + g.K2 * r2);
         dx = g.Cx + g.Focal * v.Zoom * d * x - o.X;
         dy = g.Cy + g.Focal * v.Zoom * g.Aspect * d * y - o.Y;
         return true;
@@ -101,8 +115,10 @@ public enum RobustLoss
 {
     /// <summary>ρ(s) = s.</summary>
     Squares,
+
     /// <summary>Huber: ρ(s) = s within the width, 2 w √s − w² beyond.</summary>
     Huber,
+
     /// <summary>Cauchy: ρ(s) = w² log(1 + s/w²).</summary>
     Cauchy,
 }

@@ -73,21 +73,45 @@ public sealed class LineCamera
 
     public static LineCameraResult Solve(LineScene scene)
     {
-        if (scene.Width < 2 || scene.Height < 2) { return Failed("The picture's size must be given with the lines."); }
-        if (scene.Families.Any(f => f.Axis is not ('x' or 'y' or 'z'))) { return Failed("A family of lines runs along x, y or z."); }
-        if (scene.Families.GroupBy(f => f.Axis).FirstOrDefault(g => g.Count() > 1) is { } twice) { return Failed($"There are two families along {twice.Key}; put their lines into one."); }
+        if (scene.Width < 2 || scene.Height < 2)
+        {
+            return Failed("The picture's size must be given with the lines.");
+        }
+        if (scene.Families.Any(f => f.Axis is not ('x' or 'y' or 'z')))
+        {
+            return Failed("A family of lines runs along x, y or z.");
+        }
+        if (scene.Families.GroupBy(f => f.Axis).FirstOrDefault(g => g.Count() > 1) is { } twice)
+        {
+            return Failed($"There are two families along {twice.Key}; put their lines into one.");
+        }
         foreach (LineFamily f in scene.Families)
         {
             for (int i = 0; i < f.Lines.Count; i++)
             {
                 DrawnLine l = f.Lines[i];
-                if (!double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2)) { return Failed($"Line {i + 1} along {f.Axis} has an end that is not a number."); }
-                if (l.Length < 4) { return Failed($"Line {i + 1} along {f.Axis} is {l.Length:0.0} px long; draw it along more of its edge."); }
+                if (!double.IsFinite(l.X1 + l.Y1 + l.X2 + l.Y2))
+                {
+                    return Failed($"Line {i + 1} along {f.Axis} has an end that is not a number.");
+                }
+                if (l.Length < 4)
+                {
+                    return Failed($"Line {i + 1} along {f.Axis} is {l.Length:0.0} px long; draw it along more of its edge.");
+                }
             }
         }
         LineFamily[] families = [.. scene.Families.Where(f => f.Lines.Count > 0)];
-        if (families.Length < 2) { return Failed("Draw lines along two or three directions that stand at right angles; there are lines along " + (families.Length == 0 ? "none." : $"{families[0].Axis} only.")); }
-        if (families.FirstOrDefault(f => f.Lines.Count < 2) is { } single) { return Failed($"There is one line along {single.Axis}; where its direction vanishes needs two or more."); }
+        if (families.Length < 2)
+        {
+            return Failed(
+                "Draw lines along two or three directions that stand at right angles; there are lines along "
+                    + (families.Length == 0 ? "none." : $"{families[0].Axis} only.")
+            );
+        }
+        if (families.FirstOrDefault(f => f.Lines.Count < 2) is { } single)
+        {
+            return Failed($"There is one line along {single.Axis}; where its direction vanishes needs two or more.");
+        }
         return new LineCamera(scene with { Families = families }).Run();
     }
 
@@ -103,14 +127,22 @@ public sealed class LineCamera
     /// <summary>Where lines meet, by the smallest singular direction of their normals, in pixels about the picture's centre ÷ its width.</summary>
     private Vec3 Meeting(IReadOnlyList<DrawnLine> lines)
     {
-        double cx = _scene.Width / 2.0, cy = _scene.Height / 2.0, w = _scene.Width;
+        double cx = _scene.Width / 2.0,
+            cy = _scene.Height / 2.0,
+            w = _scene.Width;
         var m = Matrix<double>.Build.Dense(3, 3);
         foreach (DrawnLine l in lines)
         {
             Vec3 n = Vec3.Cross(new((l.X1 - cx) / w, (l.Y1 - cy) / w, 1), new((l.X2 - cx) / w, (l.Y2 - cy) / w, 1));
             n /= Math.Sqrt(n.X * n.X + n.Y * n.Y) / l.Length;
             ReadOnlySpan<double> v = [n.X, n.Y, n.Z];
-            for (int r = 0; r < 3; r++) { for (int c = 0; c < 3; c++) { m[r, c] += v[r] * v[c]; } }
+            for (int r = 0; r < 3; r++)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    m[r, c] += v[r] * v[c];
+                }
+            }
         }
         Vector<double> e = m.Evd(Symmetricity.Symmetric).EigenVectors.Column(0);
         return new(e[0], e[1], e[2]);
@@ -142,7 +174,8 @@ public sealed class LineCamera
     {
         int n = 3 + (focal ? 1 : 0) + (centre ? 2 : 0);
         double Squares(State at) => Residuals(at).Sum(r => r * r);
-        double cost = Squares(s), lambda = 1e-3;
+        double cost = Squares(s),
+            lambda = 1e-3;
         Matrix<double> normal = Matrix<double>.Build.Dense(n, n);
         for (int step = 0; step < 100; step++)
         {
@@ -156,7 +189,10 @@ public sealed class LineCamera
                 double[] up = Residuals(Step(s, d, focal, centre));
                 d[k] = -h;
                 double[] down = Residuals(Step(s, d, focal, centre));
-                for (int i = 0; i < residuals.Length; i++) { jacobian[i, k] = (up[i] - down[i]) / (2 * h); }
+                for (int i = 0; i < residuals.Length; i++)
+                {
+                    jacobian[i, k] = (up[i] - down[i]) / (2 * h);
+                }
             }
             normal = jacobian.TransposeThisAndMultiply(jacobian);
             Vector<double> right = -jacobian.TransposeThisAndMultiply(Vector<double>.Build.Dense(residuals));
@@ -165,7 +201,10 @@ public sealed class LineCamera
             while (lambda < 1e10)
             {
                 Matrix<double> damped = normal.Clone();
-                for (int k = 0; k < n; k++) { damped[k, k] += lambda * (normal[k, k] + 1e-12); }
+                for (int k = 0; k < n; k++)
+                {
+                    damped[k, k] += lambda * (normal[k, k] + 1e-12);
+                }
                 Vector<double> d = damped.Solve(right);
                 State next = Step(s, d.ToArray(), focal, centre);
                 double c = d.All(double.IsFinite) && next.Focal < 1e7 ? Squares(next) : double.PositiveInfinity;
@@ -177,7 +216,10 @@ public sealed class LineCamera
                 }
                 lambda *= 6;
             }
-            if (!better || fall < 1e-14) { break; }
+            if (!better || fall < 1e-14)
+            {
+                break;
+            }
         }
         double[] size = [.. normal.Evd(Symmetricity.Symmetric).EigenValues.Select(v => v.Real)];
         return (s, cost, size[0] > 1e-13 * size[^1] ? normal.Inverse() : null);
@@ -189,9 +231,13 @@ public sealed class LineCamera
         double w = _scene.Width;
         Vec3 Direction(int axis) => new Vec3(meetings[axis].X * w / focal, meetings[axis].Y * w / focal, meetings[axis].Z).Normalized();
         int[] axes = [.. meetings.Keys.Take(2)];
-        Vec3 a = Direction(axes[0]), b = Direction(axes[1]);
+        Vec3 a = Direction(axes[0]),
+            b = Direction(axes[1]);
         b = (b - a * Vec3.Dot(a, b)).Normalized();
-        if (!b.IsFinite) { return null; }
+        if (!b.IsFinite)
+        {
+            return null;
+        }
         Vec3 c = Vec3.Cross(a, b);
         var columns = new Vec3[3];
         (columns[axes[0]], columns[axes[1]], columns[3 - axes[0] - axes[1]]) = (a, b, c);
@@ -201,36 +247,60 @@ public sealed class LineCamera
     /// <summary>Lines tell axes but not their senses: +Y goes up in the picture, +X to the right (+Z to the viewer where X runs into the depth).</summary>
     private static Matrix3 Facing(ReadOnlySpan<Vec3> columns)
     {
-        Vec3 x = columns[0], y = columns[1], z = columns[2];
-        if (y.Y > 0) { y = -y; }
-        if (Math.Abs(x.X) > 0.02 ? x.X < 0 : z.Z > 0) { x = -x; }
+        Vec3 x = columns[0],
+            y = columns[1],
+            z = columns[2];
+        if (y.Y > 0)
+        {
+            y = -y;
+        }
+        if (Math.Abs(x.X) > 0.02 ? x.X < 0 : z.Z > 0)
+        {
+            x = -x;
+        }
         return Matrix3.FromColumns(x, y, Vec3.Cross(x, y));
     }
 
     private LineCameraResult Run()
     {
         var meetings = _scene.Families.ToDictionary(f => f.Axis - 'x', f => Meeting(f.Lines));
-        bool three = meetings.Count == 3, free = _scene.FocalPx is null;
+        bool three = meetings.Count == 3,
+            free = _scene.FocalPx is null;
         // Lines that are parallel in the picture as well meet nowhere, as far as their ends' sureness can tell.
         char[] endless = [.. _scene.Families.Where(f => Spread(f) < 2.5 * LeastSigma).Select(f => f.Axis)];
         if (free && meetings.Count - endless.Length < 2)
         {
-            return Failed($"The lines along {string.Join(" and ", endless)} are parallel in the picture, so they do not tell the focal length. Draw a third direction, choose edges that run into the depth, or give the focal length.");
+            return Failed(
+                $"The lines along {string.Join(" and ", endless)} are parallel in the picture, so they do not tell the focal length. Draw a third direction, choose edges that run into the depth, or give the focal length."
+            );
         }
         double[] focals = free ? [0.5, 0.8, 1.2, 1.8, 3, 6] : [_scene.FocalPx!.Value / _scene.Width];
         (State State, double Squares, Matrix<double>? Inverse)? best = null;
         foreach (double f in focals)
         {
-            if (Begin(meetings, f * _scene.Width) is not { } begun) { continue; }
+            if (Begin(meetings, f * _scene.Width) is not { } begun)
+            {
+                continue;
+            }
             var tried = Refine(begun, free, false);
-            if (tried.State.Focal < 30 * _scene.Width && (best is null || tried.Squares < best.Value.Squares)) { best = tried; }
+            if (tried.State.Focal < 30 * _scene.Width && (best is null || tried.Squares < best.Value.Squares))
+            {
+                best = tried;
+            }
         }
-        if (best is not { } found) { return Failed("No camera has these directions at right angles. One of the families may hold an edge of another, or the picture may be cropped far off its centre."); }
+        if (best is not { } found)
+        {
+            return Failed(
+                "No camera has these directions at right angles. One of the families may hold an edge of another, or the picture may be cropped far off its centre."
+            );
+        }
         double rms = Math.Sqrt(found.Squares / _lines.Length);
         // With two families the vanishing points must lie on opposite sides of the centre, (v1 − p)·(v2 − p) < 0, or no focal length is real.
         if (rms > 0.01 * _scene.Width || (free && !(found.State.Focal > 0.05 * _scene.Width)))
         {
-            return Failed($"No camera has these directions at right angles: the lines miss their vanishing points by {rms:0} px. One of the families may hold an edge of another, or the directions do not stand at right angles.");
+            return Failed(
+                $"No camera has these directions at right angles: the lines miss their vanishing points by {rms:0} px. One of the families may hold an edge of another, or the directions do not stand at right angles."
+            );
         }
         double Sigma(double squares, int unknowns) => Math.Max(LeastSigma, Math.Sqrt(squares / Math.Max(1, _lines.Length - unknowns)));
         (double X, double Y, double Doubt)? centre = null;
@@ -240,25 +310,56 @@ public sealed class LineCamera
             var freed = Refine(found.State, true, true);
             if (freed.Inverse is { } inverse)
             {
-                double sigma = Sigma(freed.Squares, 6), doubt = sigma * Math.Sqrt(Math.Max(inverse[4, 4], inverse[5, 5]));
+                double sigma = Sigma(freed.Squares, 6),
+                    doubt = sigma * Math.Sqrt(Math.Max(inverse[4, 4], inverse[5, 5]));
                 centre = (freed.State.Cx, freed.State.Cy, doubt);
-                double off = Math.Sqrt(Elementary.Pow(freed.State.Cx - _scene.Width / 2.0, 2) + Elementary.Pow(freed.State.Cy - _scene.Height / 2.0, 2));
+                double off = Math.Sqrt(
+                    Elementary.Pow(freed.State.Cx - _scene.Width / 2.0, 2) + Elementary.Pow(freed.State.Cy - _scene.Height / 2.0, 2)
+                );
                 // It stays at the centre unless the lines say clearly that it is not there.
-                if (off > 2.5 * doubt && doubt < 0.05 * _scene.Width && off < 0.5 * _scene.Width) { (found, moved) = (freed, true); }
+                if (off > 2.5 * doubt && doubt < 0.05 * _scene.Width && off < 0.5 * _scene.Width)
+                {
+                    (found, moved) = (freed, true);
+                }
             }
         }
-        if (found.Inverse is not { } spread) { return Failed("These lines do not tell everything: their vanishing points leave the focal length or a turn open. Draw a third direction."); }
-        State s = found.State with { WorldToCamera = Facing([found.State.WorldToCamera.Column(0), found.State.WorldToCamera.Column(1), found.State.WorldToCamera.Column(2)]) };
-        double unsure = Sigma(found.Squares, moved ? 6 : free ? 4 : 3), focalDoubt = free ? s.Focal * unsure * Math.Sqrt(spread[3, 3]) : 0;
+        if (found.Inverse is not { } spread)
+        {
+            return Failed(
+                "These lines do not tell everything: their vanishing points leave the focal length or a turn open. Draw a third direction."
+            );
+        }
+        State s = found.State with
+        {
+            WorldToCamera = Facing([
+                found.State.WorldToCamera.Column(0),
+                found.State.WorldToCamera.Column(1),
+                found.State.WorldToCamera.Column(2),
+            ]),
+        };
+        double unsure = Sigma(
+                found.Squares,
+                moved ? 6
+                    : free ? 4
+                    : 3
+            ),
+            focalDoubt = free ? s.Focal * unsure * Math.Sqrt(spread[3, 3]) : 0;
         if (focalDoubt > 0.4 * s.Focal)
         {
-            return Failed($"The focal length is hardly told by these lines: {s.Focal:0} px, but it could be {focalDoubt:0} px off. Draw longer edges, edges that run into the depth, or give the focal length.");
+            return Failed(
+                $"The focal length is hardly told by these lines: {s.Focal:0} px, but it could be {focalDoubt:0} px off. Draw longer edges, edges that run into the depth, or give the focal length."
+            );
         }
         Matrix3 w = s.WorldToCamera;
         // Ours looks along −Z with y up.
-        Matrix3 toWorld = Matrix3.FromColumns(new(w.M11, -w.M21, -w.M31), new(w.M12, -w.M22, -w.M32), new(w.M13, -w.M23, -w.M33)).Transpose();
+        Matrix3 toWorld = Matrix3
+            .FromColumns(new(w.M11, -w.M21, -w.M31), new(w.M12, -w.M22, -w.M32), new(w.M13, -w.M23, -w.M33))
+            .Transpose();
         var pinhole = new Pinhole(_scene.Width, _scene.Height, s.Focal, s.Focal, s.Cx, s.Cy, Lens.None);
-        if (!Place(pinhole, toWorld, s, out Vec3 position, out char? along, out string? reason)) { return Failed(reason!); }
+        if (!Place(pinhole, toWorld, s, out Vec3 position, out char? along, out string? reason))
+        {
+            return Failed(reason!);
+        }
         double[] residuals = Residuals(s);
         return new()
         {
@@ -271,7 +372,16 @@ public sealed class LineCamera
             PrincipalPoint = centre,
             PrincipalPointMoved = moved,
             MeasuredAlong = along,
-            FamilyRmsPx = _scene.Families.ToDictionary(f => f.Axis, f => Math.Sqrt(Enumerable.Range(0, _lines.Length).Where(i => _lines[i].Axis == f.Axis - 'x').Average(i => residuals[i] * residuals[i]))),
+            FamilyRmsPx = _scene.Families.ToDictionary(
+                f => f.Axis,
+                f =>
+                    Math.Sqrt(
+                        Enumerable
+                            .Range(0, _lines.Length)
+                            .Where(i => _lines[i].Axis == f.Axis - 'x')
+                            .Average(i => residuals[i] * residuals[i])
+                    )
+            ),
         };
     }
 
@@ -279,7 +389,8 @@ public sealed class LineCamera
     private static double Spread(LineFamily family)
     {
         // The mean direction by doubled angles, as a line has no sense.
-        double c = 0, s = 0;
+        double c = 0,
+            s = 0;
         foreach (DrawnLine l in family.Lines)
         {
             double a = 2 * Elementary.Atan2(l.Y2 - l.Y1, l.X2 - l.X1);
@@ -296,36 +407,77 @@ public sealed class LineCamera
         Vec3 Ray(double x, double y) => (pinhole.TryDirection(x, y, out Vec3 d) ? toWorld * d : Vec3.Zero).Normalized();
         if (_scene.Origin is not { } origin)
         {
-            if (_scene.Length is not null) { reason = "A known length needs the origin on the floor: pick it first."; }
+            if (_scene.Length is not null)
+            {
+                reason = "A known length needs the origin on the floor: pick it first.";
+            }
             return reason is null;
         }
         Vec3 o = Ray(origin.X, origin.Y);
         position = -o; // one unit away
-        if (_scene.Length is not { } known) { return true; }
-        if (!(known.Metres > 0) || !double.IsFinite(known.Metres)) { reason = "The known length must be more than 0 m."; return false; }
+        if (_scene.Length is not { } known)
+        {
+            return true;
+        }
+        if (!(known.Metres > 0) || !double.IsFinite(known.Metres))
+        {
+            reason = "The known length must be more than 0 m.";
+            return false;
+        }
         var segment = new DrawnLine(known.FromX, known.FromY, known.ToX, known.ToY);
-        if (!(segment.Length > 2)) { reason = "The ends of the known length are in the same place of the picture."; return false; }
-        if (Math.Abs(o.Y) < 1e-6) { reason = "The origin lies on the horizon, so the floor is seen edge-on. Pick an origin nearer to the camera."; return false; }
-        Vec3 from = Ray(known.FromX, known.FromY), to = Ray(known.ToX, known.ToY);
+        if (!(segment.Length > 2))
+        {
+            reason = "The ends of the known length are in the same place of the picture.";
+            return false;
+        }
+        if (Math.Abs(o.Y) < 1e-6)
+        {
+            reason = "The origin lies on the horizon, so the floor is seen edge-on. Pick an origin nearer to the camera.";
+            return false;
+        }
+        Vec3 from = Ray(known.FromX, known.FromY),
+            to = Ray(known.ToX, known.ToY);
         // The floor passes through the origin, o.Y below the camera in units of its distance.
         Vec3? OnFloor(Vec3 ray) => ray.Y * o.Y > 1e-9 ? ray * (o.Y / ray.Y) : null;
-        if (OnFloor(from) is not { } foot) { reason = "The known length begins above the horizon, so not on the floor. Begin it at a foot that stands on the floor."; return false; }
+        if (OnFloor(from) is not { } foot)
+        {
+            reason = "The known length begins above the horizon, so not on the floor. Begin it at a foot that stands on the floor.";
+            return false;
+        }
         along = known.Along ?? Lying(segment, s, OnFloor(to) is not null);
         double measured;
         if (along == 'f')
         {
-            if (OnFloor(to) is not { } end) { reason = "The known length ends above the horizon, so not on the floor. Say along which axis it runs."; return false; }
+            if (OnFloor(to) is not { } end)
+            {
+                reason = "The known length ends above the horizon, so not on the floor. Say along which axis it runs.";
+                return false;
+            }
             measured = (end - foot).Length;
         }
         else
         {
             // From the foot along its axis to where it comes nearest to the other ray.
-            Vec3 axis = along switch { 'x' => Vec3.UnitX, 'y' => Vec3.UnitY, _ => Vec3.UnitZ };
-            double b = Vec3.Dot(axis, to), det = 1 - b * b;
-            if (det < 1e-9) { reason = $"The known length runs along {along} straight into the depth. Take one that runs across the picture."; return false; }
+            Vec3 axis = along switch
+            {
+                'x' => Vec3.UnitX,
+                'y' => Vec3.UnitY,
+                _ => Vec3.UnitZ,
+            };
+            double b = Vec3.Dot(axis, to),
+                det = 1 - b * b;
+            if (det < 1e-9)
+            {
+                reason = $"The known length runs along {along} straight into the depth. Take one that runs across the picture.";
+                return false;
+            }
             measured = Math.Abs((b * Vec3.Dot(foot, to) - Vec3.Dot(foot, axis)) / det);
         }
-        if (!(measured > 1e-9)) { reason = "The known length has no length on the floor."; return false; }
+        if (!(measured > 1e-9))
+        {
+            reason = "The known length has no length on the floor.";
+            return false;
+        }
         position = -o * (known.Metres / measured);
         return true;
     }
@@ -334,13 +486,28 @@ public sealed class LineCamera
     private static char Lying(DrawnLine segment, State s, bool endsOnFloor)
     {
         var best = ('f', endsOnFloor ? 1.5 : 90.0);
-        if (!endsOnFloor) { best.Item1 = 'y'; }
+        if (!endsOnFloor)
+        {
+            best.Item1 = 'y';
+        }
         for (int axis = 0; axis < 3; axis++)
         {
             Vec3 v = Vanishing(s, axis);
-            double mx = (segment.X1 + segment.X2) / 2, my = (segment.Y1 + segment.Y2) / 2, dx = v.X - mx * v.Z, dy = v.Y - my * v.Z;
-            double off = Rotations.Degrees(Math.Abs(Elementary.Asin((dx * (segment.Y2 - segment.Y1) - dy * (segment.X2 - segment.X1)) / (Math.Sqrt(dx * dx + dy * dy) * segment.Length))));
-            if (off < best.Item2) { best = ("xyz"[axis], off); }
+            double mx = (segment.X1 + segment.X2) / 2,
+                my = (segment.Y1 + segment.Y2) / 2,
+                dx = v.X - mx * v.Z,
+                dy = v.Y - my * v.Z;
+            double off = Rotations.Degrees(
+                Math.Abs(
+                    Elementary.Asin(
+                        (dx * (segment.Y2 - segment.Y1) - dy * (segment.X2 - segment.X1)) / (Math.Sqrt(dx * dx + dy * dy) * segment.Length)
+                    )
+                )
+            );
+            if (off < best.Item2)
+            {
+                best = ("xyz"[axis], off);
+            }
         }
         return best.Item1;
     }

@@ -45,27 +45,56 @@ public sealed class MeshFollower
     /// <param name="mesh">In the object's own space, metres.</param>
     /// <param name="holds">At least one; beyond the first and the last the mesh is followed as far as the range goes.</param>
     /// <param name="camera">Placement and inner geometry at a frame; null where there is none.</param>
-    public static FollowResult Follow(TriangleMesh mesh, IReadOnlyList<MeshHold> holds, int first, int last, Func<int, (Pose CameraToWorld, Pinhole Pinhole)?> camera, Func<int, GrayPyramid> picture, CancellationToken stop = default, Action<double>? progress = null)
+    public static FollowResult Follow(
+        TriangleMesh mesh,
+        IReadOnlyList<MeshHold> holds,
+        int first,
+        int last,
+        Func<int, (Pose CameraToWorld, Pinhole Pinhole)?> camera,
+        Func<int, GrayPyramid> picture,
+        CancellationToken stop = default,
+        Action<double>? progress = null
+    )
     {
-        if (holds.Count == 0) { throw new ArgumentException("a mesh is followed from a frame in which it is held", nameof(holds)); }
+        if (holds.Count == 0)
+        {
+            throw new ArgumentException("a mesh is followed from a frame in which it is held", nameof(holds));
+        }
         MeshHold[] sorted = [.. holds.OrderBy(h => h.Frame)];
         var follower = new MeshFollower(mesh, camera, picture);
         var warnings = new List<string>();
         var result = new Dictionary<int, FollowedFrame>();
-        int count = Math.Max(1, 2 * (sorted[^1].Frame - sorted[0].Frame) + sorted[0].Frame - first + last - sorted[^1].Frame), done = 0;
+        int count = Math.Max(1, 2 * (sorted[^1].Frame - sorted[0].Frame) + sorted[0].Frame - first + last - sorted[^1].Frame),
+            done = 0;
         Dictionary<int, Step> Walk(MeshHold from, int to)
         {
-            Dictionary<int, Step> steps = follower.Walk(from, to, warnings, stop, () => progress?.Invoke(Math.Min(1, (double)++done / count)));
+            Dictionary<int, Step> steps = follower.Walk(from, to, warnings, stop, () =>
+                progress?.Invoke(Math.Min(1, (double)++done / count))
+            );
             return steps;
         }
-        foreach (MeshHold h in sorted) { result[h.Frame] = new(h.Frame, h.ObjectToWorld, 0, 0, 0, true); }
-        foreach (var (f, s) in Walk(sorted[0], first)) { result[f] = new(f, s.ObjectToWorld, s.RmsPx, s.Points, s.Edges, false); }
-        foreach (var (f, s) in Walk(sorted[^1], last)) { result[f] = new(f, s.ObjectToWorld, s.RmsPx, s.Points, s.Edges, false); }
+        foreach (MeshHold h in sorted)
+        {
+            result[h.Frame] = new(h.Frame, h.ObjectToWorld, 0, 0, 0, true);
+        }
+        foreach (var (f, s) in Walk(sorted[0], first))
+        {
+            result[f] = new(f, s.ObjectToWorld, s.RmsPx, s.Points, s.Edges, false);
+        }
+        foreach (var (f, s) in Walk(sorted[^1], last))
+        {
+            result[f] = new(f, s.ObjectToWorld, s.RmsPx, s.Points, s.Edges, false);
+        }
         for (int i = 0; i + 1 < sorted.Length; i++)
         {
-            MeshHold a = sorted[i], b = sorted[i + 1];
-            if (b.Frame - a.Frame < 2) { continue; }
-            Dictionary<int, Step> there = Walk(a, b.Frame), back = Walk(b, a.Frame);
+            MeshHold a = sorted[i],
+                b = sorted[i + 1];
+            if (b.Frame - a.Frame < 2)
+            {
+                continue;
+            }
+            Dictionary<int, Step> there = Walk(a, b.Frame),
+                back = Walk(b, a.Frame);
             Blend(a, b, there, back, result);
         }
         return new([.. result.Values.OrderBy(f => f.Frame)], [.. warnings.Distinct()]);
@@ -75,27 +104,44 @@ public sealed class MeshFollower
     /// What one walk lacks at the other's hold is drift, and drift grows along the way: each walk is corrected in proportion to the
     /// frames it has gone, then the two are mixed by nearness. A walk that was lost leaves it to the other.
     /// </summary>
-    private static void Blend(MeshHold a, MeshHold b, Dictionary<int, Step> there, Dictionary<int, Step> back, Dictionary<int, FollowedFrame> result)
+    private static void Blend(
+        MeshHold a,
+        MeshHold b,
+        Dictionary<int, Step> there,
+        Dictionary<int, Step> back,
+        Dictionary<int, FollowedFrame> result
+    )
     {
         Pose Corrected(Dictionary<int, Step> walk, int f, MeshHold from, MeshHold to)
         {
             Pose p = walk[f].ObjectToWorld;
-            if (!walk.TryGetValue(to.Frame, out Step end)) { return p; }
+            if (!walk.TryGetValue(to.Frame, out Step end))
+            {
+                return p;
+            }
             double t = (double)Math.Abs(f - from.Frame) / Math.Abs(to.Frame - from.Frame);
             Matrix3 turn = to.ObjectToWorld.Rotation * end.ObjectToWorld.Rotation.Transpose();
-            return new(Rotations.Interpolate(Matrix3.Identity, turn, t) * p.Rotation, p.Position + t * (to.ObjectToWorld.Position - end.ObjectToWorld.Position));
+            return new(
+                Rotations.Interpolate(Matrix3.Identity, turn, t) * p.Rotation,
+                p.Position + t * (to.ObjectToWorld.Position - end.ObjectToWorld.Position)
+            );
         }
         for (int f = a.Frame + 1; f < b.Frame; f++)
         {
-            bool one = there.ContainsKey(f), two = back.ContainsKey(f);
-            double t = (double)(f - a.Frame) / (b.Frame - a.Frame), mix = t * t * (3 - 2 * t);
+            bool one = there.ContainsKey(f),
+                two = back.ContainsKey(f);
+            double t = (double)(f - a.Frame) / (b.Frame - a.Frame),
+                mix = t * t * (3 - 2 * t);
             if (!one && !two)
             {
                 result[f] = new(f, Pose.Interpolate(a.ObjectToWorld, b.ObjectToWorld, t), double.NaN, 0, 0, false);
                 continue;
             }
             Step s = one && (!two || mix < 0.5) ? there[f] : back[f];
-            Pose pose = !two ? Corrected(there, f, a, b) : !one ? Corrected(back, f, b, a) : Pose.Interpolate(Corrected(there, f, a, b), Corrected(back, f, b, a), mix);
+            Pose pose =
+                !two ? Corrected(there, f, a, b)
+                : !one ? Corrected(back, f, b, a)
+                : Pose.Interpolate(Corrected(there, f, a, b), Corrected(back, f, b, a), mix);
             result[f] = new(f, pose, s.RmsPx, s.Points, s.Edges, false);
         }
     }
@@ -105,8 +151,18 @@ public sealed class MeshFollower
     {
         var steps = new Dictionary<int, Step>();
         int direction = Math.Sign(to - hold.Frame);
-        if (direction == 0) { return steps; }
-        var tracker = new PointTracker(new() { Count = 160, Distance = 5, Radius = 7 });
+        if (direction == 0)
+        {
+            return steps;
+        }
+        var tracker = new PointTracker(
+            new()
+            {
+                Count = 160,
+                Distance = 5,
+                Radius = 7,
+            }
+        );
         var places = new Dictionary<int, Vec3>();
         var lost = new HashSet<int>();
         Pose now = hold.ObjectToWorld;
@@ -122,7 +178,10 @@ public sealed class MeshFollower
             // As it moved lately, it goes on.
             var guess = new Pose(pace.Turn * now.Rotation, now.Position + pace.Shift);
             Pose inCamera = InCamera(guess, c.CameraToWorld);
-            if (f == hold.Frame) { inCamera = InCamera(now, c.CameraToWorld); }
+            if (f == hold.Frame)
+            {
+                inCamera = InCamera(now, c.CameraToWorld);
+            }
             GrayPyramid picture = _picture(f);
             tracker.Advance(f, picture);
             if (f != hold.Frame)
@@ -137,55 +196,104 @@ public sealed class MeshFollower
                 edges = FindEdges(inCamera, c.Pinhole, picture.Levels[0]);
                 if (seen.Length < LeastPoints && edges.Length < 30)
                 {
-                    warnings.Add($"Frame {f}: only {seen.Length} places and {edges.Length} spots of edges of the thing are seen. Hold it there by hand, or turn to where it is sharper.");
+                    warnings.Add(
+                        $"Frame {f}: only {seen.Length} places and {edges.Length} spots of edges of the thing are seen. Hold it there by hand, or turn to where it is sharper."
+                    );
                     return steps;
                 }
                 for (int round = 0; round < 2; round++)
                 {
-                    inCamera = MeshPose.Refine(new(expected, inCamera.Position), c.Pinhole, seen, edges, 1, steps: 15, turnSigma: TurnSigma);
+                    inCamera = MeshPose.Refine(
+                        new(expected, inCamera.Position),
+                        c.Pinhole,
+                        seen,
+                        edges,
+                        1,
+                        steps: 15,
+                        turnSigma: TurnSigma
+                    );
                     edges = FindEdges(inCamera, c.Pinhole, picture.Levels[0]);
                 }
                 Pose before = now;
                 now = new(c.CameraToWorld.Rotation * inCamera.Rotation, c.CameraToWorld.ToWorld(inCamera.Position));
-                pace = (Rotations.Interpolate(pace.Turn, now.Rotation * before.Rotation.Transpose(), 0.4), pace.Shift + 0.5 * (now.Position - before.Position - pace.Shift));
+                pace = (
+                    Rotations.Interpolate(pace.Turn, now.Rotation * before.Rotation.Transpose(), 0.4),
+                    pace.Shift + 0.5 * (now.Position - before.Position - pace.Shift)
+                );
                 double[] errors = [.. seen.Select(s => MeshPose.Error(inCamera, c.Pinhole, s)).Order()];
                 if (errors.Length >= LeastPoints && errors[errors.Length / 2] > 4)
                 {
-                    warnings.Add($"Frame {f}: the places seen lie {errors[errors.Length / 2]:0.0} px off the mesh. It may bend, or be another shape; hold it there by hand.");
+                    warnings.Add(
+                        $"Frame {f}: the places seen lie {errors[errors.Length / 2]:0.0} px off the mesh. It may bend, or be another shape; hold it there by hand."
+                    );
                     // Before it was told, it was going astray already.
-                    for (int k = 1; k <= 4; k++) { steps.Remove(f - k * direction); }
+                    for (int k = 1; k <= 4; k++)
+                    {
+                        steps.Remove(f - k * direction);
+                    }
                     return steps;
                 }
                 // What does not go along is something else that passes before it.
                 foreach (Track t in tracker.Tracks)
                 {
-                    if (t.TryAt(f, out TrackPoint at) && places.TryGetValue(t.Id, out Vec3 p) && MeshPose.Error(inCamera, c.Pinhole, new(p, at.X, at.Y)) > 4) { places.Remove(t.Id); lost.Add(t.Id); }
+                    if (
+                        t.TryAt(f, out TrackPoint at)
+                        && places.TryGetValue(t.Id, out Vec3 p)
+                        && MeshPose.Error(inCamera, c.Pinhole, new(p, at.X, at.Y)) > 4
+                    )
+                    {
+                        places.Remove(t.Id);
+                        lost.Add(t.Id);
+                    }
                 }
                 steps[f] = new(now, errors.Length == 0 ? 0 : Math.Sqrt(errors.Average(e => e * e)), seen.Length, edges.Length);
                 progress();
             }
             tracker.Find(Inside(inCamera, c.Pinhole, picture.Levels[0].Width, picture.Levels[0].Height));
             Place(tracker, places, lost, f, inCamera, c.Pinhole);
-            if (f == to) { return steps; }
+            if (f == to)
+            {
+                return steps;
+            }
         }
     }
 
-    private static Pose InCamera(Pose objectToWorld, Pose cameraToWorld) => new(cameraToWorld.Rotation.Transpose() * objectToWorld.Rotation, cameraToWorld.ToLocal(objectToWorld.Position));
+    private static Pose InCamera(Pose objectToWorld, Pose cameraToWorld) =>
+        new(cameraToWorld.Rotation.Transpose() * objectToWorld.Rotation, cameraToWorld.ToLocal(objectToWorld.Position));
 
     private static MeshSight[] Seen(PointTracker tracker, Dictionary<int, Vec3> places, int frame) =>
-        [.. tracker.Tracks.Where(t => places.ContainsKey(t.Id)).Select(t => (Live: t.TryAt(frame, out TrackPoint at), Track: t, At: at)).Where(t => t.Live).Select(t => new MeshSight(places[t.Track.Id], t.At.X, t.At.Y))];
+        [
+            .. tracker
+                .Tracks.Where(t => places.ContainsKey(t.Id))
+                .Select(t => (Live: t.TryAt(frame, out TrackPoint at), Track: t, At: at))
+                .Where(t => t.Live)
+                .Select(t => new MeshSight(places[t.Track.Id], t.At.X, t.At.Y)),
+        ];
 
-    private Ray RayTo(Pose inCamera, Vec3 direction) => new(inCamera.ToLocal(Vec3.Zero).ToSingle(), (inCamera.Rotation.Transpose() * direction).ToSingle());
+    private Ray RayTo(Pose inCamera, Vec3 direction) =>
+        new(inCamera.ToLocal(Vec3.Zero).ToSingle(), (inCamera.Rotation.Transpose() * direction).ToSingle());
 
     /// <summary>Tracks that were found in this frame get their place on the mesh.</summary>
     private void Place(PointTracker tracker, Dictionary<int, Vec3> places, HashSet<int> lost, int frame, Pose inCamera, Pinhole pinhole)
     {
         foreach (Track t in tracker.Tracks)
         {
-            if (places.ContainsKey(t.Id) || lost.Contains(t.Id) || t.Points.Count != 1 || t.Points[0].Frame != frame || !pinhole.TryDirection(t.Points[0].X, t.Points[0].Y, out Vec3 d)) { continue; }
+            if (
+                places.ContainsKey(t.Id)
+                || lost.Contains(t.Id)
+                || t.Points.Count != 1
+                || t.Points[0].Frame != frame
+                || !pinhole.TryDirection(t.Points[0].X, t.Points[0].Y, out Vec3 d)
+            )
+            {
+                continue;
+            }
             Ray ray = RayTo(inCamera, d.Normalized());
             Hit hit = _tree.Intersect(ray);
-            if (hit.IsHit) { places[t.Id] = Vec3.From(ray.At(hit.T)); }
+            if (hit.IsHit)
+            {
+                places[t.Id] = Vec3.From(ray.At(hit.T));
+            }
         }
     }
 
@@ -193,27 +301,52 @@ public sealed class MeshFollower
     private Func<int, int, bool> Inside(Pose inCamera, Pinhole pinhole, int width, int height)
     {
         const int cell = 4;
-        int w = (width + cell - 1) / cell, h = (height + cell - 1) / cell;
+        int w = (width + cell - 1) / cell,
+            h = (height + cell - 1) / cell;
         var map = new bool[w * h];
         (int left, int top, int right, int bottom) = Extent(inCamera, pinhole, w, h, cell);
         Parallel.For(top, bottom, Cores.All, y =>
         {
-            for (int x = left; x < right; x++) { map[y * w + x] = pinhole.TryDirection((x + 0.5) * cell, (y + 0.5) * cell, out Vec3 d) && _tree.Occluded(RayTo(inCamera, d.Normalized())); }
+            for (int x = left; x < right; x++)
+            {
+                map[y * w + x] =
+                    pinhole.TryDirection((x + 0.5) * cell, (y + 0.5) * cell, out Vec3 d) && _tree.Occluded(RayTo(inCamera, d.Normalized()));
+            }
         });
         bool At(int x, int y) => x >= 0 && y >= 0 && x < w && y < h && map[y * w + x];
-        return (x, y) => At(x / cell, y / cell) && At((x - cell) / cell, y / cell) && At((x + cell) / cell, y / cell) && At(x / cell, (y - cell) / cell) && At(x / cell, (y + cell) / cell);
+        return (x, y) =>
+            At(x / cell, y / cell)
+            && At((x - cell) / cell, y / cell)
+            && At((x + cell) / cell, y / cell)
+            && At(x / cell, (y - cell) / cell)
+            && At(x / cell, (y + cell) / cell);
     }
 
     private (int Left, int Top, int Right, int Bottom) Extent(Pose inCamera, Pinhole pinhole, int w, int h, int cell)
     {
-        double left = double.PositiveInfinity, top = left, right = double.NegativeInfinity, bottom = right;
+        double left = double.PositiveInfinity,
+            top = left,
+            right = double.NegativeInfinity,
+            bottom = right;
         for (int corner = 0; corner < 8; corner++)
         {
-            var p = new Vec3((corner & 1) == 0 ? _tree.Min.X : _tree.Max.X, (corner & 2) == 0 ? _tree.Min.Y : _tree.Max.Y, (corner & 4) == 0 ? _tree.Min.Z : _tree.Max.Z);
-            if (!pinhole.TryProject(inCamera.ToWorld(p), out double x, out double y)) { return (0, 0, w, h); }
+            var p = new Vec3(
+                (corner & 1) == 0 ? _tree.Min.X : _tree.Max.X,
+                (corner & 2) == 0 ? _tree.Min.Y : _tree.Max.Y,
+                (corner & 4) == 0 ? _tree.Min.Z : _tree.Max.Z
+            );
+            if (!pinhole.TryProject(inCamera.ToWorld(p), out double x, out double y))
+            {
+                return (0, 0, w, h);
+            }
             (left, top, right, bottom) = (Math.Min(left, x), Math.Min(top, y), Math.Max(right, x), Math.Max(bottom, y));
         }
-        return (Math.Clamp((int)(left / cell), 0, w), Math.Clamp((int)(top / cell), 0, h), Math.Clamp((int)(right / cell) + 1, 0, w), Math.Clamp((int)(bottom / cell) + 1, 0, h));
+        return (
+            Math.Clamp((int)(left / cell), 0, w),
+            Math.Clamp((int)(top / cell), 0, h),
+            Math.Clamp((int)(right / cell) + 1, 0, w),
+            Math.Clamp((int)(bottom / cell) + 1, 0, h)
+        );
     }
 
     /// <summary>The picture's edges next to the mesh's visible creases and outline: along each one's normal, the steepest change of brightness nearby.</summary>
@@ -223,23 +356,57 @@ public sealed class MeshFollower
         var found = new List<EdgeSight>();
         foreach (Edge e in _edges)
         {
-            bool first = Facing(e.First, e.A, eye), second = e.Second is { } n && Facing(n, e.A, eye);
-            if ((!first && !second) || (!e.Crease && first == second)) { continue; }
-            Vec3 a = Vec3.From(e.A), b = Vec3.From(e.B);
-            if (!pinhole.TryProject(inCamera.ToWorld(a), out double ax, out double ay) || !pinhole.TryProject(inCamera.ToWorld(b), out double bx, out double by)) { continue; }
+            bool first = Facing(e.First, e.A, eye),
+                second = e.Second is { } n && Facing(n, e.A, eye);
+            if ((!first && !second) || (!e.Crease && first == second))
+            {
+                continue;
+            }
+            Vec3 a = Vec3.From(e.A),
+                b = Vec3.From(e.B);
+            if (
+                !pinhole.TryProject(inCamera.ToWorld(a), out double ax, out double ay)
+                || !pinhole.TryProject(inCamera.ToWorld(b), out double bx, out double by)
+            )
+            {
+                continue;
+            }
             double length = Math.Sqrt((bx - ax) * (bx - ax) + (by - ay) * (by - ay));
-            if (length < 3) { continue; }
+            if (length < 3)
+            {
+                continue;
+            }
             int spots = Math.Clamp((int)(length / 6), 1, 40);
-            double nx = -(by - ay) / length, ny = (bx - ax) / length;
+            double nx = -(by - ay) / length,
+                ny = (bx - ax) / length;
             for (int i = 0; i < spots && found.Count < 400; i++)
             {
                 Vec3 place = a + (i + 0.5) / spots * (b - a);
                 Vec3 toward = eye - place;
                 double distance = toward.Length;
                 // A little off the surface, so that its own faces do not hide it.
-                if (_tree.Occluded(new Ray((place + 0.004 * toward).ToSingle(), (toward / distance).ToSingle(), 0, (float)(0.99 * distance)))) { continue; }
-                if (!pinhole.TryProject(inCamera.ToWorld(place), out double x, out double y) || x < 8 || y < 8 || x > pinhole.Width - 8 || y > pinhole.Height - 8) { continue; }
-                if (PictureEdges.Steepest(picture, x - 0.5, y - 0.5, nx, ny) is { } s) { found.Add(new(place, x + s * nx, y + s * ny, nx, ny)); }
+                if (
+                    _tree.Occluded(
+                        new Ray((place + 0.004 * toward).ToSingle(), (toward / distance).ToSingle(), 0, (float)(0.99 * distance))
+                    )
+                )
+                {
+                    continue;
+                }
+                if (
+                    !pinhole.TryProject(inCamera.ToWorld(place), out double x, out double y)
+                    || x < 8
+                    || y < 8
+                    || x > pinhole.Width - 8
+                    || y > pinhole.Height - 8
+                )
+                {
+                    continue;
+                }
+                if (PictureEdges.Steepest(picture, x - 0.5, y - 0.5, nx, ny) is { } s)
+                {
+                    found.Add(new(place, x + s * nx, y + s * ny, nx, ny));
+                }
             }
         }
         return [.. found];
@@ -256,18 +423,34 @@ public sealed class MeshFollower
         {
             var (a, b, c) = mesh.Triangle(i);
             Vector3 n = Vector3.Cross(b - a, c - a);
-            if (n.LengthSquared() < 1e-20f) { continue; }
+            if (n.LengthSquared() < 1e-20f)
+            {
+                continue;
+            }
             n = Vector3.Normalize(n);
             for (int k = 0; k < 3; k++)
             {
-                int p = mesh.Indices[3 * i + k], q = mesh.Indices[3 * i + (k + 1) % 3], u = corner[p], v = corner[q];
-                if (u == v) { continue; }
+                int p = mesh.Indices[3 * i + k],
+                    q = mesh.Indices[3 * i + (k + 1) % 3],
+                    u = corner[p],
+                    v = corner[q];
+                if (u == v)
+                {
+                    continue;
+                }
                 var key = u < v ? (u, v) : (v, u);
-                edges[key] = edges.TryGetValue(key, out var e) ? e with { Second = e.Second ?? n } : (mesh.Positions[p], mesh.Positions[q], n, null);
+                edges[key] = edges.TryGetValue(key, out var e)
+                    ? e with
+                    {
+                        Second = e.Second ?? n,
+                    }
+                    : (mesh.Positions[p], mesh.Positions[q], n, null);
             }
         }
         float crease = ElementaryF.Cos(25 * MathF.PI / 180);
         bool fine = mesh.TriangleCount > 20000;
-        return edges.Values.Select(e => new Edge(e.A, e.B, e.First, e.Second, e.Second is not { } s || Vector3.Dot(e.First, s) < crease)).Where(e => e.Crease || !fine);
+        return edges
+            .Values.Select(e => new Edge(e.A, e.B, e.First, e.Second, e.Second is not { } s || Vector3.Dot(e.First, s) < crease))
+            .Where(e => e.Crease || !fine);
     }
 }

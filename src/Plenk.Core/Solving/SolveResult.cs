@@ -38,7 +38,8 @@ public sealed record SolveSettings
     /// <summary>A spot of the picture at unit focal length, y down, the known lens taken off.</summary>
     public (double X, double Y) Normal(double px, double py, double focal)
     {
-        double x = (px - CentreX) / focal, y = (py - CentreY) / (focal * PixelAspect);
+        double x = (px - CentreX) / focal,
+            y = (py - CentreY) / (focal * PixelAspect);
         return Lens.TryUndistort(x, y, out double u, out double v) ? (u, v) : (x, y);
     }
 
@@ -46,7 +47,14 @@ public sealed record SolveSettings
 }
 
 /// <summary>A frame's camera, how well its tracks agree with it, and its standard deviations (degrees; the solve's unit).</summary>
-public sealed record SolvedFrame(int Frame, Pose CameraToWorld, double RmsPx, int Tracks, double TurnDoubtDegrees = 0, double ShiftDoubt = 0)
+public sealed record SolvedFrame(
+    int Frame,
+    Pose CameraToWorld,
+    double RmsPx,
+    int Tracks,
+    double TurnDoubtDegrees = 0,
+    double ShiftDoubt = 0
+)
 {
     /// <summary>Its focal length ÷ that of the first frame; 1 where the lens does not zoom.</summary>
     public double Zoom { get; init; } = 1;
@@ -70,6 +78,7 @@ public sealed record SolveResult
     /// <summary>The camera turned about one place: points are directions at distance 1.</summary>
     public bool Turning { get; init; }
     public double RmsPx { get; init; }
+
     /// <summary>Of the first frame; see <see cref="PinholeAt"/>.</summary>
     public Pinhole? Pinhole { get; init; }
 
@@ -92,21 +101,38 @@ public sealed record SolveResult
     /// From an adjusted problem whose views are the frames in <paramref name="frames"/> and whose points are the tracks in
     /// <paramref name="ids"/>; fails where a frame is held by fewer than <paramref name="leastTracks"/>.
     /// </summary>
-    public static SolveResult From(BundleProblem problem, IReadOnlyList<int> frames, IReadOnlyList<int> ids, IReadOnlyList<Track> tracks, SolveSettings settings, int leastTracks, BundleReport report, BundleCovariance? covariance)
+    public static SolveResult From(
+        BundleProblem problem,
+        IReadOnlyList<int> frames,
+        IReadOnlyList<int> ids,
+        IReadOnlyList<Track> tracks,
+        SolveSettings settings,
+        int leastTracks,
+        BundleReport report,
+        BundleCovariance? covariance
+    )
     {
         var perView = new (double Sum, int Count)[problem.Views.Count];
         var perPoint = new (double Sum, int Count)[problem.Points.Length];
         double sum = 0;
         foreach (BundleObservation o in problem.Observations)
         {
-            if (!problem.TryResidual(o, out double dx, out double dy)) { continue; }
+            if (!problem.TryResidual(o, out double dx, out double dy))
+            {
+                continue;
+            }
             double s = dx * dx + dy * dy;
             perView[o.View] = (perView[o.View].Sum + s, perView[o.View].Count + 1);
             perPoint[o.Point] = (perPoint[o.Point].Sum + s, perPoint[o.Point].Count + 1);
             sum += s;
         }
         int thin = Array.FindIndex(perView, v => v.Count < leastTracks);
-        if (thin >= 0) { return Failed($"Frame {frames[thin]} is held by only {perView[thin].Count} tracks after cleaning; {leastTracks} are needed. Add tracks there, or keep them off what moves."); }
+        if (thin >= 0)
+        {
+            return Failed(
+                $"Frame {frames[thin]} is held by only {perView[thin].Count} tracks after cleaning; {leastTracks} are needed. Add tracks there, or keep them off what moves."
+            );
+        }
         IntrinsicsGroup lens = problem.Groups[0];
         double focal = lens.Focal * problem.Views[0].Zoom;
         return new()
@@ -116,13 +142,39 @@ public sealed record SolveResult
             RmsPx = Math.Sqrt(sum / problem.Observations.Length),
             Pinhole = new(settings.Width, settings.Height, focal, focal * lens.Aspect, lens.Cx, lens.Cy, new Lens(lens.K1, lens.K2)),
             FocalDoubtPx = covariance?.OfIntrinsic(0, Intrinsics.Focal) ?? 0,
-            Frames = [.. frames.Select((f, i) =>
-            {
-                var (turn, shift) = covariance?.OfView(i) ?? (0, 0);
-                return new SolvedFrame(f, problem.Views[i].CameraToWorld, Math.Sqrt(perView[i].Sum / perView[i].Count), perView[i].Count, Rotations.Degrees(turn), shift) { Zoom = problem.Views[i].Zoom / problem.Views[0].Zoom };
-            })],
-            Points = [.. Enumerable.Range(0, ids.Count).Where(p => perPoint[p].Count > 0).Select(p =>
-                new SolvedPoint(ids[p], problem.Points[p], Math.Sqrt(perPoint[p].Sum / perPoint[p].Count), perPoint[p].Count, covariance?.Points[p]))],
+            Frames =
+            [
+                .. frames.Select(
+                    (f, i) =>
+                    {
+                        var (turn, shift) = covariance?.OfView(i) ?? (0, 0);
+                        return new SolvedFrame(
+                            f,
+                            problem.Views[i].CameraToWorld,
+                            Math.Sqrt(perView[i].Sum / perView[i].Count),
+                            perView[i].Count,
+                            Rotations.Degrees(turn),
+                            shift
+                        )
+                        {
+                            Zoom = problem.Views[i].Zoom / problem.Views[0].Zoom,
+                        };
+                    }
+                ),
+            ],
+            Points =
+            [
+                .. Enumerable
+                    .Range(0, ids.Count)
+                    .Where(p => perPoint[p].Count > 0)
+                    .Select(p => new SolvedPoint(
+                        ids[p],
+                        problem.Points[p],
+                        Math.Sqrt(perPoint[p].Sum / perPoint[p].Count),
+                        perPoint[p].Count,
+                        covariance?.Points[p]
+                    )),
+            ],
             HeldOut = Measure(problem, frames, [.. tracks.Where(t => settings.IsHeldOut(t.Id))]),
             Report = report,
             Covariance = covariance,
@@ -139,24 +191,65 @@ public sealed record SolveResult
         foreach (Track t in held)
         {
             TrackPoint[] sights = [.. t.Points.Where(p => viewOf.ContainsKey(p.Frame))];
-            if (sights.Length < 6) { continue; }
+            if (sights.Length < 6)
+            {
+                continue;
+            }
             Vec3? place = null;
-            TrackPoint[] placing = [.. sights.Where((_, i) => i % 2 == 0)], judging = [.. sights.Where((_, i) => i % 2 == 1)];
+            TrackPoint[] placing = [.. sights.Where((_, i) => i % 2 == 0)],
+                judging = [.. sights.Where((_, i) => i % 2 == 1)];
             if (solved.PointsAreDirections)
             {
                 Vec3 sum = default;
-                foreach (TrackPoint p in placing) { if (camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom).TryDirection(p.X, p.Y, out Vec3 d)) { sum += solved.Views[viewOf[p.Frame]].CameraToWorld.Rotation * d.Normalized(); } }
-                if (sum.Length > 0) { place = sum.Normalized(); }
+                foreach (TrackPoint p in placing)
+                {
+                    if (camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom).TryDirection(p.X, p.Y, out Vec3 d))
+                    {
+                        sum += solved.Views[viewOf[p.Frame]].CameraToWorld.Rotation * d.Normalized();
+                    }
+                }
+                if (sum.Length > 0)
+                {
+                    place = sum.Normalized();
+                }
             }
-            else if (Triangulation.Locate([.. placing.Select(p => new Sight(solved.Views[viewOf[p.Frame]].CameraToWorld, camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom), p.X, p.Y))], out _) is { ParallaxDegrees: > 0.5 } found) { place = found.Point; }
-            if (place is not { } at) { continue; }
+            else if (
+                Triangulation.Locate(
+                    [
+                        .. placing.Select(p => new Sight(
+                            solved.Views[viewOf[p.Frame]].CameraToWorld,
+                            camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom),
+                            p.X,
+                            p.Y
+                        )),
+                    ],
+                    out _
+                ) is
+                { ParallaxDegrees: > 0.5 } found
+            )
+            {
+                place = found.Point;
+            }
+            if (place is not { } at)
+            {
+                continue;
+            }
             measured++;
             foreach (TrackPoint p in judging)
             {
-                errors.Add(camera.Zoomed(solved.Views[viewOf[p.Frame]].Zoom).TryProject(solved.Views[viewOf[p.Frame]].CameraToWorld, at, out double x, out double y) ? Math.Sqrt((x - p.X) * (x - p.X) + (y - p.Y) * (y - p.Y)) : double.PositiveInfinity);
+                errors.Add(
+                    camera
+                        .Zoomed(solved.Views[viewOf[p.Frame]].Zoom)
+                        .TryProject(solved.Views[viewOf[p.Frame]].CameraToWorld, at, out double x, out double y)
+                        ? Math.Sqrt((x - p.X) * (x - p.X) + (y - p.Y) * (y - p.Y))
+                        : double.PositiveInfinity
+                );
             }
         }
-        if (errors.Count == 0) { return null; }
+        if (errors.Count == 0)
+        {
+            return null;
+        }
         errors.Sort();
         return new(measured, errors[errors.Count / 2], (double)errors.Count(e => e <= 1) / errors.Count);
     }

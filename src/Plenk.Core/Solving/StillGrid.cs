@@ -15,21 +15,39 @@ public static class StillGrid
         void Add(Vec3 a, Vec3 b)
         {
             const double near = -0.02;
-            Vec3 p = cameraToWorld.ToLocal(a), q = cameraToWorld.ToLocal(b);
-            if (p.Z > near && q.Z > near) { return; }
-            if (p.Z > near) { p += (q - p) * ((near - p.Z) / (q.Z - p.Z)); }
-            if (q.Z > near) { q += (p - q) * ((near - q.Z) / (p.Z - q.Z)); }
-            if (pinhole.TryProject(p, out double ax, out double ay) && pinhole.TryProject(q, out double bx, out double by)) { lines.Add([ax, ay, bx, by]); }
+            Vec3 p = cameraToWorld.ToLocal(a),
+                q = cameraToWorld.ToLocal(b);
+            if (p.Z > near && q.Z > near)
+            {
+                return;
+            }
+            if (p.Z > near)
+            {
+                p += (q - p) * ((near - p.Z) / (q.Z - p.Z));
+            }
+            if (q.Z > near)
+            {
+                q += (p - q) * ((near - q.Z) / (p.Z - q.Z));
+            }
+            if (pinhole.TryProject(p, out double ax, out double ay) && pinhole.TryProject(q, out double bx, out double by))
+            {
+                lines.Add([ax, ay, bx, by]);
+            }
         }
         for (int k = -Reach; k <= Reach; k++)
         {
-            double s = k * step, far = Reach * step, high = 0.4 * far;
+            double s = k * step,
+                far = Reach * step,
+                high = 0.4 * far;
             Add(new(s, 0, -far), new(s, 0, far));
             Add(new(-far, 0, s), new(far, 0, s));
             // The walls stand on the axes through the origin.
             Add(new(s, 0, 0), new(s, high, 0));
             Add(new(0, 0, s), new(0, high, s));
-            if (k < 0 || s > high) { continue; }
+            if (k < 0 || s > high)
+            {
+                continue;
+            }
             Add(new(-far, s, 0), new(far, s, 0));
             Add(new(0, s, -far), new(0, s, far));
         }

@@ -42,7 +42,13 @@ public static class Triangulation
         {
             for (int j = 0; j < i; j++)
             {
-                widest = Math.Max(widest, Elementary.Atan2(Vec3.Cross(rays[i].Direction, rays[j].Direction).Length, Vec3.Dot(rays[i].Direction, rays[j].Direction)));
+                widest = Math.Max(
+                    widest,
+                    Elementary.Atan2(
+                        Vec3.Cross(rays[i].Direction, rays[j].Direction).Length,
+                        Vec3.Dot(rays[i].Direction, rays[j].Direction)
+                    )
+                );
             }
         }
         widest = Rotations.Degrees(widest);
@@ -64,23 +70,40 @@ public static class Triangulation
             var system = new SymmetricSystem();
             foreach (Sight s in sights)
             {
-                if (!s.Pinhole.TryProject(s.CameraToWorld, x, out double px, out double py)) { continue; }
+                if (!s.Pinhole.TryProject(s.CameraToWorld, x, out double px, out double py))
+                {
+                    continue;
+                }
                 double h = 1e-5 * (1 + (x - s.CameraToWorld.Position).Length);
-                Vec3 gx = default, gy = default;
+                Vec3 gx = default,
+                    gy = default;
                 foreach (Vec3 axis in (Vec3[])[Vec3.UnitX, Vec3.UnitY, Vec3.UnitZ])
                 {
-                    if (!s.Pinhole.TryProject(s.CameraToWorld, x + h * axis, out double ax, out double ay) || !s.Pinhole.TryProject(s.CameraToWorld, x - h * axis, out double bx, out double by)) { continue; }
+                    if (
+                        !s.Pinhole.TryProject(s.CameraToWorld, x + h * axis, out double ax, out double ay)
+                        || !s.Pinhole.TryProject(s.CameraToWorld, x - h * axis, out double bx, out double by)
+                    )
+                    {
+                        continue;
+                    }
                     gx += (ax - bx) / (2 * h) * axis;
                     gy += (ay - by) / (2 * h) * axis;
                 }
                 system.AddGradient(gx, s.X - px);
                 system.AddGradient(gy, s.Y - py);
             }
-            Vec3 move = system.Solve(), next = x + move;
+            Vec3 move = system.Solve(),
+                next = x + move;
             double better = Cost(sights, next);
-            if (!(better < cost)) { break; }
+            if (!(better < cost))
+            {
+                break;
+            }
             (x, cost) = (next, better);
-            if (move.Length < 1e-10) { break; }
+            if (move.Length < 1e-10)
+            {
+                break;
+            }
         }
         if (!double.IsFinite(cost))
         {
@@ -96,7 +119,10 @@ public static class Triangulation
         double sum = 0;
         foreach (Sight s in sights)
         {
-            if (!s.Pinhole.TryProject(s.CameraToWorld, x, out double px, out double py)) { return double.PositiveInfinity; }
+            if (!s.Pinhole.TryProject(s.CameraToWorld, x, out double px, out double py))
+            {
+                return double.PositiveInfinity;
+            }
             sum += (px - s.X) * (px - s.X) + (py - s.Y) * (py - s.Y);
         }
         return sum;
@@ -105,30 +131,54 @@ public static class Triangulation
     /// <summary>Three unknowns' normal equations, gathered and solved by Cramer's rule.</summary>
     private sealed class SymmetricSystem
     {
-        private double _xx, _xy, _xz, _yy, _yz, _zz;
+        private double _xx,
+            _xy,
+            _xz,
+            _yy,
+            _yz,
+            _zz;
         private Vec3 _right;
 
         public void AddProjected(Vec3 d, Vec3 origin)
         {
-            double xx = 1 - d.X * d.X, xy = -d.X * d.Y, xz = -d.X * d.Z, yy = 1 - d.Y * d.Y, yz = -d.Y * d.Z, zz = 1 - d.Z * d.Z;
+            double xx = 1 - d.X * d.X,
+                xy = -d.X * d.Y,
+                xz = -d.X * d.Z,
+                yy = 1 - d.Y * d.Y,
+                yz = -d.Y * d.Z,
+                zz = 1 - d.Z * d.Z;
             (_xx, _xy, _xz, _yy, _yz, _zz) = (_xx + xx, _xy + xy, _xz + xz, _yy + yy, _yz + yz, _zz + zz);
-            _right += new Vec3(xx * origin.X + xy * origin.Y + xz * origin.Z, xy * origin.X + yy * origin.Y + yz * origin.Z, xz * origin.X + yz * origin.Y + zz * origin.Z);
+            _right += new Vec3(
+                xx * origin.X + xy * origin.Y + xz * origin.Z,
+                xy * origin.X + yy * origin.Y + yz * origin.Z,
+                xz * origin.X + yz * origin.Y + zz * origin.Z
+            );
         }
 
         public void AddGradient(Vec3 g, double residual)
         {
-            (_xx, _xy, _xz, _yy, _yz, _zz) = (_xx + g.X * g.X, _xy + g.X * g.Y, _xz + g.X * g.Z, _yy + g.Y * g.Y, _yz + g.Y * g.Z, _zz + g.Z * g.Z);
+            (_xx, _xy, _xz, _yy, _yz, _zz) = (
+                _xx + g.X * g.X,
+                _xy + g.X * g.Y,
+                _xz + g.X * g.Z,
+                _yy + g.Y * g.Y,
+                _yz + g.Y * g.Z,
+                _zz + g.Z * g.Z
+            );
             _right += residual * g;
         }
 
         public Vec3 Solve()
         {
-            Vec3 a = new(_xx, _xy, _xz), b = new(_xy, _yy, _yz), c = new(_xz, _yz, _zz);
+            Vec3 a = new(_xx, _xy, _xz),
+                b = new(_xy, _yy, _yz),
+                c = new(_xz, _yz, _zz);
             double det = Vec3.Dot(a, Vec3.Cross(b, c));
             return new Vec3(
                 Vec3.Dot(_right, Vec3.Cross(b, c)) / det,
                 Vec3.Dot(a, Vec3.Cross(_right, c)) / det,
-                Vec3.Dot(a, Vec3.Cross(b, _right)) / det);
+                Vec3.Dot(a, Vec3.Cross(b, _right)) / det
+            );
         }
     }
 }

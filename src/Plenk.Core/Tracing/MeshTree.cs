@@ -12,7 +12,8 @@ namespace Plenk.Core.Tracing;
 public sealed unsafe class MeshTree
 {
     // Per pack: 3 corners × 3 coordinates × 8 lanes of floats, then the triangles' 8 numbers: five cache lines. Empty lanes hold NaN, which never hits.
-    private const int PackFloats = 80, NumbersAt = 72;
+    private const int PackFloats = 80,
+        NumbersAt = 72;
     private readonly AlignedFloats _packs;
     private readonly float* _pack;
     private readonly WideTree _tree;
@@ -72,7 +73,10 @@ public sealed unsafe class MeshTree
     public Hit Intersect(in Ray ray)
     {
         Hit best = Hit.None with { T = ray.TMax };
-        if (ray.IsFinite) { Walk(ray, any: false, ref best); }
+        if (ray.IsFinite)
+        {
+            Walk(ray, any: false, ref best);
+        }
         return best.IsHit ? best : Hit.None;
     }
 
@@ -91,7 +95,8 @@ public sealed unsafe class MeshTree
         var slabs = new SlabRay(ray.Origin, ray.Direction);
         var shear = new ShearedRay(ray.Origin, ray.Direction);
         int* stack = stackalloc int[256];
-        int top = 0, node = 0;
+        int top = 0,
+            node = 0;
         while (true)
         {
             float* at = _tree.Nodes + (long)node * WideTree.NodeFloats;
@@ -111,9 +116,15 @@ public sealed unsafe class MeshTree
                     continue;
                 }
                 float* pack = _pack + (long)~child * PackFloats;
-                if (shear.Cross(pack, (int*)(pack + NumbersAt), ray.TMin, ref best)) { return true; }
+                if (shear.Cross(pack, (int*)(pack + NumbersAt), ray.TMin, ref best))
+                {
+                    return true;
+                }
             }
-            if (top == 0) { return false; }
+            if (top == 0)
+            {
+                return false;
+            }
             node = stack[--top];
         }
     }
@@ -122,7 +133,10 @@ public sealed unsafe class MeshTree
     public const int PacketRays = 8;
 
     // A byte of bits as a byte for each bit.
-    private static readonly ulong[] s_spread = [.. Enumerable.Range(0, 256).Select(m => Enumerable.Range(0, 8).Aggregate(0UL, (sum, k) => sum | ((ulong)(m >> k & 1) << (8 * k))))];
+    private static readonly ulong[] s_spread =
+    [
+        .. Enumerable.Range(0, 256).Select(m => Enumerable.Range(0, 8).Aggregate(0UL, (sum, k) => sum | ((ulong)(m >> k & 1) << (8 * k)))),
+    ];
 
     /// <summary>
     /// Nearest crossings of up to eight rays that go together through the tree (Wald, Slusallek, Benthin and Wagner 2001): a node is
@@ -132,13 +146,19 @@ public sealed unsafe class MeshTree
     public void IntersectPacket(ReadOnlySpan<Ray> rays, Span<Hit> hits)
     {
         int count = rays.Length;
-        if (count > PacketRays || hits.Length < count) { throw new ArgumentException($"a packet holds up to {PacketRays} rays, and a hit for each"); }
+        if (count > PacketRays || hits.Length < count)
+        {
+            throw new ArgumentException($"a packet holds up to {PacketRays} rays, and a hit for each");
+        }
         SlabRay* slabs = stackalloc SlabRay[PacketRays];
         ShearedRay* shears = stackalloc ShearedRay[PacketRays];
         uint all = 0;
         for (int r = 0; r < count; r++)
         {
-            if (rays[r].IsFinite) { all |= 1u << r; }
+            if (rays[r].IsFinite)
+            {
+                all |= 1u << r;
+            }
             slabs[r] = new(rays[r].Origin, rays[r].Direction);
             shears[r] = new(rays[r].Origin, rays[r].Direction);
             hits[r] = Hit.None with { T = rays[r].TMax };
@@ -171,11 +191,18 @@ public sealed unsafe class MeshTree
             {
                 int r = BitOperations.TrailingZeroCount(active);
                 uint mask = slabs[r].Cross(here, rays[r].TMin, hits[r].T, out Vector256<float> near);
-                if (mask == 0) { continue; }
+                if (mask == 0)
+                {
+                    continue;
+                }
                 byChild |= s_spread[mask] << r;
                 met |= mask;
                 // The first ray's way tells the order for all.
-                if (first) { near.Store(nearOf); first = false; }
+                if (first)
+                {
+                    near.Store(nearOf);
+                    first = false;
+                }
             }
             int* children = WideTree.ChildrenOf(here);
             int start = top;
@@ -192,7 +219,13 @@ public sealed unsafe class MeshTree
                 (stackNear[at], stackNode[at], stackRays[at]) = (t, children[lane], (uint)(byChild >> (8 * lane)) & 0xff);
             }
         }
-        for (int r = 0; r < count; r++) { if (!hits[r].IsHit) { hits[r] = Hit.None; } }
+        for (int r = 0; r < count; r++)
+        {
+            if (!hits[r].IsHit)
+            {
+                hits[r] = Hit.None;
+            }
+        }
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
@@ -224,7 +257,10 @@ public sealed unsafe class MeshTree
                 {
                     // One child only: no way round by the stack.
                     node = children[BitOperations.TrailingZeroCount(mask)];
-                    if (node >= 0) { continue; }
+                    if (node >= 0)
+                    {
+                        continue;
+                    }
                     Leaf(~node, shear, ray.TMin, ref best);
                     goto next;
                 }
@@ -246,17 +282,25 @@ public sealed unsafe class MeshTree
                     }
                     stackNear[at] = t;
                     stackNode[at] = child;
-                }
-                while (mask != 0);
+                } while (mask != 0);
             }
-        next:
+            next:
             while (true)
             {
-                if (top == 0) { return best.IsHit; }
+                if (top == 0)
+                {
+                    return best.IsHit;
+                }
                 top--;
-                if (stackNear[top] > best.T) { continue; }
+                if (stackNear[top] > best.T)
+                {
+                    continue;
+                }
                 node = stackNode[top];
-                if (node >= 0) { break; }
+                if (node >= 0)
+                {
+                    break;
+                }
                 Leaf(~node, shear, ray.TMin, ref best);
             }
         }
@@ -266,19 +310,34 @@ public sealed unsafe class MeshTree
 /// <summary>A ray sheared so that it runs along +z from the origin, as the watertight test wants it.</summary>
 internal readonly unsafe struct ShearedRay
 {
-    private readonly int _kx, _ky, _kz;
-    private readonly float _sx, _sy, _sz;
-    private readonly Vector256<float> _ox, _oy, _oz, _vsx, _vsy, _vsz;
+    private readonly int _kx,
+        _ky,
+        _kz;
+    private readonly float _sx,
+        _sy,
+        _sz;
+    private readonly Vector256<float> _ox,
+        _oy,
+        _oz,
+        _vsx,
+        _vsy,
+        _vsz;
 
     public ShearedRay(Vector3 origin, Vector3 direction)
     {
         Vector3 a = Vector3.Abs(direction);
-        _kz = a.X >= a.Y && a.X >= a.Z ? 0 : a.Y >= a.Z ? 1 : 2;
+        _kz =
+            a.X >= a.Y && a.X >= a.Z ? 0
+            : a.Y >= a.Z ? 1
+            : 2;
         _kx = (_kz + 1) % 3;
         _ky = (_kx + 1) % 3;
         float* d = (float*)&direction;
         float* o = (float*)&origin;
-        if (d[_kz] < 0) { (_kx, _ky) = (_ky, _kx); }
+        if (d[_kz] < 0)
+        {
+            (_kx, _ky) = (_ky, _kx);
+        }
         _sx = d[_kx] / d[_kz];
         _sy = d[_ky] / d[_kz];
         _sz = 1 / d[_kz];
@@ -315,10 +374,15 @@ internal readonly unsafe struct ShearedRay
         Vector256<float> positive = Vector256.GreaterThan(u, zero) | Vector256.GreaterThan(v, zero) | Vector256.GreaterThan(w, zero);
         // Lanes with both signs are outside; lanes with neither are empty or degenerate.
         uint mask = (negative ^ positive).ExtractMostSignificantBits();
-        if (mask == 0) { return false; }
+        if (mask == 0)
+        {
+            return false;
+        }
         Vector256<float> det = u + v + w;
         Vector256<float> t = (u * (_vsz * az) + v * (_vsz * bz) + w * (_vsz * cz)) / det;
-        mask &= (Vector256.GreaterThan(t, Vector256.Create(tMin)) & Vector256.LessThanOrEqual(t, Vector256.Create(best.T))).ExtractMostSignificantBits();
+        mask &= (
+            Vector256.GreaterThan(t, Vector256.Create(tMin)) & Vector256.LessThanOrEqual(t, Vector256.Create(best.T))
+        ).ExtractMostSignificantBits();
         bool found = false;
         while (mask != 0)
         {
@@ -338,8 +402,16 @@ internal readonly unsafe struct ShearedRay
 
     /// <summary>Edge functions of lanes that fell on zero, again in double precision, as the paper prescribes.</summary>
     private static void Refine(
-        Vector256<float> ax, Vector256<float> ay, Vector256<float> bx, Vector256<float> by, Vector256<float> cx, Vector256<float> cy,
-        ref Vector256<float> u, ref Vector256<float> v, ref Vector256<float> w)
+        Vector256<float> ax,
+        Vector256<float> ay,
+        Vector256<float> bx,
+        Vector256<float> by,
+        Vector256<float> cx,
+        Vector256<float> cy,
+        ref Vector256<float> u,
+        ref Vector256<float> v,
+        ref Vector256<float> w
+    )
     {
         for (int i = 0; i < 8; i++)
         {

@@ -6,9 +6,7 @@ namespace Plenk.Core.Tracing;
 public readonly record struct Ray(Vector3 Origin, Vector3 Direction, float TMin, float TMax)
 {
     public Ray(Vector3 origin, Vector3 direction)
-        : this(origin, direction, 0, float.PositiveInfinity)
-    {
-    }
+        : this(origin, direction, 0, float.PositiveInfinity) { }
 
     public Vector3 At(float t) => Origin + t * Direction;
 

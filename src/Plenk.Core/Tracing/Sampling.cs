@@ -49,9 +49,14 @@ public static class Sampling
     /// <summary>Square to disk, equal area (Shirley &amp; Chiu 1997).</summary>
     public static Vector2 Disk(Vector2 u)
     {
-        float a = 2 * u.X - 1, b = 2 * u.Y - 1;
-        if (a == 0 && b == 0) { return default; }
-        float r, phi;
+        float a = 2 * u.X - 1,
+            b = 2 * u.Y - 1;
+        if (a == 0 && b == 0)
+        {
+            return default;
+        }
+        float r,
+            phi;
         if (MathF.Abs(a) > MathF.Abs(b))
         {
             (r, phi) = (a, MathF.PI / 4 * (b / a));
@@ -68,7 +73,8 @@ public static class Sampling
     public static (Vector3 Tangent, Vector3 Bitangent) Frame(Vector3 n)
     {
         float sign = MathF.CopySign(1, n.Z);
-        float a = -1 / (sign + n.Z), b = n.X * n.Y * a;
+        float a = -1 / (sign + n.Z),
+            b = n.X * n.Y * a;
         return (new Vector3(1 + sign * n.X * n.X * a, sign * b, -sign * n.X), new Vector3(b, sign + n.Y * n.Y * a, -n.Y));
     }
 

@@ -9,14 +9,19 @@ namespace Plenk.Core.Tracing;
 public enum RayKinds
 {
     None = 0,
+
     /// <summary>Set pieces that the camera sees.</summary>
     CameraSet = 1,
+
     /// <summary>Set pieces that block light.</summary>
     LightSet = 2,
+
     /// <summary>Elements, for the camera and for light.</summary>
     Element = 4,
+
     /// <summary>Set pieces that hide elements behind them.</summary>
     Hide = 8,
+
     /// <summary>Set pieces that send light to elements: by the footage they wear, or by a colour that they bounce.</summary>
     Shine = 16,
 }
@@ -30,7 +35,8 @@ public sealed class TraceInstance
     internal readonly bool IsPlaced;
     internal readonly Matrix4x4 ToObject;
     internal readonly Matrix3x3 Turn;
-    internal readonly Vector3 Min, Max;
+    internal readonly Vector3 Min,
+        Max;
 
     public TraceInstance(MeshTree tree, Similarity objectToWorld, RayKinds kinds)
     {
@@ -39,10 +45,23 @@ public sealed class TraceInstance
         Similarity inverse = objectToWorld.Inverse();
         Matrix3 m = inverse.Rotation * inverse.Scale;
         ToObject = new Matrix4x4(
-            (float)m.M11, (float)m.M21, (float)m.M31, 0,
-            (float)m.M12, (float)m.M22, (float)m.M32, 0,
-            (float)m.M13, (float)m.M23, (float)m.M33, 0,
-            (float)inverse.Translation.X, (float)inverse.Translation.Y, (float)inverse.Translation.Z, 1);
+            (float)m.M11,
+            (float)m.M21,
+            (float)m.M31,
+            0,
+            (float)m.M12,
+            (float)m.M22,
+            (float)m.M32,
+            0,
+            (float)m.M13,
+            (float)m.M23,
+            (float)m.M33,
+            0,
+            (float)inverse.Translation.X,
+            (float)inverse.Translation.Y,
+            (float)inverse.Translation.Z,
+            1
+        );
         Turn = new Matrix3x3(objectToWorld.Rotation);
         if (!IsPlaced)
         {
@@ -56,7 +75,8 @@ public sealed class TraceInstance
             var p = new Vec3(
                 (corner & 1) == 0 ? tree.Min.X : tree.Max.X,
                 (corner & 2) == 0 ? tree.Min.Y : tree.Max.Y,
-                (corner & 4) == 0 ? tree.Min.Z : tree.Max.Z);
+                (corner & 4) == 0 ? tree.Min.Z : tree.Max.Z
+            );
             Vector3 w = objectToWorld.Apply(p).ToSingle();
             Min = Vector3.Min(Min, w);
             Max = Vector3.Max(Max, w);
@@ -74,7 +94,9 @@ public sealed class TraceInstance
 
     internal readonly struct Matrix3x3(Matrix3 m)
     {
-        private readonly Vector3 _x = m.Column(0).ToSingle(), _y = m.Column(1).ToSingle(), _z = m.Column(2).ToSingle();
+        private readonly Vector3 _x = m.Column(0).ToSingle(),
+            _y = m.Column(1).ToSingle(),
+            _z = m.Column(2).ToSingle();
 
         public Vector3 Apply(Vector3 v) => _x * v.X + _y * v.Y + _z * v.Z;
     }
@@ -100,7 +122,8 @@ public sealed unsafe class TraceScene
         if (instances.Count > 0)
         {
             _tree = WideTree.Build([.. instances.Select(i => i.Min)], [.. instances.Select(i => i.Max)], leafSize: 1);
-            Vector3 min = instances.Select(i => i.Min).Aggregate(Vector3.Min), max = instances.Select(i => i.Max).Aggregate(Vector3.Max);
+            Vector3 min = instances.Select(i => i.Min).Aggregate(Vector3.Min),
+                max = instances.Select(i => i.Max).Aggregate(Vector3.Max);
             _middle = (min + max) / 2;
             _radiusSquared = 1.0001f * Vector3.DistanceSquared(max, _middle);
         }
@@ -113,8 +136,12 @@ public sealed unsafe class TraceScene
     public bool MayMeet(Vector3 origin, Vector3 direction)
     {
         Vector3 to = _middle - origin;
-        float along = Vector3.Dot(to, direction), distance = to.LengthSquared();
-        if (distance <= _radiusSquared) { return true; }
+        float along = Vector3.Dot(to, direction),
+            distance = to.LengthSquared();
+        if (distance <= _radiusSquared)
+        {
+            return true;
+        }
         // Rounding of the squared distance to the line grows with the distance to the ball.
         return along > 0 && distance - along * along / direction.LengthSquared() <= _radiusSquared + 1e-6f * distance;
     }
@@ -122,7 +149,10 @@ public sealed unsafe class TraceScene
     /// <summary>Whether anything in here can lie within a distance of a point, by the ball around all of it.</summary>
     public bool MayReach(Vector3 point, float distance)
     {
-        if (_tree is null) { return false; }
+        if (_tree is null)
+        {
+            return false;
+        }
         float reach = MathF.Sqrt(_radiusSquared) + distance;
         return Vector3.DistanceSquared(point, _middle) <= reach * reach;
     }
@@ -144,9 +174,15 @@ public sealed unsafe class TraceScene
     [SkipLocalsInit]
     private bool Walk(in Ray ray, RayKinds kinds, bool any, ref Hit best)
     {
-        if (_tree is null || !ray.IsFinite) { return false; }
+        if (_tree is null || !ray.IsFinite)
+        {
+            return false;
+        }
         // Most sets are one mesh that stands where it is: no upper level to walk.
-        if (_instances.Length == 1 && !_instances[0].IsPlaced) { return (_instances[0].Kinds & kinds) != 0 && _instances[0].Tree.Walk(ray, any, ref best); }
+        if (_instances.Length == 1 && !_instances[0].IsPlaced)
+        {
+            return (_instances[0].Kinds & kinds) != 0 && _instances[0].Tree.Walk(ray, any, ref best);
+        }
         var slabs = new SlabRay(ray.Origin, ray.Direction);
         int* stack = stackalloc int[256];
         int top = 0;
@@ -171,13 +207,30 @@ public sealed unsafe class TraceScene
                 {
                     int number = _tree.Order[i];
                     TraceInstance instance = _instances[number];
-                    if ((instance.Kinds & kinds) == 0) { continue; }
+                    if ((instance.Kinds & kinds) == 0)
+                    {
+                        continue;
+                    }
                     Hit local = Hit.None with { T = best.T };
                     Ray inner = instance.IsPlaced
-                        ? new Ray(Vector3.Transform(ray.Origin, instance.ToObject), Vector3.TransformNormal(ray.Direction, instance.ToObject), ray.TMin, best.T)
-                        : ray with { TMax = best.T };
-                    if (!instance.Tree.Walk(inner, any, ref local)) { continue; }
-                    if (any) { return true; }
+                        ? new Ray(
+                            Vector3.Transform(ray.Origin, instance.ToObject),
+                            Vector3.TransformNormal(ray.Direction, instance.ToObject),
+                            ray.TMin,
+                            best.T
+                        )
+                        : ray with
+                        {
+                            TMax = best.T,
+                        };
+                    if (!instance.Tree.Walk(inner, any, ref local))
+                    {
+                        continue;
+                    }
+                    if (any)
+                    {
+                        return true;
+                    }
                     best = local with { Instance = number };
                 }
             }

@@ -39,15 +39,17 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
     }
 
     public Vector2 TextureCoordinate(int i, float u, float v) =>
-        TextureCoordinates is not { } uv ? default
-        : uv[Indices[3 * i]] * (1 - u - v) + uv[Indices[3 * i + 1]] * u + uv[Indices[3 * i + 2]] * v;
+        TextureCoordinates is not { } uv
+            ? default
+            : uv[Indices[3 * i]] * (1 - u - v) + uv[Indices[3 * i + 1]] * u + uv[Indices[3 * i + 2]] * v;
 
     /// <summary>Every position moved by a function; normals by the rotation of a similarity are the caller's business.</summary>
-    public TriangleMesh Moved(Similarity s) => this with
-    {
-        Positions = Array.ConvertAll(Positions, p => s.Apply(Vec3.From(p)).ToSingle()),
-        Normals = Normals is null ? null : Array.ConvertAll(Normals, n => (s.Rotation * Vec3.From(n)).ToSingle()),
-    };
+    public TriangleMesh Moved(Similarity s) =>
+        this with
+        {
+            Positions = Array.ConvertAll(Positions, p => s.Apply(Vec3.From(p)).ToSingle()),
+            Normals = Normals is null ? null : Array.ConvertAll(Normals, n => (s.Rotation * Vec3.From(n)).ToSingle()),
+        };
 
     public (Vector3 Min, Vector3 Max) Bounds()
     {
@@ -64,11 +66,14 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
     /// <summary>Area in m² and, by the divergence theorem, the enclosed volume in m³ (negative when inside out).</summary>
     public (double Area, double Volume) AreaAndVolume()
     {
-        double area = 0, volume = 0;
+        double area = 0,
+            volume = 0;
         for (int i = 0; i < TriangleCount; i++)
         {
             var (a, b, c) = Triangle(i);
-            Vec3 va = Vec3.From(a), vb = Vec3.From(b), vc = Vec3.From(c);
+            Vec3 va = Vec3.From(a),
+                vb = Vec3.From(b),
+                vc = Vec3.From(c);
             area += Vec3.Cross(vb - va, vc - va).Length / 2;
             volume += Vec3.Dot(va, Vec3.Cross(vb, vc)) / 6;
         }
@@ -79,11 +84,14 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
     public int[] Welded(out int places)
     {
         var weld = new Dictionary<(int, int, int), int>();
-        int[] place = [.. Positions.Select(p =>
-        {
-            var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
-            return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
-        })];
+        int[] place =
+        [
+            .. Positions.Select(p =>
+            {
+                var key = ((int)MathF.Round(p.X * 5000), (int)MathF.Round(p.Y * 5000), (int)MathF.Round(p.Z * 5000));
+                return weld.TryGetValue(key, out int at) ? at : weld[key] = weld.Count;
+            }),
+        ];
         places = weld.Count;
         return place;
     }

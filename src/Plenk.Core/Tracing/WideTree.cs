@@ -52,9 +52,12 @@ public sealed unsafe class WideTree
 
     private sealed class BinaryNode
     {
-        public Vector3 Min, Max;
-        public BinaryNode? Left, Right;
-        public int First, Count;
+        public Vector3 Min,
+            Max;
+        public BinaryNode? Left,
+            Right;
+        public int First,
+            Count;
         public bool IsLeaf => Left is null;
     }
 
@@ -64,7 +67,10 @@ public sealed unsafe class WideTree
         int count = min.Length;
         int[] order = Enumerable.Range(0, count).ToArray();
         var centres = new Vector3[count];
-        for (int i = 0; i < count; i++) { centres[i] = (min[i] + max[i]) * 0.5f; }
+        for (int i = 0; i < count; i++)
+        {
+            centres[i] = (min[i] + max[i]) * 0.5f;
+        }
 
         BinaryNode root = Split(0, count, 0);
         var bounds = new List<float>();
@@ -75,8 +81,15 @@ public sealed unsafe class WideTree
 
         BinaryNode Split(int first, int n, int depth)
         {
-            var node = new BinaryNode { First = first, Count = n, Min = new(float.PositiveInfinity), Max = new(float.NegativeInfinity) };
-            Vector3 cMin = node.Min, cMax = node.Max;
+            var node = new BinaryNode
+            {
+                First = first,
+                Count = n,
+                Min = new(float.PositiveInfinity),
+                Max = new(float.NegativeInfinity),
+            };
+            Vector3 cMin = node.Min,
+                cMax = node.Max;
             for (int i = first; i < first + n; i++)
             {
                 int p = order[i];
@@ -85,19 +98,26 @@ public sealed unsafe class WideTree
                 cMin = Vector3.Min(cMin, centres[p]);
                 cMax = Vector3.Max(cMax, centres[p]);
             }
-            if (n <= 1) { return node; }
+            if (n <= 1)
+            {
+                return node;
+            }
 
             const int bins = 16;
             Vector3 extent = cMax - cMin;
             float bestCost = float.PositiveInfinity;
-            int bestAxis = -1, bestBin = 0;
+            int bestAxis = -1,
+                bestBin = 0;
             Span<int> counts = stackalloc int[bins];
             Span<Vector3> lows = stackalloc Vector3[bins];
             Span<Vector3> highs = stackalloc Vector3[bins];
             Span<float> rightCost = stackalloc float[bins];
             for (int axis = 0; axis < 3; axis++)
             {
-                if (!(extent[axis] > 0)) { continue; }
+                if (!(extent[axis] > 0))
+                {
+                    continue;
+                }
                 counts.Clear();
                 lows.Fill(new(float.PositiveInfinity));
                 highs.Fill(new(float.NegativeInfinity));
@@ -110,7 +130,8 @@ public sealed unsafe class WideTree
                     lows[b] = Vector3.Min(lows[b], min[p]);
                     highs[b] = Vector3.Max(highs[b], max[p]);
                 }
-                Vector3 lo = new(float.PositiveInfinity), hi = new(float.NegativeInfinity);
+                Vector3 lo = new(float.PositiveInfinity),
+                    hi = new(float.NegativeInfinity);
                 int c = 0;
                 for (int b = bins - 1; b > 0; b--)
                 {
@@ -123,14 +144,23 @@ public sealed unsafe class WideTree
                 for (int b = 0; b < bins - 1; b++)
                 {
                     c += counts[b];
-                    if (c == 0 || c == n) { continue; }
+                    if (c == 0 || c == n)
+                    {
+                        continue;
+                    }
                     lo = Vector3.Min(lo, lows[b]);
                     hi = Vector3.Max(hi, highs[b]);
                     float cost = HalfArea(lo, hi) * Packs(c) + rightCost[b + 1];
-                    if (cost < bestCost) { (bestCost, bestAxis, bestBin) = (cost, axis, b); }
+                    if (cost < bestCost)
+                    {
+                        (bestCost, bestAxis, bestBin) = (cost, axis, b);
+                    }
                 }
             }
-            if (n <= leafSize && (bestAxis < 0 || n <= 2 || bestCost + 0.3f * HalfArea(node.Min, node.Max) >= HalfArea(node.Min, node.Max) * Packs(n)))
+            if (
+                n <= leafSize
+                && (bestAxis < 0 || n <= 2 || bestCost + 0.3f * HalfArea(node.Min, node.Max) >= HalfArea(node.Min, node.Max) * Packs(n))
+            )
             {
                 return node;
             }
@@ -165,7 +195,15 @@ public sealed unsafe class WideTree
         {
             int index = children.Count / Width;
             var kids = new List<BinaryNode>();
-            if (node.IsLeaf) { kids.Add(node); } else { kids.Add(node.Left!); kids.Add(node.Right!); }
+            if (node.IsLeaf)
+            {
+                kids.Add(node);
+            }
+            else
+            {
+                kids.Add(node.Left!);
+                kids.Add(node.Right!);
+            }
             while (kids.Count < Width)
             {
                 int largest = -1;
@@ -173,9 +211,15 @@ public sealed unsafe class WideTree
                 for (int i = 0; i < kids.Count; i++)
                 {
                     float a = HalfArea(kids[i].Min, kids[i].Max);
-                    if (!kids[i].IsLeaf && a >= area) { (largest, area) = (i, a); }
+                    if (!kids[i].IsLeaf && a >= area)
+                    {
+                        (largest, area) = (i, a);
+                    }
                 }
-                if (largest < 0) { break; }
+                if (largest < 0)
+                {
+                    break;
+                }
                 BinaryNode opened = kids[largest];
                 kids[largest] = opened.Left!;
                 kids.Add(opened.Right!);
@@ -184,11 +228,17 @@ public sealed unsafe class WideTree
             {
                 for (int lane = 0; lane < Width; lane++)
                 {
-                    bounds.Add(lane >= kids.Count ? (dimension < 3 ? float.PositiveInfinity : float.NegativeInfinity)
-                        : dimension < 3 ? kids[lane].Min[dimension] : kids[lane].Max[dimension - 3]);
+                    bounds.Add(
+                        lane >= kids.Count ? (dimension < 3 ? float.PositiveInfinity : float.NegativeInfinity)
+                        : dimension < 3 ? kids[lane].Min[dimension]
+                        : kids[lane].Max[dimension - 3]
+                    );
                 }
             }
-            for (int lane = 0; lane < Width; lane++) { children.Add(0); }
+            for (int lane = 0; lane < Width; lane++)
+            {
+                children.Add(0);
+            }
             for (int lane = 0; lane < kids.Count; lane++)
             {
                 if (kids[lane].IsLeaf)
@@ -231,15 +281,25 @@ internal sealed unsafe class AlignedFloats
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     public static void Fetch(void* line)
     {
-        if (System.Runtime.Intrinsics.X86.Sse.IsSupported) { System.Runtime.Intrinsics.X86.Sse.Prefetch0(line); }
+        if (System.Runtime.Intrinsics.X86.Sse.IsSupported)
+        {
+            System.Runtime.Intrinsics.X86.Sse.Prefetch0(line);
+        }
     }
 }
 
 /// <summary>A ray made ready for slab tests against eight boxes at once (Kay &amp; Kajiya 1986).</summary>
 internal readonly unsafe struct SlabRay
 {
-    private readonly Vector256<float> _ox, _oy, _oz, _ix, _iy, _iz;
-    private readonly int _nearX, _nearY, _nearZ;
+    private readonly Vector256<float> _ox,
+        _oy,
+        _oz,
+        _ix,
+        _iy,
+        _iz;
+    private readonly int _nearX,
+        _nearY,
+        _nearZ;
 
     public SlabRay(Vector3 origin, Vector3 direction)
     {

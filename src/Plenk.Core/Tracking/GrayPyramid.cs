@@ -21,7 +21,8 @@ public sealed class GrayImage
         _padded = new float[_stride * (height + 2 * Margin)];
         Parallel.For(0, height + 2 * Margin, Cores.All, y =>
         {
-            int from = Math.Clamp(y - Margin, 0, height - 1) * width, to = y * _stride;
+            int from = Math.Clamp(y - Margin, 0, height - 1) * width,
+                to = y * _stride;
             _padded.AsSpan(to, Margin).Fill(data[from]);
             data.AsSpan(from, width).CopyTo(_padded.AsSpan(to + Margin));
             _padded.AsSpan(to + Margin + width, Margin).Fill(data[from + width - 1]);
@@ -33,8 +34,13 @@ public sealed class GrayImage
     {
         x = Math.Clamp(x, -Margin, Width + Margin - 2.001f) + Margin;
         y = Math.Clamp(y, -Margin, Height + Margin - 2.001f) + Margin;
-        int x0 = (int)x, y0 = (int)y, i = y0 * _stride + x0;
-        float u = x - x0, v = y - y0, top = _padded[i] + (_padded[i + 1] - _padded[i]) * u, bottom = _padded[i + _stride] + (_padded[i + _stride + 1] - _padded[i + _stride]) * u;
+        int x0 = (int)x,
+            y0 = (int)y,
+            i = y0 * _stride + x0;
+        float u = x - x0,
+            v = y - y0,
+            top = _padded[i] + (_padded[i + 1] - _padded[i]) * u,
+            bottom = _padded[i + _stride] + (_padded[i + _stride + 1] - _padded[i + _stride]) * u;
         return top + (bottom - top) * v;
     }
 
@@ -46,15 +52,26 @@ public sealed class GrayImage
     {
         left = Math.Clamp(left, -Margin, Width + Margin - stride - 2) + Margin;
         top = Math.Clamp(top, -Margin, Height + Margin - rows - 2) + Margin;
-        int x0 = (int)left, y0 = (int)top, width = Vector256<float>.Count;
-        float u = (float)(left - x0), v = (float)(top - y0);
-        Vector256<float> w00 = Vector256.Create((1 - u) * (1 - v)), w10 = Vector256.Create(u * (1 - v)), w01 = Vector256.Create((1 - u) * v), w11 = Vector256.Create(u * v);
+        int x0 = (int)left,
+            y0 = (int)top,
+            width = Vector256<float>.Count;
+        float u = (float)(left - x0),
+            v = (float)(top - y0);
+        Vector256<float> w00 = Vector256.Create((1 - u) * (1 - v)),
+            w10 = Vector256.Create(u * (1 - v)),
+            w01 = Vector256.Create((1 - u) * v),
+            w11 = Vector256.Create(u * v);
         for (int y = 0; y < rows; y++)
         {
-            ReadOnlySpan<float> a = _padded.AsSpan((y0 + y) * _stride + x0, stride + 1), b = _padded.AsSpan((y0 + y + 1) * _stride + x0, stride + 1);
+            ReadOnlySpan<float> a = _padded.AsSpan((y0 + y) * _stride + x0, stride + 1),
+                b = _padded.AsSpan((y0 + y + 1) * _stride + x0, stride + 1);
             for (int x = 0; x < stride; x += width)
             {
-                Vector256<float> value = w00 * Vector256.Create(a[x..]) + w10 * Vector256.Create(a[(x + 1)..]) + w01 * Vector256.Create(b[x..]) + w11 * Vector256.Create(b[(x + 1)..]);
+                Vector256<float> value =
+                    w00 * Vector256.Create(a[x..])
+                    + w10 * Vector256.Create(a[(x + 1)..])
+                    + w01 * Vector256.Create(b[x..])
+                    + w11 * Vector256.Create(b[(x + 1)..]);
                 value.CopyTo(patch[(y * stride + x)..]);
             }
         }
@@ -63,7 +80,8 @@ public sealed class GrayImage
     /// <summary>Half the size after the 5-tap binomial filter (Burt and Adelson 1983); array coordinate x becomes x/2 − ¼.</summary>
     public GrayImage Half()
     {
-        int w = Width / 2, h = Height / 2;
+        int w = Width / 2,
+            h = Height / 2;
         var rows = new float[w * Height];
         var result = new float[w * h];
         Parallel.For(0, Height, Cores.All, y =>
@@ -71,14 +89,20 @@ public sealed class GrayImage
             for (int x = 0; x < w; x++)
             {
                 // Between two pixels: weights 1 3 3 1 keep the centre on the half grid.
-                int a = Math.Max(2 * x - 1, 0), d = Math.Min(2 * x + 2, Width - 1);
-                rows[y * w + x] = (Data[y * Width + a] + 3 * Data[y * Width + 2 * x] + 3 * Data[y * Width + 2 * x + 1] + Data[y * Width + d]) / 8;
+                int a = Math.Max(2 * x - 1, 0),
+                    d = Math.Min(2 * x + 2, Width - 1);
+                rows[y * w + x] =
+                    (Data[y * Width + a] + 3 * Data[y * Width + 2 * x] + 3 * Data[y * Width + 2 * x + 1] + Data[y * Width + d]) / 8;
             }
         });
         Parallel.For(0, h, Cores.All, y =>
         {
-            int a = Math.Max(2 * y - 1, 0), d = Math.Min(2 * y + 2, Height - 1);
-            for (int x = 0; x < w; x++) { result[y * w + x] = (rows[a * w + x] + 3 * rows[2 * y * w + x] + 3 * rows[(2 * y + 1) * w + x] + rows[d * w + x]) / 8; }
+            int a = Math.Max(2 * y - 1, 0),
+                d = Math.Min(2 * y + 2, Height - 1);
+            for (int x = 0; x < w; x++)
+            {
+                result[y * w + x] = (rows[a * w + x] + 3 * rows[2 * y * w + x] + 3 * rows[(2 * y + 1) * w + x] + rows[d * w + x]) / 8;
+            }
         });
         return new(w, h, result);
     }
@@ -93,7 +117,10 @@ public sealed class GrayPyramid
     {
         Levels = new GrayImage[levels];
         Levels[0] = finest;
-        for (int i = 1; i < levels; i++) { Levels[i] = Levels[i - 1].Half(); }
+        for (int i = 1; i < levels; i++)
+        {
+            Levels[i] = Levels[i - 1].Half();
+        }
     }
 
     /// <summary>Brightness of an integer picture by BT.709 weights on its codes, so that noise counts alike in light and dark.</summary>

@@ -11,21 +11,30 @@ public static class MatteField
     {
         for (int i = 0; i < own.Length; i++)
         {
-            own[i] = how switch { MatteJoin.Add => 1 - (1 - own[i]) * (1 - other[i]), MatteJoin.Subtract => own[i] * (1 - other[i]), _ => own[i] * other[i] };
+            own[i] = how switch
+            {
+                MatteJoin.Add => 1 - (1 - own[i]) * (1 - other[i]),
+                MatteJoin.Subtract => own[i] * (1 - other[i]),
+                _ => own[i] * other[i],
+            };
         }
     }
 
     /// <summary>The half-covered line moved outwards by so many pixels, its edge as wide as the feather.</summary>
     public static float[] Grown(float[] coverage, int width, int height, double growPixels, double featherPixels)
     {
-        float[] outside = Distances(coverage, width, height, inside: true), inside = Distances(coverage, width, height, inside: false);
+        float[] outside = Distances(coverage, width, height, inside: true),
+            inside = Distances(coverage, width, height, inside: false);
         var result = new float[coverage.Length];
         double feather = Math.Max(1, featherPixels);
         // The line runs between the centres: half a pixel from those beside it, moved by how much they are covered.
         for (int i = 0; i < result.Length; i++)
         {
             double d = coverage[i] >= 0.5f ? MathF.Sqrt(inside[i]) - 0.5 : 0.5 - MathF.Sqrt(outside[i]);
-            if (coverage[i] is > 0 and < 1) { d = coverage[i] - 0.5; }
+            if (coverage[i] is > 0 and < 1)
+            {
+                d = coverage[i] - 0.5;
+            }
             result[i] = (float)Math.Clamp(0.5 + (d + growPixels) / feather, 0, 1);
         }
         return result;
@@ -36,13 +45,22 @@ public static class MatteField
     {
         const float far = 1e12f;
         var d = new float[coverage.Length];
-        for (int i = 0; i < d.Length; i++) { d[i] = coverage[i] >= 0.5f == inside ? 0 : far; }
+        for (int i = 0; i < d.Length; i++)
+        {
+            d[i] = coverage[i] >= 0.5f == inside ? 0 : far;
+        }
         Parallel.For(0, width, Cores.All, x =>
         {
             var line = new float[height];
-            for (int y = 0; y < height; y++) { line[y] = d[y * width + x]; }
+            for (int y = 0; y < height; y++)
+            {
+                line[y] = d[y * width + x];
+            }
             line = Envelope(line);
-            for (int y = 0; y < height; y++) { d[y * width + x] = line[y]; }
+            for (int y = 0; y < height; y++)
+            {
+                d[y * width + x] = line[y];
+            }
         });
         Parallel.For(0, height, Cores.All, y => Envelope(d.AsSpan(y * width, width).ToArray()).CopyTo(d.AsSpan(y * width)));
         return d;
@@ -50,7 +68,8 @@ public static class MatteField
 
     private static float[] Envelope(float[] f)
     {
-        int n = f.Length, k = 0;
+        int n = f.Length,
+            k = 0;
         var v = new int[n];
         var z = new double[n + 1];
         (z[0], z[1]) = (double.NegativeInfinity, double.PositiveInfinity);
@@ -60,10 +79,17 @@ public static class MatteField
             while (true)
             {
                 s = (f[q] + (double)q * q - (f[v[k]] + (double)v[k] * v[k])) / (2.0 * (q - v[k]));
-                if (s > z[k] || k == 0) { break; }
+                if (s > z[k] || k == 0)
+                {
+                    break;
+                }
                 k--;
             }
-            if (s <= z[k]) { k = -1; s = double.NegativeInfinity; }
+            if (s <= z[k])
+            {
+                k = -1;
+                s = double.NegativeInfinity;
+            }
             k++;
             v[k] = q;
             z[k] = s;
@@ -72,7 +98,10 @@ public static class MatteField
         var result = new float[n];
         for (int q = 0, at = 0; q < n; q++)
         {
-            while (z[at + 1] < q) { at++; }
+            while (z[at + 1] < q)
+            {
+                at++;
+            }
             result[q] = (float)(((double)q - v[at]) * (q - v[at]) + f[v[at]]);
         }
         return result;
@@ -88,7 +117,10 @@ public static class MatteField
         int c = Strongest(key);
         float screen = Difference([(float)key.Color.X, (float)key.Color.Y, (float)key.Color.Z], c);
         var result = new float[linear.Width * linear.Height];
-        if (!(screen > 0)) { return result; }
+        if (!(screen > 0))
+        {
+            return result;
+        }
         for (int i = 0; i < result.Length; i++)
         {
             double d = Difference(linear.Data.AsSpan(3 * i, 3), c) / screen;
@@ -109,13 +141,22 @@ public static class MatteField
         for (int i = 0; i < coverage.Length; i++)
         {
             Span<float> to = result.Data.AsSpan(3 * i, 3);
-            for (int k = 0; k < 3; k++) { to[k] = MathF.Max(0, linear.Data[3 * i + k] - (1 - coverage[i]) * screen[k]); }
-            if (key.TakesSpillOff) { to[c] = MathF.Min(to[c], MathF.Max(to[(c + 1) % 3], to[(c + 2) % 3])); }
+            for (int k = 0; k < 3; k++)
+            {
+                to[k] = MathF.Max(0, linear.Data[3 * i + k] - (1 - coverage[i]) * screen[k]);
+            }
+            if (key.TakesSpillOff)
+            {
+                to[c] = MathF.Min(to[c], MathF.Max(to[(c + 1) % 3], to[(c + 2) % 3]));
+            }
         }
         return result;
     }
 
-    private static int Strongest(ScreenKey key) => key.Color.Y >= key.Color.X && key.Color.Y >= key.Color.Z ? 1 : key.Color.Z >= key.Color.X ? 2 : 0;
+    private static int Strongest(ScreenKey key) =>
+        key.Color.Y >= key.Color.X && key.Color.Y >= key.Color.Z ? 1
+        : key.Color.Z >= key.Color.X ? 2
+        : 0;
 
     private static float Difference(ReadOnlySpan<float> rgb, int c) => rgb[c] - MathF.Max(rgb[(c + 1) % 3], rgb[(c + 2) % 3]);
 }

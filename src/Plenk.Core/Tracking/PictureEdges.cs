@@ -13,16 +13,29 @@ public static class PictureEdges
         int half = (int)(reach / step);
         Span<float> slope = stackalloc float[2 * half + 1];
         int best = -1;
-        double most = 0, prefer = 2 * (reach / 2) * (reach / 2);
+        double most = 0,
+            prefer = 2 * (reach / 2) * (reach / 2);
         for (int i = -half; i <= half; i++)
         {
             double s = i * step;
-            slope[i + half] = MathF.Abs(picture.At((float)(x + (s + 1) * nx), (float)(y + (s + 1) * ny)) - picture.At((float)(x + (s - 1) * nx), (float)(y + (s - 1) * ny)));
+            slope[i + half] = MathF.Abs(
+                picture.At((float)(x + (s + 1) * nx), (float)(y + (s + 1) * ny))
+                    - picture.At((float)(x + (s - 1) * nx), (float)(y + (s - 1) * ny))
+            );
             double weighted = slope[i + half] * Elementary.Exp(-s * s / prefer);
-            if (weighted > most) { (most, best) = (weighted, i + half); }
+            if (weighted > most)
+            {
+                (most, best) = (weighted, i + half);
+            }
         }
-        if (best <= 0 || best >= 2 * half || slope[best] < 0.035f) { return null; }
-        float l = slope[best - 1], m = slope[best], r = slope[best + 1], bend = l - 2 * m + r;
+        if (best <= 0 || best >= 2 * half || slope[best] < 0.035f)
+        {
+            return null;
+        }
+        float l = slope[best - 1],
+            m = slope[best],
+            r = slope[best + 1],
+            bend = l - 2 * m + r;
         double shift = bend < 0 ? Math.Clamp(0.5 * (l - r) / bend, -1, 1) : 0;
         return (best - half + shift) * step;
     }

@@ -57,7 +57,8 @@ public sealed class PointTracker(TrackerSettings settings)
     private readonly List<Live> _live = [];
     private readonly List<Track> _all = [];
     private GrayPyramid? _before;
-    private int _frame, _direction;
+    private int _frame,
+        _direction;
 
     public IReadOnlyList<Track> Tracks => _all;
     public int LiveCount => _live.Count;
@@ -76,7 +77,10 @@ public sealed class PointTracker(TrackerSettings settings)
         if (_before is not null)
         {
             int direction = frame - _frame;
-            if (Math.Abs(direction) != 1 || (_direction != 0 && direction != _direction)) { throw new ArgumentException($"frame {frame} does not follow {_frame}"); }
+            if (Math.Abs(direction) != 1 || (_direction != 0 && direction != _direction))
+            {
+                throw new ArgumentException($"frame {frame} does not follow {_frame}");
+            }
             _direction = direction;
             var ended = new string?[_live.Count];
             GrayPyramid before = _before;
@@ -87,10 +91,24 @@ public sealed class PointTracker(TrackerSettings settings)
                 if (ended[i] is null)
                 {
                     var point = new TrackPoint(frame, live.Warp.X + 0.5, live.Warp.Y + 0.5);
-                    if (direction > 0) { live.Track.Points.Add(point); } else { live.Track.Points.Insert(0, point); }
+                    if (direction > 0)
+                    {
+                        live.Track.Points.Add(point);
+                    }
+                    else
+                    {
+                        live.Track.Points.Insert(0, point);
+                    }
                     continue;
                 }
-                if (direction > 0) { live.Track.Ended = ended[i]!; } else { live.Track.Began = ended[i]!; }
+                if (direction > 0)
+                {
+                    live.Track.Ended = ended[i]!;
+                }
+                else
+                {
+                    live.Track.Began = ended[i]!;
+                }
                 _live.RemoveAt(i);
             }
         }
@@ -103,7 +121,15 @@ public sealed class PointTracker(TrackerSettings settings)
         GrayPyramid picture = _before ?? throw new InvalidOperationException("features are found in a frame");
         if (settings.Count > 0 && (findMore || _live.Count < 0.7 * settings.Count))
         {
-            foreach (Feature f in FeatureFinder.Find(picture.Levels[0], settings.Count - _live.Count, settings.Distance, [.. _live.Select(l => (l.Warp.X + 0.5, l.Warp.Y + 0.5))], allowed))
+            foreach (
+                Feature f in FeatureFinder.Find(
+                    picture.Levels[0],
+                    settings.Count - _live.Count,
+                    settings.Distance,
+                    [.. _live.Select(l => (l.Warp.X + 0.5, l.Warp.Y + 0.5))],
+                    allowed
+                )
+            )
             {
                 Seed(new Track(_all.Count + 1), f.X, f.Y);
             }
@@ -113,10 +139,19 @@ public sealed class PointTracker(TrackerSettings settings)
     /// <summary>Begins a track at a place of the present frame; one that has points already there is taken up (to follow it the other way).</summary>
     public bool Seed(Track track, double x, double y)
     {
-        if (_before is null) { throw new InvalidOperationException("a track begins in a frame"); }
+        if (_before is null)
+        {
+            throw new InvalidOperationException("a track begins in a frame");
+        }
         var template = new PatchTemplate(_before.Levels[0], x - 0.5, y - 0.5, settings.Radius);
-        if (!template.IsUsable) { return false; }
-        if (track.Points.Count == 0) { track.Points.Add(new(_frame, x, y)); }
+        if (!template.IsUsable)
+        {
+            return false;
+        }
+        if (track.Points.Count == 0)
+        {
+            track.Points.Add(new(_frame, x, y));
+        }
         _all.Add(track);
         _live.Add(new(track, template, PatchWarp.At(x - 0.5, y - 0.5)));
         return true;
@@ -127,21 +162,37 @@ public sealed class PointTracker(TrackerSettings settings)
     {
         GrayImage image = now.Levels[0];
         int r = settings.Radius;
-        double x = live.Warp.X, y = live.Warp.Y;
+        double x = live.Warp.X,
+            y = live.Warp.Y;
         string? lost = Shift(live, before, now, r, ref x, ref y, int.MaxValue);
         if (lost is not null)
         {
             // Wide windows may see what changes beside it, a flash or something passing: once more closely, from where it was going.
             (x, y) = (live.Warp.X + live.Pace.X, live.Warp.Y + live.Pace.Y);
-            if (Shift(live, before, now, r, ref x, ref y, 2) is not null) { return lost; }
+            if (Shift(live, before, now, r, ref x, ref y, 2) is not null)
+            {
+                return lost;
+            }
         }
         bool Outside(double a, double b) => !(a >= r + 1 && b >= r + 1 && a < image.Width - r - 2 && b < image.Height - r - 2);
-        if (Outside(x, y)) { return "left the frame"; }
+        if (Outside(x, y))
+        {
+            return "left the frame";
+        }
         PatchWarp warp = live.Warp with { X = x, Y = y };
         double correlation = live.Template.Settle(image, ref warp);
-        if (!(correlation >= settings.LeastCorrelation) || !(warp.Size is > 0.2 and < 5) || Outside(warp.X, warp.Y)) { return "no longer looks like its first appearance"; }
-        if (Math.Abs(warp.X - x) + Math.Abs(warp.Y - y) > 2) { return "slid off its place"; }
-        if (allowed?.Invoke((int)(warp.X + 0.5), (int)(warp.Y + 0.5)) == false) { return "went under a matte"; }
+        if (!(correlation >= settings.LeastCorrelation) || !(warp.Size is > 0.2 and < 5) || Outside(warp.X, warp.Y))
+        {
+            return "no longer looks like its first appearance";
+        }
+        if (Math.Abs(warp.X - x) + Math.Abs(warp.Y - y) > 2)
+        {
+            return "slid off its place";
+        }
+        if (allowed?.Invoke((int)(warp.X + 0.5), (int)(warp.Y + 0.5)) == false)
+        {
+            return "went under a matte";
+        }
         live.Pace = (warp.X - live.Warp.X, warp.Y - live.Warp.Y);
         live.Warp = warp;
         return null;
@@ -150,11 +201,19 @@ public sealed class PointTracker(TrackerSettings settings)
     /// <summary>There and back again; null where it comes back to where it was.</summary>
     private string? Shift(Live live, GrayPyramid before, GrayPyramid now, int radius, ref double x, ref double y, int levels)
     {
-        if (!WindowShift.Find(before, now, live.Warp.X, live.Warp.Y, radius, ref x, ref y, levels)) { return "no texture to follow"; }
+        if (!WindowShift.Find(before, now, live.Warp.X, live.Warp.Y, radius, ref x, ref y, levels))
+        {
+            return "no texture to follow";
+        }
         GrayImage image = now.Levels[0];
-        if (!(x >= 0 && y >= 0 && x < image.Width && y < image.Height)) { return null; } // it left; that is told by the caller
+        if (!(x >= 0 && y >= 0 && x < image.Width && y < image.Height))
+        {
+            return null;
+        } // it left; that is told by the caller
         var (backX, backY) = levels == int.MaxValue ? (x, y) : (x - live.Pace.X, y - live.Pace.Y);
-        bool back = WindowShift.Find(now, before, x, y, radius, ref backX, ref backY, levels) && Math.Abs(backX - live.Warp.X) + Math.Abs(backY - live.Warp.Y) <= settings.ForwardBackward;
+        bool back =
+            WindowShift.Find(now, before, x, y, radius, ref backX, ref backY, levels)
+            && Math.Abs(backX - live.Warp.X) + Math.Abs(backY - live.Warp.Y) <= settings.ForwardBackward;
         return back ? null : "did not find its way back";
     }
 }

@@ -14,8 +14,14 @@ namespace Plenk.Formats.Cameras;
 /// <summary>A shot's camera in the world, for other programs: metres, right-handed, +Y up, looking along −Z.</summary>
 /// <param name="Points">Named places in the world.</param>
 /// <param name="Set">Pieces of the set in the world, by name.</param>
-public sealed record CameraToHandOver(IReadOnlyList<(int Frame, Pose CameraToWorld, Pinhole Pinhole)> Frames, double SensorWidthMm, double SensorHeightMm, FrameRate Rate,
-    IReadOnlyList<(string Name, Vec3 Place)> Points, IReadOnlyList<(string Name, TriangleMesh Mesh)> Set);
+public sealed record CameraToHandOver(
+    IReadOnlyList<(int Frame, Pose CameraToWorld, Pinhole Pinhole)> Frames,
+    double SensorWidthMm,
+    double SensorHeightMm,
+    FrameRate Rate,
+    IReadOnlyList<(string Name, Vec3 Place)> Points,
+    IReadOnlyList<(string Name, TriangleMesh Mesh)> Set
+);
 
 /// <summary>Cameras out: glTF, USD text with points and set, CSV, PLY points, lens maps as EXR (docs/camera-files.md).</summary>
 public static class CameraExport
@@ -28,7 +34,16 @@ public static class CameraExport
         Pinhole p = c.Frames[0].Pinhole;
         return
         [
-            ("camera.glb", GltfFile.WriteCamera("camera", [.. c.Frames.Select(f => (f.Frame, f.CameraToWorld))], 2 * Math.Atan(p.Height / (2 * p.Fy)), p.Width * p.Fy / (p.Height * p.Fx), c.Rate)),
+            (
+                "camera.glb",
+                GltfFile.WriteCamera(
+                    "camera",
+                    [.. c.Frames.Select(f => (f.Frame, f.CameraToWorld))],
+                    2 * Math.Atan(p.Height / (2 * p.Fy)),
+                    p.Width * p.Fy / (p.Height * p.Fx),
+                    c.Rate
+                )
+            ),
             ("camera.usda", Encoding.UTF8.GetBytes(Usd(c))),
             ("camera.csv", Encoding.UTF8.GetBytes(Csv(c))),
             ("points.ply", Encoding.UTF8.GetBytes(Ply(c.Points))),
@@ -43,15 +58,23 @@ public static class CameraExport
         {
             Quaternion q = Rotations.ToQuaternion(pose.Rotation);
             Lens l = p.Lens;
-            text.Append(CultureInfo.InvariantCulture, $"{frame},{N(pose.Position.X)},{N(pose.Position.Y)},{N(pose.Position.Z)},{N(q.X)},{N(q.Y)},{N(q.Z)},{N(q.W)},{N(p.Fx)},{N(p.Cx)},{N(p.Cy)},{N(l.K1)},{N(l.K2)},{N(l.P1)},{N(l.P2)},{N(l.K3)}\r\n");
+            text.Append(
+                CultureInfo.InvariantCulture,
+                $"{frame},{N(pose.Position.X)},{N(pose.Position.Y)},{N(pose.Position.Z)},{N(q.X)},{N(q.Y)},{N(q.Z)},{N(q.W)},{N(p.Fx)},{N(p.Cx)},{N(p.Cy)},{N(l.K1)},{N(l.K2)},{N(l.P1)},{N(l.P2)},{N(l.K3)}\r\n"
+            );
         }
         return text.ToString();
     }
 
     private static string Ply(IReadOnlyList<(string Name, Vec3 Place)> points)
     {
-        var text = new StringBuilder($"ply\nformat ascii 1.0\ncomment {string.Join(' ', points.Select(p => p.Name.Replace(' ', '_')))}\nelement vertex {points.Count}\nproperty float x\nproperty float y\nproperty float z\nend_header\n");
-        foreach (var (_, p) in points) { text.Append(CultureInfo.InvariantCulture, $"{N(p.X)} {N(p.Y)} {N(p.Z)}\n"); }
+        var text = new StringBuilder(
+            $"ply\nformat ascii 1.0\ncomment {string.Join(' ', points.Select(p => p.Name.Replace(' ', '_')))}\nelement vertex {points.Count}\nproperty float x\nproperty float y\nproperty float z\nend_header\n"
+        );
+        foreach (var (_, p) in points)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"{N(p.X)} {N(p.Y)} {N(p.Z)}\n");
+        }
         return text.ToString();
     }
 
@@ -60,12 +83,21 @@ public static class CameraExport
     {
         Pinhole first = c.Frames[0].Pinhole;
         double toMm = c.SensorWidthMm / first.Width;
-        return SceneFile.Usd(new([.. c.Frames.Select(f => (f.Frame, f.CameraToWorld, f.Pinhole.Fx * toMm))], c.SensorWidthMm, c.SensorHeightMm, c.Rate,
-            [.. c.Set.Select(p => new SceneThing(p.Name, p.Mesh, [], [(c.Frames[0].Frame, Similarity.Identity)]))], [], [])
-        {
-            Points = c.Points,
-            ApertureOffsetMm = ((first.Width / 2.0 - first.Cx) * toMm, (first.Cy - first.Height / 2.0) * toMm),
-        });
+        return SceneFile.Usd(
+            new(
+                [.. c.Frames.Select(f => (f.Frame, f.CameraToWorld, f.Pinhole.Fx * toMm))],
+                c.SensorWidthMm,
+                c.SensorHeightMm,
+                c.Rate,
+                [.. c.Set.Select(p => new SceneThing(p.Name, p.Mesh, [], [(c.Frames[0].Frame, Similarity.Identity)]))],
+                [],
+                []
+            )
+            {
+                Points = c.Points,
+                ApertureOffsetMm = ((first.Width / 2.0 - first.Cx) * toMm, (first.Cy - first.Height / 2.0) * toMm),
+            }
+        );
     }
 
     /// <summary>
@@ -84,8 +116,11 @@ public static class CameraExport
             {
                 for (int x = 0; x < p.Width; x++)
                 {
-                    double nx = (x + 0.5 - p.Cx) / p.Fx, ny = (y + 0.5 - p.Cy) / p.Fy;
-                    bool inside = undistort ? p.Lens.TryDistort(nx, ny, out double sx, out double sy) : p.Lens.TryUndistort(nx, ny, out sx, out sy);
+                    double nx = (x + 0.5 - p.Cx) / p.Fx,
+                        ny = (y + 0.5 - p.Cy) / p.Fy;
+                    bool inside = undistort
+                        ? p.Lens.TryDistort(nx, ny, out double sx, out double sy)
+                        : p.Lens.TryUndistort(nx, ny, out sx, out sy);
                     int i = y * p.Width + x;
                     (u[i], v[i]) = inside ? ((float)((p.Cx + p.Fx * sx) / p.Width), (float)(1 - (p.Cy + p.Fy * sy) / p.Height)) : (-1, -1);
                 }

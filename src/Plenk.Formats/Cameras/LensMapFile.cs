@@ -18,33 +18,66 @@ public static class LensMapFile
     public static Reading Read(string path, string name, Pinhole pinhole)
     {
         ExrPicture map = ExrFile.Read(path);
-        FormatFault Bad(string what) => new("file", $"{name} {what}", "Export the map again with R and G as positions from 0 to 1, in float.");
-        float[] u = (map.Find("", "R") ?? map.Find("", "X"))?.Values ?? throw Bad("has no channel R"), v = (map.Find("", "G") ?? map.Find("", "Y"))?.Values ?? throw Bad("has no channel G");
-        if (Math.Abs((double)map.Width / map.Height / ((double)pinhole.Width / pinhole.Height) - 1) > 0.01) { throw new FormatFault("size", $"{name} is {map.Width} × {map.Height}, another shape than the camera's {pinhole.Width} × {pinhole.Height}", "Bring the map of this plate."); }
+        FormatFault Bad(string what) =>
+            new("file", $"{name} {what}", "Export the map again with R and G as positions from 0 to 1, in float.");
+        float[] u = (map.Find("", "R") ?? map.Find("", "X"))?.Values ?? throw Bad("has no channel R"),
+            v = (map.Find("", "G") ?? map.Find("", "Y"))?.Values ?? throw Bad("has no channel G");
+        if (Math.Abs((double)map.Width / map.Height / ((double)pinhole.Width / pinhole.Height) - 1) > 0.01)
+        {
+            throw new FormatFault(
+                "size",
+                $"{name} is {map.Width} × {map.Height}, another shape than the camera's {pinhole.Width} × {pinhole.Height}",
+                "Bring the map of this plate."
+            );
+        }
         var best = new List<Reading>();
         foreach (bool fromBottom in (bool[])[true, false])
         {
             var straight = new List<(double, double, double, double)>();
             int step = Math.Max(1, (int)Math.Sqrt(map.Width * map.Height / 6000.0));
-            double sx = (double)pinhole.Width / map.Width, sy = (double)pinhole.Height / map.Height;
+            double sx = (double)pinhole.Width / map.Width,
+                sy = (double)pinhole.Height / map.Height;
             for (int y = step / 2; y < map.Height; y += step)
             {
                 for (int x = step / 2; x < map.Width; x += step)
                 {
-                    float a = u[y * map.Width + x], b = v[y * map.Width + x];
-                    if (!(a >= 0 && a <= 1 && b >= 0 && b <= 1)) { continue; }
+                    float a = u[y * map.Width + x],
+                        b = v[y * map.Width + x];
+                    if (!(a >= 0 && a <= 1 && b >= 0 && b <= 1))
+                    {
+                        continue;
+                    }
                     straight.Add(((x + 0.5) * sx, (y + 0.5) * sy, a * pinhole.Width, (fromBottom ? 1 - b : b) * pinhole.Height));
                 }
             }
             foreach (bool undistorts in (bool[])[true, false])
             {
-                LensFitResult? fit = LensFit.FromMap(undistorts ? straight : [.. straight.Select(s => (s.Item3, s.Item4, s.Item1, s.Item2))], pinhole, out string? reason);
-                if (fit is null) { throw Bad($"is no lens map: {reason}"); }
-                best.Add(new(fit.Lens, $"{(undistorts ? "makes the plate straight" : "makes straight pictures like the plate")}, counted from the {(fromBottom ? "bottom" : "top")}", fit.RmsPx, fit.WorstPx));
+                LensFitResult? fit = LensFit.FromMap(
+                    undistorts ? straight : [.. straight.Select(s => (s.Item3, s.Item4, s.Item1, s.Item2))],
+                    pinhole,
+                    out string? reason
+                );
+                if (fit is null)
+                {
+                    throw Bad($"is no lens map: {reason}");
+                }
+                best.Add(
+                    new(
+                        fit.Lens,
+                        $"{(undistorts ? "makes the plate straight" : "makes straight pictures like the plate")}, counted from the {(fromBottom ? "bottom" : "top")}",
+                        fit.RmsPx,
+                        fit.WorstPx
+                    )
+                );
             }
         }
         Reading found = best.MinBy(r => r.RmsPx)!;
-        return found.RmsPx <= Acceptable ? found
-            : throw new FormatFault("file", $"{name} is no map of a lens like ours: at best it is off by {found.RmsPx:0.0} px (read as one that {found.How})", "Is it this camera's, at this focal length? Was it saved as a picture, with a colour transform?");
+        return found.RmsPx <= Acceptable
+            ? found
+            : throw new FormatFault(
+                "file",
+                $"{name} is no map of a lens like ours: at best it is off by {found.RmsPx:0.0} px (read as one that {found.How})",
+                "Is it this camera's, at this focal length? Was it saved as a picture, with a colour transform?"
+            );
     }
 }

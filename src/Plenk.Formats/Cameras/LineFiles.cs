@@ -17,21 +17,45 @@ public static class LineFiles
                 double[] v = [.. e.EnumerateArray().Select(n => n.GetDouble())];
                 return v.Length == count ? v : throw new FormatException($"{what} has {v.Length} numbers; {count} are needed");
             }
-            var families = root.GetProperty("families").EnumerateArray().Select(f =>
-            {
-                string axis = f.GetProperty("axis").GetString() ?? "";
-                if (axis is not ("x" or "y" or "z")) { throw new FormatException($"“{axis}” is not one of the axes x, y, z"); }
-                return new LineFamily(axis[0], [.. f.GetProperty("lines").EnumerateArray().Select((l, i) =>
+            var families = root.GetProperty("families")
+                .EnumerateArray()
+                .Select(f =>
                 {
-                    double[] n = Numbers(l, 4, $"line {i + 1} along {axis}");
-                    return new DrawnLine(n[0], n[1], n[2], n[3]);
-                })]);
-            }).ToList();
+                    string axis = f.GetProperty("axis").GetString() ?? "";
+                    if (axis is not ("x" or "y" or "z"))
+                    {
+                        throw new FormatException($"“{axis}” is not one of the axes x, y, z");
+                    }
+                    return new LineFamily(
+                        axis[0],
+                        [
+                            .. f.GetProperty("lines")
+                                .EnumerateArray()
+                                .Select(
+                                    (l, i) =>
+                                    {
+                                        double[] n = Numbers(l, 4, $"line {i + 1} along {axis}");
+                                        return new DrawnLine(n[0], n[1], n[2], n[3]);
+                                    }
+                                ),
+                        ]
+                    );
+                })
+                .ToList();
             StillLength? length = null;
             if (root.TryGetProperty("length", out JsonElement known) && known.ValueKind == JsonValueKind.Object)
             {
-                double[] from = Numbers(known.GetProperty("from"), 2, "the known length's beginning"), to = Numbers(known.GetProperty("to"), 2, "the known length's end");
-                char? along = known.TryGetProperty("along", out JsonElement a) && a.GetString() is { } lies ? lies switch { "x" or "y" or "z" => lies[0], "floor" => 'f', _ => throw new FormatException($"a length lies along x, y, z or floor, not “{lies}”") } : null;
+                double[] from = Numbers(known.GetProperty("from"), 2, "the known length's beginning"),
+                    to = Numbers(known.GetProperty("to"), 2, "the known length's end");
+                char? along =
+                    known.TryGetProperty("along", out JsonElement a) && a.GetString() is { } lies
+                        ? lies switch
+                        {
+                            "x" or "y" or "z" => lies[0],
+                            "floor" => 'f',
+                            _ => throw new FormatException($"a length lies along x, y, z or floor, not “{lies}”"),
+                        }
+                        : null;
                 length = new(from[0], from[1], to[0], to[1], known.GetProperty("metres").GetDouble(), along);
             }
             (double, double)? origin = null;
@@ -40,11 +64,19 @@ public static class LineFiles
                 double[] at = Numbers(o, 2, "the origin");
                 origin = (at[0], at[1]);
             }
-            return new LineScene(root.GetProperty("width").GetInt32(), root.GetProperty("height").GetInt32(), families) { Origin = origin, Length = length };
+            return new LineScene(root.GetProperty("width").GetInt32(), root.GetProperty("height").GetInt32(), families)
+            {
+                Origin = origin,
+                Length = length,
+            };
         }
         catch (Exception e) when (e is JsonException or KeyNotFoundException or InvalidOperationException or FormatException)
         {
-            throw new FormatFault("file", $"{name} does not have the shape of drawn lines: {e.Message.Split('\n')[0]}", "See the camera file notes for the shape.");
+            throw new FormatFault(
+                "file",
+                $"{name} does not have the shape of drawn lines: {e.Message.Split('\n')[0]}",
+                "See the camera file notes for the shape."
+            );
         }
     }
 
@@ -56,7 +88,10 @@ public static class LineFiles
         {
             w.WriteStartObject();
             w.WriteString("status", r.Solved ? "solved" : "failed");
-            if (!r.Solved) { w.WriteString("reason", r.Reason); }
+            if (!r.Solved)
+            {
+                w.WriteString("reason", r.Reason);
+            }
             w.WriteNumber("width", width);
             w.WriteNumber("height", height);
             if (r.Pinhole is { } p)
@@ -75,7 +110,10 @@ public static class LineFiles
                     w.WriteBoolean("used", r.PrincipalPointMoved);
                     w.WriteEndObject();
                 }
-                if (r.MeasuredAlong is { } along) { w.WriteString("length_along", along == 'f' ? "floor" : along.ToString()); }
+                if (r.MeasuredAlong is { } along)
+                {
+                    w.WriteString("length_along", along == 'f' ? "floor" : along.ToString());
+                }
                 w.WriteStartArray("frames");
                 w.WriteStartObject();
                 w.WriteNumber("frame", frame);

@@ -13,7 +13,10 @@ public static class ObjectFile
         {
             w.WriteStartObject();
             w.WriteString("status", r.Solved ? "solved" : "failed");
-            if (!r.Solved) { w.WriteString("reason", r.Reason); }
+            if (!r.Solved)
+            {
+                w.WriteString("reason", r.Reason);
+            }
             else
             {
                 w.WriteNumber("rms_px", r.RmsPx);

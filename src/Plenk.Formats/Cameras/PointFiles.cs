@@ -21,38 +21,99 @@ public static class PointFiles
     {
         FormatFault Bad(string what) => new("file", $"{name} {what}", "Export the points again as PLY.");
         int end = bytes.AsSpan().IndexOf("end_header"u8);
-        if (!bytes.AsSpan(0, Math.Min(3, bytes.Length)).SequenceEqual("ply"u8) || end < 0) { throw Bad("is not a PLY file (no ply … end_header)"); }
+        if (!bytes.AsSpan(0, Math.Min(3, bytes.Length)).SequenceEqual("ply"u8) || end < 0)
+        {
+            throw Bad("is not a PLY file (no ply … end_header)");
+        }
         string[] header = [.. Encoding.ASCII.GetString(bytes, 0, end).Split('\n').Select(l => l.Trim())];
         int body = end + "end_header".Length;
-        while (body < bytes.Length && bytes[body] is (byte)'\r' or (byte)'\n') { if (bytes[body++] == '\n') { break; } }
+        while (body < bytes.Length && bytes[body] is (byte)'\r' or (byte)'\n')
+        {
+            if (bytes[body++] == '\n')
+            {
+                break;
+            }
+        }
         string format = header.FirstOrDefault(l => l.StartsWith("format ", StringComparison.Ordinal))?.Split(' ')[1] ?? "";
-        int element = Array.FindIndex(header, l => l.StartsWith("element vertex ", StringComparison.Ordinal)), firstElement = Array.FindIndex(header, l => l.StartsWith("element ", StringComparison.Ordinal));
-        if (element < 0 || !int.TryParse(header[element].Split(' ')[2], out int count)) { throw Bad("names no vertices"); }
-        if (element != firstElement) { throw Bad("does not begin with its vertices"); }
-        if (count < 0) { throw Bad("names no vertices"); }
-        if (count > Most) { throw new FormatFault("too_large", $"{name} holds {count:N0} points; {Most:N0} are taken", "Thin the cloud out first."); }
-        (string Type, string Name)[] properties = [.. header.Skip(element + 1).TakeWhile(l => !l.StartsWith("element ", StringComparison.Ordinal)).Where(l => l.StartsWith("property ", StringComparison.Ordinal)).Select(l => l.Split(' ')).Select(p => (p[1], p[^1]))];
-        if (properties.Any(p => p.Type == "list")) { throw Bad("has lists among its vertices' values"); }
+        int element = Array.FindIndex(header, l => l.StartsWith("element vertex ", StringComparison.Ordinal)),
+            firstElement = Array.FindIndex(header, l => l.StartsWith("element ", StringComparison.Ordinal));
+        if (element < 0 || !int.TryParse(header[element].Split(' ')[2], out int count))
+        {
+            throw Bad("names no vertices");
+        }
+        if (element != firstElement)
+        {
+            throw Bad("does not begin with its vertices");
+        }
+        if (count < 0)
+        {
+            throw Bad("names no vertices");
+        }
+        if (count > Most)
+        {
+            throw new FormatFault("too_large", $"{name} holds {count:N0} points; {Most:N0} are taken", "Thin the cloud out first.");
+        }
+        (string Type, string Name)[] properties =
+        [
+            .. header
+                .Skip(element + 1)
+                .TakeWhile(l => !l.StartsWith("element ", StringComparison.Ordinal))
+                .Where(l => l.StartsWith("property ", StringComparison.Ordinal))
+                .Select(l => l.Split(' '))
+                .Select(p => (p[1], p[^1])),
+        ];
+        if (properties.Any(p => p.Type == "list"))
+        {
+            throw Bad("has lists among its vertices' values");
+        }
         int[] at = [.. new[] { "x", "y", "z" }.Select(k => Array.FindIndex(properties, p => p.Name == k))];
-        if (at.Any(i => i < 0)) { throw Bad("has vertices without x, y and z"); }
+        if (at.Any(i => i < 0))
+        {
+            throw Bad("has vertices without x, y and z");
+        }
         var points = new List<Vec3>(count);
         if (format == "ascii")
         {
             using var reader = new StringReader(Encoding.ASCII.GetString(bytes, body, bytes.Length - body));
             for (int i = 0; i < count; i++)
             {
-                string[] v = (reader.ReadLine() ?? throw Bad($"ends after {i:N0} of {count:N0} points")).Split(' ', StringSplitOptions.RemoveEmptyEntries);
-                double V(int k) => at[k] < v.Length && double.TryParse(v[at[k]], NumberStyles.Float, CultureInfo.InvariantCulture, out double d) ? d : throw Bad($"has no number where point {i + 1} stands");
+                string[] v = (reader.ReadLine() ?? throw Bad($"ends after {i:N0} of {count:N0} points")).Split(
+                    ' ',
+                    StringSplitOptions.RemoveEmptyEntries
+                );
+                double V(int k) =>
+                    at[k] < v.Length && double.TryParse(v[at[k]], NumberStyles.Float, CultureInfo.InvariantCulture, out double d)
+                        ? d
+                        : throw Bad($"has no number where point {i + 1} stands");
                 points.Add(new(V(0), V(1), V(2)));
             }
             return Finite(points);
         }
-        bool little = format switch { "binary_little_endian" => true, "binary_big_endian" => false, _ => throw Bad($"has the unknown format “{format}”") };
-        static int Size(string type) => type switch { "char" or "uchar" or "int8" or "uint8" => 1, "short" or "ushort" or "int16" or "uint16" => 2, "double" or "float64" => 8, _ => 4 };
+        bool little = format switch
+        {
+            "binary_little_endian" => true,
+            "binary_big_endian" => false,
+            _ => throw Bad($"has the unknown format “{format}”"),
+        };
+        static int Size(string type) =>
+            type switch
+            {
+                "char" or "uchar" or "int8" or "uint8" => 1,
+                "short" or "ushort" or "int16" or "uint16" => 2,
+                "double" or "float64" => 8,
+                _ => 4,
+            };
         int[] offsets = new int[properties.Length];
         int stride = 0;
-        for (int i = 0; i < properties.Length; i++) { offsets[i] = stride; stride += Size(properties[i].Type); }
-        if (bytes.Length - body < (long)stride * count) { throw Bad($"ends after {(bytes.Length - body) / Math.Max(1, stride):N0} of {count:N0} points"); }
+        for (int i = 0; i < properties.Length; i++)
+        {
+            offsets[i] = stride;
+            stride += Size(properties[i].Type);
+        }
+        if (bytes.Length - body < (long)stride * count)
+        {
+            throw Bad($"ends after {(bytes.Length - body) / Math.Max(1, stride):N0} of {count:N0} points");
+        }
         for (int i = 0; i < count; i++)
         {
             double V(int k)

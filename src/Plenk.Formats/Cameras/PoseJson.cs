@@ -10,7 +10,10 @@ internal static class PoseJson
     internal static void WritePose(this Utf8JsonWriter w, string name, Pose pose)
     {
         w.WriteStartArray(name);
-        foreach (double v in pose.ToRowMajor16()) { w.WriteNumberValue(v); }
+        foreach (double v in pose.ToRowMajor16())
+        {
+            w.WriteNumberValue(v);
+        }
         w.WriteEndArray();
     }
 }

@@ -15,11 +15,29 @@ public static class SolveFiles
     private static string N(double v) => v.ToString("G9", CultureInfo.InvariantCulture);
 
     /// <summary>File name and contents; a failed solve has only solve.json, which says why.</summary>
-    public static IReadOnlyList<(string Name, byte[] Bytes)> Of(SolveResult result, IReadOnlyList<Track> tracks, int width, int height, double sensorWidthMm, double sensorHeightMm, FrameRate rate)
+    public static IReadOnlyList<(string Name, byte[] Bytes)> Of(
+        SolveResult result,
+        IReadOnlyList<Track> tracks,
+        int width,
+        int height,
+        double sensorWidthMm,
+        double sensorHeightMm,
+        FrameRate rate
+    )
     {
         var files = new List<(string, byte[])> { ("solve.json", Json(result, width, height)) };
-        if (!result.Solved) { return files; }
-        var camera = new CameraToHandOver([.. result.Frames.Select(f => (f.Frame, f.CameraToWorld, result.PinholeAt(f)))], sensorWidthMm, sensorHeightMm, rate, [], []);
+        if (!result.Solved)
+        {
+            return files;
+        }
+        var camera = new CameraToHandOver(
+            [.. result.Frames.Select(f => (f.Frame, f.CameraToWorld, result.PinholeAt(f)))],
+            sensorWidthMm,
+            sensorHeightMm,
+            rate,
+            [],
+            []
+        );
         files.AddRange(CameraExport.Files(camera).Where(f => f.Name is "camera.glb" or "camera.usda"));
         files.Add(("points.ply", Encoding.UTF8.GetBytes(Ply(result))));
         files.Add(("tracks.csv", Encoding.UTF8.GetBytes(Tracks(result, tracks))));
@@ -33,7 +51,10 @@ public static class SolveFiles
         {
             w.WriteStartObject();
             w.WriteString("status", r.Solved ? "solved" : "failed");
-            if (!r.Solved) { w.WriteString("reason", r.Reason); }
+            if (!r.Solved)
+            {
+                w.WriteString("reason", r.Reason);
+            }
             w.WriteNumber("width", width);
             w.WriteNumber("height", height);
             if (r.Solved)
@@ -88,8 +109,13 @@ public static class SolveFiles
 
     private static string Ply(SolveResult r)
     {
-        var text = new StringBuilder($"ply\nformat ascii 1.0\ncomment points of a camera solve\nelement vertex {r.Points.Count}\nproperty float x\nproperty float y\nproperty float z\nproperty int track\nproperty float rms\nend_header\n");
-        foreach (SolvedPoint p in r.Points) { text.Append(CultureInfo.InvariantCulture, $"{N(p.Position.X)} {N(p.Position.Y)} {N(p.Position.Z)} {p.Track} {N(p.RmsPx)}\n"); }
+        var text = new StringBuilder(
+            $"ply\nformat ascii 1.0\ncomment points of a camera solve\nelement vertex {r.Points.Count}\nproperty float x\nproperty float y\nproperty float z\nproperty int track\nproperty float rms\nend_header\n"
+        );
+        foreach (SolvedPoint p in r.Points)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"{N(p.Position.X)} {N(p.Position.Y)} {N(p.Position.Z)} {p.Track} {N(p.RmsPx)}\n");
+        }
         return text.ToString();
     }
 
@@ -99,7 +125,13 @@ public static class SolveFiles
         var text = new StringBuilder(CsvFile.Row(["track", "frame", "px", "py", "used"]));
         foreach (Track t in tracks)
         {
-            foreach (TrackPoint p in t.Points) { text.Append(CultureInfo.InvariantCulture, $"{t.Id},{p.Frame},{p.X:0.0000},{p.Y:0.0000},{(used.Contains(t.Id) ? 1 : 0)}\r\n"); }
+            foreach (TrackPoint p in t.Points)
+            {
+                text.Append(
+                    CultureInfo.InvariantCulture,
+                    $"{t.Id},{p.Frame},{p.X:0.0000},{p.Y:0.0000},{(used.Contains(t.Id) ? 1 : 0)}\r\n"
+                );
+            }
         }
         return text.ToString();
     }

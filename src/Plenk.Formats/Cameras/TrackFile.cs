@@ -14,47 +14,161 @@ public static class TrackFile
 
     private sealed record StoredTrack(int Id, int First, double[] X, double[] Y, string Ended, string Began, bool ByHand);
 
-    public static byte[] Write(IReadOnlyList<Track> tracks) => Pack(tracks.Select(t => new StoredTrack(t.Id, t.Points[0].Frame,
-        [.. t.Points.Select(p => Math.Round(p.X, 4))], [.. t.Points.Select(p => Math.Round(p.Y, 4))], t.Ended, t.Began, t.ByHand)));
+    public static byte[] Write(IReadOnlyList<Track> tracks) =>
+        Pack(
+            tracks.Select(t => new StoredTrack(
+                t.Id,
+                t.Points[0].Frame,
+                [.. t.Points.Select(p => Math.Round(p.X, 4))],
+                [.. t.Points.Select(p => Math.Round(p.Y, 4))],
+                t.Ended,
+                t.Began,
+                t.ByHand
+            ))
+        );
 
-    public static IReadOnlyList<Track> Read(byte[] bytes) => [.. Unpack<StoredTrack[]>(bytes).Select(s =>
-    {
-        var track = new Track(s.Id) { Ended = s.Ended, Began = s.Began, ByHand = s.ByHand };
-        for (int i = 0; i < s.X.Length; i++) { track.Points.Add(new(s.First + i, s.X[i], s.Y[i])); }
-        return track;
-    })];
+    public static IReadOnlyList<Track> Read(byte[] bytes) =>
+        [
+            .. Unpack<StoredTrack[]>(bytes)
+                .Select(s =>
+                {
+                    var track = new Track(s.Id)
+                    {
+                        Ended = s.Ended,
+                        Began = s.Began,
+                        ByHand = s.ByHand,
+                    };
+                    for (int i = 0; i < s.X.Length; i++)
+                    {
+                        track.Points.Add(new(s.First + i, s.X[i], s.Y[i]));
+                    }
+                    return track;
+                }),
+        ];
 
-    public sealed record StoredFrame(int Frame, double[] CameraToWorld, double RmsPx, int Tracks, double TurnDoubtDegrees, double ShiftDoubt, double Zoom = 1);
+    public sealed record StoredFrame(
+        int Frame,
+        double[] CameraToWorld,
+        double RmsPx,
+        int Tracks,
+        double TurnDoubtDegrees,
+        double ShiftDoubt,
+        double Zoom = 1
+    );
 
     public sealed record StoredPoint(int Track, double[] Position, double RmsPx, int Seen, double[]? Covariance);
 
-    public sealed record StoredSolve(bool Turning, double RmsPx, double FocalPx, double FocalDoubtPx, double Aspect, double Cx, double Cy, double K1, double K2, int Width, int Height,
-        StoredFrame[] Frames, StoredPoint[] Points, LeftOutTrack[] LeftOut, HeldOutReport? HeldOut, BundleReport? Report, StoredCovariance? Covariance, bool Zooms = false)
+    public sealed record StoredSolve(
+        bool Turning,
+        double RmsPx,
+        double FocalPx,
+        double FocalDoubtPx,
+        double Aspect,
+        double Cx,
+        double Cy,
+        double K1,
+        double K2,
+        int Width,
+        int Height,
+        StoredFrame[] Frames,
+        StoredPoint[] Points,
+        LeftOutTrack[] LeftOut,
+        HeldOutReport? HeldOut,
+        BundleReport? Report,
+        StoredCovariance? Covariance,
+        bool Zooms = false
+    )
     {
         /// <summary>The views' and the lens' covariance again, for what is asked of it later; null where the solve had none.</summary>
         public BundleCovariance? Doubts()
         {
-            if (Covariance is null) { return null; }
+            if (Covariance is null)
+            {
+                return null;
+            }
             var problem = new BundleProblem { PointsAreDirections = Turning };
-            problem.Groups.Add(new() { Focal = FocalPx, Aspect = Aspect, Cx = Cx, Cy = Cy, K1 = K1, K2 = K2, Refine = (Intrinsics)Covariance.Refined });
-            foreach (StoredFrame f in Frames) { problem.Views.Add(new() { CameraToWorld = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value, HoldPosition = Turning, Zoom = f.Zoom, FreeZoom = Zooms, Fixed = problem.Views.Count == 0 }); }
+            problem.Groups.Add(
+                new()
+                {
+                    Focal = FocalPx,
+                    Aspect = Aspect,
+                    Cx = Cx,
+                    Cy = Cy,
+                    K1 = K1,
+                    K2 = K2,
+                    Refine = (Intrinsics)Covariance.Refined,
+                }
+            );
+            foreach (StoredFrame f in Frames)
+            {
+                problem.Views.Add(
+                    new()
+                    {
+                        CameraToWorld = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value,
+                        HoldPosition = Turning,
+                        Zoom = f.Zoom,
+                        FreeZoom = Zooms,
+                        Fixed = problem.Views.Count == 0,
+                    }
+                );
+            }
             return BundleCovariance.Restore(problem, Covariance.Lower, Covariance.Sigma);
         }
     }
 
     public sealed record StoredCovariance(float[] Lower, int Refined, double Sigma);
 
-    public static byte[] Write(SolveResult r) => Pack(new StoredSolve(r.Turning, r.RmsPx, r.Pinhole!.Fx, r.FocalDoubtPx, r.Pinhole.Fy / r.Pinhole.Fx, r.Pinhole.Cx, r.Pinhole.Cy, r.Pinhole.Lens.K1, r.Pinhole.Lens.K2, r.Pinhole.Width, r.Pinhole.Height,
-        [.. r.Frames.Select(f => new StoredFrame(f.Frame, f.CameraToWorld.ToRowMajor16(), f.RmsPx, f.Tracks, f.TurnDoubtDegrees, f.ShiftDoubt, f.Zoom))],
-        [.. r.Points.Select(p => new StoredPoint(p.Track, [p.Position.X, p.Position.Y, p.Position.Z], p.RmsPx, p.Seen, p.Covariance))],
-        [.. r.LeftOut], r.HeldOut, r.Report, r.Covariance is { } c ? new([.. c.Lower().Select(v => (float)v)], (int)c.Refined, c.Sigma) : null, r.Frames.Any(f => f.Zoom != 1)));
+    public static byte[] Write(SolveResult r) =>
+        Pack(
+            new StoredSolve(
+                r.Turning,
+                r.RmsPx,
+                r.Pinhole!.Fx,
+                r.FocalDoubtPx,
+                r.Pinhole.Fy / r.Pinhole.Fx,
+                r.Pinhole.Cx,
+                r.Pinhole.Cy,
+                r.Pinhole.Lens.K1,
+                r.Pinhole.Lens.K2,
+                r.Pinhole.Width,
+                r.Pinhole.Height,
+                [
+                    .. r.Frames.Select(f => new StoredFrame(
+                        f.Frame,
+                        f.CameraToWorld.ToRowMajor16(),
+                        f.RmsPx,
+                        f.Tracks,
+                        f.TurnDoubtDegrees,
+                        f.ShiftDoubt,
+                        f.Zoom
+                    )),
+                ],
+                [
+                    .. r.Points.Select(p => new StoredPoint(
+                        p.Track,
+                        [p.Position.X, p.Position.Y, p.Position.Z],
+                        p.RmsPx,
+                        p.Seen,
+                        p.Covariance
+                    )),
+                ],
+                [.. r.LeftOut],
+                r.HeldOut,
+                r.Report,
+                r.Covariance is { } c ? new([.. c.Lower().Select(v => (float)v)], (int)c.Refined, c.Sigma) : null,
+                r.Frames.Any(f => f.Zoom != 1)
+            )
+        );
 
     public static StoredSolve ReadSolve(byte[] bytes) => Unpack<StoredSolve>(bytes);
 
     private static byte[] Pack<T>(T value)
     {
         using var stream = new MemoryStream();
-        using (var zip = new GZipStream(stream, CompressionLevel.Fastest)) { JsonSerializer.Serialize(zip, value, Json); }
+        using (var zip = new GZipStream(stream, CompressionLevel.Fastest))
+        {
+            JsonSerializer.Serialize(zip, value, Json);
+        }
         return stream.ToArray();
     }
 

@@ -8,12 +8,18 @@ namespace Plenk.Formats.Exr;
 public sealed record ExrChannel(string Name, float[] Values, bool Half = false)
 {
     /// <summary>The first channels of a picture, one for each letter of <paramref name="names"/>, under a layer where one is given.</summary>
-    public static IEnumerable<ExrChannel> Of(FloatImage image, string names, string? layer = null, bool half = false) => names.Select((name, c) =>
-    {
-        var values = new float[image.Width * image.Height];
-        for (int i = 0; i < values.Length; i++) { values[i] = image.Data[i * image.Channels + c]; }
-        return new ExrChannel(layer is null ? $"{name}" : $"{layer}.{name}", values, half);
-    });
+    public static IEnumerable<ExrChannel> Of(FloatImage image, string names, string? layer = null, bool half = false) =>
+        names.Select(
+            (name, c) =>
+            {
+                var values = new float[image.Width * image.Height];
+                for (int i = 0; i < values.Length; i++)
+                {
+                    values[i] = image.Data[i * image.Channels + c];
+                }
+                return new ExrChannel(layer is null ? $"{name}" : $"{layer}.{name}", values, half);
+            }
+        );
 }
 
 /// <summary>
@@ -34,7 +40,8 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     public Primaries Primaries { get; init; } = Primaries.Bt709;
 
     /// <summary>Planes of colour (and alpha) as a picture in the working primaries. Data must not pass through here.</summary>
-    public FloatImage Colour(params ReadOnlySpan<float[]> planes) => Primaries.Convert(FloatImage.Of(Width, Height, planes), Primaries.To(Primaries.Bt709));
+    public FloatImage Colour(params ReadOnlySpan<float[]> planes) =>
+        Primaries.Convert(FloatImage.Of(Width, Height, planes), Primaries.To(Primaries.Bt709));
 
     /// <summary>
     /// Red, green and blue (and alpha) of the layer that is the picture: the one without a name, else the first of the given names, else the first that has them and is
@@ -42,15 +49,36 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     /// </summary>
     public float[][]? Picture(bool alpha, params ReadOnlySpan<string> preferred)
     {
-        float[]? One(string prefix, char letter) => Channels.FirstOrDefault(c => c.Name.Length == prefix.Length + 1 && c.Name[^1] == letter && c.Name.StartsWith(prefix, StringComparison.Ordinal))?.Values;
+        float[]? One(string prefix, char letter) =>
+            Channels
+                .FirstOrDefault(c =>
+                    c.Name.Length == prefix.Length + 1 && c.Name[^1] == letter && c.Name.StartsWith(prefix, StringComparison.Ordinal)
+                )
+                ?.Values;
         HashSet<string> ids = [.. Attributes.Where(a => a.Key.EndsWith("/name", StringComparison.Ordinal)).Select(a => a.Value)];
-        string[] layers = [.. Channels.Where(c => c.Name[(c.Name.LastIndexOf('.') + 1)..] == "R").Select(c => c.Name[..(c.Name.LastIndexOf('.') + 1)]).Where(l => l.Length < 4 || !ids.Contains(l[..^3]))];
+        string[] layers =
+        [
+            .. Channels
+                .Where(c => c.Name[(c.Name.LastIndexOf('.') + 1)..] == "R")
+                .Select(c => c.Name[..(c.Name.LastIndexOf('.') + 1)])
+                .Where(l => l.Length < 4 || !ids.Contains(l[..^3])),
+        ];
         foreach (string layer in (string[])["", .. preferred.ToArray().Select(p => p + "."), .. layers])
         {
-            if (One(layer, 'R') is not { } r) { continue; }
-            float[] g = One(layer, 'G') ?? r, b = One(layer, 'B') ?? r;
-            if (!alpha) { return [r, g, b]; }
-            if ((One(layer, 'A') ?? One("", 'A')) is { } a) { return [r, g, b, a]; }
+            if (One(layer, 'R') is not { } r)
+            {
+                continue;
+            }
+            float[] g = One(layer, 'G') ?? r,
+                b = One(layer, 'B') ?? r;
+            if (!alpha)
+            {
+                return [r, g, b];
+            }
+            if ((One(layer, 'A') ?? One("", 'A')) is { } a)
+            {
+                return [r, g, b, a];
+            }
         }
         return null;
     }
@@ -58,12 +86,22 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     /// <summary>The channel of that name under any layer prefix; Y and R stand for a single channel, R G B for X Y Z.</summary>
     public ExrChannel? Find(string layer, string channel)
     {
-        string[] names = channel switch { "X" => ["X", "R"], "Y" => ["Y", "G"], "Z" => ["Z", "B", "Y", "R"], _ => [channel] };
+        string[] names = channel switch
+        {
+            "X" => ["X", "R"],
+            "Y" => ["Y", "G"],
+            "Z" => ["Z", "B", "Y", "R"],
+            _ => [channel],
+        };
         foreach (string n in names)
         {
-            ExrChannel? found = Channels.FirstOrDefault(c => c.Name == $"{layer}.{n}") ?? Channels.FirstOrDefault(c => c.Name == n)
+            ExrChannel? found = Channels.FirstOrDefault(c => c.Name == $"{layer}.{n}")
+                ?? Channels.FirstOrDefault(c => c.Name == n)
                 ?? Channels.FirstOrDefault(c => c.Name.EndsWith("." + n, StringComparison.Ordinal));
-            if (found is not null) { return found; }
+            if (found is not null)
+            {
+                return found;
+            }
         }
         return null;
     }
@@ -73,7 +111,16 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     {
         foreach (string n in names)
         {
-            if ((Channels.FirstOrDefault(c => c.Name == n) ?? Channels.FirstOrDefault(c => c.Name.EndsWith("." + n, StringComparison.Ordinal))) is { } found) { return found.Values; }
+            if (
+                (
+                    Channels.FirstOrDefault(c => c.Name == n)
+                    ?? Channels.FirstOrDefault(c => c.Name.EndsWith("." + n, StringComparison.Ordinal))
+                ) is
+                { } found
+            )
+            {
+                return found.Values;
+            }
         }
         return null;
     }
@@ -84,7 +131,10 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
         foreach (string prefix in Channels.Select(c => c.Name[..(c.Name.LastIndexOf('.') + 1)]).Distinct())
         {
             float[]?[] planes = [.. letters.Select(n => Channels.FirstOrDefault(c => c.Name == $"{prefix}{n}")?.Values)];
-            if (planes.All(p => p is not null)) { return FloatImage.Of(Width, Height, planes!); }
+            if (planes.All(p => p is not null))
+            {
+                return FloatImage.Of(Width, Height, planes!);
+            }
         }
         return null;
     }
@@ -133,13 +183,34 @@ public static unsafe partial class ExrFile
     static ExrFile()
     {
         NativeLibrary.SetDllImportResolver(typeof(ExrFile).Assembly, (name, assembly, path) =>
-            name == Library && NativeLibrary.TryLoad(Path.Combine(AppContext.BaseDirectory, "libplenk_exr.so"), out IntPtr handle) ? handle : IntPtr.Zero);
+            name == Library && NativeLibrary.TryLoad(Path.Combine(AppContext.BaseDirectory, "libplenk_exr.so"), out IntPtr handle)
+                ? handle
+                : IntPtr.Zero
+        );
     }
 
     /// <summary>Writes to a temporary name beside the target, then renames: a file under its name is always whole.</summary>
-    public static void Write(string path, int width, int height, IReadOnlyList<ExrChannel> channels,
-        ExrCompression compression = ExrCompression.Zip, (int Num, int Den) rate = default, IReadOnlyDictionary<string, string>? attributes = null) =>
-        Write(path, width, height, channels, new ExrHead { Compression = compression, Rate = rate, Attributes = attributes ?? new Dictionary<string, string>() });
+    public static void Write(
+        string path,
+        int width,
+        int height,
+        IReadOnlyList<ExrChannel> channels,
+        ExrCompression compression = ExrCompression.Zip,
+        (int Num, int Den) rate = default,
+        IReadOnlyDictionary<string, string>? attributes = null
+    ) =>
+        Write(
+            path,
+            width,
+            height,
+            channels,
+            new ExrHead
+            {
+                Compression = compression,
+                Rate = rate,
+                Attributes = attributes ?? new Dictionary<string, string>(),
+            }
+        );
 
     /// <inheritdoc cref="Write(string, int, int, IReadOnlyList{ExrChannel}, ExrCompression, ValueTuple{int, int}, IReadOnlyDictionary{string, string})"/>
     public static void Write(string path, int width, int height, IReadOnlyList<ExrChannel> channels, ExrHead head)
@@ -165,7 +236,10 @@ public static unsafe partial class ExrFile
         var numbers = new float[9 + 17 + 17];
         void Given(float[]? values, int at)
         {
-            if (values is null) { return; }
+            if (values is null)
+            {
+                return;
+            }
             numbers[at] = 1;
             values.CopyTo(numbers, at + 1);
         }
@@ -178,8 +252,30 @@ public static unsafe partial class ExrFile
             nint[] planes = [.. pins.Select(p => p.AddrOfPinnedObject())];
             int[] half = [.. channels.Select(c => c.Half ? 1 : 0)];
             byte* error = stackalloc byte[512];
-            if (NativeWrite(temporary, width, height, window, channels.Count, names.Pointers, planes, half, partOf, parts.Length, partNames.Pointers, (int)head.Compression, head.Rate.Num, head.Rate.Den,
-                numbers, keys.Length, keyStrings.Pointers, valueStrings.Pointers, error, 512) != 0)
+            if (
+                NativeWrite(
+                    temporary,
+                    width,
+                    height,
+                    window,
+                    channels.Count,
+                    names.Pointers,
+                    planes,
+                    half,
+                    partOf,
+                    parts.Length,
+                    partNames.Pointers,
+                    (int)head.Compression,
+                    head.Rate.Num,
+                    head.Rate.Den,
+                    numbers,
+                    keys.Length,
+                    keyStrings.Pointers,
+                    valueStrings.Pointers,
+                    error,
+                    512
+                ) != 0
+            )
             {
                 throw new IOException($"{Path.GetFileName(path)} could not be written: {Text(error)}");
             }
@@ -188,7 +284,10 @@ public static unsafe partial class ExrFile
         finally
         {
             File.Delete(temporary);
-            foreach (GCHandle p in pins) { p.Free(); }
+            foreach (GCHandle p in pins)
+            {
+                p.Free();
+            }
             names.Free();
             partNames.Free();
             keyStrings.Free();
@@ -202,7 +301,10 @@ public static unsafe partial class ExrFile
     /// <summary>The same of a file in memory; its faults say the name that it came under.</summary>
     public static ExrPicture Read(byte[] bytes, string name)
     {
-        fixed (byte* file = bytes) { return Read(file, bytes.Length, name); }
+        fixed (byte* file = bytes)
+        {
+            return Read(file, bytes.Length, name);
+        }
     }
 
     /// <summary>What <see cref="Write"/> would put into a file.</summary>
@@ -231,10 +333,14 @@ public static unsafe partial class ExrFile
         }
         try
         {
-            long width = (long)window[2] - window[0] + 1, height = (long)window[3] - window[1] + 1;
+            long width = (long)window[2] - window[0] + 1,
+                height = (long)window[3] - window[1] + 1;
             PictureMemory.Check(width, height, count, name);
             var planes = new float[count][];
-            for (int i = 0; i < count; i++) { planes[i] = new float[width * height]; }
+            for (int i = 0; i < count; i++)
+            {
+                planes[i] = new float[width * height];
+            }
             GCHandle[] pins = [.. planes.Select(p => GCHandle.Alloc(p, GCHandleType.Pinned))];
             try
             {
@@ -246,11 +352,21 @@ public static unsafe partial class ExrFile
             }
             finally
             {
-                foreach (GCHandle p in pins) { p.Free(); }
+                foreach (GCHandle p in pins)
+                {
+                    p.Free();
+                }
             }
             float* xy = stackalloc float[8];
-            Primaries primaries = NativeChromaticities(handle, xy) == 0 ? Primaries.Bt709
-                : Primaries.Of(new ReadOnlySpan<float>(xy, 8)) ?? throw new FormatFault("primaries", $"{name} names primaries that make no colour space (chromaticities in its header)", "Export it anew, or take the attribute out.");
+            Primaries primaries =
+                NativeChromaticities(handle, xy) == 0
+                    ? Primaries.Bt709
+                    : Primaries.Of(new ReadOnlySpan<float>(xy, 8))
+                        ?? throw new FormatFault(
+                            "primaries",
+                            $"{name} names primaries that make no colour space (chromaticities in its header)",
+                            "Export it anew, or take the attribute out."
+                        );
             ExrChannel[] channels = [.. planes.Select((p, i) => new ExrChannel(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, p))];
             return new((int)width, (int)height, channels)
             {
@@ -259,7 +375,13 @@ public static unsafe partial class ExrFile
                 DataY = window[1] - window[5],
                 DisplayWidth = window[6] - window[4] + 1,
                 DisplayHeight = window[7] - window[5] + 1,
-                Attributes = Enumerable.Range(0, NativeAttributes(handle)).Select(i => (Key: Marshal.PtrToStringUTF8(NativeKey(handle, i))!, Value: Marshal.PtrToStringUTF8(NativeValue(handle, i))!)).DistinctBy(a => a.Key).ToDictionary(a => a.Key, a => a.Value),
+                Attributes = Enumerable
+                    .Range(0, NativeAttributes(handle))
+                    .Select(i =>
+                        (Key: Marshal.PtrToStringUTF8(NativeKey(handle, i))!, Value: Marshal.PtrToStringUTF8(NativeValue(handle, i))!)
+                    )
+                    .DistinctBy(a => a.Key)
+                    .ToDictionary(a => a.Key, a => a.Value),
             };
         }
         finally
@@ -276,16 +398,48 @@ public static unsafe partial class ExrFile
 
         public void Free()
         {
-            foreach (nint p in Pointers) { Marshal.FreeCoTaskMem(p); }
+            foreach (nint p in Pointers)
+            {
+                Marshal.FreeCoTaskMem(p);
+            }
         }
     }
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_write", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int NativeWrite(string path, int width, int height, int[] window, int count, nint[] names, nint[] planes, int[] half, int[] partOf, int partCount, nint[] partNames,
-        int compression, int rateNum, int rateDen, float[] numbers, int attributes, nint[] keys, nint[] values, byte* error, int errorSize);
+    private static partial int NativeWrite(
+        string path,
+        int width,
+        int height,
+        int[] window,
+        int count,
+        nint[] names,
+        nint[] planes,
+        int[] half,
+        int[] partOf,
+        int partCount,
+        nint[] partNames,
+        int compression,
+        int rateNum,
+        int rateDen,
+        float[] numbers,
+        int attributes,
+        nint[] keys,
+        nint[] values,
+        byte* error,
+        int errorSize
+    );
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_open", StringMarshalling = StringMarshalling.Utf8)]
-    private static partial int NativeOpen(string name, byte* bytes, long size, out nint handle, int* window, out int count, byte* error, int errorSize);
+    private static partial int NativeOpen(
+        string name,
+        byte* bytes,
+        long size,
+        out nint handle,
+        int* window,
+        out int count,
+        byte* error,
+        int errorSize
+    );
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_channel")]
     private static partial nint NativeChannel(nint handle, int i);

@@ -15,9 +15,17 @@ public static class LetterPicture
     /// <returns>Coverage 0..1, row by row from the top; nothing for a text without letters.</returns>
     public static (float[] Values, int Width, int Height) Of(string text, bool serif, int size)
     {
-        if (string.IsNullOrWhiteSpace(text)) { return ([], 0, 0); }
+        if (string.IsNullOrWhiteSpace(text))
+        {
+            return ([], 0, 0);
+        }
         // The comma ends the name: else its last word would be taken for a weight, and another font for it.
-        using Image set = Image.Text(System.Net.WebUtility.HtmlEncode(text), font: serif ? $"Source Serif 4 SemiBold, {size}" : $"IBM Plex Sans SemiBold, {size}", fontfile: File(serif), dpi: Dpi);
+        using Image set = Image.Text(
+            System.Net.WebUtility.HtmlEncode(text),
+            font: serif ? $"Source Serif 4 SemiBold, {size}" : $"IBM Plex Sans SemiBold, {size}",
+            fontfile: File(serif),
+            dpi: Dpi
+        );
         byte[] codes = set.WriteToMemory<byte>();
         return ([.. codes.Select(c => c / 255f)], set.Width, set.Height);
     }
@@ -32,7 +40,10 @@ public static class LetterPicture
         string path = Path.Combine(Path.GetTempPath(), $"plenk-{from.Length}-{name}.ttf");
         lock (Writing)
         {
-            if (System.IO.File.Exists(path)) { return path; }
+            if (System.IO.File.Exists(path))
+            {
+                return path;
+            }
             var packed = new byte[from.Length];
             from.ReadExactly(packed);
             string half = $"{path}.{Guid.NewGuid():N}";
@@ -46,20 +57,30 @@ public static class LetterPicture
     private static byte[] Unpacked(ReadOnlySpan<byte> woff)
     {
         static uint At(ReadOnlySpan<byte> bytes, int i) => BinaryPrimitives.ReadUInt32BigEndian(bytes[i..]);
-        int count = BinaryPrimitives.ReadUInt16BigEndian(woff[12..]), power = BitOperations.Log2((uint)count), head = 12 + 16 * count;
+        int count = BinaryPrimitives.ReadUInt16BigEndian(woff[12..]),
+            power = BitOperations.Log2((uint)count),
+            head = 12 + 16 * count;
         var font = new byte[At(woff, 16)];
         woff.Slice(4, 4).CopyTo(font); // flavour
-        foreach (var (at, value) in ((int, int)[])[(4, count), (6, 16 << power), (8, power), (10, 16 * count - (16 << power))]) { BinaryPrimitives.WriteUInt16BigEndian(font.AsSpan(at), (ushort)value); }
+        foreach (var (at, value) in ((int, int)[])[(4, count), (6, 16 << power), (8, power), (10, 16 * count - (16 << power))])
+        {
+            BinaryPrimitives.WriteUInt16BigEndian(font.AsSpan(at), (ushort)value);
+        }
         for (int i = 0, to = head; i < count; i++)
         {
             ReadOnlySpan<byte> entry = woff.Slice(44 + 20 * i, 20);
-            int offset = (int)At(entry, 4), packed = (int)At(entry, 8), length = (int)At(entry, 12);
+            int offset = (int)At(entry, 4),
+                packed = (int)At(entry, 8),
+                length = (int)At(entry, 12);
             Span<byte> own = font.AsSpan(12 + 16 * i);
             entry[..4].CopyTo(own);
             entry.Slice(16, 4).CopyTo(own[4..]); // checksum
             BinaryPrimitives.WriteUInt32BigEndian(own[8..], (uint)to);
             BinaryPrimitives.WriteUInt32BigEndian(own[12..], (uint)length);
-            if (packed == length) { woff.Slice(offset, length).CopyTo(font.AsSpan(to)); }
+            if (packed == length)
+            {
+                woff.Slice(offset, length).CopyTo(font.AsSpan(to));
+            }
             else
             {
                 using var inflate = new ZLibStream(new MemoryStream(woff.Slice(offset, packed).ToArray()), CompressionMode.Decompress);

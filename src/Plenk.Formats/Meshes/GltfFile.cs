@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -7,7 +8,6 @@ using Plenk.Core.Tracing;
 using SharpGLTF.Schema2;
 using GltfMaterial = SharpGLTF.Schema2.Material;
 using Material = Plenk.Core.Contact.Material;
-using Plenk.Core.Contact;
 
 namespace Plenk.Formats.Meshes;
 
@@ -23,28 +23,47 @@ public static class GltfFile
         var objects = new List<ImportedObject>();
         foreach (Node node in model.LogicalNodes)
         {
-            if (node.Mesh is not { } mesh) { continue; }
+            if (node.Mesh is not { } mesh)
+            {
+                continue;
+            }
             var positions = new List<Vector3>();
             var normals = new List<Vector3>();
             var textures = new List<Vector2>();
             var indices = new List<int>();
             var owners = new List<int>();
-            bool anyNormals = false, anyTextures = false;
+            bool anyNormals = false,
+                anyTextures = false;
             Matrix4x4 world = node.WorldMatrix;
             Matrix4x4.Invert(world, out Matrix4x4 inverse);
             Matrix4x4 turn = Matrix4x4.Transpose(inverse);
-            if (node.Skin is not null) { warnings.Add($"“{node.Name ?? mesh.Name}” is bent by a skeleton; it is taken as it stands in the file, without it."); }
-            if (mesh.Primitives.Any(p => p.MorphTargetsCount > 0)) { warnings.Add($"The morphs of “{node.Name ?? mesh.Name}” were left out; it keeps its own shape."); }
+            if (node.Skin is not null)
+            {
+                warnings.Add($"“{node.Name ?? mesh.Name}” is bent by a skeleton; it is taken as it stands in the file, without it.");
+            }
+            if (mesh.Primitives.Any(p => p.MorphTargetsCount > 0))
+            {
+                warnings.Add($"The morphs of “{node.Name ?? mesh.Name}” were left out; it keeps its own shape.");
+            }
             foreach (MeshPrimitive primitive in mesh.Primitives)
             {
-                if (primitive.DrawPrimitiveType is not (PrimitiveType.TRIANGLES or PrimitiveType.TRIANGLE_STRIP or PrimitiveType.TRIANGLE_FAN))
+                if (
+                    primitive.DrawPrimitiveType
+                    is not (PrimitiveType.TRIANGLES or PrimitiveType.TRIANGLE_STRIP or PrimitiveType.TRIANGLE_FAN)
+                )
                 {
                     warnings.Add($"Points or lines of “{node.Name}” were left out.");
                     continue;
                 }
                 int first = positions.Count;
-                if (primitive.GetVertexAccessor("POSITION") is not { } accessor) { continue; }
-                foreach (Vector3 p in accessor.AsVector3Array()) { positions.Add(Vector3.Transform(p, world)); }
+                if (primitive.GetVertexAccessor("POSITION") is not { } accessor)
+                {
+                    continue;
+                }
+                foreach (Vector3 p in accessor.AsVector3Array())
+                {
+                    positions.Add(Vector3.Transform(p, world));
+                }
                 int count = positions.Count - first;
                 if (primitive.GetVertexAccessor("NORMAL") is { } n)
                 {
@@ -75,44 +94,103 @@ public static class GltfFile
                     owners.Add(material);
                 }
             }
-            objects.Add(new(node.Name ?? mesh.Name ?? $"object {objects.Count + 1}", new([.. positions], [.. indices])
-            {
-                Normals = anyNormals ? [.. normals] : null,
-                TextureCoordinates = anyTextures ? [.. textures] : null,
-                Materials = [.. owners],
-            }));
+            objects.Add(
+                new(
+                    node.Name ?? mesh.Name ?? $"object {objects.Count + 1}",
+                    new([.. positions], [.. indices])
+                    {
+                        Normals = anyNormals ? [.. normals] : null,
+                        TextureCoordinates = anyTextures ? [.. textures] : null,
+                        Materials = [.. owners],
+                    }
+                )
+            );
         }
-        if (model.LogicalAnimations.Count > 0) { warnings.Add($"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out ({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); the mesh stands as it does at rest. Key its place here."); }
+        if (model.LogicalAnimations.Count > 0)
+        {
+            warnings.Add(
+                $"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out ({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); the mesh stands as it does at rest. Key its place here."
+            );
+        }
         return new(objects, materials, warnings);
 
         int MaterialNumber(GltfMaterial? m)
         {
             int key = m?.LogicalIndex ?? -1;
-            if (numbers.TryGetValue(key, out int at)) { return at; }
+            if (numbers.TryGetValue(key, out int at))
+            {
+                return at;
+            }
             Material made = Material.Grey;
             if (m is not null)
             {
                 Vector4 baseColor = m.FindChannel("BaseColor") is { } c ? c.Color : Vector4.One;
-                float metallic = 1, roughness = 1;
+                float metallic = 1,
+                    roughness = 1;
                 if (m.FindChannel("MetallicRoughness") is { } mr)
                 {
                     metallic = mr.GetFactor("MetallicFactor");
                     roughness = mr.GetFactor("RoughnessFactor");
                 }
                 // What its material says beyond what is worked on, by the names of the published extensions.
-                string[] beyond = [.. m.Channels.Select(c => c.Key).Where(k => k is not ("BaseColor" or "MetallicRoughness" or "Normal" or "Occlusion" or "Emissive" or "Diffuse" or "SpecularGlossiness"))];
-                if (beyond.Length > 0) { warnings.Add($"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as solid and plain."); }
+                string[] beyond =
+                [
+                    .. m
+                        .Channels.Select(c => c.Key)
+                        .Where(k =>
+                            k
+                                is not (
+                                    "BaseColor"
+                                    or "MetallicRoughness"
+                                    or "Normal"
+                                    or "Occlusion"
+                                    or "Emissive"
+                                    or "Diffuse"
+                                    or "SpecularGlossiness"
+                                )
+                        ),
+                ];
+                if (beyond.Length > 0)
+                {
+                    warnings.Add(
+                        $"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as solid and plain."
+                    );
+                }
                 FloatImage? picture = null;
                 if (m.FindChannel("BaseColor")?.Texture is { } texture)
                 {
                     byte[] data = texture.PrimaryImage?.Content.Content.ToArray() ?? [];
-                    if (data.Length == 0) { warnings.Add($"The picture of material “{m.Name}” is missing; its flat colour is used."); }
-                    else { picture = MaterialPicture.Read(data, $"the picture of material {m.Name}"); }
+                    if (data.Length == 0)
+                    {
+                        warnings.Add($"The picture of material “{m.Name}” is missing; its flat colour is used.");
+                    }
+                    else
+                    {
+                        picture = MaterialPicture.Read(data, $"the picture of material {m.Name}");
+                    }
                 }
-                if (m.Alpha == AlphaMode.MASK && picture is not null) { MaterialPicture.Cut(picture, m.AlphaCutoff); }
-                if (m.Alpha == AlphaMode.BLEND && baseColor.W < 1) { warnings.Add($"Material “{m.Name}” is see-through all over ({baseColor.W:0.##}); it is taken as whole. Give it a picture with alpha."); }
-                foreach (string left in ((string[])["Normal", "Occlusion", "MetallicRoughness", "Emissive"]).Where(c => m.FindChannel(c)?.Texture is not null)) { warnings.Add($"The {left} picture of material “{m.Name}” is not used; its even value is."); }
-                Vector3 emission = m.FindChannel("Emissive") is { } e ? new Vector3(e.Color.X, e.Color.Y, e.Color.Z) * (e.Parameters.FirstOrDefault(p => p.Name == "EmissiveStrength")?.Value is float strength ? strength : 1) : default;
+                if (m.Alpha == AlphaMode.MASK && picture is not null)
+                {
+                    MaterialPicture.Cut(picture, m.AlphaCutoff);
+                }
+                if (m.Alpha == AlphaMode.BLEND && baseColor.W < 1)
+                {
+                    warnings.Add(
+                        $"Material “{m.Name}” is see-through all over ({baseColor.W:0.##}); it is taken as whole. Give it a picture with alpha."
+                    );
+                }
+                foreach (
+                    string left in ((string[])["Normal", "Occlusion", "MetallicRoughness", "Emissive"]).Where(c =>
+                        m.FindChannel(c)?.Texture is not null
+                    )
+                )
+                {
+                    warnings.Add($"The {left} picture of material “{m.Name}” is not used; its even value is.");
+                }
+                Vector3 emission = m.FindChannel("Emissive") is { } e
+                    ? new Vector3(e.Color.X, e.Color.Y, e.Color.Z)
+                        * (e.Parameters.FirstOrDefault(p => p.Name == "EmissiveStrength")?.Value is float strength ? strength : 1)
+                    : default;
                 made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness)
                 {
                     Emission = emission,
@@ -137,7 +215,14 @@ public static class GltfFile
             return CameraOf(model, name, width, height, firstFrame, rate);
         }
         // The library looks at values when they are asked for.
-        catch (Exception e) when (e is ArgumentException or InvalidOperationException or FormatException or OverflowException or SharpGLTF.Validation.ModelException)
+        catch (Exception e)
+            when (e
+                    is ArgumentException
+                        or InvalidOperationException
+                        or FormatException
+                        or OverflowException
+                        or SharpGLTF.Validation.ModelException
+            )
         {
             throw new FormatFault("file", $"{name}: its camera cannot be read ({e.Message})", "Export the camera again.");
         }
@@ -155,8 +240,14 @@ public static class GltfFile
         {
             if (extras is System.Text.Json.Nodes.JsonObject o)
             {
-                if (o["firstFrame"] is { } f) { firstFrame = (int)(double)f; }
-                if (o["rate"]?.ToString() is { } r && TryRate(r, out FrameRate parsed)) { rate = parsed; }
+                if (o["firstFrame"] is { } f)
+                {
+                    firstFrame = (int)(double)f;
+                }
+                if (o["rate"]?.ToString() is { } r && TryRate(r, out FrameRate parsed))
+                {
+                    rate = parsed;
+                }
             }
         }
         double focal = height / (2 * Math.Tan(perspective.VerticalFOV / 2));
@@ -164,34 +255,50 @@ public static class GltfFile
         int count = (int)Math.Round(last * rate.PerSecond) + 1;
         if (count > 100_000)
         {
-            throw new FormatFault("too_large", $"{name}: the camera's animation is {last:0} s long, {count:N0} frames", "Export the shot's range only.");
+            throw new FormatFault(
+                "too_large",
+                $"{name}: the camera's animation is {last:0} s long, {count:N0} frames",
+                "Export the shot's range only."
+            );
         }
         var samples = new List<CameraSample>();
         for (int i = 0; i < count; i++)
         {
             float time = (float)Math.Min(i / rate.PerSecond, last);
             Matrix4x4 m = model.LogicalAnimations.Count > 0 ? node.GetWorldMatrix(model.LogicalAnimations[0], time) : node.WorldMatrix;
-            double[] rows =
-            [
-                m.M11, m.M21, m.M31, m.M41,
-                m.M12, m.M22, m.M32, m.M42,
-                m.M13, m.M23, m.M33, m.M43,
-                0, 0, 0, 1,
-            ];
+            double[] rows = [m.M11, m.M21, m.M31, m.M41, m.M12, m.M22, m.M32, m.M42, m.M13, m.M23, m.M33, m.M43, 0, 0, 0, 1];
             if (Pose.FromRowMajor16(rows, out string? why) is null)
             {
-                throw new FormatFault("nan", $"{name}: at frame {firstFrame + i}, {why}", "Export the camera without scale, from its own node.");
+                throw new FormatFault(
+                    "nan",
+                    $"{name}: at frame {firstFrame + i}, {why}",
+                    "Export the camera without scale, from its own node."
+                );
             }
             samples.Add(new(firstFrame + i, rows, focal, width / 2.0, height / 2.0));
         }
-        return new CameraSource { Name = node.Name ?? name, Rate = rate, Mapping = new(firstFrame, firstFrame), Width = width, Height = height, Samples = samples };
+        return new CameraSource
+        {
+            Name = node.Name ?? name,
+            Rate = rate,
+            Mapping = new(firstFrame, firstFrame),
+            Width = width,
+            Height = height,
+            Samples = samples,
+        };
     }
 
     /// <summary>
     /// A binary glTF of one animated camera: a sample a frame, straight between them, 0 s at the first; extras hold firstFrame
     /// and rate. glTF has no lens and no principal point: those travel in solve.json.
     /// </summary>
-    public static byte[] WriteCamera(string name, IReadOnlyList<(int Frame, Pose CameraToWorld)> frames, double verticalFovRadians, double aspect, FrameRate rate)
+    public static byte[] WriteCamera(
+        string name,
+        IReadOnlyList<(int Frame, Pose CameraToWorld)> frames,
+        double verticalFovRadians,
+        double aspect,
+        FrameRate rate
+    )
     {
         ModelRoot model = ModelRoot.CreateModel();
         Node node = model.UseScene("scene").CreateNode(name);
@@ -200,10 +307,18 @@ public static class GltfFile
         camera.Extras = new System.Text.Json.Nodes.JsonObject { ["firstFrame"] = frames[0].Frame, ["rate"] = rate.ToString() };
         node.Camera = camera;
         float Time(int frame) => (float)((frame - frames[0].Frame) / rate.PerSecond);
-        node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation), frames[0].CameraToWorld.Position.ToSingle());
+        node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(
+            Vector3.One,
+            Rotations.ToQuaternion(frames[0].CameraToWorld.Rotation),
+            frames[0].CameraToWorld.Position.ToSingle()
+        );
         if (frames.Count > 1)
         {
-            Animate(model.CreateAnimation(name), node, [.. frames.Select(f => (Time(f.Frame), f.CameraToWorld.Rotation, f.CameraToWorld.Position))]);
+            Animate(
+                model.CreateAnimation(name),
+                node,
+                [.. frames.Select(f => (Time(f.Frame), f.CameraToWorld.Rotation, f.CameraToWorld.Position))]
+            );
         }
         model.MergeBuffers();
         return [.. model.WriteGLB()];
@@ -228,9 +343,15 @@ public static class GltfFile
     {
         string[] parts = text.Split('/');
         rate = new(24, 1);
-        if (parts.Length is < 1 or > 2 || !int.TryParse(parts[0], out int num) || num <= 0) { return false; }
+        if (parts.Length is < 1 or > 2 || !int.TryParse(parts[0], out int num) || num <= 0)
+        {
+            return false;
+        }
         int den = 1;
-        if (parts.Length == 2 && (!int.TryParse(parts[1], out den) || den <= 0)) { return false; }
+        if (parts.Length == 2 && (!int.TryParse(parts[1], out den) || den <= 0))
+        {
+            return false;
+        }
         rate = new(num, den);
         return true;
     }
@@ -294,13 +415,18 @@ public static class GltfFile
     /// Pieces that wear textures of their own, unlit (KHR_materials_unlit): what they carry is light already. Per piece its mesh with
     /// texture coordinates, the tile each triangle lies on, and the tiles as PNG.
     /// </summary>
-    public static byte[] WriteTextured(IReadOnlyList<(string Name, TriangleMesh Mesh, int[] TileOfTriangle, IReadOnlyList<byte[]> Tiles)> pieces)
+    public static byte[] WriteTextured(
+        IReadOnlyList<(string Name, TriangleMesh Mesh, int[] TileOfTriangle, IReadOnlyList<byte[]> Tiles)> pieces
+    )
     {
         ModelRoot model = ModelRoot.CreateModel();
         Scene scene = model.UseScene("scene");
         foreach (var (name, mesh, tileOf, tiles) in pieces)
         {
-            if (mesh.TriangleCount == 0) { continue; }
+            if (mesh.TriangleCount == 0)
+            {
+                continue;
+            }
             Node node = scene.CreateNode(name);
             Mesh target = node.Mesh = model.CreateMesh(name);
             for (int tile = 0; tile < tiles.Count; tile++)
@@ -311,7 +437,10 @@ public static class GltfFile
                 var indices = new List<uint>();
                 for (int t = 0; t < mesh.TriangleCount; t++)
                 {
-                    if (tileOf[t] != tile) { continue; }
+                    if (tileOf[t] != tile)
+                    {
+                        continue;
+                    }
                     for (int k = 0; k < 3; k++)
                     {
                         int v = mesh.Indices[3 * t + k];
@@ -321,7 +450,10 @@ public static class GltfFile
                         places.Add(mesh.TextureCoordinates![v]);
                     }
                 }
-                if (indices.Count == 0) { continue; }
+                if (indices.Count == 0)
+                {
+                    continue;
+                }
                 MeshPrimitive primitive = target.CreatePrimitive();
                 primitive.SetVertexAccessor("POSITION", Vectors(model, positions));
                 primitive.SetVertexAccessor("NORMAL", Vectors(model, normals));
@@ -330,7 +462,12 @@ public static class GltfFile
                 uv.SetVertexData(view, 0, places.Count, new SharpGLTF.Memory.AttributeFormat(DimensionType.VEC2));
                 primitive.SetVertexAccessor("TEXCOORD_0", uv);
                 Accessor index = model.CreateAccessor();
-                index.SetIndexData(model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER), 0, indices.Count, IndexEncodingType.UNSIGNED_INT);
+                index.SetIndexData(
+                    model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER),
+                    0,
+                    indices.Count,
+                    IndexEncodingType.UNSIGNED_INT
+                );
                 primitive.SetIndexAccessor(index);
                 primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
                 GltfMaterial material = model.CreateMaterial($"{name}.{1001 + tile}");
@@ -354,7 +491,8 @@ public static class GltfFile
         return accessor;
     }
 
-    private static byte[] ToBytes<T>(List<T> values) where T : unmanaged =>
+    private static byte[] ToBytes<T>(List<T> values)
+        where T : unmanaged =>
         System.Runtime.InteropServices.MemoryMarshal.AsBytes(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(values)).ToArray();
 
     private static ModelRoot Open(byte[] bytes, string name)
@@ -367,7 +505,9 @@ public static class GltfFile
                 return ModelRoot.ReadGLB(new MemoryStream(bytes), settings);
             }
             // A text glTF must carry its data inside: nothing else is fetched.
-            var context = SharpGLTF.Schema2.ReadContext.Create(_ => throw new FormatFault("file", $"{name} points to other files", "Export one .glb file."));
+            var context = SharpGLTF.Schema2.ReadContext.Create(_ =>
+                throw new FormatFault("file", $"{name} points to other files", "Export one .glb file.")
+            );
             return context.ReadSchema2(new MemoryStream(bytes));
         }
         catch (FormatFault)

@@ -27,7 +27,12 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
             normals.AddRange(o.Mesh.Normals ?? new Vector3[o.Mesh.Positions.Length]);
             materials.AddRange(o.Mesh.Materials ?? new int[o.Mesh.TriangleCount]);
         }
-        return new([.. positions], [.. indices]) { Normals = [.. normals], Materials = [.. materials], TextureCoordinates = Objects.Any(o => o.Mesh.TextureCoordinates is not null) ? [.. textures] : null };
+        return new([.. positions], [.. indices])
+        {
+            Normals = [.. normals],
+            Materials = [.. materials],
+            TextureCoordinates = Objects.Any(o => o.Mesh.TextureCoordinates is not null) ? [.. textures] : null,
+        };
     }
 
     /// <param name="beside">Gives the bytes of files that it names; null: it stands alone.</param>
@@ -39,7 +44,8 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         }
         string extension = Path.GetExtension(name).ToLowerInvariant();
         bool glb = bytes.Length >= 4 && bytes.AsSpan(0, 4).SequenceEqual("glTF"u8);
-        ImportedMesh mesh = glb || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
+        ImportedMesh mesh =
+            glb || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
             : extension == ".obj" ? ObjFile.Read(bytes, name, beside)
             : throw new FormatFault("file", $"{name} is neither an OBJ nor a glTF mesh", "Export the mesh as .obj or .glb.");
         return mesh.Checked(name);
@@ -55,7 +61,11 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
             int bad = Array.FindIndex(o.Mesh.Positions, p => !float.IsFinite(p.X + p.Y + p.Z));
             if (bad >= 0)
             {
-                throw new FormatFault("nan", $"{name}: corner {bad + 1} of object “{o.Name}” has a coordinate that is not a number", "Export the mesh again; a modifier or a simulation has broken it.");
+                throw new FormatFault(
+                    "nan",
+                    $"{name}: corner {bad + 1} of object “{o.Name}” has a coordinate that is not a number",
+                    "Export the mesh again; a modifier or a simulation has broken it."
+                );
             }
             if (o.Mesh.TriangleCount == 0)
             {
@@ -66,11 +76,25 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         }
         if (kept.Count == 0)
         {
-            throw new FormatFault("file", $"{name} has no faces", "Export the mesh with its polygons; points and curves alone cannot be used.");
+            throw new FormatFault(
+                "file",
+                $"{name} has no faces",
+                "Export the mesh with its polygons; points and curves alone cannot be used."
+            );
         }
-        float size = kept.Max(o => { var (min, max) = o.Mesh.Bounds(); return (max - min).Length(); });
-        if (size > 5000) { warnings.Add($"The mesh is {size:0} m across. If it was made in millimetres or centimetres, set its scale to 0.001 or 0.01."); }
-        if (size < 0.005f) { warnings.Add($"The mesh is {size * 1000:0.###} mm across. If it was made in other units, set its scale."); }
+        float size = kept.Max(o =>
+        {
+            var (min, max) = o.Mesh.Bounds();
+            return (max - min).Length();
+        });
+        if (size > 5000)
+        {
+            warnings.Add($"The mesh is {size:0} m across. If it was made in millimetres or centimetres, set its scale to 0.001 or 0.01.");
+        }
+        if (size < 0.005f)
+        {
+            warnings.Add($"The mesh is {size * 1000:0.###} mm across. If it was made in other units, set its scale.");
+        }
         return this with { Objects = kept, Warnings = warnings };
     }
 }

@@ -39,7 +39,10 @@ public static class ObjFile
                 continue;
             }
             string[] parts = line.Split((char[])[' ', '\t'], StringSplitOptions.RemoveEmptyEntries);
-            if (parts.Length == 0 || parts[0][0] == '#') { continue; }
+            if (parts.Length == 0 || parts[0][0] == '#')
+            {
+                continue;
+            }
             switch (parts[0])
             {
                 case "v":
@@ -54,12 +57,24 @@ public static class ObjFile
                 case "o" or "g":
                     string title = parts.Length > 1 ? string.Join(' ', parts[1..]) : "object";
                     current = objects.FirstOrDefault(o => o.Name == title);
-                    if (current is null) { objects.Add(current = new Builder(title)); }
+                    if (current is null)
+                    {
+                        objects.Add(current = new Builder(title));
+                    }
                     break;
                 case "mtllib":
                     string file = string.Join(' ', parts[1..]);
-                    if (beside?.Invoke(file) is { } text) { foreach (Material m in MtlFile.Read(text, file, beside, warnings)) { library[m.Name] = m; } }
-                    else if (beside is not null) { warnings.Add($"{file} is not there: {name} is grey. Bring it in together with the mesh."); }
+                    if (beside?.Invoke(file) is { } text)
+                    {
+                        foreach (Material m in MtlFile.Read(text, file, beside, warnings))
+                        {
+                            library[m.Name] = m;
+                        }
+                    }
+                    else if (beside is not null)
+                    {
+                        warnings.Add($"{file} is not there: {name} is grey. Bring it in together with the mesh.");
+                    }
                     break;
                 case "usemtl":
                     string wanted = string.Join(' ', parts[1..]);
@@ -67,18 +82,33 @@ public static class ObjFile
                     {
                         material = numbers[wanted] = materials.Count;
                         materials.Add(library.GetValueOrDefault(wanted) ?? Material.Grey with { Name = wanted });
-                        if (library.Count > 0 && !library.ContainsKey(wanted)) { warnings.Add($"Material “{wanted}” is not in the material file; it is grey."); }
+                        if (library.Count > 0 && !library.ContainsKey(wanted))
+                        {
+                            warnings.Add($"Material “{wanted}” is not in the material file; it is grey.");
+                        }
                     }
                     break;
                 case "f":
-                    if (current is null) { objects.Add(current = new Builder(Path.GetFileNameWithoutExtension(name))); }
+                    if (current is null)
+                    {
+                        objects.Add(current = new Builder(Path.GetFileNameWithoutExtension(name)));
+                    }
                     Face(parts, current);
                     break;
             }
         }
         if (objects.Any(o => o.Materials.Contains(-1)))
         {
-            foreach (Builder o in objects) { for (int i = 0; i < o.Materials.Count; i++) { if (o.Materials[i] < 0) { o.Materials[i] = materials.Count; } } }
+            foreach (Builder o in objects)
+            {
+                for (int i = 0; i < o.Materials.Count; i++)
+                {
+                    if (o.Materials[i] < 0)
+                    {
+                        o.Materials[i] = materials.Count;
+                    }
+                }
+            }
             materials.Add(Material.Grey);
         }
         return new([.. objects.Select(o => o.Build())], materials, warnings);
@@ -87,7 +117,11 @@ public static class ObjFile
         {
             if (i >= parts.Length || !float.TryParse(parts[i], NumberStyles.Float, CultureInfo.InvariantCulture, out float v))
             {
-                throw new FormatFault("file", $"{name}, line {number}: “{string.Join(' ', parts)}” lacks a number", "Export the mesh again.");
+                throw new FormatFault(
+                    "file",
+                    $"{name}, line {number}: “{string.Join(' ', parts)}” lacks a number",
+                    "Export the mesh again."
+                );
             }
             return v;
         }
@@ -121,7 +155,11 @@ public static class ObjFile
         {
             if (!int.TryParse(text, NumberStyles.Integer, CultureInfo.InvariantCulture, out int i) || i == 0 || i > count || -i > count)
             {
-                throw new FormatFault("file", $"{name}, line {number}: corner “{text}” names nothing that stands before it (there are {count})", "Export the mesh again.");
+                throw new FormatFault(
+                    "file",
+                    $"{name}, line {number}: corner “{text}” names nothing that stands before it (there are {count})",
+                    "Export the mesh again."
+                );
             }
             return i > 0 ? i - 1 : count + i;
         }
@@ -131,13 +169,20 @@ public static class ObjFile
     public static string Write(IEnumerable<ImportedObject> objects)
     {
         var text = new StringBuilder("# metres, +Y up, right-handed\n");
-        int first = 1, firstNormal = 1;
+        int first = 1,
+            firstNormal = 1;
         static string F(float v) => v.ToString("R", CultureInfo.InvariantCulture);
         foreach (ImportedObject o in objects)
         {
             text.Append("o ").Append(o.Name).Append('\n');
-            foreach (Vector3 p in o.Mesh.Positions) { text.Append($"v {F(p.X)} {F(p.Y)} {F(p.Z)}\n"); }
-            foreach (Vector3 n in o.Mesh.Normals ?? []) { text.Append($"vn {F(n.X)} {F(n.Y)} {F(n.Z)}\n"); }
+            foreach (Vector3 p in o.Mesh.Positions)
+            {
+                text.Append($"v {F(p.X)} {F(p.Y)} {F(p.Z)}\n");
+            }
+            foreach (Vector3 n in o.Mesh.Normals ?? [])
+            {
+                text.Append($"vn {F(n.X)} {F(n.Y)} {F(n.Z)}\n");
+            }
             string Corner(int i) => o.Mesh.Normals is null ? $"{i + first}" : $"{i + first}//{i + firstNormal}";
             for (int i = 0; i < o.Mesh.TriangleCount; i++)
             {
@@ -158,11 +203,17 @@ public static class ObjFile
         public List<int> Indices { get; } = [];
         public List<int> Materials { get; } = [];
 
-        public ImportedObject Build() => new(Name, new([.. Positions], [.. Indices])
-        {
-            Normals = Normals.Any(n => n != default) ? [.. Normals.Select(n => n.LengthSquared() > 0 ? Vector3.Normalize(n) : n)] : null,
-            TextureCoordinates = Textures.Any(t => t != default) ? [.. Textures] : null,
-            Materials = [.. Materials],
-        });
+        public ImportedObject Build() =>
+            new(
+                Name,
+                new([.. Positions], [.. Indices])
+                {
+                    Normals = Normals.Any(n => n != default)
+                        ? [.. Normals.Select(n => n.LengthSquared() > 0 ? Vector3.Normalize(n) : n)]
+                        : null,
+                    TextureCoordinates = Textures.Any(t => t != default) ? [.. Textures] : null,
+                    Materials = [.. Materials],
+                }
+            );
     }
 }

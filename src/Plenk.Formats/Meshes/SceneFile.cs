@@ -1,23 +1,35 @@
 using System.Globalization;
 using System.Numerics;
 using System.Text;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using SharpGLTF.Schema2;
 using Material = Plenk.Core.Contact.Material;
-using Plenk.Core.Contact;
 
 namespace Plenk.Formats.Meshes;
 
 /// <summary>A thing of a shot with where it is: one place, or one a frame.</summary>
 /// <param name="Places">Object to world by frame; the first holds where it does not move.</param>
-public sealed record SceneThing(string Name, TriangleMesh Mesh, IReadOnlyList<Material> Materials, IReadOnlyList<(int Frame, Similarity ObjectToWorld)> Places);
+public sealed record SceneThing(
+    string Name,
+    TriangleMesh Mesh,
+    IReadOnlyList<Material> Materials,
+    IReadOnlyList<(int Frame, Similarity ObjectToWorld)> Places
+);
 
 /// <summary>A shot's place for other programs: metres, right-handed, +Y up. Lights as at the first frame, their strength as Plenk's.</summary>
-public sealed record SceneToHandOver(IReadOnlyList<(int Frame, Pose CameraToWorld, double FocalMm)> Camera, double SensorWidthMm, double SensorHeightMm, FrameRate Rate,
-    IReadOnlyList<SceneThing> Set, IReadOnlyList<SceneThing> Elements, IReadOnlyList<Light> Lights)
+public sealed record SceneToHandOver(
+    IReadOnlyList<(int Frame, Pose CameraToWorld, double FocalMm)> Camera,
+    double SensorWidthMm,
+    double SensorHeightMm,
+    FrameRate Rate,
+    IReadOnlyList<SceneThing> Set,
+    IReadOnlyList<SceneThing> Elements,
+    IReadOnlyList<Light> Lights
+)
 {
     /// <summary>Named places in the world.</summary>
     public IReadOnlyList<(string Name, Vec3 Place)> Points { get; init; } = [];
@@ -40,24 +52,53 @@ public static class SceneFile
         var (first, pose, focal) = s.Camera[0];
         float Time(int frame) => (float)((frame - first) / s.Rate.PerSecond);
         Camera camera = model.CreateCamera("camera");
-        camera.SetPerspectiveMode((float)(s.SensorWidthMm / s.SensorHeightMm), (float)(2 * Math.Atan(s.SensorHeightMm / (2 * focal))), 0.01f, float.PositiveInfinity);
-        camera.Extras = new System.Text.Json.Nodes.JsonObject { ["firstFrame"] = first, ["rate"] = s.Rate.ToString(), ["sensorWidthMm"] = s.SensorWidthMm, ["sensorHeightMm"] = s.SensorHeightMm, ["focalMm"] = focal };
+        camera.SetPerspectiveMode(
+            (float)(s.SensorWidthMm / s.SensorHeightMm),
+            (float)(2 * Math.Atan(s.SensorHeightMm / (2 * focal))),
+            0.01f,
+            float.PositiveInfinity
+        );
+        camera.Extras = new System.Text.Json.Nodes.JsonObject
+        {
+            ["firstFrame"] = first,
+            ["rate"] = s.Rate.ToString(),
+            ["sensorWidthMm"] = s.SensorWidthMm,
+            ["sensorHeightMm"] = s.SensorHeightMm,
+            ["focalMm"] = focal,
+        };
         Animation? animation = null;
         void Place(Node node, IReadOnlyList<(int Frame, Similarity At)> places)
         {
             Similarity at = places[0].At;
-            node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(new Vector3((float)at.Scale), Rotations.ToQuaternion(at.Rotation), at.Translation.ToSingle());
-            if (places.Count < 2) { return; }
+            node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(
+                new Vector3((float)at.Scale),
+                Rotations.ToQuaternion(at.Rotation),
+                at.Translation.ToSingle()
+            );
+            if (places.Count < 2)
+            {
+                return;
+            }
             animation ??= model.CreateAnimation("shot");
             GltfFile.Animate(animation, node, [.. places.Select(p => (Time(p.Frame), p.At.Rotation, p.At.Translation))]);
-            if (places.Any(p => p.At.Scale != at.Scale)) { animation.CreateScaleChannel(node, places.ToDictionary(p => Time(p.Frame), p => new Vector3((float)p.At.Scale)), linear: true); }
+            if (places.Any(p => p.At.Scale != at.Scale))
+            {
+                animation.CreateScaleChannel(
+                    node,
+                    places.ToDictionary(p => Time(p.Frame), p => new Vector3((float)p.At.Scale)),
+                    linear: true
+                );
+            }
         }
         Node seen = scene.CreateNode("camera");
         seen.Camera = camera;
         Place(seen, [.. s.Camera.Select(c => (c.Frame, new Similarity(1, c.CameraToWorld.Rotation, c.CameraToWorld.Position)))]);
         foreach (var (group, things) in (ReadOnlySpan<(string, IReadOnlyList<SceneThing>)>)[("set", s.Set), ("elements", s.Elements)])
         {
-            if (things.Count == 0) { continue; }
+            if (things.Count == 0)
+            {
+                continue;
+            }
             Node parent = scene.CreateNode(group);
             foreach (SceneThing t in things.Where(t => t.Mesh.TriangleCount > 0))
             {
@@ -68,18 +109,39 @@ public static class SceneFile
         }
         foreach (Light l in s.Lights)
         {
-            PunctualLightType? kind = l.Kind switch { LightKind.Sun => PunctualLightType.Directional, LightKind.Point => PunctualLightType.Point, LightKind.Spot => PunctualLightType.Spot, _ => null };
+            PunctualLightType? kind = l.Kind switch
+            {
+                LightKind.Sun => PunctualLightType.Directional,
+                LightKind.Point => PunctualLightType.Point,
+                LightKind.Spot => PunctualLightType.Spot,
+                _ => null,
+            };
             Vector3 colour = SampledLight.ColourOf(l);
             float strength = MathF.Max(colour.X, MathF.Max(colour.Y, colour.Z));
-            if (kind is not { } type || !(strength > 0)) { continue; }
+            if (kind is not { } type || !(strength > 0))
+            {
+                continue;
+            }
             PunctualLight light = model.CreatePunctualLight(type);
             light.Name = l.Name.Length > 0 ? l.Name : l.Id;
             light.Color = colour / strength;
             light.Intensity = strength;
-            if (type == PunctualLightType.Spot) { light.SetSpotCone((float)Rotations.Radians(l.InnerDegrees), (float)Rotations.Radians(Math.Max(l.OuterDegrees, l.InnerDegrees + 0.01))); }
+            if (type == PunctualLightType.Spot)
+            {
+                light.SetSpotCone(
+                    (float)Rotations.Radians(l.InnerDegrees),
+                    (float)Rotations.Radians(Math.Max(l.OuterDegrees, l.InnerDegrees + 0.01))
+                );
+            }
             Node node = scene.CreateNode(light.Name);
             // A light shines along its own −Z; ours points towards the light.
-            node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(Vector3.One, type == PunctualLightType.Point ? Quaternion.Identity : Rotations.ToQuaternion(Rotations.Between(Vec3.UnitZ, l.Direction.Normalized())), l.Kind == LightKind.Sun ? Vector3.Zero : l.Position.ToSingle());
+            node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(
+                Vector3.One,
+                type == PunctualLightType.Point
+                    ? Quaternion.Identity
+                    : Rotations.ToQuaternion(Rotations.Between(Vec3.UnitZ, l.Direction.Normalized())),
+                l.Kind == LightKind.Sun ? Vector3.Zero : l.Position.ToSingle()
+            );
             node.PunctualLight = light;
         }
         model.MergeBuffers();
@@ -92,31 +154,58 @@ public static class SceneFile
     public static string Usd(SceneToHandOver s)
     {
         var text = new StringBuilder();
-        text.Append(CultureInfo.InvariantCulture, $"#usda 1.0\n(\n    defaultPrim = \"shot\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    startTimeCode = {s.Camera[0].Frame}\n    endTimeCode = {s.Camera[^1].Frame}\n    timeCodesPerSecond = {N(s.Rate.PerSecond)}\n    framesPerSecond = {N(s.Rate.PerSecond)}\n)\n\ndef Xform \"shot\"\n{{\n");
-        text.Append(CultureInfo.InvariantCulture, $"    def Camera \"camera\"\n    {{\n        float horizontalAperture = {N(s.SensorWidthMm / 100)}\n        float verticalAperture = {N(s.SensorHeightMm / 100)}\n        float horizontalApertureOffset = {N(s.ApertureOffsetMm.X / 100)}\n        float verticalApertureOffset = {N(s.ApertureOffsetMm.Y / 100)}\n        float focalLength.timeSamples = {{\n");
-        foreach (var (frame, _, focal) in s.Camera) { text.Append(CultureInfo.InvariantCulture, $"            {frame}: {N(focal / 100)},\n"); }
+        text.Append(
+            CultureInfo.InvariantCulture,
+            $"#usda 1.0\n(\n    defaultPrim = \"shot\"\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    startTimeCode = {s.Camera[0].Frame}\n    endTimeCode = {s.Camera[^1].Frame}\n    timeCodesPerSecond = {N(s.Rate.PerSecond)}\n    framesPerSecond = {N(s.Rate.PerSecond)}\n)\n\ndef Xform \"shot\"\n{{\n"
+        );
+        text.Append(
+            CultureInfo.InvariantCulture,
+            $"    def Camera \"camera\"\n    {{\n        float horizontalAperture = {N(s.SensorWidthMm / 100)}\n        float verticalAperture = {N(s.SensorHeightMm / 100)}\n        float horizontalApertureOffset = {N(s.ApertureOffsetMm.X / 100)}\n        float verticalApertureOffset = {N(s.ApertureOffsetMm.Y / 100)}\n        float focalLength.timeSamples = {{\n"
+        );
+        foreach (var (frame, _, focal) in s.Camera)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"            {frame}: {N(focal / 100)},\n");
+        }
         text.Append("        }\n");
-        Transform(text, "        ", [.. s.Camera.Select(c => (c.Frame, new Similarity(1, c.CameraToWorld.Rotation, c.CameraToWorld.Position)))]);
+        Transform(
+            text,
+            "        ",
+            [.. s.Camera.Select(c => (c.Frame, new Similarity(1, c.CameraToWorld.Rotation, c.CameraToWorld.Position)))]
+        );
         text.Append("    }\n");
         if (s.Points.Count > 0)
         {
-            text.Append("    def Points \"points\"\n    {\n        point3f[] points = [").AppendJoin(", ", s.Points.Select(p => $"({N(p.Place.X)}, {N(p.Place.Y)}, {N(p.Place.Z)})"))
+            text.Append("    def Points \"points\"\n    {\n        point3f[] points = [")
+                .AppendJoin(", ", s.Points.Select(p => $"({N(p.Place.X)}, {N(p.Place.Y)}, {N(p.Place.Z)})"))
                 .Append("]\n        float[] widths = [0.02] (interpolation = \"constant\")\n    }\n");
         }
         foreach (var (group, things) in (ReadOnlySpan<(string, IReadOnlyList<SceneThing>)>)[("set", s.Set), ("elements", s.Elements)])
         {
-            if (things.Count == 0) { continue; }
+            if (things.Count == 0)
+            {
+                continue;
+            }
             text.Append(CultureInfo.InvariantCulture, $"    def Xform \"{group}\"\n    {{\n");
             var taken = new HashSet<string>();
             foreach (SceneThing t in things)
             {
                 text.Append(CultureInfo.InvariantCulture, $"        def Mesh \"{Prim(t.Name, taken)}\"\n        {{\n");
-                text.Append("            int[] faceVertexCounts = [").AppendJoin(", ", Enumerable.Repeat("3", t.Mesh.TriangleCount)).Append("]\n            int[] faceVertexIndices = [").AppendJoin(", ", t.Mesh.Indices).Append("]\n            point3f[] points = [")
-                    .AppendJoin(", ", t.Mesh.Positions.Select(p => $"({N(p.X)}, {N(p.Y)}, {N(p.Z)})")).Append("]\n            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n");
+                text.Append("            int[] faceVertexCounts = [")
+                    .AppendJoin(", ", Enumerable.Repeat("3", t.Mesh.TriangleCount))
+                    .Append("]\n            int[] faceVertexIndices = [")
+                    .AppendJoin(", ", t.Mesh.Indices)
+                    .Append("]\n            point3f[] points = [")
+                    .AppendJoin(", ", t.Mesh.Positions.Select(p => $"({N(p.X)}, {N(p.Y)}, {N(p.Z)})"))
+                    .Append(
+                        "]\n            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n"
+                    );
                 if (t.Materials.Count > 0)
                 {
                     Vector3 c = t.Materials[0].BaseColor;
-                    text.Append(CultureInfo.InvariantCulture, $"            color3f[] primvars:displayColor = [({N(c.X)}, {N(c.Y)}, {N(c.Z)})]\n");
+                    text.Append(
+                        CultureInfo.InvariantCulture,
+                        $"            color3f[] primvars:displayColor = [({N(c.X)}, {N(c.Y)}, {N(c.Z)})]\n"
+                    );
                 }
                 Transform(text, "            ", t.Places);
                 text.Append("        }\n");
@@ -130,11 +219,32 @@ public static class SceneFile
             var taken = new HashSet<string>();
             foreach (Light l in lights)
             {
-                if (LightPrim(l) is not { } prim) { continue; }
+                if (LightPrim(l) is not { } prim)
+                {
+                    continue;
+                }
                 Vector3 colour = SampledLight.ColourOf(l);
                 float strength = MathF.Max(colour.X, MathF.Max(colour.Y, colour.Z));
-                text.Append(CultureInfo.InvariantCulture, $"        def {prim.Type} \"{Prim(l.Name.Length > 0 ? l.Name : l.Id, taken)}\"\n        {{\n            color3f inputs:color = ({N(colour.X / strength)}, {N(colour.Y / strength)}, {N(colour.Z / strength)})\n            float inputs:intensity = {N(strength)}\n{prim.More}");
-                Transform(text, "            ", [(0, new(1, l.Kind is LightKind.Point or LightKind.Sky or LightKind.Panorama ? Matrix3.Identity : Rotations.Between(Vec3.UnitZ, l.Direction.Normalized()), l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle ? l.Position : Vec3.Zero))]);
+                text.Append(
+                    CultureInfo.InvariantCulture,
+                    $"        def {prim.Type} \"{Prim(l.Name.Length > 0 ? l.Name : l.Id, taken)}\"\n        {{\n            color3f inputs:color = ({N(colour.X / strength)}, {N(colour.Y / strength)}, {N(colour.Z / strength)})\n            float inputs:intensity = {N(strength)}\n{prim.More}"
+                );
+                Transform(
+                    text,
+                    "            ",
+                    [
+                        (
+                            0,
+                            new(
+                                1,
+                                l.Kind is LightKind.Point or LightKind.Sky or LightKind.Panorama
+                                    ? Matrix3.Identity
+                                    : Rotations.Between(Vec3.UnitZ, l.Direction.Normalized()),
+                                l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle ? l.Position : Vec3.Zero
+                            )
+                        ),
+                    ]
+                );
                 text.Append("        }\n");
             }
             text.Append("    }\n");
@@ -143,22 +253,36 @@ public static class SceneFile
     }
 
     /// <summary>UsdLux: its lights shine along −Z; a fill that nothing hides has no prim of its own.</summary>
-    private static (string Type, string More)? LightPrim(Light l) => l.Kind switch
-    {
-        LightKind.Sun => ("DistantLight", $"            float inputs:angle = {N(l.AngularDiameterDegrees)}\n"),
-        LightKind.Point => ("SphereLight", "            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n"),
-        LightKind.Spot => ("SphereLight", $"            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n            float inputs:shaping:cone:angle = {N(l.OuterDegrees)}\n"),
-        LightKind.Rectangle => ("RectLight", $"            float inputs:width = {N(l.Width)}\n            float inputs:height = {N(l.Height)}\n"),
-        LightKind.Sky or LightKind.Panorama => ("DomeLight", ""),
-        _ => null,
-    };
+    private static (string Type, string More)? LightPrim(Light l) =>
+        l.Kind switch
+        {
+            LightKind.Sun => ("DistantLight", $"            float inputs:angle = {N(l.AngularDiameterDegrees)}\n"),
+            LightKind.Point => ("SphereLight", "            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n"),
+            LightKind.Spot => (
+                "SphereLight",
+                $"            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n            float inputs:shaping:cone:angle = {N(l.OuterDegrees)}\n"
+            ),
+            LightKind.Rectangle => (
+                "RectLight",
+                $"            float inputs:width = {N(l.Width)}\n            float inputs:height = {N(l.Height)}\n"
+            ),
+            LightKind.Sky or LightKind.Panorama => ("DomeLight", ""),
+            _ => null,
+        };
 
     private static string Prim(string name, HashSet<string> taken)
     {
-        string prim = new([.. name.Select(ch => char.IsAsciiLetterOrDigit(ch) ? ch : '_')]), own;
-        if (prim.Length == 0 || char.IsAsciiDigit(prim[0])) { prim = $"_{prim}"; }
+        string prim = new([.. name.Select(ch => char.IsAsciiLetterOrDigit(ch) ? ch : '_')]),
+            own;
+        if (prim.Length == 0 || char.IsAsciiDigit(prim[0]))
+        {
+            prim = $"_{prim}";
+        }
         own = prim;
-        for (int k = 2; !taken.Add(own); k++) { own = $"{prim}_{k}"; }
+        for (int k = 2; !taken.Add(own); k++)
+        {
+            own = $"{prim}_{k}";
+        }
         return own;
     }
 
@@ -171,11 +295,17 @@ public static class SceneFile
             // Matrices act on row vectors: the columns of ours are its rows, the translation its last.
             return $"( {Row(r.M11, r.M21, r.M31)}, {Row(r.M12, r.M22, r.M32)}, {Row(r.M13, r.M23, r.M33)}, ({N(s.Translation.X)}, {N(s.Translation.Y)}, {N(s.Translation.Z)}, 1) )";
         }
-        if (places.Count == 1) { text.Append(CultureInfo.InvariantCulture, $"{indent}matrix4d xformOp:transform = {Matrix(places[0].At)}\n"); }
+        if (places.Count == 1)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"{indent}matrix4d xformOp:transform = {Matrix(places[0].At)}\n");
+        }
         else
         {
             text.Append(CultureInfo.InvariantCulture, $"{indent}matrix4d xformOp:transform.timeSamples = {{\n");
-            foreach (var (frame, at) in places) { text.Append(CultureInfo.InvariantCulture, $"{indent}    {frame}: {Matrix(at)},\n"); }
+            foreach (var (frame, at) in places)
+            {
+                text.Append(CultureInfo.InvariantCulture, $"{indent}    {frame}: {Matrix(at)},\n");
+            }
             text.Append(CultureInfo.InvariantCulture, $"{indent}}}\n");
         }
         text.Append(CultureInfo.InvariantCulture, $"{indent}uniform token[] xformOpOrder = [\"xformOp:transform\"]\n");

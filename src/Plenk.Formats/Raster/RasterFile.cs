@@ -13,7 +13,8 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
     {
         float[] table = ColorEncodings.LinearTable(space.Encoding, Bits);
         var image = new FloatImage(Width, Height, 3);
-        int g = Channels >= 3 ? 1 : 0, b = Channels >= 3 ? 2 : 0;
+        int g = Channels >= 3 ? 1 : 0,
+            b = Channels >= 3 ? 2 : 0;
         Parallel.For(0, Height, Cores.All, y =>
         {
             Span<float> light = image.Data.AsSpan(3 * y * Width, 3 * Width);
@@ -35,8 +36,12 @@ public sealed record CodeImage(int Width, int Height, int Channels, int Bits, us
         {
             for (int i = y * Width; i < (y + 1) * Width; i++)
             {
-                int at = i * Channels, g = Channels >= 3 ? 1 : 0, b = Channels >= 3 ? 2 : 0;
-                Vector3 v = Vector3.Clamp(view.Apply(new Vector3(Codes[at], Codes[at + g], Codes[at + b]) / top), Vector3.Zero, Vector3.One) * 65535 + new Vector3(0.5f);
+                int at = i * Channels,
+                    g = Channels >= 3 ? 1 : 0,
+                    b = Channels >= 3 ? 2 : 0;
+                Vector3 v =
+                    Vector3.Clamp(view.Apply(new Vector3(Codes[at], Codes[at + g], Codes[at + b]) / top), Vector3.Zero, Vector3.One) * 65535
+                    + new Vector3(0.5f);
                 (codes[3 * i], codes[3 * i + 1], codes[3 * i + 2]) = ((ushort)v.X, (ushort)v.Y, (ushort)v.Z);
             }
         });
@@ -102,13 +107,21 @@ public static class RasterFile
             {
                 throw new FormatFault("unreadable", $"{name} holds {header.Pages} pictures (an animation)", "Export one picture a frame.");
             }
-            if (opened.Format is not (Enums.BandFormat.Uchar or Enums.BandFormat.Ushort)) { throw new FormatFault("unreadable", $"{name} holds {(opened.Format is Enums.BandFormat.Float or Enums.BandFormat.Double ? "floats" : "signed or very deep values")}", "Export the frame with 8 or 16 bits a channel, or as EXR."); }
+            if (opened.Format is not (Enums.BandFormat.Uchar or Enums.BandFormat.Ushort))
+            {
+                throw new FormatFault(
+                    "unreadable",
+                    $"{name} holds {(opened.Format is Enums.BandFormat.Float or Enums.BandFormat.Double ? "floats" : "signed or very deep values")}",
+                    "Export the frame with 8 or 16 bits a channel, or as EXR."
+                );
+            }
             int channels = header.Channels;
             if (channels > 4)
             {
                 throw new FormatFault("unreadable", $"{name} has {channels} channels", "Export the frame as RGB.");
             }
-            ushort[] codes = header.Bits == 16 ? opened.WriteToMemory<ushort>() : Array.ConvertAll(opened.WriteToMemory<byte>(), c => (ushort)c);
+            ushort[] codes =
+                header.Bits == 16 ? opened.WriteToMemory<ushort>() : Array.ConvertAll(opened.WriteToMemory<byte>(), c => (ushort)c);
             return new(header.Width, header.Height, channels, header.Bits, codes);
         }
         catch (VipsException e)
@@ -125,7 +138,8 @@ public static class RasterFile
         {
             Header header = ReadHeader(bytes, name);
             PictureMemory.Check(header.Width, header.Height, header.Channels, name);
-            using Image small = Image.ThumbnailBuffer(bytes, width), eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
+            using Image small = Image.ThumbnailBuffer(bytes, width),
+                eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
             return eight.JpegsaveBuffer(q: 82);
         }
         catch (VipsException e)
@@ -150,7 +164,13 @@ public static class RasterFile
     {
         if (picture.Bits == 16)
         {
-            using Image raw = Image.NewFromMemory<ushort>(picture.Codes, picture.Width, picture.Height, picture.Channels, Enums.BandFormat.Ushort);
+            using Image raw = Image.NewFromMemory<ushort>(
+                picture.Codes,
+                picture.Width,
+                picture.Height,
+                picture.Channels,
+                Enums.BandFormat.Ushort
+            );
             return raw.Copy(interpretation: picture.Channels < 3 ? Enums.Interpretation.Grey16 : Enums.Interpretation.Rgb16);
         }
         byte[] bytes = Array.ConvertAll(picture.Codes, c => (byte)c);
@@ -164,22 +184,32 @@ public static class RasterFile
         {
             throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Copy the frame again from its source.");
         }
-        bool png = bytes.Length > 8 && bytes.AsSpan(0, 8).SequenceEqual((ReadOnlySpan<byte>)[0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A]);
+        bool png =
+            bytes.Length > 8 && bytes.AsSpan(0, 8).SequenceEqual((ReadOnlySpan<byte>)[0x89, 0x50, 0x4E, 0x47, 0x0D, 0x0A, 0x1A, 0x0A]);
         bool jpeg = bytes.Length > 3 && bytes[0] == 0xFF && bytes[1] == 0xD8 && bytes[2] == 0xFF;
         if (!png && !jpeg)
         {
-            throw new FormatFault("unreadable", $"{name} is neither a PNG nor a JPEG picture inside, whatever its name says", "Export the frame as PNG or JPEG.");
+            throw new FormatFault(
+                "unreadable",
+                $"{name} is neither a PNG nor a JPEG picture inside, whatever its name says",
+                "Export the frame as PNG or JPEG."
+            );
         }
         if (png && bytes.AsSpan().IndexOf("acTL"u8) is > 0 and < 4096)
         {
             throw new FormatFault("unreadable", $"{name} is an animated PNG", "Export one picture a frame.");
         }
         // Both formats say where they end; a file without its end was cut off.
-        bool ended = png ? bytes.AsSpan(Math.Max(0, bytes.Length - 4096)).IndexOf("IEND"u8) >= 0
+        bool ended = png
+            ? bytes.AsSpan(Math.Max(0, bytes.Length - 4096)).IndexOf("IEND"u8) >= 0
             : bytes.AsSpan(Math.Max(0, bytes.Length - 4096)).IndexOf((ReadOnlySpan<byte>)[0xFF, 0xD9]) >= 0;
         if (!ended)
         {
-            throw new FormatFault("truncated", $"{name} stops after {bytes.Length:N0} bytes; the end of the picture is missing", "Copy the frame again from its source.");
+            throw new FormatFault(
+                "truncated",
+                $"{name} stops after {bytes.Length:N0} bytes; the end of the picture is missing",
+                "Copy the frame again from its source."
+            );
         }
     }
 
@@ -197,7 +227,9 @@ public static class RasterFile
 
     private static FormatFault Broken(string name, VipsException e)
     {
-        bool cut = e.Message.Contains("truncated", StringComparison.OrdinalIgnoreCase) || e.Message.Contains("premature", StringComparison.OrdinalIgnoreCase)
+        bool cut =
+            e.Message.Contains("truncated", StringComparison.OrdinalIgnoreCase)
+            || e.Message.Contains("premature", StringComparison.OrdinalIgnoreCase)
             || e.Message.Contains("end of", StringComparison.OrdinalIgnoreCase);
         return cut
             ? new FormatFault("truncated", $"{name} is cut off; part of the picture is missing", "Copy the frame again from its source.")

@@ -29,16 +29,40 @@ public static class ElementApi
             IFormCollection form = await http.Request.FormIn();
             Dictionary<string, byte[]> files = Files(form);
             string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
-            if (meshes.Length != 1) { throw new ShotFault(meshes.Length == 0 ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures." : "Choose one mesh at a time."); }
+            if (meshes.Length != 1)
+            {
+                throw new ShotFault(
+                    meshes.Length == 0
+                        ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures."
+                        : "Choose one mesh at a time."
+                );
+            }
             var used = new Dictionary<string, string>();
             ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
             {
-                if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes)) { return null; }
+                if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes))
+                {
+                    return null;
+                }
                 used[name] = media.Write(bytes);
                 return bytes;
             });
             string hash = media.Write(files[meshes[0]]);
-            return await Add(id, http, shots, form, Path.GetFileNameWithoutExtension(meshes[0]), "Element in", own => new Element { Id = own, Media = hash, Beside = used }, mesh.Warnings);
+            return await Add(
+                id,
+                http,
+                shots,
+                form,
+                Path.GetFileNameWithoutExtension(meshes[0]),
+                "Element in",
+                own => new Element
+                {
+                    Id = own,
+                    Media = hash,
+                    Beside = used,
+                },
+                mesh.Warnings
+            );
         });
 
         api.MapPost("/card", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
@@ -46,7 +70,21 @@ public static class ElementApi
             IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
-            return await Add(id, http, shots, form, Stem(source), "Card in", own => new Element { Id = own, Kind = ElementKind.Card, Frames = source }, notes);
+            return await Add(
+                id,
+                http,
+                shots,
+                form,
+                Stem(source),
+                "Card in",
+                own => new Element
+                {
+                    Id = own,
+                    Kind = ElementKind.Card,
+                    Frames = source,
+                },
+                notes
+            );
         });
 
         api.MapPost("/rendered-element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
@@ -54,32 +92,78 @@ public static class ElementApi
             IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
             var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
-            return await Add(id, http, shots, form, Stem(source), "Rendered element in", own => new Element { Id = own, Kind = ElementKind.Rendered, Frames = source with { Premultiplied = true } }, notes);
+            return await Add(
+                id,
+                http,
+                shots,
+                form,
+                Stem(source),
+                "Rendered element in",
+                own => new Element
+                {
+                    Id = own,
+                    Kind = ElementKind.Rendered,
+                    Frames = source with { Premultiplied = true },
+                },
+                notes
+            );
         });
 
         // What an element's file says of its materials, with what was chosen.
         api.MapGet("/elements/{element}/materials", async (long id, string element, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
-            return (await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])).Select(m => new { m.Name, baseColor = Vec3.From(m.BaseColor), m.Metallic, m.Roughness, emission = Vec3.From(m.Emission), picture = m.Picture is not null, lambert = !m.Mirrors });
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                ?? throw new NotThereException("There is no such element.");
+            return (
+                await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])
+            ).Select(m => new
+            {
+                m.Name,
+                baseColor = Vec3.From(m.BaseColor),
+                m.Metallic,
+                m.Roughness,
+                emission = Vec3.From(m.Emission),
+                picture = m.Picture is not null,
+                lambert = !m.Mirrors,
+            });
         });
 
         // Where a keyed element is, frame by frame; and its keys, lowered until it touches at each.
         api.MapGet("/elements/{element}/path", async (long id, string element, int? revision, ShotStore shots) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
-            return Enumerable.Range(document.Range.First, document.Range.Count).Select(f => (Frame: f, At: own.At(f))).Select(f => new { f.Frame, f.At.Position, f.At.TurnDegrees, f.At.Scale });
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                ?? throw new NotThereException("There is no such element.");
+            return Enumerable
+                .Range(document.Range.First, document.Range.Count)
+                .Select(f => (Frame: f, At: own.At(f)))
+                .Select(f => new
+                {
+                    f.Frame,
+                    f.At.Position,
+                    f.At.TurnDegrees,
+                    f.At.Scale,
+                });
         });
 
         // What a rendered element's own ID mattes name.
         api.MapGet("/elements/{element}/ids", async (long id, string element, int frame, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element) ?? throw new NotThereException("There is no such element.");
+            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                ?? throw new NotThereException("There is no such element.");
             var (names, notes) = await Task.Run(() => engine.IdNames(document, own, frame));
-            return new { names = names.Select(n => new { n.Layer, n.Name, n.Share }), notes };
+            return new
+            {
+                names = names.Select(n => new
+                {
+                    n.Layer,
+                    n.Name,
+                    n.Share,
+                }),
+                notes,
+            };
         });
 
         api.MapPost("/elements/{element}/stand-keys", async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
@@ -97,88 +181,233 @@ public static class ElementApi
             // An EXR brings ID mattes: the first name of its first layer is taken until another is chosen.
             bool ofIds = files.Count > 0 && files.Values.All(f => ExrFile.Is(f));
             IReadOnlyList<IdMatteFile.Layer> layers = ofIds ? IdMatteFile.Read(ExrFile.Read(files.First().Value, files.First().Key)) : [];
-            if (ofIds && layers.All(l => l.Coverage.Count == 0)) { throw new FormatFault("file", $"{files.First().Key} is an EXR without ID mattes", "Bring an EXR with them, or the matte as PNG, TIFF or JPEG."); }
+            if (ofIds && layers.All(l => l.Coverage.Count == 0))
+            {
+                throw new FormatFault(
+                    "file",
+                    $"{files.First().Key} is an EXR without ID mattes",
+                    "Bring an EXR with them, or the matte as PNG, TIFF or JPEG."
+                );
+            }
             IdMatteFile.Layer? first = layers.FirstOrDefault(l => l.Coverage.Count > 0);
             IdChoice? ids = first is null ? null : new(first.Name, [first.Coverage.MaxBy(c => c.Value.Sum()).Key]);
             var (source, notes) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
-            if (first is not null) { notes = [.. notes, .. layers.SelectMany(l => l.Notes), .. layers.Select(l => $"{l.Name}: {string.Join(", ", l.Coverage.Keys.Order(StringComparer.Ordinal).Take(40))}")]; }
+            if (first is not null)
+            {
+                notes =
+                [
+                    .. notes,
+                    .. layers.SelectMany(l => l.Notes),
+                    .. layers.Select(l => $"{l.Name}: {string.Join(", ", l.Coverage.Keys.Order(StringComparer.Ordinal).Take(40))}"),
+                ];
+            }
             string own = NewMatte(document);
-            ShotDocument changed = document with { Mattes = [.. document.Mattes, new Matte { Id = own, Name = Stem(source), Kind = MatteKind.Frames, Frames = source, Ids = ids, KeepsTracksOff = false }] };
+            ShotDocument changed = document with
+            {
+                Mattes =
+                [
+                    .. document.Mattes,
+                    new Matte
+                    {
+                        Id = own,
+                        Name = Stem(source),
+                        Kind = MatteKind.Frames,
+                        Frames = source,
+                        Ids = ids,
+                        KeepsTracksOff = false,
+                    },
+                ],
+            };
             ShotApi.Check(changed);
-            await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), "Matte in");
-            return new { state = await ShotApi.State(shots, id), notes, matte = own };
+            await shots.Save(
+                id,
+                int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
+                changed,
+                ShotApi.Who(http),
+                "Matte in"
+            );
+            return new
+            {
+                state = await ShotApi.State(shots, id),
+                notes,
+                matte = own,
+            };
         });
 
         // The screen's colour around a spot of the plate: the middle of what is there, linear.
         api.MapPost("/mattes/screen", async (long id, ScreenRequest r, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            FloatImage plate = engine.QuietPlate(document, r.Frame, document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-            if (!(r.X >= 0 && r.Y >= 0 && r.X < plate.Width && r.Y < plate.Height)) { throw new ShotFault("Click inside the picture."); }
-            var around = Enumerable.Range(-6, 13).SelectMany(dy => Enumerable.Range(-6, 13).Select(dx => ((int)r.X + dx, (int)r.Y + dy))).Where(p => p.Item1 >= 0 && p.Item2 >= 0 && p.Item1 < plate.Width && p.Item2 < plate.Height).ToArray();
-            double Middle(int c) { float[] v = [.. around.Select(p => plate[p.Item1, p.Item2, c]).Order()]; return v[v.Length / 2]; }
+            FloatImage plate = engine.QuietPlate(
+                document,
+                r.Frame,
+                document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")
+            );
+            if (!(r.X >= 0 && r.Y >= 0 && r.X < plate.Width && r.Y < plate.Height))
+            {
+                throw new ShotFault("Click inside the picture.");
+            }
+            var around = Enumerable
+                .Range(-6, 13)
+                .SelectMany(dy => Enumerable.Range(-6, 13).Select(dx => ((int)r.X + dx, (int)r.Y + dy)))
+                .Where(p => p.Item1 >= 0 && p.Item2 >= 0 && p.Item1 < plate.Width && p.Item2 < plate.Height)
+                .ToArray();
+            double Middle(int c)
+            {
+                float[] v = [.. around.Select(p => plate[p.Item1, p.Item2, c]).Order()];
+                return v[v.Length / 2];
+            }
             var color = new Vec3(Middle(0), Middle(1), Middle(2));
-            double most = Math.Max(color.X, Math.Max(color.Y, color.Z)), next = color.X + color.Y + color.Z - most - Math.Min(color.X, Math.Min(color.Y, color.Z));
-            if (most < 1.25 * next) { throw new ShotFault($"What is there is hardly coloured (R {color.X:0.000} G {color.Y:0.000} B {color.Z:0.000}). Click on the screen where it is plain."); }
+            double most = Math.Max(color.X, Math.Max(color.Y, color.Z)),
+                next = color.X + color.Y + color.Z - most - Math.Min(color.X, Math.Min(color.Y, color.Z));
+            if (most < 1.25 * next)
+            {
+                throw new ShotFault(
+                    $"What is there is hardly coloured (R {color.X:0.000} G {color.Y:0.000} B {color.Z:0.000}). Click on the screen where it is plain."
+                );
+            }
             return new { color };
         });
 
-        api.MapPost("/mattes/{matte}/follow", async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            Matte own = MatteWork.Of(document, matte);
-            return await jobs.Ask(id, document, "matte-follow", $"{own.Name} follows its plane", 100, ShotApi.Who(http), new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame), [matte, r.Frame], Lane.Hands);
-        });
+        api.MapPost(
+            "/mattes/{matte}/follow",
+            async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                Matte own = MatteWork.Of(document, matte);
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "matte-follow",
+                    $"{own.Name} follows its plane",
+                    100,
+                    ShotApi.Who(http),
+                    new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
+                    [matte, r.Frame],
+                    Lane.Hands
+                );
+            }
+        );
 
         api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Matte own = MatteWork.Of(document, matte);
-            return await jobs.Ask(id, document, "matte-freeze", $"Freezing {own.Name}", document.Range.Count, ShotApi.Who(http), new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First), [matte], Lane.Hands);
+            return await jobs.Ask(
+                id,
+                document,
+                "matte-freeze",
+                $"Freezing {own.Name}",
+                document.Range.Count,
+                ShotApi.Who(http),
+                new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First),
+                [matte],
+                Lane.Hands
+            );
         });
 
         // Where a drawn matte's outline is in a frame, its motion counted.
         api.MapGet("/mattes/{matte}/outline", async (long id, string matte, int frame, int? revision, ShotStore shots) =>
-            new { corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame) });
+            new { corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame) }
+        );
 
         // A drawn matte goes with a track: moved as it moves.
-        api.MapPost("/mattes/{matte}/with-track/{track:int}", async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            MatteWork.Of(document, matte);
-            return MatteWork.WithTrack(engine, document, track);
-        });
+        api.MapPost(
+            "/mattes/{matte}/with-track/{track:int}",
+            async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                MatteWork.Of(document, matte);
+                return MatteWork.WithTrack(engine, document, track);
+            }
+        );
     }
 
     internal static Dictionary<string, byte[]> Files(IFormCollection form)
     {
         var files = new Dictionary<string, byte[]>(StringComparer.Ordinal);
-        foreach (IFormFile f in form.Files) { files[Path.GetFileName(f.FileName)] = MediaInApi.Bytes(f); }
+        foreach (IFormFile f in form.Files)
+        {
+            files[Path.GetFileName(f.FileName)] = MediaInApi.Bytes(f);
+        }
         return files.Count > 0 ? files : throw new ShotFault("Choose one file or more.");
     }
 
-    private static string Stem(FrameSource source) => FrameNumber.Without(source.Frames[0].File) is var bare && Path.GetFileNameWithoutExtension(bare).Trim('.', '_', '-', ' ') is { Length: > 0 } stem ? stem : "frames";
+    private static string Stem(FrameSource source) =>
+        FrameNumber.Without(source.Frames[0].File) is var bare
+        && Path.GetFileNameWithoutExtension(bare).Trim('.', '_', '-', ' ') is { Length: > 0 } stem
+            ? stem
+            : "frames";
 
-    private static string NewMatte(ShotDocument d) { int k = 1; while (d.Mattes.Any(m => m.Id == $"matte_{k}")) { k++; } return $"matte_{k}"; }
+    private static string NewMatte(ShotDocument d)
+    {
+        int k = 1;
+        while (d.Mattes.Any(m => m.Id == $"matte_{k}"))
+        {
+            k++;
+        }
+        return $"matte_{k}";
+    }
 
-    private static async Task<object> Add(long id, HttpContext http, ShotStore shots, IFormCollection form, string stem, string what, Func<string, Element> make, IReadOnlyList<string> notes)
+    private static async Task<object> Add(
+        long id,
+        HttpContext http,
+        ShotStore shots,
+        IFormCollection form,
+        string stem,
+        string what,
+        Func<string, Element> make,
+        IReadOnlyList<string> notes
+    )
     {
         var (document, revision) = await ShotApi.Need(shots, id);
         string own = stem;
-        for (int k = 2; document.Elements.Any(e => e.Id == own); k++) { own = $"{stem}_{k}"; }
+        for (int k = 2; document.Elements.Any(e => e.Id == own); k++)
+        {
+            own = $"{stem}_{k}";
+        }
         ShotDocument changed = document with { Elements = [.. document.Elements, make(own) with { Name = own.Replace('_', ' ') }] };
         ShotApi.Check(changed);
-        await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), $"{what}: {own}");
-        return new { state = await ShotApi.State(shots, id), notes, element = own };
+        await shots.Save(
+            id,
+            int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
+            changed,
+            ShotApi.Who(http),
+            $"{what}: {own}"
+        );
+        return new
+        {
+            state = await ShotApi.State(shots, id),
+            notes,
+            element = own,
+        };
     }
 
     /// <summary>Numbered pictures as a source, kept; and what was found on their arrival.</summary>
-    internal static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(Dictionary<string, byte[]> files, ShotDocument shot, MediaStore media, bool needsAlpha, bool exr)
+    internal static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(
+        Dictionary<string, byte[]> files,
+        ShotDocument shot,
+        MediaStore media,
+        bool needsAlpha,
+        bool exr
+    )
     {
         var notes = new List<string>();
-        (int Frame, string Name, byte[] Bytes)[] own = [.. files.Select(f => (FrameNumber.Of(f.Key) ?? -1, f.Key, f.Value)).OrderBy(f => f.Item1).ThenBy(f => f.Key, StringComparer.Ordinal)];
-        if (own.Length > 1 && own.Any(f => f.Frame < 0)) { throw new ShotFault($"{own.First(f => f.Frame < 0).Name} has no frame number in its name, like name.1001.png."); }
-        if (own.Select(f => f.Frame).Distinct().Count() != own.Length) { throw new ShotFault("Two files have one frame number. Choose one sequence."); }
+        (int Frame, string Name, byte[] Bytes)[] own =
+        [
+            .. files
+                .Select(f => (FrameNumber.Of(f.Key) ?? -1, f.Key, f.Value))
+                .OrderBy(f => f.Item1)
+                .ThenBy(f => f.Key, StringComparer.Ordinal),
+        ];
+        if (own.Length > 1 && own.Any(f => f.Frame < 0))
+        {
+            throw new ShotFault($"{own.First(f => f.Frame < 0).Name} has no frame number in its name, like name.1001.png.");
+        }
+        if (own.Select(f => f.Frame).Distinct().Count() != own.Length)
+        {
+            throw new ShotFault("Two files have one frame number. Choose one sequence.");
+        }
         (int Width, int Height)? size = null;
         bool alpha = true;
         string? primaries = null;
@@ -187,14 +416,23 @@ public static class ElementApi
             (int w, int h) now;
             if (ExrFile.Is(bytes))
             {
-                if (!exr) { throw new FormatFault("file", $"{name} is an EXR", "Bring PNG, TIFF or JPEG here."); }
+                if (!exr)
+                {
+                    throw new FormatFault("file", $"{name} is an EXR", "Bring PNG, TIFF or JPEG here.");
+                }
                 ExrPicture p = ExrFile.Read(bytes, name);
                 now = (p.Width, p.Height);
-                if (p.Primaries != Core.Images.Primaries.Bt709 && primaries is null) { notes.Add($"Its colours are {primaries = p.Primaries.Name}; they are worked on as BT.709."); }
+                if (p.Primaries != Core.Images.Primaries.Bt709 && primaries is null)
+                {
+                    notes.Add($"Its colours are {primaries = p.Primaries.Name}; they are worked on as BT.709.");
+                }
                 float[][]? planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined");
                 alpha &= planes is not null;
                 int bad = (planes ?? []).Sum(c => c.Count(v => !float.IsFinite(v)));
-                if (bad > 0) { notes.Add($"{name}: {bad:N0} values are no number; they show nothing. Render that frame again."); }
+                if (bad > 0)
+                {
+                    notes.Add($"{name}: {bad:N0} values are no number; they show nothing. Render that frame again.");
+                }
             }
             else
             {
@@ -202,24 +440,47 @@ public static class ElementApi
                 now = (p.Width, p.Height);
                 alpha &= p.Channels is 2 or 4;
             }
-            if (size is { } first && first != now) { throw new ShotFault($"{name} is {now.w} × {now.h}, the frames before it {first.Width} × {first.Height}."); }
+            if (size is { } first && first != now)
+            {
+                throw new ShotFault($"{name} is {now.w} × {now.h}, the frames before it {first.Width} × {first.Height}.");
+            }
             size = now;
         }
-        if (needsAlpha && !alpha) { throw new ShotFault("A frame has no alpha. Render the element with its coverage as alpha."); }
+        if (needsAlpha && !alpha)
+        {
+            throw new ShotFault("A frame has no alpha. Render the element with its coverage as alpha.");
+        }
         int[] missing = [.. Enumerable.Range(own[0].Frame, own[^1].Frame - own[0].Frame + 1).Except(own.Select(f => f.Frame)).Take(12)];
-        if (own.Length > 1 && missing.Length > 0) { notes.Add($"Frames are missing: {string.Join(", ", missing)}{(missing.Length == 12 ? " and more" : "")}. Nothing shows there."); }
-        if (own.Length > 1 && own[^1].Frame - own[0].Frame + 1 < shot.Range.Count) { notes.Add($"It has {own[^1].Frame - own[0].Frame + 1} frames, the shot {shot.Range.Count}: its last one stands after its end, unless it repeats."); }
+        if (own.Length > 1 && missing.Length > 0)
+        {
+            notes.Add($"Frames are missing: {string.Join(", ", missing)}{(missing.Length == 12 ? " and more" : "")}. Nothing shows there.");
+        }
+        if (own.Length > 1 && own[^1].Frame - own[0].Frame + 1 < shot.Range.Count)
+        {
+            notes.Add(
+                $"It has {own[^1].Frame - own[0].Frame + 1} frames, the shot {shot.Range.Count}: its last one stands after its end, unless it repeats."
+            );
+        }
         bool sameNumbers = own[0].Frame >= 0 && own[0].Frame <= shot.Range.Last && own[^1].Frame >= shot.Range.First;
         // A frame that was rendered with a camera is right where that camera stood; any other picture alone is a still.
         bool atItsFrame = own.Length == 1 && needsAlpha && sameNumbers && shot.Range.Count > 1;
-        if (atItsFrame) { notes.Add($"It is frame {own[0].Frame}, and is seen there alone. Bring the others in to see it move."); }
-        if (own.Length > 1 && !sameNumbers) { notes.Add($"Its frame {own[0].Frame} is laid on the shot's first, {shot.Range.First}."); }
-        return (new FrameSource
+        if (atItsFrame)
         {
-            Frames = [.. own.Select(f => new PlateFrame(Math.Max(0, f.Frame), f.Name, media.Write(f.Bytes)))],
-            Rate = shot.Rate,
-            Mapping = sameNumbers ? new(shot.Range.First, shot.Range.First) : new(Math.Max(0, own[0].Frame), shot.Range.First),
-            AtItsFrame = atItsFrame,
-        }, notes);
+            notes.Add($"It is frame {own[0].Frame}, and is seen there alone. Bring the others in to see it move.");
+        }
+        if (own.Length > 1 && !sameNumbers)
+        {
+            notes.Add($"Its frame {own[0].Frame} is laid on the shot's first, {shot.Range.First}.");
+        }
+        return (
+            new FrameSource
+            {
+                Frames = [.. own.Select(f => new PlateFrame(Math.Max(0, f.Frame), f.Name, media.Write(f.Bytes)))],
+                Rate = shot.Rate,
+                Mapping = sameNumbers ? new(shot.Range.First, shot.Range.First) : new(Math.Max(0, own[0].Frame), shot.Range.First),
+                AtItsFrame = atItsFrame,
+            },
+            notes
+        );
     }
 }

@@ -16,21 +16,38 @@ public sealed record BringRequest(FinishKind? Kind = null, bool White = false);
 
 /// <summary>A kind of step as a page or a script needs it to draw and begin one.</summary>
 /// <param name="Default">The step that it begins as, without its id.</param>
-public sealed record StepKindSheet(FinishKind Kind, string Title, bool AfterMerge, bool ByObjects, string? Hint, FinishStep Default, IReadOnlyList<StepField> Fields);
+public sealed record StepKindSheet(
+    FinishKind Kind,
+    string Title,
+    bool AfterMerge,
+    bool ByObjects,
+    string? Hint,
+    FinishStep Default,
+    IReadOnlyList<StepField> Fields
+);
 
 /// <summary>Step 7: what is measured, and steps that measuring sets.</summary>
 public static class FinishApi
 {
-    private static readonly StepKindSheet[] Kinds = [.. StepKinds.All.Select(k => new StepKindSheet(k.Kind, k.Title, k.AfterMerge, k.ByObjects, k.Hint, k.Default, k.Fields))];
+    private static readonly StepKindSheet[] Kinds =
+    [
+        .. StepKinds.All.Select(k => new StepKindSheet(k.Kind, k.Title, k.AfterMerge, k.ByObjects, k.Hint, k.Default, k.Fields)),
+    ];
 
     /// <summary>The same for the page: JSON that may stand in HTML.</summary>
-    public static string KindsJson { get; } = JsonSerializer.Serialize(Kinds, new JsonSerializerOptions(ShotJson.Options) { Encoder = JavaScriptEncoder.Default, WriteIndented = false });
+    public static string KindsJson { get; } =
+        JsonSerializer.Serialize(
+            Kinds,
+            new JsonSerializerOptions(ShotJson.Options) { Encoder = JavaScriptEncoder.Default, WriteIndented = false }
+        );
 
     public static void MapFinish(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Finish");
 
-        app.MapGet("/api/finish/kinds", () => Kinds).WithTags("Finish").WithSummary("The kinds of steps in the order in which they are laid on, how each begins and what can be set of it");
+        app.MapGet("/api/finish/kinds", () => Kinds)
+            .WithTags("Finish")
+            .WithSummary("The kinds of steps in the order in which they are laid on, how each begins and what can be set of it");
 
         // The plate in the region, as it is measured.
         api.MapGet("/finish/measures", async (long id, ShotStore shots, ShotEngine engine) =>
@@ -38,24 +55,61 @@ public static class FinishApi
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
             FinishRegion region = engine.Finish.Region(shot);
             PlateMeasures m = await Task.Run(() => engine.Finish.Plate(shot));
-            return new { region, black = Of(m.Black), white = Of(m.White), edgePx = m.EdgePx, edges = m.Edges, grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }), correlation = m.Grain?.Correlation };
+            return new
+            {
+                region,
+                black = Of(m.Black),
+                white = Of(m.White),
+                edgePx = m.EdgePx,
+                edges = m.Edges,
+                grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }),
+                correlation = m.Grain?.Correlation,
+            };
         });
 
         // Steps set by measuring, each a change of its own.
         api.MapPost("/finish/bring", async (long id, BringRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
-            if (request.Kind is { } kind && !FinishJobs.CanBring(kind)) { throw new ShotFault($"A step of the kind {kind} is not set by measuring; black level, edge width and grain are."); }
-            return await jobs.Ask(id, document, "bring", "Bringing the element to the plate", 100, ShotApi.Who(http), new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White), [request], Lane.Hands);
+            if (document.Elements.All(e => e.Off))
+            {
+                throw new ShotFault("No element stands in the shot yet: place one at step 6.");
+            }
+            if (request.Kind is { } kind && !FinishJobs.CanBring(kind))
+            {
+                throw new ShotFault($"A step of the kind {kind} is not set by measuring; black level, edge width and grain are.");
+            }
+            return await jobs.Ask(
+                id,
+                document,
+                "bring",
+                "Bringing the element to the plate",
+                100,
+                ShotApi.Who(http),
+                new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White),
+                [request],
+                Lane.Hands
+            );
         });
 
         // The readings over the range: long, so in the tray.
         api.MapPost("/finish/range", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Elements.All(e => e.Off)) { throw new ShotFault("No element stands in the shot yet: place one at step 6."); }
-            return await jobs.Ask(id, document, "finish-range", "Readings over the range", 100, ShotApi.Who(http), new FinishRangeParameters(revision.Number), []);
+            if (document.Elements.All(e => e.Off))
+            {
+                throw new ShotFault("No element stands in the shot yet: place one at step 6.");
+            }
+            return await jobs.Ask(
+                id,
+                document,
+                "finish-range",
+                "Readings over the range",
+                100,
+                ShotApi.Who(http),
+                new FinishRangeParameters(revision.Number),
+                []
+            );
         });
 
         api.MapPost("/finish/haze", async (long id, ShotStore shots, ShotEngine engine) =>
@@ -70,64 +124,123 @@ public static class FinishApi
         {
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
             int width = Math.Min(480, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet."));
-            Scopes s = await Task.Run(() => Scopes.Of(engine.Finish.Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop), engine.Plate(shot, frame, width)), stop);
-            return new { bins = Scopes.Bins, columns = Scopes.Columns, element = s.Element, plate = s.Plate, wave = s.Wave, wavePlate = s.WavePlate, any = s.Any };
+            Scopes s = await Task.Run(
+                () =>
+                    Scopes.Of(
+                        engine.Finish.Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop),
+                        engine.Plate(shot, frame, width)
+                    ),
+                stop
+            );
+            return new
+            {
+                bins = Scopes.Bins,
+                columns = Scopes.Columns,
+                element = s.Element,
+                plate = s.Plate,
+                wave = s.Wave,
+                wavePlate = s.WavePlate,
+                any = s.Any,
+            };
         });
 
         // Means over a box of the picture, linear: plate and comp.
-        api.MapGet("/frames/{frame:int}/box", async (long id, int frame, int x, int y, int width, int height, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet.");
-            if (width < 1 || height < 1 || x < 0 || y < 0 || x + width > full || y + height > shot.Plate.Height) { throw new ShotFault("The box must lie within the picture."); }
-            return await Task.Run(() =>
+        api.MapGet(
+            "/frames/{frame:int}/box",
+            async (long id, int frame, int x, int y, int width, int height, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
             {
-                FloatImage comp = shot.Camera is null ? engine.Plate(shot, frame) : engine.Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop).Comp;
-                return new { plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)), comp = Of(PlateMeasure.Mean(comp, x, y, width, height)) };
-            }, stop);
-        });
+                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet.");
+                if (width < 1 || height < 1 || x < 0 || y < 0 || x + width > full || y + height > shot.Plate.Height)
+                {
+                    throw new ShotFault("The box must lie within the picture.");
+                }
+                return await Task.Run(
+                    () =>
+                    {
+                        FloatImage comp = shot.Camera is null
+                            ? engine.Plate(shot, frame)
+                            : engine.Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop).Comp;
+                        return new
+                        {
+                            plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)),
+                            comp = Of(PlateMeasure.Mean(comp, x, y, width, height)),
+                        };
+                    },
+                    stop
+                );
+            }
+        );
 
         // What one step does to a frame: the frame with it against the frame without.
-        api.MapGet("/frames/{frame:int}/finish/{step}", async (long id, int frame, string step, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            return await Task.Run(() => engine.Finish.Effect(shot, frame, step, stop), stop);
-        });
+        api.MapGet(
+            "/frames/{frame:int}/finish/{step}",
+            async (long id, int frame, string step, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
+            {
+                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                return await Task.Run(() => engine.Finish.Effect(shot, frame, step, stop), stop);
+            }
+        );
 
         // Where the framing stands at every frame, for the rail.
         api.MapGet("/finish/{step}/framing", async (long id, string step, ShotStore shots) =>
         {
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            ReframeSettings settings = shot.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Reframe ?? throw new ShotFault("That step is no longer in the shot.");
-            return Enumerable.Range(shot.Range.First, shot.Range.Count).Select(f =>
-            {
-                var (fx, fy, turn, scale) = Reframing.At(settings with { ShakePixels = 0 }, f, 0, shot.Seed);
-                return new { frame = f, x = fx, y = fy, turnDegrees = turn, scale };
-            });
+            ReframeSettings settings = shot.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Reframe
+                ?? throw new ShotFault("That step is no longer in the shot.");
+            return Enumerable
+                .Range(shot.Range.First, shot.Range.Count)
+                .Select(f =>
+                {
+                    var (fx, fy, turn, scale) = Reframing.At(settings with { ShakePixels = 0 }, f, 0, shot.Seed);
+                    return new
+                    {
+                        frame = f,
+                        x = fx,
+                        y = fy,
+                        turnDegrees = turn,
+                        scale,
+                    };
+                });
         });
 
         api.MapGet("/finish/{step}/grade.cc", async (long id, string step, ShotStore shots) =>
         {
-            Grade cdl = (await ShotApi.Need(shots, id)).Document.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Grade?.Cdl ?? throw new ShotFault("That step has no CDL.");
+            Grade cdl = (await ShotApi.Need(shots, id)).Document.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Grade?.Cdl
+                ?? throw new ShotFault("That step has no CDL.");
             return Results.File(CdlFile.Write(cdl.ToCdl(), step), "application/xml", $"{step}.cc");
         });
 
         // Pictures that drive a ripple; the page lays them on its step.
         api.MapPost("/finish/driving", async (long id, HttpRequest request, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await request.FormIn();
-            var (source, notes) = ElementApi.Sequence(ElementApi.Files(form), (await ShotApi.Need(shots, id)).Document, media, needsAlpha: false, exr: false);
-            return new { source, notes };
-        }).DisableAntiforgery();
+            {
+                IFormCollection form = await request.FormIn();
+                var (source, notes) = ElementApi.Sequence(
+                    ElementApi.Files(form),
+                    (await ShotApi.Need(shots, id)).Document,
+                    media,
+                    needsAlpha: false,
+                    exr: false
+                );
+                return new { source, notes };
+            })
+            .DisableAntiforgery();
 
         api.MapPost("/finish/cdl", async (long id, HttpRequest request) =>
-        {
-            IFormFile file = (await request.FormIn()).Files.FirstOrDefault() ?? throw new ShotFault("Choose a CDL file.");
-            using var bytes = new MemoryStream();
-            await file.CopyToAsync(bytes);
-            Cdl c = CdlFile.Read(bytes.ToArray(), file.FileName);
-            return new Grade(file.FileName, Core.Geometry.Vec3.From(c.Slope), Core.Geometry.Vec3.From(c.Offset), Core.Geometry.Vec3.From(c.Power), c.Saturation);
-        }).DisableAntiforgery();
+            {
+                IFormFile file = (await request.FormIn()).Files.FirstOrDefault() ?? throw new ShotFault("Choose a CDL file.");
+                using var bytes = new MemoryStream();
+                await file.CopyToAsync(bytes);
+                Cdl c = CdlFile.Read(bytes.ToArray(), file.FileName);
+                return new Grade(
+                    file.FileName,
+                    Core.Geometry.Vec3.From(c.Slope),
+                    Core.Geometry.Vec3.From(c.Offset),
+                    Core.Geometry.Vec3.From(c.Power),
+                    c.Saturation
+                );
+            })
+            .DisableAntiforgery();
     }
 
     private static double[] Of(Vector3 v) => [v.X, v.Y, v.Z];

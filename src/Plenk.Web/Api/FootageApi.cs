@@ -34,20 +34,51 @@ public static class FootageApi
         api.MapPost("/other-cameras", async (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
         {
             var (document, _) = await ShotApi.Need(shots, id);
-            if (request.Shot == id) { throw new ShotFault("That is this shot itself. Choose another one of the same place."); }
+            if (request.Shot == id)
+            {
+                throw new ShotFault("That is this shot itself. Choose another one of the same place.");
+            }
             var (other, _) = await ShotApi.Need(shots, request.Shot);
-            if (other.Plate is null || ShotCamera.Of(other) is not { } camera) { throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first."); }
+            if (other.Plate is null || ShotCamera.Of(other) is not { } camera)
+            {
+                throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first.");
+            }
             var samples = new List<CameraSample>();
             for (int f = other.Range.First; f <= other.Range.Last; f++)
             {
-                if (camera.TryAt(f, out Pose pose, out Pinhole p)) { samples.Add(new(f, pose.ToRowMajor16(), p.Fx, p.Cx, p.Cy)); }
+                if (camera.TryAt(f, out Pose pose, out Pinhole p))
+                {
+                    samples.Add(new(f, pose.ToRowMajor16(), p.Fx, p.Cx, p.Cy));
+                }
             }
-            if (samples.Count == 0) { throw new ShotFault($"The camera of {other.Code} has no frame within its range."); }
+            if (samples.Count == 0)
+            {
+                throw new ShotFault($"The camera of {other.Code} has no frame within its range.");
+            }
             string name = other.Code;
-            for (int k = 2; document.OtherCameras.Any(c => c.Id == name); k++) { name = $"{other.Code}_{k}"; }
+            for (int k = 2; document.OtherCameras.Any(c => c.Id == name); k++)
+            {
+                name = $"{other.Code}_{k}";
+            }
             // Its frames are counted as this shot's: first on first.
-            PlateSource plate = other.Plate with { Mapping = new(other.Plate.Mapping.ToSource(other.Range.First, other.Plate.Rate, other.Rate), document.Range.First) };
-            var made = new OtherCamera { Id = name, Name = other.Code, Plate = plate, Camera = other.Camera! with { Rate = other.Rate, Mapping = new(other.Range.First, document.Range.First), Width = plate.Width, Height = plate.Height, Samples = samples } };
+            PlateSource plate = other.Plate with
+            {
+                Mapping = new(other.Plate.Mapping.ToSource(other.Range.First, other.Plate.Rate, other.Rate), document.Range.First),
+            };
+            var made = new OtherCamera
+            {
+                Id = name,
+                Name = other.Code,
+                Plate = plate,
+                Camera = other.Camera! with
+                {
+                    Rate = other.Rate,
+                    Mapping = new(other.Range.First, document.Range.First),
+                    Width = plate.Width,
+                    Height = plate.Height,
+                    Samples = samples,
+                },
+            };
             ShotDocument changed = document with { OtherCameras = [.. document.OtherCameras, made] };
             ShotApi.Check(changed);
             await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"Camera of {other.Code} beside ours");
@@ -68,117 +99,302 @@ public static class FootageApi
         });
 
         // What a source lays on the set, as it is seen through the display.
-        api.MapGet("/projections/{source}/picture", async (long id, string source, int? frame, int? revision, string? seen, ShotStore shots, ShotEngine engine) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            ProjectionSource p = Source(document, source);
-            var (picture, kept) = await Task.Run(() => engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame));
-            CodeImage codes = CodeImage.FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16).Through(engine.View(document, Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display));
-            var shown = new ushort[4 * codes.Width * codes.Height];
-            for (int i = 0; i < codes.Width * codes.Height; i++) { for (int c = 0; c < 3; c++) { shown[4 * i + c] = (ushort)(codes.Codes[3 * i + c] >> 8); } shown[4 * i + 3] = (ushort)(255 * (kept?[i] ?? 1)); }
-            return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
-        });
+        api.MapGet(
+            "/projections/{source}/picture",
+            async (long id, string source, int? frame, int? revision, string? seen, ShotStore shots, ShotEngine engine) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                ProjectionSource p = Source(document, source);
+                var (picture, kept) = await Task.Run(() =>
+                    engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame)
+                );
+                CodeImage codes = CodeImage
+                    .FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16)
+                    .Through(
+                        engine.View(
+                            document,
+                            Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display
+                        )
+                    );
+                var shown = new ushort[4 * codes.Width * codes.Height];
+                for (int i = 0; i < codes.Width * codes.Height; i++)
+                {
+                    for (int c = 0; c < 3; c++)
+                    {
+                        shown[4 * i + c] = (ushort)(codes.Codes[3 * i + c] >> 8);
+                    }
+                    shown[4 * i + 3] = (ushort)(255 * (kept?[i] ?? 1));
+                }
+                return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
+            }
+        );
 
         api.MapPost("/fill", async (long id, FillRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Mattes.All(m => m.Id != request.Matte)) { throw new ShotFault("Choose the matte around what goes; draw one first if there is none."); }
+            if (document.Mattes.All(m => m.Id != request.Matte))
+            {
+                throw new ShotFault("Choose the matte around what goes; draw one first if there is none.");
+            }
             // A small hole is filled while one waits.
             bool small = FillWork.Pixels(document, request.Matte, request.Frame) <= SmallFill;
-            return await jobs.Ask(id, document, "fill", $"Filling {request.Frame}", 100, ShotApi.Who(http), new FillParameters(revision.Number, ShotApi.Who(http), request.Frame, request.Camera, request.Matte, request.How, request.MeetsRim), [request], small ? Lane.Hands : Lane.Long);
+            return await jobs.Ask(
+                id,
+                document,
+                "fill",
+                $"Filling {request.Frame}",
+                100,
+                ShotApi.Who(http),
+                new FillParameters(
+                    revision.Number,
+                    ShotApi.Who(http),
+                    request.Frame,
+                    request.Camera,
+                    request.Matte,
+                    request.How,
+                    request.MeetsRim
+                ),
+                [request],
+                small ? Lane.Hands : Lane.Long
+            );
         });
 
         api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (request.TexelMillimetres is not (null or (> 0.01 and < 10_000))) { throw new ShotFault("A texel is between 0.01 mm and 10 m."); }
-            return await jobs.Ask(id, document, "bake", "Baking the footage", 100, ShotApi.Who(http), new BakeParameters(revision.Number, ShotApi.Who(http), request.Pieces ?? [], request.Frame, request.TexelMillimetres, request.Keep), [request]);
+            if (request.TexelMillimetres is not (null or (> 0.01 and < 10_000)))
+            {
+                throw new ShotFault("A texel is between 0.01 mm and 10 m.");
+            }
+            return await jobs.Ask(
+                id,
+                document,
+                "bake",
+                "Baking the footage",
+                100,
+                ShotApi.Who(http),
+                new BakeParameters(
+                    revision.Number,
+                    ShotApi.Who(http),
+                    request.Pieces ?? [],
+                    request.Frame,
+                    request.TexelMillimetres,
+                    request.Keep
+                ),
+                [request]
+            );
         });
 
-        api.MapPost("/elsewhere", async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            Within(document, request.First, request.Last);
-            if (ElsewhereWork.Fault(request.View) is { } fault) { throw new ShotFault(fault); }
-            if (document.Projections.All(p => p.Off)) { throw new ShotFault("Nothing is projected yet. Lay a frame on the set first."); }
-            if (request.View.Spot is null) { engine.Camera(document, request.First); engine.Camera(document, request.Last); }
-            return await jobs.Ask(id, document, "elsewhere", $"From elsewhere, {request.First}–{request.Last}", request.Last - request.First + 1, ShotApi.Who(http), new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View), [request]);
-        });
+        api.MapPost(
+            "/elsewhere",
+            async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                Within(document, request.First, request.Last);
+                if (ElsewhereWork.Fault(request.View) is { } fault)
+                {
+                    throw new ShotFault(fault);
+                }
+                if (document.Projections.All(p => p.Off))
+                {
+                    throw new ShotFault("Nothing is projected yet. Lay a frame on the set first.");
+                }
+                if (request.View.Spot is null)
+                {
+                    engine.Camera(document, request.First);
+                    engine.Camera(document, request.Last);
+                }
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "elsewhere",
+                    $"From elsewhere, {request.First}–{request.Last}",
+                    request.Last - request.First + 1,
+                    ShotApi.Who(http),
+                    new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View),
+                    [request]
+                );
+            }
+        );
 
         // One frame of it, small, to look at.
-        api.MapPost("/frames/{frame:int}/elsewhere", async (long id, int frame, OtherView view, int? width, ShotStore shots, ShotEngine engine, HttpContext http) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id);
-            if (ElsewhereWork.Fault(view) is { } fault) { throw new ShotFault(fault); }
-            byte[] bytes = await Task.Run(() => ElsewherePicture.Of(engine, document, view, frame, Math.Clamp(width ?? 640, 64, 1600), http.RequestAborted));
-            return Results.Bytes(bytes, "image/jpeg");
-        });
+        api.MapPost(
+            "/frames/{frame:int}/elsewhere",
+            async (long id, int frame, OtherView view, int? width, ShotStore shots, ShotEngine engine, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                if (ElsewhereWork.Fault(view) is { } fault)
+                {
+                    throw new ShotFault(fault);
+                }
+                byte[] bytes = await Task.Run(() =>
+                    ElsewherePicture.Of(engine, document, view, frame, Math.Clamp(width ?? 640, 64, 1600), http.RequestAborted)
+                );
+                return Results.Bytes(bytes, "image/jpeg");
+            }
+        );
 
         api.MapPost("/depth", async (long id, DepthRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
             Within(document, request.First, request.Last);
-            if (request.Every is < 1 or > 1000) { throw new ShotFault("Every 1st to 1,000th frame."); }
+            if (request.Every is < 1 or > 1000)
+            {
+                throw new ShotFault("Every 1st to 1,000th frame.");
+            }
             engine.Camera(document, request.First);
-            return await jobs.Ask(id, document, "depth", request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}", 100, ShotApi.Who(http), new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every), [request]);
+            return await jobs.Ask(
+                id,
+                document,
+                "depth",
+                request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}",
+                100,
+                ShotApi.Who(http),
+                new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every),
+                [request]
+            );
         });
 
-        api.MapPost("/frames/{frame:int}/depth", async (long id, int frame, HttpContext http, ShotStore shots, ShotEngine engine, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (form.Files.Count != 1) { throw new ShotFault("Choose the depth picture, an EXR."); }
-            using var bytes = new MemoryStream();
-            await form.Files[0].CopyToAsync(bytes);
-            double Number(string key, double otherwise) => form[key].ToString() is { Length: > 0 } text ? double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out double v) ? v : throw new ShotFault($"“{text}” is not a number.") : otherwise;
-            var convention = new DepthConvention(Enum.TryParse(form["kind"], out DepthKind kind) ? kind : DepthKind.Axis, Number("near", 0.1), Number("far", 1000), Number("unit", 1));
-            string name = Path.GetFileName(form.Files[0].FileName);
-            Core.Sets.DepthMap map = await Task.Run(() => DepthFile.Import(bytes.ToArray(), name, convention, engine.Camera(document, frame).Pinhole));
-            var made = new DepthFrame(frame, media.Write(DepthFile.Write(map)));
-            ShotDocument changed = document with { Depth = (document.Depth ?? new()) with { Frames = [.. (document.Depth?.Frames ?? []).Where(f => f.Frame != frame).Append(made).OrderBy(f => f.Frame)] } };
-            await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), $"Depth of {frame} in: {name}");
-            return new { state = await ShotApi.State(shots, id), notes = (string[])[$"{100.0 * map.Depth.Count(float.IsFinite) / map.Depth.Length:0} % of the frame has a depth, {map.Depth.Where(float.IsFinite).Min():0.##} to {map.Depth.Where(float.IsFinite).Max():0.##} m."] };
-        }).DisableAntiforgery();
+        api.MapPost(
+                "/frames/{frame:int}/depth",
+                async (long id, int frame, HttpContext http, ShotStore shots, ShotEngine engine, MediaStore media) =>
+                {
+                    IFormCollection form = await http.Request.FormIn();
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    if (form.Files.Count != 1)
+                    {
+                        throw new ShotFault("Choose the depth picture, an EXR.");
+                    }
+                    using var bytes = new MemoryStream();
+                    await form.Files[0].CopyToAsync(bytes);
+                    double Number(string key, double otherwise) =>
+                        form[key].ToString() is { Length: > 0 } text
+                            ? double.TryParse(
+                                text,
+                                System.Globalization.NumberStyles.Float,
+                                System.Globalization.CultureInfo.InvariantCulture,
+                                out double v
+                            )
+                                ? v
+                                : throw new ShotFault($"“{text}” is not a number.")
+                            : otherwise;
+                    var convention = new DepthConvention(
+                        Enum.TryParse(form["kind"], out DepthKind kind) ? kind : DepthKind.Axis,
+                        Number("near", 0.1),
+                        Number("far", 1000),
+                        Number("unit", 1)
+                    );
+                    string name = Path.GetFileName(form.Files[0].FileName);
+                    Core.Sets.DepthMap map = await Task.Run(() =>
+                        DepthFile.Import(bytes.ToArray(), name, convention, engine.Camera(document, frame).Pinhole)
+                    );
+                    var made = new DepthFrame(frame, media.Write(DepthFile.Write(map)));
+                    ShotDocument changed = document with
+                    {
+                        Depth = (document.Depth ?? new()) with
+                        {
+                            Frames = [.. (document.Depth?.Frames ?? []).Where(f => f.Frame != frame).Append(made).OrderBy(f => f.Frame)],
+                        },
+                    };
+                    await shots.Save(
+                        id,
+                        int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
+                        changed,
+                        ShotApi.Who(http),
+                        $"Depth of {frame} in: {name}"
+                    );
+                    return new
+                    {
+                        state = await ShotApi.State(shots, id),
+                        notes = (string[])
+                            [
+                                $"{100.0 * map.Depth.Count(float.IsFinite) / map.Depth.Length:0} % of the frame has a depth, {map.Depth.Where(float.IsFinite).Min():0.##} to {map.Depth.Where(float.IsFinite).Max():0.##} m.",
+                            ],
+                    };
+                }
+            )
+            .DisableAntiforgery();
 
         // Paint: a frame goes out and comes back.
-        api.MapGet("/frames/{frame:int}/paint", async (long id, int frame, string? camera, bool? colour, bool? exr, ShotStore shots, PaintWork paint) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id);
-            var (name, bytes) = await Task.Run(() => paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true));
-            return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
-        });
+        api.MapGet(
+            "/frames/{frame:int}/paint",
+            async (long id, int frame, string? camera, bool? colour, bool? exr, ShotStore shots, PaintWork paint) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                var (name, bytes) = await Task.Run(() =>
+                    paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true)
+                );
+                return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
+            }
+        );
 
         api.MapPost("/frames/{frame:int}/paint", async (long id, int frame, HttpContext http, ShotStore shots, PaintWork paint) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (form.Files.Count != 1) { throw new ShotFault("Choose the painted picture."); }
-            using var bytes = new MemoryStream();
-            await form.Files[0].CopyToAsync(bytes);
-            var notes = new List<string>();
-            ProjectionSource made = await Task.Run(() => paint.In(document, bytes.ToArray(), Path.GetFileName(form.Files[0].FileName), frame, form["camera"].ToString() is { Length: > 0 } camera ? camera : null, form["colour"] == "true", notes));
-            ShotDocument changed = document with { Projections = [made with { Id = SetJobs.NewId(document) }, .. document.Projections] };
-            ShotApi.Check(changed);
-            await shots.Save(id, int.TryParse(form["baseRevision"], out int based) ? based : revision.Number, changed, ShotApi.Who(http), $"Painted frame {frame} in");
-            return new { state = await ShotApi.State(shots, id), notes };
-        }).DisableAntiforgery();
+            {
+                IFormCollection form = await http.Request.FormIn();
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (form.Files.Count != 1)
+                {
+                    throw new ShotFault("Choose the painted picture.");
+                }
+                using var bytes = new MemoryStream();
+                await form.Files[0].CopyToAsync(bytes);
+                var notes = new List<string>();
+                ProjectionSource made = await Task.Run(() =>
+                    paint.In(
+                        document,
+                        bytes.ToArray(),
+                        Path.GetFileName(form.Files[0].FileName),
+                        frame,
+                        form["camera"].ToString() is { Length: > 0 } camera ? camera : null,
+                        form["colour"] == "true",
+                        notes
+                    )
+                );
+                ShotDocument changed = document with
+                {
+                    Projections = [made with { Id = SetJobs.NewId(document) }, .. document.Projections],
+                };
+                ShotApi.Check(changed);
+                await shots.Save(
+                    id,
+                    int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
+                    changed,
+                    ShotApi.Who(http),
+                    $"Painted frame {frame} in"
+                );
+                return new { state = await ShotApi.State(shots, id), notes };
+            })
+            .DisableAntiforgery();
 
         // A filled or painted frame to hand on, with the plate's grain where it was changed.
         api.MapGet("/projections/{source}/frame", async (long id, string source, ShotStore shots, FillWork fill) =>
         {
             var (document, _) = await ShotApi.Need(shots, id);
             ProjectionSource p = Source(document, source);
-            if (p.Kind != SourceKind.Picture) { throw new ShotFault($"{p.Name} is a frame of the plate as it is."); }
-            return Results.File(await Task.Run(() => RasterFile.ToPng(fill.WithGrain(document, p))), "image/png", $"{document.Code}.clean.{p.Frame}.png");
+            if (p.Kind != SourceKind.Picture)
+            {
+                throw new ShotFault($"{p.Name} is a frame of the plate as it is.");
+            }
+            return Results.File(
+                await Task.Run(() => RasterFile.ToPng(fill.WithGrain(document, p))),
+                "image/png",
+                $"{document.Code}.clean.{p.Frame}.png"
+            );
         });
     }
 
-    private static ProjectionSource Source(ShotDocument document, string source) => document.Projections.FirstOrDefault(p => p.Id == source) ?? throw new NotThereException("There is no such projection.");
+    private static ProjectionSource Source(ShotDocument document, string source) =>
+        document.Projections.FirstOrDefault(p => p.Id == source) ?? throw new NotThereException("There is no such projection.");
 
     private static void Within(ShotDocument d, int first, int last)
     {
-        if (first > last) { throw new ShotFault($"The first frame, {first}, comes after the last, {last}. Change one of them."); }
-        if (first < d.Range.First || last > d.Range.Last) { throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}."); }
+        if (first > last)
+        {
+            throw new ShotFault($"The first frame, {first}, comes after the last, {last}. Change one of them.");
+        }
+        if (first < d.Range.First || last > d.Range.Last)
+        {
+            throw new ShotFault($"The frames must lie within the shot's range, {d.Range.First} to {d.Range.Last}.");
+        }
     }
-
 }

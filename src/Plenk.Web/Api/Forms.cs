@@ -7,5 +7,7 @@ public static class Forms
 {
     /// <summary>What is no form is told.</summary>
     public static Task<IFormCollection> FormIn(this HttpRequest request) =>
-        request.HasFormContentType ? request.ReadFormAsync(request.HttpContext.RequestAborted) : throw new ShotFault("Files come in as a form (multipart/form-data); this request is none.");
+        request.HasFormContentType
+            ? request.ReadFormAsync(request.HttpContext.RequestAborted)
+            : throw new ShotFault("Files come in as a form (multipart/form-data); this request is none.");
 }

@@ -25,42 +25,81 @@ public static class MediaInApi
     public static void MapMediaIn(this WebApplication app)
     {
         app.MapGet("/media/{hash}", (string hash, MediaStore media, HttpContext http) =>
-        {
-            if (!media.Has(hash)) { return Results.NotFound(); }
-            http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
-            string path = media.PathOf(hash);
-            Span<byte> head = stackalloc byte[2];
-            using (FileStream file = File.OpenRead(path)) { file.ReadExactly(head); }
-            return Results.File(path, head[0] == 0xFF && head[1] == 0xD8 ? "image/jpeg" : head[0] == 0x89 ? "image/png" : "application/octet-stream");
-        }).ExcludeFromDescription();
+            {
+                if (!media.Has(hash))
+                {
+                    return Results.NotFound();
+                }
+                http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+                string path = media.PathOf(hash);
+                Span<byte> head = stackalloc byte[2];
+                using (FileStream file = File.OpenRead(path))
+                {
+                    file.ReadExactly(head);
+                }
+                return Results.File(
+                    path,
+                    head[0] == 0xFF && head[1] == 0xD8 ? "image/jpeg"
+                        : head[0] == 0x89 ? "image/png"
+                        : "application/octet-stream"
+                );
+            })
+            .ExcludeFromDescription();
 
         // Small enough for a page of many shots.
         app.MapGet("/thumbnails/{hash}", (string hash, MediaStore media, PictureService pictures, HttpContext http) =>
-        {
-            if (!media.Has(hash)) { return Results.NotFound(); }
-            byte[] small = pictures.Thumbnail(hash, () => media.Read(hash));
-            http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
-            return Results.Bytes(small, "image/jpeg");
-        }).ExcludeFromDescription();
+            {
+                if (!media.Has(hash))
+                {
+                    return Results.NotFound();
+                }
+                byte[] small = pictures.Thumbnail(hash, () => media.Read(hash));
+                http.Response.Headers.CacheControl = "public, max-age=31536000, immutable";
+                return Results.Bytes(small, "image/jpeg");
+            })
+            .ExcludeFromDescription();
 
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("What comes in").DisableAntiforgery();
 
-        app.MapGet("/api/folders", () => PlateFolders.Offered().Select(d => new { path = d.Path, name = d.Name, files = d.Frames })).WithTags("What comes in");
+        app.MapGet("/api/folders", () => PlateFolders
+                    .Offered()
+                    .Select(d => new
+                    {
+                        path = d.Path,
+                        name = d.Name,
+                        files = d.Frames,
+                    }))
+            .WithTags("What comes in");
 
         // What is sent lies in a folder until it is brought in, which goes on in the tray when the page is left.
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
         {
             IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            if (form.Files.Count == 0) { throw new ShotFault("Choose the plate's frames, or a video."); }
+            if (form.Files.Count == 0)
+            {
+                throw new ShotFault("Choose the plate's frames, or a video.");
+            }
             string folder = Path.Combine(PlateJobs.Incoming, Guid.NewGuid().ToString("N"));
-            PlateParameters asked = Asked(form, http, folder, [.. form.Files.Select(f => Path.GetFileName(f.FileName))], Path.GetFileName(form.Files[0].FileName)) with { Sent = true };
+            PlateParameters asked = Asked(
+                form,
+                http,
+                folder,
+                [.. form.Files.Select(f => Path.GetFileName(f.FileName))],
+                Path.GetFileName(form.Files[0].FileName)
+            ) with
+            {
+                Sent = true,
+            };
             try
             {
                 Directory.CreateDirectory(folder);
                 for (int i = 0; i < form.Files.Count; i++)
                 {
-                    if (form.Files[i].Length > LargestFile && form.Files.Count > 1) { throw new FormatFault("too_large", $"{asked.Files[i]} is larger than 1 GB", "Reduce it."); }
+                    if (form.Files[i].Length > LargestFile && form.Files.Count > 1)
+                    {
+                        throw new FormatFault("too_large", $"{asked.Files[i]} is larger than 1 GB", "Reduce it.");
+                    }
                     await using FileStream to = File.Create(PlateJobs.PathOf(asked, i));
                     await form.Files[i].CopyToAsync(to, http.RequestAborted);
                     to.Flush(flushToDisk: true);
@@ -70,7 +109,10 @@ public static class MediaInApi
             catch (Exception e)
             {
                 Directory.Delete(folder, recursive: true);
-                if (e is IOException io && MediaStore.IsFull(io)) { throw new DiskFullException(asked.Name); }
+                if (e is IOException io && MediaStore.IsFull(io))
+                {
+                    throw new DiskFullException(asked.Name);
+                }
                 throw;
             }
         });
@@ -79,7 +121,8 @@ public static class MediaInApi
         {
             IFormCollection form = await http.Request.FormIn();
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            string folder = PlateFolders.Permitted(form["folder"].ToString()) ?? throw new ShotFault("That folder is not one that plates may be brought from.");
+            string folder = PlateFolders.Permitted(form["folder"].ToString())
+                ?? throw new ShotFault("That folder is not one that plates may be brought from.");
             return await Bring(jobs, id, document, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
         });
 
@@ -91,26 +134,56 @@ public static class MediaInApi
             IFormFile file = One(form);
             var rate = Rate(form, "rate", document.Rate);
             int first = Whole(form, "first", document.Range.First);
-            LensValues? lens = form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0 ? new(Number(form, "k1", 0), Number(form, "k2", 0)) : null;
-            CameraSource camera = CameraFiles.Read(Bytes(file), Path.GetFileName(file.FileName), new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens));
+            LensValues? lens =
+                form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0
+                    ? new(Number(form, "k1", 0), Number(form, "k2", 0))
+                    : null;
+            CameraSource camera = CameraFiles.Read(
+                Bytes(file),
+                Path.GetFileName(file.FileName),
+                new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens)
+            );
             camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
-            return await Save(shots, id, http, $"Camera in: {camera.Name}", form, d => d with { Camera = camera, Solve = null }, CameraNotes(document, camera));
+            return await Save(
+                shots,
+                id,
+                http,
+                $"Camera in: {camera.Name}",
+                form,
+                d => d with { Camera = camera, Solve = null },
+                CameraNotes(document, camera)
+            );
         });
 
         api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
         {
             IFormCollection form = await http.Request.FormIn();
             var (document, _) = await ShotApi.Need(shots, id);
-            ShotCamera camera = ShotCamera.Of(document) ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
-            if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole)) { throw new ShotFault($"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."); }
+            ShotCamera camera = ShotCamera.Of(document)
+                ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
+            if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole))
+            {
+                throw new ShotFault(
+                    $"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."
+                );
+            }
             IFormFile file = One(form);
-            string name = Path.GetFileName(file.FileName), path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
+            string name = Path.GetFileName(file.FileName),
+                path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
             try
             {
                 await File.WriteAllBytesAsync(path, Bytes(file));
                 LensMapFile.Reading map = LensMapFile.Read(path, name, pinhole);
                 Lens l = map.Lens;
-                return await Save(shots, id, http, $"Lens map in: {name}", form, d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } }, [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]);
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"Lens map in: {name}",
+                    form,
+                    d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } },
+                    [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]
+                );
             }
             finally
             {
@@ -123,24 +196,51 @@ public static class MediaInApi
             IFormCollection form = await http.Request.FormIn();
             IFormFile file = One(form);
             IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
-            return await Save(shots, id, http, $"{points.Count} survey points in", form,
-                d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] }, []);
+            return await Save(
+                shots,
+                id,
+                http,
+                $"{points.Count} survey points in",
+                form,
+                d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] },
+                []
+            );
         });
 
         api.MapPost("/mesh", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             var (form, name, mesh, hash) = await TakeMesh(http, media);
-            return await Save(shots, id, http, $"Mesh in: {name}", form, d =>
-            {
-                var pieces = new List<Piece>(d.Pieces);
-                foreach (ImportedObject o in mesh.Objects)
+            return await Save(
+                shots,
+                id,
+                http,
+                $"Mesh in: {name}",
+                form,
+                d =>
                 {
-                    string pieceId = o.Name;
-                    for (int k = 2; pieces.Any(p => p.Id == pieceId); k++) { pieceId = $"{o.Name}_{k}"; }
-                    pieces.Add(new Piece { Id = pieceId, Name = o.Name, Kind = PieceKind.Mesh, Media = hash, Object = o.Name });
-                }
-                return d with { Pieces = pieces };
-            }, mesh.Warnings);
+                    var pieces = new List<Piece>(d.Pieces);
+                    foreach (ImportedObject o in mesh.Objects)
+                    {
+                        string pieceId = o.Name;
+                        for (int k = 2; pieces.Any(p => p.Id == pieceId); k++)
+                        {
+                            pieceId = $"{o.Name}_{k}";
+                        }
+                        pieces.Add(
+                            new Piece
+                            {
+                                Id = pieceId,
+                                Name = o.Name,
+                                Kind = PieceKind.Mesh,
+                                Media = hash,
+                                Object = o.Name,
+                            }
+                        );
+                    }
+                    return d with { Pieces = pieces };
+                },
+                mesh.Warnings
+            );
         });
 
         api.MapPost("/cloud", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
@@ -150,13 +250,40 @@ public static class MediaInApi
             byte[] bytes = Bytes(file);
             string name = Path.GetFileName(file.FileName);
             int count = PointFiles.ReadPly(bytes, name).Count;
-            if (count == 0) { throw new ShotFault($"{name} holds no point."); }
-            return await Save(shots, id, http, $"Point cloud in: {name}", form, d =>
+            if (count == 0)
             {
-                int k = 1;
-                while (d.Clouds.Any(c => c.Id == $"cloud_{k}")) { k++; }
-                return d with { Clouds = [.. d.Clouds, new PointCloud { Id = $"cloud_{k}", Name = name, Media = media.Write(bytes), Count = count }] };
-            }, [$"{name} has {count:N0} points. It lies as it came until three of its targets are named."]);
+                throw new ShotFault($"{name} holds no point.");
+            }
+            return await Save(
+                shots,
+                id,
+                http,
+                $"Point cloud in: {name}",
+                form,
+                d =>
+                {
+                    int k = 1;
+                    while (d.Clouds.Any(c => c.Id == $"cloud_{k}"))
+                    {
+                        k++;
+                    }
+                    return d with
+                    {
+                        Clouds =
+                        [
+                            .. d.Clouds,
+                            new PointCloud
+                            {
+                                Id = $"cloud_{k}",
+                                Name = name,
+                                Media = media.Write(bytes),
+                                Count = count,
+                            },
+                        ],
+                    };
+                },
+                [$"{name} has {count:N0} points. It lies as it came until three of its targets are named."]
+            );
         });
 
         // A scanner's target list: names of survey points and their places in the cloud.
@@ -166,9 +293,27 @@ public static class MediaInApi
             IFormFile file = One(form);
             IReadOnlyList<SurveyPoint> listed = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
             var (document, _) = await ShotApi.Need(shots, id);
-            CloudTarget[] targets = [.. listed.Where(p => p.Position is not null && document.SurveyPoints.Any(s => s.Name == p.Name)).Select(p => new CloudTarget(p.Name, p.Position!.Value))];
-            if (targets.Length == 0) { throw new ShotFault($"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."); }
-            return await Save(shots, id, http, $"{targets.Length} targets of the cloud", form, d => d with { Clouds = [.. d.Clouds.Select(c => c.Id == cloud ? c with { Targets = targets } : c)] }, []);
+            CloudTarget[] targets =
+            [
+                .. listed
+                    .Where(p => p.Position is not null && document.SurveyPoints.Any(s => s.Name == p.Name))
+                    .Select(p => new CloudTarget(p.Name, p.Position!.Value)),
+            ];
+            if (targets.Length == 0)
+            {
+                throw new ShotFault(
+                    $"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."
+                );
+            }
+            return await Save(
+                shots,
+                id,
+                http,
+                $"{targets.Length} targets of the cloud",
+                form,
+                d => d with { Clouds = [.. d.Clouds.Select(c => c.Id == cloud ? c with { Targets = targets } : c)] },
+                []
+            );
         });
 
         // What the plate is seen through: a LUT or a CDL, told by the file's ending.
@@ -182,10 +327,33 @@ public static class MediaInApi
             {
                 case ".cube":
                     CubeFile.Read(bytes, name);
-                    return await Save(shots, id, http, $"LUT in: {name}", form, d => d with { Look = d.Look with { LutMedia = media.Write(bytes), LutName = name } }, []);
+                    return await Save(
+                        shots,
+                        id,
+                        http,
+                        $"LUT in: {name}",
+                        form,
+                        d => d with { Look = d.Look with { LutMedia = media.Write(bytes), LutName = name } },
+                        []
+                    );
                 case ".cc" or ".ccc" or ".cdl":
                     Cdl c = CdlFile.Read(bytes, name);
-                    return await Save(shots, id, http, $"CDL in: {name}", form, d => d with { Look = d.Look with { Cdl = new(name, Vec3.From(c.Slope), Vec3.From(c.Offset), Vec3.From(c.Power), c.Saturation) } }, []);
+                    return await Save(
+                        shots,
+                        id,
+                        http,
+                        $"CDL in: {name}",
+                        form,
+                        d =>
+                            d with
+                            {
+                                Look = d.Look with
+                                {
+                                    Cdl = new(name, Vec3.From(c.Slope), Vec3.From(c.Offset), Vec3.From(c.Power), c.Saturation),
+                                },
+                            },
+                        []
+                    );
                 default:
                     throw new ShotFault($"{name} is neither a LUT (.cube) nor a CDL (.cc, .ccc, .cdl).");
             }
@@ -194,17 +362,44 @@ public static class MediaInApi
         api.MapPost("/thing", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
         {
             var (form, name, mesh, hash) = await TakeMesh(http, media);
-            return await Save(shots, id, http, $"Moving thing in: {name}", form, d =>
-            {
-                string stem = Path.GetFileNameWithoutExtension(name), thing = stem;
-                for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++) { thing = $"{stem}_{k}"; }
-                return d with { MovingObjects = [.. d.MovingObjects, new MovingObject { Id = thing, Name = thing.Replace('_', ' '), Media = hash }] };
-            }, mesh.Warnings);
+            return await Save(
+                shots,
+                id,
+                http,
+                $"Moving thing in: {name}",
+                form,
+                d =>
+                {
+                    string stem = Path.GetFileNameWithoutExtension(name),
+                        thing = stem;
+                    for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++)
+                    {
+                        thing = $"{stem}_{k}";
+                    }
+                    return d with
+                    {
+                        MovingObjects =
+                        [
+                            .. d.MovingObjects,
+                            new MovingObject
+                            {
+                                Id = thing,
+                                Name = thing.Replace('_', ' '),
+                                Media = hash,
+                            },
+                        ],
+                    };
+                },
+                mesh.Warnings
+            );
         });
     }
 
     /// <summary>The one mesh of an upload, read and kept.</summary>
-    private static async Task<(IFormCollection Form, string Name, ImportedMesh Mesh, string Hash)> TakeMesh(HttpContext http, MediaStore media)
+    private static async Task<(IFormCollection Form, string Name, ImportedMesh Mesh, string Hash)> TakeMesh(
+        HttpContext http,
+        MediaStore media
+    )
     {
         IFormCollection form = await http.Request.FormIn();
         IFormFile file = One(form);
@@ -220,33 +415,75 @@ public static class MediaInApi
     /// <summary>What the artist says of a delivery; refused at once where it cannot be meant.</summary>
     private static PlateParameters Asked(IFormCollection form, HttpContext http, string folder, IReadOnlyList<string> files, string name)
     {
-        ColorEncoding? encoding = form["encoding"].ToString() is { Length: > 0 } e ? ColorEncodings.Of(e) ?? throw new ShotFault($"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are.") : null;
-        string? primaries = form["primaries"].ToString() is { Length: > 0 } p ? Primaries.Named(p) is null ? throw new ShotFault(Primaries.Unknown(p)) : p : null;
-        double sensorWidth = Number(form, "sensorWidth", 36), sensorHeight = Number(form, "sensorHeight", 20.25);
+        ColorEncoding? encoding = form["encoding"].ToString() is { Length: > 0 } e
+            ? ColorEncodings.Of(e)
+                ?? throw new ShotFault(
+                    $"“{e}” is not an encoding that is known; {string.Join(", ", ColorEncodings.Named.Select(n => n.Key))} are."
+                )
+            : null;
+        string? primaries = form["primaries"].ToString() is { Length: > 0 } p
+            ? Primaries.Named(p) is null
+                ? throw new ShotFault(Primaries.Unknown(p))
+                : p
+            : null;
+        double sensorWidth = Number(form, "sensorWidth", 36),
+            sensorHeight = Number(form, "sensorHeight", 20.25);
         double? focal = form["focal"].ToString().Length > 0 ? Number(form, "focal", 0) : null;
-        if (sensorWidth <= 0 || sensorHeight <= 0) { throw new ShotFault("The sensor's width and height must be positive, in millimetres."); }
-        if (focal is <= 0) { throw new ShotFault("The focal length must be positive, in millimetres."); }
-        return new(ShotApi.Who(http), folder, files, name, form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null, Rate(form, "rate", new(24, 1)), encoding, primaries, sensorWidth, sensorHeight, focal);
+        if (sensorWidth <= 0 || sensorHeight <= 0)
+        {
+            throw new ShotFault("The sensor's width and height must be positive, in millimetres.");
+        }
+        if (focal is <= 0)
+        {
+            throw new ShotFault("The focal length must be positive, in millimetres.");
+        }
+        return new(
+            ShotApi.Who(http),
+            folder,
+            files,
+            name,
+            form["first"].ToString().Length > 0 ? Whole(form, "first", 1001) : null,
+            Rate(form, "rate", new(24, 1)),
+            encoding,
+            primaries,
+            sensorWidth,
+            sensorHeight,
+            focal
+        );
     }
 
     /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>
     private static IReadOnlyList<string> CameraNotes(ShotDocument shot, CameraSource camera)
     {
         var notes = new List<string>();
-        double from = camera.Mapping.ToSource(shot.Range.First, camera.Rate, shot.Rate), to = camera.Mapping.ToSource(shot.Range.Last, camera.Rate, shot.Rate);
-        double first = camera.Samples[0].Frame, last = camera.Samples[^1].Frame;
+        double from = camera.Mapping.ToSource(shot.Range.First, camera.Rate, shot.Rate),
+            to = camera.Mapping.ToSource(shot.Range.Last, camera.Rate, shot.Rate);
+        double first = camera.Samples[0].Frame,
+            last = camera.Samples[^1].Frame;
         if (first > from + 1e-6 || last < to - 1e-6)
         {
-            notes.Add($"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no camera: check its first frame and rate.");
+            notes.Add(
+                $"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no camera: check its first frame and rate."
+            );
         }
         if (Math.Abs((double)camera.Width / camera.Height - (double)shot.Plate!.Width / shot.Plate.Height) > 0.01)
         {
-            notes.Add($"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, another shape. The match may be off.");
+            notes.Add(
+                $"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, another shape. The match may be off."
+            );
         }
         return notes;
     }
 
-    private static async Task<object> Save(ShotStore shots, long id, HttpContext http, string what, IFormCollection form, Func<ShotDocument, ShotDocument> change, IReadOnlyList<string> notes)
+    private static async Task<object> Save(
+        ShotStore shots,
+        long id,
+        HttpContext http,
+        string what,
+        IFormCollection form,
+        Func<ShotDocument, ShotDocument> change,
+        IReadOnlyList<string> notes
+    )
     {
         var (document, revision) = await ShotApi.Need(shots, id);
         ShotDocument changed = change(document);
@@ -255,12 +492,14 @@ public static class MediaInApi
         return new { state = await ShotApi.State(shots, id), notes };
     }
 
-    private static IFormFile One(IFormCollection form) =>
-        form.Files.Count == 1 ? form.Files[0] : throw new ShotFault("Choose one file.");
+    private static IFormFile One(IFormCollection form) => form.Files.Count == 1 ? form.Files[0] : throw new ShotFault("Choose one file.");
 
     internal static byte[] Bytes(IFormFile file)
     {
-        if (file.Length > LargestFile) { throw new FormatFault("too_large", $"{Path.GetFileName(file.FileName)} is larger than 1 GB", "Reduce it."); }
+        if (file.Length > LargestFile)
+        {
+            throw new FormatFault("too_large", $"{Path.GetFileName(file.FileName)} is larger than 1 GB", "Reduce it.");
+        }
         using Stream stream = file.OpenReadStream();
         byte[] bytes = new byte[file.Length];
         stream.ReadExactly(bytes);
@@ -270,8 +509,14 @@ public static class MediaInApi
     private static double Number(IFormCollection form, string key, double fallback)
     {
         string text = form[key].ToString().Trim();
-        if (text.Length == 0) { return fallback; }
-        return double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out double v) && double.IsFinite(v) ? v
+        if (text.Length == 0)
+        {
+            return fallback;
+        }
+        return
+            double.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out double v)
+            && double.IsFinite(v)
+            ? v
             : throw new ShotFault($"“{text}” is not a number.");
     }
 
@@ -284,7 +529,12 @@ public static class MediaInApi
     private static FrameRate Rate(IFormCollection form, string key, FrameRate fallback)
     {
         string text = form[key].ToString().Trim();
-        if (text.Length == 0) { return fallback; }
-        return GltfFile.TryRate(text, out FrameRate rate) ? rate : throw new ShotFault($"“{text}” is not a frame rate. Write it as a ratio, like 24 or 24000/1001.");
+        if (text.Length == 0)
+        {
+            return fallback;
+        }
+        return GltfFile.TryRate(text, out FrameRate rate)
+            ? rate
+            : throw new ShotFault($"“{text}” is not a frame rate. Write it as a ratio, like 24 or 24000/1001.");
     }
 }

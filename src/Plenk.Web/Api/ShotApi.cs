@@ -1,5 +1,5 @@
-using Plenk.Core.Checks;
 using Plenk.Core.Cameras;
+using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
@@ -12,7 +12,16 @@ using Plenk.Work.Queue;
 namespace Plenk.Web.Api;
 
 /// <param name="Pictures">By frame of the range, from its first: which of the plate's pictures it shows; null where it has none.</param>
-public sealed record ShotState(long Id, int Revision, string Who, string What, bool CanUndo, bool CanRedo, ShotDocument Document, IReadOnlyList<int?> Pictures);
+public sealed record ShotState(
+    long Id,
+    int Revision,
+    string Who,
+    string What,
+    bool CanUndo,
+    bool CanRedo,
+    ShotDocument Document,
+    IReadOnlyList<int?> Pictures
+);
 
 public sealed record SaveRequest(int BaseRevision, ShotDocument Document, string? What = null);
 
@@ -26,7 +35,12 @@ public sealed record DraftRequest(ShotDocument Document);
 public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? Lights, Piece[]? Pieces)
 {
     public ShotDocument On(ShotDocument saved) =>
-        saved with { Elements = Elements ?? saved.Elements, Lights = Lights ?? saved.Lights, Pieces = Pieces ?? saved.Pieces };
+        saved with
+        {
+            Elements = Elements ?? saved.Elements,
+            Lights = Lights ?? saved.Lights,
+            Pieces = Pieces ?? saved.Pieces,
+        };
 }
 
 /// <summary>A foot in the world and a spot of the picture; where Along is given, the spot lies above the line from the foot along it.</summary>
@@ -45,7 +59,8 @@ public static class ShotApi
     private static string Plain(string? text) => new string([.. (text ?? "").Where(c => !char.IsControl(c))]).Trim();
 
     public static async Task<(ShotDocument Document, RevisionRow Revision)> Need(ShotStore shots, long id, int? revision = null) =>
-        await shots.Read(id, revision) ?? throw new NotThereException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
+        await shots.Read(id, revision)
+        ?? throw new NotThereException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
 
     public static async Task<ShotState> State(ShotStore shots, long id)
     {
@@ -56,16 +71,30 @@ public static class ShotApi
 
     private static IReadOnlyList<int?> Pictures(ShotDocument shot)
     {
-        if (shot.Plate is not { } plate) { return []; }
+        if (shot.Plate is not { } plate)
+        {
+            return [];
+        }
         var at = new Dictionary<int, int>();
-        for (int i = 0; i < plate.Frames.Count; i++) { at.TryAdd(plate.Frames[i].Frame, i); }
-        return [.. Enumerable.Range(shot.Range.First, shot.Range.Count).Select(f => at.TryGetValue(plate.FrameAt(f, shot.Rate), out int i) ? i : (int?)null)];
+        for (int i = 0; i < plate.Frames.Count; i++)
+        {
+            at.TryAdd(plate.Frames[i].Frame, i);
+        }
+        return
+        [
+            .. Enumerable
+                .Range(shot.Range.First, shot.Range.Count)
+                .Select(f => at.TryGetValue(plate.FrameAt(f, shot.Rate), out int i) ? i : (int?)null),
+        ];
     }
 
     public static void Check(ShotDocument document)
     {
         IReadOnlyList<string> faults = ShotChecks.Faults(document);
-        if (faults.Count > 0) { throw new ShotFault(string.Join(" ", faults)); }
+        if (faults.Count > 0)
+        {
+            throw new ShotFault(string.Join(" ", faults));
+        }
     }
 
     public static void MapShots(this WebApplication app)
@@ -76,30 +105,68 @@ public static class ShotApi
 
         api.MapPost("/", async (NewShot request, ShotStore shots, HttpContext http) =>
         {
-            string production = Plain(request.Production), sequence = Plain(request.Sequence), code = Plain(request.Code);
-            if (production.Length is 0 or > 80) { throw new ShotFault("Name the production (up to 80 letters)."); }
-            if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-')) { throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40)."); }
-            return await shots.Create(new ShotDocument { Production = production, Sequence = sequence, Code = code, Title = Plain(request.Title) }, Who(http), "New shot");
+            string production = Plain(request.Production),
+                sequence = Plain(request.Sequence),
+                code = Plain(request.Code);
+            if (production.Length is 0 or > 80)
+            {
+                throw new ShotFault("Name the production (up to 80 letters).");
+            }
+            if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-'))
+            {
+                throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40).");
+            }
+            return await shots.Create(
+                new ShotDocument
+                {
+                    Production = production,
+                    Sequence = sequence,
+                    Code = code,
+                    Title = Plain(request.Title),
+                },
+                Who(http),
+                "New shot"
+            );
         });
 
         api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id));
 
-        api.MapPut("/{id:long}", async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
-        {
-            Check(request.Document);
-            foreach (string hash in ShotFolder.MediaOf(request.Document))
+        api.MapPut(
+            "/{id:long}",
+            async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
             {
-                if (!media.Has(hash)) { throw new MissingMediaException(hash); }
+                Check(request.Document);
+                foreach (string hash in ShotFolder.MediaOf(request.Document))
+                {
+                    if (!media.Has(hash))
+                    {
+                        throw new MissingMediaException(hash);
+                    }
+                }
+                // Names of materials stand in the elements' files: those are asked where something was chosen anew.
+                ShotDocument before = (await Need(shots, id)).Document;
+                foreach (
+                    Element e in request.Document.Elements.Where(e =>
+                        e.Materials.Count > 0
+                        && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true
+                    )
+                )
+                {
+                    if (engine.MaterialFault(request.Document, e) is { } fault)
+                    {
+                        throw new ShotFault($"Contact: {fault}");
+                    }
+                }
+                await shots.Save(
+                    id,
+                    request.BaseRevision,
+                    request.Document,
+                    Who(http),
+                    Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change"
+                );
+                return await State(shots, id);
             }
-            // Names of materials stand in the elements' files: those are asked where something was chosen anew.
-            ShotDocument before = (await Need(shots, id)).Document;
-            foreach (Element e in request.Document.Elements.Where(e => e.Materials.Count > 0 && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true))
-            {
-                if (engine.MaterialFault(request.Document, e) is { } fault) { throw new ShotFault($"Contact: {fault}"); }
-            }
-            await shots.Save(id, request.BaseRevision, request.Document, Who(http), Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change");
-            return await State(shots, id);
-        });
+        );
 
         api.MapPost("/{id:long}/undo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
         {
@@ -115,7 +182,12 @@ public static class ShotApi
 
         api.MapPost("/{id:long}/restore", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
         {
-            await shots.Restore(id, request.BaseRevision, request.Number ?? throw new ShotFault("Say which revision to go back to."), Who(http));
+            await shots.Restore(
+                id,
+                request.BaseRevision,
+                request.Number ?? throw new ShotFault("Say which revision to go back to."),
+                Who(http)
+            );
             return await State(shots, id);
         });
 
@@ -139,11 +211,13 @@ public static class ShotApi
                 scale = result.SourceToWorld.Scale,
                 levelDegrees = result.Level?.RmsDegrees,
                 floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
-                points = document.SurveyPoints.Where(p => p.Position is not null).Select(p =>
-                {
-                    Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
-                    return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
-                }),
+                points = document
+                    .SurveyPoints.Where(p => p.Position is not null)
+                    .Select(p =>
+                    {
+                        Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
+                        return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
+                    }),
             };
         });
 
@@ -160,15 +234,34 @@ public static class ShotApi
             await Need(shots, id);
             Check(request.Document);
             var fitted = SurveyWork.Fit(request.Document, tracks, clouds, request.Kind, request.Points, request.Frame);
-            return new { fitted.Piece, fitted.RmsMetres, fitted.LargestMetres, rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame) };
+            return new
+            {
+                fitted.Piece,
+                fitted.RmsMetres,
+                fitted.LargestMetres,
+                rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame),
+            };
         });
 
         // Tracked points that can be chosen in a frame; and those on the surface under a spot.
-        api.MapGet("/{id:long}/frames/{frame:int}/places", async (long id, int frame, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
-            SurveyWork.Choosable((await Need(shots, id)).Document, tracks, clouds, frame).Select(p => new { name = p.Name, x = Math.Round(p.X, 1), y = Math.Round(p.Y, 1) }));
+        api.MapGet(
+            "/{id:long}/frames/{frame:int}/places",
+            async (long id, int frame, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+                SurveyWork
+                    .Choosable((await Need(shots, id)).Document, tracks, clouds, frame)
+                    .Select(p => new
+                    {
+                        name = p.Name,
+                        x = Math.Round(p.X, 1),
+                        y = Math.Round(p.Y, 1),
+                    })
+        );
 
-        api.MapGet("/{id:long}/frames/{frame:int}/surface", async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
-            SurveyWork.Surface((await Need(shots, id)).Document, tracks, clouds, frame, x, y));
+        api.MapGet(
+            "/{id:long}/frames/{frame:int}/surface",
+            async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+                SurveyWork.Surface((await Need(shots, id)).Document, tracks, clouds, frame, x, y)
+        );
 
         // What of a piece can be taken hold of in a frame: corners and edges, where they are seen.
         api.MapGet("/{id:long}/frames/{frame:int}/handles", async (long id, int frame, string piece, ShotStore shots, ShotEngine engine) =>
@@ -177,37 +270,79 @@ public static class ShotApi
             Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.");
             var (pose, pinhole) = engine.Camera(document, frame);
             Similarity place = PieceMeshes.PlaceOf(own);
-            double[]? At(Vec3 share) => pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y) ? [Math.Round(x, 2), Math.Round(y, 2)] : null;
-            return PiecePull.Handles(own, engine.Local(own)).Select(h => new { from = h.From, to = h.To, a = At(h.From), b = At(h.To) }).Where(h => h.a is not null && h.b is not null);
+            double[]? At(Vec3 share) =>
+                pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y)
+                    ? [Math.Round(x, 2), Math.Round(y, 2)]
+                    : null;
+            return PiecePull
+                .Handles(own, engine.Local(own))
+                .Select(h => new
+                {
+                    from = h.From,
+                    to = h.To,
+                    a = At(h.From),
+                    b = At(h.To),
+                })
+                .Where(h => h.a is not null && h.b is not null);
         });
 
         // A piece whose pins were changed, solved over all frames that have one.
-        api.MapPost("/{id:long}/pieces/{piece}/pull", async (long id, string piece, DraftRequest request, ShotStore shots, ShotEngine engine) =>
-        {
-            await Need(shots, id);
-            Check(request.Document);
-            PulledPiece pulled = SetWork.Pull(engine, request.Document, request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece."));
-            return new { pulled.Piece, pulled.RmsPx, pulled.WorstPx };
-        });
+        api.MapPost(
+            "/{id:long}/pieces/{piece}/pull",
+            async (long id, string piece, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+            {
+                await Need(shots, id);
+                Check(request.Document);
+                PulledPiece pulled = SetWork.Pull(
+                    engine,
+                    request.Document,
+                    request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.")
+                );
+                return new
+                {
+                    pulled.Piece,
+                    pulled.RmsPx,
+                    pulled.WorstPx,
+                };
+            }
+        );
 
         api.MapGet("/{id:long}/clouds", async (long id, int? revision, ShotStore shots) =>
         {
             ShotDocument document = (await Need(shots, id, revision)).Document;
-            return document.Clouds.Select(c => CloudWork.Place(document, c) is var p ? new { c.Id, p.RmsMetres, p.Targets, p.Reason, scale = p.ToWorld.Scale } : null);
+            return document.Clouds.Select(c =>
+                CloudWork.Place(document, c) is var p
+                    ? new
+                    {
+                        c.Id,
+                        p.RmsMetres,
+                        p.Targets,
+                        p.Reason,
+                        scale = p.ToWorld.Scale,
+                    }
+                    : null
+            );
         });
 
         api.MapGet("/{id:long}/frames/{frame:int}/card", async (long id, int frame, double metres, ShotStore shots, ShotEngine engine) =>
-            SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres));
+            SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres)
+        );
 
         // How high above a foot a spot of the picture lies, where it is straight above it; or straight above a line through the foot along a direction.
-        api.MapPost("/{id:long}/frames/{frame:int}/above", async (long id, int frame, AboveRequest request, ShotStore shots, ShotEngine engine) =>
-            SetWork.Above(engine, (await Need(shots, id)).Document, frame, request.Foot, request.Along, request.X, request.Y));
+        api.MapPost(
+            "/{id:long}/frames/{frame:int}/above",
+            async (long id, int frame, AboveRequest request, ShotStore shots, ShotEngine engine) =>
+                SetWork.Above(engine, (await Need(shots, id)).Document, frame, request.Foot, request.Along, request.X, request.Y)
+        );
 
-        api.MapPost("/{id:long}/elements/{element}/stand", async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
-        {
-            await Need(shots, id);
-            Check(request.Document);
-            return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
-        });
+        api.MapPost(
+            "/{id:long}/elements/{element}/stand",
+            async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+            {
+                await Need(shots, id);
+                Check(request.Document);
+                return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
+            }
+        );
     }
 }

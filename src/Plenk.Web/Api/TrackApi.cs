@@ -30,10 +30,23 @@ public static class TrackApi
         api.MapPost("/track", async (long id, TrackRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
-            if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200)) { throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart."); }
-            int missing = Enumerable.Range(document.Range.First, document.Range.Count).FirstOrDefault(f => document.Plate.MediaAt(document.Plate.FrameAt(f, document.Rate)) is null, -1);
-            if (missing >= 0) { throw new ShotFault($"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."); }
+            if (document.Plate is null)
+            {
+                throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+            }
+            if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200))
+            {
+                throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart.");
+            }
+            int missing = Enumerable
+                .Range(document.Range.First, document.Range.Count)
+                .FirstOrDefault(f => document.Plate.MediaAt(document.Plate.FrameAt(f, document.Rate)) is null, -1);
+            if (missing >= 0)
+            {
+                throw new ShotFault(
+                    $"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."
+                );
+            }
             var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
             return await jobs.Ask(id, document, "track", "Tracking", 2 * document.Range.Count, ShotApi.Who(http), parameters, [request]);
         });
@@ -41,7 +54,10 @@ public static class TrackApi
         api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Tracks is null) { throw new ShotFault("There are no tracks yet. Track the plate first."); }
+            if (document.Tracks is null)
+            {
+                throw new ShotFault("There are no tracks yet. Track the plate first.");
+            }
             work.Settings(document);
             var parameters = new SolveParameters(revision.Number, ShotApi.Who(http));
             return await jobs.Ask(id, document, "solve", "Solving", 100, ShotApi.Who(http), parameters, []);
@@ -50,19 +66,54 @@ public static class TrackApi
         api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
         {
             var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Plate is null) { throw new ShotFault("The shot has no plate yet. Bring one in at step 1."); }
-            return await jobs.Ask(id, document, "grain", "Taking the grain out", document.Range.Count, ShotApi.Who(http), new SolveParameters(revision.Number, ShotApi.Who(http)), []);
+            if (document.Plate is null)
+            {
+                throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+            }
+            return await jobs.Ask(
+                id,
+                document,
+                "grain",
+                "Taking the grain out",
+                document.Range.Count,
+                ShotApi.Who(http),
+                new SolveParameters(revision.Number, ShotApi.Who(http)),
+                []
+            );
         });
 
-        api.MapPost("/tracks/edit", async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            IReadOnlyList<Track> tracks = work.Edit(document, request.Edit);
-            string hash = media.Write(TrackFile.Write(tracks));
-            string what = request.Edit.Do switch { "place" => $"Placed track {tracks[^1].Id}", "move" => $"Track {request.Edit.Track} corrected at {request.Edit.Frame}", "cut" => $"Track {request.Edit.Track} cut after {request.Edit.Frame}", "join" => $"Tracks {request.Edit.Track} and {request.Edit.Other} joined", _ => $"Deleted track {request.Edit.Track}" };
-            await shots.Save(id, request.BaseRevision, document with { Tracks = new() { Media = hash, Count = tracks.Count } }, ShotApi.Who(http), what);
-            return new { state = await ShotApi.State(shots, id), track = request.Edit.Do == "place" ? tracks[^1].Id : request.Edit.Track };
-        });
+        api.MapPost(
+            "/tracks/edit",
+            async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                IReadOnlyList<Track> tracks = work.Edit(document, request.Edit);
+                string hash = media.Write(TrackFile.Write(tracks));
+                string what = request.Edit.Do switch
+                {
+                    "place" => $"Placed track {tracks[^1].Id}",
+                    "move" => $"Track {request.Edit.Track} corrected at {request.Edit.Frame}",
+                    "cut" => $"Track {request.Edit.Track} cut after {request.Edit.Frame}",
+                    "join" => $"Tracks {request.Edit.Track} and {request.Edit.Other} joined",
+                    _ => $"Deleted track {request.Edit.Track}",
+                };
+                await shots.Save(
+                    id,
+                    request.BaseRevision,
+                    document with
+                    {
+                        Tracks = new() { Media = hash, Count = tracks.Count },
+                    },
+                    ShotApi.Who(http),
+                    what
+                );
+                return new
+                {
+                    state = await ShotApi.State(shots, id),
+                    track = request.Edit.Do == "place" ? tracks[^1].Id : request.Edit.Track,
+                };
+            }
+        );
 
         // Tracks that live at a frame with their tails, and what the solve makes of each.
         api.MapGet("/frames/{frame:int}/tracks", async (long id, int frame, int? revision, ShotStore shots, TrackWork work) =>
@@ -70,71 +121,134 @@ public static class TrackApi
             var (document, _) = await ShotApi.Need(shots, id, revision);
             var solved = work.Solve(document)?.Points.ToDictionary(p => p.Track, p => p.RmsPx);
             HashSet<int> cleaned = [.. document.Solving.LeftOut];
-            SolveSettings? settings = document.Plate is null ? null : work.Settings(document with { Solving = document.Solving with { HoldFocal = false } });
+            SolveSettings? settings = document.Plate is null
+                ? null
+                : work.Settings(document with { Solving = document.Solving with { HoldFocal = false } });
             var live = new List<object>();
             foreach (Track t in work.Tracks(document))
             {
-                if (!t.TryAt(frame, out TrackPoint at)) { continue; }
-                int index = frame - t.Points[0].Frame, from = Math.Max(0, index - Tail);
-                live.Add(new
+                if (!t.TryAt(frame, out TrackPoint at))
                 {
-                    id = t.Id,
-                    x = Math.Round(at.X, 2),
-                    y = Math.Round(at.Y, 2),
-                    tail = t.Points.Skip(from).Take(index - from + 1).SelectMany(p => new[] { Math.Round(p.X, 1), Math.Round(p.Y, 1) }),
-                    rms = solved is not null && solved.TryGetValue(t.Id, out double rms) ? Math.Round(rms, 3) : (double?)null,
-                    fate = solved is null ? "unsolved" : solved.ContainsKey(t.Id) ? "used" : cleaned.Contains(t.Id) ? "cleaned" : settings!.IsHeldOut(t.Id) ? "held out" : "left out",
-                    first = t.Points[0].Frame,
-                    last = t.Points[^1].Frame,
-                    ended = t.Ended,
-                    hand = t.ByHand,
-                });
+                    continue;
+                }
+                int index = frame - t.Points[0].Frame,
+                    from = Math.Max(0, index - Tail);
+                live.Add(
+                    new
+                    {
+                        id = t.Id,
+                        x = Math.Round(at.X, 2),
+                        y = Math.Round(at.Y, 2),
+                        tail = t.Points.Skip(from).Take(index - from + 1).SelectMany(p => new[] { Math.Round(p.X, 1), Math.Round(p.Y, 1) }),
+                        rms = solved is not null && solved.TryGetValue(t.Id, out double rms) ? Math.Round(rms, 3) : (double?)null,
+                        fate = solved is null ? "unsolved"
+                        : solved.ContainsKey(t.Id) ? "used"
+                        : cleaned.Contains(t.Id) ? "cleaned"
+                        : settings!.IsHeldOut(t.Id) ? "held out"
+                        : "left out",
+                        first = t.Points[0].Frame,
+                        last = t.Points[^1].Frame,
+                        ended = t.Ended,
+                        hand = t.ByHand,
+                    }
+                );
             }
             return live;
         });
 
         // How a camera file is meant: its readings ranked by the shot's own tracks; and one of them taken.
         api.MapPost("/camera/readings", async (long id, HttpContext http, ShotStore shots, MediaStore media, TrackWork work) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            if (form.Files.Count != 1) { throw new ShotFault("Choose one camera file."); }
-            IFormFile file = form.Files[0];
-            if (file.Length > 200_000_000) { throw new ShotFault($"{Path.GetFileName(file.FileName)} is larger than 200 MB; a camera is not."); }
-            byte[] bytes = new byte[file.Length];
-            await using (Stream stream = file.OpenReadStream()) { await stream.ReadExactlyAsync(bytes); }
-            string name = Path.GetFileName(file.FileName);
-            var (_, ranking) = ConventionWork.Rank((await ShotApi.Need(shots, id)).Document, work, bytes, name);
-            return new
             {
-                media = media.Write(bytes),
-                name,
-                verdict = ranking.Verdict,
-                trusted = ranking.Trusted,
-                ranking = ranking.Ranking.Select((r, i) => new { index = i, name = r.Convention.Name, errorPx = r.ErrorPx, same = r.SameToTracks.Count }),
-            };
-        }).DisableAntiforgery();
+                IFormCollection form = await http.Request.FormIn();
+                if (form.Files.Count != 1)
+                {
+                    throw new ShotFault("Choose one camera file.");
+                }
+                IFormFile file = form.Files[0];
+                if (file.Length > 200_000_000)
+                {
+                    throw new ShotFault($"{Path.GetFileName(file.FileName)} is larger than 200 MB; a camera is not.");
+                }
+                byte[] bytes = new byte[file.Length];
+                await using (Stream stream = file.OpenReadStream())
+                {
+                    await stream.ReadExactlyAsync(bytes);
+                }
+                string name = Path.GetFileName(file.FileName);
+                var (_, ranking) = ConventionWork.Rank((await ShotApi.Need(shots, id)).Document, work, bytes, name);
+                return new
+                {
+                    media = media.Write(bytes),
+                    name,
+                    verdict = ranking.Verdict,
+                    trusted = ranking.Trusted,
+                    ranking = ranking.Ranking.Select(
+                        (r, i) =>
+                            new
+                            {
+                                index = i,
+                                name = r.Convention.Name,
+                                errorPx = r.ErrorPx,
+                                same = r.SameToTracks.Count,
+                            }
+                    ),
+                };
+            })
+            .DisableAntiforgery();
 
-        api.MapPost("/camera/reading", async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
-            if (request.Index < 0 || request.Index >= ranking.Ranking.Count) { throw new ShotFault("There is no such reading."); }
-            await shots.Save(id, request.BaseRevision, ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name), ShotApi.Who(http), $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)]);
-            return await ShotApi.State(shots, id);
-        });
+        api.MapPost(
+            "/camera/reading",
+            async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
+                if (request.Index < 0 || request.Index >= ranking.Ranking.Count)
+                {
+                    throw new ShotFault("There is no such reading.");
+                }
+                await shots.Save(
+                    id,
+                    request.BaseRevision,
+                    ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name),
+                    ShotApi.Who(http),
+                    $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[
+                        ..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)
+                    ]
+                );
+                return await ShotApi.State(shots, id);
+            }
+        );
 
         api.MapGet("/tracks/{track:int}", async (long id, int track, int? revision, ShotStore shots, TrackWork work) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
-            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track) ?? throw new NotThereException($"There is no track {track}.");
-            return new { id = t.Id, t.Ended, t.Began, hand = t.ByHand, points = t.Points.Select(p => new { p.Frame, p.X, p.Y }) };
+            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track)
+                ?? throw new NotThereException($"There is no track {track}.");
+            return new
+            {
+                id = t.Id,
+                t.Ended,
+                t.Began,
+                hand = t.ByHand,
+                points = t.Points.Select(p => new
+                {
+                    p.Frame,
+                    p.X,
+                    p.Y,
+                }),
+            };
         });
 
         // How much wider than the plate a picture rendered without the lens must be, over the range.
         api.MapGet("/camera/overscan", async (long id, ShotStore shots, ShotEngine engine) =>
         {
             ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            return new { needed = Enumerable.Range(document.Range.First, document.Range.Count).Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)) };
+            return new
+            {
+                needed = Enumerable
+                    .Range(document.Range.First, document.Range.Count)
+                    .Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)),
+            };
         });
 
         // The camera for other programs, as one zip.
@@ -151,7 +265,10 @@ public static class TrackApi
             }
             finally
             {
-                if (Directory.Exists(folder)) { Directory.Delete(folder, recursive: true); }
+                if (Directory.Exists(folder))
+                {
+                    Directory.Delete(folder, recursive: true);
+                }
             }
         });
 
@@ -176,37 +293,75 @@ public static class TrackApi
         api.MapGet("/solve", async (long id, int? revision, ShotStore shots, TrackWork work) =>
         {
             var (document, _) = await ShotApi.Need(shots, id, revision);
-            if (work.Solve(document) is not { } s) { return Results.Ok(new { solved = false }); }
+            if (work.Solve(document) is not { } s)
+            {
+                return Results.Ok(new { solved = false });
+            }
             double mm = document.Plate is { } plate ? plate.SensorWidthMm / s.Width : 0;
             Pose first = Pose.FromRowMajor16(s.Frames[0].CameraToWorld, out _)!.Value;
-            return Results.Ok(new
-            {
-                solved = true,
-                turning = s.Turning,
-                zooms = s.Zooms,
-                rmsPx = s.RmsPx,
-                focalMm = s.FocalPx * mm,
-                focalDoubtMm = s.FocalDoubtPx * mm,
-                s.K1,
-                s.K2,
-                report = s.Report is { } r ? new { r.StartCost, r.EndCost, startRms = double.IsFinite(r.StartRms) ? r.StartRms : (double?)null, r.EndRms, r.Iterations, r.Stopped } : null,
-                heldOut = s.HeldOut,
-                leftOut = s.LeftOut.GroupBy(l => l.Why).Select(g => new { why = g.Key, tracks = g.Count() }).OrderByDescending(g => g.tracks),
-                tracks = s.Points.Select(p => new { id = p.Track, rms = p.RmsPx, seen = p.Seen }),
-                frames = s.Frames.Select(f =>
+            return Results.Ok(
+                new
                 {
-                    Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
-                    Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation), moved = pose.Position - first.Position;
-                    return new { f.Frame, rms = f.RmsPx, f.Tracks, focalMm = s.FocalPx * f.Zoom * mm, turnDoubt = f.TurnDoubtDegrees, shiftDoubt = f.ShiftDoubt, place = new[] { moved.X, moved.Y, moved.Z }, turn = new[] { turned.X, turned.Y, turned.Z } };
-                }),
-            });
+                    solved = true,
+                    turning = s.Turning,
+                    zooms = s.Zooms,
+                    rmsPx = s.RmsPx,
+                    focalMm = s.FocalPx * mm,
+                    focalDoubtMm = s.FocalDoubtPx * mm,
+                    s.K1,
+                    s.K2,
+                    report = s.Report is { } r
+                        ? new
+                        {
+                            r.StartCost,
+                            r.EndCost,
+                            startRms = double.IsFinite(r.StartRms) ? r.StartRms : (double?)null,
+                            r.EndRms,
+                            r.Iterations,
+                            r.Stopped,
+                        }
+                        : null,
+                    heldOut = s.HeldOut,
+                    leftOut = s
+                        .LeftOut.GroupBy(l => l.Why)
+                        .Select(g => new { why = g.Key, tracks = g.Count() })
+                        .OrderByDescending(g => g.tracks),
+                    tracks = s.Points.Select(p => new
+                    {
+                        id = p.Track,
+                        rms = p.RmsPx,
+                        seen = p.Seen,
+                    }),
+                    frames = s.Frames.Select(f =>
+                    {
+                        Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
+                        Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation),
+                            moved = pose.Position - first.Position;
+                        return new
+                        {
+                            f.Frame,
+                            rms = f.RmsPx,
+                            f.Tracks,
+                            focalMm = s.FocalPx * f.Zoom * mm,
+                            turnDoubt = f.TurnDoubtDegrees,
+                            shiftDoubt = f.ShiftDoubt,
+                            place = new[] { moved.X, moved.Y, moved.Z },
+                            turn = new[] { turned.X, turned.Y, turned.Z },
+                        };
+                    }),
+                }
+            );
         });
     }
 
     private static object Look(ShotDocument shot, LineCameraResult r)
     {
-        if (!r.Solved) { return new { solved = false, reason = r.Reason }; }
-        double mm = shot.Plate!.SensorWidthMm / shot.Plate.Width, far = r.CameraToWorld.Position.Length;
+        if (!r.Solved)
+        {
+            return new { solved = false, reason = r.Reason };
+        }
+        double mm = shot.Plate!.SensorWidthMm / shot.Plate.Width,
+            far = r.CameraToWorld.Position.Length;
         bool metres = shot.Still!.Length is not null;
         return new
         {
@@ -215,11 +370,27 @@ public static class TrackApi
             focalDoubtMm = r.FocalDoubtPx * mm,
             turnDoubt = r.TurnDoubtDegrees,
             rmsPx = r.RmsPx,
-            principal = r.PrincipalPoint is { } c ? new { x = c.X, y = c.Y, doubt = c.DoubtPx, used = r.PrincipalPointMoved } : null,
-            along = r.MeasuredAlong is { } a ? a == 'f' ? "on the floor" : $"along {a}" : null,
+            principal = r.PrincipalPoint is { } c
+                ? new
+                {
+                    x = c.X,
+                    y = c.Y,
+                    doubt = c.DoubtPx,
+                    used = r.PrincipalPointMoved,
+                }
+                : null,
+            along = r.MeasuredAlong is { } a
+                ? a == 'f'
+                    ? "on the floor"
+                    : $"along {a}"
+                : null,
             height = metres ? r.CameraToWorld.Position.Y : (double?)null,
             families = r.FamilyRmsPx.Select(f => new { axis = f.Key.ToString(), rms = f.Value }),
-            grid = shot.Still.Origin is null ? [] : StillGrid.Lines(r.Pinhole, r.CameraToWorld, metres ? Math.Max(0.5, Math.Round(far / 8 * 2) / 2) : far / 8).Select(l => l.Select(v => Math.Round(v, 1))),
+            grid = shot.Still.Origin is null
+                ? []
+                : StillGrid
+                    .Lines(r.Pinhole, r.CameraToWorld, metres ? Math.Max(0.5, Math.Round(far / 8 * 2) / 2) : far / 8)
+                    .Select(l => l.Select(v => Math.Round(v, 1))),
         };
     }
 }

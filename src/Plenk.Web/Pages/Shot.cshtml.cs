@@ -10,7 +10,10 @@ public sealed class ShotModel(ShotStore shots) : PageModel
 
     public async Task<IActionResult> OnGet(long id)
     {
-        if (await shots.Find(id) is not { } row) { return NotFound(); }
+        if (await shots.Find(id) is not { } row)
+        {
+            return NotFound();
+        }
         Row = row;
         return Page();
     }

@@ -30,7 +30,18 @@ public static class Asking
 
     /// <param name="parameters">What the job is given.</param>
     /// <param name="choices">What of that tells it from another of its kind; who asked and on which revision does not.</param>
-    public static async Task<JobRow> Ask<T>(this JobStore jobs, long shot, ShotDocument document, string kind, string title, int total, string who, T parameters, object?[] choices, string lane = Lane.Long)
+    public static async Task<JobRow> Ask<T>(
+        this JobStore jobs,
+        long shot,
+        ShotDocument document,
+        string kind,
+        string title,
+        int total,
+        string who,
+        T parameters,
+        object?[] choices,
+        string lane = Lane.Long
+    )
     {
         string key = ShotEngine.Key(kind, 2, [shot, Read(kind, document), .. choices]);
         return (await jobs.Add(new(shot, kind, title, JsonSerializer.Serialize(parameters, ShotJson.Options), key, total, who, lane))).Job;

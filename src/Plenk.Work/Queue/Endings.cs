@@ -6,16 +6,19 @@ namespace Plenk.Work.Queue;
 public static class Endings
 {
     /// <summary>It was stopped, alone or in all parts of a loop.</summary>
-    public static bool IsStop(Exception e) => e is OperationCanceledException || (e is AggregateException all && all.Flatten().InnerExceptions.All(i => i is OperationCanceledException));
+    public static bool IsStop(Exception e) =>
+        e is OperationCanceledException
+        || (e is AggregateException all && all.Flatten().InnerExceptions.All(i => i is OperationCanceledException));
 
     /// <summary>What an artist is told of a fault that has words for them; null of one that has none.</summary>
-    public static string? InWords(Exception e) => e switch
-    {
-        AggregateException { InnerExceptions: [var only] } => InWords(only),
-        ShotFault or MissingMediaException or DiskFullException => e.Message,
-        Formats.FormatFault f => $"{f.Message}. {f.Mend}",
-        _ => null,
-    };
+    public static string? InWords(Exception e) =>
+        e switch
+        {
+            AggregateException { InnerExceptions: [var only] } => InWords(only),
+            ShotFault or MissingMediaException or DiskFullException => e.Message,
+            Formats.FormatFault f => $"{f.Message}. {f.Mend}",
+            _ => null,
+        };
 
     /// <summary>Tries for ten seconds while the database is away; throws its fault then, or at once where nothing is worth the wait.</summary>
     public static async Task Told(Func<Task> tell, Func<bool>? hurry = null)

@@ -33,13 +33,22 @@ public sealed class FairLine(int atOnce)
             _waiting.Add(own);
             Admit();
         }
-        using (stop.Register(() => Leave(own, stop))) { await own.Entered.Task; }
+        using (stop.Register(() => Leave(own, stop)))
+        {
+            await own.Entered.Task;
+        }
         return new Turn(this);
     }
 
     private void Leave(Waiting own, CancellationToken stop)
     {
-        lock (_waiting) { if (_waiting.Remove(own)) { own.Entered.TrySetCanceled(stop); } }
+        lock (_waiting)
+        {
+            if (_waiting.Remove(own))
+            {
+                own.Entered.TrySetCanceled(stop);
+            }
+        }
     }
 
     private IEnumerable<Waiting> Order() => _waiting.OrderBy(w => w.Rank).ThenBy(w => _served.GetValueOrDefault(w.Of));
@@ -54,7 +63,10 @@ public sealed class FairLine(int atOnce)
             _inside++;
             next.Entered.TrySetResult();
         }
-        if (_waiting.Count == 0) { _served.Clear(); }
+        if (_waiting.Count == 0)
+        {
+            _served.Clear();
+        }
     }
 
     private sealed class Turn(FairLine line) : IDisposable
@@ -65,7 +77,10 @@ public sealed class FairLine(int atOnce)
         {
             lock (line._waiting)
             {
-                if (_over) { return; }
+                if (_over)
+                {
+                    return;
+                }
                 _over = true;
                 line._inside--;
                 line.Admit();

@@ -14,15 +14,25 @@ public sealed record HandOverParameters(int Revision, IReadOnlyList<int> Frames,
 /// Takes frames of hand-overs, one at a time, from whatever machine sees the database and the data root. A frame is whole when its record
 /// is there; a worker that is killed loses its lease, and another takes the frame anew. Pixels do not tell who computed them.
 /// </summary>
-public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shots, ResultStore results, ShotEngine engine, ILogger<FrameWorker> log) : BackgroundService
+public sealed class FrameWorker(
+    FrameStore frames,
+    JobStore jobs,
+    ShotStore shots,
+    ResultStore results,
+    ShotEngine engine,
+    ILogger<FrameWorker> log
+) : BackgroundService
 {
     public const string Kind = "handover";
-    private static readonly TimeSpan Rest = TimeSpan.FromMilliseconds(300), Beat = TimeSpan.FromMilliseconds(500), Patience = TimeSpan.FromSeconds(1.5);
+    private static readonly TimeSpan Rest = TimeSpan.FromMilliseconds(300),
+        Beat = TimeSpan.FromMilliseconds(500),
+        Patience = TimeSpan.FromSeconds(1.5);
     private readonly HandOverWork _work = new(engine);
 
     public string Name { get; init; } = $"{Environment.MachineName}:{Environment.ProcessId}";
 
-    public static string FolderOf(long job) => Path.GetFullPath(Path.Combine(Settings.DataRoot, "renders", job.ToString(System.Globalization.CultureInfo.InvariantCulture)));
+    public static string FolderOf(long job) =>
+        Path.GetFullPath(Path.Combine(Settings.DataRoot, "renders", job.ToString(System.Globalization.CultureInfo.InvariantCulture)));
 
     protected override Task ExecuteAsync(CancellationToken stoppingToken) => Task.Run(() => Work(stoppingToken), CancellationToken.None);
 
@@ -31,13 +41,18 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
     public async Task Work(CancellationToken stop, TimeSpan? idle = null)
     {
         using var threads = new LaneThreads("frames", 1 + Environment.ProcessorCount, LaneThreads.Long);
-        Stopwatch since = Stopwatch.StartNew(), swept = Stopwatch.StartNew();
+        Stopwatch since = Stopwatch.StartNew(),
+            swept = Stopwatch.StartNew();
         while (!stop.IsCancellationRequested)
         {
             try
             {
                 // Also beside a long hand-over: a job that nobody holds any more does not wait for its end to be told.
-                if (swept.Elapsed > FrameStore.Lease) { await frames.Sweep(); swept.Restart(); }
+                if (swept.Elapsed > FrameStore.Lease)
+                {
+                    await frames.Sweep();
+                    swept.Restart();
+                }
                 if (await frames.Take(Name) is { } taken)
                 {
                     await Do(taken, threads, stop);
@@ -46,14 +61,24 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
                 }
                 await frames.Sweep();
                 swept.Restart();
-                if (idle is { } most && since.Elapsed > most) { return; }
+                if (idle is { } most && since.Elapsed > most)
+                {
+                    return;
+                }
             }
             catch (Exception e)
             {
                 // The database is away, or something nobody thought of: whoever else waits for frames must not wait for ever.
                 log.LogWarning(e, "the lane of frames waits a moment");
             }
-            try { await Task.Delay(Rest, stop); } catch (OperationCanceledException) { return; }
+            try
+            {
+                await Task.Delay(Rest, stop);
+            }
+            catch (OperationCanceledException)
+            {
+                return;
+            }
         }
     }
 
@@ -66,18 +91,30 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
         while (!work.IsCompleted)
         {
             await Task.WhenAny(work, Task.Delay(Beat, CancellationToken.None));
-            if (work.IsCompleted) { break; }
+            if (work.IsCompleted)
+            {
+                break;
+            }
             try
             {
-                if (!await frames.Hold(taken, Name)) { await stop.CancelAsync(); }
+                if (!await frames.Hold(taken, Name))
+                {
+                    await stop.CancelAsync();
+                }
             }
             catch (Npgsql.NpgsqlException)
             {
                 // The next beat asks again; the lease outlives several.
             }
-            if (!stop.IsCancellationRequested) { continue; }
+            if (!stop.IsCancellationRequested)
+            {
+                continue;
+            }
             asked ??= DateTime.UtcNow;
-            if (DateTime.UtcNow - asked > Patience) { break; }
+            if (DateTime.UtcNow - asked > Patience)
+            {
+                break;
+            }
         }
         // Lost to another, stopped, or this process ends: the frame waits for whoever comes.
         var (state, message, output) = work.IsCompleted ? await work : ("waiting", "", null);
@@ -100,8 +137,18 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
                 return ("done", "", null);
             }
             _work.Close(document, p.Revision, p.Choice, p.Version, p.Frames, folder, stop, readings: await Readings(document, stop));
-            string[] files = [.. Directory.GetFiles(folder, "*", SearchOption.AllDirectories).Select(f => Path.GetRelativePath(folder, f)).Order(StringComparer.Ordinal)];
-            return ("done", $"{p.Frames.Count} frames, version {p.Version}, checked against what was meant", JsonSerializer.Serialize(files));
+            string[] files =
+            [
+                .. Directory
+                    .GetFiles(folder, "*", SearchOption.AllDirectories)
+                    .Select(f => Path.GetRelativePath(folder, f))
+                    .Order(StringComparer.Ordinal),
+            ];
+            return (
+                "done",
+                $"{p.Frames.Count} frames, version {p.Version}, checked against what was meant",
+                JsonSerializer.Serialize(files)
+            );
         }
         catch (Exception e) when (Endings.IsStop(e))
         {
@@ -109,7 +156,10 @@ public sealed class FrameWorker(FrameStore frames, JobStore jobs, ShotStore shot
         }
         catch (Exception e)
         {
-            if (Endings.InWords(e) is { } words) { return ("failed", words, null); }
+            if (Endings.InWords(e) is { } words)
+            {
+                return ("failed", words, null);
+            }
             log.LogError(e, "frame {Frame} of job {Job} failed", taken.Frame, taken.Job);
             return ("failed", $"it could not be made; the server's log has the details under job {taken.Job}", null);
         }

@@ -14,21 +14,34 @@ namespace Plenk.Work.Queue;
 public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogger<JobRunner> log) : BackgroundService
 {
     /// <summary>So many of a lane are served at once.</summary>
-    public const int HandsAtOnce = 2, LongAtOnce = 2;
-    private static readonly TimeSpan Rest = TimeSpan.FromSeconds(1), Beat = TimeSpan.FromMilliseconds(300), Patience = TimeSpan.FromSeconds(1.5);
+    public const int HandsAtOnce = 2,
+        LongAtOnce = 2;
+    private static readonly TimeSpan Rest = TimeSpan.FromSeconds(1),
+        Beat = TimeSpan.FromMilliseconds(300),
+        Patience = TimeSpan.FromSeconds(1.5);
     private readonly Dictionary<string, JobKind> _kinds = kinds.SelectMany(k => k.Kinds).ToDictionary(k => k.Name);
     private readonly string _name = $"{Environment.MachineName}:{Environment.ProcessId}:{Guid.NewGuid():N}";
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        using LaneThreads hands = new("hands", HandsAtOnce + Environment.ProcessorCount, 0), @long = new("long", LongAtOnce + Environment.ProcessorCount, LaneThreads.Long);
-        await Task.WhenAll([.. Enumerable.Range(0, HandsAtOnce).Select(_ => Serve(Lane.Hands, hands, stoppingToken)), .. Enumerable.Range(0, LongAtOnce).Select(_ => Serve(Lane.Long, @long, stoppingToken))]);
+        using LaneThreads hands = new("hands", HandsAtOnce + Environment.ProcessorCount, 0),
+            @long = new("long", LongAtOnce + Environment.ProcessorCount, LaneThreads.Long);
+        await Task.WhenAll([
+            .. Enumerable.Range(0, HandsAtOnce).Select(_ => Serve(Lane.Hands, hands, stoppingToken)),
+            .. Enumerable.Range(0, LongAtOnce).Select(_ => Serve(Lane.Long, @long, stoppingToken)),
+        ]);
     }
 
     private async Task Serve(string lane, LaneThreads threads, CancellationToken shutdown)
     {
         using var wake = new SemaphoreSlim(0);
-        void Woken(string added) { if (added == lane) { wake.Release(); } }
+        void Woken(string added)
+        {
+            if (added == lane)
+            {
+                wake.Release();
+            }
+        }
         jobs.Added += Woken;
         try
         {
@@ -62,20 +75,29 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
 
     private async Task Run(JobRow job, LaneThreads threads, CancellationToken shutdown)
     {
-        CancellationTokenSource stop = CancellationTokenSource.CreateLinkedTokenSource(shutdown), left = new();
+        CancellationTokenSource stop = CancellationTokenSource.CreateLinkedTokenSource(shutdown),
+            left = new();
         var watch = Stopwatch.StartNew();
         (string What, double Part) latest = ("", 0);
-        Task<JobEnd> work = threads.Run(async () => await Worked(new(job, stop.Token, left.Token, shutdown, (what, part) => latest = (what, Math.Clamp(part, 0, 1)))));
+        Task<JobEnd> work = threads.Run(async () =>
+            await Worked(new(job, stop.Token, left.Token, shutdown, (what, part) => latest = (what, Math.Clamp(part, 0, 1))))
+        );
         DateTime? askedAt = null;
         while (!work.IsCompleted)
         {
             await Task.WhenAny(work, Task.Delay(Beat, CancellationToken.None));
-            if (work.IsCompleted) { break; }
+            if (work.IsCompleted)
+            {
+                break;
+            }
             try
             {
                 var (what, part) = latest;
                 int done = (int)(part * job.Total);
-                if (await jobs.Progress(job.Id, _name, done, done > 0 ? watch.Elapsed.TotalSeconds / done : null, what)) { await stop.CancelAsync(); }
+                if (await jobs.Progress(job.Id, _name, done, done > 0 ? watch.Elapsed.TotalSeconds / done : null, what))
+                {
+                    await stop.CancelAsync();
+                }
             }
             catch (JobLostException)
             {
@@ -88,7 +110,10 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
             {
                 // The next beat asks again; the lease outlives several.
             }
-            if (!stop.IsCancellationRequested) { continue; }
+            if (!stop.IsCancellationRequested)
+            {
+                continue;
+            }
             askedAt ??= DateTime.UtcNow;
             if (DateTime.UtcNow - askedAt > Patience)
             {
@@ -100,9 +125,18 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
         }
         await Ended(shutdown.IsCancellationRequested && (await work).State == "stopped" ? null : await work);
 
-        Task Ended(JobEnd? end) => Endings.Told(() => end is null
-            ? jobs.GiveBack(job.Id, _name)
-            : jobs.End(job.Id, _name, end.State, end.Message, end.Output is null ? null : JsonSerializer.Serialize(end.Output, ShotJson.Options)));
+        Task Ended(JobEnd? end) =>
+            Endings.Told(() =>
+                end is null
+                    ? jobs.GiveBack(job.Id, _name)
+                    : jobs.End(
+                        job.Id,
+                        _name,
+                        end.State,
+                        end.Message,
+                        end.Output is null ? null : JsonSerializer.Serialize(end.Output, ShotJson.Options)
+                    )
+            );
     }
 
     /// <summary>Never throws: every fault of a job is its own end.</summary>
@@ -110,7 +144,9 @@ public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogge
     {
         try
         {
-            return _kinds.TryGetValue(run.Row.Kind, out JobKind? kind) ? await kind.Run(run) : new($"this server does not know how to do “{run.Row.Kind}”", "failed");
+            return _kinds.TryGetValue(run.Row.Kind, out JobKind? kind)
+                ? await kind.Run(run)
+                : new($"this server does not know how to do “{run.Row.Kind}”", "failed");
         }
         catch (Exception e) when (Endings.IsStop(e))
         {

@@ -13,7 +13,9 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
     private readonly HashSet<int> _own = [];
 
     /// <summary>What drafts, what readings and full pictures, and what long work gives way by.</summary>
-    public const int Drafts = 2, Readings = 5, Long = 10;
+    public const int Drafts = 2,
+        Readings = 5,
+        Long = 10;
 
     public LaneThreads(string name, int count, int niceness)
     {
@@ -29,17 +31,24 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
     public override int MaximumConcurrencyLevel { get; }
 
     /// <summary>Runs it on these threads, and all that it awaits and loops over.</summary>
-    public Task<T> Run<T>(Func<Task<T>> work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.DenyChildAttach, this).Unwrap();
+    public Task<T> Run<T>(Func<Task<T>> work) =>
+        Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.DenyChildAttach, this).Unwrap();
 
     public Task<T> Run<T>(Func<T> work) => Task.Factory.StartNew(work, CancellationToken.None, TaskCreationOptions.DenyChildAttach, this);
 
     private void Serve(int niceness)
     {
         // Lowering one's own priority needs no privilege; where it cannot be had the lane runs like any other.
-        if (niceness > 0 && OperatingSystem.IsLinux()) { _ = SetPriority(0, 0, niceness); }
+        if (niceness > 0 && OperatingSystem.IsLinux())
+        {
+            _ = SetPriority(0, 0, niceness);
+        }
         try
         {
-            foreach (Task task in _tasks.GetConsumingEnumerable()) { TryExecuteTask(task); }
+            foreach (Task task in _tasks.GetConsumingEnumerable())
+            {
+                TryExecuteTask(task);
+            }
         }
         catch (ObjectDisposedException)
         {

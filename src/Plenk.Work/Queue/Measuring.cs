@@ -16,7 +16,8 @@ public sealed record MeasuringAt(string? Now, int Done, int Of, int Before);
 /// </summary>
 public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine engine, ILogger<Measuring> log) : BackgroundService
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(4), Rest = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(4),
+        Rest = TimeSpan.FromSeconds(1);
     private readonly LinkedList<Ask> _line = [];
     private readonly SemaphoreSlim _wake = new(0);
     private Ask? _now;
@@ -44,23 +45,46 @@ public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine e
     }
 
     /// <summary>A kept reading under the tolerance that the document has now.</summary>
-    public static Reading? Of(ShotDocument document, string? json) => json is null ? null : ReadingKind.Under(document, JsonSerializer.Deserialize<Reading>(json, ShotJson.Options)!);
+    public static Reading? Of(ShotDocument document, string? json) =>
+        json is null ? null : ReadingKind.Under(document, JsonSerializer.Deserialize<Reading>(json, ShotJson.Options)!);
 
     /// <summary>All readings once they are finished; else how far they are, and they are on their way.</summary>
-    public async Task<(IReadOnlyList<Reading>? Readings, MeasuringAt? At)> Read(ShotDocument document, long shot, int revision, bool keep = false)
+    public async Task<(IReadOnlyList<Reading>? Readings, MeasuringAt? At)> Read(
+        ShotDocument document,
+        long shot,
+        int revision,
+        bool keep = false
+    )
     {
-        IReadOnlyList<Reading?> kept = [.. (await Kept(document, results)).Select((r, i) => r ?? _failed.GetValueOrDefault(ReadingKind.All[i].Key(document)))];
-        if (kept.All(r => r is not null)) { return ([.. kept.OfType<Reading>()], null); }
+        IReadOnlyList<Reading?> kept =
+        [
+            .. (await Kept(document, results)).Select((r, i) => r ?? _failed.GetValueOrDefault(ReadingKind.All[i].Key(document))),
+        ];
+        if (kept.All(r => r is not null))
+        {
+            return ([.. kept.OfType<Reading>()], null);
+        }
         lock (_line)
         {
-            Ask? own = _now is { } now && now.Shot == shot && now.Revision == revision ? now : _line.FirstOrDefault(a => a.Shot == shot && a.Revision == revision);
+            Ask? own =
+                _now is { } now && now.Shot == shot && now.Revision == revision
+                    ? now
+                    : _line.FirstOrDefault(a => a.Shot == shot && a.Revision == revision);
             if (own is null)
             {
                 _line.AddLast(own = new(shot, revision, keep));
                 _wake.Release();
             }
             own.Asked = DateTime.UtcNow;
-            return (null, new(own.Reading, kept.Count(r => r is not null), kept.Count, own == _now ? 0 : (_now is null ? 0 : 1) + _line.TakeWhile(a => a != own).Count()));
+            return (
+                null,
+                new(
+                    own.Reading,
+                    kept.Count(r => r is not null),
+                    kept.Count,
+                    own == _now ? 0 : (_now is null ? 0 : 1) + _line.TakeWhile(a => a != own).Count()
+                )
+            );
         }
     }
 
@@ -73,16 +97,26 @@ public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine e
             lock (_line)
             {
                 ask = _now = _line.First?.Value;
-                if (ask is not null) { _line.RemoveFirst(); }
+                if (ask is not null)
+                {
+                    _line.RemoveFirst();
+                }
             }
             try
             {
-                if (ask is null) { await _wake.WaitAsync(Rest, stoppingToken); continue; }
+                if (ask is null)
+                {
+                    await _wake.WaitAsync(Rest, stoppingToken);
+                    continue;
+                }
                 bool more = await threads.Run(async () => await Next(ask, stoppingToken));
                 lock (_line)
                 {
                     _now = null;
-                    if (more) { _line.AddLast(ask); }
+                    if (more)
+                    {
+                        _line.AddLast(ask);
+                    }
                 }
             }
             catch (OperationCanceledException)
@@ -92,7 +126,14 @@ public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine e
             catch (Exception e)
             {
                 log.LogError(e, "readings of shot {Shot} revision {Revision} failed", ask?.Shot, ask?.Revision);
-                try { await Task.Delay(Rest, stoppingToken); } catch (OperationCanceledException) { return; }
+                try
+                {
+                    await Task.Delay(Rest, stoppingToken);
+                }
+                catch (OperationCanceledException)
+                {
+                    return;
+                }
             }
         }
     }
@@ -102,14 +143,31 @@ public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine e
     {
         bool Gone() => !ask.Kept && DateTime.UtcNow - ask.Asked > Patience;
         using var left = CancellationTokenSource.CreateLinkedTokenSource(shutdown);
-        using var watching = new Timer(_ => { if (Gone()) { left.Cancel(); } }, null, 500, 500);
+        using var watching = new Timer(
+            _ =>
+            {
+                if (Gone())
+                {
+                    left.Cancel();
+                }
+            },
+            null,
+            500,
+            500
+        );
         ShotDocument document = (await shots.Read(ask.Shot, ask.Revision))!.Value.Document;
         for (; ask.At < ReadingKind.All.Count; ask.At++)
         {
-            if (Gone()) { return false; }
+            if (Gone())
+            {
+                return false;
+            }
             ReadingKind kind = ReadingKind.All[ask.At];
             string key = kind.Key(document);
-            if (_failed.ContainsKey(key) || (await results.Read([key]))[0] is not null) { continue; }
+            if (_failed.ContainsKey(key) || (await results.Read([key]))[0] is not null)
+            {
+                continue;
+            }
             ask.Reading = kind.Blank.Name;
             try
             {

@@ -40,8 +40,14 @@ public sealed class SharedWork<T>
             {
                 if (--own.Wanted == 0)
                 {
-                    if (!own.Work.IsCompleted) { own.Stop.Cancel(); }
-                    if (_going.TryGetValue(key, out Going? there) && there == own) { _going.Remove(key); }
+                    if (!own.Work.IsCompleted)
+                    {
+                        own.Stop.Cancel();
+                    }
+                    if (_going.TryGetValue(key, out Going? there) && there == own)
+                    {
+                        _going.Remove(key);
+                    }
                 }
             }
         }

@@ -11,7 +11,13 @@ public sealed record JobEnd(string Message, string State = "done", object? Outpu
 /// <param name="Stop">It is to stop; what it has may still be kept.</param>
 /// <param name="Left">It did not, and has ended without it: nothing is kept any more.</param>
 /// <param name="Shutdown">The process ends; another takes the job up again.</param>
-public sealed record JobRun(JobRow Row, CancellationToken Stop, CancellationToken Left, CancellationToken Shutdown, Action<string, double> Progress)
+public sealed record JobRun(
+    JobRow Row,
+    CancellationToken Stop,
+    CancellationToken Left,
+    CancellationToken Shutdown,
+    Action<string, double> Progress
+)
 {
     public bool ProcessEnds => Shutdown.IsCancellationRequested;
 
@@ -29,7 +35,8 @@ public abstract class TrayJobs(ShotStore shots)
     public abstract IReadOnlyList<JobKind> Kinds { get; }
 
     /// <summary>The document that it was asked on, reduced to what its kind reads.</summary>
-    protected async Task<ShotDocument> Document(JobRow job, int revision) => Asking.Read(job.Kind, (await shots.Read(job.ShotId, revision))!.Value.Document);
+    protected async Task<ShotDocument> Document(JobRow job, int revision) =>
+        Asking.Read(job.Kind, (await shots.Read(job.ShotId, revision))!.Value.Document);
 
     /// <summary>On top of whatever was changed meanwhile; nothing is laid once the job is to stop, but where a part of it is worth keeping.</summary>
     protected async Task<RevisionRow> Lay(JobRun job, string who, string what, Func<ShotDocument, ShotDocument> change, bool part = false)

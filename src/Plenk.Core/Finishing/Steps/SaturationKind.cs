@@ -11,27 +11,39 @@ public sealed class SaturationKind : StepKind
 {
     public override FinishKind Kind => FinishKind.Saturation;
     public override string Title => "Saturation by luminance";
+
     /// <summary>Half of the way from one band to the next, in stops.</summary>
     private const float Half = 1;
 
     public override bool ByObjects => true;
-    public override FinishStep Default => new() { Id = "", Kind = Kind, Saturation = new() };
+    public override FinishStep Default =>
+        new()
+        {
+            Id = "",
+            Kind = Kind,
+            Saturation = new(),
+        };
 
     public override IReadOnlyList<StepField> Fields =>
-    [
-        new("saturation.dark", "Of darks", "×", Min: 0, Max: 10),
-        new("saturation.middle", "Between", "×", Min: 0, Max: 10),
-        new("saturation.light", "Of lights", "×", Min: 0, Max: 10),
-        new("saturation.darkBelow", "Darks below", "linear", Min: 0.0001),
-        new("saturation.lightAbove", "Lights above", "linear", Min: 0.0001),
-    ];
+        [
+            new("saturation.dark", "Of darks", "×", Min: 0, Max: 10),
+            new("saturation.middle", "Between", "×", Min: 0, Max: 10),
+            new("saturation.light", "Of lights", "×", Min: 0, Max: 10),
+            new("saturation.darkBelow", "Darks below", "linear", Min: 0.0001),
+            new("saturation.lightAbove", "Lights above", "linear", Min: 0.0001),
+        ];
 
-    public override string? Fault(ShotDocument shot, FinishStep step) => step.Saturation switch
-    {
-        null => "it has no values.",
-        { Dark: >= 0 and <= 10, Middle: >= 0 and <= 10, Light: >= 0 and <= 10 } s => s.DarkBelow > 0 && s.LightAbove > s.DarkBelow && double.IsFinite(s.LightAbove) ? null : "darks end above 0 and before lights begin.",
-        _ => "a saturation lies between 0 and 10.",
-    };
+    public override string? Fault(ShotDocument shot, FinishStep step) =>
+        step.Saturation switch
+        {
+            null => "it has no values.",
+            { Dark: >= 0 and <= 10, Middle: >= 0 and <= 10, Light: >= 0 and <= 10 } s => s.DarkBelow > 0
+            && s.LightAbove > s.DarkBelow
+            && double.IsFinite(s.LightAbove)
+                ? null
+                : "darks end above 0 and before lights begin.",
+            _ => "a saturation lies between 0 and 10.",
+        };
 
     public override void Lay(FinishCanvas canvas, FinishStep step)
     {
@@ -45,8 +57,12 @@ public sealed class SaturationKind : StepKind
     public static Vector3 Apply(SaturationBands bands, Vector3 c)
     {
         float y = Luminance.Of(c);
-        if (!(y > 0)) { return c; }
-        float dark = Beyond((float)bands.DarkBelow / y), light = Beyond(y / (float)bands.LightAbove);
+        if (!(y > 0))
+        {
+            return c;
+        }
+        float dark = Beyond((float)bands.DarkBelow / y),
+            light = Beyond(y / (float)bands.LightAbove);
         float by = (float)(dark * bands.Dark + light * bands.Light + (1 - dark - light) * bands.Middle);
         return new Vector3(y) + by * (c - new Vector3(y));
     }

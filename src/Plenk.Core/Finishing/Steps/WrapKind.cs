@@ -8,8 +8,16 @@ public sealed class WrapKind : StepKind
     public override FinishKind Kind => FinishKind.Wrap;
     public override string Title => "Light wrap";
     public override bool AfterMerge => true;
-    public override FinishStep Default => new() { Id = "", Kind = Kind, Pixels = 6, Strength = 0.3 };
+    public override FinishStep Default =>
+        new()
+        {
+            Id = "",
+            Kind = Kind,
+            Pixels = 6,
+            Strength = 0.3,
+        };
     public override IReadOnlyList<StepField> Fields => [new("pixels", "Reach", "px", Min: 0, Max: 1000)];
 
-    public override void Lay(FinishCanvas canvas, FinishStep step) => LensLight.Wrap(canvas.Comp, canvas.Held, canvas.Box, step.Pixels * canvas.Context.Scale, canvas.Mask(step));
+    public override void Lay(FinishCanvas canvas, FinishStep step) =>
+        LensLight.Wrap(canvas.Comp, canvas.Held, canvas.Box, step.Pixels * canvas.Context.Scale, canvas.Mask(step));
 }

@@ -39,14 +39,17 @@ public sealed record Element : Extensible
     public bool Off { get; init; }
 
     [JsonIgnore]
-    public Similarity ObjectToWorld => new(
-        Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
+    public Similarity ObjectToWorld =>
+        new(Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
 
     /// <summary>As it is keyed at a frame.</summary>
-    public Element At(double frame) => Keys.Count == 0 ? this : this with
-    {
-        Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
-        TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,
-        Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
-    };
+    public Element At(double frame) =>
+        Keys.Count == 0
+            ? this
+            : this with
+            {
+                Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
+                TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,
+                Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
+            };
 }

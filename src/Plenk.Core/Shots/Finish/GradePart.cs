@@ -11,10 +11,13 @@ public enum GradePart
     Specular,
     Reflection,
     Emission,
+
     /// <summary>What one light brings; <see cref="FinishStep.Light"/> names it.</summary>
     Light,
+
     /// <summary>What new lamps bring onto the set.</summary>
     Added,
+
     /// <summary>What is seen of elements in mirroring pieces.</summary>
     Mirror,
 }

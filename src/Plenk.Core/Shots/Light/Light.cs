@@ -64,7 +64,10 @@ public sealed record Light : Extensible
     /// <summary>As it is at a frame: straight between its keys, held before the first and after the last.</summary>
     public Light At(int frame)
     {
-        if (Keys.Count == 0) { return this; }
+        if (Keys.Count == 0)
+        {
+            return this;
+        }
         Vec3? Place(Func<LightKey, Vec3?> of) => KeyCurve.At(Keys, frame, k => k.Frame, of, _ => KeyEase.Straight);
         return this with
         {

@@ -8,6 +8,7 @@ public enum MatteJoin
 {
     Add,
     Subtract,
+
     /// <summary>Only what lies in both.</summary>
     Within,
 }

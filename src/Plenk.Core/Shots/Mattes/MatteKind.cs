@@ -7,10 +7,13 @@ public enum MatteKind
 {
     /// <summary>A drawn shape.</summary>
     Drawn,
+
     /// <summary>What stands before a coloured screen.</summary>
     Screen,
+
     /// <summary>Pictures of it, white inside.</summary>
     Frames,
+
     /// <summary>An element's own coverage.</summary>
     Element,
 }

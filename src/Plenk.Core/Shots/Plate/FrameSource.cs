@@ -35,10 +35,22 @@ public sealed record FrameSource : Extensible
     /// <summary>The picture that a shot frame shows; null where it has none: before its first frame, and in a hole.</summary>
     public PlateFrame? At(int shotFrame, FrameRate shot)
     {
-        if (Frames.Count == 0 || (Frames.Count == 1 && !AtItsFrame)) { return Frames.FirstOrDefault(); }
-        int frame = Mapping.FrameAt(shotFrame, Rate, shot), first = Frames[0].Frame, last = Frames[^1].Frame;
-        if (Repeats) { int n = last - first + 1; frame = first + ((frame - first) % n + n) % n; }
-        else if (frame > last && !AtItsFrame) { return Frames[^1]; }
+        if (Frames.Count == 0 || (Frames.Count == 1 && !AtItsFrame))
+        {
+            return Frames.FirstOrDefault();
+        }
+        int frame = Mapping.FrameAt(shotFrame, Rate, shot),
+            first = Frames[0].Frame,
+            last = Frames[^1].Frame;
+        if (Repeats)
+        {
+            int n = last - first + 1;
+            frame = first + ((frame - first) % n + n) % n;
+        }
+        else if (frame > last && !AtItsFrame)
+        {
+            return Frames[^1];
+        }
         return Frames.FirstOrDefault(f => f.Frame == frame);
     }
 }

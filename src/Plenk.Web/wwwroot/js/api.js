@@ -12,7 +12,11 @@ export class Fault extends Error {
 async function answer(response) {
   if (response.ok) return response.status === 204 ? null : response.json();
   let problem = {};
-  try { problem = await response.json(); } catch { /* no body */ }
+  try {
+    problem = await response.json();
+  } catch {
+    /* no body */
+  }
   throw new Fault(response.status, problem);
 }
 
@@ -26,14 +30,20 @@ async function send(path, init) {
 }
 
 export const get = async (path, signal) => answer(await send(path, { signal }));
-export const post = async (path, body, signal) => answer(await send(path, { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
-export const put = async (path, body) => answer(await send(path, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
+export const post = async (path, body, signal) =>
+  answer(await send(path, { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
+export const put = async (path, body) =>
+  answer(await send(path, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
 export const upload = async (path, form) => answer(await send(path, { method: 'POST', body: form }));
 
 export async function picture(path, body, signal) {
-  const response = await send(path, body ? { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : { signal });
+  const response = await send(
+    path,
+    body ? { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) } : { signal },
+  );
   if (!response.ok) return answer(response);
-  const bitmap = await createImageBitmap(await response.blob()), noise = response.headers.get('X-Noise');
+  const bitmap = await createImageBitmap(await response.blob()),
+    noise = response.headers.get('X-Noise');
   // What is left of sampling noise, in shadow and on the element; other pictures do not say.
   if (noise) [bitmap.shadowNoise, bitmap.elementNoise] = noise.split(' ').map(Number);
   return bitmap;

@@ -2,14 +2,32 @@
 import { get } from './api.js';
 import { on, state, tell } from './state.js';
 
-const box = document.getElementById('around'), canvas = box.querySelector('canvas'), note = box.querySelector('.note');
+const box = document.getElementById('around'),
+  canvas = box.querySelector('canvas'),
+  note = box.querySelector('.note');
 const MOST = 4; // sources at once
-let three = null, renderer, scene, camera, material, data = null, groups = [], orbit = null, look = 'footage', asked = 0, waiting = false;
+let three = null,
+  renderer,
+  scene,
+  camera,
+  material,
+  data = null,
+  groups = [],
+  orbit = null,
+  look = 'footage',
+  asked = 0,
+  waiting = false;
 const kept = []; // pictures and depths of the sources that are shown
 
-const floats = (text, Type) => { const raw = atob(text), bytes = new Uint8Array(raw.length); for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i); return new Type(bytes.buffer); };
+const floats = (text, Type) => {
+  const raw = atob(text),
+    bytes = new Uint8Array(raw.length);
+  for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i);
+  return new Type(bytes.buffer);
+};
 
-const vertex = 'varying vec3 place; varying vec3 toEye; void main() { vec4 w = modelMatrix * vec4(position, 1.0); place = w.xyz; toEye = cameraPosition - w.xyz; gl_Position = projectionMatrix * viewMatrix * w; }';
+const vertex =
+  'varying vec3 place; varying vec3 toEye; void main() { vec4 w = modelMatrix * vec4(position, 1.0); place = w.xyz; toEye = cameraPosition - w.xyz; gl_Position = projectionMatrix * viewMatrix * w; }';
 const fragment = `
   varying vec3 place; varying vec3 toEye;
   uniform int count; uniform int look; uniform bool worn; uniform float cut;
@@ -52,21 +70,56 @@ async function begin() {
   const many = (make) => Array.from({ length: MOST }, make);
   const blank = new three.DataTexture(new Uint8Array([90, 90, 90, 255]), 1, 1);
   blank.needsUpdate = true;
-  material = new three.ShaderMaterial({ vertexShader: vertex, fragmentShader: fragment, side: three.DoubleSide, uniforms: {
-    count: { value: 0 }, look: { value: 0 }, worn: { value: true }, cut: { value: 0 }, into: { value: many(() => new three.Matrix4()) }, focal: { value: many(() => new three.Vector4()) }, lens: { value: many(() => new three.Vector4()) }, eye: { value: many(() => new three.Vector3()) }, depthMatrix: { value: many(() => new three.Matrix4()) }, picture: { value: many(() => blank) }, depth: { value: many(() => blank) }, mine: { value: many(() => true) } } });
+  material = new three.ShaderMaterial({
+    vertexShader: vertex,
+    fragmentShader: fragment,
+    side: three.DoubleSide,
+    uniforms: {
+      count: { value: 0 },
+      look: { value: 0 },
+      worn: { value: true },
+      cut: { value: 0 },
+      into: { value: many(() => new three.Matrix4()) },
+      focal: { value: many(() => new three.Vector4()) },
+      lens: { value: many(() => new three.Vector4()) },
+      eye: { value: many(() => new three.Vector3()) },
+      depthMatrix: { value: many(() => new three.Matrix4()) },
+      picture: { value: many(() => blank) },
+      depth: { value: many(() => blank) },
+      mine: { value: many(() => true) },
+    },
+  });
 }
 
 const matrix = (m) => new three.Matrix4().set(...m);
 
 async function load() {
   const mine = ++asked;
-  try { if (!three) await begin(); } catch { three = null; tell('told', { message: 'The set cannot be shown around: this browser offers no WebGL.', mend: 'Switch hardware acceleration on, or use another browser.' }); return; }
+  try {
+    if (!three) await begin();
+  } catch {
+    three = null;
+    tell('told', {
+      message: 'The set cannot be shown around: this browser offers no WebGL.',
+      mend: 'Switch hardware acceleration on, or use another browser.',
+    });
+    return;
+  }
   try {
     const next = await get(`/api/shots/${state.id}/around?revision=${state.revision}&frame=${state.frame}`);
     if (mine !== asked) return;
     data = next;
-  } catch (e) { tell('told', e); return; }
-  for (const g of groups) { scene.remove(g.mesh, g.wire); for (const part of [g.mesh, g.wire]) { part.geometry.dispose(); part.material.dispose(); } }
+  } catch (e) {
+    tell('told', e);
+    return;
+  }
+  for (const g of groups) {
+    scene.remove(g.mesh, g.wire);
+    for (const part of [g.mesh, g.wire]) {
+      part.geometry.dispose();
+      part.material.dispose();
+    }
+  }
   groups = [];
   for (const p of data.pieces) {
     if (p.onlyBlocksLight) continue;
@@ -75,12 +128,22 @@ async function load() {
     geometry.setIndex(new three.BufferAttribute(floats(p.indices, Uint32Array), 1));
     const own = material.clone();
     own.uniforms.worn.value = p.wearsFootage;
-    own.uniforms.mine.value = Array.from({ length: MOST }, (_, i) => !data.cameras[i]?.pieces?.length || data.cameras[i].pieces.includes(p.id));
-    const mesh = new three.Mesh(geometry, own), wire = new three.LineSegments(new three.EdgesGeometry(geometry, 25), new three.LineBasicMaterial({ color: 0x15181b }));
+    own.uniforms.mine.value = Array.from(
+      { length: MOST },
+      (_, i) => !data.cameras[i]?.pieces?.length || data.cameras[i].pieces.includes(p.id),
+    );
+    const mesh = new three.Mesh(geometry, own),
+      wire = new three.LineSegments(new three.EdgesGeometry(geometry, 25), new three.LineBasicMaterial({ color: 0x15181b }));
     groups.push({ mesh, wire });
     scene.add(mesh, wire);
   }
-  note.textContent = !data.pieces.length ? 'Nothing is built yet: the set is shown here once it has pieces (step 3).' : !data.cameras.length ? 'Nothing is projected yet; the set is shaded. Lay a frame on it at step 4.' : data.cameras.length > MOST ? `The first ${MOST} of ${data.cameras.length} projections are shown.` : '';
+  note.textContent = !data.pieces.length
+    ? 'Nothing is built yet: the set is shown here once it has pieces (step 3).'
+    : !data.cameras.length
+      ? 'Nothing is projected yet; the set is shaded. Lay a frame on it at step 4.'
+      : data.cameras.length > MOST
+        ? `The first ${MOST} of ${data.cameras.length} projections are shown.`
+        : '';
   await sources();
   if (!orbit) home();
   draw();
@@ -90,28 +153,57 @@ async function load() {
 async function sources() {
   for (const k of kept.splice(0)) k.dispose();
   const used = data.cameras.slice(0, MOST);
-  const depthOnly = new three.ShaderMaterial({ side: three.DoubleSide, vertexShader: 'varying float z; void main() { vec4 c = viewMatrix * modelMatrix * vec4(position, 1.0); z = -c.z; gl_Position = projectionMatrix * c; }', fragmentShader: 'varying float z; void main() { gl_FragColor = vec4(z, 0.0, 0.0, 1.0); }' });
+  const depthOnly = new three.ShaderMaterial({
+    side: three.DoubleSide,
+    vertexShader:
+      'varying float z; void main() { vec4 c = viewMatrix * modelMatrix * vec4(position, 1.0); z = -c.z; gl_Position = projectionMatrix * c; }',
+    fragmentShader: 'varying float z; void main() { gl_FragColor = vec4(z, 0.0, 0.0, 1.0); }',
+  });
   for (let i = 0; i < used.length; i++) {
-    const c = used[i], pose = matrix(c.pose), wide = 1.25, eye = new three.PerspectiveCamera((2 * Math.atan((wide * c.height) / (2 * c.fy)) * 180) / Math.PI, (c.width * c.fy) / (c.height * c.fx), 0.05, 2000);
+    const c = used[i],
+      pose = matrix(c.pose),
+      wide = 1.25,
+      eye = new three.PerspectiveCamera(
+        (2 * Math.atan((wide * c.height) / (2 * c.fy)) * 180) / Math.PI,
+        (c.width * c.fy) / (c.height * c.fx),
+        0.05,
+        2000,
+      );
     eye.matrixAutoUpdate = false;
     eye.matrix.copy(pose);
     eye.updateMatrixWorld(true);
-    const target = new three.WebGLRenderTarget(1024, 768, { type: three.FloatType, format: three.RedFormat, minFilter: three.NearestFilter, magFilter: three.NearestFilter });
-    for (const g of groups) { g.keep = g.mesh.material; g.mesh.material = depthOnly; g.wire.visible = false; g.mesh.visible = true; }
+    const target = new three.WebGLRenderTarget(1024, 768, {
+      type: three.FloatType,
+      format: three.RedFormat,
+      minFilter: three.NearestFilter,
+      magFilter: three.NearestFilter,
+    });
+    for (const g of groups) {
+      g.keep = g.mesh.material;
+      g.mesh.material = depthOnly;
+      g.wire.visible = false;
+      g.mesh.visible = true;
+    }
     renderer.setRenderTarget(target);
     renderer.setClearColor(0xffffff);
     renderer.clear();
     renderer.render(scene, eye);
     renderer.setRenderTarget(null);
     renderer.setClearColor(0x777777);
-    for (const g of groups) { g.mesh.material = g.keep; }
-    const response = await fetch(`/api/shots/${state.id}/projections/${encodeURIComponent(c.id)}/picture?frame=${c.frame}&seen=${state.seen}&revision=${state.revision}`);
-    const bitmap = await createImageBitmap(await response.blob(), { imageOrientation: 'flipY', premultiplyAlpha: 'none' }), texture = new three.Texture(bitmap);
+    for (const g of groups) {
+      g.mesh.material = g.keep;
+    }
+    const response = await fetch(
+      `/api/shots/${state.id}/projections/${encodeURIComponent(c.id)}/picture?frame=${c.frame}&seen=${state.seen}&revision=${state.revision}`,
+    );
+    const bitmap = await createImageBitmap(await response.blob(), { imageOrientation: 'flipY', premultiplyAlpha: 'none' }),
+      texture = new three.Texture(bitmap);
     texture.flipY = false;
     texture.anisotropy = 8;
     texture.needsUpdate = true;
     kept.push(target, texture);
-    const into = pose.clone().invert(), m = new three.Matrix4().multiplyMatrices(eye.projectionMatrix, into);
+    const into = pose.clone().invert(),
+      m = new three.Matrix4().multiplyMatrices(eye.projectionMatrix, into);
     for (const g of groups) {
       const u = g.mesh.material.uniforms;
       u.into.value[i].copy(into);
@@ -128,10 +220,19 @@ async function sources() {
 
 // From where the shot camera is, turning about what it looks at.
 function home() {
-  const m = data.shot ? matrix(data.shot.pose) : null, at = m ? new three.Vector3().setFromMatrixPosition(m) : new three.Vector3(0, 3, 8), ahead = m ? new three.Vector3(0, 0, -1).transformDirection(m) : new three.Vector3(0, -0.2, -1);
-  const ray = new three.Raycaster(at, ahead), hit = ray.intersectObjects(groups.map((g) => g.mesh))[0], far = (hit ? hit.distance : 12) / 2;
+  const m = data.shot ? matrix(data.shot.pose) : null,
+    at = m ? new three.Vector3().setFromMatrixPosition(m) : new three.Vector3(0, 3, 8),
+    ahead = m ? new three.Vector3(0, 0, -1).transformDirection(m) : new three.Vector3(0, -0.2, -1);
+  const ray = new three.Raycaster(at, ahead),
+    hit = ray.intersectObjects(groups.map((g) => g.mesh))[0],
+    far = (hit ? hit.distance : 12) / 2;
   if (data.shot) camera.fov = data.shot.fovDegrees;
-  orbit = { centre: at.clone().addScaledVector(ahead, far), far, azimuth: Math.atan2(-ahead.x, -ahead.z), up: Math.asin(Math.max(-1, Math.min(1, -ahead.y))) };
+  orbit = {
+    centre: at.clone().addScaledVector(ahead, far),
+    far,
+    azimuth: Math.atan2(-ahead.x, -ahead.z),
+    up: Math.asin(Math.max(-1, Math.min(1, -ahead.y))),
+  };
   orbit.home = [orbit.azimuth, orbit.up];
 }
 
@@ -146,10 +247,16 @@ function draw() {
     camera.aspect = r.width / r.height;
     camera.updateProjectionMatrix();
     const { centre, far, azimuth, up } = orbit;
-    camera.position.set(centre.x + far * Math.cos(up) * Math.sin(azimuth), centre.y + far * Math.sin(up), centre.z + far * Math.cos(up) * Math.cos(azimuth));
+    camera.position.set(
+      centre.x + far * Math.cos(up) * Math.sin(azimuth),
+      centre.y + far * Math.sin(up),
+      centre.z + far * Math.cos(up) * Math.cos(azimuth),
+    );
     camera.lookAt(centre);
     for (const g of groups) {
-      g.mesh.visible = look !== 'wires'; g.wire.visible = look === 'wires' || look === 'shaded'; g.mesh.material.uniforms.cut.value = orbit.far * Math.min(0.6, 1.2 * Math.hypot(azimuth - orbit.home[0], up - orbit.home[1]));
+      g.mesh.visible = look !== 'wires';
+      g.wire.visible = look === 'wires' || look === 'shaded';
+      g.mesh.material.uniforms.cut.value = orbit.far * Math.min(0.6, 1.2 * Math.hypot(azimuth - orbit.home[0], up - orbit.home[1]));
       g.mesh.material.uniforms.look.value = look === 'footage' && data.cameras.length ? 0 : 1;
     }
     renderer.render(scene, camera);
@@ -158,19 +265,40 @@ function draw() {
 }
 
 let held = null;
-canvas.addEventListener('pointerdown', (e) => { held = { x: e.clientX, y: e.clientY, pan: e.shiftKey || e.button === 1 }; canvas.setPointerCapture(e.pointerId); });
+canvas.addEventListener('pointerdown', (e) => {
+  held = { x: e.clientX, y: e.clientY, pan: e.shiftKey || e.button === 1 };
+  canvas.setPointerCapture(e.pointerId);
+});
 canvas.addEventListener('pointermove', (e) => {
   if (!held || !orbit) return;
-  const dx = e.clientX - held.x, dy = e.clientY - held.y;
+  const dx = e.clientX - held.x,
+    dy = e.clientY - held.y;
   Object.assign(held, { x: e.clientX, y: e.clientY });
   if (held.pan) {
     const step = (orbit.far * 2 * Math.tan((camera.fov * Math.PI) / 360)) / box.clientHeight;
-    orbit.centre.addScaledVector(new three.Vector3(1, 0, 0).transformDirection(camera.matrixWorld), -dx * step).addScaledVector(new three.Vector3(0, 1, 0).transformDirection(camera.matrixWorld), dy * step);
-  } else { orbit.azimuth -= dx * 0.006; orbit.up = Math.max(-1.55, Math.min(1.55, orbit.up + dy * 0.006)); }
+    orbit.centre
+      .addScaledVector(new three.Vector3(1, 0, 0).transformDirection(camera.matrixWorld), -dx * step)
+      .addScaledVector(new three.Vector3(0, 1, 0).transformDirection(camera.matrixWorld), dy * step);
+  } else {
+    orbit.azimuth -= dx * 0.006;
+    orbit.up = Math.max(-1.55, Math.min(1.55, orbit.up + dy * 0.006));
+  }
   draw();
 });
-canvas.addEventListener('pointerup', () => { held = null; });
-canvas.addEventListener('wheel', (e) => { e.preventDefault(); if (orbit) { orbit.far = Math.max(0.05, Math.min(1500, orbit.far * 1.15 ** (e.deltaY / 100))); draw(); } }, { passive: false });
+canvas.addEventListener('pointerup', () => {
+  held = null;
+});
+canvas.addEventListener(
+  'wheel',
+  (e) => {
+    e.preventDefault();
+    if (orbit) {
+      orbit.far = Math.max(0.05, Math.min(1500, orbit.far * 1.15 ** (e.deltaY / 100)));
+      draw();
+    }
+  },
+  { passive: false },
+);
 canvas.addEventListener('keydown', (e) => {
   const turn = { ArrowLeft: [0.1, 0], ArrowRight: [-0.1, 0], ArrowUp: [0, 0.08], ArrowDown: [0, -0.08] }[e.key];
   if (!turn || !orbit) return;
@@ -180,10 +308,26 @@ canvas.addEventListener('keydown', (e) => {
   e.stopPropagation();
   draw();
 });
-for (const b of box.querySelectorAll('[data-look]')) b.addEventListener('click', () => { look = b.dataset.look; for (const o of box.querySelectorAll('[data-look]')) o.setAttribute('aria-pressed', String(o === b)); draw(); });
-box.querySelector('[data-home]').addEventListener('click', () => { if (data) { home(); draw(); } });
+for (const b of box.querySelectorAll('[data-look]'))
+  b.addEventListener('click', () => {
+    look = b.dataset.look;
+    for (const o of box.querySelectorAll('[data-look]')) o.setAttribute('aria-pressed', String(o === b));
+    draw();
+  });
+box.querySelector('[data-home]').addEventListener('click', () => {
+  if (data) {
+    home();
+    draw();
+  }
+});
 
-on('way', () => { if (state.way === 'around') load(); });
-on('document', () => { if (state.way === 'around') load(); });
-on('frame', () => { if (state.way === 'around' && !state.playing) load(); });
+on('way', () => {
+  if (state.way === 'around') load();
+});
+on('document', () => {
+  if (state.way === 'around') load();
+});
+on('frame', () => {
+  if (state.way === 'around' && !state.playing) load();
+});
 addEventListener('resize', draw);

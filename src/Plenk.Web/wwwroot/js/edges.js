@@ -8,13 +8,22 @@ export const edges = { on: false, handles: [], pulled: null, rest: null };
 
 let asked = 0;
 export async function refreshEdges() {
-  const mine = ++asked, piece = state.chosen.piece;
+  const mine = ++asked,
+    piece = state.chosen.piece;
   edges.handles = [];
-  if (!edges.on || state.step !== 3 || !piece || !state.document?.camera || state.playing) { tell('draw'); return; }
+  if (!edges.on || state.step !== 3 || !piece || !state.document?.camera || state.playing) {
+    tell('draw');
+    return;
+  }
   try {
     const list = await get(`${api(`frames/${state.frame}/handles`)}?piece=${encodeURIComponent(piece)}`);
-    if (mine === asked) { edges.handles = list; tell('draw'); }
-  } catch { /* the piece is gone */ }
+    if (mine === asked) {
+      edges.handles = list;
+      tell('draw');
+    }
+  } catch {
+    /* the piece is gone */
+  }
 }
 
 const corner = (k) => k.from.every((v, i) => v === k.to[i]);
@@ -22,28 +31,46 @@ const corner = (k) => k.from.every((v, i) => v === k.to[i]);
 // The corner, or else the edge, under the pointer; of an edge the place that is touched.
 export function edgeNear(p, zoom) {
   if (!edges.on) return null;
-  const near = edges.handles.filter(corner).map((k) => ({ k, d: Math.hypot(k.a[0] - p.x, k.a[1] - p.y) * zoom })).sort((a, b) => a.d - b.d)[0];
+  const near = edges.handles
+    .filter(corner)
+    .map((k) => ({ k, d: Math.hypot(k.a[0] - p.x, k.a[1] - p.y) * zoom }))
+    .sort((a, b) => a.d - b.d)[0];
   if (near?.d < 10) return { place: near.k.from, along: null, x: p.x, y: p.y };
   let best = null;
   for (const k of edges.handles) {
     if (corner(k)) continue;
-    const dx = k.b[0] - k.a[0], dy = k.b[1] - k.a[1], l = dx * dx + dy * dy;
+    const dx = k.b[0] - k.a[0],
+      dy = k.b[1] - k.a[1],
+      l = dx * dx + dy * dy;
     if (l < 1) continue;
-    const t = Math.max(0.05, Math.min(0.95, ((p.x - k.a[0]) * dx + (p.y - k.a[1]) * dy) / l)), d = Math.hypot(k.a[0] + t * dx - p.x, k.a[1] + t * dy - p.y) * zoom;
+    const t = Math.max(0.05, Math.min(0.95, ((p.x - k.a[0]) * dx + (p.y - k.a[1]) * dy) / l)),
+      d = Math.hypot(k.a[0] + t * dx - p.x, k.a[1] + t * dy - p.y) * zoom;
     if (d < 9 && (!best || d < best.d)) best = { d, k, t };
   }
-  return best && { place: best.k.from.map((v, i) => v + best.t * (best.k.to[i] - v)), along: best.k.to.map((v, i) => v - best.k.from[i]), x: p.x, y: p.y };
+  return (
+    best && {
+      place: best.k.from.map((v, i) => v + best.t * (best.k.to[i] - v)),
+      along: best.k.to.map((v, i) => v - best.k.from[i]),
+      x: p.x,
+      y: p.y,
+    }
+  );
 }
 
 export async function pinEdge(pull, p) {
-  const id = state.chosen.piece, frame = state.frame;
+  const id = state.chosen.piece,
+    frame = state.frame;
   edges.pulled = null;
   let rest = null;
   const name = state.document.pieces.find((q) => q.id === id)?.name;
   const done = await save(`${name}: ${pull.along ? 'an edge' : 'a corner'} laid on the picture at ${frame}`, async (d) => {
-    const piece = d.pieces.find((q) => q.id === id), same = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < 1e-6);
+    const piece = d.pieces.find((q) => q.id === id),
+      same = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < 1e-6);
     // A corner that was pinned in this frame before moves with its pin.
-    piece.pins = [...(piece.pins || []).filter((q) => !(q.frame === frame && !q.along && !pull.along && same(q.place, pull.place))), { frame, place: pull.place, along: pull.along, x: p.x, y: p.y }];
+    piece.pins = [
+      ...(piece.pins || []).filter((q) => !(q.frame === frame && !q.along && !pull.along && same(q.place, pull.place))),
+      { frame, place: pull.place, along: pull.along, x: p.x, y: p.y },
+    ];
     const r = await post(api(`pieces/${encodeURIComponent(id)}/pull`), { document: d });
     rest = r;
     d.pieces[d.pieces.indexOf(piece)] = r.piece;
@@ -54,33 +81,105 @@ export async function pinEdge(pull, p) {
 }
 
 export function drawEdges({ at, both }) {
-  const parts = [], piece = state.document.pieces.find((p) => p.id === state.chosen.piece);
+  const parts = [],
+    piece = state.document.pieces.find((p) => p.id === state.chosen.piece);
   if (!edges.on || !piece) return parts;
   let d = '';
-  for (const k of edges.handles) { if (!corner(k)) continue; const [x, y] = at(...k.a).split(' ').map(Number); d += `M${x - 3} ${y - 3}h6v6h-6z`; }
+  for (const k of edges.handles) {
+    if (!corner(k)) continue;
+    const [x, y] = at(...k.a)
+      .split(' ')
+      .map(Number);
+    d += `M${x - 3} ${y - 3}h6v6h-6z`;
+  }
   if (d) parts.push(both(d, 1, ''));
   let pins = '';
-  for (const q of piece.pins || []) { if (q.frame !== state.frame) continue; const [x, y] = at(q.x, q.y).split(' ').map(Number); pins += q.along ? `M${x - 6} ${y}h12` : `M${x - 6} ${y}h12M${x} ${y - 6}v12`; }
+  for (const q of piece.pins || []) {
+    if (q.frame !== state.frame) continue;
+    const [x, y] = at(q.x, q.y).split(' ').map(Number);
+    pins += q.along ? `M${x - 6} ${y}h12` : `M${x - 6} ${y}h12M${x} ${y - 6}v12`;
+  }
   if (pins) parts.push(both(pins, 2, ''));
-  if (edges.pulled) { const [x, y] = at(edges.pulled.to.x, edges.pulled.to.y).split(' ').map(Number), [u, v] = at(edges.pulled.x, edges.pulled.y).split(' ').map(Number); parts.push(both(`M${u} ${v}L${x} ${y}M${x - 6} ${y}h12M${x} ${y - 6}v12`, 1.6, '')); }
+  if (edges.pulled) {
+    const [x, y] = at(edges.pulled.to.x, edges.pulled.to.y).split(' ').map(Number),
+      [u, v] = at(edges.pulled.x, edges.pulled.y).split(' ').map(Number);
+    parts.push(both(`M${u} ${v}L${x} ${y}M${x - 6} ${y}h12M${x} ${y - 6}v12`, 1.6, ''));
+  }
   return parts;
 }
 
 export function edgeSection(p) {
   if (!state.document.camera || p.locked) return [];
-  const pins = p.pins || [], frames = [...new Set(pins.map((q) => q.frame))].sort((a, b) => a - b);
-  const again = (what, change) => save(`${p.name}: ${what}`, async (d) => {
-    const piece = d.pieces.find((q) => q.id === p.id);
-    change(piece);
-    if (piece.pins.length) { const r = await post(api(`pieces/${encodeURIComponent(p.id)}/pull`), { document: d }); edges.rest = r; d.pieces[d.pieces.indexOf(piece)] = r.piece; }
-    return d;
-  });
-  return [heading('Edges to the picture'), h('div', { class: 'actions' }, h('button', { type: 'button', 'aria-pressed': edges.on ? 'true' : 'false', onclick: () => { edges.on = !edges.on; refreshEdges(); tell('chosen'); } }, 'Pull corners and edges'),
-    pins.length ? button('Take the last pin away', () => again('last pin away', (x) => { x.pins.pop(); })) : null, pins.length ? button('Take all pins away', () => again('all pins away', (x) => { x.pins = []; })) : null),
-  edges.on && !pins.length ? quiet('Pull a corner or an edge of the piece onto the filmed one. Go to a frame seen from elsewhere and pull there too: all are heard together.') : null,
-  pins.length ? h('p', { class: 'num', id: 'pins' }, `${pins.length} pin${pins.length > 1 ? 's' : ''} at ${frames.join(', ')}${edges.rest?.piece?.id === p.id ? `; they rest within ${edges.rest.worstPx.toFixed(2)} px, ${edges.rest.rmsPx.toFixed(2)} px RMS` : ''}`) : null,
-  tick('pins may tilt it', !!p.mayTilt, (v) => again(v ? 'may tilt' : 'stays level', (x) => { x.mayTilt = v; }))].filter(Boolean);
+  const pins = p.pins || [],
+    frames = [...new Set(pins.map((q) => q.frame))].sort((a, b) => a - b);
+  const again = (what, change) =>
+    save(`${p.name}: ${what}`, async (d) => {
+      const piece = d.pieces.find((q) => q.id === p.id);
+      change(piece);
+      if (piece.pins.length) {
+        const r = await post(api(`pieces/${encodeURIComponent(p.id)}/pull`), { document: d });
+        edges.rest = r;
+        d.pieces[d.pieces.indexOf(piece)] = r.piece;
+      }
+      return d;
+    });
+  return [
+    heading('Edges to the picture'),
+    h(
+      'div',
+      { class: 'actions' },
+      h(
+        'button',
+        {
+          type: 'button',
+          'aria-pressed': edges.on ? 'true' : 'false',
+          onclick: () => {
+            edges.on = !edges.on;
+            refreshEdges();
+            tell('chosen');
+          },
+        },
+        'Pull corners and edges',
+      ),
+      pins.length
+        ? button('Take the last pin away', () =>
+            again('last pin away', (x) => {
+              x.pins.pop();
+            }),
+          )
+        : null,
+      pins.length
+        ? button('Take all pins away', () =>
+            again('all pins away', (x) => {
+              x.pins = [];
+            }),
+          )
+        : null,
+    ),
+    edges.on && !pins.length
+      ? quiet(
+          'Pull a corner or an edge of the piece onto the filmed one. Go to a frame seen from elsewhere and pull there too: all are heard together.',
+        )
+      : null,
+    pins.length
+      ? h(
+          'p',
+          { class: 'num', id: 'pins' },
+          `${pins.length} pin${pins.length > 1 ? 's' : ''} at ${frames.join(', ')}${edges.rest?.piece?.id === p.id ? `; they rest within ${edges.rest.worstPx.toFixed(2)} px, ${edges.rest.rmsPx.toFixed(2)} px RMS` : ''}`,
+        )
+      : null,
+    tick('pins may tilt it', !!p.mayTilt, (v) =>
+      again(v ? 'may tilt' : 'stays level', (x) => {
+        x.mayTilt = v;
+      }),
+    ),
+  ].filter(Boolean);
 }
 
-for (const t of ['frame', 'document', 'step', 'chosen']) on(t, () => { if (edges.on) refreshEdges(); });
-on('escape', () => { edges.pulled = null; });
+for (const t of ['frame', 'document', 'step', 'chosen'])
+  on(t, () => {
+    if (edges.on) refreshEdges();
+  });
+on('escape', () => {
+  edges.pulled = null;
+});

@@ -7,9 +7,11 @@ export const byFrame = (a, b) => a.frame - b.frame;
 // A number or a list of them at a frame: straight between keys, held before the first and after the last. Undefined where none is keyed.
 export function straightAt(keys, name, frame = state.frame) {
   const own = (keys || []).filter((k) => has(k[name])).sort(byFrame);
-  const a = own.findLast((k) => k.frame <= frame) || own[0], b = own.find((k) => k.frame >= frame) || own.at(-1);
+  const a = own.findLast((k) => k.frame <= frame) || own[0],
+    b = own.find((k) => k.frame >= frame) || own.at(-1);
   if (!own.length || a.frame === b.frame) return a?.[name];
-  const t = (frame - a.frame) / (b.frame - a.frame), mix = (u, v) => u + t * (v - u);
+  const t = (frame - a.frame) / (b.frame - a.frame),
+    mix = (u, v) => u + t * (v - u);
   return typeof a[name] === 'number' ? mix(a[name], b[name]) : a[name].map((v, i) => mix(v, b[name][i]));
 }
 
@@ -17,7 +19,11 @@ export function straightAt(keys, name, frame = state.frame) {
 export function keyHere(x, made = {}, frame = state.frame) {
   x.keys ||= [];
   let k = x.keys.find((q) => q.frame === frame);
-  if (!k) { k = { frame, ...made }; x.keys.push(k); x.keys.sort(byFrame); }
+  if (!k) {
+    k = { frame, ...made };
+    x.keys.push(k);
+    x.keys.sort(byFrame);
+  }
   return k;
 }
 
@@ -31,7 +37,8 @@ export function setKeyed(x, name, value) {
 export function straightCurve(name, keys, key, of, change) {
   const own = (keys || []).filter((k) => has(k[key]));
   if (!own.length) return null;
-  const { first, last } = state.document.range, points = [];
+  const { first, last } = state.document.range,
+    points = [];
   for (let f = first; f <= last; f++) points.push({ frame: f, value: of(straightAt(keys, key, f)) });
   return { name, curves: [{ axis: '', points }], keys: own.map((k) => ({ frame: k.frame, value: of(k[key]) })), change };
 }

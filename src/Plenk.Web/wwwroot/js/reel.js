@@ -4,13 +4,16 @@ import { button } from './build.js';
 
 const most = 400e6; // bytes of pictures as they lie in memory
 const kept = new Map(); // by frame: { bitmap, quality }
-let of = '', flying = null;
+let of = '',
+  flying = null;
 let done = false; // all that can be kept is, or no more was wanted: until the next Play
 
 export const keptFrame = (frame) => kept.get(frame)?.bitmap ?? null;
 
 function say(wanted, width, height, all) {
-  const fine = wanted.filter((f) => kept.get(f)?.quality === 'middle').length, some = wanted.filter((f) => kept.has(f)).length, bytes = [...kept.values()].reduce((sum, k) => sum + 4 * k.bitmap.width * k.bitmap.height, 0);
+  const fine = wanted.filter((f) => kept.get(f)?.quality === 'middle').length,
+    some = wanted.filter((f) => kept.has(f)).length,
+    bytes = [...kept.values()].reduce((sum, k) => sum + 4 * k.bitmap.width * k.bitmap.height, 0);
   const words = `${some < wanted.length ? `${some} of ${wanted.length} frames kept, coarse` : fine < wanted.length ? `${fine} of ${wanted.length} kept fine` : `${wanted.length} frames kept`}, ${Math.round(bytes / 1e6)} MB${wanted.length < all ? `; ${Math.round(most / 1e6)} MB hold no more of ${all}` : ''}`;
   document.getElementById('kept').replaceChildren(words, ...(fine < wanted.length ? [' ', button('Keep no more', restFrames)] : []));
 }
@@ -34,23 +37,35 @@ function restFrames() {
 }
 
 // Play was pressed: what is missing is fetched again.
-export const wakeFrames = () => { done = false; };
+export const wakeFrames = () => {
+  done = false;
+};
 
 // Which picture is kept.
 export const keptOf = () => of;
 
 // From the present frame on, round the range: coarse ones first, so that all of it moves, then finer ones in their place.
 export async function keepFrames({ key, first, last, from, width, height, path }) {
-  if (key !== of) { forgetFrames(); of = key; }
+  if (key !== of) {
+    forgetFrames();
+    of = key;
+  }
   if (flying || done) return;
-  const count = last - first + 1, wanted = Array.from({ length: Math.min(count, Math.max(1, Math.floor(most / (4 * width * height)))) }, (_, i) => first + ((from - first + i) % count));
-  const mine = flying = new AbortController();
+  const count = last - first + 1,
+    wanted = Array.from(
+      { length: Math.min(count, Math.max(1, Math.floor(most / (4 * width * height)))) },
+      (_, i) => first + ((from - first + i) % count),
+    );
+  const mine = (flying = new AbortController());
   for (const quality of ['draft', 'middle']) {
     for (const frame of wanted) {
       if (kept.has(frame) && (quality === 'draft' || kept.get(frame).quality === 'middle')) continue;
       try {
         const bitmap = await picture(path(frame, quality), null, mine.signal);
-        if (flying !== mine) { bitmap.close(); return; }
+        if (flying !== mine) {
+          bitmap.close();
+          return;
+        }
         kept.get(frame)?.bitmap.close();
         kept.set(frame, { bitmap, quality });
         say(wanted, width, height, count);
@@ -60,5 +75,8 @@ export async function keepFrames({ key, first, last, from, width, height, path }
       }
     }
   }
-  if (flying === mine) { flying = null; done = true; }
+  if (flying === mine) {
+    flying = null;
+    done = true;
+  }
 }

@@ -4,20 +4,54 @@ import { button, h } from './build.js';
 
 export const state = {
   id: Number(document.body.dataset.shot),
-  revision: 0, document: null, pictures: [], canUndo: false, canRedo: false,
+  revision: 0,
+  document: null,
+  pictures: [],
+  canUndo: false,
+  canRedo: false,
   draft: null, // a document that is shown but not saved, while something is dragged
-  frame: 0, step: 1, way: 'camera', seen: 'display', compare: 'before', exposure: 0, channel: null, wipe: 0.5, gain: 4,
-  chosen: { piece: null, element: null, point: null, light: null, projection: null, points: [], track: null, matte: null, standIn: null, thing: null, rendered: null, figure: null },
-  readings: null, jobs: [], hand: null, // what a click in the picture does next
-  wire: true, alone: false,
+  frame: 0,
+  step: 1,
+  way: 'camera',
+  seen: 'display',
+  compare: 'before',
+  exposure: 0,
+  channel: null,
+  wipe: 0.5,
+  gain: 4,
+  chosen: {
+    piece: null,
+    element: null,
+    point: null,
+    light: null,
+    projection: null,
+    points: [],
+    track: null,
+    matte: null,
+    standIn: null,
+    thing: null,
+    rendered: null,
+    figure: null,
+  },
+  readings: null,
+  jobs: [],
+  hand: null, // what a click in the picture does next
+  wire: true,
+  alone: false,
   holding: 0, // so many presses wait for an answer that takes all cores
 };
 
 const listeners = new Map();
-export function on(topic, act) { (listeners.get(topic) || listeners.set(topic, []).get(topic)).push(act); }
-export function tell(topic, data) { for (const act of listeners.get(topic) || []) act(data); }
+export function on(topic, act) {
+  (listeners.get(topic) || listeners.set(topic, []).get(topic)).push(act);
+}
+export function tell(topic, data) {
+  for (const act of listeners.get(topic) || []) act(data);
+}
 
-export function doc() { return state.draft || state.document; }
+export function doc() {
+  return state.draft || state.document;
+}
 
 // What was changed here and is not answered yet, in its order: the page shows it at once, and each is laid on what the one before it came to.
 const pending = [];
@@ -30,15 +64,27 @@ function hoped() {
     if (p.asks) continue;
     try {
       const next = p.edit(structuredClone(d));
-      if (next instanceof Promise) { p.asks = true; next.catch(() => {}); } else if (next) d = next;
-    } catch { /* it says so when its turn comes */ }
+      if (next instanceof Promise) {
+        p.asks = true;
+        next.catch(() => {});
+      } else if (next) d = next;
+    } catch {
+      /* it says so when its turn comes */
+    }
   }
   return d;
 }
 
 function take(s) {
   saved = s.document;
-  Object.assign(state, { revision: s.revision, document: hoped(), pictures: s.pictures, canUndo: s.canUndo, canRedo: s.canRedo, draft: null });
+  Object.assign(state, {
+    revision: s.revision,
+    document: hoped(),
+    pictures: s.pictures,
+    canUndo: s.canUndo,
+    canRedo: s.canRedo,
+    draft: null,
+  });
   const { first, last } = saved.range;
   if (state.frame < first || state.frame > last) state.frame = first;
   tell('document');
@@ -52,7 +98,11 @@ export async function load() {
 // One change after the other, each on the revision that the one before it gave. A state that an answer brings is taken here, once.
 let queue = Promise.resolve();
 export function inLine(act) {
-  const turn = queue.then(act).then((r) => { const s = r?.state ?? r; if (s?.document) take(s); return r; });
+  const turn = queue.then(act).then((r) => {
+    const s = r?.state ?? r;
+    if (s?.document) take(s);
+    return r;
+  });
   queue = turn.catch(() => {});
   return turn;
 }
@@ -75,9 +125,13 @@ export function save(what, edit) {
 
 async function saveNow(own) {
   const { what, edit } = own;
-  const over = () => { pending.splice(pending.indexOf(own), 1); tell('saving', pending.length > 0); };
+  const over = () => {
+    pending.splice(pending.indexOf(own), 1);
+    tell('saving', pending.length > 0);
+  };
   try {
-    const next = await edit(structuredClone(saved)), answer = await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: next });
+    const next = await edit(structuredClone(saved)),
+      answer = await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: next });
     over();
     take(answer);
     tell('told', null);
@@ -86,10 +140,27 @@ async function saveNow(own) {
     over();
     state.document = hoped();
     if (e instanceof Fault && e.status === 409) {
-      const box = h('div', { class: 'told', role: 'alert' }, h('p', {}, e.message),
-        h('div', { class: 'actions' },
-          button('Put mine on top', async () => { await load(); await save(what, edit); }, { next: true }),
-          button('Leave mine', async () => { tell('told', null); await load(); })));
+      const box = h(
+        'div',
+        { class: 'told', role: 'alert' },
+        h('p', {}, e.message),
+        h(
+          'div',
+          { class: 'actions' },
+          button(
+            'Put mine on top',
+            async () => {
+              await load();
+              await save(what, edit);
+            },
+            { next: true },
+          ),
+          button('Leave mine', async () => {
+            tell('told', null);
+            await load();
+          }),
+        ),
+      );
       tell('told', box);
     } else {
       state.draft = null;
@@ -100,15 +171,16 @@ async function saveNow(own) {
   }
 }
 
-export const step = (which, number) => inLine(async () => {
-  try {
-    take(await post(`/api/shots/${state.id}/${which}`, { baseRevision: state.revision, number }));
-    tell('told', null);
-  } catch (e) {
-    tell('told', e);
-    if (e.status === 409) await load();
-  }
-});
+export const step = (which, number) =>
+  inLine(async () => {
+    try {
+      take(await post(`/api/shots/${state.id}/${which}`, { baseRevision: state.revision, number }));
+      tell('told', null);
+    } catch (e) {
+      tell('told', e);
+      if (e.status === 409) await load();
+    }
+  });
 
 // Shows a changed document without saving it.
 export function show(edit) {
@@ -140,8 +212,15 @@ export function setFrame(frame) {
   tell('frame');
 }
 
-export function setStep(n) { state.step = n; state.hand = null; tell('step'); }
-export function setHand(hand) { state.hand = hand; tell('hand'); }
+export function setStep(n) {
+  state.step = n;
+  state.hand = null;
+  tell('step');
+}
+export function setHand(hand) {
+  state.hand = hand;
+  tell('hand');
+}
 
 // Which picture a frame shows is said by the server.
 export function mediaOf(frame) {
