@@ -10,19 +10,30 @@ using Plenk.Work.Queue;
 namespace Plenk.Web;
 
 /// <summary>Pictures for the pages, as encoded bytes, remembered by what they show.</summary>
-public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
+public sealed class PictureService
 {
+    private readonly ShotEngine engine;
+    private readonly RenderedWork rendered;
     private readonly Cache<byte[]> _pictures = new(Sizes.Of);
     private readonly FairLine _line = new(PicturesAtOnce);
     private readonly LaneThreads _threads = new("pictures", PicturesAtOnce + Environment.ProcessorCount, LaneThreads.Readings);
     private const int PicturesAtOnce = 2;
-
-    // Drafts that nobody has seen yet: each is made once for all who wait for it, and few at a time, so that the first ones are there soon and what is known, dragged or saved meanwhile does not wait.
-    private readonly SharedWork<byte[]> _drafts = new();
-    private readonly FairLine _draftLine = new(DraftsAtOnce);
-    private readonly LaneThreads _draftThreads = new("drafts", DraftsAtOnce + Environment.ProcessorCount, LaneThreads.Drafts);
-    private const int DraftsAtOnce = 2;
+    private readonly Drafts _drafts;
     private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
+
+    public PictureService(ShotEngine engine, RenderedWork rendered)
+    {
+        (this.engine, this.rendered) = (engine, rendered);
+        _drafts = new(
+            _pictures,
+            (d, stop) => Make(d.Shot, d.Frame, d.Kind, d.Width, "draft", d.Gain, engine.View(d.Shot, d.Seen), drags: false, stop),
+            () => !_line.IsIdle
+        );
+    }
+
+    /// <summary>Of a document that is reduced to what the picture shows.</summary>
+    public static string KeyOf(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen) =>
+        ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
 
     /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
     public (double Shadow, double Element)? NoiseOf(byte[] picture) =>
@@ -61,7 +72,11 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
     {
         Know(kind, quality);
         shot = Reads(shot, kind);
-        string key = ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
+        if (quality == "draft" && !drags && kind is not ("plate" or "grain-free"))
+        {
+            return await _drafts.Get(new(of, shot, frame, kind, width, gain, seen), stop);
+        }
+        string key = KeyOf(shot, frame, kind, width, quality, gain, seen);
         if (_pictures.TryGet(key, out byte[] known))
         {
             return known;
@@ -70,21 +85,6 @@ public sealed class PictureService(ShotEngine engine, RenderedWork rendered)
         if (drags || kind is "plate" or "grain-free")
         {
             made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop), stop);
-        }
-        else if (quality == "draft")
-        {
-            return await _drafts.Get(
-                key,
-                async left =>
-                {
-                    using IDisposable turn = await _draftLine.Enter(of, 0, left);
-                    byte[] draft = await _draftThreads.Run(() =>
-                        Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, left)
-                    );
-                    return _pictures.Get(key, () => draft);
-                },
-                stop
-            );
         }
         else
         {

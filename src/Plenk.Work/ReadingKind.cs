@@ -42,6 +42,7 @@ public sealed record ReadingKind(
         new(2, CameraReadings.ReprojectionBlank, Clicked, (_, s, _) => CameraReadings.Reprojection(s)),
         new(2, CameraReadings.FloorBlank, Clicked, (_, s, _) => CameraReadings.FloorFlatness(s)),
         new(2, CameraReadings.LengthsBlank, s => Clicked(s) with { KnownLengths = s.KnownLengths }, (_, s, _) => CameraReadings.Lengths(s)),
+        new(1, HorizonReadings.Blank, Reduced.Camera, (_, s, _) => HorizonReadings.Of(s)),
         new(
             2,
             SolveReadings.LiveBlank,

@@ -1,5 +1,6 @@
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
+using Plenk.Core.Readings;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Xunit;
@@ -75,5 +76,41 @@ public class LevelTests
         ];
         OrientingResult both = Orienting.Solve(floor, new Orientation { Floor = ["A", "B", "C"], Level = [horizon] }, Still);
         Assert.Contains("disagree by 12", Assert.Single(both.Problems));
+    }
+
+    // The same numbers: a camera that looks level, and a horizon drawn 200 px above its middle, atan(200 / 1800).
+    [Fact]
+    public void A_drawn_horizon_judges_the_level()
+    {
+        ShotDocument shot = new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Camera = new()
+            {
+                Width = 1920,
+                Height = 1080,
+                Samples = [new(1001, Pose.Identity.ToRowMajor16(), 1800, 960, 540)],
+            },
+            SurveyPoints =
+            [
+                new() { Name = "A", Position = new(0, -1, -3) },
+                new() { Name = "B", Position = new(1, -1, -3) },
+                new() { Name = "C", Position = new(0, -1, -4) },
+            ],
+            Orientation = new() { Floor = ["A", "B", "C"] },
+        };
+        Assert.Contains("no horizon is drawn", HorizonReadings.Of(shot).Note);
+        ShotDocument Drawn(params LevelLine[] lines) => shot with { Orientation = shot.Orientation with { Level = lines } };
+        LevelLine true0 = new(1001, true, 100, 540, 1800, 540),
+            high = new(1001, true, 100, 340, 1800, 340);
+        Assert.Equal(0, HorizonReadings.Of(Drawn(true0)).Value!.Value, 1e-6);
+        Reading off = HorizonReadings.Of(Drawn(true0, high));
+        Assert.Equal(6.3401917, off.Value!.Value, 1e-6);
+        Assert.Equal((Verdict.Outside, 340.0), (off.Verdict, off.Worst!.Y));
+        Assert.Contains("frame 1009", HorizonReadings.Of(Drawn(high with { Frame = 1009 })).Note);
+        // An upright judges nothing here.
+        Assert.Null(HorizonReadings.Of(Drawn(high with { Horizon = false })).Value);
     }
 }

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Shots;
@@ -15,6 +16,7 @@ public static class ShotJson
         new(JsonSerializerDefaults.Web)
         {
             WriteIndented = indented,
+            TypeInfoResolver = new DefaultJsonTypeInfoResolver(), // keys ask for a type before anything was written
             RespectNullableAnnotations = true, // a list that is null is told here, not found missing later
             DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
             Converters = { new Vec3Converter(), new JsonStringEnumConverter<Images.ColorEncoding>(JsonNamingPolicy.CamelCase) },

@@ -12,6 +12,18 @@ public sealed class FairLine(int atOnce)
 
     private sealed record Waiting(long Of, int Rank, TaskCompletionSource Entered);
 
+    /// <summary>Nobody is inside, and nobody waits.</summary>
+    public bool IsIdle
+    {
+        get
+        {
+            lock (_waiting)
+            {
+                return _inside == 0 && _waiting.Count == 0;
+            }
+        }
+    }
+
     /// <summary>How many come before the first of somebody's that waits; null where none of theirs does.</summary>
     public int? Before(long of)
     {

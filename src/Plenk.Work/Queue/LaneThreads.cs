@@ -12,9 +12,10 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
     private readonly BlockingCollection<Task> _tasks = [];
     private readonly HashSet<int> _own = [];
 
-    /// <summary>What drafts, what readings and full pictures, and what long work gives way by.</summary>
+    /// <summary>What drafts, readings and full pictures, drafts that nobody asked for yet, and long work give way by.</summary>
     public const int Drafts = 2,
         Readings = 5,
+        Ahead = 7,
         Long = 10;
 
     public LaneThreads(string name, int count, int niceness)
