@@ -39,7 +39,10 @@ public static class HorizonReadings
                 || !pinhole.TryDirection(l.X2, l.Y2, out Vec3 b)
             )
             {
-                return Blank with { Note = $"the camera has no sample for the horizon at frame {l.Frame}, or it is drawn outside the lens" };
+                return Blank with
+                {
+                    Note = $"the camera has no sample for the horizon at frame {l.Frame}, or it is drawn outside the lens",
+                };
             }
             Vec3 normal = pose.Rotation * Vec3.Cross(a, b).Normalized();
             double off = Rotations.Degrees(Elementary.Acos(Math.Min(1, Math.Abs(normal.Y))));

@@ -59,8 +59,12 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
 
     protected override void QueueTask(Task task) => _tasks.Add(task);
 
+    /// <summary>
+    /// Whoever waits for a task of these threads on one of them runs it, though it stands in the queue: the others may all be waiting for what comes of it. It is
+    /// run once; the queue skips what was.
+    /// </summary>
     protected override bool TryExecuteTaskInline(Task task, bool taskWasPreviouslyQueued) =>
-        !taskWasPreviouslyQueued && _own.Contains(Environment.CurrentManagedThreadId) && TryExecuteTask(task);
+        _own.Contains(Environment.CurrentManagedThreadId) && TryExecuteTask(task);
 
     protected override IEnumerable<Task> GetScheduledTasks() => [.. _tasks];
 
