@@ -110,6 +110,8 @@ public class LevelTests
         Assert.Equal(6.3401917, off.Value!.Value, 1e-6);
         Assert.Equal((Verdict.Outside, 340.0), (off.Verdict, off.Worst!.Y));
         Assert.Contains("frame 1009", HorizonReadings.Of(Drawn(high with { Frame = 1009 })).Note);
+        // Both ends in one place: no number, rather than one that is none.
+        Assert.Null(HorizonReadings.Of(Drawn(high with { X2 = 100 })).Value);
         // An upright judges nothing here.
         Assert.Null(HorizonReadings.Of(Drawn(high with { Horizon = false })).Value);
     }

@@ -37,14 +37,16 @@ public static class HorizonReadings
                 !camera.TryAt(l.Frame, out Pose pose, out Pinhole pinhole)
                 || !pinhole.TryDirection(l.X1, l.Y1, out Vec3 a)
                 || !pinhole.TryDirection(l.X2, l.Y2, out Vec3 b)
+                || Vec3.Cross(a.Normalized(), b.Normalized()) is not { Length: > 1e-4 } across
             )
             {
                 return Blank with
                 {
-                    Note = $"the camera has no sample for the horizon at frame {l.Frame}, or it is drawn outside the lens",
+                    Note =
+                        $"the horizon at frame {l.Frame} cannot be judged: the camera has no sample there, or it is drawn outside the lens or too short",
                 };
             }
-            Vec3 normal = pose.Rotation * Vec3.Cross(a, b).Normalized();
+            Vec3 normal = pose.Rotation * across.Normalized();
             double off = Rotations.Degrees(Elementary.Acos(Math.Min(1, Math.Abs(normal.Y))));
             if (worst is null || off > worst.Value.Off)
             {
