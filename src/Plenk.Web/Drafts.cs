@@ -11,7 +11,7 @@ namespace Plenk.Web;
 /// <param name="Of">Whose it is: shots take turns.</param>
 public sealed record Draft(long Of, ShotDocument Shot, int Frame, string Kind, int Width, double Gain, SeenThrough Seen)
 {
-    public string Key { get; } = PictureService.KeyOf(Shot, Frame, Kind, Width, "draft", Gain, Seen);
+    public string Key => PictureService.KeyOf(Shot, Frame, Kind, Width, "draft", Gain, Seen);
 }
 
 /// <summary>
@@ -42,10 +42,11 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
 
     public async Task<byte[]> Get(Draft draft, CancellationToken stop)
     {
-        byte[] picture = known.TryGet(draft.Key, out byte[] there)
+        string key = draft.Key;
+        byte[] picture = known.TryGet(key, out byte[] there)
             ? there
             : await _shared.Get(
-                draft.Key,
+                key,
                 async left =>
                 {
                     using IDisposable turn = await _line.Enter(draft.Of, 0, left);
@@ -129,7 +130,6 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
                 frame = at.Draft.Frame + (at.Done % 2 == 0 ? away : -away);
             at.Done++;
             Draft near = at.Draft with { Frame = frame };
-            near = new(near.Of, near.Shot, near.Frame, near.Kind, near.Width, near.Gain, near.Seen);
             if (near.Shot.Range.Contains(frame) && !known.TryGet(near.Key, out _))
             {
                 return near;
