@@ -20,10 +20,11 @@ public sealed record Draft(long Of, ShotDocument Shot, int Frame, string Kind, i
 /// </summary>
 /// <param name="make">On threads of ours.</param>
 /// <param name="others">Whether pictures that come before those drawn ahead are being made.</param>
-public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, byte[]> make, Func<bool> others)
+/// <param name="budget">Bytes of all caches; plates of frames drawn ahead take at most a quarter of them. Null: <see cref="PictureMemory.Bytes"/>.</param>
+public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, byte[]> make, Func<bool> others, long? budget = null)
 {
     private const int AtOnce = 2,
-        Near = 6; // frames to either side
+        MostNear = 48; // frames to either side
     private const long BytesAPixel = 18; // codes and linear light, which are kept of a plate
     private static readonly TimeSpan Rest = TimeSpan.FromMilliseconds(40);
     private readonly SharedWork<byte[]> _shared = new();
@@ -34,9 +35,12 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
     private bool _aheadRuns;
 
     /// <summary>What was looked at last of a shot, and how many of its neighbours were seen to.</summary>
-    private sealed class Looked(Draft draft)
+    private sealed class Looked(Draft draft, int near)
     {
         public Draft Draft => draft;
+
+        /// <summary>So many frames to either side are drawn.</summary>
+        public int Near => near;
         public int Done { get; set; }
     }
 
@@ -66,14 +70,14 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
 
     private void LookedAt(Draft draft)
     {
-        // Plates so large that their neighbours would push out what is worked on are left.
-        if (draft.Shot.Plate is not { } plate || 2 * Near * BytesAPixel * plate.Width * plate.Height > PictureMemory.Bytes / 4)
+        if (draft.Shot.Plate is not { Width: > 0, Height: > 0 } plate)
         {
             return;
         }
+        int near = (int)Math.Min(MostNear, (budget ?? PictureMemory.Bytes) / 4 / (2 * BytesAPixel * plate.Width * plate.Height));
         lock (_looked)
         {
-            _looked[draft.Of] = new(draft);
+            _looked[draft.Of] = new(draft, near);
             if (_aheadRuns)
             {
                 return;
@@ -121,7 +125,7 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
     {
         while (_looked.Values.MinBy(l => l.Done) is { } at)
         {
-            if (at.Done == 2 * Near)
+            if (at.Done >= 2 * at.Near)
             {
                 _looked.Remove(at.Draft.Of);
                 continue;

@@ -23,7 +23,8 @@ public sealed class DraftTests
             Plate = new() { Width = width, Height = 720 },
         };
 
-    private Drafts Drafts(int? fails = null) =>
+    /// <param name="near">So many frames to either side of 1280 × 720 have room.</param>
+    private Drafts Drafts(int? fails = null, int near = 6) =>
         new(
             _known,
             (d, _) =>
@@ -31,7 +32,8 @@ public sealed class DraftTests
                 _made.Enqueue(d.Frame);
                 return d.Frame == fails ? throw new ShotFault("nothing is there") : [1, 2, 3];
             },
-            () => _others
+            () => _others,
+            4 * 36L * 1280 * 720 * near
         );
 
     private static Draft At(int frame, ShotDocument? shot = null) => new(1, shot ?? Shot(), frame, "comp", 480, 4, SeenThrough.Display);
@@ -74,6 +76,15 @@ public sealed class DraftTests
         await Made(1037, 1035, 1038, 1034, 1039, 1033, 1040, 1032, 1041, 1031, 1042, 1030);
         await drafts.Get(At(2001, Shot(2001, 2009, 200_000)), CancellationToken.None);
         await Made(2001);
+    }
+
+    [Fact]
+    public async Task The_more_room_there_is_the_farther_it_goes()
+    {
+        await Drafts(near: 2).Get(At(1036), CancellationToken.None);
+        await Made(1036, 1037, 1035, 1038, 1034);
+        await Drafts(near: 1000).Get(At(5000, Shot(4000, 6000)), CancellationToken.None);
+        await Made([5000, .. Enumerable.Range(1, 48).SelectMany(i => (int[])[5000 + i, 5000 - i])]);
     }
 
     [Fact]
