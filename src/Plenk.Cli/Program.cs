@@ -7,6 +7,7 @@ var root = new RootCommand(
 root.Subcommands.Add(CheckPlateCommand.Make());
 root.Subcommands.Add(ExportShotCommand.Make());
 root.Subcommands.Add(ImportShotCommand.Make());
+root.Subcommands.Add(EditCommand.Make());
 root.Subcommands.Add(RenderCommand.Make());
 root.Subcommands.Add(SolveCommand.Make());
 root.Subcommands.Add(LinesCommand.Make());

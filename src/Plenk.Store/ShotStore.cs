@@ -1,5 +1,7 @@
+using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
+using Plenk.Core.Edits;
 using Plenk.Core.Shots;
 
 namespace Plenk.Store;
@@ -7,6 +9,10 @@ namespace Plenk.Store;
 public sealed record ShotRow(long Id, string Production, string Sequence, string Code, string Title, int Head);
 
 public sealed record RevisionRow(int Number, string Who, DateTime At, string What, int Content, int? Parent, int[] Redo);
+
+/// <summary>A line of a shot's ledger.</summary>
+/// <param name="Changes">Places, names and values before and after; empty where it was not made by named edits.</param>
+public sealed record LedgerLine(int Number, string Who, DateTime At, string What, IReadOnlyList<Change> Changes);
 
 /// <summary>Somebody saved first; carries who and what, so that the second can be told.</summary>
 public sealed class ConflictException(RevisionRow head)
@@ -193,20 +199,28 @@ public sealed class ShotStore(Database database)
             r.GetFieldValue<int[]>(at + 6)
         );
 
-    public async Task<IReadOnlyList<RevisionRow>> Ledger(long shot, int most = 200)
+    public async Task<IReadOnlyList<LedgerLine>> Ledger(long shot, int most = 200)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            "select number, who, at, what, content, parent, redo from revision where shot_id = $1 order by number desc limit $2"
+            "select number, who, at, what, changes::text from revision where shot_id = $1 order by number desc limit $2"
         );
         c.Parameters.AddWithValue(shot);
         c.Parameters.AddWithValue(most);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
-        var rows = new List<RevisionRow>();
+        var lines = new List<LedgerLine>();
         while (await r.ReadAsync())
         {
-            rows.Add(Revision(r, 0));
+            lines.Add(
+                new(
+                    r.GetInt32(0),
+                    r.GetString(1),
+                    r.GetDateTime(2),
+                    r.GetString(3),
+                    r.IsDBNull(4) ? [] : JsonSerializer.Deserialize<Change[]>(r.GetString(4))!
+                )
+            );
         }
-        return rows;
+        return lines;
     }
 
     /// <summary>Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.</summary>
@@ -216,10 +230,25 @@ public sealed class ShotStore(Database database)
             baseRevision,
             (head, _) =>
                 Task.FromResult(
-                    (new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document))
+                    (new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document), (string?)null)
                 ),
             document
         );
+
+    /// <summary>
+    /// Lays edits on the newest document and keeps what they come to; nobody else saves between. <paramref name="edit"/> gets the newest document and throws to
+    /// refuse.
+    /// </summary>
+    public Task<RevisionRow> Edit(long shot, string who, Func<ShotDocument, EditedShot> edit) =>
+        Append(shot, null, async (head, read) =>
+        {
+            EditedShot made = edit(ShotJson.Read((await read(head.Number)).Item2));
+            return (
+                new(head.Number + 1, who, default, made.What, head.Number + 1, head.Content, []),
+                Written(made.Document),
+                JsonSerializer.Serialize(made.Changes)
+            );
+        });
 
     /// <summary>A NUL is the one character that neither text nor jsonb can hold.</summary>
     private static string Written(ShotDocument document)
@@ -238,7 +267,7 @@ public sealed class ShotStore(Database database)
                 throw new NothingToUndoException("There is nothing before this to go back to.");
             }
             (RevisionRow before, string json) = await read(target);
-            return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json);
+            return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json, null);
         });
 
     public Task<RevisionRow> Redo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>
@@ -248,7 +277,7 @@ public sealed class ShotStore(Database database)
                 throw new NothingToUndoException("There is nothing to redo.");
             }
             (RevisionRow again, string json) = await read(head.Redo[^1]);
-            return (new(head.Number + 1, who, default, $"Redo: {again.What}", again.Content, null, head.Redo[..^1]), json);
+            return (new(head.Number + 1, who, default, $"Redo: {again.What}", again.Content, null, head.Redo[..^1]), json, null);
         });
 
     /// <summary>Goes back to any earlier state, as a change of its own.</summary>
@@ -256,13 +285,17 @@ public sealed class ShotStore(Database database)
         Append(shot, baseRevision, async (head, read) =>
         {
             (RevisionRow old, string json) = await read(number);
-            return (new(head.Number + 1, who, default, $"Back to revision {number}: {old.What}", head.Number + 1, head.Content, []), json);
+            return (
+                new(head.Number + 1, who, default, $"Back to revision {number}: {old.What}", head.Number + 1, head.Content, []),
+                json,
+                null
+            );
         });
 
     private async Task<RevisionRow> Append(
         long shot,
-        int baseRevision,
-        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string)>> make,
+        int? baseRevision,
+        Func<RevisionRow, Func<int, Task<(RevisionRow, string)>>, Task<(RevisionRow, string, string?)>> make,
         ShotDocument? own = null
     )
     {
@@ -294,12 +327,12 @@ public sealed class ShotStore(Database database)
             }
             int head = of.Head;
             (RevisionRow headRow, _) = await ReadRow(head);
-            if (head != baseRevision)
+            if (baseRevision is not null && head != baseRevision)
             {
                 throw new ConflictException(headRow);
             }
-            (RevisionRow row, string json) = await make(headRow, ReadRow);
-            RevisionRow kept = await Insert(connection, transaction, shot, row, json);
+            (RevisionRow row, string json, string? changes) = await make(headRow, ReadRow);
+            RevisionRow kept = await Insert(connection, transaction, shot, row, json, changes);
             await using var update = new NpgsqlCommand(
                 "update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1",
                 connection,
@@ -332,13 +365,14 @@ public sealed class ShotStore(Database database)
         NpgsqlTransaction transaction,
         long shot,
         RevisionRow row,
-        string json
+        string json,
+        string? changes = null
     )
     {
         await using var c = new NpgsqlCommand(
             """
-            insert into revision (shot_id, number, who, what, document, content, parent, redo)
-            values ($1, $2, $3, $4, $5::jsonb, $6, $7, $8) returning at
+            insert into revision (shot_id, number, who, what, document, content, parent, redo, changes)
+            values ($1, $2, $3, $4, $5::jsonb, $6, $7, $8, $9::jsonb) returning at
             """,
             connection,
             transaction
@@ -351,6 +385,7 @@ public sealed class ShotStore(Database database)
         c.Parameters.AddWithValue(row.Content);
         c.Parameters.Add(new() { Value = (object?)row.Parent ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
         c.Parameters.AddWithValue(row.Redo);
+        c.Parameters.Add(new() { Value = (object?)changes ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Text });
         return row with { At = (DateTime)(await c.ExecuteScalarAsync())! };
     }
 }

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.Extensions.Diagnostics.HealthChecks;
+using Plenk.Core.Edits;
 using Plenk.Formats;
 using Plenk.Store;
 using Plenk.Work;
@@ -39,6 +40,7 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
         {
             ConflictException e => (409, e.Message, (string?)null),
             NothingToUndoException e => (400, e.Message, null),
+            EditFault e => (e.IsConflict ? 409 : 422, e.Message, null),
             FormatFault e => (422, e.Message + ".", e.Mend),
             ShotFault or MissingMediaException or RefusedException => (422, exception.Message, null),
             DiskFullException e => (507, e.Message, null),
@@ -110,8 +112,15 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
         {
             problem.Extensions["head"] = conflict.Head.Number;
         }
+        if (exception is EditFault { At: var at })
+        {
+            problem.Extensions["at"] = at;
+        }
         context.Response.StatusCode = status;
-        if (context.Request.Path.StartsWithSegments("/api"))
+        if (
+            context.Request.Path.StartsWithSegments("/api")
+            || context.Request.Headers.Accept.ToString().Contains("application/problem+json", StringComparison.Ordinal)
+        )
         {
             await context.Response.WriteAsJsonAsync(problem, options: null, "application/problem+json", stop);
         }

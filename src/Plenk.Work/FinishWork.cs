@@ -81,6 +81,16 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         }
     }
 
+    /// <summary>Of the plate and of the comp where elements are: how often each level is met, and where across the picture.</summary>
+    public Scopes Scopes(ShotDocument shot, int frame, CancellationToken stop = default)
+    {
+        int width = Math.Min(480, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet."));
+        return Core.Finishing.Scopes.Of(
+            Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop),
+            engine.Plate(shot, frame, width)
+        );
+    }
+
     /// <summary>What a step does to a frame, as if it were on; at a reduced width, in the plate's pixels.</summary>
     public StepEffect Effect(ShotDocument shot, int frame, string step, CancellationToken stop = default)
     {

@@ -62,7 +62,7 @@ public sealed class FinishTests(Site site)
                 "[document.querySelectorAll('#scopes svg:nth-of-type(1) path').length, document.querySelectorAll('#scopes svg:nth-of-type(1) path[stroke-dasharray]').length].join()"
             )
         );
-        Assert.Equal("", page.State("[...document.querySelectorAll('#scopes svg')].map((s) => s.textContent).join('')"));
+        Assert.Equal("", page.State("[...document.querySelectorAll('#scopes svg')].map((s) => s.textContent.trim()).join('')"));
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
         Back(page, before);

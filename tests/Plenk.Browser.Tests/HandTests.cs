@@ -92,7 +92,8 @@ public sealed class HandTests(Site site)
         Assert.Equal(before, page.State("state.revision"));
         page.NoErrors();
         Assert.Contains((await site.Json($"/api/shots/{id}/ledger")).EnumerateArray(), r =>
-            r.GetProperty("what").GetString()!.Contains("moved", StringComparison.Ordinal)
+            r.GetProperty("what").GetString()!.StartsWith("Diving bell: place −1.", StringComparison.Ordinal)
+            || r.GetProperty("changes").EnumerateArray().Any(c => c.GetProperty("at").GetString() == "elements/bell/position" && c.GetProperty("to").GetString()!.StartsWith("−1.25,", StringComparison.Ordinal))
         );
     }
 
@@ -148,14 +149,24 @@ public sealed class HandTests(Site site)
         second.GoShot(id, 6);
         string turned = second.State("state.document.elements[0].turnDegrees"),
             scale = first.State("state.document.elements[0].scale");
+        // What two people change of one thing stands side by side.
         first.Type("Scale", "1.1");
-        second.Type("Turned", "12", saves: false);
+        second.Type("Turned", "12");
+        Assert.Equal("1.1 12", second.State("`${state.document.elements[0].scale} ${state.document.elements[0].turnDegrees}`"));
+        second.Press("Undo");
+        // Where both change the same, the second is asked.
+        first.Driver.Navigate().Refresh();
+        first.Until("document.querySelector('#route [aria-current]') !== null");
+        first.Type("Turned", "5");
+        second.Type("Turned", "7", saves: false);
         second.Keyboard(Keys.Enter);
         second.Until("document.querySelector('#sheet [role=alert]') !== null");
         second.Shows("#sheet", "Put mine on top");
         second.Press("Put mine on top");
-        second.UntilState("state.document.elements[0].turnDegrees === 12 && state.document.elements[0].scale === 1.1");
+        second.UntilState("state.document.elements[0].turnDegrees === 7 && state.document.elements[0].scale === 1.1");
         second.Until("document.querySelector('#sheet [role=alert]') === null");
+        second.Press("Undo");
+        second.UntilState("state.document.elements[0].turnDegrees === 5");
         second.Press("Undo");
         second.UntilState($"state.document.elements[0].turnDegrees === {turned}");
         second.Press("Undo");

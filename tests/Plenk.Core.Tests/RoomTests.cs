@@ -23,6 +23,7 @@ public sealed class RoomTests
         "Finishing",
         "Readings",
         "Checks",
+        "Edits",
     ];
 
     private static string Room(string name) => $"Plenk.Core.{name}";

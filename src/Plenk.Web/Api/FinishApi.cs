@@ -1,6 +1,4 @@
 using System.Numerics;
-using System.Text.Encodings.Web;
-using System.Text.Json;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -33,13 +31,6 @@ public static class FinishApi
     [
         .. StepKinds.All.Select(k => new StepKindSheet(k.Kind, k.Title, k.AfterMerge, k.ByObjects, k.Hint, k.Default, k.Fields)),
     ];
-
-    /// <summary>The same for the page: JSON that may stand in HTML.</summary>
-    public static string KindsJson { get; } =
-        JsonSerializer.Serialize(
-            Kinds,
-            new JsonSerializerOptions(ShotJson.Options) { Encoder = JavaScriptEncoder.Default, WriteIndented = false }
-        );
 
     public static void MapFinish(this WebApplication app)
     {
@@ -117,31 +108,6 @@ public static class FinishApi
             ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
             var (step, note) = await Task.Run(() => engine.Finish.FitHaze(shot));
             return new { step, note };
-        });
-
-        // Of the plate and of the comp where elements are: how often each level is met, and where across the picture.
-        api.MapGet("/frames/{frame:int}/scopes", async (long id, int frame, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            int width = Math.Min(480, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet."));
-            Scopes s = await Task.Run(
-                () =>
-                    Scopes.Of(
-                        engine.Finish.Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop),
-                        engine.Plate(shot, frame, width)
-                    ),
-                stop
-            );
-            return new
-            {
-                bins = Scopes.Bins,
-                columns = Scopes.Columns,
-                element = s.Element,
-                plate = s.Plate,
-                wave = s.Wave,
-                wavePlate = s.WavePlate,
-                any = s.Any,
-            };
         });
 
         // Means over a box of the picture, linear: plate and comp.

@@ -1,5 +1,6 @@
 using Plenk.Core.Cameras;
 using Plenk.Core.Checks;
+using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
@@ -24,6 +25,9 @@ public sealed record ShotState(
 );
 
 public sealed record SaveRequest(int BaseRevision, ShotDocument Document, string? What = null);
+
+/// <param name="Edits">In their order.</param>
+public sealed record EditsRequest(IReadOnlyList<Edit> Edits);
 
 public sealed record StepRequest(int BaseRevision, int? Number = null);
 
@@ -136,27 +140,8 @@ public static class ShotApi
             async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
             {
                 Check(request.Document);
-                foreach (string hash in ShotFolder.MediaOf(request.Document))
-                {
-                    if (!media.Has(hash))
-                    {
-                        throw new MissingMediaException(hash);
-                    }
-                }
-                // Names of materials stand in the elements' files: those are asked where something was chosen anew.
                 ShotDocument before = (await Need(shots, id)).Document;
-                foreach (
-                    Element e in request.Document.Elements.Where(e =>
-                        e.Materials.Count > 0
-                        && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true
-                    )
-                )
-                {
-                    if (engine.MaterialFault(request.Document, e) is { } fault)
-                    {
-                        throw new ShotFault($"Contact: {fault}");
-                    }
-                }
+                ShotSaving.Check(before, request.Document, media, engine);
                 await shots.Save(
                     id,
                     request.BaseRevision,
@@ -167,6 +152,28 @@ public static class ShotApi
                 return await State(shots, id);
             }
         );
+
+        api.MapPost(
+                "/{id:long}/edits",
+                async (long id, EditsRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
+                {
+                    await shots.Edit(
+                        id,
+                        Who(http),
+                        newest =>
+                        {
+                            EditedShot made = Edits.Apply(newest, request.Edits);
+                            ShotSaving.Check(newest, made.Document, media, engine);
+                            return made;
+                        }
+                    );
+                    return await State(shots, id);
+                }
+            )
+            .WithSummary("Makes named changes, all or none, on the newest document")
+            .WithDescription(
+                "Each names a place, like “elements/bell/position”: members of lists by id, name or frame, “/” within a name written “~1”. What an edit says it was and is no longer is refused with 409 and the place; what cannot stand there with 422 and the place."
+            );
 
         api.MapPost("/{id:long}/undo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
         {

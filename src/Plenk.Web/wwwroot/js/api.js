@@ -6,6 +6,7 @@ export class Fault extends Error {
     this.status = status;
     this.mend = problem.mend || '';
     this.head = problem.head;
+    this.at = problem.at; // the place of the document that is at fault
   }
 }
 
@@ -32,9 +33,13 @@ async function send(path, init) {
 export const get = async (path, signal) => answer(await send(path, { signal }));
 export const post = async (path, body, signal) =>
   answer(await send(path, { method: 'POST', signal, headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
-export const put = async (path, body) =>
-  answer(await send(path, { method: 'PUT', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) }));
 export const upload = async (path, form) => answer(await send(path, { method: 'POST', body: form }));
+
+// A part of the page, drawn by the server.
+export async function html(path, signal) {
+  const response = await send(path, { signal, headers: { accept: 'text/html, application/problem+json' } });
+  return response.ok ? response.text() : answer(response);
+}
 
 export async function picture(path, body, signal) {
   const response = await send(

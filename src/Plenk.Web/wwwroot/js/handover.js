@@ -349,3 +349,15 @@ export function handOverSection() {
     ...state.jobs.map(jobBox),
   ].filter(Boolean);
 }
+
+// On the picture: notes at their places.
+export function drawNotes({ at, both, label }) {
+  return (state.document.notes || []).flatMap((n, i) => {
+    if (n.frame !== state.frame || (n.resolved && n.id !== state.chosen.note)) return [];
+    const [x, y] = at(n.x, n.y).split(' ').map(Number);
+    return [
+      both(`M${x} ${y}l14 -14h${10 + 6.6 * Math.min(40, n.text.length)}`, n.id === state.chosen.note ? 2 : 1.2, ''),
+      label(x + 16, y - 18, `${i + 1} ${n.text.slice(0, 40).replace(/[<&]/g, ' ')}`),
+    ];
+  });
+}

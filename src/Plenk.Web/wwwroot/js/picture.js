@@ -12,7 +12,8 @@ import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { cornerNear, drawMattes, keyMatte, mattes } from './mattes.js';
-import { drawReview } from './finish.js';
+import { draw as drawFinish } from './steps/finish.js';
+import { drawNotes } from './handover.js';
 import { forgetFrames, keepFrames, keptFrame, keptOf } from './reel.js';
 import { carryTrack, correctTrack, drawTracks, trackNear } from './tracks.js';
 
@@ -227,7 +228,10 @@ function drawOverlay() {
         (state.document.mattes || []).filter((m) => m.id === state.chosen.matte),
       ),
     );
-  if ([7, 8].includes(state.step) && !state.alone && !state.playing) parts.push(...drawReview({ at, both, label }));
+  if (!state.alone && !state.playing) {
+    if (state.step === 7) parts.push(...drawFinish({ at, both, label }));
+    if ([7, 8].includes(state.step)) parts.push(...drawNotes({ at, both, label }));
+  }
   if (state.step === 3 && !state.alone && !state.playing) parts.push(...drawPieces({ at, both, label }), ...drawEdges({ at, both }));
   if (state.step === 5 && over && !state.alone && !state.playing) parts.push(...drawLights({ at, both, label }, over));
   if (held?.shadow && held.to) parts.push(both(`M${at(held.shadow.x, held.shadow.y)}L${at(held.to.x, held.to.y)}`, 1.6, '5 3'));

@@ -4,7 +4,7 @@ import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
 import { elementCurve, figureCurve } from './contact.js';
 import { matteCurve } from './mattes.js';
-import { framingCurve } from './finish.js';
+import { curve as framingCurve } from './steps/finish.js';
 import { lightCurve } from './lights.js';
 import { cameraCurves } from './tracks.js';
 import { wakeFrames } from './reel.js';
@@ -82,7 +82,7 @@ function draw() {
     readings.find((r) => r.step === state.step && r.perFrame) ||
     readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves() || lightCurve() || matteCurve() || figureCurve() || elementCurve() || framingCurve();
+  const camera = cameraCurves() || lightCurve() || matteCurve() || figureCurve() || elementCurve() || (state.step === 7 && framingCurve());
   keyDots = [];
   if (camera) {
     title.textContent = camera.name;

@@ -21,7 +21,7 @@ function head() {
 }
 
 function route() {
-  for (const b of document.querySelectorAll('#route button')) {
+  for (const b of document.querySelectorAll('#route [data-step]')) {
     const n = Number(b.dataset.step);
     if (n === state.step) b.setAttribute('aria-current', 'step');
     else b.removeAttribute('aria-current');
@@ -406,7 +406,12 @@ addEventListener('keydown', (e) => {
   e.preventDefault();
 });
 
-for (const b of document.querySelectorAll('#route button')) b.addEventListener('click', () => setStep(Number(b.dataset.step)));
+for (const b of document.querySelectorAll('#route [data-step]'))
+  b.addEventListener('click', (e) => {
+    if (e.ctrlKey || e.metaKey || e.shiftKey) return;
+    e.preventDefault();
+    setStep(Number(b.dataset.step));
+  });
 for (const b of document.querySelectorAll('[data-way]')) b.addEventListener('click', () => way(b.dataset.way));
 $('undo').addEventListener('click', () => step('undo'));
 $('redo').addEventListener('click', () => step('redo'));

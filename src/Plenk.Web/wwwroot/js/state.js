@@ -1,6 +1,7 @@
 // The page's one truth: the shot's document and revision from the server, and where the artist looks.
-import { Fault, get, post, put } from './api.js';
+import { Fault, get, post } from './api.js';
 import { button, h } from './build.js';
+import { editsBetween } from './edits.js';
 
 export const state = {
   id: Number(document.body.dataset.shot),
@@ -32,6 +33,11 @@ export const state = {
     thing: null,
     rendered: null,
     figure: null,
+    finish: null,
+    note: null,
+    cloud: null,
+    camera: null,
+    key: null,
   },
   readings: null,
   jobs: [],
@@ -111,8 +117,9 @@ export function inLine(act) {
 export const changed = (path, body) => inLine(() => post(`/api/shots/${state.id}/${path}`, { baseRevision: state.revision, ...body }));
 
 // Saves what edit(document) makes of the document. When somebody saved first the artist is told, and the edit is kept to be put on top.
-export function save(what, edit) {
-  const own = { what, edit };
+export function save(...args) {
+  const edit = args.at(-1),
+    own = { edit };
   pending.push(own);
   state.document = hoped();
   state.draft = null;
@@ -124,16 +131,17 @@ export function save(what, edit) {
 }
 
 async function saveNow(own) {
-  const { what, edit } = own;
+  const { edit } = own;
   const over = () => {
     pending.splice(pending.indexOf(own), 1);
     tell('saving', pending.length > 0);
   };
   try {
-    const next = await edit(structuredClone(saved)),
-      answer = await put(`/api/shots/${state.id}`, { baseRevision: state.revision, what, document: next });
+    const edits = editsBetween(saved, await edit(structuredClone(saved)));
+    const answer = edits.length ? await post(`/api/shots/${state.id}/edits`, { edits }) : null;
     over();
-    take(answer);
+    if (answer) take(answer);
+    else tell('document');
     tell('told', null);
     return true;
   } catch (e) {
@@ -151,7 +159,7 @@ async function saveNow(own) {
             'Put mine on top',
             async () => {
               await load();
-              await save(what, edit);
+              await save(edit);
             },
             { next: true },
           ),
@@ -189,17 +197,24 @@ export function show(edit) {
 }
 
 // Step, frame and what is chosen stand in the address: a page that is opened again, or sent to somebody, looks where this one does.
-const kinds = ['piece', 'element', 'point', 'light', 'projection', 'matte', 'standIn', 'thing', 'rendered', 'track'];
+const lists = ['points'];
+export function query() {
+  const q = new URLSearchParams({ step: state.step, frame: state.frame });
+  for (const [k, v] of Object.entries(state.chosen)) if (v !== null && v !== undefined && v.length !== 0) q.set(k, v);
+  return q;
+}
 function keepAddress() {
   if (!state.document) return;
-  const q = new URLSearchParams({ step: state.step, frame: state.frame });
-  for (const k of kinds) if (state.chosen[k] !== null && state.chosen[k] !== undefined) q.set(k, state.chosen[k]);
-  const to = `${location.pathname}?${q}`;
+  const to = `${location.pathname}?${query()}`;
   if (to !== location.pathname + location.search) history.replaceState(null, '', to);
 }
 export function fromAddress() {
   const q = new URLSearchParams(location.search);
-  for (const k of kinds) if (q.has(k)) state.chosen[k] = k === 'track' ? Number(q.get(k)) : q.get(k);
+  for (const [k, v] of q) {
+    if (k === 'track') state.chosen[k] = Number(v);
+    else if (lists.includes(k)) state.chosen[k] = v.split(',');
+    else if (k in state.chosen) state.chosen[k] = v;
+  }
   return { step: Number(q.get('step')) || null, frame: Number(q.get('frame')) || null };
 }
 for (const t of ['frame', 'step', 'chosen', 'document']) on(t, keepAddress);

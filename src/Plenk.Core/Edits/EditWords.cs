@@ -1,0 +1,173 @@
+using System.Globalization;
+using System.Text;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Plenk.Core.Finishing;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Edits;
+
+/// <summary>What places of a document and values are called. Names that tell by themselves are read off the property's; the others stand here.</summary>
+public static class EditWords
+{
+    /// <summary>Endings of property names that are units.</summary>
+    private static readonly (string Ending, string Unit)[] Units =
+    [
+        ("Metres", "m"),
+        ("Millimetres", "mm"),
+        ("Mm", "mm"),
+        ("Degrees", "°"),
+        ("Pixels", "px"),
+        ("Px", "px"),
+        ("Kelvin", "K"),
+        ("Stops", "stops"),
+        ("Seconds", "s"),
+    ];
+
+    /// <summary>Properties that are lengths in metres without saying so.</summary>
+    private static readonly HashSet<string> Metres = ["position", "size", "width", "height", "halfU", "halfV"];
+
+    private static readonly Dictionary<string, string> Words = new(StringComparer.Ordinal)
+    {
+        ["off"] = "switched off",
+        ["at"] = "place",
+        ["position"] = "place",
+        ["of"] = "part",
+        ["rotationYxzDegrees"] = "turn",
+        ["turnDegrees"] = "turn",
+        ["hangsOn"] = "hangs on",
+        ["textures"] = "pictures",
+        ["surveyPoints"] = "survey points",
+        ["otherCameras"] = "cameras beside the shot's",
+        ["rendered"] = "rendered pictures",
+        ["projections"] = "projected footage",
+        ["standIns"] = "stand-ins",
+        ["movingObjects"] = "moving things",
+        ["knownLengths"] = "known lengths",
+        ["fNumber"] = "f-number",
+        ["color"] = "colour",
+        ["tolerances"] = "tolerance",
+    };
+
+    private static readonly Dictionary<string, string> One = new(StringComparer.Ordinal)
+    {
+        ["surveyPoints"] = "point",
+        ["projections"] = "footage",
+        ["movingObjects"] = "thing",
+        ["standIns"] = "stand-in",
+        ["otherCameras"] = "camera",
+        ["rendered"] = "rendered picture",
+        ["knownLengths"] = "known length",
+        ["keys"] = "key at",
+        ["clicks"] = "click at",
+        ["materials"] = "material",
+    };
+
+    /// <summary>A property's name as words, its unit left off.</summary>
+    public static string Plain(string property)
+    {
+        if (Words.TryGetValue(property, out string? own))
+        {
+            return own;
+        }
+        foreach (var (ending, _) in Units)
+        {
+            if (property.Length > ending.Length && property.EndsWith(ending, StringComparison.Ordinal))
+            {
+                property = property[..^ending.Length];
+                break;
+            }
+        }
+        var words = new StringBuilder();
+        foreach (char c in property)
+        {
+            words.Append(char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : c.ToString());
+        }
+        return words.ToString();
+    }
+
+    /// <summary>Unit of the value at a place; empty: it has none that is known.</summary>
+    public static string UnitOf(string property, string at)
+    {
+        if (StepFieldAt(at) is { } field)
+        {
+            return field.Unit;
+        }
+        foreach (var (ending, unit) in Units)
+        {
+            if (property.EndsWith(ending, StringComparison.Ordinal) || property.Equals(ending, StringComparison.OrdinalIgnoreCase))
+            {
+                return unit;
+            }
+        }
+        return Metres.Contains(property) ? "m" : "";
+    }
+
+    /// <summary>Fields of finish steps have names and units of their own; the kind is told by the property that the step's settings stand in.</summary>
+    private static StepField? StepFieldAt(string at)
+    {
+        string[] path = at.Split('/');
+        return path is ["finish", "steps", _, .. var rest]
+            ? StepKinds.All.SelectMany(k => k.Fields).FirstOrDefault(f => f.Path == string.Join('.', rest))
+            : null;
+    }
+
+    /// <summary>What a member of a list is called: by its own name, else by its kind and what it is known by.</summary>
+    public static string Called(string list, JsonNode? item)
+    {
+        string last = list[(list.LastIndexOf('/') + 1)..],
+            key = DocumentPlace.KeyOf(item) ?? "";
+        if (list == "finish/steps")
+        {
+            return Enum.TryParse((item?["kind"] as JsonValue)?.ToString() ?? nameof(FinishKind.Grade), out FinishKind kind)
+                ? StepKinds.Of(kind).Title
+                : key;
+        }
+        if (item?["name"] is JsonValue named && named.ToString() is { Length: > 0 } name)
+        {
+            return One.TryGetValue(last, out string? kindOf) && last == "surveyPoints" ? $"{Begin(kindOf)} {name}" : name;
+        }
+        string one = One.TryGetValue(last, out string? w) ? w : Plain(last).TrimEnd('s');
+        return $"{Begin(one)} {key}";
+    }
+
+    /// <summary>What is changed: whose it is, then what of it.</summary>
+    internal static string Join(IReadOnlyList<string> words) =>
+        words.Count == 1 ? Begin(words[0]) : $"{Begin(words[0])}: {string.Join(", ", words.Skip(1).Select(Small))}";
+
+    private static string Small(string text) => text.Length > 1 && char.IsUpper(text[0]) && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
+
+    internal static string Begin(string text) => text.Length == 0 ? text : char.ToUpperInvariant(text[0]) + text[1..];
+
+    /// <summary>A value as it is read.</summary>
+    public static string Say(JsonNode? value, string unit)
+    {
+        string behind = unit.Length == 0 ? "" : $" {unit}";
+        return value switch
+        {
+            null => "none",
+            JsonArray { Count: 0 } => "none",
+            JsonArray { Count: <= 4 } list when list.All(i => i?.GetValueKind() == JsonValueKind.Number) =>
+                string.Join(", ", list.Select(i => Number(i!))) + behind,
+            JsonArray list => $"{list.Count} of them",
+            JsonObject o => DocumentPlace.KeyOf(o) ?? "as set",
+            _ => value.GetValueKind() switch
+            {
+                JsonValueKind.Number => Number(value) + behind,
+                JsonValueKind.True => "yes",
+                JsonValueKind.False => "no",
+                _ => Text(value.ToString()),
+            },
+        };
+    }
+
+    private static string Text(string text) =>
+        text.Length == 0 ? "none"
+        : text.Length > 40 ? $"“{text[..39]}…”"
+        : $"“{text}”";
+
+    private static string Number(JsonNode value) =>
+        double.TryParse(value.ToJsonString(), CultureInfo.InvariantCulture, out double v)
+            ? v.ToString(Math.Abs(v) is >= 1e6 or (> 0 and < 1e-3) ? "0.###E0" : "0.####", CultureInfo.InvariantCulture).Replace("-", "−", StringComparison.Ordinal)
+            : value.ToJsonString();
+}

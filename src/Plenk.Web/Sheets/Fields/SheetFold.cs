@@ -1,0 +1,40 @@
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Mvc.ViewFeatures;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Plenk.Web.Sheets.Fields;
+
+/// <summary>A part of the sheet that opens on a press and stays open.</summary>
+[HtmlTargetElement("sheet-fold")]
+public sealed class SheetFold : TagHelper
+{
+    [ViewContext, HtmlAttributeNotBound]
+    public ViewContext ViewContext { get; set; } = null!;
+
+    public string Title { get; set; } = "";
+    public string Key { get; set; } = "";
+
+    /// <summary>A part that is drawn once somebody looks: its address.</summary>
+    public string? Load { get; set; }
+
+    public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
+    {
+        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
+        (output.TagName, output.TagMode) = ("details", TagMode.StartTagAndEndTag);
+        output.Attributes.SetAttribute("data-fold", Key);
+        if (sheet.IsOpen(Key))
+        {
+            output.Attributes.SetAttribute("open", "");
+        }
+        var summary = new TagBuilder("summary");
+        summary.InnerHtml.Append(Title);
+        output.Content.AppendHtml(summary);
+        output.Content.AppendHtml(await output.GetChildContentAsync());
+        if (!string.IsNullOrEmpty(Load))
+        {
+            var part = new TagBuilder("div");
+            part.Attributes["data-load"] = Load;
+            output.Content.AppendHtml(part);
+        }
+    }
+}

@@ -1,0 +1,55 @@
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Plenk.Web.Sheets.Fields;
+
+/// <summary>A text, or something that is written as one: a rate, a curve.</summary>
+[HtmlTargetElement("text-field")]
+public sealed class TextField : FieldHelper
+{
+    public string Unit { get; set; } = "";
+    public string? Placeholder { get; set; }
+
+    /// <summary>How it is read: text, rate or curve.</summary>
+    public TextShape Shape { get; set; }
+
+    /// <summary>Shown in the place of what stands in the document.</summary>
+    public string? Value { get; set; }
+
+    /// <summary>Nothing typed leaves the place open.</summary>
+    public bool MayBeNone { get; set; }
+
+    /// <summary>The label is for readers of the page's text alone.</summary>
+    public bool Bare { get; set; }
+
+    public override void Process(TagHelperContext context, TagHelperOutput output)
+    {
+        TagBuilder input = Tag("input", "wide");
+        input.TagRenderMode = TagRenderMode.SelfClosing;
+        input.Attributes["type"] = "text";
+        input.Attributes["value"] = Value ?? TextShapes.Write(Shape, Stands);
+        input.Attributes["data-shape"] = Shape.ToString().ToLowerInvariant();
+        if (TextShapes.Hint(Shape) is { } hint)
+        {
+            input.Attributes["data-hint"] = hint;
+        }
+        if (MayBeNone)
+        {
+            input.Attributes["data-none"] = "empty";
+        }
+        if (Placeholder is not null)
+        {
+            input.Attributes["placeholder"] = Placeholder;
+        }
+        Mark(input);
+        if (Bare)
+        {
+            input.AddCssClass("blank");
+            input.Attributes["aria-label"] = Label;
+            output.TagName = null;
+            output.Content.AppendHtml(input);
+            return;
+        }
+        Row(output, input, Unit);
+    }
+}

@@ -1,0 +1,61 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Plenk.Web.Sheets.Fields;
+
+/// <summary>Yes or no.</summary>
+[HtmlTargetElement("tick-field")]
+public sealed class TickField : FieldHelper
+{
+    /// <summary>Ticked means no.</summary>
+    public bool Inverted { get; set; }
+
+    /// <summary>Where the field is no single place of the document: whether it is ticked, and what a press does to the document.</summary>
+    public bool? Value { get; set; }
+    public object? Edits { get; set; }
+
+    /// <summary>At the right end of the line.</summary>
+    public string? Aside { get; set; }
+
+    public override void Process(TagHelperContext context, TagHelperOutput output)
+    {
+        bool ticked = Value ?? (Stands?.GetValueKind() == JsonValueKind.True) != Inverted;
+        TagBuilder input = Tag("input");
+        input.TagRenderMode = TagRenderMode.SelfClosing;
+        input.Attributes["type"] = "checkbox";
+        input.Attributes["data-shape"] = "tick";
+        if (ticked)
+        {
+            input.Attributes["checked"] = "";
+        }
+        if (Inverted)
+        {
+            input.Attributes["data-inverted"] = "";
+        }
+        if (Edits is not null)
+        {
+            input.Attributes["data-edits"] = SheetView.Json(Edits);
+        }
+        Mark(input);
+        (output.TagName, output.TagMode) = ("label", TagMode.StartTagAndEndTag);
+        output.Attributes.SetAttribute("class", "tick");
+        output.Content.AppendHtml(input);
+        output.Content.Append(Label);
+        if (At is not null)
+        {
+            // An empty box sends nothing: what it was goes beside it.
+            TagBuilder was = Tag("input");
+            was.TagRenderMode = TagRenderMode.SelfClosing;
+            was.Attributes["type"] = "hidden";
+            was.Attributes["name"] = $"was:{At}";
+            was.Attributes["value"] = ticked ? "on" : "off";
+            was.Attributes["form"] = "plain";
+            output.Content.AppendHtml(was);
+        }
+        if (Aside is not null)
+        {
+            output.Content.AppendHtml(Tag("span", "num quiet", Aside));
+        }
+    }
+}

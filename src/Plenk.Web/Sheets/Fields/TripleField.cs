@@ -1,0 +1,45 @@
+using System.Globalization;
+using System.Text.Json.Nodes;
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Plenk.Web.Sheets.Fields;
+
+/// <summary>Three numbers of one unit: a place, a size, a colour.</summary>
+[HtmlTargetElement("triple-field")]
+public sealed class TripleField : FieldHelper
+{
+    public string Unit { get; set; } = "";
+    public int Digits { get; set; } = 3;
+    public double? Min { get; set; }
+    public IReadOnlyList<double>? Value { get; set; }
+
+    public override void Process(TagHelperContext context, TagHelperOutput output)
+    {
+        double[] values = Stands is JsonArray { Count: 3 } stands ? [.. stands.Select(v => v!.GetValue<double>())] : [.. Value ?? [0, 0, 0]];
+        (output.TagName, output.TagMode) = ("div", TagMode.StartTagAndEndTag);
+        output.Attributes.SetAttribute("class", "field of-three");
+        TagBuilder box = Tag("span", "triple");
+        for (int i = 0; i < 3; i++)
+        {
+            TagBuilder input = Tag("input");
+            input.TagRenderMode = TagRenderMode.SelfClosing;
+            input.Attributes["type"] = "text";
+            input.Attributes["data-shape"] = "triple";
+            input.Attributes["data-part"] = i.ToString(CultureInfo.InvariantCulture);
+            input.Attributes["aria-label"] = $"{Label} {"XYZ"[i]}";
+            input.Attributes["value"] = Quantity.Show(values[i], Digits);
+            input.Attributes["data-value"] = values[i].ToString("R", CultureInfo.InvariantCulture);
+            input.Attributes["data-unit"] = Unit;
+            if (Min is { } min)
+            {
+                input.Attributes["data-min"] = min.ToString(CultureInfo.InvariantCulture);
+            }
+            Mark(input);
+            box.InnerHtml.AppendHtml(input);
+        }
+        output.Content.AppendHtml(Tag("span", null, Label));
+        output.Content.AppendHtml(box);
+        output.Content.AppendHtml(Tag("span", "unit", Unit));
+    }
+}

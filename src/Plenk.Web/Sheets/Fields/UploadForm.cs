@@ -1,0 +1,66 @@
+using Microsoft.AspNetCore.Mvc.Rendering;
+using Microsoft.AspNetCore.Mvc.ViewFeatures;
+using Microsoft.AspNetCore.Razor.TagHelpers;
+
+namespace Plenk.Web.Sheets.Fields;
+
+/// <summary>Files that are chosen, or dropped here, and brought in by a press, with the fields that stand in it.</summary>
+[HtmlTargetElement("upload-form")]
+public sealed class UploadForm : TagHelper
+{
+    [ViewContext, HtmlAttributeNotBound]
+    public ViewContext ViewContext { get; set; } = null!;
+
+    /// <summary>The API's address of this shot that takes them.</summary>
+    public string Path { get; set; } = "";
+
+    /// <summary>The button's words, and the chooser's name.</summary>
+    public string Label { get; set; } = "";
+    public string Accept { get; set; } = "";
+    public bool Many { get; set; }
+    public bool Next { get; set; }
+
+    /// <summary>The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.</summary>
+    public string? Into { get; set; }
+    public string? Take { get; set; }
+
+    public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
+    {
+        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
+        (output.TagName, output.TagMode) = ("form", TagMode.StartTagAndEndTag);
+        output.Attributes.SetAttribute("data-upload", sheet.Api(Path));
+        output.Attributes.SetAttribute("action", sheet.Api(Path));
+        output.Attributes.SetAttribute("method", "post");
+        output.Attributes.SetAttribute("enctype", "multipart/form-data");
+        if (Into is not null)
+        {
+            output.Attributes.SetAttribute("data-into", Into);
+        }
+        if (Take is not null)
+        {
+            output.Attributes.SetAttribute("data-take", Take);
+        }
+        var file = new TagBuilder("input") { TagRenderMode = TagRenderMode.SelfClosing };
+        file.Attributes["type"] = "file";
+        file.Attributes["name"] = "files";
+        file.Attributes["accept"] = Accept;
+        file.Attributes["aria-label"] = Label;
+        if (Many)
+        {
+            file.Attributes["multiple"] = "";
+        }
+        var button = new TagBuilder("button");
+        button.Attributes["type"] = "submit";
+        if (Next)
+        {
+            button.AddCssClass("next");
+        }
+        button.InnerHtml.Append(Label);
+        var actions = new TagBuilder("div");
+        actions.AddCssClass("actions");
+        actions.InnerHtml.AppendHtml(file);
+        actions.InnerHtml.AppendHtml(button);
+        output.Content.AppendHtml(await output.GetChildContentAsync());
+        output.Content.AppendHtml(actions);
+    }
+}

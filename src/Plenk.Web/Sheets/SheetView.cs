@@ -1,0 +1,71 @@
+using System.Globalization;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Plenk.Core.Edits;
+using Plenk.Core.Shots;
+
+namespace Plenk.Web.Sheets;
+
+/// <summary>What a sheet is drawn from: a saved document, and where its artist looks, as the address says it.</summary>
+public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCollection query)
+{
+    private readonly Lazy<DocumentValues> _values = new(() => new(shot));
+
+    public static IReadOnlyList<string> StepNames { get; } =
+        ["Plate", "Camera", "Set", "Projection", "Light", "Contact", "Finish", "Hand over"];
+
+    public long Id => id;
+    public int Revision => revision;
+    public ShotDocument Shot => shot;
+
+    public int Step { get; } =
+        int.TryParse(query["step"], CultureInfo.InvariantCulture, out int step) && step is >= 1 and <= 8 ? step
+        : shot.Plate is null ? 1
+        : 6;
+
+    public int Frame { get; } =
+        int.TryParse(query["frame"], CultureInfo.InvariantCulture, out int frame)
+            ? Math.Clamp(frame, shot.Range.First, Math.Max(shot.Range.First, shot.Range.Last))
+            : shot.Range.First;
+
+    /// <summary>What the picture shows: before, after, wipe, difference and what steps add.</summary>
+    public string Compare { get; } = query["compare"] is { Count: > 0 } c ? c.ToString() : "after";
+
+    /// <summary>What is chosen of a kind, like piece or element: its id; null: none.</summary>
+    public string? Chosen(string kind) => query[kind] is { Count: > 0 } id && id.ToString().Length > 0 ? id.ToString() : null;
+
+    /// <summary>Folds that stand open.</summary>
+    public bool IsOpen(string fold) => query["open"].ToString().Split(',').Contains(fold, StringComparer.Ordinal);
+
+    /// <summary>The document's value at a place, as edits name it.</summary>
+    public JsonNode? Value(string at) => _values.Value.At(at);
+
+    public double? Number(string at) => Value(at) is JsonValue v && v.GetValueKind() == JsonValueKind.Number ? v.GetValue<double>() : null;
+
+    /// <summary>Where the page stands when something else is chosen.</summary>
+    public string Address(string kind, string? chosen)
+    {
+        var q = query.Where(p => p.Key != kind && p.Key is not ("part" or "open" or "hand" or "compare" or "handler"))
+            .SelectMany(p => p.Value, (p, v) => $"{p.Key}={Uri.EscapeDataString(v ?? "")}")
+            .ToList();
+        if (!query.ContainsKey("step"))
+        {
+            q.Add($"step={Step}");
+        }
+        if (chosen is not null)
+        {
+            q.Add($"{kind}={Uri.EscapeDataString(chosen)}");
+        }
+        return $"/shots/{Id}?{string.Join('&', q)}";
+    }
+
+    /// <summary>A part of the sheet that is drawn when it is looked at.</summary>
+    public string Part(string name, params (string Key, string? Value)[] more) =>
+        $"/shots/{Id}/parts/{name}?revision={Revision}&frame={Frame}"
+        + string.Concat(more.Where(m => m.Value is not null).Select(m => $"&{m.Key}={Uri.EscapeDataString(m.Value!)}"));
+
+    /// <summary>The API's address of something of this shot.</summary>
+    public string Api(string path) => $"/api/shots/{Id}/{path}";
+
+    public static string Json(object value) => JsonSerializer.Serialize(value, ShotJson.Options);
+}
