@@ -24,7 +24,7 @@ public sealed record Draft(long Of, ShotDocument Shot, int Frame, string Kind, i
 public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, byte[]> make, Func<bool> others, long? budget = null)
 {
     private const int AtOnce = 2,
-        MostNear = 48; // frames to either side
+        MostNear = 6; // frames to either side
     private const long BytesAPixel = 18; // codes and linear light, which are kept of a plate
     private static readonly TimeSpan Rest = TimeSpan.FromMilliseconds(40);
     private readonly SharedWork<byte[]> _shared = new();

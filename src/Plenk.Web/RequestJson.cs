@@ -10,6 +10,7 @@ public static class RequestJson
     public static void Set(JsonSerializerOptions options)
     {
         options.RespectNullableAnnotations = true;
+        options.AllowOutOfOrderMetadataProperties = true;
         options.TypeInfoResolver = (options.TypeInfoResolver ?? new DefaultJsonTypeInfoResolver()).WithAddedModifier(
             RequireWhatCannotBeNull
         );

@@ -24,6 +24,14 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     public IReadOnlyList<Track> Tracks(ShotDocument shot) =>
         shot.Tracks is { } t ? _tracks.Get(t.Media, () => TrackFile.Read(media.Read(t.Media))) : [];
 
+    /// <summary>What became of a track: used, cleaned, held out, left out; or nothing is solved yet.</summary>
+    public string Fate(ShotDocument shot, int track) =>
+        Solve(shot) is not { } solved ? "unsolved"
+        : solved.Points.Any(p => p.Track == track) ? "used"
+        : shot.Solving.LeftOut.Contains(track) ? "cleaned"
+        : Settings(shot with { Solving = shot.Solving with { HoldFocal = false } }).IsHeldOut(track) ? "held out"
+        : "left out";
+
     public TrackFile.StoredSolve? Solve(ShotDocument shot) =>
         shot.Solve is { } s ? _solves.Get(s.Media, () => TrackFile.ReadSolve(media.Read(s.Media))) : null;
 

@@ -17,7 +17,7 @@ public sealed class CameraTests(Site site)
         page.GoShot(id, 1);
         // A part of the range is enough here.
         page.Run(
-            "const done = import('/js/state.js').then((m) => m.save('Shorter range', (d) => { d.range = { first: 1022, last: 1041 }; return d; })); return true;"
+            "const done = import('/js/state.js').then((m) => m.save((d) => { d.range = { first: 1022, last: 1041 }; return d; })); return true;"
         );
         page.UntilState("state.document.range.last === 1041");
         page.Step(2);

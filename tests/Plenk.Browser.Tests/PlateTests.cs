@@ -71,7 +71,7 @@ public sealed class PlateTests(Site site)
     {
         using Sheet page = site.Open();
         page.GoShot(await Trolley(), 1, 1030);
-        page.Run("import('/js/state.js').then((m) => m.save('Whole range', (d) => { d.range = { first: 1001, last: 1060 }; return d; }));");
+        page.Run("import('/js/state.js').then((m) => m.save((d) => { d.range = { first: 1001, last: 1060 }; return d; }));");
         page.UntilState("state.document.range.first === 1001 && state.document.range.last === 1060");
         page.Type("The cut begins at", "1009");
         page.Until("document.querySelectorAll('#rail [data-handles]').length === 1");
@@ -103,7 +103,7 @@ public sealed class PlateTests(Site site)
         page.Run(
             $$"""
             const t = {{truth.GetRawText()}};
-            import('/js/state.js').then((m) => m.save('Camera', (d) => {
+            import('/js/state.js').then((m) => m.save((d) => {
               d.range = { first: 1027, last: 1033 }; d.pieces = []; d.movingObjects = [];
               d.camera = { name: 'truth', rate: { num: 24, den: 1 }, mapping: { sourceFrame: 1001, shotFrame: 1001 }, lens: { k1: t.k1, k2: t.k2, p1: 0, p2: 0, k3: 0 }, width: 960, height: 540,
                 samples: t.frames.map((f) => ({ frame: f.frame, cameraToWorld: f.camera_to_world, focalPx: t.focal_px, cx: 480, cy: 270 })) };
@@ -121,7 +121,7 @@ public sealed class PlateTests(Site site)
         // Put where it is by its generator, then one pin on it: pulled, it goes along.
         JsonElement frame = truth.GetProperty("frames").EnumerateArray().First(f => f.GetProperty("frame").GetInt32() == 1030);
         page.Run(
-            $"const p = {frame.GetProperty("trolley_to_world").GetRawText()}; import('/js/state.js').then((m) => m.save('Held', (d) => {{ d.movingObjects[0].holds[0].objectToWorld = p; return d; }}));"
+            $"const p = {frame.GetProperty("trolley_to_world").GetRawText()}; import('/js/state.js').then((m) => m.save((d) => {{ d.movingObjects[0].holds[0].objectToWorld = p; return d; }}));"
         );
         page.UntilState(
             "state.document.movingObjects[0].holds[0].pins.length === 0 && state.document.movingObjects[0].holds[0].objectToWorld[3] === "
@@ -145,7 +145,7 @@ public sealed class PlateTests(Site site)
         page.Step(3);
         page.PressAndSave("Add a box");
         page.Run(
-            "import('/js/state.js').then((m) => m.save('Moved there', (d) => { const p = d.movingObjects[0].frames.find((f) => f.frame === 1030).objectToWorld; d.pieces[0].position = [p[3], p[7] + 0.4, p[11]]; return d; }));"
+            "import('/js/state.js').then((m) => m.save((d) => { const p = d.movingObjects[0].frames.find((f) => f.frame === 1030).objectToWorld; d.pieces[0].position = [p[3], p[7] + 0.4, p[11]]; return d; }));"
         );
         page.UntilState("state.document.pieces[0].position[1] !== 0");
         string stood = page.State("state.document.pieces[0].position[0]");

@@ -2,7 +2,9 @@ using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Sets;
+using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracing;
@@ -372,5 +374,61 @@ public class PieceTests
             Holdouts.At(shot, Pose.Identity, new Pinhole(1920, 1080, 1000, 1000, 960, 540, Lens.None)).Pieces[0].Duties.HoldoutMillimetres,
             1e-9
         );
+    }
+
+    // The radius of an arc by its chord and rise: r = h/2 + c²/(8h), from the products of crossing chords (Euclid, Elements III.35): 4 m wide and 1 m high, 2.5 m.
+    [Theory]
+    [InlineData(4, 2.5, 2, 2, 2)] // a half circle springs as high as it is wide by half
+    [InlineData(4, 1.5, 0.5, 0.5, 2.5)]
+    public void An_arch_springs_where_its_circle_meets_the_jambs(double wide, double crown, double sill, double springs, double radius)
+    {
+        var o = new Opening(0, 1, 1 + wide, sill > crown - wide / 2 ? sill : 0, sill > crown - wide / 2 ? crown : crown + 1.5);
+        Assert.Equal(radius, ArchForm.Radius(o), 1e-9);
+        Assert.Equal(springs, ArchForm.Spring(o), 1e-9);
+    }
+
+    [Theory]
+    [InlineData(0, 3)]
+    [InlineData(0.5, 3)]
+    [InlineData(2.8, 3)]
+    public void An_arch_is_closed_and_lacks_its_opening(double sill, double crown)
+    {
+        const int Sides = 64;
+        var o = new Opening(0, 0.6, 2.4, sill, crown);
+        Piece arch = new ArchForm().Default with { Id = "a", Openings = [o], Count = Sides };
+        double r = ArchForm.Radius(o),
+            half = Math.Asin(Math.Min(1, 0.9 / r)),
+            angle = 2 * (ArchForm.Spring(o) < crown - r ? Math.PI - half : half) / Sides,
+            // The head is a polygon: a triangle to the middle for each side, less the triangle under the chord.
+            head = Sides * 0.5 * r * r * Math.Sin(angle) - 0.9 * (r - (crown - ArchForm.Spring(o))),
+            opening = 1.8 * (ArchForm.Spring(o) - sill) + head;
+        TriangleMesh mesh = Mesh(arch);
+        Assert.Equal((3 * 3.5 - opening) * 0.6, Volume(mesh), 1e-4);
+        Assert.Equal(mesh.AreaAndVolume().Volume, Volume(mesh), 1e-4);
+        Assert.Null(new ArchForm().Fault(arch));
+        Assert.NotNull(new ArchForm().Fault(arch with { Openings = [o with { To = 3.2 }] }));
+        Assert.Empty(ShotChecks.Faults(SetOf(arch)));
+    }
+
+    private static ShotDocument SetOf(Piece piece) =>
+        new()
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Pieces = [piece],
+        };
+
+    [Fact]
+    public void Every_kind_of_piece_and_light_has_its_description_and_begins_without_fault()
+    {
+        Assert.Equal(Enum.GetValues<PieceKind>().Order(), PieceForms.All.Select(f => f.Kind).Order());
+        Assert.Equal(Enum.GetValues<LightKind>().Order(), LightForms.All.Select(f => f.Kind).Order());
+        foreach (PieceForm form in PieceForms.All.Where(f => f.Adds is not null))
+        {
+            Piece piece = form.Default with { Id = "a", Name = "a" };
+            Assert.Empty(ShotChecks.Faults(SetOf(piece)));
+            Assert.True(Mesh(piece).TriangleCount > 0);
+        }
     }
 }

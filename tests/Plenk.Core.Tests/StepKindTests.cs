@@ -41,7 +41,7 @@ public sealed class StepKindTests
         }
         Assert.Null(StepKinds.Fault(shot, begun));
         JsonNode json = JsonNode.Parse(System.Text.Json.JsonSerializer.Serialize(begun, ShotJson.Options))!;
-        foreach (StepField f in own.Fields)
+        foreach (KindField f in own.Fields)
         {
             string[] path = f.Path.Split('.');
             JsonNode? part = path[..^1].Aggregate((JsonNode?)json, (n, k) => n?[k]);

@@ -1,5 +1,6 @@
 using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
+using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Checks;
@@ -176,10 +177,10 @@ public static class ShotChecks
                 Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z)) <= Farthest && p.Position.Length <= Farthest,
                 $"Set, {p.Name}: nothing filmed is more than {Farthest / 1000:0} km large or away. Check the unit."
             );
-            Need(
-                p.Size.IsFinite && p.Size is { X: > 0, Z: > 0 } && (p.Kind is PieceKind.Plane or PieceKind.Outline || p.Size.Y > 0),
-                $"Set, {p.Name}: its size must be positive, in metres."
-            );
+            if (PieceForms.Of(p).Fault(p) is { } built)
+            {
+                faults.Add($"Set, {p.Name}: {built}.");
+            }
             Need(p.Scale > 0 && double.IsFinite(p.Scale), $"Set, {p.Name}: its scale must be positive.");
             Need(
                 Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50,
@@ -189,14 +190,6 @@ public static class ShotChecks
             {
                 faults.Add($"Set, {p.Name}: {drawn}.");
             }
-            Need(
-                p.Kind != PieceKind.Stairs || p.Count is >= 1 and <= 500,
-                $"Set, {p.Name}: stairs have between 1 and 500 steps, not {p.Count}."
-            );
-            Need(
-                p.Kind != PieceKind.Cylinder || p.Count is 0 or (>= 3 and <= 256),
-                $"Set, {p.Name}: a cylinder has between 3 and 256 sides."
-            );
             Need(
                 p.Pins.All(n => n.Place.IsFinite && n.Along is not { IsFinite: false } && double.IsFinite(n.X + n.Y)),
                 $"Set, {p.Name}: a pin is not a number."
@@ -223,7 +216,6 @@ public static class ShotChecks
                 p.Duties.Bounces is null or { IsFinite: true, X: >= 0 and <= 1, Y: >= 0 and <= 1, Z: >= 0 and <= 1 },
                 $"Set, {p.Name}: the colour that it bounces lies between 0 and 1 in each channel."
             );
-            Need(p.Kind != PieceKind.Mesh || p.Media is not null, $"Set, {p.Name}: its mesh file is missing.");
         }
         foreach (ProjectionSource p in d.Projections)
         {

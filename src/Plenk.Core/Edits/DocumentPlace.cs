@@ -16,15 +16,25 @@ internal sealed class DocumentPlace
     private readonly bool _mayBeNull,
         _isEntry;
     private readonly string _words;
+    private readonly KindField? _field;
 
-    private DocumentPlace(string at, JsonNode parent, string last, Type type, bool mayBeNull, bool isEntry, string words) =>
-        (_at, _parent, _last, _type, _mayBeNull, _isEntry, _words) = (at, parent, last, type, mayBeNull, isEntry, words);
+    private DocumentPlace(string at, JsonNode parent, string last, Type type, bool mayBeNull, bool isEntry, List<string> words, KindField? field) =>
+        (_at, _parent, _last, _type, _mayBeNull, _isEntry, _field, _words) = (
+            at,
+            parent,
+            last,
+            type,
+            mayBeNull,
+            isEntry,
+            field,
+            EditWords.Join(field is null ? words : [words[0], field.Label])
+        );
 
     public JsonNode? Value => _parent is JsonObject o ? o[_last] : ItemIn((JsonArray)_parent, _last);
 
     public string Name => _words;
 
-    public string Unit => EditWords.UnitOf(_last, _at);
+    public string Unit => EditWords.UnitOf(_last, _field);
 
     /// <param name="makeParents">What is left open on the way there begins.</param>
     public static DocumentPlace Find(JsonObject document, string at, bool makeParents)
@@ -54,9 +64,19 @@ internal sealed class DocumentPlace
                         throw new EditFault(at, $"There is no “{segment}” among the shot's {listName}.");
                     }
                     words.Add(EditWords.Called(string.Join('/', path.Take(i)), there));
-                    return new(at, node, segment, next, mayBeNull: false, isEntry: false, EditWords.Join(words));
+                    return new(at, node, segment, next, mayBeNull: false, isEntry: false, words, null);
                 }
                 words.Add(EditWords.Called(string.Join('/', path.Take(i)), ItemIn((JsonArray)node, segment)));
+            }
+            else if (node is JsonArray numbers)
+            {
+                // One of three numbers, or of a list of them.
+                next = typeof(double);
+                if (i < path.Length - 1 || ItemIn(numbers, segment) is null)
+                {
+                    throw new EditFault(at, $"{EditWords.Join(words)} has no “{segment}”.");
+                }
+                words.Add($"number {segment}");
             }
             else if (EntryOf(type) is { } entry)
             {
@@ -76,7 +96,7 @@ internal sealed class DocumentPlace
             }
             if (i == path.Length - 1)
             {
-                return new(at, node, segment, next, mayBeNull, EntryOf(type) is not null, EditWords.Join(words));
+                return new(at, node, segment, next, mayBeNull, EntryOf(type) is not null, words, EditWords.FieldAt(document, path));
             }
             next = Nullable.GetUnderlyingType(next) ?? next;
             JsonNode? inner = node is JsonObject o ? o[segment] : ItemIn((JsonArray)node, segment);
@@ -248,7 +268,10 @@ internal sealed class DocumentPlace
     internal static string[] Segments(string at) =>
         [.. at.Split('/').Select(s => s.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
 
-    internal static JsonNode? ItemIn(JsonArray list, string key) => list.FirstOrDefault(i => KeyOf(i) == key);
+    /// <summary>A member by what it is known by; of a list whose members are known by nothing, by its place from 0.</summary>
+    internal static JsonNode? ItemIn(JsonArray list, string key) =>
+        list.FirstOrDefault(i => KeyOf(i) == key)
+        ?? (int.TryParse(key, out int n) && n >= 0 && n < list.Count && list.All(i => KeyOf(i) is null) ? list[n] : null);
 
     private static Type? ListOf(Type type) =>
         type.IsGenericType && type.GetGenericTypeDefinition() == typeof(IReadOnlyList<>) && !type.GetGenericArguments()[0].IsPrimitive

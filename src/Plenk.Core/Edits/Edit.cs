@@ -23,11 +23,13 @@ public abstract record Edit
     internal abstract Change Lay(JsonObject document);
 
     /// <summary>A value as the document writes it.</summary>
-    public static SetValue Set(string at, object? to) => new(Written(to)) { At = at };
+    public static Edit Set(string at, object? to) => new SetValue(Written(to)) { At = at };
 
-    public static AddItem Add(string to, object item) => new(Written(item)!.AsObject()) { At = to };
+    public static Edit Add(string to, object item) => new AddItem(Written(item)!.AsObject()) { At = to };
 
-    public static TakeAway Remove(string at) => new() { At = at };
+    public static Edit Remove(string at) => new TakeAway { At = at };
+
+    public static Edit Move(string at, string? before) => new MoveItem(before) { At = at };
 
     private static JsonNode? Written(object? value) => value is null ? null : JsonSerializer.SerializeToNode(value, value.GetType(), ShotJson.Options);
 }

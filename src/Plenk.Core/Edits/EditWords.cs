@@ -3,6 +3,7 @@ using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using Plenk.Core.Finishing;
+using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Edits;
@@ -87,9 +88,9 @@ public static class EditWords
     }
 
     /// <summary>Unit of the value at a place; empty: it has none that is known.</summary>
-    public static string UnitOf(string property, string at)
+    public static string UnitOf(string property, KindField? field = null)
     {
-        if (StepFieldAt(at) is { } field)
+        if (field is not null)
         {
             return field.Unit;
         }
@@ -103,14 +104,21 @@ public static class EditWords
         return Metres.Contains(property) ? "m" : "";
     }
 
-    /// <summary>Fields of finish steps have names and units of their own; the kind is told by the property that the step's settings stand in.</summary>
-    private static StepField? StepFieldAt(string at)
+    /// <summary>Steps and pieces have fields that their kinds describe; null: the place is none of these.</summary>
+    internal static KindField? FieldAt(JsonObject document, string[] path)
     {
-        string[] path = at.Split('/');
-        return path is ["finish", "steps", _, .. var rest]
-            ? StepKinds.All.SelectMany(k => k.Fields).FirstOrDefault(f => f.Path == string.Join('.', rest))
-            : null;
+        string rest = string.Join('.', path.Skip(path[0] == "finish" ? 3 : 2));
+        JsonNode? Item(JsonNode? list, int at) => list is JsonArray items && path.Length > at ? DocumentPlace.ItemIn(items, path[at]) : null;
+        return path[0] switch
+        {
+            "finish" when Item(document["finish"]?["steps"], 2) is { } step => StepKinds.Of(KindOf<FinishKind>(step)).Fields.FirstOrDefault(f => f.Path == rest),
+            "pieces" when Item(document["pieces"], 1) is { } piece => PieceForms.Of(KindOf<PieceKind>(piece)).Fields.FirstOrDefault(f => f.Path == rest),
+            _ => null,
+        };
     }
+
+    private static T KindOf<T>(JsonNode? item)
+        where T : struct, Enum => Enum.TryParse(item?["kind"]?.ToString(), out T kind) ? kind : default;
 
     /// <summary>What a member of a list is called: by its own name, else by its kind and what it is known by.</summary>
     public static string Called(string list, JsonNode? item)
@@ -119,9 +127,7 @@ public static class EditWords
             key = DocumentPlace.KeyOf(item) ?? "";
         if (list == "finish/steps")
         {
-            return Enum.TryParse((item?["kind"] as JsonValue)?.ToString() ?? nameof(FinishKind.Grade), out FinishKind kind)
-                ? StepKinds.Of(kind).Title
-                : key;
+            return StepKinds.Of(KindOf<FinishKind>(item)).Title;
         }
         if (item?["name"] is JsonValue named && named.ToString() is { Length: > 0 } name)
         {

@@ -45,7 +45,7 @@ public abstract class StepKind
     /// <summary>How it begins, without an id.</summary>
     public virtual FinishStep Default => new() { Id = "", Kind = Kind };
 
-    public virtual IReadOnlyList<StepField> Fields => [];
+    public virtual IReadOnlyList<KindField> Fields => [];
 
     public virtual StepNeeds Needs(FinishStep step) => StepNeeds.None;
 

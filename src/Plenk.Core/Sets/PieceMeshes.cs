@@ -1,6 +1,7 @@
 using System.Numerics;
 using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
+using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 
@@ -223,17 +224,7 @@ public static class PieceMeshes
     /// <summary>The same in the piece's own space.</summary>
     public static TriangleMesh Local(Piece piece, Func<string, string?, TriangleMesh> mesh)
     {
-        TriangleMesh local = piece.Kind switch
-        {
-            PieceKind.Plane => Plane(piece.Size),
-            PieceKind.Box => Box(piece.Size),
-            PieceKind.Cylinder => Cylinder(piece.Size, piece.Count > 0 ? piece.Count : 32),
-            PieceKind.Stairs => Stairs(piece.Size, Math.Max(1, piece.Count)),
-            PieceKind.Dome => Dome(piece.Size, 32),
-            PieceKind.Outline or PieceKind.Strip => OutlineMesh.Of(piece),
-            PieceKind.Figure when piece.Media is null => new([], []), // until a frame gives it its outline
-            _ => mesh(piece.Media!, piece.Object),
-        };
+        TriangleMesh local = PieceForms.Of(piece).Mesh(piece, mesh);
         for (int i = 0; i < piece.Subdivisions; i++)
         {
             local = Subdivided(local);

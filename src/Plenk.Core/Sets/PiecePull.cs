@@ -236,7 +236,7 @@ public static class PiecePull
     }
 
     private static bool Sized(Piece p) =>
-        p.Kind is PieceKind.Plane or PieceKind.Box or PieceKind.Stairs or PieceKind.Cylinder or PieceKind.Dome;
+        p.Kind is not (PieceKind.Mesh or PieceKind.Strip or PieceKind.Outline or PieceKind.Figure);
 
     private static double Span(Piece p) =>
         p.Kind switch

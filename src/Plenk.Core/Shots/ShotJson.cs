@@ -16,6 +16,7 @@ public static class ShotJson
         new(JsonSerializerDefaults.Web)
         {
             WriteIndented = indented,
+            AllowOutOfOrderMetadataProperties = true, // scripts write an edit's kind where they like
             TypeInfoResolver = new DefaultJsonTypeInfoResolver(), // keys ask for a type before anything was written
             RespectNullableAnnotations = true, // a list that is null is told here, not found missing later
             DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,

@@ -21,7 +21,7 @@ public sealed record StepKindSheet(
     bool ByObjects,
     string? Hint,
     FinishStep Default,
-    IReadOnlyList<StepField> Fields
+    IReadOnlyList<KindField> Fields
 );
 
 /// <summary>Step 7: what is measured, and steps that measuring sets.</summary>

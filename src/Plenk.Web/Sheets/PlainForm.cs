@@ -70,7 +70,7 @@ public static class PlainForm
     /// <summary>A text that shows what stands there keeps all of its digits.</summary>
     private static JsonNode Number(string at, string text, double stands)
     {
-        double v = Quantity.Read(text, EditWords.UnitOf(at[(at.LastIndexOf('/') + 1)..], at))
+        double v = Quantity.Read(text, EditWords.UnitOf(at[(at.LastIndexOf('/') + 1)..]))
             ?? throw new EditFault(at, $"“{text}” is no number that can stand there.");
         int digits = text.Contains('.', StringComparison.Ordinal) ? text.Length - text.IndexOf('.', StringComparison.Ordinal) - 1 : 0;
         return JsonValue.Create(Math.Abs(v - stands) <= 0.51 * Math.Pow(10, -Math.Max(3, digits)) ? stands : v);

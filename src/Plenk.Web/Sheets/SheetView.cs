@@ -42,6 +42,10 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
 
     public double? Number(string at) => Value(at) is JsonValue v && v.GetValueKind() == JsonValueKind.Number ? v.GetValue<double>() : null;
 
+    /// <summary>A number that the page has been told; null: none.</summary>
+    public double? ChosenNumber(string kind) =>
+        double.TryParse(Chosen(kind), NumberStyles.Float, CultureInfo.InvariantCulture, out double v) && double.IsFinite(v) ? v : null;
+
     /// <summary>Where the page stands when something else is chosen.</summary>
     public string Address(string kind, string? chosen)
     {

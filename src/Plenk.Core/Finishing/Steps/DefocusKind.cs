@@ -19,7 +19,7 @@ public sealed class DefocusKind : StepKind
             Defocus = new(),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("defocus.fNumber", "f-number", "f/", Min: 0.1),
             new("defocus.focusMetres", "Focused at", "m", Min: 0.01),

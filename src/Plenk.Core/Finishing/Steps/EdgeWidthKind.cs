@@ -15,7 +15,7 @@ public sealed class EdgeWidthKind : StepKind
             Kind = Kind,
             Pixels = 0.7,
         };
-    public override IReadOnlyList<StepField> Fields => [new("pixels", "Blur", "px", Min: 0, Max: 1000)];
+    public override IReadOnlyList<KindField> Fields => [new("pixels", "Blur", "px", Min: 0, Max: 1000)];
 
     public override void Lay(FinishCanvas canvas, FinishStep step)
     {

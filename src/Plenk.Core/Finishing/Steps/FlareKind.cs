@@ -17,7 +17,7 @@ public sealed class FlareKind : StepKind
             Flare = new(""),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("flare.light", "Lamp", "", FieldShape.Light),
             new("flare.veil", "Veil"),

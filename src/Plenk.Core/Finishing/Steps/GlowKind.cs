@@ -17,7 +17,7 @@ public sealed class GlowKind : StepKind
             Threshold = 1,
             Strength = 0.15,
         };
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [new("pixels", "Reach", "px", Min: 0, Max: 1000), new("threshold", "From", "linear", Min: 0)];
 
     public override void Lay(FinishCanvas canvas, FinishStep step) =>

@@ -17,7 +17,7 @@ public sealed class GradeKind : StepKind
         };
 
     // The part, the curve and the CDL have hands of their own on the page.
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("grade.stops", "Exposure", "stops", Min: -20, Max: 20),
             new("grade.white", "White balance", "×", FieldShape.Triple),

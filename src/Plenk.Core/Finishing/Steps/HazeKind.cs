@@ -19,7 +19,7 @@ public sealed class HazeKind : StepKind
             Haze = new(new(0.5, 0.5, 0.5), new(0.005, 0.005, 0.005)),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("haze.airlight", "Airlight", "", FieldShape.Triple),
             new("haze.perMetre", "Extinction", "1/m", FieldShape.Triple, Digits: 5),

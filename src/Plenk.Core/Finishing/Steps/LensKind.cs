@@ -17,7 +17,7 @@ public sealed class LensKind : StepKind
             Lens = new(A2: -0.1),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("lens.a2", "Vignette, r²"),
             new("lens.a4", "Vignette, r⁴"),

@@ -15,7 +15,7 @@ public sealed class LevelsKind : StepKind
             Kind = Kind,
             Levels = new(default, new(1, 1, 1)),
         };
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [new("levels.lift", "Lift", "", FieldShape.Triple), new("levels.gain", "Gain", "×", FieldShape.Triple)];
 
     public override string? Fault(ShotDocument shot, FinishStep step) =>

@@ -19,7 +19,7 @@ public sealed class MotionKind : StepKind
             Kind = Kind,
             Degrees = 180,
         };
-    public override IReadOnlyList<StepField> Fields => [new("degrees", "Shutter", "°", Min: 0, Max: 360)];
+    public override IReadOnlyList<KindField> Fields => [new("degrees", "Shutter", "°", Min: 0, Max: 360)];
 
     public override StepNeeds Needs(FinishStep step) => StepNeeds.Parts;
 

@@ -17,7 +17,7 @@ public sealed class ReframeKind : StepKind
         };
 
     // Its keys have hands of their own on the page.
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [new("reframe.shakePixels", "Shaken by", "px", Min: 0), new("reframe.shakePerSecond", "Times a second", "", Min: 0)];
 
     public override string? Fault(ShotDocument shot, FinishStep step) =>

@@ -15,7 +15,7 @@ public sealed class RippleKind : StepKind
             Kind = Kind,
             Ripple = new(),
         };
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("ripple.pixels", "Moves by", "px"),
             new("ripple.sizePixels", "Pattern", "px", Min: 1),

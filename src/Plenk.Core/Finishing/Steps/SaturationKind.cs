@@ -25,7 +25,7 @@ public sealed class SaturationKind : StepKind
             Saturation = new(),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("saturation.dark", "Of darks", "×", Min: 0, Max: 10),
             new("saturation.middle", "Between", "×", Min: 0, Max: 10),

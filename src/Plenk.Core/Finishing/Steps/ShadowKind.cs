@@ -17,7 +17,7 @@ public sealed class ShadowKind : StepKind
             Shadow = new(new(1, 1, 1)),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [
             new("shadow.density", "Density", "×", FieldShape.Triple),
             new("shadow.contact", "Contact", "×", Min: 0),

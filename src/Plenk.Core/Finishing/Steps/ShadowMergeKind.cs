@@ -18,7 +18,7 @@ public sealed class ShadowMergeKind : StepKind
             ShadowJoin = new(Level: new(0.5, 0.5, 0.5)),
         };
 
-    public override IReadOnlyList<StepField> Fields =>
+    public override IReadOnlyList<KindField> Fields =>
         [new("shadowJoin.matte", "Plate’s own shadow", "", FieldShape.Matte), new("shadowJoin.level", "It leaves", "×", FieldShape.Triple)];
 
     public override string? Fault(ShotDocument shot, FinishStep step) =>

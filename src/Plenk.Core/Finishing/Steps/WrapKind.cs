@@ -16,7 +16,7 @@ public sealed class WrapKind : StepKind
             Pixels = 6,
             Strength = 0.3,
         };
-    public override IReadOnlyList<StepField> Fields => [new("pixels", "Reach", "px", Min: 0, Max: 1000)];
+    public override IReadOnlyList<KindField> Fields => [new("pixels", "Reach", "px", Min: 0, Max: 1000)];
 
     public override void Lay(FinishCanvas canvas, FinishStep step) =>
         LensLight.Wrap(canvas.Comp, canvas.Held, canvas.Box, step.Pixels * canvas.Context.Scale, canvas.Mask(step));

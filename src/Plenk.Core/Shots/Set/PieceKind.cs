@@ -24,4 +24,7 @@ public enum PieceKind
 
     /// <summary>Somebody filmed: an outline of every frame, stood in the place as a solid.</summary>
     Figure,
+
+    /// <summary>A wall with a round-headed opening.</summary>
+    Arch,
 }

@@ -24,6 +24,12 @@ public abstract class FieldHelper : TagHelper
 
     /// <summary>The same text for the page alone: what it is told of when the field changes, like “view:metres”.</summary>
     public string? Tells { get; set; }
+
+    /// <summary>What the page's hand works on.</summary>
+    public string? On { get; set; }
+
+    /// <summary>The same as a value, written as JSON.</summary>
+    public object? OnValue { get; set; }
     public bool Disabled { get; set; }
 
     protected SheetView Sheet => (SheetView)ViewContext.HttpContext.Items["sheet"]!;
@@ -52,6 +58,10 @@ public abstract class FieldHelper : TagHelper
         if (Tells is not null)
         {
             input.Attributes["data-tells"] = Tells;
+        }
+        if ((OnValue is null ? On : SheetView.Json(OnValue)) is { } on)
+        {
+            input.Attributes["data-on"] = on;
         }
         if (Disabled)
         {

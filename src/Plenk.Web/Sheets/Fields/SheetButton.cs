@@ -26,6 +26,11 @@ public sealed class SheetButton : TagHelper
     public string? Post { get; set; }
     public object? Body { get; set; }
 
+    /// <summary>The same of another address.</summary>
+    public string? PostTo { get; set; }
+
+    public bool Disabled { get; set; }
+
     /// <summary>Said while the answer is not there.</summary>
     public string? Telling { get; set; }
 
@@ -40,7 +45,10 @@ public sealed class SheetButton : TagHelper
     public string? Hand { get; set; }
 
     /// <summary>What the hand works on.</summary>
-    public object? On { get; set; }
+    public string? On { get; set; }
+
+    /// <summary>The same as a value, written as JSON.</summary>
+    public object? OnValue { get; set; }
 
     /// <summary>What the picture shows while it is pressed.</summary>
     public string? Compare { get; set; }
@@ -76,14 +84,15 @@ public sealed class SheetButton : TagHelper
             Set("value", EditsOf);
         }
         Set("data-choose", Choose);
-        Set("data-post", Post is null ? null : sheet.Api(Post));
+        Set("data-post", Post is null ? PostTo : sheet.Api(Post));
+        Set("disabled", Disabled ? "" : null);
         Set("data-body", Body is null ? null : SheetView.Json(Body));
         Set("data-telling", Telling);
         Set("data-with", With);
         Set("data-into", Into);
         Set("data-take", Take);
         Set("data-hand", Hand);
-        Set("data-on", On is null ? null : On as string ?? SheetView.Json(On));
+        Set("data-on", OnValue is null ? On : SheetView.Json(OnValue));
         if (Compare is not null)
         {
             Set("data-compare-with", Compare);

@@ -21,24 +21,37 @@ public sealed class SheetRows : TagHelper
     /// <summary>The list rolls within itself.</summary>
     public bool Long { get; set; }
 
+    /// <summary>The first one is chosen where none is, and one is always chosen.</summary>
+    public bool First { get; set; }
+
     /// <summary>Several may be chosen.</summary>
     public bool Many { get; set; }
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
         var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
+        SheetRow[] rows = [.. Rows];
         string[] chosen = Many ? (sheet.Chosen(Kind) ?? "").Split(',') : [sheet.Chosen(Kind) ?? ""];
+        if (First && rows.Length > 0 && !rows.Any(r => r.Id == chosen[0]))
+        {
+            chosen = [rows[0].Id];
+        }
+        if (rows.Length == 0)
+        {
+            output.SuppressOutput();
+            return;
+        }
         (output.TagName, output.TagMode) = ("ul", TagMode.StartTagAndEndTag);
         output.Attributes.SetAttribute("class", Long ? "rows long" : "rows");
-        foreach (SheetRow row in Rows)
+        foreach (SheetRow row in rows)
         {
             bool own = chosen.Contains(row.Id, StringComparer.Ordinal);
             var link = new TagBuilder("a");
             link.Attributes["role"] = "button";
-            link.Attributes["href"] = sheet.Address(Kind, own ? null : row.Id);
+            link.Attributes["href"] = sheet.Address(Kind, own && !First ? null : row.Id);
             link.Attributes["aria-pressed"] = own ? "true" : "false";
             link.Attributes["data-row"] = row.Id;
-            link.Attributes["data-choose"] = own ? $"{Kind}:" : $"{Kind}:{row.Id}";
+            link.Attributes["data-choose"] = own && !First ? $"{Kind}:" : $"{Kind}:{row.Id}";
             if (Many)
             {
                 link.Attributes["data-many"] = "";

@@ -13,6 +13,9 @@ public enum TextShape
 
     /// <summary>Points of a curve, as in:out.</summary>
     Curve,
+
+    /// <summary>The number of a frame.</summary>
+    Frame,
 }
 
 /// <summary>Values that are written as texts, and read from them.</summary>
@@ -23,6 +26,7 @@ public static class TextShapes
         {
             TextShape.Rate => "Whole, like 25, or a fraction, like 24000/1001",
             TextShape.Curve => "Points as in:out, like 0:0 0.18:0.2 1:1; nothing for none",
+            TextShape.Frame => "The number of a frame",
             _ => null,
         };
 

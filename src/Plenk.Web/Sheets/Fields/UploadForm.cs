@@ -17,8 +17,20 @@ public sealed class UploadForm : TagHelper
     /// <summary>The button's words, and the chooser's name.</summary>
     public string Label { get; set; } = "";
     public string Accept { get; set; } = "";
+
+    /// <summary>The chooser's name where it is another than the button's.</summary>
+    public string? FileLabel { get; set; }
+
+    /// <summary>Said while the answer is not there.</summary>
+    public string? While { get; set; }
     public bool Many { get; set; }
     public bool Next { get; set; }
+
+    /// <summary>What is chosen then, as kind:property of the answer; of several properties they stand side by side.</summary>
+    public string? Chooses { get; set; }
+
+    /// <summary>Said once the files are there and what follows runs in the tray.</summary>
+    public string? Telling { get; set; }
 
     /// <summary>The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.</summary>
     public string? Into { get; set; }
@@ -32,6 +44,18 @@ public sealed class UploadForm : TagHelper
         output.Attributes.SetAttribute("action", sheet.Api(Path));
         output.Attributes.SetAttribute("method", "post");
         output.Attributes.SetAttribute("enctype", "multipart/form-data");
+        if (While is not null)
+        {
+            output.Attributes.SetAttribute("data-while", While);
+        }
+        if (Chooses is not null)
+        {
+            output.Attributes.SetAttribute("data-chooses", Chooses);
+        }
+        if (Telling is not null)
+        {
+            output.Attributes.SetAttribute("data-telling", Telling);
+        }
         if (Into is not null)
         {
             output.Attributes.SetAttribute("data-into", Into);
@@ -44,7 +68,7 @@ public sealed class UploadForm : TagHelper
         file.Attributes["type"] = "file";
         file.Attributes["name"] = "files";
         file.Attributes["accept"] = Accept;
-        file.Attributes["aria-label"] = Label;
+        file.Attributes["aria-label"] = FileLabel ?? Label;
         if (Many)
         {
             file.Attributes["multiple"] = "";

@@ -1,6 +1,6 @@
 // Edges to edges: corners and edges of the chosen piece are pulled onto the picture; the piece follows as its kind allows.
 import { get, post } from './api.js';
-import { button, h, heading, quiet, tick } from './build.js';
+import { choose } from './sheet.js';
 import { on, save, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -62,8 +62,7 @@ export async function pinEdge(pull, p) {
     frame = state.frame;
   edges.pulled = null;
   let rest = null;
-  const name = state.document.pieces.find((q) => q.id === id)?.name;
-  const done = await save(`${name}: ${pull.along ? 'an edge' : 'a corner'} laid on the picture at ${frame}`, async (d) => {
+  const done = await save(async (d) => {
     const piece = d.pieces.find((q) => q.id === id),
       same = (a, b) => a.every((v, i) => Math.abs(v - b[i]) < 1e-6);
     // A corner that was pinned in this frame before moves with its pin.
@@ -108,72 +107,41 @@ export function drawEdges({ at, both }) {
   return parts;
 }
 
-export function edgeSection(p) {
-  if (!state.document.camera || p.locked) return [];
-  const pins = p.pins || [],
-    frames = [...new Set(pins.map((q) => q.frame))].sort((a, b) => a - b);
-  const again = (what, change) =>
-    save(`${p.name}: ${what}`, async (d) => {
-      const piece = d.pieces.find((q) => q.id === p.id);
-      change(piece);
-      if (piece.pins.length) {
-        const r = await post(api(`pieces/${encodeURIComponent(p.id)}/pull`), { document: d });
-        edges.rest = r;
-        d.pieces[d.pieces.indexOf(piece)] = r.piece;
-      }
-      return d;
-    });
-  return [
-    heading('Edges to the picture'),
-    h(
-      'div',
-      { class: 'actions' },
-      h(
-        'button',
-        {
-          type: 'button',
-          'aria-pressed': edges.on ? 'true' : 'false',
-          onclick: () => {
-            edges.on = !edges.on;
-            refreshEdges();
-            tell('chosen');
-          },
-        },
-        'Pull corners and edges',
-      ),
-      pins.length
-        ? button('Take the last pin away', () =>
-            again('last pin away', (x) => {
-              x.pins.pop();
-            }),
-          )
-        : null,
-      pins.length
-        ? button('Take all pins away', () =>
-            again('all pins away', (x) => {
-              x.pins = [];
-            }),
-          )
-        : null,
-    ),
-    edges.on && !pins.length
-      ? quiet(
-          'Pull a corner or an edge of the piece onto the filmed one. Go to a frame seen from elsewhere and pull there too: all are heard together.',
-        )
-      : null,
-    pins.length
-      ? h(
-          'p',
-          { class: 'num', id: 'pins' },
-          `${pins.length} pin${pins.length > 1 ? 's' : ''} at ${frames.join(', ')}${edges.rest?.piece?.id === p.id ? `; they rest within ${edges.rest.worstPx.toFixed(2)} px, ${edges.rest.rmsPx.toFixed(2)} px RMS` : ''}`,
-        )
-      : null,
-    tick('pins may tilt it', !!p.mayTilt, (v) =>
-      again(v ? 'may tilt' : 'stays level', (x) => {
-        x.mayTilt = v;
-      }),
-    ),
-  ].filter(Boolean);
+// The pins changed: the piece is solved anew.
+const again = (change) => {
+  const id = state.chosen.piece;
+  return save(async (d) => {
+    const piece = d.pieces.find((q) => q.id === id);
+    change(piece);
+    if (piece.pins.length) {
+      const r = await post(api(`pieces/${encodeURIComponent(id)}/pull`), { document: d });
+      edges.rest = r;
+      d.pieces[d.pieces.indexOf(piece)] = r.piece;
+    }
+    return d;
+  });
+};
+export const hands = {
+  edges() {
+    edges.on = !edges.on;
+    refreshEdges();
+    choose(`edges:${edges.on ? 'yes' : ''}`);
+  },
+  unpinEdge: (which) =>
+    again((p) => {
+      p.pins = which === 'all' ? [] : p.pins.slice(0, -1);
+    }),
+  mayTilt: (_, input) =>
+    again((p) => {
+      p.mayTilt = input.checked;
+    }),
+};
+export function drawn(body) {
+  const box = body.querySelector('#pins-rest');
+  if (!box || edges.rest?.piece?.id !== state.chosen.piece) return;
+  box.hidden = false;
+  box.querySelector('[data-worst]').textContent = edges.rest.worstPx.toFixed(2);
+  box.querySelector('[data-rms]').textContent = edges.rest.rmsPx.toFixed(2);
 }
 
 for (const t of ['frame', 'document', 'step', 'chosen'])

@@ -49,6 +49,11 @@ export function editsBetween(before, after, at = '') {
   return [{ edit: 'set', at, from: before ?? null, to: after ?? null }];
 }
 
+// By what it is known by; of a list whose members are known by nothing, by its place.
+const indexIn = (list, key) => {
+  const i = list.findIndex((q) => keyOf(q) === key);
+  return i < 0 && /^\d+$/.test(key) && list.every((q) => keyOf(q) === null) && Number(key) < list.length ? Number(key) : i;
+};
 // Sets a place of a document, as edits name it: members of lists by id, name or frame; undefined takes it away. A member that is not there begins as is said.
 export function put(d, at, value, begins = null, before = null) {
   const path = at.split('/').map((s) => s.replaceAll('~1', '/').replaceAll('~0', '~')),
@@ -56,7 +61,7 @@ export function put(d, at, value, begins = null, before = null) {
   let node = d;
   path.forEach((key, i) => {
     if (Array.isArray(node)) {
-      let item = node.find((q) => keyOf(q) === key);
+      let item = node[indexIn(node, key)];
       if (!item && begins) {
         item = structuredClone(begins);
         node.push(item);
@@ -65,12 +70,12 @@ export function put(d, at, value, begins = null, before = null) {
       if (!item) throw new Error(`${key} is no longer there.`);
       node = item;
     } else {
-      node[key] ??= begins && i === path.length - 2 ? [] : {};
+      node[key] ??= begins && keyOf(begins) === null ? structuredClone(begins) : begins && i === path.length - 2 ? [] : {};
       node = node[key];
     }
   });
   if (Array.isArray(node)) {
-    const i = node.findIndex((q) => keyOf(q) === last),
+    const i = indexIn(node, last),
       to = before === null ? -1 : node.findIndex((q) => keyOf(q) === before);
     if (value === undefined) node.splice(i, i < 0 ? 0 : 1);
     else if (i >= 0) node[i] = value;
@@ -78,4 +83,21 @@ export function put(d, at, value, begins = null, before = null) {
   } else if (value === undefined) delete node[last];
   else node[last] = value;
   return d;
+}
+
+// Another place in the order of its list: before the one that is named, or last.
+export function move(d, at, before) {
+  const path = at.split('/'),
+    key = path.pop(),
+    list = path.reduce((node, k) => (Array.isArray(node) ? node[indexIn(node, k)] : node[k]), d),
+    [own] = list.splice(indexIn(list, key), 1),
+    to = before === null ? -1 : indexIn(list, before);
+  list.splice(to < 0 ? list.length : to, 0, own);
+  return d;
+}
+
+export function freeId(list, stem) {
+  let n = 1;
+  while (list.some((q) => q.id === `${stem}_${n}`)) n++;
+  return `${stem}_${n}`;
 }

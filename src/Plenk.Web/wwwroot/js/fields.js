@@ -1,5 +1,5 @@
 // What is typed on a sheet becomes an edit of the place that its field names. Fields are drawn by the server, which says their units, bounds and what they begin as.
-import { put } from './edits.js';
+import { move, put } from './edits.js';
 import { parseNumber, texts } from './quantity.js';
 import { save } from './state.js';
 
@@ -61,12 +61,14 @@ export async function take(input) {
   input.dataset.sent = input.value + isTicked(input);
   const { at, begins, edits } = input.dataset,
     given = edits ? JSON.parse(edits) : null;
-  return save((d) => (given ? given.reduce(lay, d) : put(d, at, value, begins ? JSON.parse(begins) : null)));
+  if (given) return save((d) => given.reduce(lay, d), given);
+  return save((d) => put(d, at, value, begins ? JSON.parse(begins) : null));
 }
 
 // An edit as the server has written it, on the page's own copy.
 export function lay(d, edit) {
   if (edit.edit === 'remove') return put(d, edit.at, undefined);
+  if (edit.edit === 'move') return move(d, edit.at, edit.before ?? null);
   if (edit.edit === 'add') return put(d, `${edit.at}/${edit.item.id ?? edit.item.name ?? edit.item.frame}`, edit.item, null, edit.before);
   return put(d, edit.at, edit.to);
 }
@@ -91,11 +93,8 @@ export function pointTo(bad) {
 
 // What was begun on the sheet outlives its being drawn anew: texts that are not taken yet, chosen files, the place of the caret.
 const nameOf = (i) => `${i.name || i.getAttribute('aria-label') || i.labels?.[0]?.textContent || ''}${i.dataset.part ?? ''}`;
-const fieldsIn = (body) => [...body.querySelectorAll('input:not([type=checkbox]):not([type=hidden]), textarea, select:not([data-at])')];
-const isDirty = (i) =>
-  i.tagName === 'SELECT'
-    ? ![...i.options].some((o) => o.selected && o.defaultSelected) && i.dataset.chosen !== undefined
-    : i.value !== i.defaultValue;
+const fieldsIn = (body) => [...body.querySelectorAll('input:not([type=checkbox]):not([type=hidden]), textarea')];
+const isDirty = (i) => i.value !== i.defaultValue;
 export const begun = (body) =>
   fieldsIn(body)
     .filter((i) => i.files?.length || isDirty(i) || i === document.activeElement)
@@ -120,8 +119,7 @@ export function goOn(body, typed) {
     }
     if (t.dirty) {
       i.value = t.value;
-      if (i.tagName === 'SELECT') i.dataset.chosen = '';
-      else i.setAttribute('aria-invalid', t.i.getAttribute('aria-invalid') || 'false');
+      i.setAttribute('aria-invalid', t.i.getAttribute('aria-invalid') || 'false');
       if (t.sent !== undefined) i.dataset.sent = t.sent;
     }
     if (t.active) {
@@ -133,6 +131,6 @@ export function goOn(body, typed) {
 // What was sent is taken: from now on the sheet shows what the server says.
 export function settled(body, name, value) {
   const i = fieldsIn(body).find((k) => nameOf(k) === name);
-  if (i && i.value === value && i.tagName !== 'SELECT') i.defaultValue = value;
+  if (i && i.value === value) i.defaultValue = value;
 }
 export { nameOf };

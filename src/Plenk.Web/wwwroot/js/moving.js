@@ -1,6 +1,5 @@
 // Things that move on their own: stood in the picture and pinned, followed between, or found from the tracks in their matte.
 import { get, post } from './api.js';
-import { button, choice, h, heading, number, quiet, rows, text } from './build.js';
 import { changed, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -89,7 +88,7 @@ async function keepHold(id, frame, pins, start) {
   const t = things().find((x) => x.id === id),
     followed = t.frames.length > 0;
   let fault = null;
-  const good = await save(`${t.name} held at ${frame}`, async (d) => {
+  const good = await save(async (d) => {
     const o = d.movingObjects.find((x) => x.id === id);
     let objectToWorld = start;
     if (!objectToWorld)
@@ -146,178 +145,36 @@ function turn(t, hold, degrees) {
   return keepHold(t.id, state.frame, [], m);
 }
 
-const change = (what, t, act) =>
-  save(`${t.name}: ${what}`, (d) => {
-    act(d.movingObjects.find((x) => x.id === t.id));
+const byId = (id) => things().find((t) => t.id === id);
+async function letGo(id, keep) {
+  const good = await save((d) => {
+    const t = d.movingObjects.find((x) => x.id === id);
+    t.holds = t.holds.filter((x) => keep(x.frame, t.holds));
     return d;
   });
-
-export function movingSection(bringIn) {
-  const d = state.document,
-    t = chosen(),
-    hold = holdAt(t, state.frame),
-    matte = (d.mattes || []).find((m) => m.id === state.chosen.matte);
-  if (!d.camera || d.range.first === d.range.last) return [];
-  const fresh = () =>
-    save('New moving thing', (x) => {
-      x.movingObjects ||= [];
-      let k = 1;
-      while (x.movingObjects.some((o) => o.id === `thing_${k}`)) k++;
-      x.movingObjects.push({ id: `thing_${k}`, name: matte.name, matte: matte.id, holds: [], frames: [], warnings: [] });
-      state.chosen.thing = `thing_${k}`;
-      return x;
-    });
-  const parts = [
-    heading('Things that move'),
-    things().length
-      ? rows(
-          things().map((o) => ({ id: o.id, name: o.name, value: o.frames.length ? `${o.frames.length} frames` : 'no path yet' })),
-          state.chosen.thing,
-          (id) => {
-            state.chosen.thing = id;
-            tell('chosen');
-          },
-        )
-      : quiet('A thing that moves on its own: choose the matte around it, or bring its mesh in.'),
-    h(
-      'div',
-      { class: 'actions' },
-      button(matte ? `A thing inside ${matte.name}` : 'A thing inside a matte', fresh, {
-        disabled: !matte,
-        title: matte ? '' : 'Choose a matte first',
-      }),
-    ),
-    bringIn('Bring its mesh in', 'thing', '.obj,.glb'),
-  ];
-  if (!t) return parts;
-  parts.push(
-    heading(t.name),
-    text(
-      'Name',
-      t.name,
-      (v) =>
-        v &&
-        change('named', t, (o) => {
-          o.name = v;
-        }),
-    ),
-  );
-  if (t.media) {
-    parts.push(
-      quiet(
-        hold
-          ? `Held at ${state.frame}${hold.pins.length ? ` by ${hold.pins.length} pin${hold.pins.length === 1 ? '' : 's'}` : ''}. One pin shifts it, two let it grow and roll, three turn it; pull them.`
-          : t.holds.length
-            ? 'Go to a frame where it slips, and pin it there.'
-            : 'Stand it where it belongs in one frame, then pin spots of it to the picture.',
-      ),
-      h(
-        'div',
-        { class: 'actions' },
-        button('Stand it here', () => stand(t), { next: !t.holds.length }),
-        button('Pin a spot of it', () => pin(t), {
-          disabled: !hold && !t.frames.length,
-          title: 'Click on the mesh, then where that spot belongs',
-        }),
-        hold?.pins.length
-          ? button('Take the last pin out', () => keepHold(t.id, state.frame, hold.pins.slice(0, -1), hold.objectToWorld))
-          : null,
-      ),
-    );
-    if (hold) parts.push(number('Turn it by', 0, '°', (v) => turn(t, hold, v)));
-    if (t.holds.length) {
-      const frames = t.holds.map((x) => x.frame);
-      const letGo = async (what, keep) => {
-        if (
-          (await change(what, t, (o) => {
-            o.holds = o.holds.filter((x) => keep(x.frame));
-          })) &&
-          t.frames.length
-        )
-          await work(t.id);
-      };
-      parts.push(
-        h('p', { class: 'num', id: 'holds' }, `held at ${frames.join(', ')}`),
-        h(
-          'div',
-          { class: 'actions' },
-          button(t.frames.length ? 'Follow it again' : 'Follow it through the range', () => work(t.id), { next: !t.frames.length }),
-          hold
-            ? button(`Let ${state.frame} go`, () => letGo(`no longer held at ${state.frame}`, (f) => f !== state.frame), {
-                disabled: frames.length < 2,
-              })
-            : null,
-          frames.length > 2
-            ? button('Let go between first and last', () => letGo('let go between', (f) => f === frames[0] || f === frames.at(-1)))
-            : null,
-        ),
-      );
-    }
-  } else {
-    parts.push(
-      choice(
-        'Its matte',
-        t.matte ?? '',
-        (d.mattes || []).map((m) => [m.id, m.name]),
-        (v) =>
-          change('matte', t, (o) => {
-            o.matte = v;
-          }),
-      ),
-      number(
-        'Distance at the first frame',
-        t.distanceMetres ?? NaN,
-        'm',
-        (v) =>
-          change('distance', t, (o) => {
-            o.distanceMetres = v;
-          }),
-        { min: 1e-3 },
-      ),
-      quiet('Without a distance its size is found from its path, or from the floor under its matte.'),
-      h(
-        'div',
-        { class: 'actions' },
-        button(t.frames.length ? 'Solve it again' : 'Solve its motion', () => work(t.id), { next: !t.frames.length }),
-      ),
-    );
-  }
-  if (t.frames.length)
-    parts.push(
-      h(
-        'p',
-        { class: 'num', id: 'thing-report' },
-        `${t.frames.length} frames, ${t.rmsPx.toFixed(2)} px${t.sizeBy ? `; size by ${t.sizeBy}${t.sizeDoubt ? ` ± ${(100 * t.sizeDoubt).toFixed(0)} %` : ''}` : ''}`,
-      ),
-      ...t.warnings.slice(0, 2).map((w) => h('p', { class: 'told' }, w)),
-    );
-  parts.push(
-    h(
-      'div',
-      { class: 'actions' },
-      button('Delete it', () =>
-        save(`Deleted ${t.name}`, (x) => {
-          x.movingObjects = x.movingObjects.filter((o) => o.id !== t.id);
-          return x;
-        }),
-      ),
-    ),
-  );
-  return parts;
+  if (good && byId(id).frames.length) await work(id);
 }
-
-// What a piece or an element stands in: the world, or a moving thing's frame.
-export function hangsOn(kind, item) {
-  const on = things().filter((t) => t.frames.length || t.id === item.hangsOn);
-  if (!on.length) return null;
-  return choice('Hangs on', item.hangsOn ?? '', [['', 'nothing: it stands in the world'], ...on.map((t) => [t.id, t.name])], async (v) => {
+export const hands = {
+  standThing: (id) => stand(byId(id)),
+  pinThing: (id) => pin(byId(id)),
+  unpinThing(id) {
+    const hold = holdAt(byId(id), state.frame);
+    return keepHold(id, state.frame, hold.pins.slice(0, -1), hold.objectToWorld);
+  },
+  turnThing: (id, _, degrees) => turn(byId(id), holdAt(byId(id), state.frame), degrees),
+  workThing: work,
+  letGo: (id) => letGo(id, (f) => f !== state.frame),
+  letGoBetween: (id) => letGo(id, (f, all) => f === all[0].frame || f === all.at(-1).frame),
+  // What a piece or an element stands in: the world, or a moving thing's frame.
+  async hangOn(what, input) {
+    const [kind, id] = [what.slice(0, what.indexOf(':')), what.slice(what.indexOf(':') + 1)];
     try {
-      await changed('hang', { [kind]: item.id, thing: v || null, frame: state.frame });
+      await changed('hang', { [kind]: id, thing: input.value || null, frame: state.frame });
       tell('told', null);
     } catch (e) {
       tell('told', e);
     }
-  });
-}
+  },
+};
 
 on('frame', () => Object.assign(pulled, { thing: null, pins: null, lines: null }));

@@ -4,16 +4,16 @@ import { encodings, primaries } from './build.js';
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
-import { drawLevel } from './level.js';
-import { drawLights, drawnOut, lampNear, pulledShadow } from './lights.js';
+import { draw as drawLevel } from './steps/camera.js';
+import { drawLights, drawnOut, lampNear, pulledShadow, renderedKind } from './steps/light.js';
 import { drawPieces } from './pieces.js';
 import { setKeyed } from './keys.js';
-import { renderedKind } from './rendered.js';
 import { drawStill, keepStill, stillNear } from './still.js';
 import { drawThings, intoFrame, keepPins, pinNear } from './moving.js';
 import { cornerNear, drawMattes, keyMatte, mattes } from './mattes.js';
 import { draw as drawFinish } from './steps/finish.js';
-import { drawNotes } from './handover.js';
+import { draw as drawNotes } from './steps/handover.js';
+import { pickAny } from './pick.js';
 import { forgetFrames, keepFrames, keptFrame, keptOf } from './reel.js';
 import { carryTrack, correctTrack, drawTracks, trackNear } from './tracks.js';
 
@@ -258,7 +258,7 @@ function drawOverlay() {
       parts.push(mark`<path d="${pick(false, false)}" fill="none" stroke="#fff" stroke-opacity=".85" stroke-width=".8"/>`);
       if (chosen >= 0) parts.push(both(pick(true, true), 1.2, '2 4'), both(pick(false, true), 1.8, ''));
     }
-    if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
+    if (state.step === 2 || (state.step === 3 && state.page['points-open'])) {
       for (const p of over.points || []) {
         const q = p.click || p.seen;
         if (!q) continue;
@@ -514,8 +514,6 @@ export function kept(item, point) {
   return hangs ? intoFrame(hangs.pose, point) : point;
 }
 
-export const pick = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}&revision=${state.revision}`);
-
 let held = null;
 box.addEventListener('pointerleave', () => {
   under.textContent = '';
@@ -539,7 +537,7 @@ box.addEventListener('pointerdown', async (e) => {
     await hand(p);
     return;
   }
-  if (state.step === 2 || (state.step === 3 && state.pointsOpen)) {
+  if (state.step === 2 || (state.step === 3 && state.page['points-open'])) {
     // A survey point is chosen by its mark.
     const near = (over?.points || [])
       .map((q) => ({ q, at: q.click || q.seen }))
@@ -594,8 +592,8 @@ box.addEventListener('pointerdown', async (e) => {
     }
   }
   if (state.step === 5) {
-    const lamp = state.pullShadow ? null : lampNear(over, p, zoom);
-    if (!lamp && !state.pullShadow) return;
+    const lamp = state.page.pullShadow ? null : lampNear(over, p, zoom);
+    if (!lamp && !state.page.pullShadow) return;
     if (lamp) {
       state.chosen.light = lamp.id;
       tell('chosen');
@@ -611,7 +609,7 @@ box.addEventListener('pointerdown', async (e) => {
       box.setPointerCapture(e.pointerId);
       return;
     }
-    const hit = await pick(p.x, p.y).catch((fault) => {
+    const hit = await pickAny(p.x, p.y).catch((fault) => {
       tell('told', fault);
       return {};
     });
@@ -630,7 +628,7 @@ box.addEventListener('pointerdown', async (e) => {
   const press = (held = {});
   let hit;
   try {
-    hit = await pick(p.x, p.y);
+    hit = await pickAny(p.x, p.y);
   } catch (fault) {
     tell('told', fault);
     return;
@@ -750,7 +748,7 @@ async function drag() {
       const p = held.to;
       held.to = null;
       if (!held.point && Math.hypot(p.x - held.from.x, p.y - held.from.y) * zoom < 3) continue;
-      const hit = await pick(p.x + held.dx, p.y + held.dy);
+      const hit = await pickAny(p.x + held.dx, p.y + held.dy);
       if (!hit.onSet || !held?.element) continue;
       const { element } = held,
         point = (held.point = kept(
@@ -809,8 +807,7 @@ box.addEventListener('pointerup', async () => {
     return;
   }
   if (h?.element && h.point) {
-    const name = state.document.elements.find((x) => x.id === h.element)?.name;
-    await save(`Moved ${name}`, (d) => {
+    await save((d) => {
       setKeyed(
         d.elements.find((x) => x.id === h.element),
         'position',

@@ -1,39 +1,20 @@
 // The set's pieces: added, laid through points, drawn in the picture, sized, copied.
 import { get, post } from './api.js';
-import { button, choice, h, heading, number, quiet, rows, text, tick, triple } from './build.js';
-import { cloudSection, depthSection } from './clouds.js';
-import { edgeSection } from './edges.js';
-import { matteChoices } from './mattes.js';
-import { hangsOn } from './moving.js';
+import { freeId, put } from './edits.js';
+import { pickSet } from './pick.js';
+import { choose } from './sheet.js';
+import { wordFault } from './told.js';
 import { on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-export const newId = (list, stem) => {
-  let k = 1;
-  while (list.some((q) => q.id === `${stem}_${k}`)) k++;
-  return `${stem}_${k}`;
-};
-const duties = { receives: true, hides: true, wearsFootage: true, blocksLight: true };
-const kinds = {
-  Plane: 'plane',
-  Box: 'box',
-  Mesh: 'mesh',
-  Cylinder: 'cylinder',
-  Stairs: 'stairs',
-  Outline: 'outline',
-  Strip: 'strip',
-  Dome: 'dome',
-  Figure: 'figure',
-};
-const fine = (t) => tell('told', h('p', { class: 'told fine', role: 'status' }, t));
-
 // Tracked points of this frame that can be circled, the line that is being drawn, and spots that are measured.
 export const drawing = { places: [], line: [], loop: null, from: null, measured: null };
 
-const create = (what, stem, piece) =>
-  save(what, async (d) => {
+const duties = { receives: true, hides: true, wearsFootage: true, blocksLight: true };
+const create = (stem, piece) =>
+  save(async (d) => {
     const made = typeof piece === 'function' ? await piece(d) : piece,
-      id = newId(d.pieces, stem);
+      id = freeId(d.pieces, stem);
     d.pieces.push({
       position: [0, 0, 0],
       rotationYxzDegrees: [0, 0, 0],
@@ -48,26 +29,27 @@ const create = (what, stem, piece) =>
     return d;
   });
 
+let fitted = null; // how far the points lie from what was laid through them
 // A plane, a box or a cylinder through the chosen points; how far they lie from it is told.
 async function fit(kind) {
   const { points } = state.chosen;
   let r;
   if (
-    await create(`${kind} through ${points.length} points`, kind.toLowerCase(), async (d) => {
+    await create(kind.toLowerCase(), async (d) => {
       r = await post(api('pieces/fit'), { document: d, kind, points, frame: state.frame });
       return r.piece;
     })
   ) {
     state.chosen.points = [];
-    fine(
-      `The points lie ${(r.rmsMetres * 1000).toFixed(1)} mm from it (root mean square)${r.rmsPixels === null ? '' : `, ${r.rmsPixels.toFixed(2)} px in this frame`}.`,
-    );
+    fitted = r;
+    tell('chosen');
   }
 }
 
+const pointsOpen = () => state.page['points-open'] !== undefined;
 async function places() {
   drawing.places = [];
-  if (state.step !== 3 || !state.pointsOpen || !(state.document.solve || state.document.clouds?.length)) {
+  if (state.step !== 3 || !pointsOpen() || !(state.document.solve || state.document.clouds?.length)) {
     tell('draw');
     return;
   }
@@ -126,7 +108,8 @@ function line(kind) {
     drawing.kind = kind;
     setHand(next);
     tell('draw');
-    tell('chosen');
+    state.page.drawn = kind;
+    choose(`corners:${drawing.line.length || ''}`);
   };
   setHand(next);
 }
@@ -134,7 +117,7 @@ async function closeLine() {
   const corners = drawing.line.flatMap((c) => [c.point[0], c.point[2]]),
     outline = drawing.kind === 'Outline';
   if (
-    await create(outline ? 'Outline drawn' : 'Strip drawn', kinds[drawing.kind], {
+    await create(drawing.kind.toLowerCase(), {
       kind: drawing.kind,
       corners,
       size: outline ? [1, 2.5, 1] : [0.3, 0.15, 1],
@@ -146,6 +129,7 @@ async function closeLine() {
   ) {
     drawing.line = [];
     setHand(null);
+    choose('corners:');
   }
 }
 
@@ -164,12 +148,8 @@ function heightFromPicture(p) {
         /* not above this one */
       }
     }
-    if (best === null)
-      tell('told', { message: 'That spot stands above none of the corners.', mend: 'Click the top of a wall straight above a corner.' });
-    else
-      await edit(p, 'height from the picture', (x) => {
-        x.size = [x.size[0], best, x.size[2]];
-      });
+    if (best === null) tell('told', wordFault('no-corner'));
+    else await save((d) => put(d, `pieces/${p.id}/size/1`, best));
   });
 }
 
@@ -191,7 +171,7 @@ function stairs() {
                 up = [-Math.sin(heading), 0, -Math.cos(heading)];
               const top = await post(api(`frames/${state.frame}/above`), { foot: a, along: up, x: r.x, y: r.y });
               const middle = [(a[0] + b[0]) / 2 + (up[0] * top.along) / 2, a[1], (a[2] + b[2]) / 2 + (up[2] * top.along) / 2];
-              await create('Stairs drawn', 'stairs', {
+              await create('stairs', {
                 kind: 'Stairs',
                 count: Math.max(1, Math.round(top.height / 0.17)),
                 size: [width, top.height, top.along],
@@ -217,8 +197,7 @@ function stairs() {
 // Two spots of the set: how far apart, how much higher, at what slope.
 function measure() {
   const spot = async (p) => {
-    const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`));
-    if (!hit.onSet) throw Object.assign(new Error('Nothing of the set is there.'), { mend: 'Click on a piece.' });
+    const hit = await pickSet(p.x, p.y);
     return hit.onSet;
   };
   setHand(async (p) => {
@@ -232,7 +211,8 @@ function measure() {
           drawing.measured = { a, b, from: p, to: q, frame: state.frame };
           drawing.from = null;
           tell('draw');
-          tell('chosen');
+          state.page.measuredFrom = a.join();
+          choose(`measuredTo:${b.join()}`);
         } catch (e) {
           tell('told', e);
         }
@@ -243,228 +223,12 @@ function measure() {
   });
 }
 
-const edit = (p, what, change) =>
-  save(`${p.name}: ${what}`, (d) => {
-    change(d.pieces.find((x) => x.id === p.id));
-    return d;
-  });
-
-function copies(p) {
-  const shift = (state.copyShift ||= [1, 0, 0]);
-  const add = (what, make) =>
-    save(`${p.name}: ${what}`, (d) => {
-      for (const c of make()) {
-        const id = newId(d.pieces, p.id.replace(/_\d+$/, ''));
-        d.pieces.push({ ...structuredClone(p), ...c, id, name: id.replace('_', ' ') });
-        state.chosen.piece = id;
-      }
-      return d;
-    });
-  return [
-    heading('Copies'),
-    triple('Apart by', shift, 'm', (v) => {
-      state.copyShift = v;
-    }),
-    h(
-      'div',
-      { class: 'actions' },
-      button('Duplicate', () => add('duplicated', () => [{ position: p.position.map((v, i) => v + state.copyShift[i]) }])),
-      button('Four in a row', () =>
-        add('four in a row', () => [1, 2, 3].map((k) => ({ position: p.position.map((v, i) => v + k * state.copyShift[i]) }))),
-      ),
-      p.kind === 'Mesh'
-        ? null
-        : button('Mirror across x', () =>
-            add('mirrored across x', () => [
-              {
-                position: [-p.position[0], p.position[1], p.position[2]],
-                rotationYxzDegrees: [p.rotationYxzDegrees[0], -p.rotationYxzDegrees[1], -p.rotationYxzDegrees[2]],
-                corners: (p.corners || []).map((v, i) => (i % 2 ? v : -v)),
-                holes: (p.holes || []).map((x) => x.map((v, i) => (i % 2 ? v : -v))),
-              },
-            ]),
-          ),
-    ),
-  ];
-}
-
-function byKind(p) {
-  const e = (what, change) => edit(p, what, change);
-  if (p.kind === 'Mesh')
-    return [
-      number(
-        'Scale',
-        p.scale,
-        '',
-        (v) =>
-          e('scaled', (x) => {
-            x.scale = v;
-          }),
-        { min: 1e-6 },
-      ),
-    ];
-  const size = triple('Size', p.size, 'm', (v) =>
-    e('sized', (x) => {
-      x.size = v;
-    }),
-  );
-  if (p.kind === 'Stairs')
-    return [
-      size,
-      number(
-        'Steps',
-        p.count,
-        '',
-        (v) =>
-          e('steps', (x) => {
-            x.count = Math.round(v);
-          }),
-        { min: 1, max: 500 },
-      ),
-      quiet(`Each rises ${((1000 * p.size[1]) / p.count).toFixed(0)} mm and goes ${((1000 * p.size[2]) / p.count).toFixed(0)} mm.`),
-    ];
-  if (p.kind === 'Strip')
-    return [
-      number(
-        'Width',
-        p.size[0],
-        'm',
-        (v) =>
-          e('width', (x) => {
-            x.size[0] = v;
-          }),
-        { min: 1e-3 },
-      ),
-      number(
-        'Height',
-        p.size[1],
-        'm',
-        (v) =>
-          e('height', (x) => {
-            x.size[1] = v;
-          }),
-        { min: 1e-3 },
-      ),
-    ];
-  if (p.kind !== 'Outline') return [size];
-  const walls = p.corners.length / 2,
-    o = (p.openings || []).at(-1);
-  const opening = (what, change) => e(what, (x) => change(x.openings.at(-1)));
-  return [
-    number(
-      'Walls’ height',
-      p.size[1],
-      'm',
-      (v) =>
-        e('height', (x) => {
-          x.size[1] = v;
-        }),
-      { min: 1e-3 },
-    ),
-    h(
-      'div',
-      { class: 'actions' },
-      button('Height from the picture', () => heightFromPicture(p)),
-    ),
-    tick('with walls', p.walls !== false, (v) =>
-      e('walls', (x) => {
-        x.walls = v;
-      }),
-    ),
-    tick('with its floor', p.ground !== false, (v) =>
-      e('floor', (x) => {
-        x.ground = v;
-      }),
-    ),
-    h(
-      'div',
-      { class: 'actions' },
-      button('Cut a door', () =>
-        e('door', (x) => {
-          (x.openings ||= []).push({ wall: 0, from: 0.3, to: 1.2, bottom: 0, top: Math.min(2, x.size[1]) });
-        }),
-      ),
-      button('Cut a window', () =>
-        e('window', (x) => {
-          (x.openings ||= []).push({
-            wall: 0,
-            from: 0.3,
-            to: 1.5,
-            bottom: Math.min(0.9, x.size[1] / 3),
-            top: Math.min(2.1, x.size[1] * 0.9),
-          });
-        }),
-      ),
-      o
-        ? button('Close the last opening', () =>
-            e('opening closed', (x) => {
-              x.openings.pop();
-            }),
-          )
-        : null,
-    ),
-    ...(o
-      ? [
-          choice(
-            'Last one in wall',
-            String(o.wall),
-            Array.from({ length: walls }, (_, i) => [String(i), String(i + 1)]),
-            (v) =>
-              opening('opening moved', (x) => {
-                x.wall = Number(v);
-              }),
-          ),
-          number(
-            'From',
-            o.from,
-            'm',
-            (v) =>
-              opening('opening moved', (x) => {
-                x.from = v;
-              }),
-            { min: 0 },
-          ),
-          number(
-            'to',
-            o.to,
-            'm',
-            (v) =>
-              opening('opening moved', (x) => {
-                x.to = v;
-              }),
-            { min: 0 },
-          ),
-          number(
-            'Bottom',
-            o.bottom,
-            'm',
-            (v) =>
-              opening('opening moved', (x) => {
-                x.bottom = v;
-              }),
-            { min: 0 },
-          ),
-          number(
-            'Top',
-            o.top,
-            'm',
-            (v) =>
-              opening('opening moved', (x) => {
-                x.top = v;
-              }),
-            { min: 0 },
-          ),
-        ]
-      : []),
-  ];
-}
-
 export function drawPieces({ at, both, label }) {
   const parts = [];
   if (state.step !== 3) return parts;
   let dots = '',
     heavy = '';
-  for (const q of state.pointsOpen ? drawing.places : []) {
+  for (const q of pointsOpen() ? drawing.places : []) {
     const [x, y] = at(q.x, q.y).split(' ').map(Number),
       d = `M${x - 1.6} ${y}a1.6 1.6 0 1 0 3.2 0a1.6 1.6 0 1 0 -3.2 0`;
     if (state.chosen.points.includes(q.name)) heavy += d;
@@ -495,335 +259,46 @@ export function drawPieces({ at, both, label }) {
   return parts;
 }
 
-function measured() {
-  const m = drawing.measured;
-  if (!m) return null;
-  const [dx, dy, dz] = m.b.map((v, i) => v - m.a[i]),
-    level = Math.hypot(dx, dz),
-    far = Math.hypot(level, dy);
-  const known = (state.document.knownLengths || [])
-    .map((k) => ({ k, off: (100 * far) / k.metres - 100 }))
-    .sort((a, b) => Math.abs(a.off) - Math.abs(b.off))[0];
-  return h(
-    'ul',
-    { class: 'plain', id: 'measured' },
-    ...[
-      `${far.toFixed(3)} m apart, ${level.toFixed(3)} m on the level, ${dy >= 0 ? '+' : '−'}${Math.abs(dy).toFixed(3)} m up`,
-      `slope ${((Math.atan2(dy, level) * 180) / Math.PI).toFixed(1)}°, heading ${(((Math.atan2(dx, -dz) * 180) / Math.PI + 360) % 360).toFixed(1)}° from north`,
-      known && Math.abs(known.off) < 15
-        ? `${known.off >= 0 ? '+' : '−'}${Math.abs(known.off).toFixed(1)} % against the known ${known.k.from}–${known.k.to}, ${known.k.metres} m`
-        : null,
-    ]
-      .filter(Boolean)
-      .map((t) => h('li', {}, t)),
-  );
-}
-
-export function setSection(bringIn) {
-  const d = state.document,
-    p = d.pieces.find((x) => x.id === state.chosen.piece),
-    e = (what, change) => edit(p, what, change);
-  const add = (kind, extra = {}) => create(`New ${kinds[kind]}`, kinds[kind], { kind, ...extra });
-  const n = state.chosen.points.length,
-    solved = (d.solve && !d.solve.turns) || (d.clouds || []).some((c) => !c.off);
-  const parts = [
-    heading('Pieces'),
-    d.pieces.length
-      ? rows(
-          d.pieces.map((x) => ({
-            id: x.id,
-            name: x.group ? `${x.group} · ${x.name}` : x.name,
-            value: x.off ? 'off' : x.locked ? 'locked' : kinds[x.kind],
-          })),
-          state.chosen.piece,
-          (id) => {
-            state.chosen.piece = id;
-            tell('chosen');
-          },
-          { long: true },
-        )
-      : quiet('Nothing is built yet. Lay a plane on a surface of tracked points, draw an outline, or bring a mesh in.'),
-    h(
-      'div',
-      { class: 'actions' },
-      button('Add a plane', () => add('Plane')),
-      button('Add a box', () => add('Box')),
-      button('Cylinder', () => add('Cylinder', { size: [0.5, 3, 0.5] })),
-      button('Stairs', () => add('Stairs', { size: [2, 1, 1.5], count: 6 })),
-      button('Dome', () => add('Dome', { size: [200, 100, 200] })),
-      d.camera
-        ? button('Card, 10 m away', async () => {
-            await create('Card', 'card', () => get(api(`frames/${state.frame}/card?metres=10`)));
-            tell(
-              'told',
-              h(
-                'p',
-                { class: 'told fine', role: 'status' },
-                'It hides every element that stands behind it. Untick “hides what is behind it” to have it as a picture alone.',
-              ),
-            );
-          })
-        : null,
-    ),
-    bringIn('Bring a mesh in', 'mesh', '.obj,.glb'),
-    d.camera
-      ? h(
-          'div',
-          { class: 'actions' },
-          drawing.line.length
-            ? button(drawing.kind === 'Outline' ? 'Close the outline' : 'End the path', closeLine, {
-                next: true,
-                disabled: drawing.line.length < (drawing.kind === 'Outline' ? 3 : 2),
-              })
-            : null,
-          button('Draw an outline on the floor', () => line('Outline')),
-          button('Draw a strip', () => line('Strip')),
-          button('Stairs from their edges', stairs),
-          button('Measure', measure),
-        )
-      : null,
-    measured(),
-    h(
-      'div',
-      { class: 'actions' },
-      h(
-        'button',
-        {
-          type: 'button',
-          'aria-pressed': state.pointsOpen ? 'true' : 'false',
-          onclick: () => {
-            state.pointsOpen = !state.pointsOpen;
-            places();
-            tell('chosen');
-          },
-        },
-        'Through points',
-      ),
-    ),
-  ];
-  if (state.pointsOpen) {
-    parts.push(
-      h(
-        'div',
-        { id: 'through' },
-        quiet(
-          solved
-            ? 'Choose survey points, all tracked points on one surface, or circle them.'
-            : 'Choose survey points, here or in the picture.',
-        ),
-        solved ? h('div', { class: 'actions' }, button('All on the surface I click', surface), button('Circle points', circle)) : null,
-        d.surveyPoints.length
-          ? rows(
-              d.surveyPoints.map((s) => ({ id: s.name, name: s.name, value: s.position ? '' : 'no place yet' })),
-              state.chosen.points,
-              (id) => {
-                const c = state.chosen.points;
-                state.chosen.points = c.includes(id) ? c.filter((x) => x !== id) : [...c, id];
-                tell('chosen');
-              },
-              { long: true },
-            )
-          : null,
-        h('p', { class: 'num', id: 'chosen-points' }, `${n} chosen`),
-        h(
-          'div',
-          { class: 'actions' },
-          button('Plane through them', () => fit('Plane'), { disabled: n < 3 }),
-          button('Box around them', () => fit('Box'), { disabled: n < 4 }),
-          button('Cylinder through them', () => fit('Cylinder'), { disabled: n < 5 }),
-          n
-            ? button('None of them', () => {
-                state.chosen.points = [];
-                tell('chosen');
-              })
-            : null,
-        ),
-      ),
-    );
-  }
-  parts.push(cloudSection(bringIn), depthSection());
-  if (!p) return parts.filter(Boolean);
-  parts.push(
-    heading(p.name),
-    text('Name', p.name, (v) =>
-      e('named', (x) => {
-        x.name = v;
-      }),
-    ),
-    text('Group', p.group ?? '', (v) =>
-      e('grouped', (x) => {
-        x.group = v || null;
-      }),
-    ),
-    hangsOn('piece', p),
-    triple(
-      'Place',
-      p.position,
-      'm',
-      (v) =>
-        e('moved', (x) => {
-          x.position = v;
-        }),
-      3,
-      p.locked,
-    ),
-    triple(
-      'Turned',
-      p.rotationYxzDegrees,
-      '°',
-      (v) =>
-        e('turned', (x) => {
-          x.rotationYxzDegrees = v;
-        }),
-      2,
-      p.locked,
-    ),
-    ...(p.locked
-      ? [quiet('Locked: unlock it to move or size it.')]
-      : [
-          ...byKind(p),
-          number(
-            'Subdivided',
-            p.subdivisions ?? 0,
-            'times',
-            (v) =>
-              e('subdivided', (x) => {
-                x.subdivisions = Math.round(v);
-              }),
-            { min: 0, max: 6 },
-          ),
-        ]),
-    ...edgeSection(p),
-    p.group
-      ? h(
-          'div',
-          { class: 'actions' },
-          button(`Move all of ${p.group} by what is typed below`, () =>
-            save(`${p.group} moved`, (x) => {
-              for (const q of x.pieces)
-                if (q.group === p.group && !q.locked) q.position = q.position.map((v, i) => v + (state.copyShift || [1, 0, 0])[i]);
-              return x;
-            }),
-          ),
-        )
-      : null,
-    ...copies(p),
-    heading('What it does'),
-    ...[
-      ['receives', 'receives shadow'],
-      ['hides', 'hides what is behind it'],
-      ['wearsFootage', 'wears footage'],
-      ['blocksLight', 'blocks light'],
-      ['onlyBlocksLight', 'is not seen'],
-      ['lightsElements', 'lights elements by its footage, unseen'],
-    ].map(([k, t]) =>
-      tick(t, !!p.duties[k], (v) =>
-        e(t, (x) => {
-          x.duties[k] = v;
-        }),
-      ),
-    ),
-    tick('bounces a colour onto elements', !!p.duties.bounces, (v) =>
-      e('bounces', (x) => {
-        x.duties.bounces = v ? [0.5, 0.5, 0.5] : null;
-      }),
-    ),
-    ...(p.duties.bounces
-      ? [
-          triple('It bounces', p.duties.bounces, '', (v) =>
-            e('bounced colour', (x) => {
-              x.duties.bounces = v;
-            }),
-          ),
-        ]
-      : []),
-    tick('elements are seen in it', !!p.mirror, (v) =>
-      e('mirrors', (x) => {
-        x.mirror = v ? { reflectivity: 0.02, roughness: 0.1, matte: null } : null;
-      }),
-    ),
-    ...(p.mirror
-      ? [
-          number(
-            'It mirrors, faced',
-            100 * p.mirror.reflectivity,
-            '%',
-            (v) =>
-              e('reflectivity', (x) => {
-                x.mirror.reflectivity = v / 100;
-              }),
-            { min: 0, max: 100 },
-          ),
-          number(
-            'Roughness',
-            p.mirror.roughness,
-            '',
-            (v) =>
-              e('roughness', (x) => {
-                x.mirror.roughness = v;
-              }),
-            { min: 0, max: 1 },
-          ),
-          choice('Only within', p.mirror.matte ?? '', [['', 'all of it'], ...matteChoices()], (v) =>
-            e('what mirrors', (x) => {
-              x.mirror.matte = v || null;
-            }),
-          ),
-        ]
-      : []),
-    ...(p.duties.hides && !p.duties.onlyBlocksLight
-      ? [
-          number(
-            'Holds out smaller by',
-            -(p.duties.holdoutMillimetres ?? 0),
-            'mm',
-            (v) =>
-              e('holdout', (x) => {
-                x.duties.holdoutMillimetres = v ? -v : 0;
-              }),
-            { min: -2000, max: 2000 },
-          ),
-          number(
-            'and by',
-            -(p.duties.holdoutPixels ?? 0),
-            'px',
-            (v) =>
-              e('holdout', (x) => {
-                x.duties.holdoutPixels = v ? -v : 0;
-              }),
-            { min: -50, max: 50 },
-          ),
-          quiet('Smaller than the thing, so that no edge of an element is eaten; less than 0 is larger, to cover something real.'),
-        ]
-      : []),
-    h(
-      'div',
-      { class: 'actions' },
-      button(p.locked ? 'Unlock' : 'Lock', () =>
-        e(p.locked ? 'unlocked' : 'locked', (x) => {
-          x.locked = !x.locked;
-        }),
-      ),
-      button(p.off ? 'Switch on' : 'Switch off', () =>
-        e(p.off ? 'on' : 'off', (x) => {
-          x.off = !x.off;
-        }),
-      ),
-      button('Delete', () =>
-        save(`Deleted ${p.name}`, (x) => {
-          x.pieces = x.pieces.filter((q) => q.id !== p.id);
-          return x;
-        }),
-      ),
-    ),
-  );
-  return parts.filter(Boolean);
+const byId = (id) => state.document.pieces.find((p) => p.id === id);
+export const hands = {
+  async card(_, button) {
+    await create('card', () => get(api(`frames/${state.frame}/card?metres=10`)));
+    tell('told', { message: button.dataset.telling, fine: true });
+  },
+  drawLine: line,
+  closeLine,
+  stairs,
+  measure,
+  surface,
+  circle,
+  fit,
+  points() {
+    choose(`points-open:${pointsOpen() ? '' : 'yes'}`);
+    places();
+  },
+  noPoints() {
+    state.chosen.points = [];
+    tell('chosen');
+  },
+  heightFromPicture: (id) => heightFromPicture(byId(id)),
+  copyShift: (_, input, three) => choose(`copyShift:${three.join()}`),
+};
+// What was laid through points is told once.
+export function drawn(body) {
+  const box = body.querySelector('#fitted');
+  if (!box || !fitted) return;
+  box.hidden = false;
+  box.querySelector('[data-mm]').textContent = (fitted.rmsMetres * 1000).toFixed(1);
+  const px = box.querySelector('[data-px]');
+  px.hidden = fitted.rmsPixels === null;
+  if (fitted.rmsPixels !== null) px.querySelector('.num').textContent = fitted.rmsPixels.toFixed(2);
 }
 
 on('frame', places);
 on('step', places);
 on('document', places);
 on('escape', () => {
+  if (drawing.line.length) choose('corners:');
   drawing.line = [];
   drawing.loop = null;
   drawing.from = null;

@@ -1,9 +1,9 @@
 // The set from above: a measured drawing at one scale both ways. Elements, boxes and planes, and the sun are moved here.
 import { mark } from './marks.js';
 import { get } from './api.js';
-import { elementAt } from './contact.js';
+import { elementAt } from './steps/contact.js';
 import { setKeyed } from './keys.js';
-import { lightAt } from './lights.js';
+import { lightAt } from './steps/light.js';
 import { on, save, state, tell } from './state.js';
 
 const svg = document.querySelector('#plan svg');
@@ -201,28 +201,28 @@ svg.addEventListener('pointerup', async () => {
   held = null;
   if (!h?.to) return;
   if (h.element)
-    await save(`Moved ${state.document.elements.find((x) => x.id === h.element)?.name} from above`, (d) => {
+    await save((d) => {
       const m = d.elements.find((x) => x.id === h.element),
         y = elementAt(m).position[1];
       setKeyed(m, 'position', [h.to[0], y, h.to[1]]);
       return d;
     });
   if (h.lamp)
-    await save(`Moved ${state.document.lights.find((x) => x.id === h.lamp)?.name} from above`, (d) => {
+    await save((d) => {
       const l = d.lights.find((x) => x.id === h.lamp),
         y = lightAt(l).position[1];
       setKeyed(l, 'position', [h.to[0], y, h.to[1]]);
       return d;
     });
   if (h.piece && Math.hypot(h.to[0] - h.from[0], h.to[1] - h.from[1]) > 0.02) {
-    await save(`Moved ${h.piece} from above`, (d) => {
+    await save((d) => {
       const m = d.pieces.find((x) => x.id === h.piece);
       m.position = [m.position[0] + h.to[0] - h.from[0], m.position[1], m.position[2] + h.to[1] - h.from[1]];
       return d;
     });
   }
   if (h.sun) {
-    await save('Turned the sun from above', (d) => {
+    await save((d) => {
       const s = d.lights.find((l) => l.kind === 'Sun' && !l.off),
         now = lightAt(s).direction;
       const flat = Math.hypot(now[0], now[2]),

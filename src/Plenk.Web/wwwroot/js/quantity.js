@@ -26,6 +26,7 @@ export const texts = {
     const [, n, d = '1'] = /^(\d+)(?:\s*\/\s*(\d+))?$/.exec(v) || [];
     return n > 0 && d > 0 ? { num: Number(n), den: Number(d) } : undefined;
   },
+  frame: (v) => (/^-?\d+$/.test(v) ? Number(v) : undefined),
   curve(v) {
     const points = v
       .split(/\s+/)

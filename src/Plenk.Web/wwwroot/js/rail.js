@@ -2,10 +2,10 @@
 import { mark } from './marks.js';
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
-import { elementCurve, figureCurve } from './contact.js';
+import { elementCurve, figureCurve } from './steps/contact.js';
 import { matteCurve } from './mattes.js';
 import { curve as framingCurve } from './steps/finish.js';
-import { lightCurve } from './lights.js';
+import { lightCurve } from './steps/light.js';
 import { cameraCurves } from './tracks.js';
 import { wakeFrames } from './reel.js';
 

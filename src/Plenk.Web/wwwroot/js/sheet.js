@@ -1,22 +1,44 @@
 // The sheet: drawn by the server from what is saved and from where the artist looks; what is typed, the caret and the place on it stay.
-import { Fault, get, html, post, upload } from './api.js';
-import { lay, begun, goOn, nameOf, pointTo, settled, take, wrongBeside } from './fields.js';
-import { oldSheet, steps as old } from './oldsheet.js';
+import { Fault, html, post, upload } from './api.js';
+import { lay, begun, goOn, nameOf, pointTo, settled, take, valueOf, wrongBeside } from './fields.js';
 import { put } from './edits.js';
 import { fillTold, telling } from './told.js';
-import { inLine, on, query, save, setFrame, setHand, state, tell } from './state.js';
+import { inLine, on, query, save, setFrame, state, tell } from './state.js';
 import { fillVials } from './vial.js';
+import * as mattes from './mattes.js';
+import * as moving from './moving.js';
+import * as still from './still.js';
+import * as tracks from './tracks.js';
+import * as edges from './edges.js';
+import * as pieces from './pieces.js';
+import * as plate from './steps/plate.js';
+import * as camera from './steps/camera.js';
+import * as projection from './steps/projection.js';
+import * as light from './steps/light.js';
+import * as contact from './steps/contact.js';
 import * as finish from './steps/finish.js';
+import * as handOver from './steps/handover.js';
 
 const body = document.getElementById('sheet-body'),
   title = document.getElementById('sheet-title'),
   names = [...document.querySelectorAll('#route [data-step]')].map((a) => a.firstChild.textContent);
 // What a step's own script adds: hands that a button takes up, what a field of the page alone tells, what is done once the sheet stands.
-const modules = { 7: finish };
-const hands = () => modules[state.step]?.hands ?? {};
+const modules = {
+  1: [plate],
+  2: [camera, tracks, mattes, still, moving],
+  3: [pieces, edges, moving],
+  4: [projection, mattes],
+  5: [light, mattes],
+  6: [contact, mattes, moving],
+  7: [finish],
+  8: [handOver],
+};
+const all = (act) => (modules[state.step] ?? []).forEach(act);
+const handOf = (name) => (modules[state.step] ?? []).find((m) => m.hands?.[name])?.hands[name];
 
 const opened = new Set();
-const address = (path) => `/shots/${state.id}${path}?${query()}&compare=${encodeURIComponent(state.compare)}&open=${[...opened].join()}`;
+const address = (path) =>
+  `/shots/${state.id}${path}?${query()}&${new URLSearchParams(state.page)}&compare=${encodeURIComponent(state.compare)}&open=${[...opened].join()}`;
 
 let drawing = false,
   again = false,
@@ -24,11 +46,6 @@ let drawing = false,
 export async function drawSheet() {
   if (!state.document) return;
   title.textContent = names[state.step - 1];
-  if (old[state.step]) {
-    drawn = { step: 0, html: '' };
-    oldSheet(body);
-    return;
-  }
   again = true;
   if (drawing) return;
   drawing = true;
@@ -55,11 +72,28 @@ function stand(step, text) {
   loads(next);
   body.replaceChildren(...next.childNodes);
   fillVials(body);
+  keep(step);
   goOn(body, typed);
   refusals();
   sheet.scrollTop = scroll;
-  modules[step]?.drawn?.(body);
+  all((m) => m.drawn?.(body));
 }
+
+// What is chosen in fields that are no part of the document, like what is handed over, stays as long as the page does.
+const kept = new Map();
+const ownFields = () => [...body.querySelectorAll('[name]:not([data-at]):not([data-tells]):not([type=hidden]):not([type=file])')];
+function keep(step) {
+  for (const i of ownFields()) {
+    const value = kept.get(`${step}/${i.name}`);
+    if (value === undefined) continue;
+    if (i.type === 'checkbox') i.checked = value;
+    else if (i.tagName !== 'SELECT' || [...i.options].some((o) => o.value === value)) i.value = value;
+  }
+}
+const remember = (i) => kept.set(`${state.step}/${i.name}`, i.type === 'checkbox' ? i.checked : i.value);
+const forget = (form) => {
+  for (const i of form.querySelectorAll('[name]')) kept.delete(`${state.step}/${i.name}`);
+};
 
 // Parts that the server draws when somebody looks; each address is asked for once while it is looked at.
 const parts = new Map();
@@ -102,7 +136,7 @@ async function ask(url, wait) {
     return;
   }
   for (const e of body.querySelectorAll('[data-load]')) if (e.dataset.load === url) fill(e, part.html);
-  modules[state.step]?.drawn?.(body);
+  all((m) => m.drawn?.(body));
 }
 
 // What the server refused stands at its field until something else is typed there.
@@ -130,20 +164,27 @@ async function typed(input) {
 // One that is added is chosen at once, and so on.
 export function choose(to) {
   const [kind, id] = [to.slice(0, to.indexOf(':')), to.slice(to.indexOf(':') + 1)];
+  if (!(kind in state.chosen)) {
+    if (id) state.page[kind] = id;
+    else delete state.page[kind];
+    tell('chosen');
+    return;
+  }
   state.chosen[kind] = Array.isArray(state.chosen[kind])
     ? state.chosen[kind].includes(id)
       ? state.chosen[kind].filter((q) => q !== id)
       : [...state.chosen[kind], id]
     : id || null;
+  all((m) => m.chose?.(kind, id || null));
   tell('chosen');
 }
-const edited = (edits) => save((d) => edits.reduce(lay, d));
+const edited = (edits) => save((d) => edits.reduce(lay, d), edits);
 
 function bodyOf(button) {
   const given = JSON.parse(button.dataset.body ?? '{}');
   for (const name of (button.dataset.with ?? '').split(' ').filter(Boolean)) {
     const i = body.querySelector(`[name="${name}"]`);
-    given[name] = i.type === 'checkbox' ? i.checked : i.dataset.shape === 'number' ? Number(i.value) : i.value;
+    given[name] = i.type === 'checkbox' ? i.checked : valueOf(i);
   }
   return given;
 }
@@ -152,13 +193,13 @@ async function answered(answer, { into, take: part }) {
   const value = part ? answer[part] : answer;
   if (into) await save((d) => put(d, into, value));
   const notes = answer?.notes ?? (answer?.note ? [answer.note] : []);
-  if (notes.length) tell('told', { notes });
+  if (notes.length) tell('told', { notes, found: !!answer.state });
 }
 async function send(button) {
   if (button.dataset.telling) tell('told', { message: button.dataset.telling, fine: true });
   state.holding++;
   try {
-    const answer = await inLine(() => post(button.dataset.post, bodyOf(button)));
+    const answer = await inLine(() => post(button.dataset.post, { baseRevision: state.revision, ...bodyOf(button) }));
     if (!button.dataset.telling) tell('told', null);
     await answered(answer, button.dataset);
     tell('jobs-now');
@@ -169,13 +210,27 @@ async function send(button) {
   }
 }
 async function bring(form) {
+  if (form.dataset.while) tell('told', telling(form.dataset.while));
   const sent = new FormData(form);
-  for (const i of form.querySelectorAll('input[type=file]')) i.disabled = false;
+  if (![...form.querySelectorAll('input[type=file]')].some((i) => i.files.length)) sent.delete('files');
   try {
     const answer = await inLine(() => upload(form.dataset.upload, sent));
-    form.reset();
-    tell('told', null);
+    // What goes on in the tray may be refused there: what was typed stays until it has come in.
+    if (!form.dataset.telling) {
+      form.reset();
+      forget(form);
+    }
+    tell('told', form.dataset.telling ? telling(form.dataset.telling) : null);
     await answered(answer, form.dataset);
+    if (form.dataset.chooses) {
+      const [kind, of] = form.dataset.chooses.split(':');
+      choose(
+        `${kind}:${of
+          .split(',')
+          .map((k) => answer[k])
+          .join('|')}`,
+      );
+    }
     tell('jobs-now');
   } catch (e) {
     tell('told', e);
@@ -212,8 +267,9 @@ function pressed(e) {
   if (edits) edited(JSON.parse(edits));
   if (to !== undefined) choose(to);
   if (path) send(button);
-  if (hand) hands()[hand](button.dataset.on, button);
+  if (hand) handOf(hand)(button.dataset.on, button);
   if (compareWith) {
+    if (compareWith.startsWith('version')) state.other ??= Math.max(1, state.revision - 1);
     state.compare = state.compare === compareWith ? 'after' : compareWith;
     tell('compare');
   }
@@ -228,16 +284,23 @@ function changed(e) {
   if (i.dataset.tells === 'compare') {
     state.compare = i.value;
     tell('compare');
-  } else if (i.dataset.tells) hands()[i.dataset.tells](i.dataset.on, i);
-  else if (i.dataset.at || i.dataset.edits) typed(i);
-  else if (i.tagName === 'SELECT') i.dataset.chosen = '';
+  } else if (i.dataset.tells) {
+    const value = valueOf(i),
+      { tells } = i.dataset;
+    if (value === undefined) return;
+    if (tells.startsWith('choose:')) choose(`${tells.slice(7)}:${value ?? ''}`);
+    else handOf(tells)(i.dataset.on, i, value);
+  } else if (i.dataset.at || i.dataset.edits) typed(i);
+  else if (i.name && i.type !== 'file') {
+    remember(i);
+    valueOf(i);
+  }
 }
 
-const mine = () => !old[state.step];
-body.addEventListener('click', (e) => mine() && pressed(e));
-body.addEventListener('change', (e) => mine() && changed(e));
+body.addEventListener('click', (e) => pressed(e));
+body.addEventListener('change', (e) => changed(e));
 body.addEventListener('keydown', (e) => {
-  if (!mine() || !e.target.matches('input, select, textarea')) return;
+  if (!e.target.matches('input, select, textarea')) return;
   e.stopPropagation();
   if (e.key === 'Enter' && e.target.dataset.at) {
     e.preventDefault();
@@ -245,7 +308,6 @@ body.addEventListener('keydown', (e) => {
   }
 });
 body.addEventListener('submit', (e) => {
-  if (!mine()) return;
   e.preventDefault();
   if (e.target.dataset.upload) bring(e.target);
 });
@@ -253,7 +315,6 @@ body.addEventListener('submit', (e) => {
 body.addEventListener(
   'toggle',
   (e) => {
-    if (!mine()) return;
     const key = e.target.dataset.fold;
     if (e.target.open === opened.has(key)) return;
     if (e.target.open) opened.add(key);
@@ -282,6 +343,12 @@ on('hand', () => {
   box.hidden = !state.hand;
   box.className = state.hand ? 'told fine' : '';
 });
+let plateOf = null;
+on('document', () => {
+  const own = JSON.stringify(state.document.plate?.frames[0]?.media ?? null);
+  if (plateOf !== null && plateOf !== own) for (const k of [...kept.keys()]) if (k.startsWith('1/')) kept.delete(k);
+  plateOf = own;
+});
 for (const t of ['document', 'step', 'chosen', 'compare', 'hand']) on(t, drawSheet);
 for (const t of ['solve', 'tracks'])
   on(t, () => {
@@ -292,7 +359,7 @@ on('frame', () => {
 });
 on('readings', async () => {
   const box = document.getElementById('readings');
-  if (!mine() || !box) return;
+  if (!box) return;
   try {
     const text = await html(address('/parts/Readings')),
       typedThere = begun(box);
@@ -303,4 +370,3 @@ on('readings', async () => {
     /* the next one says it */
   }
 });
-export { get, setHand, telling };

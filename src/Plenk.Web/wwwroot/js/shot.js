@@ -1,5 +1,5 @@
 import { get, post } from './api.js';
-import { button, h, notes, sayRate, sayTime } from './build.js';
+import { button, h, sayRate, sayTime } from './build.js';
 import { draw, fitPicture, refresh } from './picture.js';
 import './around.js';
 import './plan.js';
@@ -215,7 +215,7 @@ async function ended(job) {
     /* the next change brings it */
   }
   const found = job.output && ['plate', 'bring'].includes(job.kind) ? JSON.parse(job.output) : [];
-  if (found.length) tell('told', notes(found, job.kind === 'plate' ? 'What was found on arrival:' : 'What was measured:', true));
+  if (found.length) tell('told', { notes: found, found: job.kind === 'plate' });
 }
 
 function trayRow(job) {

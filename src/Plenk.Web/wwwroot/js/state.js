@@ -39,6 +39,7 @@ export const state = {
     camera: null,
     key: null,
   },
+  page: {}, // what this page alone looks at: sheets are drawn by it, the address does not keep it
   readings: null,
   jobs: [],
   hand: null, // what a click in the picture does next
@@ -117,9 +118,9 @@ export function inLine(act) {
 export const changed = (path, body) => inLine(() => post(`/api/shots/${state.id}/${path}`, { baseRevision: state.revision, ...body }));
 
 // Saves what edit(document) makes of the document. When somebody saved first the artist is told, and the edit is kept to be put on top.
-export function save(...args) {
-  const edit = args.at(-1),
-    own = { edit };
+// What the server has written as edits goes to it as it is.
+export function save(edit, edits = null) {
+  const own = { edit, edits };
   pending.push(own);
   state.document = hoped();
   state.draft = null;
@@ -137,7 +138,7 @@ async function saveNow(own) {
     tell('saving', pending.length > 0);
   };
   try {
-    const edits = editsBetween(saved, await edit(structuredClone(saved)));
+    const edits = own.edits ?? editsBetween(saved, await edit(structuredClone(saved)));
     const answer = edits.length ? await post(`/api/shots/${state.id}/edits`, { edits }) : null;
     over();
     if (answer) take(answer);
@@ -159,7 +160,7 @@ async function saveNow(own) {
             'Put mine on top',
             async () => {
               await load();
-              await save(edit);
+              await save(edit, own.edits);
             },
             { next: true },
           ),

@@ -1,7 +1,7 @@
 // Straight edges on a still: families told apart by one, two or three ticks; their ends are pulled; the grid follows.
 import { mark } from './marks.js';
 import { post } from './api.js';
-import { button, h, heading, number, quiet } from './build.js';
+import { choose } from './sheet.js';
 import { changed, on, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -82,7 +82,7 @@ export function drawStill({ at, both, label }) {
       const o = (k - (ticks[l.axis] - 1) / 2) * 5;
       d += `M${mx + ux * o - uy * 5} ${my + uy * o + ux * 5}l${uy * 10} ${-ux * 10}`;
     }
-    parts.push(both(d, l === s.lines[still.chosen] ? 2.2 : 1.3, ''));
+    parts.push(both(d, l === s.lines[chosenLine()] ? 2.2 : 1.3, ''));
     for (const [x, y] of [
       [x1, y1],
       [x2, y2],
@@ -118,7 +118,7 @@ export function stillNear(p, zoom) {
             s.lines[i][`x${k}`] = q.x;
             s.lines[i][`y${k}`] = q.y;
             still.draft = s;
-            still.chosen = i;
+            if (chosenLine() !== i) choose(`stillLine:${i}`);
             look();
           },
         };
@@ -145,99 +145,38 @@ export function stillNear(p, zoom) {
 }
 export const keepStill = () => keep('Moved a line', () => {});
 
-export function stillSection() {
-  const s = now(),
-    l = still.look,
-    chosen = s.lines[still.chosen];
-  const toggle = h(
-    'div',
-    { class: 'actions' },
-    h(
-      'button',
-      {
-        type: 'button',
-        'aria-pressed': still.open ? 'true' : 'false',
-        onclick: () => {
-          still.open = !still.open;
-          look();
-          tell('chosen');
-        },
-      },
-      'Lines on a still',
+const chosenLine = () => (state.page.stillLine === undefined ? undefined : Number(state.page.stillLine));
+export const hands = {
+  still(open) {
+    still.open = open === 'open';
+    look();
+    choose(`still:${open}`);
+  },
+  stillLine: lineHand,
+  deleteStillLine: () =>
+    keep('Deleted a line', (s) => {
+      s.lines.splice(chosenLine(), 1);
+      choose('stillLine:');
+    }),
+  stillOrigin: () =>
+    setHand((p) =>
+      keep('Origin of the still', (s) => {
+        s.origin = [p.x, p.y];
+      }),
     ),
-  );
-  if (!still.open || !state.document.plate) return state.document.plate ? [toggle] : [];
-  const count = (axis) => s.lines.filter((x) => x.axis === axis).length;
-  return [
-    toggle,
-    heading('One still'),
-    quiet('Draw along straight edges of two or three directions; +Y is up. Pull their ends. Two clicks make a line.'),
-    h('div', { class: 'actions' }, ...['x', 'y', 'z'].map((a) => button(`Along ${a} (${count(a)})`, () => lineHand(a)))),
-    chosen
-      ? h(
-          'div',
-          { class: 'actions' },
-          button(`Delete this line along ${chosen.axis}`, () =>
-            keep('Deleted a line', (x) => {
-              x.lines.splice(still.chosen, 1);
-              still.chosen = undefined;
-            }),
-          ),
-        )
-      : null,
-    h(
-      'div',
-      { class: 'actions' },
-      button('Click the origin', () =>
-        setHand((p) =>
-          keep('Origin of the still', (x) => {
-            x.origin = [p.x, p.y];
-          }),
-        ),
-      ),
-      button('Click a known length', () =>
-        setHand((a) => {
-          setHand((b) =>
-            keep('Known length', (x) => {
-              x.length = { from: [a.x, a.y], to: [b.x, b.y], metres: x.length?.metres ?? 1 };
-            }),
-          );
+  stillLength: () =>
+    setHand((a) => {
+      setHand((b) =>
+        keep('Known length', (s) => {
+          s.length = { from: [a.x, a.y], to: [b.x, b.y], metres: s.length?.metres ?? 1 };
         }),
-      ),
-    ),
-    s.length
-      ? number(
-          'It measures',
-          s.length.metres,
-          'm',
-          (v) =>
-            keep('Known length', (x) => {
-              x.length.metres = v;
-            }),
-          { min: 1e-4 },
-        )
-      : null,
-    l
-      ? l.solved
-        ? h(
-            'ul',
-            { class: 'plain', id: 'still-report' },
-            ...[
-              `focal length ${l.focalMm.toFixed(2)} mm ± ${l.focalDoubtMm.toFixed(2)}`,
-              `turn ± ${l.turnDoubt.toFixed(2)}°, lines off by ${l.rmsPx.toFixed(2)} px`,
-              l.principal
-                ? `principal point ${l.principal.x.toFixed(0)}, ${l.principal.y.toFixed(0)} ± ${l.principal.doubt.toFixed(0)} px${l.principal.used ? '' : ': not told apart from the centre, which is kept'}`
-                : null,
-              l.along ? `length taken ${l.along}` : null,
-              l.height !== null && l.height !== undefined ? `camera ${l.height.toFixed(2)} m above the floor` : null,
-            ]
-              .filter(Boolean)
-              .map((t) => h('li', {}, t)),
-          )
-        : h('p', { class: 'told', role: 'status' }, l.reason)
-      : null,
-  ].filter(Boolean);
-}
+      );
+    }),
+  stillMetres: (_, input, metres) =>
+    keep('Known length', (s) => {
+      s.length.metres = metres;
+    }),
+};
 
 on('document', () => {
   if (state.document.still && still.look === null) {

@@ -1,14 +1,16 @@
-// Messages of the page: what went wrong and what would mend it, or what was found. They are drawn from the page's own templates.
+// Messages of the page: what went wrong and what would mend it, what was found, what the hand does next. Their words stand in the page.
+import { Fault } from './api.js';
+import { tell } from './state.js';
+
 const template = (id) => document.getElementById(id).content.firstElementChild.cloneNode(true);
 
-// { message, mend, fine } or { notes }.
+// { message, mend, fine } or { notes, found }.
 export function fillTold(m) {
-  const box = template(m.notes ? 'told-notes' : 'told-message');
+  const box = template(m.notes ? (m.found ? 'told-found' : 'told-notes') : 'told-message');
   box.classList.toggle('fine', !!m.fine || !!m.notes);
   box.setAttribute('role', m.fine || m.notes ? 'status' : 'alert');
   if (m.notes) {
     for (const line of m.notes) box.querySelector('ul').append(Object.assign(document.createElement('li'), { textContent: line }));
-    if (m.title) box.querySelector('p').textContent = m.title;
     return box;
   }
   box.querySelector('p').textContent = m.message || String(m);
@@ -16,3 +18,16 @@ export function fillTold(m) {
   return box;
 }
 export const telling = (message) => ({ message, fine: true });
+
+// The words of a name, values put where they are named in braces.
+export function words(name, values = {}) {
+  const [message, mend] = [...document.querySelector(`#words [data-word="${name}"]`).children].map((p) =>
+    p.textContent.replace(/\{(\w+)\}/g, (_, k) => values[k] ?? ''),
+  );
+  return { message, mend };
+}
+export const say = (name, values) => tell('told', { ...words(name, values), fine: true });
+export function wordFault(name, values) {
+  const { message, mend } = words(name, values);
+  return new Fault(0, { title: message, mend });
+}

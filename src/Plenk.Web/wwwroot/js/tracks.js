@@ -1,13 +1,12 @@
 // Tracks and the solve: what is drawn of them on the plate, and their part of the camera's sheet.
 import { mark } from './marks.js';
 import { get, post } from './api.js';
-import { button, choice, h, heading, number, quiet, tick } from './build.js';
-import { drawMattes, matteTools } from './mattes.js';
+import { drawMattes } from './mattes.js';
+import { choose } from './sheet.js';
 import { changed, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-export const tracks = { live: [], solve: null, threshold: null, curve: 'rms' };
-const settings = { count: 500, distance: 12 };
+export const tracks = { live: [], solve: null };
 
 let asked = 0;
 export async function refreshTracks() {
@@ -116,7 +115,7 @@ async function survey(id) {
       ({ frame, x, y }) => ({ frame, x, y }),
     );
     const name = `T${id}`;
-    await save(`Survey point ${name} from track ${id}`, async (d) => {
+    await save(async (d) => {
       const point = { name, position: null, fromClicks: true, clicks };
       d.surveyPoints = [...d.surveyPoints.filter((p) => p.name !== name), point];
       if (d.camera) point.position = (await post(api(`survey/${name}/locate`), { document: d })).position;
@@ -128,252 +127,41 @@ async function survey(id) {
   }
 }
 
-async function begin(path, body) {
-  try {
-    await post(api(path), body);
-    tell('told', null);
-    tell('jobs-now');
-  } catch (e) {
-    tell('told', e);
-  }
-}
-
-const choose = (what, change) =>
-  save(what, (d) => {
-    change(d.solving);
-    return d;
-  });
-
-// What would go at a threshold, and the RMS of what stays: by the solve as it is, before anything goes.
-function cleaning(solve) {
-  const sorted = solve.tracks.map((t) => t.rms).sort((a, b) => a - b);
-  tracks.threshold ??= Math.max(0.3, Math.round(20 * sorted[Math.floor(0.95 * (sorted.length - 1))]) / 20);
-  const go = solve.tracks.filter((t) => t.rms > tracks.threshold),
-    stay = solve.tracks.filter((t) => t.rms <= tracks.threshold);
-  const rms = Math.sqrt(
-    stay.reduce((s, t) => s + t.rms * t.rms * t.seen, 0) /
-      Math.max(
-        1,
-        stay.reduce((s, t) => s + t.seen, 0),
-      ),
-  );
-  const least = solve.turning ? 12 : 20,
-    few = stay.length < least;
-  return [
-    heading('Clean'),
-    number(
-      'Leave out tracks over',
-      tracks.threshold,
-      'px',
-      (v) => {
-        tracks.threshold = v;
-        tell('chosen');
-      },
-      { min: 0.01 },
-    ),
-    h(
-      'p',
-      { id: 'cleaning' },
-      few
-        ? `Only ${stay.length} tracks would stay; a solve needs ${least}.`
-        : go.length
-          ? `${go.length} of ${solve.tracks.length} tracks would go; ${solve.rmsPx.toFixed(3)} px would become about ${rms.toFixed(3)} px.`
-          : 'No track is over it.',
-    ),
-    h(
-      'div',
-      { class: 'actions' },
-      button(
-        'Leave them out and solve again',
-        async () => {
-          if (
-            await choose(`${go.length} tracks over ${tracks.threshold} px left out`, (s) => {
-              s.leftOut = [...new Set([...(s.leftOut || []), ...go.map((t) => t.id)])];
-            })
-          ) {
-            tracks.threshold = null;
-            await begin('solve', {});
-          }
-        },
-        { disabled: few || !go.length },
-      ),
-    ),
-  ];
-}
-
-function report(s) {
-  const lines = [
-    `${s.rmsPx.toFixed(3)} px over ${s.tracks.length} tracks${s.turning ? ', turning' : ''}`,
-    `focal length ${s.focalMm.toFixed(3)} mm${s.focalDoubtMm ? ` ± ${s.focalDoubtMm.toFixed(3)}` : ', held'}`,
-    `k1 ${s.k1.toFixed(4)}  k2 ${s.k2.toFixed(4)}`,
-  ];
-  if (s.report)
-    lines.push(
-      `last adjustment: cost ${s.report.startCost.toFixed(1)} → ${s.report.endCost.toFixed(1)} in ${s.report.iterations} steps, until ${s.report.stopped}`,
-    );
-  if (s.heldOut) lines.push(`held out: ${s.heldOut.tracks} tracks, middle error ${s.heldOut.medianPx.toFixed(2)} px`);
-  for (const l of s.leftOut) lines.push(`left out: ${l.tracks}, ${l.tracks === 1 ? `it ${l.why}` : `each ${l.why}`}`);
-  return h('ul', { id: 'solve-report', class: 'plain' }, ...lines.map((l) => h('li', {}, l)));
-}
-
-export function trackSection() {
-  const d = state.document,
-    t = tracks.live.find((x) => x.id === state.chosen.track) || (tracks.last?.id === state.chosen.track ? tracks.last : null),
-    s = tracks.solve,
-    way = d.solving || {};
-  if (!d.plate) return [];
-  return [
-    heading('Tracks'),
-    d.tracks
-      ? h('p', { class: 'num' }, `${d.tracks.count} tracks, ${tracks.live.length} live at ${state.frame}`)
-      : quiet('Nothing is tracked yet. Features are found all over the frame and followed both ways.'),
-    number(
-      'Keep alive',
-      settings.count,
-      '',
-      (v) => {
-        settings.count = Math.round(v);
-      },
-      { min: 20, max: 5000 },
-    ),
-    number(
-      'Apart by',
-      settings.distance,
-      'px',
-      (v) => {
-        settings.distance = v;
-      },
-      { min: 3, max: 200 },
-    ),
-    h(
-      'div',
-      { class: 'actions' },
-      button(d.tracks ? 'Track again' : 'Track the plate', () => begin('track', settings), { next: !d.tracks && !d.camera }),
-      button('Place a track', () => setHand((p) => edit({ do: 'place', x: p.x, y: p.y }))),
-    ),
-    ...(t
-      ? [
-          h(
-            'p',
-            { class: 'num' },
-            `track ${t.id}: ${t.first}–${t.last}${t.rms === null ? '' : `, ${t.rms.toFixed(2)} px`}, ${t.fate}${t.ended ? `; ended: ${t.ended}` : ''}`,
-          ),
-          h(
-            'div',
-            { class: 'actions' },
-            button(`Correct it at ${state.frame}`, () => setHand((p) => edit({ do: 'move', track: t.id, x: p.x, y: p.y }))),
-            button(`Cut it after ${state.frame}`, () => edit({ do: 'cut', track: t.id })),
-            button('Join with the next I click', () =>
-              setHand((p) => {
-                const o = tracks.live
-                  .filter((x) => x.id !== t.id)
-                  .sort((a, b) => Math.hypot(a.x - p.x, a.y - p.y) - Math.hypot(b.x - p.x, b.y - p.y))[0];
-                return o && edit({ do: 'join', track: t.id, other: o.id });
-              }),
-            ),
-            button('Make it a survey point', () => survey(t.id)),
-            button('Delete it', () => edit({ do: 'delete', track: t.id })),
-          ),
-        ]
-      : []),
-    heading('Mattes'),
-    ...matteTools(),
-    ...solveSection(d, way, s),
-  ].filter(Boolean);
-}
-
-const solveSection = (d, way, s) => [
-  ...(d.tracks
-    ? [
-        heading('Solve'),
-        choice(
-          'The camera',
-          way.turns ? 'turns' : 'travels',
-          [
-            ['travels', 'travels'],
-            ['turns', 'turns on a tripod'],
-          ],
-          (v) =>
-            choose('How the camera moves', (x) => {
-              x.turns = v === 'turns';
-            }),
-        ),
-        choice(
-          'Focal length',
-          way.holdFocal ? 'hold' : 'find',
-          [
-            ['find', 'is found'],
-            ['hold', d.plate.focalMm ? `${d.plate.focalMm} mm, held` : 'the plate’s, held'],
-          ],
-          (v) =>
-            choose('Focal length', (x) => {
-              x.holdFocal = v === 'hold';
-            }),
-        ),
-        tick('It zooms: every frame has its own', way.zooms, (v) =>
-          choose('Zoom', (x) => {
-            x.zooms = v;
-          }),
-        ),
-        choice(
-          'Lens',
-          way.refineLens || 'k1k2',
-          [
-            ['none', 'none'],
-            ['k1', 'k1'],
-            ['k1k2', 'k1 and k2'],
-          ],
-          (v) =>
-            choose('Lens', (x) => {
-              x.refineLens = v;
-            }),
-        ),
-        tick('find the principal point too', !!way.refinePrincipalPoint, (v) =>
-          choose('Principal point', (x) => {
-            x.refinePrincipalPoint = v;
-          }),
-        ),
-        h(
-          'div',
-          { class: 'actions' },
-          button(d.solve ? 'Solve again' : 'Solve the camera', () => begin('solve', {}), { next: !d.solve }),
-          way.leftOut?.length
-            ? button(`Take ${way.leftOut.length} back in`, () =>
-                choose('Left-out tracks taken back', (x) => {
-                  x.leftOut = [];
-                }),
-              )
-            : null,
-        ),
-      ]
-    : []),
-  ...(s
-    ? [
-        report(s),
-        choice(
-          'In the rail',
-          tracks.curve,
-          [
-            ['rms', 'a reading'],
-            ['place', 'the camera’s place'],
-            ['turn', 'the camera’s turn'],
-            ...(s.zooms ? [['focal', 'the focal length']] : []),
-          ],
-          (v) => {
-            tracks.curve = v;
-            tell('chosen');
-          },
-        ),
-        ...cleaning(s),
-      ]
-    : []),
-];
+const place = (id, act) => setHand((p) => edit({ do: act, track: id, x: p.x, y: p.y }));
+export const hands = {
+  placeTrack: () => setHand((p) => edit({ do: 'place', x: p.x, y: p.y })),
+  correctTrack: (id) => place(Number(id), 'move'),
+  cutTrack: (id) => edit({ do: 'cut', track: Number(id) }),
+  joinTrack: (id) =>
+    setHand((p) => {
+      const away = (t) => Math.hypot(t.x - p.x, t.y - p.y),
+        other = tracks.live.filter((t) => t.id !== Number(id)).sort((a, b) => away(a) - away(b))[0];
+      return other && edit({ do: 'join', track: Number(id), other: other.id });
+    }),
+  surveyTrack: (id) => survey(Number(id)),
+  deleteTrack: (id) => edit({ do: 'delete', track: Number(id) }),
+  async leaveOut(ids) {
+    const go = JSON.parse(ids);
+    const good = await save((d) => {
+      d.solving.leftOut = [...new Set([...d.solving.leftOut, ...go])];
+      return d;
+    });
+    if (!good) return;
+    choose('threshold:');
+    try {
+      await post(api('solve'), {});
+      tell('jobs-now');
+    } catch (e) {
+      tell('told', e);
+    }
+  },
+};
 
 // The camera's place or turn over the range, as three curves; a pop stands out.
 export function cameraCurves() {
   const s = tracks.solve;
-  if (state.step !== 2 || !s || tracks.curve === 'rms') return null;
-  const which = tracks.curve;
+  const which = state.page.curve ?? 'rms';
+  if (state.step !== 2 || !s || which === 'rms') return null;
   if (which === 'focal')
     return { name: 'Focal length, mm', curves: [{ axis: 'mm', points: s.frames.map((f) => ({ frame: f.frame, value: f.focalMm })) }] };
   return {

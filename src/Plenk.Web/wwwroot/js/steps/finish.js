@@ -2,6 +2,7 @@
 import { get } from '../api.js';
 import { put } from '../edits.js';
 import { inLine, save, setHand, state, tell } from '../state.js';
+import { wordFault } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const chosen = () => state.document.finish.steps.find((s) => s.id === state.chosen.finish);
@@ -38,7 +39,7 @@ export const hands = {
     setHand((p) =>
       guarded(async () => {
         const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`));
-        if (!hit.distance) throw new Error('Nothing of the set is hit there: no distance is known.');
+        if (!hit.distance) throw wordFault('no-distance');
         await save((d) => put(d, `finish/steps/${id}/defocus/focusMetres`, Math.round(hit.distance * 1000) / 1000));
       }),
     ),

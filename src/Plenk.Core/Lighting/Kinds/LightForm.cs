@@ -1,0 +1,33 @@
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Lighting.Kinds;
+
+/// <summary>
+/// A kind of light as an artist meets it: its names, how it begins and what can be set of it. Each has a file of its own here and a line in
+/// <see cref="LightForms.All"/>; what it sends where is <see cref="LightRig"/>'s.
+/// </summary>
+public abstract class LightForm
+{
+    public abstract LightKind Kind { get; }
+
+    /// <summary>Within a sentence.</summary>
+    public virtual string Name => Kind.ToString().ToLowerInvariant();
+
+    /// <summary>What its strength is: irradiance, radiance, radiant intensity, in the plate's linear light.</summary>
+    public abstract string Strength { get; }
+
+    /// <summary>It hangs at a place of the set; else it lies around everything.</summary>
+    public virtual bool Hangs => false;
+
+    /// <summary>It is offered by a button; others come in as files.</summary>
+    public virtual bool IsAdded => true;
+
+    /// <summary>It comes from, or shines against, a direction.</summary>
+    public virtual bool IsAimed => false;
+
+    /// <summary>How it begins, without an id.</summary>
+    public virtual Light Default => new() { Id = "", Kind = Kind, Direction = new(0.5, 0.7, 0.5), Strength = 0.3 };
+
+    /// <summary>What can be set beside strength, colour, direction and place.</summary>
+    public virtual IReadOnlyList<KindField> Fields => [];
+}

@@ -1,0 +1,14 @@
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Lighting.Kinds;
+
+public sealed class SpotForm : LightForm
+{
+    public override LightKind Kind => LightKind.Spot;
+    public override string Strength => "Intensity";
+    public override bool Hangs => true;
+    public override bool IsAimed => true;
+    public override Light Default => base.Default with { Strength = 5, InPlate = false };
+    public override IReadOnlyList<KindField> Fields =>
+        [new("innerDegrees", "Whole within", "°", Min: 0, Max: 89), new("outerDegrees", "Dark beyond", "°", Min: 0.1, Max: 89.9)];
+}

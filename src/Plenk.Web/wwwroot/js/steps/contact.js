@@ -1,0 +1,159 @@
+// The contact's hands: elements are stood, placed and lowered, a real shadow is named; their paths in the rail.
+import { get, post } from '../api.js';
+import { put } from '../edits.js';
+import { has, setKeyed, straightCurve } from '../keys.js';
+import { pickSet } from '../pick.js';
+import { kept } from '../picture.js';
+import { inLine, on, save, setHand, state, tell } from '../state.js';
+import { say } from '../told.js';
+
+const api = (path) => `/api/shots/${state.id}/${path}`;
+const usual = { acesCct: 'acescg', pq: 'bt2020', hlg: 'bt2020' }; // primaries that go with an encoding, where they are not BT.709's
+const guarded =
+  (act) =>
+  async (...args) => {
+    try {
+      await act(...args);
+    } catch (e) {
+      tell('told', e);
+    }
+  };
+const edit = (id, act) =>
+  save((d) => {
+    act(d.elements.find((x) => x.id === id));
+    return d;
+  });
+
+// Where a keyed element is, frame by frame: asked of the server, which knows how keys go on.
+let path = null,
+  pathOf = '';
+const pathOn = () => state.page.elementCurve ?? 'position0';
+function refreshPath() {
+  const m = chosen(),
+    key = m ? `${m.id}/${state.revision}` : '';
+  if (key === pathOf) return;
+  [path, pathOf] = [null, key];
+  if (!m?.keys?.length) return;
+  inLine(() => get(`${api(`elements/${encodeURIComponent(m.id)}/path`)}?revision=${state.revision}`))
+    .then((p) => {
+      if (pathOf === key) {
+        path = p;
+        tell('chosen');
+      }
+    })
+    .catch(() => {});
+}
+// An element as it is at this frame, as far as is known here.
+export const elementAt = (m) => (m.keys?.length && pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
+const chosen = () => {
+  const d = state.document;
+  return d?.elements.find((x) => x.id === state.chosen.element) || (d?.elements.length === 1 ? d.elements[0] : null);
+};
+
+// For the rail: one value of the chosen element over the range, its keys as points that can be pulled.
+const curves = {
+  position0: ['x', 'm'],
+  position1: ['height', 'm'],
+  position2: ['z', 'm'],
+  turnDegrees: ['turned', '°'],
+  scale: ['scale', ''],
+};
+export function elementCurve() {
+  const m = chosen();
+  if (state.step !== 6 || !m?.keys?.length || !path) return null;
+  const part = pathOn().startsWith('position') ? Number(pathOn()[8]) : null,
+    key = part === null ? pathOn() : 'position',
+    of = (v) => (part === null ? v[key] : v[key][part]);
+  const keys = m.keys.filter((k) => has(k[key])).map((k) => ({ frame: k.frame, value: of(k) }));
+  return {
+    name: `${m.name}, ${curves[pathOn()][0]}${curves[pathOn()][1] ? `, ${curves[pathOn()][1]}` : ''}`,
+    curves: [{ axis: '', points: path.map((f) => ({ frame: f.frame, value: of(f) })) }],
+    keys,
+    change: (frame, value) =>
+      save((d) => {
+        const k = d.elements.find((x) => x.id === m.id).keys.find((q) => q.frame === frame);
+        if (part === null) k[key] = value;
+        else k[key][part] = value;
+        return d;
+      }),
+  };
+}
+
+export const hands = {
+  stand: guarded(async (on) => {
+    const { id, how } = JSON.parse(on),
+      placed = await post(`${api(`elements/${encodeURIComponent(id)}/stand`)}?how=${how}&frame=${state.frame}`, {
+        document: state.document,
+      });
+    await edit(id, (x) => {
+      setKeyed(x, 'position', placed.position);
+      x.up = placed.up;
+    });
+  }),
+  standKeys: guarded(async (id) => {
+    const keys = await post(api(`elements/${encodeURIComponent(id)}/stand-keys`), { document: state.document });
+    await save((d) => put(d, `elements/${id}/keys`, keys));
+  }),
+  clickPlace: (id) =>
+    setHand(
+      guarded(async (p) => {
+        const { onSet } = await pickSet(p.x, p.y);
+        await edit(id, (x) => setKeyed(x, 'position', kept(x, onSet)));
+      }),
+    ),
+  codes: (id, input) =>
+    edit(id, (x) => {
+      x.frames.encoding = input.value;
+      x.frames.primaries = usual[input.value] ?? 'bt709';
+    }),
+  realShadow() {
+    setHand((lit) => {
+      setHand((dark) => save((d) => put(d, 'realShadow', { frame: state.frame, litX: lit.x, litY: lit.y, darkX: dark.x, darkY: dark.y })));
+      say('shadow-dark');
+    });
+    say('shadow-lit');
+  },
+  toRealShadow: guarded(async () => {
+    const lights = await post(api('to-real-shadow'), { document: state.document });
+    await save((d) => Object.assign(d, { lights }));
+  }),
+  roomForShadow: guarded(async (id) => {
+    const piece = await post(api(`elements/${encodeURIComponent(id)}/extend-receiver`), { document: state.document });
+    await save((d) => put(d, `pieces/${piece.id}`, piece));
+  }),
+};
+// What hides all of the chosen element here is known once the picture's marks are there.
+export function drawn(body) {
+  refreshPath();
+  const box = body.querySelector('#hidden-by'),
+    behind = state.hiddenBy?.[chosen()?.id];
+  if (!box) return;
+  box.hidden = !behind;
+  for (const e of box.querySelectorAll('[data-piece]')) e.textContent = behind ?? '';
+}
+on('frame', () => {
+  if (state.step === 6) tell('chosen');
+});
+
+// For the rail: one of the corrections of the chosen filmed person.
+const figureParts = {
+  x: ['shift', 0, 'moved along x, m'],
+  y: ['shift', 1, 'moved up, m'],
+  z: ['shift', 2, 'moved along z, m'],
+  scale: ['scale', null, 'sized, times'],
+};
+export function figureCurve() {
+  const own = state.step === 6 ? state.document.pieces.filter((p) => p.kind === 'Figure') : [],
+    p = own.find((x) => x.id === state.chosen.figure);
+  if (!p?.figure.keys?.length) return null;
+  const [key, part, name] = figureParts[state.page.figureCurve ?? 'x'],
+    of = (v) => (part === null ? v : v[part]);
+  return straightCurve(`${p.name}, ${name}`, p.figure.keys, key, of, (frame, value) =>
+    save((d) => {
+      const k = d.pieces.find((x) => x.id === p.id).figure.keys.find((q) => q.frame === frame);
+      if (part === null) k[key] = value;
+      else k[key][part] = value;
+      return d;
+    }),
+  );
+}

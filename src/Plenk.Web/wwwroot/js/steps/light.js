@@ -1,0 +1,282 @@
+// The light's hands: lamps are hung and drawn out, the sun is found, panoramas are made and read; lamps' marks on the picture, strength in the rail.
+import { get, post } from '../api.js';
+import { put } from '../edits.js';
+import { has, setKeyed, straightAt } from '../keys.js';
+import { pick, pickSet } from '../pick.js';
+import { choose } from '../sheet.js';
+import { changed, on, save, setFrame, setHand, state, tell } from '../state.js';
+import { say } from '../told.js';
+
+const api = (path) => `/api/shots/${state.id}/${path}`;
+const deg = 180 / Math.PI;
+const guarded =
+  (act) =>
+  async (...args) => {
+    try {
+      return await act(...args);
+    } catch (e) {
+      tell('told', e);
+      return null;
+    }
+  };
+export const aim = (azimuth, elevation) => [
+  Math.cos(elevation / deg) * Math.sin(azimuth / deg),
+  Math.sin(elevation / deg),
+  -Math.cos(elevation / deg) * Math.cos(azimuth / deg),
+];
+export const angles = (d) => ({
+  elevation: Math.atan2(d[1], Math.hypot(d[0], d[2])) * deg,
+  azimuth: (Math.atan2(d[0], -d[2]) * deg + 360) % 360,
+});
+// A light as it is at this frame: straight between its keys.
+export function lightAt(l, frame = state.frame) {
+  const out = { ...l };
+  for (const k of ['strength', 'color', 'direction', 'position']) out[k] = straightAt(l.keys, k, frame) ?? l[k];
+  return out;
+}
+
+// A lamp hung off a surface: click it, and draw out along its normal. In a rendered picture its own data says where the surface is.
+async function surfaceAt(p) {
+  if (['rendered', 'relit'].includes(state.compare) && state.chosen.rendered)
+    return get(api(`rendered/${encodeURIComponent(state.chosen.rendered)}/pixel?x=${p.x}&y=${p.y}`));
+  return pick(p.x, p.y);
+}
+const hang = (fresh) =>
+  setHand(
+    guarded(async (p) => {
+      const hit = await surfaceAt(p);
+      // Found depth knows a place and no surface: the lamp hangs above it.
+      const n = hit.normal || [0, 1, 0],
+        position = hit.point.map((v, i) => v + 0.5 * n[i]);
+      await save((d) => {
+        d.lights.push({ ...fresh, position, direction: n });
+        state.chosen.light = fresh.id;
+        return d;
+      });
+      say('lamp-hangs');
+    }),
+  );
+
+// Two clicks across a real shadow's edge: how wide it is tells how large the sun looks.
+function shadowEdge() {
+  setHand((from) => {
+    setHand(
+      guarded(async (to) => {
+        const r = await post(api(`frames/${state.frame}/shadow-edge`), { document: state.document, from, to });
+        await save((d) => {
+          d.lights.find((l) => l.kind === 'Sun' && !l.off).angularDiameterDegrees = Math.min(90, r.angularDegrees);
+          return d;
+        });
+        say('shadow-edge-found', {
+          mm: (1000 * r.widthMetres).toFixed(0),
+          metres: r.distanceMetres.toFixed(2),
+          degrees: r.angularDegrees.toFixed(2),
+        });
+      }),
+    );
+    say('shadow-edge-dark');
+  });
+  say('shadow-edge-lit');
+}
+
+// Three clicks: foot, top, and the tip of the shadow.
+function fromShadow() {
+  const clicks = [],
+    words = ['shadow-foot', 'shadow-top', 'shadow-tip'];
+  const next = guarded(async (p) => {
+    clicks.push({ x: p.x, y: p.y });
+    if (clicks.length < 3) {
+      setHand(next);
+      say(words[clicks.length]);
+      return;
+    }
+    const { direction } = await post(api(`frames/${state.frame}/sun-from-shadow`), { foot: clicks[0], top: clicks[1], tip: clicks[2] });
+    await save((d) => put(d, 'sun/fromShadow', direction));
+  });
+  setHand(next);
+  say(words[0]);
+}
+
+export async function pulledShadow(from, to) {
+  try {
+    const document = state.document,
+      r = await post(api(`frames/${state.frame}/pull-shadow`), { document, from, to });
+    await save((d) => {
+      d.lights.find((l) => l.id === r.light).direction = r.direction;
+      return d;
+    });
+  } catch (e) {
+    tell('told', e);
+  }
+}
+
+const asked = guarded(async (path, body) => {
+  await changed(path, { frame: state.frame, ...body });
+  tell('told', null);
+});
+const pullsShadows = () => state.page.pullShadow !== undefined;
+
+export const hands = {
+  hang: (fresh) => hang(JSON.parse(fresh)),
+  shadowEdge,
+  fromShadow,
+  // A grey and a chrome ball on the set, to be held against filmed ones.
+  balls: () =>
+    setHand(
+      guarded(async (p) => {
+        await changed('balls', { spot: (await pickSet(p.x, p.y)).onSet, radiusMetres: 0.1 });
+        say('balls-stand');
+      }),
+    ),
+  stops(on, _, value) {
+    const { at, begins } = JSON.parse(on);
+    return save((d) => put(d, at, 2 ** value, begins));
+  },
+  aim(on, _, value) {
+    const { direction, part } = JSON.parse(on),
+      l = state.document.lights.find((x) => direction.at.startsWith(`lights/${x.id}/`)),
+      a = { ...angles(lightAt(l).direction), [part]: value };
+    return save((d) => put(d, direction.at, aim(a.azimuth, a.elevation), direction.begins));
+  },
+  sunByFit: guarded(async (_, button) => {
+    tell('told', { message: button.dataset.telling, fine: true });
+    const r = await post(api(`frames/${state.frame}/sun-by-fit`), {});
+    await save((d) => put(d, 'sun/fromFit', r.direction));
+    say('sun-fitted', { explained: (100 * r.explained).toFixed(0), rival: (100 * r.rival).toFixed(0) });
+  }),
+  sunFromDate: guarded(async () => {
+    const r = await post(api('sun-from-date'), state.document.sun);
+    await save((d) => put(d, 'sun/fromDate', r.direction));
+  }),
+  pullShadows: () => choose(`pullShadow:${pullsShadows() ? '' : 'yes'}`),
+  fitLights: guarded(async (_, button) => {
+    const lights = [...document.querySelectorAll('#lights-to-fit input:checked')].map((i) => i.name.slice(4));
+    tell('told', { message: button.dataset.telling, fine: true });
+    const r = await post(api(`frames/${state.frame}/fit-lights`), { document: state.document, lights });
+    await save((d) => Object.assign(d, { lights: r.lights }));
+    say('lights-fitted', { left: r.leftOverStops.toFixed(2), before: r.beforeStops.toFixed(2), places: r.probes });
+  }),
+  mirrorBall() {
+    setHand((m) => {
+      setHand((r) => asked('mirror-ball', { middle: { x: m.x, y: m.y }, rim: { x: r.x, y: r.y } }));
+      say('ball-rim');
+    });
+    say('ball-middle');
+  },
+  panoramaFromSet: () =>
+    setHand(
+      guarded(async (p) => {
+        const hit = await pick(p.x, p.y);
+        await asked('panorama-from-set', { spot: hit.point.map((v, i) => v + 1.2 * (hit.normal?.[i] ?? 0)) });
+      }),
+    ),
+  panoramaScale: (id) =>
+    setHand(
+      guarded(async (p) => {
+        const albedo = Number(document.querySelector('#sheet-body [name=albedo]')?.value ?? 0.18),
+          r = await post(api(`frames/${state.frame}/panorama-scale`), { document: state.document, light: id, x: p.x, y: p.y, albedo });
+        await save((d) => {
+          d.lights.find((l) => l.id === id).strength *= r.factor;
+          return d;
+        });
+      }),
+    ),
+  lookRendered(way) {
+    const r = state.document.rendered.find((x) => x.id === state.chosen.rendered) ?? state.document.rendered[0];
+    if (state.frame !== r.frame) setFrame(r.frame);
+    state.chosen.rendered = r.id;
+    state.compare = way;
+    tell('compare');
+  },
+  renderedShadows: (id, input) =>
+    save((d) => {
+      const r = d.rendered.find((x) => x.id === id);
+      r.look.shadows = input.value !== 'none';
+      r.shadowsBySet = input.value === 'set';
+      return d;
+    }),
+};
+// A lamp in a panorama is lifted out by a click on it.
+export function drawn(body) {
+  const first = state.document.rendered[0];
+  if (first && !state.chosen.rendered) state.chosen.rendered = first.id;
+  for (const img of body.querySelectorAll('[data-lift]'))
+    img.addEventListener(
+      'click',
+      guarded(async (e) => {
+        const r = img.getBoundingClientRect();
+        await changed(`lights/${encodeURIComponent(img.dataset.lift)}/lift`, {
+          u: (e.clientX - r.left) / r.width,
+          v: (e.clientY - r.top) / r.height,
+        });
+        tell('told', null);
+      }),
+    );
+}
+export const renderedKind = (way) => (state.chosen.rendered ? `${way}:${state.chosen.rendered}` : null);
+
+// The chosen light's strength over the range, for the rail: a curve whose points are its keys.
+export function lightCurve() {
+  const l = state.document?.lights.find((x) => x.id === state.chosen.light);
+  if (state.step !== 5 || !l?.keys?.some((k) => has(k.strength))) return null;
+  const { first, last } = state.document.range,
+    points = [];
+  for (let f = first; f <= last; f++) points.push({ frame: f, value: lightAt(l, f).strength });
+  return {
+    name: `${l.name}, strength`,
+    least: 0,
+    curves: [{ axis: '', points }],
+    keys: l.keys.filter((k) => has(k.strength)).map((k) => ({ frame: k.frame, value: k.strength })),
+    change: (frame, value) =>
+      save((d) => {
+        d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value);
+        return d;
+      }),
+  };
+}
+
+// Marks of lamps that stand in the place, at this frame.
+export function drawLights({ at, both, label }, over) {
+  const parts = [];
+  for (const m of over?.lamps || []) {
+    const [x, y] = at(...m.at)
+        .split(' ')
+        .map(Number),
+      mine = m.id === state.chosen.light;
+    let d = `M${x - 5} ${y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0M${x} ${y - 8}v-5M${x} ${y + 8}v5M${x - 8} ${y}h-5M${x + 8} ${y}h5`;
+    if (m.towards) d += `M${x} ${y}L${at(...m.towards)}`;
+    parts.push(both(d, mine ? 2 : 1.1, ''), label(x + 12, y - 7, state.document.lights.find((l) => l.id === m.id)?.name ?? ''));
+  }
+  return parts;
+}
+
+export const lampNear = (over, p, zoom) => (over?.lamps || []).find((m) => Math.hypot(m.at[0] - p.x, m.at[1] - p.y) * zoom < 12) || null;
+
+// Along its own direction, as far as the pointer went along that line in the picture.
+export async function drawnOut(lamp, from, to) {
+  if (!lamp.towards) return;
+  const u = [lamp.towards[0] - lamp.at[0], lamp.towards[1] - lamp.at[1]],
+    l2 = u[0] * u[0] + u[1] * u[1];
+  if (l2 < 1) {
+    say('lamp-towards-camera');
+    return;
+  }
+  // The mark's line is a metre long against the light's direction.
+  const metres = -((to.x - from.x) * u[0] + (to.y - from.y) * u[1]) / l2;
+  const l = state.document.lights.find((x) => x.id === lamp.id),
+    now = lightAt(l),
+    n = Math.hypot(...now.direction) || 1,
+    position = now.position.map((v, i) => v + (metres * now.direction[i]) / n);
+  await save((d) => {
+    setKeyed(
+      d.lights.find((x) => x.id === l.id),
+      'position',
+      position,
+    );
+    return d;
+  });
+}
+
+on('escape', () => {
+  delete state.page.pullShadow;
+});

@@ -1,0 +1,167 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using System.Text.RegularExpressions;
+using Plenk.Formats.Raster;
+using Plenk.Web.Sheets;
+using Xunit;
+using static Plenk.Web.Tests.ShotClient;
+
+namespace Plenk.Web.Tests;
+
+/// <summary>Pages as the server draws them: whole at their addresses, saved without script, changed by named edits.</summary>
+[Collection("application")]
+public sealed partial class SheetTests(Application application)
+{
+    private readonly HttpClient _client = application.CreateClient(new() { AllowAutoRedirect = false });
+
+    private static byte[] Png(int frame) => RasterFile.ToPng(new CodeImage(32, 18, 3, 8, [.. Enumerable.Repeat((ushort)(frame % 200), 32 * 18 * 3)]));
+
+    private async Task<(long Id, string At)> Shot(string code)
+    {
+        var shot = await _client.NewShot("S", code, 3, Png);
+        await Edit(
+            shot.At,
+            """
+            {"edit":"add","at":"elements","item":{"id":"title","name":"Ti<tle> & \"co\"","kind":"Lettering","text":{"text":"LOW"}}},
+            {"edit":"add","at":"pieces","item":{"id":"floor","name":"Floor","kind":"Outline","corners":[0,0,4,0,4,-3],"size":[1,2.5,1]}},
+            {"edit":"add","at":"lights","item":{"id":"sun","name":"sun","kind":"Sun","keys":[{"frame":1002,"strength":2}]}},
+            {"edit":"add","at":"lights","item":{"id":"spot","name":"spot","kind":"Spot"}},
+            {"edit":"add","at":"mattes","item":{"id":"m","name":"matte","keys":[{"frame":1001,"corners":[1,1,9,1,9,9]}]}},
+            {"edit":"add","at":"projections","item":{"id":"p","name":"frame 1001","frame":1001}},
+            {"edit":"add","at":"surveyPoints","item":{"name":"A","position":[0,0,0]}},
+            {"edit":"add","at":"notes","item":{"id":"n","frame":1001,"text":"soft","when":"2026-01-01T00:00:00Z"}},
+            {"edit":"add","at":"finish/steps","item":{"id":"reframe_1","kind":"Reframe","reframe":{"keys":[]}}}
+            """
+        );
+        return shot;
+    }
+
+    private async Task<HttpResponseMessage> Edit(string at, string edits)
+    {
+        HttpResponseMessage answer = await _client.PostAsync(
+            $"{at}/edits",
+            new StringContent($$"""{"edits":[{{edits}}]}""", System.Text.Encoding.UTF8, "application/json")
+        );
+        return answer;
+    }
+
+    [Fact]
+    public async Task Every_step_is_drawn_whole_at_its_address_with_what_is_chosen()
+    {
+        var (id, at) = await Shot("SHEETS");
+        string[] asked =
+        [
+            "step=1",
+            "step=2&point=A",
+            "step=3&piece=floor&points-open=yes&edges=yes",
+            "step=4&projection=p&matte=m",
+            "step=5&light=sun&frame=1002",
+            "step=5&light=spot&matte=m",
+            "step=6&element=title&matte=m",
+            "step=7&finish=reframe_1",
+            "step=8&note=n",
+        ];
+        string[] holds = ["The cut begins at", "Click A at 1001", "Walls’ height", "Fades from", "Angular size", "Dark beyond", "Capitals are", "Enlarged", "Answer"];
+        foreach (var (query, text) in asked.Zip(holds))
+        {
+            string page = await _client.GetStringAsync($"/shots/{id}?{query}");
+            Assert.Contains(text, WebUtility.HtmlDecode(page), StringComparison.Ordinal);
+            Assert.Contains("id=\"readings\"", page, StringComparison.Ordinal);
+            // What people have named is text, wherever it stands.
+            Assert.DoesNotContain("Ti<tle>", page, StringComparison.Ordinal);
+            string sheet = await _client.GetStringAsync($"/shots/{id}?handler=Sheet&{query}");
+            Assert.DoesNotContain("<html", sheet, StringComparison.Ordinal);
+            // Every field of the document names a place that is there or that begins with it.
+            foreach (Match m in Fields().Matches(sheet))
+            {
+                Assert.DoesNotContain("//", m.Groups[1].Value, StringComparison.Ordinal);
+            }
+        }
+        Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync("/shots/987654321?step=3")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync($"/shots/{id}/parts/..%2FIndex")).StatusCode);
+        Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync($"/shots/{id}/parts/Nothing")).StatusCode);
+        Assert.NotEmpty(await _client.GetStringAsync($"/shots/{id}/parts/Readings?step=1"));
+        Assert.Equal(at, $"/api/shots/{id}");
+    }
+
+    [Fact]
+    public async Task A_sheet_saves_without_script()
+    {
+        var (id, at) = await Shot("PLAIN");
+        string address = $"/shots/{id}?step=6&element=title";
+        string page = await _client.GetStringAsync(address);
+        Dictionary<string, string> fields = Inputs().Matches(page).Where(m => m.Groups[1].Value.StartsWith("at:", StringComparison.Ordinal) && m.Value.Contains("type=\"text\"", StringComparison.Ordinal))
+            .GroupBy(m => m.Groups[1].Value)
+            .Where(g => g.Count() == 1)
+            .ToDictionary(g => g.Key, g => WebUtility.HtmlDecode(g.Single().Groups[2].Value));
+        Assert.Equal("LOW", fields["at:elements/title/text/text"]);
+        // As it is drawn it changes nothing.
+        int revision = await Revision(at);
+        Assert.Equal(HttpStatusCode.Redirect, (await _client.PostAsync(address, new FormUrlEncodedContent(fields))).StatusCode);
+        Assert.Equal(revision, await Revision(at));
+        fields["at:elements/title/text/text"] = "HIGH";
+        fields["at:elements/title/text/heightMetres"] = "40 cm";
+        Assert.Equal(HttpStatusCode.Redirect, (await _client.PostAsync(address, new FormUrlEncodedContent(fields))).StatusCode);
+        JsonNode text = (await _client.State(at))["document"]!["elements"]![0]!["text"]!;
+        Assert.Equal(("HIGH", 0.4), (text["text"]!.GetValue<string>(), text["heightMetres"]!.GetValue<double>()));
+        fields["at:elements/title/text/heightMetres"] = "tall";
+        HttpResponseMessage refused = await _client.PostAsync(address, new FormUrlEncodedContent(fields));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
+        Assert.Contains("“tall” is no number", WebUtility.HtmlDecode(await refused.Content.ReadAsStringAsync()), StringComparison.Ordinal);
+        // A button's edits, and a tick.
+        await _client.PostAsync(address, new FormUrlEncodedContent(new Dictionary<string, string> { ["edits"] = """[{"edit":"remove","at":"elements/title"}]""" }));
+        Assert.Empty((await _client.State(at))["document"]!["elements"]!.AsArray());
+        await _client.PostAsync(address, new FormUrlEncodedContent(new Dictionary<string, string> { ["at:bounces"] = "on", ["was:bounces"] = "off" }));
+        Assert.True((await _client.State(at))["document"]!["bounces"]!.GetValue<bool>());
+    }
+
+    [Fact]
+    public async Task Edits_are_laid_on_the_newest_document_and_refused_at_their_place()
+    {
+        var (_, at) = await Shot("EDITS");
+        HttpResponseMessage made = await Edit(at, """{"edit":"set","at":"lights/sun/strength","from":1,"to":4}""");
+        Assert.Equal(HttpStatusCode.OK, made.StatusCode);
+        JsonNode line = (await _client.GetFromJsonAsync<JsonArray>($"{at}/ledger"))![0]!;
+        Assert.Equal("Sun: strength 1 → 4", line["what"]!.GetValue<string>());
+        Assert.Equal("4", line["changes"]![0]!["to"]!.GetValue<string>());
+        HttpResponseMessage late = await Edit(at, """{"edit":"set","at":"lights/sun/strength","from":1,"to":5}""");
+        Assert.Equal(HttpStatusCode.Conflict, late.StatusCode);
+        JsonNode told = (await late.Content.ReadFromJsonAsync<JsonNode>())!;
+        Assert.Equal("lights/sun/strength", told["at"]!.GetValue<string>());
+        Assert.Contains("it is 4 now", told["title"]!.GetValue<string>(), StringComparison.Ordinal);
+        HttpResponseMessage wrong = await Edit(at, """{"edit":"set","at":"seed","to":7},{"edit":"set","at":"lights/sun/angularDiameterDegrees","to":-1}""");
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
+        Assert.Equal("lights/sun/angularDiameterDegrees", (await wrong.Content.ReadFromJsonAsync<JsonNode>())!["at"]!.GetValue<string>());
+        Assert.Equal(1u, (await _client.State(at))["document"]!["seed"]!.GetValue<uint>());
+        foreach (string odd in (string[])["""{"edit":"fly","at":"seed"}""", """{"edit":"set"}""", "7", """{"edit":"set","at":"elements/title/frames/x/y","to":{}}"""])
+        {
+            Assert.InRange((int)(await Edit(at, odd)).StatusCode, 400, 422);
+        }
+    }
+
+    [Fact]
+    public void Quantities_are_read_as_the_page_reads_them()
+    {
+        foreach (JsonNode? row in JsonNode.Parse(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "quantities.json")))!.AsArray())
+        {
+            double? read = Quantity.Read(row!["text"]!.GetValue<string>(), row["unit"]!.GetValue<string>());
+            double? value = row["value"]?.GetValue<double>();
+            Assert.Equal(value is null, read is null);
+            if (value is { } v)
+            {
+                Assert.Equal(v, read!.Value, 1e-12 * Math.Max(1, Math.Abs(v)));
+            }
+        }
+        Assert.Equal(("1.5", "-0.126", "0", "12"), (Quantity.Show(1.5), Quantity.Show(-0.12649), Quantity.Show(-0.0001), Quantity.Show(12, 0)));
+    }
+
+    private async Task<int> Revision(string at) => (await _client.State(at))["revision"]!.GetValue<int>();
+
+    [GeneratedRegex("data-at=\"([^\"]*)\"")]
+    private static partial Regex Fields();
+
+    [GeneratedRegex("<input[^>]*name=\"([^\"]*)\"[^>]*value=\"([^\"]*)\"[^>]*>")]
+    private static partial Regex Inputs();
+}
