@@ -13,8 +13,15 @@ internal static class EditCommand
     public static Command Make()
     {
         var code = new Argument<string>("CODE") { Description = "a shot in the database, by its code or by production/code" };
-        var file = new Argument<string>("EDITS.json") { Description = "a list of edits, or an object with “edits”, as the page and the API make them" };
-        var command = new Command("edit", "Makes named changes of a shot, all or none, as one revision; prints what they came to.") { code, file };
+        var file = new Argument<string>("EDITS.json")
+        {
+            Description = "a list of edits, or an object with “edits”, as the page and the API make them",
+        };
+        var command = new Command("edit", "Makes named changes of a shot, all or none, as one revision; prints what they came to.")
+        {
+            code,
+            file,
+        };
         command.SetGuarded(
             async (parsed, _) =>
             {
@@ -35,16 +42,12 @@ internal static class EditCommand
                     RevisionRow revision;
                     try
                     {
-                        revision = await shots.Edit(
-                            row.Id,
-                            Environment.UserName,
-                            newest =>
-                            {
-                                made = Edits.Apply(newest, edits);
-                                ShotSaving.Check(newest, made.Document, media, engine);
-                                return made;
-                            }
-                        );
+                        revision = await shots.Edit(row.Id, Environment.UserName, newest =>
+                        {
+                            made = Edits.Apply(newest, edits);
+                            ShotSaving.Check(newest, made.Document, media, engine);
+                            return made;
+                        });
                     }
                     catch (EditFault e)
                     {

@@ -230,7 +230,11 @@ public sealed class ShotStore(Database database)
             baseRevision,
             (head, _) =>
                 Task.FromResult(
-                    (new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []), Written(document), (string?)null)
+                    (
+                        new RevisionRow(head.Number + 1, who, default, what, head.Number + 1, head.Content, []),
+                        Written(document),
+                        (string?)null
+                    )
                 ),
             document
         );
@@ -239,8 +243,7 @@ public sealed class ShotStore(Database database)
     /// Lays edits on the newest document and keeps what they come to; nobody else saves between. <paramref name="edit"/> gets the newest document and throws to
     /// refuse.
     /// </summary>
-    public Task<RevisionRow> Edit(long shot, string who, Func<ShotDocument, EditedShot> edit) =>
-        Append(shot, null, async (head, read) =>
+    public Task<RevisionRow> Edit(long shot, string who, Func<ShotDocument, EditedShot> edit) => Append(shot, null, async (head, read) =>
         {
             EditedShot made = edit(ShotJson.Read((await read(head.Number)).Item2));
             return (
@@ -267,7 +270,11 @@ public sealed class ShotStore(Database database)
                 throw new NothingToUndoException("There is nothing before this to go back to.");
             }
             (RevisionRow before, string json) = await read(target);
-            return (new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]), json, null);
+            return (
+                new(head.Number + 1, who, default, $"Undo: {shown.What}", before.Content, null, [.. head.Redo, head.Content]),
+                json,
+                null
+            );
         });
 
     public Task<RevisionRow> Redo(long shot, int baseRevision, string who) => Append(shot, baseRevision, async (head, read) =>

@@ -57,7 +57,11 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
                 "Send it again."
             ),
             JsonException e => (400, Unread(e), null),
-            NotSupportedException { Source: "System.Text.Json" } => (400, "The request cannot be read: it does not say of which kind something in it is.", null),
+            NotSupportedException { Source: "System.Text.Json" } => (
+                400,
+                "The request cannot be read: it does not say of which kind something in it is.",
+                null
+            ),
             Npgsql.PostgresException { SqlState: ['2', '2', ..] } => (
                 422,
                 "A text or a number in it cannot be kept. Take out what is no letter, digit or sign.",

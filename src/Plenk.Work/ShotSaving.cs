@@ -20,8 +20,7 @@ public static class ShotSaving
         }
         foreach (
             Element e in after.Elements.Where(e =>
-                e.Materials.Count > 0
-                && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true
+                e.Materials.Count > 0 && before.Elements.FirstOrDefault(b => b.Id == e.Id)?.Materials.SequenceEqual(e.Materials) != true
             )
         )
         {

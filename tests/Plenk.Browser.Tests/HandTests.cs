@@ -93,7 +93,12 @@ public sealed class HandTests(Site site)
         page.NoErrors();
         Assert.Contains((await site.Json($"/api/shots/{id}/ledger")).EnumerateArray(), r =>
             r.GetProperty("what").GetString()!.StartsWith("Diving bell: place −1.", StringComparison.Ordinal)
-            || r.GetProperty("changes").EnumerateArray().Any(c => c.GetProperty("at").GetString() == "elements/bell/position" && c.GetProperty("to").GetString()!.StartsWith("−1.25,", StringComparison.Ordinal))
+            || r.GetProperty("changes")
+                .EnumerateArray()
+                .Any(c =>
+                    c.GetProperty("at").GetString() == "elements/bell/position"
+                    && c.GetProperty("to").GetString()!.StartsWith("−1.25,", StringComparison.Ordinal)
+                )
         );
     }
 

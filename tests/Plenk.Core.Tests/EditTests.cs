@@ -22,10 +22,16 @@ public class EditTests
             {
                 Id = "bell",
                 Name = "Diving bell",
+                Media = "a",
                 Position = new(1, 0, -2),
                 Keys = [new(1010, new Vec3(0, 0, 0)), new(1020, new Vec3(1, 0, 0))],
             },
-            new() { Id = "chain", Name = "Chain" },
+            new()
+            {
+                Id = "chain",
+                Name = "Chain",
+                Media = "b",
+            },
         ],
         SurveyPoints = [new() { Name = "A/1~b", Position = new(0, 0, 0) }],
         KnownLengths = [new("A", "B", 2), new("B", "C", 3)],
@@ -64,7 +70,7 @@ public class EditTests
     [InlineData("pieces/stairs_1/count", "8", "Stairs: steps 6 → 8")]
     [InlineData("pieces/stairs_1/duties/holdoutMillimetres", "-7", "Stairs: duties, holdout −5 mm → −7 mm")]
     [InlineData("elements/bell/off", "true", "Diving bell: switched off no → yes")]
-    [InlineData("knownLengths/1/metres", "3.5", "Known length 1: metres 3 → 3.5")]
+    [InlineData("knownLengths/1/metres", "3.5", "Known length 1: metres 3 m → 3.5 m")]
     [InlineData("elements/bell/keys/1020/turnDegrees", "12", "Diving bell: key at 1020, turn none → 12 °")]
     [InlineData("tolerances/camera.path", "0.5", "Tolerance: camera.path none → 0.5")]
     [InlineData("shutterDegrees", "180", "Shutter 0 ° → 180 °")]
@@ -85,12 +91,15 @@ public class EditTests
     public void Things_are_added_moved_and_taken_away()
     {
         EditedShot made = Apply(
-            new AddItem(JsonNode.Parse("""{"id":"card_1","name":"Smoke","kind":"Card"}""")!.AsObject(), "chain") { At = "elements" },
+            new AddItem(JsonNode.Parse("""{"id":"title_1","name":"Smoke","kind":"Lettering","text":{"text":"W"}}""")!.AsObject(), "chain")
+            {
+                At = "elements",
+            },
             Edit.Move("elements/bell", null),
             Edit.Remove("knownLengths/0"),
             Edit.Remove("elements/bell/keys/1010")
         );
-        Assert.Equal(["card_1", "chain", "bell"], made.Document.Elements.Select(e => e.Id));
+        Assert.Equal(["title_1", "chain", "bell"], made.Document.Elements.Select(e => e.Id));
         Assert.Equal("B", Assert.Single(made.Document.KnownLengths).From);
         Assert.Equal(1020, Assert.Single(made.Document.Elements[2].Keys).Frame);
         Assert.Equal("Smoke added, and 3 more", made.What);
@@ -117,11 +126,7 @@ public class EditTests
     [Fact]
     public void A_document_that_would_be_unfit_is_refused_at_the_edit_that_makes_it_so_and_nothing_is_done()
     {
-        EditFault fault = Refused(
-            Edit.Set("shutterDegrees", 90),
-            Edit.Set("pieces/stairs_1/count", 0),
-            Edit.Set("elements/bell/scale", 2)
-        );
+        EditFault fault = Refused(Edit.Set("shutterDegrees", 90), Edit.Set("pieces/stairs_1/count", 0), Edit.Set("elements/bell/scale", 2));
         Assert.Equal("pieces/stairs_1/count", fault.At);
         Assert.Equal("Set, Stairs: stairs have between 1 and 500 steps, not 0.", fault.Message);
         Assert.Equal("There is no change in it. Name at least one.", Refused().Message);
@@ -131,7 +136,8 @@ public class EditTests
     [Fact]
     public void What_somebody_else_changed_meanwhile_is_told_with_both_values()
     {
-        SetValue Expecting(string from) => new(JsonValue.Create(3)) { At = "elements/bell/scale", From = JsonDocument.Parse(from).RootElement };
+        SetValue Expecting(string from) =>
+            new(JsonValue.Create(3)) { At = "elements/bell/scale", From = JsonDocument.Parse(from).RootElement };
         Assert.Equal(3, Apply(Expecting("1.0")).Document.Elements[0].Scale);
         EditFault fault = Refused(Expecting("2"));
         Assert.True(fault.IsConflict);

@@ -16,7 +16,8 @@ public sealed partial class SheetTests(Application application)
 {
     private readonly HttpClient _client = application.CreateClient(new() { AllowAutoRedirect = false });
 
-    private static byte[] Png(int frame) => RasterFile.ToPng(new CodeImage(32, 18, 3, 8, [.. Enumerable.Repeat((ushort)(frame % 200), 32 * 18 * 3)]));
+    private static byte[] Png(int frame) =>
+        RasterFile.ToPng(new CodeImage(32, 18, 3, 8, [.. Enumerable.Repeat((ushort)(frame % 200), 32 * 18 * 3)]));
 
     private async Task<(long Id, string At)> Shot(string code)
     {
@@ -63,7 +64,18 @@ public sealed partial class SheetTests(Application application)
             "step=7&finish=reframe_1",
             "step=8&note=n",
         ];
-        string[] holds = ["The cut begins at", "Click A at 1001", "Walls’ height", "Fades from", "Angular size", "Dark beyond", "Capitals are", "Enlarged", "Answer"];
+        string[] holds =
+        [
+            "The cut begins at",
+            "Click A at 1001",
+            "Walls’ height",
+            "Fades from",
+            "Angular size",
+            "Dark beyond",
+            "Capitals are",
+            "Enlarged",
+            "Answer",
+        ];
         foreach (var (query, text) in asked.Zip(holds))
         {
             string page = await _client.GetStringAsync($"/shots/{id}?{query}");
@@ -92,7 +104,11 @@ public sealed partial class SheetTests(Application application)
         var (id, at) = await Shot("PLAIN");
         string address = $"/shots/{id}?step=6&element=title";
         string page = await _client.GetStringAsync(address);
-        Dictionary<string, string> fields = Inputs().Matches(page).Where(m => m.Groups[1].Value.StartsWith("at:", StringComparison.Ordinal) && m.Value.Contains("type=\"text\"", StringComparison.Ordinal))
+        Dictionary<string, string> fields = Inputs()
+            .Matches(page)
+            .Where(m =>
+                m.Groups[1].Value.StartsWith("at:", StringComparison.Ordinal) && m.Value.Contains("type=\"text\"", StringComparison.Ordinal)
+            )
             .GroupBy(m => m.Groups[1].Value)
             .Where(g => g.Count() == 1)
             .ToDictionary(g => g.Key, g => WebUtility.HtmlDecode(g.Single().Groups[2].Value));
@@ -111,9 +127,15 @@ public sealed partial class SheetTests(Application application)
         Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
         Assert.Contains("“tall” is no number", WebUtility.HtmlDecode(await refused.Content.ReadAsStringAsync()), StringComparison.Ordinal);
         // A button's edits, and a tick.
-        await _client.PostAsync(address, new FormUrlEncodedContent(new Dictionary<string, string> { ["edits"] = """[{"edit":"remove","at":"elements/title"}]""" }));
+        await _client.PostAsync(
+            address,
+            new FormUrlEncodedContent(new Dictionary<string, string> { ["edits"] = """[{"edit":"remove","at":"elements/title"}]""" })
+        );
         Assert.Empty((await _client.State(at))["document"]!["elements"]!.AsArray());
-        await _client.PostAsync(address, new FormUrlEncodedContent(new Dictionary<string, string> { ["at:bounces"] = "on", ["was:bounces"] = "off" }));
+        await _client.PostAsync(
+            address,
+            new FormUrlEncodedContent(new Dictionary<string, string> { ["at:bounces"] = "on", ["was:bounces"] = "off" })
+        );
         Assert.True((await _client.State(at))["document"]!["bounces"]!.GetValue<bool>());
     }
 
@@ -131,11 +153,17 @@ public sealed partial class SheetTests(Application application)
         JsonNode told = (await late.Content.ReadFromJsonAsync<JsonNode>())!;
         Assert.Equal("lights/sun/strength", told["at"]!.GetValue<string>());
         Assert.Contains("it is 4 now", told["title"]!.GetValue<string>(), StringComparison.Ordinal);
-        HttpResponseMessage wrong = await Edit(at, """{"edit":"set","at":"seed","to":7},{"edit":"set","at":"lights/sun/angularDiameterDegrees","to":-1}""");
+        HttpResponseMessage wrong = await Edit(
+            at,
+            """{"edit":"set","at":"seed","to":7},{"edit":"set","at":"lights/sun/angularDiameterDegrees","to":-1}"""
+        );
         Assert.Equal(HttpStatusCode.UnprocessableEntity, wrong.StatusCode);
         Assert.Equal("lights/sun/angularDiameterDegrees", (await wrong.Content.ReadFromJsonAsync<JsonNode>())!["at"]!.GetValue<string>());
         Assert.Equal(1u, (await _client.State(at))["document"]!["seed"]!.GetValue<uint>());
-        foreach (string odd in (string[])["""{"edit":"fly","at":"seed"}""", """{"edit":"set"}""", "7", """{"edit":"set","at":"elements/title/frames/x/y","to":{}}"""])
+        foreach (
+            string odd in (string[])
+                ["""{"edit":"fly","at":"seed"}""", """{"edit":"set"}""", "7", """{"edit":"set","at":"elements/title/frames/x/y","to":{}}"""]
+        )
         {
             Assert.InRange((int)(await Edit(at, odd)).StatusCode, 400, 422);
         }
@@ -154,7 +182,35 @@ public sealed partial class SheetTests(Application application)
                 Assert.Equal(v, read!.Value, 1e-12 * Math.Max(1, Math.Abs(v)));
             }
         }
-        Assert.Equal(("1.5", "-0.126", "0", "12"), (Quantity.Show(1.5), Quantity.Show(-0.12649), Quantity.Show(-0.0001), Quantity.Show(12, 0)));
+        Assert.Equal(
+            ("1.5", "-0.126", "0", "12"),
+            (Quantity.Show(1.5), Quantity.Show(-0.12649), Quantity.Show(-0.0001), Quantity.Show(12, 0))
+        );
+    }
+
+    // OpenAPI 3.1: an operation's summary, what it is asked with, what it answers.
+    [Fact]
+    public async Task Every_operation_of_the_api_says_what_it_does_and_what_it_takes()
+    {
+        JsonNode description = (await _client.GetFromJsonAsync<JsonNode>("/openapi/v1.json"))!;
+        int operations = 0,
+            uploads = 0;
+        foreach (var (path, methods) in description["paths"]!.AsObject())
+        {
+            foreach (var (method, operation) in methods!.AsObject().Where(m => m.Key is "get" or "post" or "put"))
+            {
+                operations++;
+                string? summary = operation!["summary"]?.GetValue<string>();
+                Assert.True(summary is { Length: > 8 }, $"{method} {path} has no summary");
+                JsonObject? body = operation["requestBody"]?["content"]?.AsObject();
+                uploads += body?.ContainsKey("multipart/form-data") == true ? 1 : 0;
+                Assert.All(body ?? [], b => Assert.NotNull(b.Value!["schema"]));
+            }
+        }
+        Assert.InRange(operations, 110, 200);
+        Assert.Equal(21, uploads);
+        JsonNode edit = description["components"]!["schemas"]!["EditsRequest"]!;
+        Assert.NotNull(edit["properties"]!["edits"]);
     }
 
     private async Task<int> Revision(string at) => (await _client.State(at))["revision"]!.GetValue<int>();

@@ -18,7 +18,16 @@ internal sealed class DocumentPlace
     private readonly string _words;
     private readonly KindField? _field;
 
-    private DocumentPlace(string at, JsonNode parent, string last, Type type, bool mayBeNull, bool isEntry, List<string> words, KindField? field) =>
+    private DocumentPlace(
+        string at,
+        JsonNode parent,
+        string last,
+        Type type,
+        bool mayBeNull,
+        bool isEntry,
+        List<string> words,
+        KindField? field
+    ) =>
         (_at, _parent, _last, _type, _mayBeNull, _isEntry, _field, _words) = (
             at,
             parent,
@@ -63,10 +72,10 @@ internal sealed class DocumentPlace
                     {
                         throw new EditFault(at, $"There is no “{segment}” among the shot's {listName}.");
                     }
-                    words.Add(EditWords.Called(string.Join('/', path.Take(i)), there));
+                    words.Add(EditWords.Called(string.Join('/', path.Take(i)), there, segment));
                     return new(at, node, segment, next, mayBeNull: false, isEntry: false, words, null);
                 }
-                words.Add(EditWords.Called(string.Join('/', path.Take(i)), ItemIn((JsonArray)node, segment)));
+                words.Add(EditWords.Called(string.Join('/', path.Take(i)), ItemIn((JsonArray)node, segment), segment));
             }
             else if (node is JsonArray numbers)
             {
@@ -85,8 +94,13 @@ internal sealed class DocumentPlace
             }
             else
             {
-                JsonPropertyInfo own =
-                    ShotJson.Options.GetTypeInfo(type).Properties.FirstOrDefault(p => p.Name == segment && !p.IsExtensionData)
+                if (i == 1 && path[0] == "finish")
+                {
+                    words.Clear(); // a step's own name says where it stands
+                }
+                JsonPropertyInfo own = ShotJson
+                    .Options.GetTypeInfo(type)
+                    .Properties.FirstOrDefault(p => p.Name == segment && !p.IsExtensionData)
                     ?? throw new EditFault(at, $"{(i == 0 ? "A shot" : EditWords.Plain(path[i - 1]))} has no “{segment}”.");
                 (next, mayBeNull) = (own.PropertyType, own.IsSetNullable || Nullable.GetUnderlyingType(own.PropertyType) is not null);
                 if (i == path.Length - 1 || ListOf(next) is null)
@@ -200,7 +214,9 @@ internal sealed class DocumentPlace
             throw new EditFault(_at, $"{EditWords.Begin(Name)} stands in no list.");
         }
         JsonNode own = Value!;
-        JsonNode? next = before is null ? null : ItemIn(list, before) ?? throw new EditFault(_at, $"There is no “{before}” to stand before.");
+        JsonNode? next = before is null
+            ? null
+            : ItemIn(list, before) ?? throw new EditFault(_at, $"There is no “{before}” to stand before.");
         if (next == own)
         {
             return;
@@ -262,7 +278,11 @@ internal sealed class DocumentPlace
 
     /// <summary>What a member of a list is known by: its id, name or frame; null where it has none.</summary>
     internal static string? KeyOf(JsonNode? item) =>
-        item is JsonObject o ? (o["id"] ?? o["name"] ?? o["frame"]) is JsonValue v ? v.ToString() : null : null;
+        item is JsonObject o
+            ? (o["id"] ?? o["name"] ?? o["frame"]) is JsonValue v
+                ? v.ToString()
+                : null
+            : null;
 
     // Escaped as in JSON Pointer (RFC 6901, section 3).
     internal static string[] Segments(string at) =>

@@ -31,7 +31,8 @@ public abstract record Edit
 
     public static Edit Move(string at, string? before) => new MoveItem(before) { At = at };
 
-    private static JsonNode? Written(object? value) => value is null ? null : JsonSerializer.SerializeToNode(value, value.GetType(), ShotJson.Options);
+    private static JsonNode? Written(object? value) =>
+        value is null ? null : JsonSerializer.SerializeToNode(value, value.GetType(), ShotJson.Options);
 }
 
 /// <summary>A value is set; null leaves it open.</summary>

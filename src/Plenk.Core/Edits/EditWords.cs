@@ -108,11 +108,16 @@ public static class EditWords
     internal static KindField? FieldAt(JsonObject document, string[] path)
     {
         string rest = string.Join('.', path.Skip(path[0] == "finish" ? 3 : 2));
-        JsonNode? Item(JsonNode? list, int at) => list is JsonArray items && path.Length > at ? DocumentPlace.ItemIn(items, path[at]) : null;
+        JsonNode? Item(JsonNode? list, int at) =>
+            list is JsonArray items && path.Length > at ? DocumentPlace.ItemIn(items, path[at]) : null;
         return path[0] switch
         {
-            "finish" when Item(document["finish"]?["steps"], 2) is { } step => StepKinds.Of(KindOf<FinishKind>(step)).Fields.FirstOrDefault(f => f.Path == rest),
-            "pieces" when Item(document["pieces"], 1) is { } piece => PieceForms.Of(KindOf<PieceKind>(piece)).Fields.FirstOrDefault(f => f.Path == rest),
+            "finish" when Item(document["finish"]?["steps"], 2) is { } step => StepKinds
+                .Of(KindOf<FinishKind>(step))
+                .Fields.FirstOrDefault(f => f.Path == rest),
+            "pieces" when Item(document["pieces"], 1) is { } piece => PieceForms
+                .Of(KindOf<PieceKind>(piece))
+                .Fields.FirstOrDefault(f => f.Path == rest),
             _ => null,
         };
     }
@@ -121,10 +126,11 @@ public static class EditWords
         where T : struct, Enum => Enum.TryParse(item?["kind"]?.ToString(), out T kind) ? kind : default;
 
     /// <summary>What a member of a list is called: by its own name, else by its kind and what it is known by.</summary>
-    public static string Called(string list, JsonNode? item)
+    /// <param name="place">Its place in the list, of one that is known by nothing else.</param>
+    public static string Called(string list, JsonNode? item, string place = "")
     {
         string last = list[(list.LastIndexOf('/') + 1)..],
-            key = DocumentPlace.KeyOf(item) ?? "";
+            key = DocumentPlace.KeyOf(item) ?? place;
         if (list == "finish/steps")
         {
             return StepKinds.Of(KindOf<FinishKind>(item)).Title;
@@ -141,7 +147,8 @@ public static class EditWords
     internal static string Join(IReadOnlyList<string> words) =>
         words.Count == 1 ? Begin(words[0]) : $"{Begin(words[0])}: {string.Join(", ", words.Skip(1).Select(Small))}";
 
-    private static string Small(string text) => text.Length > 1 && char.IsUpper(text[0]) && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
+    private static string Small(string text) =>
+        text.Length > 1 && char.IsUpper(text[0]) && char.IsLower(text[1]) ? char.ToLowerInvariant(text[0]) + text[1..] : text;
 
     internal static string Begin(string text) => text.Length == 0 ? text : char.ToUpperInvariant(text[0]) + text[1..];
 
@@ -153,8 +160,10 @@ public static class EditWords
         {
             null => "none",
             JsonArray { Count: 0 } => "none",
-            JsonArray { Count: <= 4 } list when list.All(i => i?.GetValueKind() == JsonValueKind.Number) =>
-                string.Join(", ", list.Select(i => Number(i!))) + behind,
+            JsonArray { Count: <= 4 } list when list.All(i => i?.GetValueKind() == JsonValueKind.Number) => string.Join(
+                ", ",
+                list.Select(i => Number(i!))
+            ) + behind,
             JsonArray list => $"{list.Count} of them",
             JsonObject o => DocumentPlace.KeyOf(o) ?? "as set",
             _ => value.GetValueKind() switch
@@ -174,6 +183,7 @@ public static class EditWords
 
     private static string Number(JsonNode value) =>
         double.TryParse(value.ToJsonString(), CultureInfo.InvariantCulture, out double v)
-            ? v.ToString(Math.Abs(v) is >= 1e6 or (> 0 and < 1e-3) ? "0.###E0" : "0.####", CultureInfo.InvariantCulture).Replace("-", "−", StringComparison.Ordinal)
+            ? v.ToString(Math.Abs(v) is >= 1e6 or (> 0 and < 1e-3) ? "0.###E0" : "0.####", CultureInfo.InvariantCulture)
+                .Replace("-", "−", StringComparison.Ordinal)
             : value.ToJsonString();
 }

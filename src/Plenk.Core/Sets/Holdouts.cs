@@ -22,7 +22,11 @@ public static class Holdouts
                     double depth = -camera
                         .ToLocal(
                             p.Position
-                                + new Vec3(0, p.Kind is PieceKind.Box or PieceKind.Cylinder or PieceKind.Stairs or PieceKind.Arch ? p.Size.Y / 2 : 0, 0)
+                                + new Vec3(
+                                    0,
+                                    p.Kind is PieceKind.Box or PieceKind.Cylinder or PieceKind.Stairs or PieceKind.Arch ? p.Size.Y / 2 : 0,
+                                    0
+                                )
                         )
                         .Z;
                     return p.Duties.HoldoutPixels == 0 || !(depth > 0)

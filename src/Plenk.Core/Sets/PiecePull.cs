@@ -235,8 +235,7 @@ public static class PiecePull
         return new(With(piece, x), Math.Sqrt(sum / pins.Length), worst);
     }
 
-    private static bool Sized(Piece p) =>
-        p.Kind is not (PieceKind.Mesh or PieceKind.Strip or PieceKind.Outline or PieceKind.Figure);
+    private static bool Sized(Piece p) => p.Kind is not (PieceKind.Mesh or PieceKind.Strip or PieceKind.Outline or PieceKind.Figure);
 
     private static double Span(Piece p) =>
         p.Kind switch

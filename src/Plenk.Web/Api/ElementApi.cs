@@ -25,302 +25,324 @@ public static class ElementApi
 
         // A mesh with what its file names beside it; a card; frames rendered elsewhere.
         api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            Dictionary<string, byte[]> files = Files(form);
-            string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
-            if (meshes.Length != 1)
             {
-                throw new ShotFault(
-                    meshes.Length == 0
-                        ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures."
-                        : "Choose one mesh at a time."
-                );
-            }
-            var used = new Dictionary<string, string>();
-            ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
-            {
-                if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes))
+                IFormCollection form = await http.Request.FormIn();
+                Dictionary<string, byte[]> files = Files(form);
+                string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
+                if (meshes.Length != 1)
                 {
-                    return null;
+                    throw new ShotFault(
+                        meshes.Length == 0
+                            ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures."
+                            : "Choose one mesh at a time."
+                    );
                 }
-                used[name] = media.Write(bytes);
-                return bytes;
-            });
-            string hash = media.Write(files[meshes[0]]);
-            return await Add(
-                id,
-                http,
-                shots,
-                form,
-                Path.GetFileNameWithoutExtension(meshes[0]),
-                "Element in",
-                own => new Element
+                var used = new Dictionary<string, string>();
+                ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
                 {
-                    Id = own,
-                    Media = hash,
-                    Beside = used,
-                },
-                mesh.Warnings
-            );
-        });
+                    if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes))
+                    {
+                        return null;
+                    }
+                    used[name] = media.Write(bytes);
+                    return bytes;
+                });
+                string hash = media.Write(files[meshes[0]]);
+                return await Add(
+                    id,
+                    http,
+                    shots,
+                    form,
+                    Path.GetFileNameWithoutExtension(meshes[0]),
+                    "Element in",
+                    own => new Element
+                    {
+                        Id = own,
+                        Media = hash,
+                        Beside = used,
+                    },
+                    mesh.Warnings
+                );
+            })
+            .WithSummary("Brings a mesh in as an element, with the material files and pictures that it names")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/card", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
-            return await Add(
-                id,
-                http,
-                shots,
-                form,
-                Stem(source),
-                "Card in",
-                own => new Element
-                {
-                    Id = own,
-                    Kind = ElementKind.Card,
-                    Frames = source,
-                },
-                notes
-            );
-        });
+            {
+                IFormCollection form = await http.Request.FormIn();
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
+                return await Add(
+                    id,
+                    http,
+                    shots,
+                    form,
+                    Stem(source),
+                    "Card in",
+                    own => new Element
+                    {
+                        Id = own,
+                        Kind = ElementKind.Card,
+                        Frames = source,
+                    },
+                    notes
+                );
+            })
+            .WithSummary("Brings a picture or a numbered sequence in as a card")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/rendered-element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
-            return await Add(
-                id,
-                http,
-                shots,
-                form,
-                Stem(source),
-                "Rendered element in",
-                own => new Element
-                {
-                    Id = own,
-                    Kind = ElementKind.Rendered,
-                    Frames = source with { Premultiplied = true },
-                },
-                notes
-            );
-        });
+            {
+                IFormCollection form = await http.Request.FormIn();
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
+                return await Add(
+                    id,
+                    http,
+                    shots,
+                    form,
+                    Stem(source),
+                    "Rendered element in",
+                    own => new Element
+                    {
+                        Id = own,
+                        Kind = ElementKind.Rendered,
+                        Frames = source with { Premultiplied = true },
+                    },
+                    notes
+                );
+            })
+            .WithSummary("Brings frames in that were rendered through the shot’s camera")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         // What an element's file says of its materials, with what was chosen.
         api.MapGet("/elements/{element}/materials", async (long id, string element, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
-                ?? throw new NotThereException("There is no such element.");
-            return (
-                await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])
-            ).Select(m => new
             {
-                m.Name,
-                baseColor = Vec3.From(m.BaseColor),
-                m.Metallic,
-                m.Roughness,
-                emission = Vec3.From(m.Emission),
-                picture = m.Picture is not null,
-                lambert = !m.Mirrors,
-            });
-        });
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                    ?? throw new NotThereException("There is no such element.");
+                return (
+                    await Task.Run(() => own.Kind is ElementKind.Mesh or ElementKind.Lettering ? engine.Model(document, own).Materials : [])
+                ).Select(m => new
+                {
+                    m.Name,
+                    baseColor = Vec3.From(m.BaseColor),
+                    m.Metallic,
+                    m.Roughness,
+                    emission = Vec3.From(m.Emission),
+                    picture = m.Picture is not null,
+                    lambert = !m.Mirrors,
+                });
+            })
+            .WithSummary("What an element’s file says of its materials, with what was chosen");
 
         // Where a keyed element is, frame by frame; and its keys, lowered until it touches at each.
         api.MapGet("/elements/{element}/path", async (long id, string element, int? revision, ShotStore shots) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
-                ?? throw new NotThereException("There is no such element.");
-            return Enumerable
-                .Range(document.Range.First, document.Range.Count)
-                .Select(f => (Frame: f, At: own.At(f)))
-                .Select(f => new
-                {
-                    f.Frame,
-                    f.At.Position,
-                    f.At.TurnDegrees,
-                    f.At.Scale,
-                });
-        });
+            {
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                    ?? throw new NotThereException("There is no such element.");
+                return Enumerable
+                    .Range(document.Range.First, document.Range.Count)
+                    .Select(f => (Frame: f, At: own.At(f)))
+                    .Select(f => new
+                    {
+                        f.Frame,
+                        f.At.Position,
+                        f.At.TurnDegrees,
+                        f.At.Scale,
+                    });
+            })
+            .WithSummary("Where a keyed element is, frame by frame");
 
         // What a rendered element's own ID mattes name.
         api.MapGet("/elements/{element}/ids", async (long id, string element, int frame, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Element own = document.Elements.FirstOrDefault(e => e.Id == element)
-                ?? throw new NotThereException("There is no such element.");
-            var (names, notes) = await Task.Run(() => engine.IdNames(document, own, frame));
-            return new
             {
-                names = names.Select(n => new
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                    ?? throw new NotThereException("There is no such element.");
+                var (names, notes) = await Task.Run(() => engine.IdNames(document, own, frame));
+                return new
                 {
-                    n.Layer,
-                    n.Name,
-                    n.Share,
-                }),
-                notes,
-            };
-        });
+                    names = names.Select(n => new
+                    {
+                        n.Layer,
+                        n.Name,
+                        n.Share,
+                    }),
+                    notes,
+                };
+            })
+            .WithSummary("What a rendered element’s own ID mattes name in a frame");
 
         api.MapPost("/elements/{element}/stand-keys", async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
-        {
-            await ShotApi.Need(shots, id);
-            ShotApi.Check(r.Document);
-            return await Task.Run(() => engine.StandKeys(r.Document, element));
-        });
+            {
+                await ShotApi.Need(shots, id);
+                ShotApi.Check(r.Document);
+                return await Task.Run(() => engine.StandKeys(r.Document, element));
+            })
+            .WithSummary("An element’s keys, lowered until it touches at each; nothing is saved");
 
         api.MapPost("/mattes/frames", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            var (document, revision) = await ShotApi.Need(shots, id);
-            Dictionary<string, byte[]> files = Files(form);
-            // An EXR brings ID mattes: the first name of its first layer is taken until another is chosen.
-            bool ofIds = files.Count > 0 && files.Values.All(f => ExrFile.Is(f));
-            IReadOnlyList<IdMatteFile.Layer> layers = ofIds ? IdMatteFile.Read(ExrFile.Read(files.First().Value, files.First().Key)) : [];
-            if (ofIds && layers.All(l => l.Coverage.Count == 0))
             {
-                throw new FormatFault(
-                    "file",
-                    $"{files.First().Key} is an EXR without ID mattes",
-                    "Bring an EXR with them, or the matte as PNG, TIFF or JPEG."
+                IFormCollection form = await http.Request.FormIn();
+                var (document, revision) = await ShotApi.Need(shots, id);
+                Dictionary<string, byte[]> files = Files(form);
+                // An EXR brings ID mattes: the first name of its first layer is taken until another is chosen.
+                bool ofIds = files.Count > 0 && files.Values.All(f => ExrFile.Is(f));
+                IReadOnlyList<IdMatteFile.Layer> layers = ofIds
+                    ? IdMatteFile.Read(ExrFile.Read(files.First().Value, files.First().Key))
+                    : [];
+                if (ofIds && layers.All(l => l.Coverage.Count == 0))
+                {
+                    throw new FormatFault(
+                        "file",
+                        $"{files.First().Key} is an EXR without ID mattes",
+                        "Bring an EXR with them, or the matte as PNG, TIFF or JPEG."
+                    );
+                }
+                IdMatteFile.Layer? first = layers.FirstOrDefault(l => l.Coverage.Count > 0);
+                IdChoice? ids = first is null ? null : new(first.Name, [first.Coverage.MaxBy(c => c.Value.Sum()).Key]);
+                var (source, notes) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
+                if (first is not null)
+                {
+                    notes =
+                    [
+                        .. notes,
+                        .. layers.SelectMany(l => l.Notes),
+                        .. layers.Select(l => $"{l.Name}: {string.Join(", ", l.Coverage.Keys.Order(StringComparer.Ordinal).Take(40))}"),
+                    ];
+                }
+                string own = NewMatte(document);
+                ShotDocument changed = document with
+                {
+                    Mattes =
+                    [
+                        .. document.Mattes,
+                        new Matte
+                        {
+                            Id = own,
+                            Name = Stem(source),
+                            Kind = MatteKind.Frames,
+                            Frames = source,
+                            Ids = ids,
+                            KeepsTracksOff = false,
+                        },
+                    ],
+                };
+                ShotApi.Check(changed);
+                await shots.Save(
+                    id,
+                    int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
+                    changed,
+                    ShotApi.Who(http),
+                    "Matte in"
                 );
-            }
-            IdMatteFile.Layer? first = layers.FirstOrDefault(l => l.Coverage.Count > 0);
-            IdChoice? ids = first is null ? null : new(first.Name, [first.Coverage.MaxBy(c => c.Value.Sum()).Key]);
-            var (source, notes) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
-            if (first is not null)
-            {
-                notes =
-                [
-                    .. notes,
-                    .. layers.SelectMany(l => l.Notes),
-                    .. layers.Select(l => $"{l.Name}: {string.Join(", ", l.Coverage.Keys.Order(StringComparer.Ordinal).Take(40))}"),
-                ];
-            }
-            string own = NewMatte(document);
-            ShotDocument changed = document with
-            {
-                Mattes =
-                [
-                    .. document.Mattes,
-                    new Matte
-                    {
-                        Id = own,
-                        Name = Stem(source),
-                        Kind = MatteKind.Frames,
-                        Frames = source,
-                        Ids = ids,
-                        KeepsTracksOff = false,
-                    },
-                ],
-            };
-            ShotApi.Check(changed);
-            await shots.Save(
-                id,
-                int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-                changed,
-                ShotApi.Who(http),
-                "Matte in"
-            );
-            return new
-            {
-                state = await ShotApi.State(shots, id),
-                notes,
-                matte = own,
-            };
-        });
+                return new
+                {
+                    state = await ShotApi.State(shots, id),
+                    notes,
+                    matte = own,
+                };
+            })
+            .WithSummary("Brings pictures in as a matte")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         // The screen's colour around a spot of the plate: the middle of what is there, linear.
         api.MapPost("/mattes/screen", async (long id, ScreenRequest r, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            FloatImage plate = engine.QuietPlate(
-                document,
-                r.Frame,
-                document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")
-            );
-            if (!(r.X >= 0 && r.Y >= 0 && r.X < plate.Width && r.Y < plate.Height))
             {
-                throw new ShotFault("Click inside the picture.");
-            }
-            var around = Enumerable
-                .Range(-6, 13)
-                .SelectMany(dy => Enumerable.Range(-6, 13).Select(dx => ((int)r.X + dx, (int)r.Y + dy)))
-                .Where(p => p.Item1 >= 0 && p.Item2 >= 0 && p.Item1 < plate.Width && p.Item2 < plate.Height)
-                .ToArray();
-            double Middle(int c)
-            {
-                float[] v = [.. around.Select(p => plate[p.Item1, p.Item2, c]).Order()];
-                return v[v.Length / 2];
-            }
-            var color = new Vec3(Middle(0), Middle(1), Middle(2));
-            double most = Math.Max(color.X, Math.Max(color.Y, color.Z)),
-                next = color.X + color.Y + color.Z - most - Math.Min(color.X, Math.Min(color.Y, color.Z));
-            if (most < 1.25 * next)
-            {
-                throw new ShotFault(
-                    $"What is there is hardly coloured (R {color.X:0.000} G {color.Y:0.000} B {color.Z:0.000}). Click on the screen where it is plain."
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                FloatImage plate = engine.QuietPlate(
+                    document,
+                    r.Frame,
+                    document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")
                 );
-            }
-            return new { color };
-        });
+                if (!(r.X >= 0 && r.Y >= 0 && r.X < plate.Width && r.Y < plate.Height))
+                {
+                    throw new ShotFault("Click inside the picture.");
+                }
+                var around = Enumerable
+                    .Range(-6, 13)
+                    .SelectMany(dy => Enumerable.Range(-6, 13).Select(dx => ((int)r.X + dx, (int)r.Y + dy)))
+                    .Where(p => p.Item1 >= 0 && p.Item2 >= 0 && p.Item1 < plate.Width && p.Item2 < plate.Height)
+                    .ToArray();
+                double Middle(int c)
+                {
+                    float[] v = [.. around.Select(p => plate[p.Item1, p.Item2, c]).Order()];
+                    return v[v.Length / 2];
+                }
+                var color = new Vec3(Middle(0), Middle(1), Middle(2));
+                double most = Math.Max(color.X, Math.Max(color.Y, color.Z)),
+                    next = color.X + color.Y + color.Z - most - Math.Min(color.X, Math.Min(color.Y, color.Z));
+                if (most < 1.25 * next)
+                {
+                    throw new ShotFault(
+                        $"What is there is hardly coloured (R {color.X:0.000} G {color.Y:0.000} B {color.Z:0.000}). Click on the screen where it is plain."
+                    );
+                }
+                return new { color };
+            })
+            .WithSummary("A screen’s colour around a spot of the plate: the middle of what is there, linear");
 
         api.MapPost(
-            "/mattes/{matte}/follow",
-            async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+                "/mattes/{matte}/follow",
+                async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Matte own = MatteWork.Of(document, matte);
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "matte-follow",
+                        $"{own.Name} follows its plane",
+                        100,
+                        ShotApi.Who(http),
+                        new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
+                        [matte, r.Frame],
+                        Lane.Hands
+                    );
+                }
+            )
+            .WithSummary("Carries a drawn matte along by the plane inside it, in the tray");
+
+        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, HttpContext http) =>
             {
                 var (document, revision) = await ShotApi.Need(shots, id);
                 Matte own = MatteWork.Of(document, matte);
                 return await jobs.Ask(
                     id,
                     document,
-                    "matte-follow",
-                    $"{own.Name} follows its plane",
-                    100,
+                    "matte-freeze",
+                    $"Freezing {own.Name}",
+                    document.Range.Count,
                     ShotApi.Who(http),
-                    new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
-                    [matte, r.Frame],
+                    new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First),
+                    [matte],
                     Lane.Hands
                 );
-            }
-        );
-
-        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            Matte own = MatteWork.Of(document, matte);
-            return await jobs.Ask(
-                id,
-                document,
-                "matte-freeze",
-                $"Freezing {own.Name}",
-                document.Range.Count,
-                ShotApi.Who(http),
-                new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First),
-                [matte],
-                Lane.Hands
-            );
-        });
+            })
+            .WithSummary("Keeps a matte as pictures, in the tray");
 
         // Where a drawn matte's outline is in a frame, its motion counted.
         api.MapGet("/mattes/{matte}/outline", async (long id, string matte, int frame, int? revision, ShotStore shots) =>
-            new { corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame) }
-        );
+                new
+                {
+                    corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame),
+                }
+            )
+            .WithSummary("Where a drawn matte’s outline is in a frame, its motion counted");
 
         // A drawn matte goes with a track: moved as it moves.
         api.MapPost(
-            "/mattes/{matte}/with-track/{track:int}",
-            async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>
-            {
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                MatteWork.Of(document, matte);
-                return MatteWork.WithTrack(engine, document, track);
-            }
-        );
+                "/mattes/{matte}/with-track/{track:int}",
+                async (long id, string matte, int track, ShotStore shots, ShotEngine engine) =>
+                {
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    MatteWork.Of(document, matte);
+                    return MatteWork.WithTrack(engine, document, track);
+                }
+            )
+            .WithSummary("The motion of a drawn matte that goes with a track; nothing is saved");
     }
 
     internal static Dictionary<string, byte[]> Files(IFormCollection form)

@@ -42,140 +42,160 @@ public static class FinishApi
 
         // The plate in the region, as it is measured.
         api.MapGet("/finish/measures", async (long id, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            FinishRegion region = engine.Finish.Region(shot);
-            PlateMeasures m = await Task.Run(() => engine.Finish.Plate(shot));
-            return new
             {
-                region,
-                black = Of(m.Black),
-                white = Of(m.White),
-                edgePx = m.EdgePx,
-                edges = m.Edges,
-                grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }),
-                correlation = m.Grain?.Correlation,
-            };
-        });
+                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                FinishRegion region = engine.Finish.Region(shot);
+                PlateMeasures m = await Task.Run(() => engine.Finish.Plate(shot));
+                return new
+                {
+                    region,
+                    black = Of(m.Black),
+                    white = Of(m.White),
+                    edgePx = m.EdgePx,
+                    edges = m.Edges,
+                    grain = (m.Grain?.Levels ?? []).Select(l => new { level = Of(l.Level), deviation = Of(l.Deviation) }),
+                    correlation = m.Grain?.Correlation,
+                };
+            })
+            .WithSummary("The plate in the region, as it is measured");
 
         // Steps set by measuring, each a change of its own.
         api.MapPost("/finish/bring", async (long id, BringRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Elements.All(e => e.Off))
             {
-                throw new ShotFault("No element stands in the shot yet: place one at step 6.");
-            }
-            if (request.Kind is { } kind && !FinishJobs.CanBring(kind))
-            {
-                throw new ShotFault($"A step of the kind {kind} is not set by measuring; black level, edge width and grain are.");
-            }
-            return await jobs.Ask(
-                id,
-                document,
-                "bring",
-                "Bringing the element to the plate",
-                100,
-                ShotApi.Who(http),
-                new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White),
-                [request],
-                Lane.Hands
-            );
-        });
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (document.Elements.All(e => e.Off))
+                {
+                    throw new ShotFault("No element stands in the shot yet: place one at step 6.");
+                }
+                if (request.Kind is { } kind && !FinishJobs.CanBring(kind))
+                {
+                    throw new ShotFault($"A step of the kind {kind} is not set by measuring; black level, edge width and grain are.");
+                }
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "bring",
+                    "Bringing the element to the plate",
+                    100,
+                    ShotApi.Who(http),
+                    new BringParameters(revision.Number, ShotApi.Who(http), request.Kind, request.White),
+                    [request],
+                    Lane.Hands
+                );
+            })
+            .WithSummary("Sets steps by measuring plate and element, in the tray, each as a change of its own");
 
         // The readings over the range: long, so in the tray.
         api.MapPost("/finish/range", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Elements.All(e => e.Off))
             {
-                throw new ShotFault("No element stands in the shot yet: place one at step 6.");
-            }
-            return await jobs.Ask(
-                id,
-                document,
-                "finish-range",
-                "Readings over the range",
-                100,
-                ShotApi.Who(http),
-                new FinishRangeParameters(revision.Number),
-                []
-            );
-        });
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (document.Elements.All(e => e.Off))
+                {
+                    throw new ShotFault("No element stands in the shot yet: place one at step 6.");
+                }
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "finish-range",
+                    "Readings over the range",
+                    100,
+                    ShotApi.Who(http),
+                    new FinishRangeParameters(revision.Number),
+                    []
+                );
+            })
+            .WithSummary("Takes the finish’s readings over the range, in the tray");
 
         api.MapPost("/finish/haze", async (long id, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            var (step, note) = await Task.Run(() => engine.Finish.FitHaze(shot));
-            return new { step, note };
-        });
+            {
+                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                var (step, note) = await Task.Run(() => engine.Finish.FitHaze(shot));
+                return new { step, note };
+            })
+            .WithSummary("A haze step fitted to the set’s distances; nothing is saved");
 
         // Means over a box of the picture, linear: plate and comp.
         api.MapGet(
-            "/frames/{frame:int}/box",
-            async (long id, int frame, int x, int y, int width, int height, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-            {
-                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-                int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet.");
-                if (width < 1 || height < 1 || x < 0 || y < 0 || x + width > full || y + height > shot.Plate.Height)
+                "/frames/{frame:int}/box",
+                async (
+                    long id,
+                    int frame,
+                    int x,
+                    int y,
+                    int width,
+                    int height,
+                    ShotStore shots,
+                    ShotEngine engine,
+                    CancellationToken stop
+                ) =>
                 {
-                    throw new ShotFault("The box must lie within the picture.");
-                }
-                return await Task.Run(
-                    () =>
+                    ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                    int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet.");
+                    if (width < 1 || height < 1 || x < 0 || y < 0 || x + width > full || y + height > shot.Plate.Height)
                     {
-                        FloatImage comp = shot.Camera is null
-                            ? engine.Plate(shot, frame)
-                            : engine.Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop).Comp;
-                        return new
+                        throw new ShotFault("The box must lie within the picture.");
+                    }
+                    return await Task.Run(
+                        () =>
                         {
-                            plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)),
-                            comp = Of(PlateMeasure.Mean(comp, x, y, width, height)),
-                        };
-                    },
-                    stop
-                );
-            }
-        );
+                            FloatImage comp = shot.Camera is null
+                                ? engine.Plate(shot, frame)
+                                : engine
+                                    .Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop)
+                                    .Comp;
+                            return new
+                            {
+                                plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)),
+                                comp = Of(PlateMeasure.Mean(comp, x, y, width, height)),
+                            };
+                        },
+                        stop
+                    );
+                }
+            )
+            .WithSummary("Means over a box of the picture, linear: plate and comp");
 
         // What one step does to a frame: the frame with it against the frame without.
         api.MapGet(
-            "/frames/{frame:int}/finish/{step}",
-            async (long id, int frame, string step, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
-            {
-                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-                return await Task.Run(() => engine.Finish.Effect(shot, frame, step, stop), stop);
-            }
-        );
+                "/frames/{frame:int}/finish/{step}",
+                async (long id, int frame, string step, ShotStore shots, ShotEngine engine, CancellationToken stop) =>
+                {
+                    ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                    return await Task.Run(() => engine.Finish.Effect(shot, frame, step, stop), stop);
+                }
+            )
+            .WithSummary("What one step does to a frame: the frame with it against the frame without");
 
         // Where the framing stands at every frame, for the rail.
         api.MapGet("/finish/{step}/framing", async (long id, string step, ShotStore shots) =>
-        {
-            ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
-            ReframeSettings settings = shot.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Reframe
-                ?? throw new ShotFault("That step is no longer in the shot.");
-            return Enumerable
-                .Range(shot.Range.First, shot.Range.Count)
-                .Select(f =>
-                {
-                    var (fx, fy, turn, scale) = Reframing.At(settings with { ShakePixels = 0 }, f, 0, shot.Seed);
-                    return new
+            {
+                ShotDocument shot = (await ShotApi.Need(shots, id)).Document;
+                ReframeSettings settings = shot.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Reframe
+                    ?? throw new ShotFault("That step is no longer in the shot.");
+                return Enumerable
+                    .Range(shot.Range.First, shot.Range.Count)
+                    .Select(f =>
                     {
-                        frame = f,
-                        x = fx,
-                        y = fy,
-                        turnDegrees = turn,
-                        scale,
-                    };
-                });
-        });
+                        var (fx, fy, turn, scale) = Reframing.At(settings with { ShakePixels = 0 }, f, 0, shot.Seed);
+                        return new
+                        {
+                            frame = f,
+                            x = fx,
+                            y = fy,
+                            turnDegrees = turn,
+                            scale,
+                        };
+                    });
+            })
+            .WithSummary("Where the framing stands at every frame");
 
         api.MapGet("/finish/{step}/grade.cc", async (long id, string step, ShotStore shots) =>
-        {
-            Grade cdl = (await ShotApi.Need(shots, id)).Document.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Grade?.Cdl
-                ?? throw new ShotFault("That step has no CDL.");
-            return Results.File(CdlFile.Write(cdl.ToCdl(), step), "application/xml", $"{step}.cc");
-        });
+            {
+                Grade cdl = (await ShotApi.Need(shots, id)).Document.Finish.Steps.FirstOrDefault(s => s.Id == step)?.Grade?.Cdl
+                    ?? throw new ShotFault("That step has no CDL.");
+                return Results.File(CdlFile.Write(cdl.ToCdl(), step), "application/xml", $"{step}.cc");
+            })
+            .WithSummary("A grade step’s CDL as a file");
 
         // Pictures that drive a ripple; the page lays them on its step.
         api.MapPost("/finish/driving", async (long id, HttpRequest request, ShotStore shots, MediaStore media) =>
@@ -190,6 +210,8 @@ public static class FinishApi
                 );
                 return new { source, notes };
             })
+            .WithSummary("Brings pictures in that drive a ripple; they are not laid on a step")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         api.MapPost("/finish/cdl", async (long id, HttpRequest request) =>
@@ -206,6 +228,8 @@ public static class FinishApi
                     c.Saturation
                 );
             })
+            .WithSummary("Reads a CDL file; it is not laid on a step")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
     }
 

@@ -32,228 +32,237 @@ public static class FootageApi
 
         // Another shot's camera and plate, in the world that both are oriented to.
         api.MapPost("/other-cameras", async (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id);
-            if (request.Shot == id)
             {
-                throw new ShotFault("That is this shot itself. Choose another one of the same place.");
-            }
-            var (other, _) = await ShotApi.Need(shots, request.Shot);
-            if (other.Plate is null || ShotCamera.Of(other) is not { } camera)
-            {
-                throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first.");
-            }
-            var samples = new List<CameraSample>();
-            for (int f = other.Range.First; f <= other.Range.Last; f++)
-            {
-                if (camera.TryAt(f, out Pose pose, out Pinhole p))
+                var (document, _) = await ShotApi.Need(shots, id);
+                if (request.Shot == id)
                 {
-                    samples.Add(new(f, pose.ToRowMajor16(), p.Fx, p.Cx, p.Cy));
+                    throw new ShotFault("That is this shot itself. Choose another one of the same place.");
                 }
-            }
-            if (samples.Count == 0)
-            {
-                throw new ShotFault($"The camera of {other.Code} has no frame within its range.");
-            }
-            string name = other.Code;
-            for (int k = 2; document.OtherCameras.Any(c => c.Id == name); k++)
-            {
-                name = $"{other.Code}_{k}";
-            }
-            // Its frames are counted as this shot's: first on first.
-            PlateSource plate = other.Plate with
-            {
-                Mapping = new(other.Plate.Mapping.ToSource(other.Range.First, other.Plate.Rate, other.Rate), document.Range.First),
-            };
-            var made = new OtherCamera
-            {
-                Id = name,
-                Name = other.Code,
-                Plate = plate,
-                Camera = other.Camera! with
+                var (other, _) = await ShotApi.Need(shots, request.Shot);
+                if (other.Plate is null || ShotCamera.Of(other) is not { } camera)
                 {
-                    Rate = other.Rate,
-                    Mapping = new(other.Range.First, document.Range.First),
-                    Width = plate.Width,
-                    Height = plate.Height,
-                    Samples = samples,
-                },
-            };
-            ShotDocument changed = document with { OtherCameras = [.. document.OtherCameras, made] };
-            ShotApi.Check(changed);
-            await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"Camera of {other.Code} beside ours");
-            return await ShotApi.State(shots, id);
-        });
+                    throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first.");
+                }
+                var samples = new List<CameraSample>();
+                for (int f = other.Range.First; f <= other.Range.Last; f++)
+                {
+                    if (camera.TryAt(f, out Pose pose, out Pinhole p))
+                    {
+                        samples.Add(new(f, pose.ToRowMajor16(), p.Fx, p.Cx, p.Cy));
+                    }
+                }
+                if (samples.Count == 0)
+                {
+                    throw new ShotFault($"The camera of {other.Code} has no frame within its range.");
+                }
+                string name = other.Code;
+                for (int k = 2; document.OtherCameras.Any(c => c.Id == name); k++)
+                {
+                    name = $"{other.Code}_{k}";
+                }
+                // Its frames are counted as this shot's: first on first.
+                PlateSource plate = other.Plate with
+                {
+                    Mapping = new(other.Plate.Mapping.ToSource(other.Range.First, other.Plate.Rate, other.Rate), document.Range.First),
+                };
+                var made = new OtherCamera
+                {
+                    Id = name,
+                    Name = other.Code,
+                    Plate = plate,
+                    Camera = other.Camera! with
+                    {
+                        Rate = other.Rate,
+                        Mapping = new(other.Range.First, document.Range.First),
+                        Width = plate.Width,
+                        Height = plate.Height,
+                        Samples = samples,
+                    },
+                };
+                ShotDocument changed = document with { OtherCameras = [.. document.OtherCameras, made] };
+                ShotApi.Check(changed);
+                await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"Camera of {other.Code} beside ours");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Brings another shot’s camera and plate beside this one’s, in the world that both are oriented to");
 
         api.MapGet("/meetings", async (long id, int? frame, int? revision, ShotStore shots, ShotEngine engine) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            return await Task.Run(() => engine.Meetings(document, frame ?? document.Range.First));
-        });
+            {
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                return await Task.Run(() => engine.Meetings(document, frame ?? document.Range.First));
+            })
+            .WithSummary("How much of the set pairs of cameras share, and how they differ there");
 
         api.MapPost("/match-cameras", async (long id, MatchRequest request, ShotStore shots, ShotEngine engine) =>
-        {
-            await ShotApi.Need(shots, id);
-            ShotApi.Check(request.Document);
-            return await Task.Run(() => engine.Matched(request.Document, request.Frame));
-        });
+            {
+                await ShotApi.Need(shots, id);
+                ShotApi.Check(request.Document);
+                return await Task.Run(() => engine.Matched(request.Document, request.Frame));
+            })
+            .WithSummary("The other cameras with their exposure and white brought to the shot’s; nothing is saved");
 
         // What a source lays on the set, as it is seen through the display.
         api.MapGet(
-            "/projections/{source}/picture",
-            async (long id, string source, int? frame, int? revision, string? seen, ShotStore shots, ShotEngine engine) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id, revision);
-                ProjectionSource p = Source(document, source);
-                var (picture, kept) = await Task.Run(() =>
-                    engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame)
-                );
-                CodeImage codes = CodeImage
-                    .FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16)
-                    .Through(
-                        engine.View(
-                            document,
-                            Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display
-                        )
-                    );
-                var shown = new ushort[4 * codes.Width * codes.Height];
-                for (int i = 0; i < codes.Width * codes.Height; i++)
+                "/projections/{source}/picture",
+                async (long id, string source, int? frame, int? revision, string? seen, ShotStore shots, ShotEngine engine) =>
                 {
-                    for (int c = 0; c < 3; c++)
+                    var (document, _) = await ShotApi.Need(shots, id, revision);
+                    ProjectionSource p = Source(document, source);
+                    var (picture, kept) = await Task.Run(() =>
+                        engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame)
+                    );
+                    CodeImage codes = CodeImage
+                        .FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16)
+                        .Through(
+                            engine.View(
+                                document,
+                                Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display
+                            )
+                        );
+                    var shown = new ushort[4 * codes.Width * codes.Height];
+                    for (int i = 0; i < codes.Width * codes.Height; i++)
                     {
-                        shown[4 * i + c] = (ushort)(codes.Codes[3 * i + c] >> 8);
+                        for (int c = 0; c < 3; c++)
+                        {
+                            shown[4 * i + c] = (ushort)(codes.Codes[3 * i + c] >> 8);
+                        }
+                        shown[4 * i + 3] = (ushort)(255 * (kept?[i] ?? 1));
                     }
-                    shown[4 * i + 3] = (ushort)(255 * (kept?[i] ?? 1));
+                    return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
                 }
-                return Results.Bytes(RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 4, 8, shown)), "image/png");
-            }
-        );
+            )
+            .WithSummary("What a source lays on the set, as it is seen through the display");
 
         api.MapPost("/fill", async (long id, FillRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Mattes.All(m => m.Id != request.Matte))
-            {
-                throw new ShotFault("Choose the matte around what goes; draw one first if there is none.");
-            }
-            // A small hole is filled while one waits.
-            bool small = FillWork.Pixels(document, request.Matte, request.Frame) <= SmallFill;
-            return await jobs.Ask(
-                id,
-                document,
-                "fill",
-                $"Filling {request.Frame}",
-                100,
-                ShotApi.Who(http),
-                new FillParameters(
-                    revision.Number,
-                    ShotApi.Who(http),
-                    request.Frame,
-                    request.Camera,
-                    request.Matte,
-                    request.How,
-                    request.MeetsRim
-                ),
-                [request],
-                small ? Lane.Hands : Lane.Long
-            );
-        });
-
-        api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (request.TexelMillimetres is not (null or (> 0.01 and < 10_000)))
-            {
-                throw new ShotFault("A texel is between 0.01 mm and 10 m.");
-            }
-            return await jobs.Ask(
-                id,
-                document,
-                "bake",
-                "Baking the footage",
-                100,
-                ShotApi.Who(http),
-                new BakeParameters(
-                    revision.Number,
-                    ShotApi.Who(http),
-                    request.Pieces ?? [],
-                    request.Frame,
-                    request.TexelMillimetres,
-                    request.Keep
-                ),
-                [request]
-            );
-        });
-
-        api.MapPost(
-            "/elsewhere",
-            async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
             {
                 var (document, revision) = await ShotApi.Need(shots, id);
-                Within(document, request.First, request.Last);
-                if (ElsewhereWork.Fault(request.View) is { } fault)
+                if (document.Mattes.All(m => m.Id != request.Matte))
                 {
-                    throw new ShotFault(fault);
+                    throw new ShotFault("Choose the matte around what goes; draw one first if there is none.");
                 }
-                if (document.Projections.All(p => p.Off))
+                // A small hole is filled while one waits.
+                bool small = FillWork.Pixels(document, request.Matte, request.Frame) <= SmallFill;
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "fill",
+                    $"Filling {request.Frame}",
+                    100,
+                    ShotApi.Who(http),
+                    new FillParameters(
+                        revision.Number,
+                        ShotApi.Who(http),
+                        request.Frame,
+                        request.Camera,
+                        request.Matte,
+                        request.How,
+                        request.MeetsRim
+                    ),
+                    [request],
+                    small ? Lane.Hands : Lane.Long
+                );
+            })
+            .WithSummary("Fills a matte in a frame, in the tray; the picture is laid on before the others");
+
+        api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (request.TexelMillimetres is not (null or (> 0.01 and < 10_000)))
                 {
-                    throw new ShotFault("Nothing is projected yet. Lay a frame on the set first.");
-                }
-                if (request.View.Spot is null)
-                {
-                    engine.Camera(document, request.First);
-                    engine.Camera(document, request.Last);
+                    throw new ShotFault("A texel is between 0.01 mm and 10 m.");
                 }
                 return await jobs.Ask(
                     id,
                     document,
-                    "elsewhere",
-                    $"From elsewhere, {request.First}–{request.Last}",
-                    request.Last - request.First + 1,
+                    "bake",
+                    "Baking the footage",
+                    100,
                     ShotApi.Who(http),
-                    new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View),
+                    new BakeParameters(
+                        revision.Number,
+                        ShotApi.Who(http),
+                        request.Pieces ?? [],
+                        request.Frame,
+                        request.TexelMillimetres,
+                        request.Keep
+                    ),
                     [request]
                 );
-            }
-        );
+            })
+            .WithSummary("Writes what the projections show into textures of the pieces, in the tray");
+
+        api.MapPost(
+                "/elsewhere",
+                async (long id, ElsewhereRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Within(document, request.First, request.Last);
+                    if (ElsewhereWork.Fault(request.View) is { } fault)
+                    {
+                        throw new ShotFault(fault);
+                    }
+                    if (document.Projections.All(p => p.Off))
+                    {
+                        throw new ShotFault("Nothing is projected yet. Lay a frame on the set first.");
+                    }
+                    if (request.View.Spot is null)
+                    {
+                        engine.Camera(document, request.First);
+                        engine.Camera(document, request.Last);
+                    }
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "elsewhere",
+                        $"From elsewhere, {request.First}–{request.Last}",
+                        request.Last - request.First + 1,
+                        ShotApi.Who(http),
+                        new ElsewhereParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View),
+                        [request]
+                    );
+                }
+            )
+            .WithSummary("Renders the set from elsewhere as EXR, in the tray");
 
         // One frame of it, small, to look at.
         api.MapPost(
-            "/frames/{frame:int}/elsewhere",
-            async (long id, int frame, OtherView view, int? width, ShotStore shots, ShotEngine engine, HttpContext http) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id);
-                if (ElsewhereWork.Fault(view) is { } fault)
+                "/frames/{frame:int}/elsewhere",
+                async (long id, int frame, OtherView view, int? width, ShotStore shots, ShotEngine engine, HttpContext http) =>
                 {
-                    throw new ShotFault(fault);
+                    var (document, _) = await ShotApi.Need(shots, id);
+                    if (ElsewhereWork.Fault(view) is { } fault)
+                    {
+                        throw new ShotFault(fault);
+                    }
+                    byte[] bytes = await Task.Run(() =>
+                        ElsewherePicture.Of(engine, document, view, frame, Math.Clamp(width ?? 640, 64, 1600), http.RequestAborted)
+                    );
+                    return Results.Bytes(bytes, "image/jpeg");
                 }
-                byte[] bytes = await Task.Run(() =>
-                    ElsewherePicture.Of(engine, document, view, frame, Math.Clamp(width ?? 640, 64, 1600), http.RequestAborted)
-                );
-                return Results.Bytes(bytes, "image/jpeg");
-            }
-        );
+            )
+            .WithSummary("One frame of the set from elsewhere, small, as PNG");
 
         api.MapPost("/depth", async (long id, DepthRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            Within(document, request.First, request.Last);
-            if (request.Every is < 1 or > 1000)
             {
-                throw new ShotFault("Every 1st to 1,000th frame.");
-            }
-            engine.Camera(document, request.First);
-            return await jobs.Ask(
-                id,
-                document,
-                "depth",
-                request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}",
-                100,
-                ShotApi.Who(http),
-                new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every),
-                [request]
-            );
-        });
+                var (document, revision) = await ShotApi.Need(shots, id);
+                Within(document, request.First, request.Last);
+                if (request.Every is < 1 or > 1000)
+                {
+                    throw new ShotFault("Every 1st to 1,000th frame.");
+                }
+                engine.Camera(document, request.First);
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "depth",
+                    request.First == request.Last ? $"Depth of {request.First}" : $"Depth, {request.First}–{request.Last}",
+                    100,
+                    ShotApi.Who(http),
+                    new DepthParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.Every),
+                    [request]
+                );
+            })
+            .WithSummary("Finds depth from neighbouring frames, in the tray");
 
         api.MapPost(
                 "/frames/{frame:int}/depth",
@@ -313,20 +322,24 @@ public static class FootageApi
                     };
                 }
             )
+            .WithSummary("Brings a depth picture in for a frame, by the convention that it was rendered with")
+            .WithDescription("Fields beside the files: kind, near and far (metres).")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         // Paint: a frame goes out and comes back.
         api.MapGet(
-            "/frames/{frame:int}/paint",
-            async (long id, int frame, string? camera, bool? colour, bool? exr, ShotStore shots, PaintWork paint) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id);
-                var (name, bytes) = await Task.Run(() =>
-                    paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true)
-                );
-                return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
-            }
-        );
+                "/frames/{frame:int}/paint",
+                async (long id, int frame, string? camera, bool? colour, bool? exr, ShotStore shots, PaintWork paint) =>
+                {
+                    var (document, _) = await ShotApi.Need(shots, id);
+                    var (name, bytes) = await Task.Run(() =>
+                        paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true)
+                    );
+                    return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
+                }
+            )
+            .WithSummary("A frame for a paint program: PNG of 16 bits or EXR, the plate or the surface’s own colour");
 
         api.MapPost("/frames/{frame:int}/paint", async (long id, int frame, HttpContext http, ShotStore shots, PaintWork paint) =>
             {
@@ -364,23 +377,27 @@ public static class FootageApi
                 );
                 return new { state = await ShotApi.State(shots, id), notes };
             })
+            .WithSummary("Brings a painted frame back; it is laid on")
+            .WithDescription("Fields beside the files: colour (true: the surface’s own).")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         // A filled or painted frame to hand on, with the plate's grain where it was changed.
         api.MapGet("/projections/{source}/frame", async (long id, string source, ShotStore shots, FillWork fill) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id);
-            ProjectionSource p = Source(document, source);
-            if (p.Kind != SourceKind.Picture)
             {
-                throw new ShotFault($"{p.Name} is a frame of the plate as it is.");
-            }
-            return Results.File(
-                await Task.Run(() => RasterFile.ToPng(fill.WithGrain(document, p))),
-                "image/png",
-                $"{document.Code}.clean.{p.Frame}.png"
-            );
-        });
+                var (document, _) = await ShotApi.Need(shots, id);
+                ProjectionSource p = Source(document, source);
+                if (p.Kind != SourceKind.Picture)
+                {
+                    throw new ShotFault($"{p.Name} is a frame of the plate as it is.");
+                }
+                return Results.File(
+                    await Task.Run(() => RasterFile.ToPng(fill.WithGrain(document, p))),
+                    "image/png",
+                    $"{document.Code}.clean.{p.Frame}.png"
+                );
+            })
+            .WithSummary("A filled or painted frame to hand on, with the plate’s grain where it was changed");
     }
 
     private static ProjectionSource Source(ShotDocument document, string source) =>

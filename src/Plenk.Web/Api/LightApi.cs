@@ -38,120 +38,127 @@ public static class LightApi
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Light");
 
         api.MapPost(
-            "/frames/{frame:int}/sun-from-shadow",
-            async (long id, int frame, ShadowRequest r, ShotStore shots, ShotEngine engine) =>
-                new
-                {
-                    direction = LightWork.FromShadow(
-                        engine,
-                        (await ShotApi.Need(shots, id)).Document,
-                        frame,
-                        (r.Foot.X, r.Foot.Y),
-                        (r.Top.X, r.Top.Y),
-                        (r.Tip.X, r.Tip.Y)
-                    ),
-                }
-        );
+                "/frames/{frame:int}/sun-from-shadow",
+                async (long id, int frame, ShadowRequest r, ShotStore shots, ShotEngine engine) =>
+                    new
+                    {
+                        direction = LightWork.FromShadow(
+                            engine,
+                            (await ShotApi.Need(shots, id)).Document,
+                            frame,
+                            (r.Foot.X, r.Foot.Y),
+                            (r.Top.X, r.Top.Y),
+                            (r.Tip.X, r.Tip.Y)
+                        ),
+                    }
+            )
+            .WithSummary("The sun’s direction by a foot, the top above it and the tip of its shadow");
 
         api.MapPost("/sun-from-date", async (long id, SunFinds asked, ShotStore shots) =>
-        {
-            await ShotApi.Need(shots, id);
-            var (direction, angles) = LightWork.FromDate(asked);
-            return new
-            {
-                direction,
-                angles.AzimuthDegrees,
-                angles.ElevationDegrees,
-            };
-        });
-
-        api.MapPost("/frames/{frame:int}/sun-by-fit", async (long id, int frame, ShotStore shots, ShotEngine engine, HttpContext http) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            return await Task.Run(() => LightWork.FindByFit(engine, document, frame, http.RequestAborted));
-        });
-
-        api.MapPost(
-            "/frames/{frame:int}/pull-shadow",
-            async (long id, int frame, PullShadowRequest r, ShotStore shots, ShotEngine engine) =>
             {
                 await ShotApi.Need(shots, id);
-                ShotApi.Check(r.Document);
-                Light sun = r.Document.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
-                    ?? throw new ShotFault("There is no sun to turn. Add one first.");
+                var (direction, angles) = LightWork.FromDate(asked);
                 return new
                 {
-                    light = sun.Id,
-                    direction = LightWork.PullShadow(engine, r.Document, frame, sun.Direction, (r.From.X, r.From.Y), (r.To.X, r.To.Y)),
+                    direction,
+                    angles.AzimuthDegrees,
+                    angles.ElevationDegrees,
                 };
-            }
-        );
+            })
+            .WithSummary("The sun’s direction by date, place and where north lies");
+
+        api.MapPost("/frames/{frame:int}/sun-by-fit", async (long id, int frame, ShotStore shots, ShotEngine engine, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                return await Task.Run(() => LightWork.FindByFit(engine, document, frame, http.RequestAborted));
+            })
+            .WithSummary("The sun’s direction that explains most of the brightness on the pieces");
+
+        api.MapPost(
+                "/frames/{frame:int}/pull-shadow",
+                async (long id, int frame, PullShadowRequest r, ShotStore shots, ShotEngine engine) =>
+                {
+                    await ShotApi.Need(shots, id);
+                    ShotApi.Check(r.Document);
+                    Light sun = r.Document.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
+                        ?? throw new ShotFault("There is no sun to turn. Add one first.");
+                    return new
+                    {
+                        light = sun.Id,
+                        direction = LightWork.PullShadow(engine, r.Document, frame, sun.Direction, (r.From.X, r.From.Y), (r.To.X, r.To.Y)),
+                    };
+                }
+            )
+            .WithSummary("The sun’s direction that brings a shadow from one spot to another");
 
         // The width of a real shadow's edge, and the sun's size that makes it so.
         api.MapPost("/frames/{frame:int}/shadow-edge", async (long id, int frame, EdgeRequest r, ShotStore shots, ShotEngine engine) =>
-        {
-            await ShotApi.Need(shots, id);
-            ShotApi.Check(r.Document);
-            var (angular, width, distance) = await Task.Run(() =>
-                LightWork.ShadowEdge(engine, r.Document, frame, (r.From.X, r.From.Y), (r.To.X, r.To.Y))
-            );
-            return new
             {
-                angularDegrees = angular,
-                widthMetres = width,
-                distanceMetres = distance,
-            };
-        });
+                await ShotApi.Need(shots, id);
+                ShotApi.Check(r.Document);
+                var (angular, width, distance) = await Task.Run(() =>
+                    LightWork.ShadowEdge(engine, r.Document, frame, (r.From.X, r.From.Y), (r.To.X, r.To.Y))
+                );
+                return new
+                {
+                    angularDegrees = angular,
+                    widthMetres = width,
+                    distanceMetres = distance,
+                };
+            })
+            .WithSummary("The width of a real shadow’s edge, and the sun’s size that makes it so");
 
         // A grey and a chrome ball beside each other on a spot of the set, to be compared with filmed ones.
         api.MapPost("/balls", async (long id, BallsRequest r, ShotStore shots, MediaStore media, HttpContext http) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            if (!r.Spot.IsFinite || r.RadiusMetres is not (> 0.005 and < 5))
             {
-                throw new ShotFault("A ball has a radius between 5 mm and 5 m and stands on a spot of the set.");
-            }
-            string mesh = media.Write(
-                System.Text.Encoding.UTF8.GetBytes(Plenk.Formats.Meshes.ObjFile.Write([new("ball", Core.Sets.PieceMeshes.Ball(64))]))
-            );
-            Element Ball(string name, double aside, MaterialChoice material)
-            {
-                string own = name;
-                for (int k = 2; document.Elements.Any(e => e.Id == own); k++)
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                if (!r.Spot.IsFinite || r.RadiusMetres is not (> 0.005 and < 5))
                 {
-                    own = $"{name}_{k}";
+                    throw new ShotFault("A ball has a radius between 5 mm and 5 m and stands on a spot of the set.");
                 }
-                return new()
+                string mesh = media.Write(
+                    System.Text.Encoding.UTF8.GetBytes(Plenk.Formats.Meshes.ObjFile.Write([new("ball", Core.Sets.PieceMeshes.Ball(64))]))
+                );
+                Element Ball(string name, double aside, MaterialChoice material)
                 {
-                    Id = own,
-                    Name = own.Replace('_', ' '),
-                    Media = mesh,
-                    Position = r.Spot + new Vec3(aside, r.RadiusMetres, 0),
-                    Scale = r.RadiusMetres,
-                    Materials = [material],
+                    string own = name;
+                    for (int k = 2; document.Elements.Any(e => e.Id == own); k++)
+                    {
+                        own = $"{name}_{k}";
+                    }
+                    return new()
+                    {
+                        Id = own,
+                        Name = own.Replace('_', ' '),
+                        Media = mesh,
+                        Position = r.Spot + new Vec3(aside, r.RadiusMetres, 0),
+                        Scale = r.RadiusMetres,
+                        Materials = [material],
+                    };
+                }
+                ShotDocument changed = document with
+                {
+                    Elements =
+                    [
+                        .. document.Elements,
+                        Ball("grey_ball", -1.2 * r.RadiusMetres, new("grey", new(0.18, 0.18, 0.18))),
+                        Ball("chrome_ball", 1.2 * r.RadiusMetres, new("grey", new(0.9, 0.9, 0.9), 1, 0.02)),
+                    ],
                 };
-            }
-            ShotDocument changed = document with
-            {
-                Elements =
-                [
-                    .. document.Elements,
-                    Ball("grey_ball", -1.2 * r.RadiusMetres, new("grey", new(0.18, 0.18, 0.18))),
-                    Ball("chrome_ball", 1.2 * r.RadiusMetres, new("grey", new(0.9, 0.9, 0.9), 1, 0.02)),
-                ],
-            };
-            ShotApi.Check(changed);
-            await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), "Balls beside the filmed ones");
-            return await ShotApi.State(shots, id);
-        });
+                ShotApi.Check(changed);
+                await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), "Balls beside the filmed ones");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Stands a grey and a chrome ball on a spot of the set, to be compared with filmed ones");
 
         api.MapPost("/frames/{frame:int}/panorama-scale", async (long id, int frame, ScaleRequest r, ShotStore shots, ShotEngine engine) =>
-        {
-            await ShotApi.Need(shots, id);
-            Light light = r.Document.Lights.FirstOrDefault(l => l.Id == r.Light && l.Kind == LightKind.Panorama)
-                ?? throw new NotThereException("There is no such panorama.");
-            return new { factor = await Task.Run(() => LightWork.ScaleFor(engine, r.Document, frame, light, r.X, r.Y, r.Albedo)) };
-        });
+            {
+                await ShotApi.Need(shots, id);
+                Light light = r.Document.Lights.FirstOrDefault(l => l.Id == r.Light && l.Kind == LightKind.Panorama)
+                    ?? throw new NotThereException("There is no such panorama.");
+                return new { factor = await Task.Run(() => LightWork.ScaleFor(engine, r.Document, frame, light, r.X, r.Y, r.Albedo)) };
+            })
+            .WithSummary("By how much a panorama’s strength must grow for a surface to read as the plate");
 
         // Rendered pictures with their passes: brought in, what was found of them, and what their data says under a pixel.
         api.MapPost("/rendered", async (long id, HttpContext http, ShotStore shots, MediaStore media, RenderedWork work) =>
@@ -198,83 +205,92 @@ public static class LightApi
                 );
                 return new { state = await ShotApi.State(shots, id), notes = report.Told };
             })
+            .WithSummary("Brings a rendered picture with its passes in, to be lit again")
+            .WithDescription("Fields beside the files: frame.")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         api.MapGet("/rendered/{picture}/report", async (long id, string picture, ShotStore shots, RenderedWork work) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            RenderedPicture own = document.Rendered.FirstOrDefault(r => r.Id == picture)
-                ?? throw new NotThereException("There is no such rendered picture.");
-            RenderedData data = await Task.Run(() => work.Data(document, own));
-            return new
-            {
-                data.Report.Known,
-                data.Report.Margin,
-                data.Report.Told,
-                data.Report.NormalsEncoded,
-                albedo = data.Albedo is not null,
-                positions = data.Report.Positions.Take(3).Select(p => new { p.Name, p.Error }),
-                normals = data.Report.Normals.Take(3).Select(p => new { p.Name, p.Error }),
-            };
-        });
-
-        api.MapGet("/rendered/{picture}/pixel", async (long id, string picture, double x, double y, ShotStore shots, RenderedWork work) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            return await Task.Run(() => work.Pick(document, picture, x, y)) is var (point, normal)
-                ? new { point, normal }
-                : throw new ShotFault("The picture has no surface there.");
-        });
-
-        api.MapGet(
-            "/rendered/{picture}/depth",
-            async (long id, string picture, DepthKind? kind, double? near, double? far, ShotStore shots, RenderedWork work) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                return Results.File(
-                    await Task.Run(() => work.Depth(document, picture, new(kind ?? DepthKind.Axis, near ?? 0.1, far ?? 1000))),
-                    "image/x-exr",
-                    $"{document.Code}.{picture}.depth.exr"
-                );
-            }
-        );
+                RenderedPicture own = document.Rendered.FirstOrDefault(r => r.Id == picture)
+                    ?? throw new NotThereException("There is no such rendered picture.");
+                RenderedData data = await Task.Run(() => work.Data(document, own));
+                return new
+                {
+                    data.Report.Known,
+                    data.Report.Margin,
+                    data.Report.Told,
+                    data.Report.NormalsEncoded,
+                    albedo = data.Albedo is not null,
+                    positions = data.Report.Positions.Take(3).Select(p => new { p.Name, p.Error }),
+                    normals = data.Report.Normals.Take(3).Select(p => new { p.Name, p.Error }),
+                };
+            })
+            .WithSummary("How a rendered picture’s passes are meant: the ranking with its margin");
+
+        api.MapGet("/rendered/{picture}/pixel", async (long id, string picture, double x, double y, ShotStore shots, RenderedWork work) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                return await Task.Run(() => work.Pick(document, picture, x, y)) is var (point, normal)
+                    ? new { point, normal }
+                    : throw new ShotFault("The picture has no surface there.");
+            })
+            .WithSummary("The place and the normal that a rendered picture’s data has at a pixel");
+
+        api.MapGet(
+                "/rendered/{picture}/depth",
+                async (long id, string picture, DepthKind? kind, double? near, double? far, ShotStore shots, RenderedWork work) =>
+                {
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    return Results.File(
+                        await Task.Run(() => work.Depth(document, picture, new(kind ?? DepthKind.Axis, near ?? 0.1, far ?? 1000))),
+                        "image/x-exr",
+                        $"{document.Code}.{picture}.depth.exr"
+                    );
+                }
+            )
+            .WithSummary("A rendered picture’s depth as EXR, by a convention");
 
         // Lights brought to a real shadow's level; strengths fitted to the plate; a receiver grown under a shadow. The page saves what comes back.
         api.MapPost("/to-real-shadow", async (long id, DraftRequest r, ShotStore shots, ShotEngine engine) =>
-        {
-            await ShotApi.Need(shots, id);
-            ShotApi.Check(r.Document);
-            return await Task.Run(() => LightWork.ToRealShadow(engine, r.Document));
-        });
-
-        api.MapPost(
-            "/frames/{frame:int}/fit-lights",
-            async (long id, int frame, FitLightsRequest r, ShotStore shots, ShotEngine engine, HttpContext http) =>
             {
                 await ShotApi.Need(shots, id);
                 ShotApi.Check(r.Document);
-                var (lights, fit) = await Task.Run(() =>
-                    LightWork.FitStrengths(engine, r.Document, frame, r.Lights, r.Pieces ?? [], http.RequestAborted)
-                );
-                return new
+                return await Task.Run(() => LightWork.ToRealShadow(engine, r.Document));
+            })
+            .WithSummary("Lights brought to a real shadow’s level; nothing is saved");
+
+        api.MapPost(
+                "/frames/{frame:int}/fit-lights",
+                async (long id, int frame, FitLightsRequest r, ShotStore shots, ShotEngine engine, HttpContext http) =>
                 {
-                    lights,
-                    fit.LeftOverStops,
-                    fit.BeforeStops,
-                    fit.Probes,
-                };
-            }
-        );
+                    await ShotApi.Need(shots, id);
+                    ShotApi.Check(r.Document);
+                    var (lights, fit) = await Task.Run(() =>
+                        LightWork.FitStrengths(engine, r.Document, frame, r.Lights, r.Pieces ?? [], http.RequestAborted)
+                    );
+                    return new
+                    {
+                        lights,
+                        fit.LeftOverStops,
+                        fit.BeforeStops,
+                        fit.Probes,
+                    };
+                }
+            )
+            .WithSummary("Lights with strengths and colours fitted to the plate; nothing is saved");
 
         api.MapPost(
-            "/elements/{element}/extend-receiver",
-            async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
-            {
-                await ShotApi.Need(shots, id);
-                ShotApi.Check(r.Document);
-                return LightWork.Extended(engine, r.Document, element);
-            }
-        );
+                "/elements/{element}/extend-receiver",
+                async (long id, string element, DraftRequest r, ShotStore shots, ShotEngine engine) =>
+                {
+                    await ShotApi.Need(shots, id);
+                    ShotApi.Check(r.Document);
+                    return LightWork.Extended(engine, r.Document, element);
+                }
+            )
+            .WithSummary("The piece under an element, grown until its shadow has room; nothing is saved");
 
         // One lat-long picture, or several exposures of one with their times (or found from what they share).
         api.MapPost("/panorama", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
@@ -322,130 +338,141 @@ public static class LightApi
                     notes,
                 };
             })
+            .WithSummary(
+                "Brings a lat-long picture in as a light, or several exposures of one with their times (found from what they share where they are not given)"
+            )
+            .WithDescription("Fields beside the files: seconds (exposure times, with commas between).")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         // From a mirror ball in the frame: its middle and a spot of its rim.
         api.MapPost(
-            "/mirror-ball",
-            async (long id, BallRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
-            {
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                double radius = Math.Sqrt(Math.Pow(r.Rim.X - r.Middle.X, 2) + Math.Pow(r.Rim.Y - r.Middle.Y, 2));
-                if (radius < 8)
+                "/mirror-ball",
+                async (long id, BallRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
                 {
-                    throw new ShotFault($"A ball of {radius:0.0} px radius shows too little. Click its middle, then its rim.");
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    double radius = Math.Sqrt(Math.Pow(r.Rim.X - r.Middle.X, 2) + Math.Pow(r.Rim.Y - r.Middle.Y, 2));
+                    if (radius < 8)
+                    {
+                        throw new ShotFault($"A ball of {radius:0.0} px radius shows too little. Click its middle, then its rim.");
+                    }
+                    FloatImage plate = engine.QuietPlate(
+                        document,
+                        r.Frame,
+                        (document.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")).Width
+                    );
+                    Panorama panorama = await Task.Run(() =>
+                        Panorama.FromMirrorBall(
+                            plate,
+                            r.Middle.X,
+                            r.Middle.Y,
+                            radius,
+                            engine.Camera(document, r.Frame).Pose.Rotation,
+                            Math.Clamp((int)radius * 2, 64, 512)
+                        )
+                    );
+                    return await Keep(id, $"{r.BaseRevision}", panorama, $"ball at {r.Frame}", shots, media, http);
                 }
-                FloatImage plate = engine.QuietPlate(
-                    document,
-                    r.Frame,
-                    (document.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")).Width
-                );
-                Panorama panorama = await Task.Run(() =>
-                    Panorama.FromMirrorBall(
-                        plate,
-                        r.Middle.X,
-                        r.Middle.Y,
-                        radius,
-                        engine.Camera(document, r.Frame).Pose.Rotation,
-                        Math.Clamp((int)radius * 2, 64, 512)
-                    )
-                );
-                return await Keep(id, $"{r.BaseRevision}", panorama, $"ball at {r.Frame}", shots, media, http);
-            }
-        );
+            )
+            .WithSummary("A panorama from a mirror ball in the frame: its middle and a spot of its rim");
 
         // From the projected set, where none was shot.
         api.MapPost(
-            "/panorama-from-set",
-            async (long id, SurroundRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
-            {
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                if (!r.Spot.IsFinite)
+                "/panorama-from-set",
+                async (long id, SurroundRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
                 {
-                    throw new ShotFault("The spot is not a number.");
-                }
-                FloatImage seen = await Task.Run(() =>
-                    ElsewhereWork.Filled(
-                        engine.Projected(document, new LatLongRays(1024, 512, r.Spot), r.Frame, 4, http.RequestAborted),
-                        around: true
-                    )
-                );
-                var rgb = new FloatImage(1024, 512, 3);
-                for (int i = 0; i < 1024 * 512; i++)
-                {
-                    for (int c = 0; c < 3; c++)
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    if (!r.Spot.IsFinite)
                     {
-                        rgb.Data[3 * i + c] = seen.Data[4 * i + c];
+                        throw new ShotFault("The spot is not a number.");
                     }
+                    FloatImage seen = await Task.Run(() =>
+                        ElsewhereWork.Filled(
+                            engine.Projected(document, new LatLongRays(1024, 512, r.Spot), r.Frame, 4, http.RequestAborted),
+                            around: true
+                        )
+                    );
+                    var rgb = new FloatImage(1024, 512, 3);
+                    for (int i = 0; i < 1024 * 512; i++)
+                    {
+                        for (int c = 0; c < 3; c++)
+                        {
+                            rgb.Data[3 * i + c] = seen.Data[4 * i + c];
+                        }
+                    }
+                    return await Keep(id, $"{r.BaseRevision}", new(rgb), "the projected set", shots, media, http);
                 }
-                return await Keep(id, $"{r.BaseRevision}", new(rgb), "the projected set", shots, media, http);
-            }
-        );
+            )
+            .WithSummary("A panorama from the projected set, where none was shot");
 
         // The lamp at a place of a panorama becomes a light of its own, and is painted out of it.
         api.MapPost(
-            "/lights/{light}/lift",
-            async (long id, string light, LiftRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
+                "/lights/{light}/lift",
+                async (long id, string light, LiftRequest r, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
+                {
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama)
+                        ?? throw new NotThereException("There is no such panorama.");
+                    Panorama panorama = engine.Around(own.Media!);
+                    System.Numerics.Vector3 there = panorama.At(Panorama.DirectionAt(r.U, r.V));
+                    float level = 0.3f * Luminance.Of(there);
+                    Panorama.Lifted lamp = panorama.Lift(Panorama.DirectionAt(r.U, r.V), 8, Math.Max(level, 1e-6f))
+                        ?? throw new ShotFault(
+                            "What is there is no brighter than its surroundings. Click in the middle of a lamp or the sun."
+                        );
+                    // As the panorama is coloured and how strong it is.
+                    System.Numerics.Vector3 shines = lamp.Irradiance * SampledLight.ColourOf(own);
+                    float most = Math.Max(shines.X, Math.Max(shines.Y, shines.Z));
+                    if (!(most > 0))
+                    {
+                        throw new ShotFault($"{own.Name} is at strength 0: nothing shines in it. Raise its strength first.");
+                    }
+                    int k = 1;
+                    while (document.Lights.Any(l => l.Id == $"lamp_{k}"))
+                    {
+                        k++;
+                    }
+                    var lifted = new Light
+                    {
+                        Id = $"lamp_{k}",
+                        Name = $"lamp {k} of {own.Name}",
+                        Kind = LightKind.Sun,
+                        Direction = Rotations.AboutY(-Rotations.Radians(own.HeadingDegrees)) * lamp.Direction,
+                        Strength = most,
+                        Color = Vec3.From(shines / most),
+                        AngularDiameterDegrees = Math.Clamp(lamp.DiameterDegrees, 0.05, 90),
+                        InPlate = own.InPlate,
+                    };
+                    string rest = Write(lamp.Rest, media);
+                    await shots.Save(
+                        id,
+                        r.BaseRevision,
+                        document with
+                        {
+                            Lights = [.. document.Lights.Select(l => l.Id == light ? l with { Media = rest } : l), lifted],
+                        },
+                        ShotApi.Who(http),
+                        $"Lifted a lamp out of {own.Name}"
+                    );
+                    return await ShotApi.State(shots, id);
+                }
+            )
+            .WithSummary("Makes the lamp at a place of a panorama a light of its own, painted out of it");
+
+        // To be looked at: exposed so that its middle brightness is middle grey.
+        api.MapGet("/lights/{light}/picture", async (long id, string light, ShotStore shots, ShotEngine engine) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id)).Document;
                 Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama)
                     ?? throw new NotThereException("There is no such panorama.");
-                Panorama panorama = engine.Around(own.Media!);
-                System.Numerics.Vector3 there = panorama.At(Panorama.DirectionAt(r.U, r.V));
-                float level = 0.3f * Luminance.Of(there);
-                Panorama.Lifted lamp = panorama.Lift(Panorama.DirectionAt(r.U, r.V), 8, Math.Max(level, 1e-6f))
-                    ?? throw new ShotFault("What is there is no brighter than its surroundings. Click in the middle of a lamp or the sun.");
-                // As the panorama is coloured and how strong it is.
-                System.Numerics.Vector3 shines = lamp.Irradiance * SampledLight.ColourOf(own);
-                float most = Math.Max(shines.X, Math.Max(shines.Y, shines.Z));
-                if (!(most > 0))
-                {
-                    throw new ShotFault($"{own.Name} is at strength 0: nothing shines in it. Raise its strength first.");
-                }
-                int k = 1;
-                while (document.Lights.Any(l => l.Id == $"lamp_{k}"))
-                {
-                    k++;
-                }
-                var lifted = new Light
-                {
-                    Id = $"lamp_{k}",
-                    Name = $"lamp {k} of {own.Name}",
-                    Kind = LightKind.Sun,
-                    Direction = Rotations.AboutY(-Rotations.Radians(own.HeadingDegrees)) * lamp.Direction,
-                    Strength = most,
-                    Color = Vec3.From(shines / most),
-                    AngularDiameterDegrees = Math.Clamp(lamp.DiameterDegrees, 0.05, 90),
-                    InPlate = own.InPlate,
-                };
-                string rest = Write(lamp.Rest, media);
-                await shots.Save(
-                    id,
-                    r.BaseRevision,
-                    document with
-                    {
-                        Lights = [.. document.Lights.Select(l => l.Id == light ? l with { Media = rest } : l), lifted],
-                    },
-                    ShotApi.Who(http),
-                    $"Lifted a lamp out of {own.Name}"
-                );
-                return await ShotApi.State(shots, id);
-            }
-        );
-
-        // To be looked at: exposed so that its middle brightness is middle grey.
-        api.MapGet("/lights/{light}/picture", async (long id, string light, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama)
-                ?? throw new NotThereException("There is no such panorama.");
-            FloatImage small =
-                engine.Around(own.Media!).Image is var p && p.Width > 512 ? p.ReducedTo(512, 256) : engine.Around(own.Media!).Image;
-            float[] levels = [.. Enumerable.Range(0, small.Width * small.Height).Select(i => small.Data[3 * i + 1]).Order()];
-            float gain = 0.18f / Math.Max(1e-6f, levels[levels.Length / 2]);
-            var shown = new FloatImage(small.Width, small.Height, 3, [.. small.Data.Select(v => v * gain)]);
-            return Results.Bytes(RasterFile.ToJpeg(CodeImage.FromLinear(shown, ColorEncoding.Srgb, 8), 88), "image/jpeg");
-        });
+                FloatImage small =
+                    engine.Around(own.Media!).Image is var p && p.Width > 512 ? p.ReducedTo(512, 256) : engine.Around(own.Media!).Image;
+                float[] levels = [.. Enumerable.Range(0, small.Width * small.Height).Select(i => small.Data[3 * i + 1]).Order()];
+                float gain = 0.18f / Math.Max(1e-6f, levels[levels.Length / 2]);
+                var shown = new FloatImage(small.Width, small.Height, 3, [.. small.Data.Select(v => v * gain)]);
+                return Results.Bytes(RasterFile.ToJpeg(CodeImage.FromLinear(shown, ColorEncoding.Srgb, 8), 88), "image/jpeg");
+            })
+            .WithSummary("A panorama to be looked at: its middle brightness is middle grey");
     }
 
     private static double[]? Times(string text, int count)

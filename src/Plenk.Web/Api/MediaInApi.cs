@@ -69,330 +69,356 @@ public static class MediaInApi
                         name = d.Name,
                         files = d.Frames,
                     }))
+            .WithSummary("Folders of the server that plates may be brought from")
             .WithTags("What comes in");
 
         // What is sent lies in a folder until it is brought in, which goes on in the tray when the page is left.
         api.MapPost("/plate", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            if (form.Files.Count == 0)
             {
-                throw new ShotFault("Choose the plate's frames, or a video.");
-            }
-            string folder = Path.Combine(PlateJobs.Incoming, Guid.NewGuid().ToString("N"));
-            PlateParameters asked = Asked(
-                form,
-                http,
-                folder,
-                [.. form.Files.Select(f => Path.GetFileName(f.FileName))],
-                Path.GetFileName(form.Files[0].FileName)
-            ) with
-            {
-                Sent = true,
-            };
-            try
-            {
-                Directory.CreateDirectory(folder);
-                for (int i = 0; i < form.Files.Count; i++)
+                IFormCollection form = await http.Request.FormIn();
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                if (form.Files.Count == 0)
                 {
-                    if (form.Files[i].Length > LargestFile && form.Files.Count > 1)
+                    throw new ShotFault("Choose the plate's frames, or a video.");
+                }
+                string folder = Path.Combine(PlateJobs.Incoming, Guid.NewGuid().ToString("N"));
+                PlateParameters asked = Asked(
+                    form,
+                    http,
+                    folder,
+                    [.. form.Files.Select(f => Path.GetFileName(f.FileName))],
+                    Path.GetFileName(form.Files[0].FileName)
+                ) with
+                {
+                    Sent = true,
+                };
+                try
+                {
+                    Directory.CreateDirectory(folder);
+                    for (int i = 0; i < form.Files.Count; i++)
                     {
-                        throw new FormatFault("too_large", $"{asked.Files[i]} is larger than 1 GB", "Reduce it.");
+                        if (form.Files[i].Length > LargestFile && form.Files.Count > 1)
+                        {
+                            throw new FormatFault("too_large", $"{asked.Files[i]} is larger than 1 GB", "Reduce it.");
+                        }
+                        await using FileStream to = File.Create(PlateJobs.PathOf(asked, i));
+                        await form.Files[i].CopyToAsync(to, http.RequestAborted);
+                        to.Flush(flushToDisk: true);
                     }
-                    await using FileStream to = File.Create(PlateJobs.PathOf(asked, i));
-                    await form.Files[i].CopyToAsync(to, http.RequestAborted);
-                    to.Flush(flushToDisk: true);
+                    return await Bring(jobs, id, document, asked);
                 }
-                return await Bring(jobs, id, document, asked);
-            }
-            catch (Exception e)
-            {
-                Directory.Delete(folder, recursive: true);
-                if (e is IOException io && MediaStore.IsFull(io))
+                catch (Exception e)
                 {
-                    throw new DiskFullException(asked.Name);
+                    Directory.Delete(folder, recursive: true);
+                    if (e is IOException io && MediaStore.IsFull(io))
+                    {
+                        throw new DiskFullException(asked.Name);
+                    }
+                    throw;
                 }
-                throw;
-            }
-        });
+            })
+            .WithSummary("Brings frames or a video in as the plate, in the tray")
+            .WithDescription(
+                "Fields beside the files: first (frame, 1001), rate (24 or 24000/1001), sensorWidth and sensorHeight (mm), focal (mm), encoding, primaries."
+            )
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/plate-from-folder", async (long id, HttpContext http, ShotStore shots, JobStore jobs) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            string folder = PlateFolders.Permitted(form["folder"].ToString())
-                ?? throw new ShotFault("That folder is not one that plates may be brought from.");
-            return await Bring(jobs, id, document, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
-        });
+            {
+                IFormCollection form = await http.Request.FormIn();
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                string folder = PlateFolders.Permitted(form["folder"].ToString())
+                    ?? throw new ShotFault("That folder is not one that plates may be brought from.");
+                return await Bring(jobs, id, document, Asked(form, http, folder, PlateFolders.Files(folder), Path.GetFileName(folder)));
+            })
+            .WithSummary("Brings a folder of the server in as the plate, in the tray")
+            .WithDescription("Fields beside the files: folder, and the fields of /plate.")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            var (document, _) = await ShotApi.Need(shots, id);
-            PlateSource plate = document.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its size.");
-            IFormFile file = One(form);
-            var rate = Rate(form, "rate", document.Rate);
-            int first = Whole(form, "first", document.Range.First);
-            LensValues? lens =
-                form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0
-                    ? new(Number(form, "k1", 0), Number(form, "k2", 0))
-                    : null;
-            CameraSource camera = CameraFiles.Read(
-                Bytes(file),
-                Path.GetFileName(file.FileName),
-                new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens)
-            );
-            camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
-            return await Save(
-                shots,
-                id,
-                http,
-                $"Camera in: {camera.Name}",
-                form,
-                d => d with { Camera = camera, Solve = null },
-                CameraNotes(document, camera)
-            );
-        });
-
-        api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            var (document, _) = await ShotApi.Need(shots, id);
-            ShotCamera camera = ShotCamera.Of(document)
-                ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
-            if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole))
             {
-                throw new ShotFault(
-                    $"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."
+                IFormCollection form = await http.Request.FormIn();
+                var (document, _) = await ShotApi.Need(shots, id);
+                PlateSource plate = document.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its size.");
+                IFormFile file = One(form);
+                var rate = Rate(form, "rate", document.Rate);
+                int first = Whole(form, "first", document.Range.First);
+                LensValues? lens =
+                    form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0
+                        ? new(Number(form, "k1", 0), Number(form, "k2", 0))
+                        : null;
+                CameraSource camera = CameraFiles.Read(
+                    Bytes(file),
+                    Path.GetFileName(file.FileName),
+                    new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens)
                 );
-            }
-            IFormFile file = One(form);
-            string name = Path.GetFileName(file.FileName),
-                path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
-            try
-            {
-                await File.WriteAllBytesAsync(path, Bytes(file));
-                LensMapFile.Reading map = LensMapFile.Read(path, name, pinhole);
-                Lens l = map.Lens;
+                camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
                 return await Save(
                     shots,
                     id,
                     http,
-                    $"Lens map in: {name}",
+                    $"Camera in: {camera.Name}",
                     form,
-                    d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } },
-                    [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]
+                    d => d with { Camera = camera, Solve = null },
+                    CameraNotes(document, camera)
                 );
-            }
-            finally
+            })
+            .WithSummary("Brings a camera file in: glTF, USD, CSV or JSON")
+            .WithDescription("Fields beside the files: first (frame), rate, k1, k2.")
+            .Accepts<IFormFileCollection>("multipart/form-data");
+
+        api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
             {
-                File.Delete(path);
-            }
-        });
+                IFormCollection form = await http.Request.FormIn();
+                var (document, _) = await ShotApi.Need(shots, id);
+                ShotCamera camera = ShotCamera.Of(document)
+                    ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
+                if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole))
+                {
+                    throw new ShotFault(
+                        $"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."
+                    );
+                }
+                IFormFile file = One(form);
+                string name = Path.GetFileName(file.FileName),
+                    path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
+                try
+                {
+                    await File.WriteAllBytesAsync(path, Bytes(file));
+                    LensMapFile.Reading map = LensMapFile.Read(path, name, pinhole);
+                    Lens l = map.Lens;
+                    return await Save(
+                        shots,
+                        id,
+                        http,
+                        $"Lens map in: {name}",
+                        form,
+                        d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } },
+                        [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]
+                    );
+                }
+                finally
+                {
+                    File.Delete(path);
+                }
+            })
+            .WithSummary("Brings a lens map in (EXR): undistorted places by distorted ones")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            IFormFile file = One(form);
-            IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
-            return await Save(
-                shots,
-                id,
-                http,
-                $"{points.Count} survey points in",
-                form,
-                d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] },
-                []
-            );
-        });
+            {
+                IFormCollection form = await http.Request.FormIn();
+                IFormFile file = One(form);
+                IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"{points.Count} survey points in",
+                    form,
+                    d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] },
+                    []
+                );
+            })
+            .WithSummary("Brings survey points in (CSV: name, x, y, z, metres)")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/mesh", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            var (form, name, mesh, hash) = await TakeMesh(http, media);
-            return await Save(
-                shots,
-                id,
-                http,
-                $"Mesh in: {name}",
-                form,
-                d =>
-                {
-                    var pieces = new List<Piece>(d.Pieces);
-                    foreach (ImportedObject o in mesh.Objects)
+            {
+                var (form, name, mesh, hash) = await TakeMesh(http, media);
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"Mesh in: {name}",
+                    form,
+                    d =>
                     {
-                        string pieceId = o.Name;
-                        for (int k = 2; pieces.Any(p => p.Id == pieceId); k++)
+                        var pieces = new List<Piece>(d.Pieces);
+                        foreach (ImportedObject o in mesh.Objects)
                         {
-                            pieceId = $"{o.Name}_{k}";
-                        }
-                        pieces.Add(
-                            new Piece
+                            string pieceId = o.Name;
+                            for (int k = 2; pieces.Any(p => p.Id == pieceId); k++)
                             {
-                                Id = pieceId,
-                                Name = o.Name,
-                                Kind = PieceKind.Mesh,
-                                Media = hash,
-                                Object = o.Name,
+                                pieceId = $"{o.Name}_{k}";
                             }
-                        );
-                    }
-                    return d with { Pieces = pieces };
-                },
-                mesh.Warnings
-            );
-        });
+                            pieces.Add(
+                                new Piece
+                                {
+                                    Id = pieceId,
+                                    Name = o.Name,
+                                    Kind = PieceKind.Mesh,
+                                    Media = hash,
+                                    Object = o.Name,
+                                }
+                            );
+                        }
+                        return d with { Pieces = pieces };
+                    },
+                    mesh.Warnings
+                );
+            })
+            .WithSummary("Brings a mesh in as pieces of the set: OBJ or glTF")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/cloud", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            IFormFile file = One(form);
-            byte[] bytes = Bytes(file);
-            string name = Path.GetFileName(file.FileName);
-            int count = PointFiles.ReadPly(bytes, name).Count;
-            if (count == 0)
             {
-                throw new ShotFault($"{name} holds no point.");
-            }
-            return await Save(
-                shots,
-                id,
-                http,
-                $"Point cloud in: {name}",
-                form,
-                d =>
+                IFormCollection form = await http.Request.FormIn();
+                IFormFile file = One(form);
+                byte[] bytes = Bytes(file);
+                string name = Path.GetFileName(file.FileName);
+                int count = PointFiles.ReadPly(bytes, name).Count;
+                if (count == 0)
                 {
-                    int k = 1;
-                    while (d.Clouds.Any(c => c.Id == $"cloud_{k}"))
+                    throw new ShotFault($"{name} holds no point.");
+                }
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"Point cloud in: {name}",
+                    form,
+                    d =>
                     {
-                        k++;
-                    }
-                    return d with
-                    {
-                        Clouds =
-                        [
-                            .. d.Clouds,
-                            new PointCloud
-                            {
-                                Id = $"cloud_{k}",
-                                Name = name,
-                                Media = media.Write(bytes),
-                                Count = count,
-                            },
-                        ],
-                    };
-                },
-                [$"{name} has {count:N0} points. It lies as it came until three of its targets are named."]
-            );
-        });
+                        int k = 1;
+                        while (d.Clouds.Any(c => c.Id == $"cloud_{k}"))
+                        {
+                            k++;
+                        }
+                        return d with
+                        {
+                            Clouds =
+                            [
+                                .. d.Clouds,
+                                new PointCloud
+                                {
+                                    Id = $"cloud_{k}",
+                                    Name = name,
+                                    Media = media.Write(bytes),
+                                    Count = count,
+                                },
+                            ],
+                        };
+                    },
+                    [$"{name} has {count:N0} points. It lies as it came until three of its targets are named."]
+                );
+            })
+            .WithSummary("Brings a point cloud in (PLY)")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         // A scanner's target list: names of survey points and their places in the cloud.
         api.MapPost("/clouds/{cloud}/targets", async (long id, string cloud, HttpContext http, ShotStore shots) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            IFormFile file = One(form);
-            IReadOnlyList<SurveyPoint> listed = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
-            var (document, _) = await ShotApi.Need(shots, id);
-            CloudTarget[] targets =
-            [
-                .. listed
-                    .Where(p => p.Position is not null && document.SurveyPoints.Any(s => s.Name == p.Name))
-                    .Select(p => new CloudTarget(p.Name, p.Position!.Value)),
-            ];
-            if (targets.Length == 0)
             {
-                throw new ShotFault(
-                    $"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."
+                IFormCollection form = await http.Request.FormIn();
+                IFormFile file = One(form);
+                IReadOnlyList<SurveyPoint> listed = SurveyFile.Read(Bytes(file), Path.GetFileName(file.FileName));
+                var (document, _) = await ShotApi.Need(shots, id);
+                CloudTarget[] targets =
+                [
+                    .. listed
+                        .Where(p => p.Position is not null && document.SurveyPoints.Any(s => s.Name == p.Name))
+                        .Select(p => new CloudTarget(p.Name, p.Position!.Value)),
+                ];
+                if (targets.Length == 0)
+                {
+                    throw new ShotFault(
+                        $"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."
+                    );
+                }
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"{targets.Length} targets of the cloud",
+                    form,
+                    d => d with { Clouds = [.. d.Clouds.Select(c => c.Id == cloud ? c with { Targets = targets } : c)] },
+                    []
                 );
-            }
-            return await Save(
-                shots,
-                id,
-                http,
-                $"{targets.Length} targets of the cloud",
-                form,
-                d => d with { Clouds = [.. d.Clouds.Select(c => c.Id == cloud ? c with { Targets = targets } : c)] },
-                []
-            );
-        });
+            })
+            .WithSummary("Brings a scanner’s target list in: names of survey points and their places in the cloud")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         // What the plate is seen through: a LUT or a CDL, told by the file's ending.
         api.MapPost("/look", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            IFormCollection form = await http.Request.FormIn();
-            IFormFile file = One(form);
-            byte[] bytes = Bytes(file);
-            string name = Path.GetFileName(file.FileName);
-            switch (Path.GetExtension(name).ToLowerInvariant())
             {
-                case ".cube":
-                    CubeFile.Read(bytes, name);
-                    return await Save(
-                        shots,
-                        id,
-                        http,
-                        $"LUT in: {name}",
-                        form,
-                        d => d with { Look = d.Look with { LutMedia = media.Write(bytes), LutName = name } },
-                        []
-                    );
-                case ".cc" or ".ccc" or ".cdl":
-                    Cdl c = CdlFile.Read(bytes, name);
-                    return await Save(
-                        shots,
-                        id,
-                        http,
-                        $"CDL in: {name}",
-                        form,
-                        d =>
-                            d with
-                            {
-                                Look = d.Look with
+                IFormCollection form = await http.Request.FormIn();
+                IFormFile file = One(form);
+                byte[] bytes = Bytes(file);
+                string name = Path.GetFileName(file.FileName);
+                switch (Path.GetExtension(name).ToLowerInvariant())
+                {
+                    case ".cube":
+                        CubeFile.Read(bytes, name);
+                        return await Save(
+                            shots,
+                            id,
+                            http,
+                            $"LUT in: {name}",
+                            form,
+                            d => d with { Look = d.Look with { LutMedia = media.Write(bytes), LutName = name } },
+                            []
+                        );
+                    case ".cc" or ".ccc" or ".cdl":
+                        Cdl c = CdlFile.Read(bytes, name);
+                        return await Save(
+                            shots,
+                            id,
+                            http,
+                            $"CDL in: {name}",
+                            form,
+                            d =>
+                                d with
                                 {
-                                    Cdl = new(name, Vec3.From(c.Slope), Vec3.From(c.Offset), Vec3.From(c.Power), c.Saturation),
+                                    Look = d.Look with
+                                    {
+                                        Cdl = new(name, Vec3.From(c.Slope), Vec3.From(c.Offset), Vec3.From(c.Power), c.Saturation),
+                                    },
                                 },
-                            },
-                        []
-                    );
-                default:
-                    throw new ShotFault($"{name} is neither a LUT (.cube) nor a CDL (.cc, .ccc, .cdl).");
-            }
-        });
+                            []
+                        );
+                    default:
+                        throw new ShotFault($"{name} is neither a LUT (.cube) nor a CDL (.cc, .ccc, .cdl).");
+                }
+            })
+            .WithSummary("Brings a LUT or a CDL in that the plate is seen through")
+            .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/thing", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-        {
-            var (form, name, mesh, hash) = await TakeMesh(http, media);
-            return await Save(
-                shots,
-                id,
-                http,
-                $"Moving thing in: {name}",
-                form,
-                d =>
-                {
-                    string stem = Path.GetFileNameWithoutExtension(name),
-                        thing = stem;
-                    for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++)
+            {
+                var (form, name, mesh, hash) = await TakeMesh(http, media);
+                return await Save(
+                    shots,
+                    id,
+                    http,
+                    $"Moving thing in: {name}",
+                    form,
+                    d =>
                     {
-                        thing = $"{stem}_{k}";
-                    }
-                    return d with
-                    {
-                        MovingObjects =
-                        [
-                            .. d.MovingObjects,
-                            new MovingObject
-                            {
-                                Id = thing,
-                                Name = thing.Replace('_', ' '),
-                                Media = hash,
-                            },
-                        ],
-                    };
-                },
-                mesh.Warnings
-            );
-        });
+                        string stem = Path.GetFileNameWithoutExtension(name),
+                            thing = stem;
+                        for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++)
+                        {
+                            thing = $"{stem}_{k}";
+                        }
+                        return d with
+                        {
+                            MovingObjects =
+                            [
+                                .. d.MovingObjects,
+                                new MovingObject
+                                {
+                                    Id = thing,
+                                    Name = thing.Replace('_', ' '),
+                                    Media = hash,
+                                },
+                            ],
+                        };
+                    },
+                    mesh.Warnings
+                );
+            })
+            .WithSummary("Brings the mesh of a thing in that moves by itself")
+            .Accepts<IFormFileCollection>("multipart/form-data");
     }
 
     /// <summary>The one mesh of an upload, read and kept.</summary>

@@ -18,76 +18,88 @@ public static class MovingApi
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Moving things");
 
         api.MapPost("/things/{thing}/work", async (long id, string thing, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            MovingObject o = MovingWork.Need(document, thing);
-            var parameters = new ThingParameters(revision.Number, ShotApi.Who(http), thing);
-            if (document.Camera is null)
             {
-                throw new ShotFault($"The shot has no camera yet, and {o.Name} is found against it. Bring one in or solve one first.");
-            }
-            return await jobs.Ask(
-                id,
-                document,
-                "thing",
-                o.Media is null ? $"Solving {o.Name}" : $"Following {o.Name}",
-                100,
-                ShotApi.Who(http),
-                parameters,
-                [thing]
-            );
-        });
+                var (document, revision) = await ShotApi.Need(shots, id);
+                MovingObject o = MovingWork.Need(document, thing);
+                var parameters = new ThingParameters(revision.Number, ShotApi.Who(http), thing);
+                if (document.Camera is null)
+                {
+                    throw new ShotFault($"The shot has no camera yet, and {o.Name} is found against it. Bring one in or solve one first.");
+                }
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "thing",
+                    o.Media is null ? $"Solving {o.Name}" : $"Following {o.Name}",
+                    100,
+                    ShotApi.Who(http),
+                    parameters,
+                    [thing]
+                );
+            })
+            .WithSummary("Follows a moving thing, or solves its motion, in the tray");
 
         // Where its mesh stands when its foot is put on a spot of the picture.
         api.MapGet(
-            "/things/{thing}/stand",
-            async (long id, string thing, int frame, double x, double y, ShotStore shots, MovingWork work) =>
-            {
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                return new { objectToWorld = work.StandAt(document, MovingWork.Need(document, thing), frame, x, y).ToRowMajor16() };
-            }
-        );
+                "/things/{thing}/stand",
+                async (long id, string thing, int frame, double x, double y, ShotStore shots, MovingWork work) =>
+                {
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    return new { objectToWorld = work.StandAt(document, MovingWork.Need(document, thing), frame, x, y).ToRowMajor16() };
+                }
+            )
+            .WithSummary("Where a thing’s mesh stands when its foot is put on a spot of the picture");
 
         api.MapGet("/things/{thing}/spot", async (long id, string thing, int frame, double x, double y, ShotStore shots, MovingWork work) =>
-            new { place = work.Spot((await ShotApi.Need(shots, id)).Document, thing, frame, x, y) }
-        );
+                new { place = work.Spot((await ShotApi.Need(shots, id)).Document, thing, frame, x, y) }
+            )
+            .WithSummary("The spot of a thing’s mesh under a pixel");
 
         // What pulling its pins comes to: for what follows a drag, and before a hold is kept.
         api.MapPost("/things/{thing}/pull", async (long id, string thing, PullRequest request, ShotStore shots, MovingWork work) =>
-            work.Pull((await ShotApi.Need(shots, id, request.Revision)).Document, thing, request.Frame, request.Pins)
-        );
+                work.Pull((await ShotApi.Need(shots, id, request.Revision)).Document, thing, request.Frame, request.Pins)
+            )
+            .WithSummary("What pulling a thing’s pins comes to; nothing is saved");
 
         // Hung on a thing, or stood back in the world: it stays where it is in the frame that is looked at.
         api.MapPost("/hang", async (long id, HangRequest request, ShotStore shots, HttpContext http) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            ShotDocument world = Hanging.At(document, request.Frame);
-            MovingObject? thing = request.Thing is null ? null : MovingWork.Need(document, request.Thing);
-            Pose? frame = thing is null
-                ? null
-                : Hanging.PoseOf(thing, request.Frame) ?? throw new ShotFault($"{thing.Name} has no path yet. Solve or follow it first.");
-            Piece Hung(Piece p) => (frame is { } f ? Hanging.Placed(p, Hanging.Inverse(f)) : p) with { HangsOn = request.Thing };
-            Element HungElement(Element e) => (frame is { } f ? Hanging.Placed(e, Hanging.Inverse(f)) : e) with { HangsOn = request.Thing };
-            ShotDocument changed = document with
             {
-                Pieces = [.. document.Pieces.Zip(world.Pieces).Select(p => p.First.Id == request.Piece ? Hung(p.Second) : p.First)],
-                Elements =
-                [
-                    .. document.Elements.Zip(world.Elements).Select(e => e.First.Id == request.Element ? HungElement(e.Second) : e.First),
-                ],
-            };
-            ShotApi.Check(changed);
-            string name = document.Pieces.FirstOrDefault(p => p.Id == request.Piece)?.Name
-                ?? document.Elements.FirstOrDefault(e => e.Id == request.Element)?.Name
-                ?? throw new ShotFault("That is no longer in the shot.");
-            await shots.Save(
-                id,
-                request.BaseRevision,
-                changed,
-                ShotApi.Who(http),
-                thing is null ? $"{name} stands in the world" : $"{name} hangs on {thing.Name}"
-            );
-            return await ShotApi.State(shots, id);
-        });
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                ShotDocument world = Hanging.At(document, request.Frame);
+                MovingObject? thing = request.Thing is null ? null : MovingWork.Need(document, request.Thing);
+                Pose? frame = thing is null
+                    ? null
+                    : Hanging.PoseOf(thing, request.Frame)
+                        ?? throw new ShotFault($"{thing.Name} has no path yet. Solve or follow it first.");
+                Piece Hung(Piece p) => (frame is { } f ? Hanging.Placed(p, Hanging.Inverse(f)) : p) with { HangsOn = request.Thing };
+                Element HungElement(Element e) =>
+                    (frame is { } f ? Hanging.Placed(e, Hanging.Inverse(f)) : e) with
+                    {
+                        HangsOn = request.Thing,
+                    };
+                ShotDocument changed = document with
+                {
+                    Pieces = [.. document.Pieces.Zip(world.Pieces).Select(p => p.First.Id == request.Piece ? Hung(p.Second) : p.First)],
+                    Elements =
+                    [
+                        .. document
+                            .Elements.Zip(world.Elements)
+                            .Select(e => e.First.Id == request.Element ? HungElement(e.Second) : e.First),
+                    ],
+                };
+                ShotApi.Check(changed);
+                string name = document.Pieces.FirstOrDefault(p => p.Id == request.Piece)?.Name
+                    ?? document.Elements.FirstOrDefault(e => e.Id == request.Element)?.Name
+                    ?? throw new ShotFault("That is no longer in the shot.");
+                await shots.Save(
+                    id,
+                    request.BaseRevision,
+                    changed,
+                    ShotApi.Who(http),
+                    thing is null ? $"{name} stands in the world" : $"{name} hangs on {thing.Name}"
+                );
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Hangs a piece or an element on a thing, or stands it back in the world; it stays where it is in the frame");
     }
 }

@@ -105,68 +105,67 @@ public static class ShotApi
     {
         var api = app.MapGroup("/api/shots").WithTags("Shots");
 
-        api.MapGet("/", (ShotStore shots) => shots.List());
+        api.MapGet("/", (ShotStore shots) => shots.List()).WithSummary("All shots");
 
         api.MapPost("/", async (NewShot request, ShotStore shots, HttpContext http) =>
-        {
-            string production = Plain(request.Production),
-                sequence = Plain(request.Sequence),
-                code = Plain(request.Code);
-            if (production.Length is 0 or > 80)
             {
-                throw new ShotFault("Name the production (up to 80 letters).");
-            }
-            if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-'))
-            {
-                throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40).");
-            }
-            return await shots.Create(
-                new ShotDocument
+                string production = Plain(request.Production),
+                    sequence = Plain(request.Sequence),
+                    code = Plain(request.Code);
+                if (production.Length is 0 or > 80)
                 {
-                    Production = production,
-                    Sequence = sequence,
-                    Code = code,
-                    Title = Plain(request.Title),
-                },
-                Who(http),
-                "New shot"
-            );
-        });
+                    throw new ShotFault("Name the production (up to 80 letters).");
+                }
+                if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-'))
+                {
+                    throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40).");
+                }
+                return await shots.Create(
+                    new ShotDocument
+                    {
+                        Production = production,
+                        Sequence = sequence,
+                        Code = code,
+                        Title = Plain(request.Title),
+                    },
+                    Who(http),
+                    "New shot"
+                );
+            })
+            .WithSummary("Makes a shot of a production");
 
-        api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id));
+        api.MapGet("/{id:long}", (long id, ShotStore shots) => State(shots, id))
+            .WithSummary("A shot’s newest document, its revision, and which of the plate’s pictures each frame shows");
 
         api.MapPut(
-            "/{id:long}",
-            async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
-            {
-                Check(request.Document);
-                ShotDocument before = (await Need(shots, id)).Document;
-                ShotSaving.Check(before, request.Document, media, engine);
-                await shots.Save(
-                    id,
-                    request.BaseRevision,
-                    request.Document,
-                    Who(http),
-                    Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change"
-                );
-                return await State(shots, id);
-            }
-        );
+                "/{id:long}",
+                async (long id, SaveRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
+                {
+                    Check(request.Document);
+                    ShotDocument before = (await Need(shots, id)).Document;
+                    ShotSaving.Check(before, request.Document, media, engine);
+                    await shots.Save(
+                        id,
+                        request.BaseRevision,
+                        request.Document,
+                        Who(http),
+                        Plain(request.What) is { Length: > 0 } what ? what[..Math.Min(120, what.Length)] : "Change"
+                    );
+                    return await State(shots, id);
+                }
+            )
+            .WithSummary("Keeps a whole document on the revision that it was made from; named edits are the better way");
 
         api.MapPost(
                 "/{id:long}/edits",
                 async (long id, EditsRequest request, ShotStore shots, MediaStore media, ShotEngine engine, HttpContext http) =>
                 {
-                    await shots.Edit(
-                        id,
-                        Who(http),
-                        newest =>
-                        {
-                            EditedShot made = Edits.Apply(newest, request.Edits);
-                            ShotSaving.Check(newest, made.Document, media, engine);
-                            return made;
-                        }
-                    );
+                    await shots.Edit(id, Who(http), newest =>
+                    {
+                        EditedShot made = Edits.Apply(newest, request.Edits);
+                        ShotSaving.Check(newest, made.Document, media, engine);
+                        return made;
+                    });
                     return await State(shots, id);
                 }
             )
@@ -176,180 +175,196 @@ public static class ShotApi
             );
 
         api.MapPost("/{id:long}/undo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
-        {
-            await shots.Undo(id, request.BaseRevision, Who(http));
-            return await State(shots, id);
-        });
+            {
+                await shots.Undo(id, request.BaseRevision, Who(http));
+                return await State(shots, id);
+            })
+            .WithSummary("Goes back by one change");
 
         api.MapPost("/{id:long}/redo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
-        {
-            await shots.Redo(id, request.BaseRevision, Who(http));
-            return await State(shots, id);
-        });
+            {
+                await shots.Redo(id, request.BaseRevision, Who(http));
+                return await State(shots, id);
+            })
+            .WithSummary("Makes the change again that was gone back from");
 
         api.MapPost("/{id:long}/restore", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
-        {
-            await shots.Restore(
-                id,
-                request.BaseRevision,
-                request.Number ?? throw new ShotFault("Say which revision to go back to."),
-                Who(http)
-            );
-            return await State(shots, id);
-        });
+            {
+                await shots.Restore(
+                    id,
+                    request.BaseRevision,
+                    request.Number ?? throw new ShotFault("Say which revision to go back to."),
+                    Who(http)
+                );
+                return await State(shots, id);
+            })
+            .WithSummary("Goes back to any earlier revision, as a change of its own");
 
-        api.MapGet("/{id:long}/ledger", (long id, ShotStore shots) => shots.Ledger(id));
+        api.MapGet("/{id:long}/ledger", (long id, ShotStore shots) => shots.Ledger(id))
+            .WithSummary("The shot’s changes, newest first, with values before and after");
 
         api.MapGet("/{id:long}/readings", async (long id, int? revision, ShotStore shots, Measuring measuring) =>
-        {
-            var (document, r) = await Need(shots, id, revision);
-            var (readings, at) = await measuring.Read(document, id, r.Number);
-            return readings is null ? Results.Accepted(value: at) : Results.Ok(readings);
-        });
+            {
+                var (document, r) = await Need(shots, id, revision);
+                var (readings, at) = await measuring.Read(document, id, r.Number);
+                return readings is null ? Results.Accepted(value: at) : Results.Ok(readings);
+            })
+            .WithSummary("The readings of a revision; 202 with how far it is while they are measured");
 
         // What the artist's naming comes to: problems of the floor, origin, axis and scale, and the similarity itself.
         api.MapGet("/{id:long}/orientation", async (long id, ShotStore shots) =>
-        {
-            var (document, _) = await Need(shots, id);
-            OrientingResult result = Orienting.Of(document);
-            return new
             {
-                problems = result.Problems,
-                scale = result.SourceToWorld.Scale,
-                levelDegrees = result.Level?.RmsDegrees,
-                floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
-                points = document
-                    .SurveyPoints.Where(p => p.Position is not null)
-                    .Select(p =>
-                    {
-                        Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
-                        return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
-                    }),
-            };
-        });
+                var (document, _) = await Need(shots, id);
+                OrientingResult result = Orienting.Of(document);
+                return new
+                {
+                    problems = result.Problems,
+                    scale = result.SourceToWorld.Scale,
+                    levelDegrees = result.Level?.RmsDegrees,
+                    floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
+                    points = document
+                        .SurveyPoints.Where(p => p.Position is not null)
+                        .Select(p =>
+                        {
+                            Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
+                            return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
+                        }),
+                };
+            })
+            .WithSummary("What the naming of floor, origin, axis and scale comes to, and its problems");
 
         // A point that is known by its clicks alone; and a piece laid through points.
         api.MapPost("/{id:long}/survey/{name}/locate", async (long id, string name, DraftRequest request, ShotStore shots) =>
-        {
-            await Need(shots, id);
-            Check(request.Document);
-            return SurveyWork.Locate(request.Document, name);
-        });
+            {
+                await Need(shots, id);
+                Check(request.Document);
+                return SurveyWork.Locate(request.Document, name);
+            })
+            .WithSummary("The place of a point that is known by its clicks alone; nothing is saved");
 
         api.MapPost("/{id:long}/pieces/fit", async (long id, FitRequest request, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
-        {
-            await Need(shots, id);
-            Check(request.Document);
-            var fitted = SurveyWork.Fit(request.Document, tracks, clouds, request.Kind, request.Points, request.Frame);
-            return new
             {
-                fitted.Piece,
-                fitted.RmsMetres,
-                fitted.LargestMetres,
-                rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame),
-            };
-        });
+                await Need(shots, id);
+                Check(request.Document);
+                var fitted = SurveyWork.Fit(request.Document, tracks, clouds, request.Kind, request.Points, request.Frame);
+                return new
+                {
+                    fitted.Piece,
+                    fitted.RmsMetres,
+                    fitted.LargestMetres,
+                    rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame),
+                };
+            })
+            .WithSummary("A plane, box or cylinder through points; nothing is saved");
 
         // Tracked points that can be chosen in a frame; and those on the surface under a spot.
         api.MapGet(
-            "/{id:long}/frames/{frame:int}/places",
-            async (long id, int frame, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
-                SurveyWork
-                    .Choosable((await Need(shots, id)).Document, tracks, clouds, frame)
-                    .Select(p => new
-                    {
-                        name = p.Name,
-                        x = Math.Round(p.X, 1),
-                        y = Math.Round(p.Y, 1),
-                    })
-        );
+                "/{id:long}/frames/{frame:int}/places",
+                async (long id, int frame, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+                    SurveyWork
+                        .Choosable((await Need(shots, id)).Document, tracks, clouds, frame)
+                        .Select(p => new
+                        {
+                            name = p.Name,
+                            x = Math.Round(p.X, 1),
+                            y = Math.Round(p.Y, 1),
+                        })
+            )
+            .WithSummary("Tracked points that can be chosen in a frame");
 
         api.MapGet(
-            "/{id:long}/frames/{frame:int}/surface",
-            async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
-                SurveyWork.Surface((await Need(shots, id)).Document, tracks, clouds, frame, x, y)
-        );
+                "/{id:long}/frames/{frame:int}/surface",
+                async (long id, int frame, double x, double y, ShotStore shots, TrackWork tracks, CloudWork clouds) =>
+                    SurveyWork.Surface((await Need(shots, id)).Document, tracks, clouds, frame, x, y)
+            )
+            .WithSummary("Tracked points on the surface under a spot");
 
         // What of a piece can be taken hold of in a frame: corners and edges, where they are seen.
         api.MapGet("/{id:long}/frames/{frame:int}/handles", async (long id, int frame, string piece, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = Hanging.At((await Need(shots, id)).Document, frame);
-            Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.");
-            var (pose, pinhole) = engine.Camera(document, frame);
-            Similarity place = PieceMeshes.PlaceOf(own);
-            double[]? At(Vec3 share) =>
-                pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y)
-                    ? [Math.Round(x, 2), Math.Round(y, 2)]
-                    : null;
-            return PiecePull
-                .Handles(own, engine.Local(own))
-                .Select(h => new
-                {
-                    from = h.From,
-                    to = h.To,
-                    a = At(h.From),
-                    b = At(h.To),
-                })
-                .Where(h => h.a is not null && h.b is not null);
-        });
+            {
+                ShotDocument document = Hanging.At((await Need(shots, id)).Document, frame);
+                Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.");
+                var (pose, pinhole) = engine.Camera(document, frame);
+                Similarity place = PieceMeshes.PlaceOf(own);
+                double[]? At(Vec3 share) =>
+                    pinhole.TryProject(pose, place.Apply(PiecePull.Local(own, share)), out double x, out double y)
+                        ? [Math.Round(x, 2), Math.Round(y, 2)]
+                        : null;
+                return PiecePull
+                    .Handles(own, engine.Local(own))
+                    .Select(h => new
+                    {
+                        from = h.From,
+                        to = h.To,
+                        a = At(h.From),
+                        b = At(h.To),
+                    })
+                    .Where(h => h.a is not null && h.b is not null);
+            })
+            .WithSummary("Corners and edges of a piece that can be taken hold of, where they are seen");
 
         // A piece whose pins were changed, solved over all frames that have one.
         api.MapPost(
-            "/{id:long}/pieces/{piece}/pull",
-            async (long id, string piece, DraftRequest request, ShotStore shots, ShotEngine engine) =>
-            {
-                await Need(shots, id);
-                Check(request.Document);
-                PulledPiece pulled = SetWork.Pull(
-                    engine,
-                    request.Document,
-                    request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.")
-                );
-                return new
+                "/{id:long}/pieces/{piece}/pull",
+                async (long id, string piece, DraftRequest request, ShotStore shots, ShotEngine engine) =>
                 {
-                    pulled.Piece,
-                    pulled.RmsPx,
-                    pulled.WorstPx,
-                };
-            }
-        );
+                    await Need(shots, id);
+                    Check(request.Document);
+                    PulledPiece pulled = SetWork.Pull(
+                        engine,
+                        request.Document,
+                        request.Document.Pieces.FirstOrDefault(p => p.Id == piece) ?? throw new NotThereException("There is no such piece.")
+                    );
+                    return new
+                    {
+                        pulled.Piece,
+                        pulled.RmsPx,
+                        pulled.WorstPx,
+                    };
+                }
+            )
+            .WithSummary("A piece solved over all frames that pin it; nothing is saved");
 
         api.MapGet("/{id:long}/clouds", async (long id, int? revision, ShotStore shots) =>
-        {
-            ShotDocument document = (await Need(shots, id, revision)).Document;
-            return document.Clouds.Select(c =>
-                CloudWork.Place(document, c) is var p
-                    ? new
-                    {
-                        c.Id,
-                        p.RmsMetres,
-                        p.Targets,
-                        p.Reason,
-                        scale = p.ToWorld.Scale,
-                    }
-                    : null
-            );
-        });
+            {
+                ShotDocument document = (await Need(shots, id, revision)).Document;
+                return document.Clouds.Select(c =>
+                    CloudWork.Place(document, c) is var p
+                        ? new
+                        {
+                            c.Id,
+                            p.RmsMetres,
+                            p.Targets,
+                            p.Reason,
+                            scale = p.ToWorld.Scale,
+                        }
+                        : null
+                );
+            })
+            .WithSummary("How point clouds lie by their targets");
 
         api.MapGet("/{id:long}/frames/{frame:int}/card", async (long id, int frame, double metres, ShotStore shots, ShotEngine engine) =>
-            SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres)
-        );
+                SetWork.Card(engine, (await Need(shots, id)).Document, frame, metres)
+            )
+            .WithSummary("A card that fills the frame at a distance; nothing is saved");
 
         // How high above a foot a spot of the picture lies, where it is straight above it; or straight above a line through the foot along a direction.
         api.MapPost(
-            "/{id:long}/frames/{frame:int}/above",
-            async (long id, int frame, AboveRequest request, ShotStore shots, ShotEngine engine) =>
-                SetWork.Above(engine, (await Need(shots, id)).Document, frame, request.Foot, request.Along, request.X, request.Y)
-        );
+                "/{id:long}/frames/{frame:int}/above",
+                async (long id, int frame, AboveRequest request, ShotStore shots, ShotEngine engine) =>
+                    SetWork.Above(engine, (await Need(shots, id)).Document, frame, request.Foot, request.Along, request.X, request.Y)
+            )
+            .WithSummary("How high above a foot a spot of the picture lies, straight above it or above a line through it");
 
         api.MapPost(
-            "/{id:long}/elements/{element}/stand",
-            async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
-            {
-                await Need(shots, id);
-                Check(request.Document);
-                return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
-            }
-        );
+                "/{id:long}/elements/{element}/stand",
+                async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+                {
+                    await Need(shots, id);
+                    Check(request.Document);
+                    return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
+                }
+            )
+            .WithSummary("Where an element stands lowered until it touches, or laid on the surface; nothing is saved");
     }
 }

@@ -28,133 +28,150 @@ public static class TrackApi
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Camera");
 
         api.MapPost("/track", async (long id, TrackRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Plate is null)
-            {
-                throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-            }
-            if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200))
-            {
-                throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart.");
-            }
-            int missing = Enumerable
-                .Range(document.Range.First, document.Range.Count)
-                .FirstOrDefault(f => document.Plate.MediaAt(document.Plate.FrameAt(f, document.Rate)) is null, -1);
-            if (missing >= 0)
-            {
-                throw new ShotFault(
-                    $"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."
-                );
-            }
-            var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
-            return await jobs.Ask(id, document, "track", "Tracking", 2 * document.Range.Count, ShotApi.Who(http), parameters, [request]);
-        });
-
-        api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Tracks is null)
-            {
-                throw new ShotFault("There are no tracks yet. Track the plate first.");
-            }
-            work.Settings(document);
-            var parameters = new SolveParameters(revision.Number, ShotApi.Who(http));
-            return await jobs.Ask(id, document, "solve", "Solving", 100, ShotApi.Who(http), parameters, []);
-        });
-
-        api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            if (document.Plate is null)
-            {
-                throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-            }
-            return await jobs.Ask(
-                id,
-                document,
-                "grain",
-                "Taking the grain out",
-                document.Range.Count,
-                ShotApi.Who(http),
-                new SolveParameters(revision.Number, ShotApi.Who(http)),
-                []
-            );
-        });
-
-        api.MapPost(
-            "/tracks/edit",
-            async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
             {
                 var (document, revision) = await ShotApi.Need(shots, id);
-                IReadOnlyList<Track> tracks = work.Edit(document, request.Edit);
-                string hash = media.Write(TrackFile.Write(tracks));
-                string what = request.Edit.Do switch
+                if (document.Plate is null)
                 {
-                    "place" => $"Placed track {tracks[^1].Id}",
-                    "move" => $"Track {request.Edit.Track} corrected at {request.Edit.Frame}",
-                    "cut" => $"Track {request.Edit.Track} cut after {request.Edit.Frame}",
-                    "join" => $"Tracks {request.Edit.Track} and {request.Edit.Other} joined",
-                    _ => $"Deleted track {request.Edit.Track}",
-                };
-                await shots.Save(
+                    throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+                }
+                if (request.Count is < 20 or > 5000 || !(request.Distance is >= 3 and <= 200))
+                {
+                    throw new ShotFault("Between 20 and 5,000 tracks are kept alive, 3 to 200 px apart.");
+                }
+                int missing = Enumerable
+                    .Range(document.Range.First, document.Range.Count)
+                    .FirstOrDefault(f => document.Plate.MediaAt(document.Plate.FrameAt(f, document.Rate)) is null, -1);
+                if (missing >= 0)
+                {
+                    throw new ShotFault(
+                        $"The plate has no frame {missing}: tracks are followed from frame to frame without gaps. Bring it again, or shorten the range."
+                    );
+                }
+                var parameters = new TrackParameters(revision.Number, ShotApi.Who(http), request.Count, request.Distance);
+                return await jobs.Ask(
                     id,
-                    request.BaseRevision,
-                    document with
-                    {
-                        Tracks = new() { Media = hash, Count = tracks.Count },
-                    },
+                    document,
+                    "track",
+                    "Tracking",
+                    2 * document.Range.Count,
                     ShotApi.Who(http),
-                    what
+                    parameters,
+                    [request]
                 );
-                return new
+            })
+            .WithSummary("Tracks the plate, in the tray");
+
+        api.MapPost("/solve", async (long id, ShotStore shots, JobStore jobs, TrackWork work, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (document.Tracks is null)
                 {
-                    state = await ShotApi.State(shots, id),
-                    track = request.Edit.Do == "place" ? tracks[^1].Id : request.Edit.Track,
-                };
-            }
-        );
+                    throw new ShotFault("There are no tracks yet. Track the plate first.");
+                }
+                work.Settings(document);
+                var parameters = new SolveParameters(revision.Number, ShotApi.Who(http));
+                return await jobs.Ask(id, document, "solve", "Solving", 100, ShotApi.Who(http), parameters, []);
+            })
+            .WithSummary("Solves the camera from the tracks, in the tray");
+
+        api.MapPost("/grain-free", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (document.Plate is null)
+                {
+                    throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+                }
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "grain",
+                    "Taking the grain out",
+                    document.Range.Count,
+                    ShotApi.Who(http),
+                    new SolveParameters(revision.Number, ShotApi.Who(http)),
+                    []
+                );
+            })
+            .WithSummary("Makes a grain-free copy of the plate, in the tray");
+
+        api.MapPost(
+                "/tracks/edit",
+                async (long id, TrackEditRequest request, ShotStore shots, TrackWork work, MediaStore media, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    IReadOnlyList<Track> tracks = work.Edit(document, request.Edit);
+                    string hash = media.Write(TrackFile.Write(tracks));
+                    string what = request.Edit.Do switch
+                    {
+                        "place" => $"Placed track {tracks[^1].Id}",
+                        "move" => $"Track {request.Edit.Track} corrected at {request.Edit.Frame}",
+                        "cut" => $"Track {request.Edit.Track} cut after {request.Edit.Frame}",
+                        "join" => $"Tracks {request.Edit.Track} and {request.Edit.Other} joined",
+                        _ => $"Deleted track {request.Edit.Track}",
+                    };
+                    await shots.Save(
+                        id,
+                        request.BaseRevision,
+                        document with
+                        {
+                            Tracks = new() { Media = hash, Count = tracks.Count },
+                        },
+                        ShotApi.Who(http),
+                        what
+                    );
+                    return new
+                    {
+                        state = await ShotApi.State(shots, id),
+                        track = request.Edit.Do == "place" ? tracks[^1].Id : request.Edit.Track,
+                    };
+                }
+            )
+            .WithSummary("Places, moves, cuts, joins or deletes a track by hand");
 
         // Tracks that live at a frame with their tails, and what the solve makes of each.
         api.MapGet("/frames/{frame:int}/tracks", async (long id, int frame, int? revision, ShotStore shots, TrackWork work) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            var solved = work.Solve(document)?.Points.ToDictionary(p => p.Track, p => p.RmsPx);
-            HashSet<int> cleaned = [.. document.Solving.LeftOut];
-            SolveSettings? settings = document.Plate is null
-                ? null
-                : work.Settings(document with { Solving = document.Solving with { HoldFocal = false } });
-            var live = new List<object>();
-            foreach (Track t in work.Tracks(document))
             {
-                if (!t.TryAt(frame, out TrackPoint at))
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                var solved = work.Solve(document)?.Points.ToDictionary(p => p.Track, p => p.RmsPx);
+                HashSet<int> cleaned = [.. document.Solving.LeftOut];
+                SolveSettings? settings = document.Plate is null
+                    ? null
+                    : work.Settings(document with { Solving = document.Solving with { HoldFocal = false } });
+                var live = new List<object>();
+                foreach (Track t in work.Tracks(document))
                 {
-                    continue;
-                }
-                int index = frame - t.Points[0].Frame,
-                    from = Math.Max(0, index - Tail);
-                live.Add(
-                    new
+                    if (!t.TryAt(frame, out TrackPoint at))
                     {
-                        id = t.Id,
-                        x = Math.Round(at.X, 2),
-                        y = Math.Round(at.Y, 2),
-                        tail = t.Points.Skip(from).Take(index - from + 1).SelectMany(p => new[] { Math.Round(p.X, 1), Math.Round(p.Y, 1) }),
-                        rms = solved is not null && solved.TryGetValue(t.Id, out double rms) ? Math.Round(rms, 3) : (double?)null,
-                        fate = solved is null ? "unsolved"
-                        : solved.ContainsKey(t.Id) ? "used"
-                        : cleaned.Contains(t.Id) ? "cleaned"
-                        : settings!.IsHeldOut(t.Id) ? "held out"
-                        : "left out",
-                        first = t.Points[0].Frame,
-                        last = t.Points[^1].Frame,
-                        ended = t.Ended,
-                        hand = t.ByHand,
+                        continue;
                     }
-                );
-            }
-            return live;
-        });
+                    int index = frame - t.Points[0].Frame,
+                        from = Math.Max(0, index - Tail);
+                    live.Add(
+                        new
+                        {
+                            id = t.Id,
+                            x = Math.Round(at.X, 2),
+                            y = Math.Round(at.Y, 2),
+                            tail = t
+                                .Points.Skip(from)
+                                .Take(index - from + 1)
+                                .SelectMany(p => new[] { Math.Round(p.X, 1), Math.Round(p.Y, 1) }),
+                            rms = solved is not null && solved.TryGetValue(t.Id, out double rms) ? Math.Round(rms, 3) : (double?)null,
+                            fate = solved is null ? "unsolved"
+                            : solved.ContainsKey(t.Id) ? "used"
+                            : cleaned.Contains(t.Id) ? "cleaned"
+                            : settings!.IsHeldOut(t.Id) ? "held out"
+                            : "left out",
+                            first = t.Points[0].Frame,
+                            last = t.Points[^1].Frame,
+                            ended = t.Ended,
+                            hand = t.ByHand,
+                        }
+                    );
+                }
+                return live;
+            })
+            .WithSummary("Tracks that live at a frame with their tails, and what the solve makes of each");
 
         // How a camera file is meant: its readings ranked by the shot's own tracks; and one of them taken.
         api.MapPost("/camera/readings", async (long id, HttpContext http, ShotStore shots, MediaStore media, TrackWork work) =>
@@ -194,164 +211,173 @@ public static class TrackApi
                     ),
                 };
             })
+            .WithSummary("How a camera file is meant: its readings ranked by the shot’s own tracks")
+            .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
         api.MapPost(
-            "/camera/reading",
-            async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
-            {
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
-                if (request.Index < 0 || request.Index >= ranking.Ranking.Count)
+                "/camera/reading",
+                async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
                 {
-                    throw new ShotFault("There is no such reading.");
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
+                    if (request.Index < 0 || request.Index >= ranking.Ranking.Count)
+                    {
+                        throw new ShotFault("There is no such reading.");
+                    }
+                    await shots.Save(
+                        id,
+                        request.BaseRevision,
+                        ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name),
+                        ShotApi.Who(http),
+                        $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[
+                            ..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)
+                        ]
+                    );
+                    return await ShotApi.State(shots, id);
                 }
-                await shots.Save(
-                    id,
-                    request.BaseRevision,
-                    ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name),
-                    ShotApi.Who(http),
-                    $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[
-                        ..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)
-                    ]
-                );
-                return await ShotApi.State(shots, id);
-            }
-        );
+            )
+            .WithSummary("Takes a camera file in by one of its readings");
 
         api.MapGet("/tracks/{track:int}", async (long id, int track, int? revision, ShotStore shots, TrackWork work) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track)
-                ?? throw new NotThereException($"There is no track {track}.");
-            return new
             {
-                id = t.Id,
-                t.Ended,
-                t.Began,
-                hand = t.ByHand,
-                points = t.Points.Select(p => new
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                Track t = work.Tracks(document).FirstOrDefault(t => t.Id == track)
+                    ?? throw new NotThereException($"There is no track {track}.");
+                return new
                 {
-                    p.Frame,
-                    p.X,
-                    p.Y,
-                }),
-            };
-        });
+                    id = t.Id,
+                    t.Ended,
+                    t.Began,
+                    hand = t.ByHand,
+                    points = t.Points.Select(p => new
+                    {
+                        p.Frame,
+                        p.X,
+                        p.Y,
+                    }),
+                };
+            })
+            .WithSummary("A track, frame by frame");
 
         // How much wider than the plate a picture rendered without the lens must be, over the range.
         api.MapGet("/camera/overscan", async (long id, ShotStore shots, ShotEngine engine) =>
-        {
-            ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-            return new
             {
-                needed = Enumerable
-                    .Range(document.Range.First, document.Range.Count)
-                    .Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)),
-            };
-        });
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                return new
+                {
+                    needed = Enumerable
+                        .Range(document.Range.First, document.Range.Count)
+                        .Max(f => RenderedFit.NeededOverscan(engine.Camera(document, f).Pinhole)),
+                };
+            })
+            .WithSummary("How much wider than the plate a picture rendered without the lens must be, over the range");
 
         // The camera for other programs, as one zip.
         api.MapGet("/camera/handover.zip", async (long id, ShotStore shots, ShotEngine engine) =>
-        {
-            var (document, revision) = await ShotApi.Need(shots, id);
-            string folder = Path.Combine(Path.GetTempPath(), $"plenk-camera-{Guid.NewGuid():N}");
-            try
             {
-                HandOver.Camera(engine, document, folder);
-                var zip = new MemoryStream();
-                System.IO.Compression.ZipFile.CreateFromDirectory(folder, zip);
-                return Results.File(zip.ToArray(), "application/zip", $"{document.Code}_camera_r{revision.Number}.zip");
-            }
-            finally
-            {
-                if (Directory.Exists(folder))
+                var (document, revision) = await ShotApi.Need(shots, id);
+                string folder = Path.Combine(Path.GetTempPath(), $"plenk-camera-{Guid.NewGuid():N}");
+                try
                 {
-                    Directory.Delete(folder, recursive: true);
+                    HandOver.Camera(engine, document, folder);
+                    var zip = new MemoryStream();
+                    System.IO.Compression.ZipFile.CreateFromDirectory(folder, zip);
+                    return Results.File(zip.ToArray(), "application/zip", $"{document.Code}_camera_r{revision.Number}.zip");
                 }
-            }
-        });
+                finally
+                {
+                    if (Directory.Exists(folder))
+                    {
+                        Directory.Delete(folder, recursive: true);
+                    }
+                }
+            })
+            .WithSummary("The camera for other programs, as one zip");
 
         // Lines on a still: what camera they give, while they are drawn; and the same kept, with the camera on the shot.
         api.MapPost("/still/look", async (long id, StillRequest request, ShotStore shots) =>
-        {
-            ShotDocument draft = (await ShotApi.Need(shots, id, request.BaseRevision)).Document with { Still = request.Still };
-            ShotApi.Check(draft);
-            return Look(draft, StillWork.Solve(draft));
-        });
+            {
+                ShotDocument draft = (await ShotApi.Need(shots, id, request.BaseRevision)).Document with { Still = request.Still };
+                ShotApi.Check(draft);
+                return Look(draft, StillWork.Solve(draft));
+            })
+            .WithSummary("What camera lines on a still give; nothing is saved");
 
         api.MapPost("/still", async (long id, StillRequest request, ShotStore shots, HttpContext http) =>
-        {
-            ShotDocument draft = (await ShotApi.Need(shots, id)).Document with { Still = request.Still };
-            ShotApi.Check(draft);
-            LineCameraResult r = StillWork.Solve(draft);
-            await shots.Save(id, request.BaseRevision, StillWork.With(draft, r), ShotApi.Who(http), request.What);
-            return new { state = await ShotApi.State(shots, id), look = Look(draft, r) };
-        });
+            {
+                ShotDocument draft = (await ShotApi.Need(shots, id)).Document with { Still = request.Still };
+                ShotApi.Check(draft);
+                LineCameraResult r = StillWork.Solve(draft);
+                await shots.Save(id, request.BaseRevision, StillWork.With(draft, r), ShotApi.Who(http), request.What);
+                return new { state = await ShotApi.State(shots, id), look = Look(draft, r) };
+            })
+            .WithSummary("Keeps lines on a still, and the camera that they give");
 
         // The solve in numbers: every frame, every track, what was left out and why, the camera's path as curves.
         api.MapGet("/solve", async (long id, int? revision, ShotStore shots, TrackWork work) =>
-        {
-            var (document, _) = await ShotApi.Need(shots, id, revision);
-            if (work.Solve(document) is not { } s)
             {
-                return Results.Ok(new { solved = false });
-            }
-            double mm = document.Plate is { } plate ? plate.SensorWidthMm / s.Width : 0;
-            Pose first = Pose.FromRowMajor16(s.Frames[0].CameraToWorld, out _)!.Value;
-            return Results.Ok(
-                new
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                if (work.Solve(document) is not { } s)
                 {
-                    solved = true,
-                    turning = s.Turning,
-                    zooms = s.Zooms,
-                    rmsPx = s.RmsPx,
-                    focalMm = s.FocalPx * mm,
-                    focalDoubtMm = s.FocalDoubtPx * mm,
-                    s.K1,
-                    s.K2,
-                    report = s.Report is { } r
-                        ? new
-                        {
-                            r.StartCost,
-                            r.EndCost,
-                            startRms = double.IsFinite(r.StartRms) ? r.StartRms : (double?)null,
-                            r.EndRms,
-                            r.Iterations,
-                            r.Stopped,
-                        }
-                        : null,
-                    heldOut = s.HeldOut,
-                    leftOut = s
-                        .LeftOut.GroupBy(l => l.Why)
-                        .Select(g => new { why = g.Key, tracks = g.Count() })
-                        .OrderByDescending(g => g.tracks),
-                    tracks = s.Points.Select(p => new
-                    {
-                        id = p.Track,
-                        rms = p.RmsPx,
-                        seen = p.Seen,
-                    }),
-                    frames = s.Frames.Select(f =>
-                    {
-                        Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
-                        Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation),
-                            moved = pose.Position - first.Position;
-                        return new
-                        {
-                            f.Frame,
-                            rms = f.RmsPx,
-                            f.Tracks,
-                            focalMm = s.FocalPx * f.Zoom * mm,
-                            turnDoubt = f.TurnDoubtDegrees,
-                            shiftDoubt = f.ShiftDoubt,
-                            place = new[] { moved.X, moved.Y, moved.Z },
-                            turn = new[] { turned.X, turned.Y, turned.Z },
-                        };
-                    }),
+                    return Results.Ok(new { solved = false });
                 }
-            );
-        });
+                double mm = document.Plate is { } plate ? plate.SensorWidthMm / s.Width : 0;
+                Pose first = Pose.FromRowMajor16(s.Frames[0].CameraToWorld, out _)!.Value;
+                return Results.Ok(
+                    new
+                    {
+                        solved = true,
+                        turning = s.Turning,
+                        zooms = s.Zooms,
+                        rmsPx = s.RmsPx,
+                        focalMm = s.FocalPx * mm,
+                        focalDoubtMm = s.FocalDoubtPx * mm,
+                        s.K1,
+                        s.K2,
+                        report = s.Report is { } r
+                            ? new
+                            {
+                                r.StartCost,
+                                r.EndCost,
+                                startRms = double.IsFinite(r.StartRms) ? r.StartRms : (double?)null,
+                                r.EndRms,
+                                r.Iterations,
+                                r.Stopped,
+                            }
+                            : null,
+                        heldOut = s.HeldOut,
+                        leftOut = s
+                            .LeftOut.GroupBy(l => l.Why)
+                            .Select(g => new { why = g.Key, tracks = g.Count() })
+                            .OrderByDescending(g => g.tracks),
+                        tracks = s.Points.Select(p => new
+                        {
+                            id = p.Track,
+                            rms = p.RmsPx,
+                            seen = p.Seen,
+                        }),
+                        frames = s.Frames.Select(f =>
+                        {
+                            Pose pose = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value;
+                            Vec3 turned = Rotations.ToEulerYxzDegrees(first.Rotation.Transpose() * pose.Rotation),
+                                moved = pose.Position - first.Position;
+                            return new
+                            {
+                                f.Frame,
+                                rms = f.RmsPx,
+                                f.Tracks,
+                                focalMm = s.FocalPx * f.Zoom * mm,
+                                turnDoubt = f.TurnDoubtDegrees,
+                                shiftDoubt = f.ShiftDoubt,
+                                place = new[] { moved.X, moved.Y, moved.Z },
+                                turn = new[] { turned.X, turned.Y, turned.Z },
+                            };
+                        }),
+                    }
+                );
+            })
+            .WithSummary("The solve in numbers: every frame, every track, what was left out and why");
     }
 
     private static object Look(ShotDocument shot, LineCameraResult r)

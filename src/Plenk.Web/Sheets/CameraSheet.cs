@@ -1,7 +1,7 @@
 using System.Globalization;
 using Plenk.Core.Shots;
-using Plenk.Formats.Cameras;
 using Plenk.Core.Tracking;
+using Plenk.Formats.Cameras;
 using Plenk.Work;
 
 namespace Plenk.Web.Sheets;
@@ -83,8 +83,7 @@ public static class CameraSheet
             go,
             go.Length > 0 && stay.Length >= least,
             stay.Length < least ? $"Only {stay.Length} tracks would stay; a solve needs {least}."
-                : go.Length > 0
-                    ? $"{go.Length} of {s.Points.Length} tracks would go; {F(s.RmsPx, 3)} px would become about {F(rms, 3)} px."
+                : go.Length > 0 ? $"{go.Length} of {s.Points.Length} tracks would go; {F(s.RmsPx, 3)} px would become about {F(rms, 3)} px."
                 : "No track is over it."
         );
     }

@@ -10,14 +10,15 @@ namespace Plenk.Web.Sheets;
 public static partial class ContactSheet
 {
     public static string Aside(Element e) =>
-        e.Off ? "off"
-        : e.Kind switch
-        {
-            ElementKind.Card => "card",
-            ElementKind.Lettering => "lettering",
-            ElementKind.Rendered => "rendered frames",
-            _ => string.Create(CultureInfo.InvariantCulture, $"{e.Position.X:F2}, {e.Position.Y:F2}, {e.Position.Z:F2}"),
-        };
+        e.Off
+            ? "off"
+            : e.Kind switch
+            {
+                ElementKind.Card => "card",
+                ElementKind.Lettering => "lettering",
+                ElementKind.Rendered => "rendered frames",
+                _ => string.Create(CultureInfo.InvariantCulture, $"{e.Position.X:F2}, {e.Position.Y:F2}, {e.Position.Z:F2}"),
+            };
 
     public static Element Letters(string id) =>
         new()
@@ -29,18 +30,18 @@ public static partial class ContactSheet
         };
 
     public static IReadOnlyList<(string, string)> Eases { get; } =
-        [
-            ("Eased", "easing out and in"),
-            ("Straight", "straight"),
-            ("Smooth", "through without a corner"),
-            ("Held", "not at all, until the next"),
-        ];
+    [
+        ("Eased", "easing out and in"),
+        ("Straight", "straight"),
+        ("Smooth", "through without a corner"),
+        ("Held", "not at all, until the next"),
+    ];
 
     public static IReadOnlyList<(string, string)> Curves { get; } =
-        [("position0", "x"), ("position1", "height"), ("position2", "z"), ("turnDegrees", "turned"), ("scale", "scale")];
+    [("position0", "x"), ("position1", "height"), ("position2", "z"), ("turnDegrees", "turned"), ("scale", "scale")];
 
     public static IReadOnlyList<(string, string)> FigureCurves { get; } =
-        [("x", "moved along x, m"), ("y", "moved up, m"), ("z", "moved along z, m"), ("scale", "sized, times")];
+    [("x", "moved along x, m"), ("y", "moved up, m"), ("z", "moved along z, m"), ("scale", "sized, times")];
 
     /// <summary>A value of an element as it is at a frame: where it has keys, the place of this frame's key.</summary>
     public static Keyed Of(Element e, int frame, string property, Func<ElementKey, bool> has) =>
@@ -56,7 +57,8 @@ public static partial class ContactSheet
                 $"elements/{e.Id}/keys",
                 (ElementKey[])
                     [
-                        .. e.Keys.Where(k => k.Frame != frame)
+                        .. e
+                            .Keys.Where(k => k.Frame != frame)
                             .Append(new(frame, now.Position, now.TurnDegrees, now.Scale, ease))
                             .OrderBy(k => k.Frame),
                     ]
@@ -81,20 +83,7 @@ public static partial class ContactSheet
     public static (Edit[] Edits, string Id) Duplicate(ShotDocument shot, Element e)
     {
         string id = Choices.FreeId(shot.Elements.Select(q => q.Id), Numbered().Replace(e.Id, ""));
-        return (
-            [
-                Edit.Add(
-                    "elements",
-                    e with
-                    {
-                        Id = id,
-                        Name = id.Replace('_', ' '),
-                        Position = e.Position + new Vec3(0.5, 0, 0),
-                    }
-                ),
-            ],
-            id
-        );
+        return ([Edit.Add("elements", e with { Id = id, Name = id.Replace('_', ' '), Position = e.Position + new Vec3(0.5, 0, 0) })], id);
     }
 
     [GeneratedRegex(@"_\d+$")]

@@ -11,26 +11,26 @@ namespace Plenk.Web.Sheets;
 public static class FinishSheet
 {
     public static IReadOnlyList<(string Way, string Text)> Looks { get; } =
-        [
-            ("after", "the comp"),
-            ("bare", "it without these steps"),
-            ("element", "the element alone"),
-            ("edges", "edges only"),
-            ("exposure", "exposure in false colour"),
-            ("lifted", "blacks raised, colour × 3"),
-        ];
+    [
+        ("after", "the comp"),
+        ("bare", "it without these steps"),
+        ("element", "the element alone"),
+        ("edges", "edges only"),
+        ("exposure", "exposure in false colour"),
+        ("lifted", "blacks raised, colour × 3"),
+    ];
 
     public static IReadOnlyList<(string, string)> Parts { get; } =
-        [
-            (nameof(GradePart.Element), "the element"),
-            (nameof(GradePart.Diffuse), "its diffuse"),
-            (nameof(GradePart.Specular), "its specular"),
-            (nameof(GradePart.Reflection), "its reflection"),
-            (nameof(GradePart.Emission), "its own light"),
-            (nameof(GradePart.Light), "one light’s part"),
-            (nameof(GradePart.Added), "new lamps on the set"),
-            (nameof(GradePart.Mirror), "what mirrors show"),
-        ];
+    [
+        (nameof(GradePart.Element), "the element"),
+        (nameof(GradePart.Diffuse), "its diffuse"),
+        (nameof(GradePart.Specular), "its specular"),
+        (nameof(GradePart.Reflection), "its reflection"),
+        (nameof(GradePart.Emission), "its own light"),
+        (nameof(GradePart.Light), "one light’s part"),
+        (nameof(GradePart.Added), "new lamps on the set"),
+        (nameof(GradePart.Mirror), "what mirrors show"),
+    ];
 
     public static string Aside(FinishStep s) =>
         (
@@ -47,14 +47,16 @@ public static class FinishSheet
             Edit[] edits =
             [
                 Edit.Add("finish/steps", k.Default with { Id = id }),
-                .. k.Fields.Where(f => f.Shape == FieldShape.Light)
+                .. k
+                    .Fields.Where(f => f.Shape == FieldShape.Light)
                     .Select(f => Edit.Set($"finish/steps/{id}/{f.Path.Replace('.', '/')}", shot.Lights.FirstOrDefault()?.Id ?? "")),
             ];
             return (SheetView.Json(new { edits, choose = $"finish:{id}" }), k.Title);
         });
 
     /// <summary>The partial that draws a kind's fields: most are drawn as the kind describes them.</summary>
-    public static string FieldsOf(FinishKind kind) => kind is FinishKind.Grade or FinishKind.Ripple or FinishKind.Reframe ? $"_{kind}" : "_Fields";
+    public static string FieldsOf(FinishKind kind) =>
+        kind is FinishKind.Grade or FinishKind.Ripple or FinishKind.Reframe ? $"_{kind}" : "_Fields";
 
     /// <param name="Element">What it is called.</param>
     /// <param name="Names">In its ID mattes, and how much of the picture they take.</param>
@@ -83,8 +85,12 @@ public static class FinishSheet
                 if (e.Kind == ElementKind.Rendered)
                 {
                     var (names, notes) = engine.IdNames(shot, e, frame);
-                    var all = names.Select(n => (Id: new RenderedId(e.Id, n.Layer, n.Name), Share: n.Share > 0 ? Percent(n.Share) : "not seen here")).ToList();
-                    all.AddRange(step.RenderedIds.Where(r => r.Element == e.Id && all.All(a => a.Id != r)).Select(r => (r, "not seen here")));
+                    var all = names
+                        .Select(n => (Id: new RenderedId(e.Id, n.Layer, n.Name), Share: n.Share > 0 ? Percent(n.Share) : "not seen here"))
+                        .ToList();
+                    all.AddRange(
+                        step.RenderedIds.Where(r => r.Element == e.Id && all.All(a => a.Id != r)).Select(r => (r, "not seen here"))
+                    );
                     rendered.Add(new(called, notes, all));
                 }
             }

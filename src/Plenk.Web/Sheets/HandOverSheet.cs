@@ -10,22 +10,31 @@ namespace Plenk.Web.Sheets;
 public static class HandOverSheet
 {
     public static IReadOnlyList<(string, string)> Compressions { get; } =
-        [("zip", "ZIP"), ("piz", "PIZ"), ("zips", "ZIP by line"), ("none", "none")];
+    [("zip", "ZIP"), ("piz", "PIZ"), ("zips", "ZIP by line"), ("none", "none")];
 
     public static IReadOnlyList<(string, string)> Primaries { get; } =
-        [("bt709", "BT.709"), ("bt2020", "BT.2020"), ("acescg", "ACEScg (AP1)"), ("aces2065-1", "ACES2065-1 (AP0)")];
+    [("bt709", "BT.709"), ("bt2020", "BT.2020"), ("acescg", "ACEScg (AP1)"), ("aces2065-1", "ACES2065-1 (AP0)")];
 
     /// <summary>How long so many frames take, by the last ones of full width; null: none was made yet.</summary>
     public static string? Cost(ShotDocument shot, IEnumerable<JobRow> jobs, int frames)
     {
-        double? seconds = jobs.FirstOrDefault(j => j.SecondsPerItem > 0 && j.Kind is "handover" or "render" && IsWhole(j, shot))?.SecondsPerItem;
+        double? seconds = jobs.FirstOrDefault(j =>
+            j.SecondsPerItem > 0 && j.Kind is "handover" or "render" && IsWhole(j, shot)
+        )?.SecondsPerItem;
         return seconds is { } s
-            ? string.Create(CultureInfo.InvariantCulture, $"about {Math.Max(1, Math.Ceiling(s * frames / 60))} min for all ({s:F1} s a frame)")
+            ? string.Create(
+                CultureInfo.InvariantCulture,
+                $"about {Math.Max(1, Math.Ceiling(s * frames / 60))} min for all ({s:F1} s a frame)"
+            )
             : null;
     }
 
     private static bool IsWhole(JobRow job, ShotDocument shot) =>
-        !(JsonNode.Parse(job.Parameters)?["choice"]?["width"] is JsonValue w && w.GetValueKind() == JsonValueKind.Number && w.GetValue<int>() < shot.Plate?.Width);
+        !(
+            JsonNode.Parse(job.Parameters)?["choice"]?["width"] is JsonValue w
+            && w.GetValueKind() == JsonValueKind.Number
+            && w.GetValue<int>() < shot.Plate?.Width
+        );
 
     public static string Line(JobRow job) =>
         $"{job.Title}: {job.Waits ?? job.State}"

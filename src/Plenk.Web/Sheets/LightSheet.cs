@@ -13,8 +13,7 @@ public static class LightSheet
     public static (double Azimuth, double Elevation) Angles(Vec3 d) =>
         ((Rotations.Degrees(Math.Atan2(d.X, -d.Z)) + 360) % 360, Rotations.Degrees(Math.Atan2(d.Y, Math.Sqrt(d.X * d.X + d.Z * d.Z))));
 
-    public static double Apart(Vec3 a, Vec3 b) =>
-        Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
+    public static double Apart(Vec3 a, Vec3 b) => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
 
     public static string Aside(Light l, int frame) =>
         l.Off ? "off"
@@ -41,7 +40,8 @@ public static class LightSheet
                 $"lights/{l.Id}/keys",
                 (LightKey[])
                     [
-                        .. l.Keys.Where(k => k.Frame != frame)
+                        .. l
+                            .Keys.Where(k => k.Frame != frame)
                             .Append(new(frame, now.Strength, now.Color, now.Direction, now.Position))
                             .OrderBy(k => k.Frame),
                     ]

@@ -16,5 +16,6 @@ public static class MatteSheet
             _ => "an element",
         };
 
-    public static IReadOnlyList<(string, string)> Joins { get; } = [("Add", "added"), ("Subtract", "taken away"), ("Within", "what it is within")];
+    public static IReadOnlyList<(string, string)> Joins { get; } =
+    [("Add", "added"), ("Subtract", "taken away"), ("Within", "what it is within")];
 }

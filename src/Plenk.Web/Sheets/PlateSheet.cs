@@ -11,20 +11,20 @@ public static class PlateSheet
 {
     /// <summary>How codes stand for light, as the document and its standards name them.</summary>
     public static IReadOnlyList<(string Value, string Text)> Encodings { get; } =
-        [
-            ("srgb", "sRGB"),
-            ("bt1886", "BT.1886"),
-            ("bt709", "BT.709 camera"),
-            ("pq", "BT.2100 PQ"),
-            ("hlg", "BT.2100 HLG"),
-            ("acesCct", "ACEScct"),
-            ("printingDensity", "printing density"),
-            ("linear", "linear light"),
-        ];
+    [
+        ("srgb", "sRGB"),
+        ("bt1886", "BT.1886"),
+        ("bt709", "BT.709 camera"),
+        ("pq", "BT.2100 PQ"),
+        ("hlg", "BT.2100 HLG"),
+        ("acesCct", "ACEScct"),
+        ("printingDensity", "printing density"),
+        ("linear", "linear light"),
+    ];
 
     /// <summary>The primaries of that light.</summary>
     public static IReadOnlyList<(string Value, string Text)> Primaries { get; } =
-        [("bt709", "BT.709"), ("bt2020", "BT.2020"), ("acescg", "ACEScg"), ("aces2065-1", "ACES2065-1")];
+    [("bt709", "BT.709"), ("bt2020", "BT.2020"), ("acescg", "ACEScg"), ("aces2065-1", "ACES2065-1")];
 
     private static string Usual(ColorEncoding encoding) =>
         encoding switch

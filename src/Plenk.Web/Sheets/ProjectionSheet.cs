@@ -38,5 +38,7 @@ public static class ProjectionSheet
 
     /// <summary>What the last job of a kind has written: its id and its files.</summary>
     public static (long Job, string[] Files) Files(IEnumerable<JobRow> jobs, string kind) =>
-        jobs.FirstOrDefault(j => j.Kind == kind && j.Output is { Length: > 0 }) is { } job ? (job.Id, [.. HandOverSheet.Files(job.Output!).Take(40)]) : (0, []);
+        jobs.FirstOrDefault(j => j.Kind == kind && j.Output is { Length: > 0 }) is { } job
+            ? (job.Id, [.. HandOverSheet.Files(job.Output!).Take(40)])
+            : (0, []);
 }

@@ -10,18 +10,18 @@ namespace Plenk.Web.Sheets;
 public static partial class SetSheet
 {
     public static IReadOnlyList<(string Value, string Text)> DepthKinds { get; } =
-        [
-            ("Axis", "metres along the axis"),
-            ("Ray", "metres along the ray"),
-            ("Buffer", "buffer, 0 near to 1 far"),
-            ("BufferSigned", "buffer, −1 to 1"),
-            ("BufferReversed", "buffer, 1 near to 0"),
-            ("BufferInfinite", "near ÷ z"),
-            ("Straight", "straight, 0 near to 1"),
-            ("StraightInverted", "straight, 1 near to 0"),
-            ("Inverse", "1 ÷ z"),
-            ("InverseNormalised", "1 ÷ z, 1 near to 0"),
-        ];
+    [
+        ("Axis", "metres along the axis"),
+        ("Ray", "metres along the ray"),
+        ("Buffer", "buffer, 0 near to 1 far"),
+        ("BufferSigned", "buffer, −1 to 1"),
+        ("BufferReversed", "buffer, 1 near to 0"),
+        ("BufferInfinite", "near ÷ z"),
+        ("Straight", "straight, 0 near to 1"),
+        ("StraightInverted", "straight, 1 near to 0"),
+        ("Inverse", "1 ÷ z"),
+        ("InverseNormalised", "1 ÷ z, 1 near to 0"),
+    ];
 
     /// <summary>Whether values of a kind mean something only with a near and a far plane.</summary>
     public static bool NeedsPlanes(string kind) => kind is not ("Axis" or "Ray" or "Inverse");

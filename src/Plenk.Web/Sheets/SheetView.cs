@@ -12,7 +12,7 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     private readonly Lazy<DocumentValues> _values = new(() => new(shot));
 
     public static IReadOnlyList<string> StepNames { get; } =
-        ["Plate", "Camera", "Set", "Projection", "Light", "Contact", "Finish", "Hand over"];
+    ["Plate", "Camera", "Set", "Projection", "Light", "Contact", "Finish", "Hand over"];
 
     public long Id => id;
     public int Revision => revision;
@@ -49,7 +49,8 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     /// <summary>Where the page stands when something else is chosen.</summary>
     public string Address(string kind, string? chosen)
     {
-        var q = query.Where(p => p.Key != kind && p.Key is not ("part" or "open" or "hand" or "compare" or "handler"))
+        var q = query
+            .Where(p => p.Key != kind && p.Key is not ("part" or "open" or "hand" or "compare" or "handler"))
             .SelectMany(p => p.Value, (p, v) => $"{p.Key}={Uri.EscapeDataString(v ?? "")}")
             .ToList();
         if (!query.ContainsKey("step"))

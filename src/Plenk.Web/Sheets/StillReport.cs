@@ -1,6 +1,6 @@
 using System.Globalization;
-using Plenk.Core.Solving;
 using Plenk.Core.Shots;
+using Plenk.Core.Solving;
 using Plenk.Work;
 
 namespace Plenk.Web.Sheets;

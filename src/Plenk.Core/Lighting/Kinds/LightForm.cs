@@ -26,7 +26,14 @@ public abstract class LightForm
     public virtual bool IsAimed => false;
 
     /// <summary>How it begins, without an id.</summary>
-    public virtual Light Default => new() { Id = "", Kind = Kind, Direction = new(0.5, 0.7, 0.5), Strength = 0.3 };
+    public virtual Light Default =>
+        new()
+        {
+            Id = "",
+            Kind = Kind,
+            Direction = new(0.5, 0.7, 0.5),
+            Strength = 0.3,
+        };
 
     /// <summary>What can be set beside strength, colour, direction and place.</summary>
     public virtual IReadOnlyList<KindField> Fields => [];

@@ -6,7 +6,7 @@ namespace Plenk.Core.Lighting.Kinds;
 public static class LightForms
 {
     public static IReadOnlyList<LightForm> All { get; } =
-        [new SunForm(), new SkyForm(), new FillForm(), new PointForm(), new SpotForm(), new RectangleForm(), new PanoramaForm()];
+    [new SunForm(), new SkyForm(), new FillForm(), new PointForm(), new SpotForm(), new RectangleForm(), new PanoramaForm()];
 
     private static readonly Dictionary<LightKind, LightForm> ByKind = All.ToDictionary(f => f.Kind);
 

@@ -15,12 +15,7 @@ public sealed class ArchForm : PieceForm
 
     public override PieceKind Kind => PieceKind.Arch;
     public override string Adds => "Arch";
-    public override Piece Default =>
-        base.Default with
-        {
-            Size = new(3, 3.5, 0.6),
-            Openings = [new(0, 0.6, 2.4, 0, 3)],
-        };
+    public override Piece Default => base.Default with { Size = new(3, 3.5, 0.6), Openings = [new(0, 0.6, 2.4, 0, 3)] };
     public override IReadOnlyList<KindField> Fields =>
         [
             .. base.Fields,
@@ -36,12 +31,12 @@ public sealed class ArchForm : PieceForm
         ?? (piece.Count is 0 or (>= 3 and <= 256) ? null : "an arch’s head has between 3 and 256 sides")
         ?? (
             piece.Openings is [{ } o]
-                && o.From > 0
-                && o.From < o.To
-                && o.To < piece.Size.X
-                && o.Bottom >= 0
-                && o.Bottom < o.Top
-                && o.Top < piece.Size.Y
+            && o.From > 0
+            && o.From < o.To
+            && o.To < piece.Size.X
+            && o.Bottom >= 0
+            && o.Bottom < o.Top
+            && o.Top < piece.Size.Y
                 ? null
                 : "an arch has one opening, inside its wall: from before to, the sill below the crown"
         );

@@ -6,18 +6,18 @@ namespace Plenk.Core.Sets.Kinds;
 public static class PieceForms
 {
     public static IReadOnlyList<PieceForm> All { get; } =
-        [
-            new PlaneForm(),
-            new BoxForm(),
-            new CylinderForm(),
-            new StairsForm(),
-            new ArchForm(),
-            new DomeForm(),
-            new OutlineForm(),
-            new StripForm(),
-            new MeshForm(),
-            new FigureForm(),
-        ];
+    [
+        new PlaneForm(),
+        new BoxForm(),
+        new CylinderForm(),
+        new StairsForm(),
+        new ArchForm(),
+        new DomeForm(),
+        new OutlineForm(),
+        new StripForm(),
+        new MeshForm(),
+        new FigureForm(),
+    ];
 
     private static readonly Dictionary<PieceKind, PieceForm> ByKind = All.ToDictionary(f => f.Kind);
 

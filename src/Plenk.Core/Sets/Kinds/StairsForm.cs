@@ -12,11 +12,12 @@ public sealed class StairsForm : PieceForm
     public override IReadOnlyList<KindField> Fields => [.. base.Fields, new("count", "Steps", "", FieldShape.Whole, 1, 500)];
 
     public override string? Says(Piece piece) =>
-        piece.Count < 1 ? null
-        : string.Create(
-            CultureInfo.InvariantCulture,
-            $"Each rises {1000 * piece.Size.Y / piece.Count:F0} mm and goes {1000 * piece.Size.Z / piece.Count:F0} mm."
-        );
+        piece.Count < 1
+            ? null
+            : string.Create(
+                CultureInfo.InvariantCulture,
+                $"Each rises {1000 * piece.Size.Y / piece.Count:F0} mm and goes {1000 * piece.Size.Z / piece.Count:F0} mm."
+            );
 
     public override string? Fault(Piece piece) =>
         base.Fault(piece) ?? (piece.Count is >= 1 and <= 500 ? null : $"stairs have between 1 and 500 steps, not {piece.Count}");

@@ -9,7 +9,8 @@ using Plenk.Work;
 
 namespace Plenk.Web.Pages.Shot;
 
-/// <summary>A shot's page, whole; its sheet alone; and what is saved from it without script.</summary>
+/// <summary>A shot's page, whole; its sheet alone; and what is saved from it without script. Pages of other origins are kept out by <see cref="Doors"/>.</summary>
+[IgnoreAntiforgeryToken]
 public sealed class IndexModel(ShotStore shots, MediaStore media, ShotEngine engine) : PageModel
 {
     public ShotRow Row { get; private set; } = null!;
@@ -43,16 +44,12 @@ public sealed class IndexModel(ShotStore shots, MediaStore media, ShotEngine eng
             List<Edit> edits = [.. PlainForm.Read(Request.Form, Sheet)];
             if (edits.Count > 0)
             {
-                await shots.Edit(
-                    id,
-                    ShotApi.Who(HttpContext),
-                    newest =>
-                    {
-                        EditedShot made = Edits.Apply(newest, edits);
-                        ShotSaving.Check(newest, made.Document, media, engine);
-                        return made;
-                    }
-                );
+                await shots.Edit(id, ShotApi.Who(HttpContext), newest =>
+                {
+                    EditedShot made = Edits.Apply(newest, edits);
+                    ShotSaving.Check(newest, made.Document, media, engine);
+                    return made;
+                });
             }
             return Redirect(Request.Path + Request.QueryString);
         }

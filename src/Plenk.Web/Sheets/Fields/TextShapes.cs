@@ -40,7 +40,9 @@ public static class TextShapes
         };
 
     public static string Rate(int num, int den) =>
-        den == 1 ? num.ToString(CultureInfo.InvariantCulture) : $"{num.ToString(CultureInfo.InvariantCulture)}/{den.ToString(CultureInfo.InvariantCulture)}";
+        den == 1
+            ? num.ToString(CultureInfo.InvariantCulture)
+            : $"{num.ToString(CultureInfo.InvariantCulture)}/{den.ToString(CultureInfo.InvariantCulture)}";
 
     /// <summary>False: the text is none of these.</summary>
     public static bool TryRead(TextShape shape, string text, out JsonNode? value)

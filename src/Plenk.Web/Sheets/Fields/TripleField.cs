@@ -16,7 +16,9 @@ public sealed class TripleField : FieldHelper
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        double[] values = Stands is JsonArray { Count: 3 } stands ? [.. stands.Select(v => v!.GetValue<double>())] : [.. Value ?? [0, 0, 0]];
+        double[] values = Stands is JsonArray { Count: 3 } stands
+            ? [.. stands.Select(v => v!.GetValue<double>())]
+            : [.. Value ?? [0, 0, 0]];
         (output.TagName, output.TagMode) = ("div", TagMode.StartTagAndEndTag);
         output.Attributes.SetAttribute("class", "field of-three");
         TagBuilder box = Tag("span", "triple");

@@ -3,7 +3,7 @@ import { Fault, html, post, upload } from './api.js';
 import { lay, begun, goOn, nameOf, pointTo, settled, take, valueOf, wrongBeside } from './fields.js';
 import { put } from './edits.js';
 import { fillTold, telling } from './told.js';
-import { inLine, on, query, save, setFrame, state, tell } from './state.js';
+import { inLine, on, query, save, setFrame, setStep, state, tell } from './state.js';
 import { fillVials } from './vial.js';
 import * as mattes from './mattes.js';
 import * as moving from './moving.js';
@@ -245,6 +245,12 @@ export function goWorst(r) {
 }
 
 function pressed(e) {
+  const next = e.target.closest('a[data-goto]');
+  if (next && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
+    e.preventDefault();
+    setStep(Number(next.dataset.goto));
+    return;
+  }
   const button = e.target.closest('button, a[data-choose]');
   if (!button || !body.contains(button)) return;
   const { edits, editsOf, post: path, hand, compareWith, choose: to, reading } = button.dataset;
