@@ -28,8 +28,14 @@ export default [
     },
   },
   {
-    files: ['scripts/**/*.mjs', 'eslint.config.mjs'],
-    languageOptions: { ecmaVersion: 2024, sourceType: 'module', globals: { process: 'readonly', console: 'readonly' } },
+    files: ['scripts/**/*.mjs', 'docs/**/*.mjs', 'tests/js/*.mjs', 'eslint.config.mjs'],
+    languageOptions: {
+      ecmaVersion: 2024,
+      sourceType: 'module',
+      globals: Object.fromEntries(
+        ['process', 'console', 'fetch', 'FormData', 'Blob', 'Buffer', 'URL', 'setTimeout'].map((name) => [name, 'readonly']),
+      ),
+    },
   },
   prettier,
 ];

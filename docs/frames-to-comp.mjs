@@ -8,7 +8,7 @@ async function ask(path, body, method = body ? 'POST' : 'GET') {
     headers = body && !form ? { 'content-type': 'application/json' } : {},
     answer = await fetch(url + path, { method, headers, body: form || !body ? body : JSON.stringify(body) });
   if (!answer.ok) throw new Error((await answer.json()).title);
-  return answer.headers.get('content-type').includes('json') ? answer.json() : new Uint8Array(await answer.arrayBuffer());
+  return path.startsWith('/api') ? answer.json() : Buffer.from(await answer.arrayBuffer());
 }
 function files(paths, fields = {}) {
   const form = new FormData();
@@ -16,7 +16,7 @@ function files(paths, fields = {}) {
   for (const [name, value] of Object.entries(fields)) form.append(name, value);
   return form;
 }
-const { id } = await ask('/api/shots', { production: 'By script', sequence: 'S', code: `S_${Date.now()}` });
+const { id } = await ask('/api/shots', { production: 'Script', sequence: 'S', code: `S_${Date.now()}` });
 const shot = `/api/shots/${id}`;
 async function ended(job) {
   for (;;) {
@@ -25,10 +25,15 @@ async function ended(job) {
     await new Promise((f) => setTimeout(f, 500));
   }
 }
-const plate = readdirSync(frames).sort().map((f) => join(frames, f));
+const plate = readdirSync(frames)
+  .sort()
+  .map((f) => join(frames, f));
 await ended(await ask(`${shot}/plate`, files(plate, { first: 1001, sensorWidth: sensor, sensorHeight: (sensor * 9) / 16, focal })));
 await ask(`${shot}/camera`, files([camera], { first: 1001 }));
-const things = { pieces: { id: 'floor', name: 'Floor', kind: 'Plane', size: [20, 1, 20] }, lights: { id: 'sun', name: 'Sun', kind: 'Sun', strength: 3 } };
+const things = {
+  pieces: { id: 'floor', name: 'Floor', kind: 'Plane', size: [20, 1, 20] },
+  lights: { id: 'sun', name: 'Sun', kind: 'Sun', strength: 3 },
+};
 things.elements = { id: 'title', name: 'Title', kind: 'Lettering', position: [0, 0, -6], text: { text: 'LOW WATER', depthMetres: 0.1 } };
 await ask(`${shot}/edits`, { edits: Object.entries(things).map(([at, item]) => ({ edit: 'add', at, item })) });
 const job = await ended(await ask(`${shot}/render`, { first: 1001, last: 1001, formats: ['exr', 'png16'] }));

@@ -132,7 +132,9 @@ public sealed class FootageTests(Site site)
         page.UntilState("state.document.lights.some((l) => l.id === 'point_1')");
         page.Until("document.getElementById('seen').textContent.includes('lit again')");
         double[] before = page.Shown(560, 470);
-        page.Run("document.querySelector('[data-fold=rendered] [data-row=point_1]').click()");
+        page.Run(
+            "[...document.querySelectorAll('[data-fold=rendered] label.tick')].find((l) => l.textContent.startsWith('point 1')).click()"
+        );
         page.UntilState("state.document.rendered[0].lamps.includes('point_1')");
         DateTime end = DateTime.UtcNow.AddSeconds(60);
         while (page.Shown(560, 470)[1] < before[1] + 10 && DateTime.UtcNow < end)

@@ -19,7 +19,7 @@ public sealed class HandTests(Site site)
             page.Keyboard(Keys.Tab);
         }
         page.Keyboard(Keys.Enter);
-        page.Until("document.querySelector('#route [aria-current]') !== null");
+        page.Until("document.body.dataset.ready !== undefined");
         page.Keyboard("1");
         Assert.Equal("1", page.State("state.step"));
         int frame = int.Parse(page.State("state.frame"));
@@ -71,7 +71,7 @@ public sealed class HandTests(Site site)
         page.Chord(Keys.Control, "z");
         page.UntilState($"state.document.elements[0].position[0] === {x}");
         page.Driver.Navigate().Refresh();
-        page.Until("document.querySelector('#route [aria-current]') !== null");
+        page.Until("document.body.dataset.ready !== undefined");
         Assert.Equal("true", page.State("state.canRedo"));
         page.Press("Redo");
         page.UntilState("state.document.elements[0].position[0] === -1.25");
@@ -161,7 +161,7 @@ public sealed class HandTests(Site site)
         second.Press("Undo");
         // Where both change the same, the second is asked.
         first.Driver.Navigate().Refresh();
-        first.Until("document.querySelector('#route [aria-current]') !== null");
+        first.Until("document.body.dataset.ready !== undefined");
         first.Type("Turned", "5");
         second.Type("Turned", "7", saves: false);
         second.Keyboard(Keys.Enter);

@@ -22,7 +22,9 @@ public sealed class ScriptTests(Site site)
             }
             var start = new ProcessStartInfo("node") { RedirectStandardOutput = true, RedirectStandardError = true };
             string script = Path.Combine(Site.Repository, "docs", "frames-to-comp.mjs");
-            foreach (string a in (string[])[script, site.Url.TrimEnd('/'), frames, Path.Combine(Site.Demo, "solve.json"), "28", "36", delivered])
+            foreach (
+                string a in (string[])[script, site.Url.TrimEnd('/'), frames, Path.Combine(Site.Demo, "solve.json"), "28", "36", delivered]
+            )
             {
                 start.ArgumentList.Add(a);
             }

@@ -20,7 +20,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public void GoShot(long id, int step, int? frame = null)
     {
         Go($"/shots/{id}?step={step}{(frame is { } f ? $"&frame={f}" : "")}");
-        Until("document.querySelector('#route [aria-current]') !== null");
+        Until("document.body.dataset.ready !== undefined");
     }
 
     public object? Run(string script, params object[] arguments) => driver.ExecuteScript(script, arguments);

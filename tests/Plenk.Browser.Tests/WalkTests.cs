@@ -31,7 +31,7 @@ public sealed class WalkTests(Site site)
         page.Press("Begin the shot");
         page.Until("document.querySelector('#sheet h3') !== null");
         long id = long.Parse(page.Driver.Url.Split('/')[^1].Split('?')[0], CultureInfo.InvariantCulture);
-        page.Shows("#sheet", "Begin here");
+        page.Shows("#sheet", "drop its frames on the picture");
 
         // 1 Plate, from a permitted folder.
         page.Until("document.querySelector(\"select[aria-label='Folder on the server'] option\") !== null");

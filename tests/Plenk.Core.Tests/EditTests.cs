@@ -73,6 +73,7 @@ public class EditTests
     [InlineData("knownLengths/1/metres", "3.5", "Known length 1: metres 3 m → 3.5 m")]
     [InlineData("elements/bell/keys/1020/turnDegrees", "12", "Diving bell: key at 1020, turn none → 12 °")]
     [InlineData("tolerances/camera.path", "0.5", "Tolerance: camera.path none → 0.5")]
+    [InlineData("cut", """{"first":1009,"last":1050}""", "Cut none → first 1009, last 1050")]
     [InlineData("shutterDegrees", "180", "Shutter 0 ° → 180 °")]
     public void Places_have_names(string at, string to, string what) =>
         Assert.Equal(what, Edits.Edits.Apply(Shot, [new SetValue(JsonNode.Parse(to)) { At = at }]).What);

@@ -1,4 +1,5 @@
 using Plenk.Core.Checks;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Shots;
 using Xunit;
 
@@ -28,9 +29,16 @@ public class NextStepTests
         shot = shot with { Plate = new() };
         Next(1);
         Next(6);
-        shot = shot with { Tracks = new() { Media = "t", Count = 300 } };
+        shot = shot with
+        {
+            Tracks = new() { Media = "t", Count = 300 },
+        };
         Next(2);
-        shot = shot with { Camera = new(), Solve = new() { Media = "s" } };
+        shot = shot with
+        {
+            Camera = new(),
+            Solve = new() { Media = "s" },
+        };
         Next(2);
         shot = shot with { Orientation = new() { Floor = ["A", "B", "C"] } };
         Next(3);
@@ -42,9 +50,9 @@ public class NextStepTests
         Next(4);
         shot = shot with { Projections = [new() { Id = "p" }] };
         Next(5);
-        shot = shot with { Lights = [new() { Id = "sun", Kind = LightKind.Sun }] };
+        shot = shot with { Lights = [new SunForm().Default with { Id = "sun" }] };
         Next(5);
-        shot = shot with { Sun = new() { FromFit = new(0, 1, 0) } };
+        shot = shot with { Lights = [shot.Lights[0] with { Direction = new(0, 1, 0) }] };
         Next(5);
         Next(6);
         shot = shot with { Elements = [new() { Id = "bell", Media = "m" }] };

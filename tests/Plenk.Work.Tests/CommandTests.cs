@@ -103,6 +103,21 @@ public sealed class CommandTests(DemoShot demo) : CommandSite, IClassFixture<Dem
         Assert.Equal(3, Run($"import-shot {again}").Exit);
         Assert.Equal(2, Run($"import-shot {frames}").Exit);
         Assert.Equal(3, Run($"export-shot NOWHERE --out {again}").Exit);
+
+        // Named changes, all or none.
+        string edits = Path.Combine(Folder, "edits.json");
+        File.WriteAllText(edits, """{"edits":[{"edit":"set","at":"title","to":"By command"},{"at":"seed","edit":"set","to":9}]}""");
+        var (made, said, _) = Run($"edit BTH_0040 {edits}");
+        Assert.Equal(0, made);
+        Assert.Contains("By command", said, StringComparison.Ordinal);
+        File.WriteAllText(edits, """[{"edit":"set","at":"elements/nobody/scale","to":2}]""");
+        var (refused, _, why) = Run($"edit BTH_0040 {edits}");
+        Assert.Equal(3, refused);
+        Assert.Contains("elements/nobody/scale: There is no “nobody”", why, StringComparison.Ordinal);
+        File.WriteAllText(edits, "{}");
+        Assert.Equal(3, Run($"edit BTH_0040 {edits}").Exit);
+        Assert.Equal(3, Run($"edit NOBODY {edits}").Exit);
+        Assert.Equal(2, Run($"edit BTH_0040 {edits}.none").Exit);
         Assert.Equal(2, Run($"render {folder} --frames x --out {frames}").Exit);
         (exit, _, error) = Run($"render {folder} --frames 2000 --out {frames}");
         Assert.Equal(3, exit);

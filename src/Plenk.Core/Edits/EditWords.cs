@@ -165,7 +165,12 @@ public static class EditWords
                 list.Select(i => Number(i!))
             ) + behind,
             JsonArray list => $"{list.Count} of them",
-            JsonObject o => DocumentPlace.KeyOf(o) ?? "as set",
+            JsonObject o when DocumentPlace.KeyOf(o) is { } key => key,
+            JsonObject { Count: <= 4 } o when o.All(p => p.Value is JsonValue or null) => string.Join(
+                ", ",
+                o.Where(p => p.Value is not null).Select(p => $"{Plain(p.Key)} {Say(p.Value, UnitOf(p.Key))}")
+            ),
+            JsonObject => "as set",
             _ => value.GetValueKind() switch
             {
                 JsonValueKind.Number => Number(value) + behind,

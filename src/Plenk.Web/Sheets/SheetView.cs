@@ -31,6 +31,9 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     /// <summary>What the picture shows: before, after, wipe, difference and what steps add.</summary>
     public string Compare { get; } = query["compare"] is { Count: > 0 } c ? c.ToString() : "after";
 
+    /// <summary>What the picture is seen through.</summary>
+    public string Seen { get; } = query["seen"] is { Count: > 0 } s ? s.ToString() : "display";
+
     /// <summary>What is chosen of a kind, like piece or element: its id; null: none.</summary>
     public string? Chosen(string kind) => query[kind] is { Count: > 0 } id && id.ToString().Length > 0 ? id.ToString() : null;
 
@@ -50,7 +53,7 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     public string Address(string kind, string? chosen)
     {
         var q = query
-            .Where(p => p.Key != kind && p.Key is not ("part" or "open" or "hand" or "compare" or "handler"))
+            .Where(p => p.Key != kind && p.Key is not ("part" or "open" or "hand" or "compare" or "seen" or "handler"))
             .SelectMany(p => p.Value, (p, v) => $"{p.Key}={Uri.EscapeDataString(v ?? "")}")
             .ToList();
         if (!query.ContainsKey("step"))

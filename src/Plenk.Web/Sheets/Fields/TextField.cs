@@ -24,7 +24,7 @@ public sealed class TextField : FieldHelper
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        TagBuilder input = Tag("input", "wide");
+        TagBuilder input = Tag("input", Shape == TextShape.Frame ? null : "wide");
         input.TagRenderMode = TagRenderMode.SelfClosing;
         input.Attributes["type"] = "text";
         input.Attributes["value"] = Value ?? TextShapes.Write(Shape, Stands);

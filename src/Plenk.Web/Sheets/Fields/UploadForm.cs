@@ -22,7 +22,7 @@ public sealed class UploadForm : TagHelper
     public string? FileLabel { get; set; }
 
     /// <summary>Said while the answer is not there.</summary>
-    public string? While { get; set; }
+    public string While { get; set; } = "Sending it.";
     public bool Many { get; set; }
     public bool Next { get; set; }
 
@@ -44,10 +44,7 @@ public sealed class UploadForm : TagHelper
         output.Attributes.SetAttribute("action", sheet.Api(Path));
         output.Attributes.SetAttribute("method", "post");
         output.Attributes.SetAttribute("enctype", "multipart/form-data");
-        if (While is not null)
-        {
-            output.Attributes.SetAttribute("data-while", While);
-        }
+        output.Attributes.SetAttribute("data-while", While);
         if (Chooses is not null)
         {
             output.Attributes.SetAttribute("data-chooses", Chooses);

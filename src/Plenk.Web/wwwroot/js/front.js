@@ -1,6 +1,6 @@
 import { post } from './api.js';
 import { fillVials } from './vial.js';
-import { told } from './build.js';
+import { fillTold } from './told.js';
 
 fillVials();
 document.getElementById('new-shot').addEventListener('submit', async (event) => {
@@ -12,6 +12,6 @@ document.getElementById('new-shot').addEventListener('submit', async (event) => 
     const row = await post('/api/shots', Object.fromEntries(form));
     location.href = `/shots/${row.id}`;
   } catch (e) {
-    box.append(told(e));
+    box.append(fillTold(e));
   }
 });

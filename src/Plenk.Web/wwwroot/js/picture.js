@@ -1,6 +1,5 @@
 // The picture: plate or comp on a canvas, overlays in SVG above it, zoom, and what the pointer does.
 import { mark } from './marks.js';
-import { encodings, primaries } from './build.js';
 import { get, picture } from './api.js';
 import { doc, mediaOf, on, save, setHand, show, state, tell } from './state.js';
 import { drawEdges, edgeNear, edges, pinEdge } from './edges.js';
@@ -179,8 +178,7 @@ export function draw() {
     version: `revision ${state.other}`,
     'version-wipe': `revision ${state.other} | this one`,
   };
-  const of = state.document.plate?.primaries ? ` of ${primaries.find(([key]) => key === state.document.plate.primaries)?.[1]}` : '';
-  const own = encodings.find(([key]) => key.toLowerCase() === (state.document.plate?.encoding || 'srgb').toLowerCase())?.[1] + of,
+  const own = document.getElementById('own-space').textContent.trim() || 'sRGB',
     { look = {} } = state.document;
   const names = {
     display: own === 'sRGB' ? 'sRGB' : `${own} to sRGB`,

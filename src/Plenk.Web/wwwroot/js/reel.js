@@ -1,6 +1,5 @@
 // Frames kept for playing: fetched in the background from the first time one plays, as many as a bound allows, and told beside the button.
 import { picture } from './api.js';
-import { button } from './build.js';
 
 const most = 400e6; // bytes of pictures as they lie in memory
 const kept = new Map(); // by frame: { bitmap, quality }
@@ -15,7 +14,12 @@ function say(wanted, width, height, all) {
     some = wanted.filter((f) => kept.has(f)).length,
     bytes = [...kept.values()].reduce((sum, k) => sum + 4 * k.bitmap.width * k.bitmap.height, 0);
   const words = `${some < wanted.length ? `${some} of ${wanted.length} frames kept, coarse` : fine < wanted.length ? `${fine} of ${wanted.length} kept fine` : `${wanted.length} frames kept`}, ${Math.round(bytes / 1e6)} MB${wanted.length < all ? `; ${Math.round(most / 1e6)} MB hold no more of ${all}` : ''}`;
-  document.getElementById('kept').replaceChildren(words, ...(fine < wanted.length ? [' ', button('Keep no more', restFrames)] : []));
+  const out = document.getElementById('kept');
+  out.replaceChildren(words);
+  if (fine === wanted.length) return;
+  const button = document.getElementById('keep-no-more').content.firstElementChild.cloneNode(true);
+  button.addEventListener('click', restFrames);
+  out.append(' ', button);
 }
 
 // What is kept is of another revision or look: it goes.

@@ -38,7 +38,7 @@ const handOf = (name) => (modules[state.step] ?? []).find((m) => m.hands?.[name]
 
 const opened = new Set();
 const address = (path) =>
-  `/shots/${state.id}${path}?${query()}&${new URLSearchParams(state.page)}&compare=${encodeURIComponent(state.compare)}&open=${[...opened].join()}`;
+  `/shots/${state.id}${path}?${query()}&${new URLSearchParams(state.page)}&compare=${encodeURIComponent(state.compare)}&seen=${state.seen}&open=${[...opened].join()}`;
 
 let drawing = false,
   again = false,
@@ -69,6 +69,12 @@ function stand(step, text) {
     typed = drawn.step === step ? begun(body) : [],
     next = new DOMParser().parseFromString(text, 'text/html').body;
   drawn = { step, html: text };
+  // What stands around the picture comes with it.
+  for (const t of next.querySelectorAll('template[data-for]')) {
+    document.getElementById(t.dataset.for).replaceChildren(...t.content.childNodes);
+    t.remove();
+  }
+  tell('head');
   loads(next);
   body.replaceChildren(...next.childNodes);
   fillVials(body);

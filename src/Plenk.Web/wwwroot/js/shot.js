@@ -1,5 +1,4 @@
-import { get, post } from './api.js';
-import { button, h, sayRate, sayTime } from './build.js';
+import { get, html, post } from './api.js';
 import { draw, fitPicture, refresh } from './picture.js';
 import './around.js';
 import './plan.js';
@@ -12,9 +11,6 @@ const $ = (id) => document.getElementById(id);
 const order = { nothing: 0, within: 1, near: 2, outside: 3 };
 
 function head() {
-  const d = state.document;
-  $('facts').textContent =
-    `${d.range.first}–${d.range.last}${d.cut ? ` (cut ${d.cut.first}–${d.cut.last})` : ''} · ${sayRate(d.rate)} fps${d.plate?.fullWidth ? ` · proxy of ${d.plate.fullWidth}×${d.plate.fullHeight}` : ''}${d.plate?.focalMm ? ` · ${d.plate.focalMm} mm on ${d.plate.sensorWidthMm} × ${d.plate.sensorHeightMm}` : ''}`;
   $('undo').disabled = !state.canUndo;
   $('redo').disabled = !state.canRedo;
   $('ledger').textContent = `Ledger · ${state.revision}`;
@@ -51,116 +47,30 @@ const group = () =>
             : 'comp';
 
 // What the picture is seen through: one after the other, those that the shot has.
-export function seenWays() {
-  const { look = {}, plate } = state.document;
-  return [
-    'display',
-    ...(look.cdl || look.lutMedia ? ['look'] : []),
-    ...(look.curve ? ['curve'] : []),
-    ...(plate && (plate.encoding.toLowerCase() !== 'srgb' || plate.primaries) ? ['codes'] : []),
-  ];
-}
+const seenWays = () => [...$('seen-ways').querySelectorAll('[data-seen]')].map((b) => b.dataset.seen);
 function seeThrough(way) {
   state.seen = way;
-  looking();
+  drawSheet();
   refresh();
 }
-function looking() {
+on('head', () => {
   const ways = seenWays();
-  if (!ways.includes(state.seen)) state.seen = 'display';
-  const b = $('seen-ways');
-  b.hidden = ways.length < 2;
-  b.replaceChildren(
-    ...ways.map((w) =>
-      h(
-        'button',
-        {
-          class: 'plain',
-          type: 'button',
-          'aria-pressed': w === state.seen ? 'true' : 'false',
-          title: 'What the picture is seen through (T goes on to the next)',
-          onclick: () => seeThrough(w),
-        },
-        { display: 'Display', look: 'Look', curve: 'Curve', codes: 'Codes' }[w],
-      ),
-    ),
-  );
-}
-
-function compareButtons() {
-  const ways =
-    state.step === 4
-      ? [
-          ['before', 'Plate'],
-          ['projection', 'Projected'],
-          ['projection-difference', 'Difference'],
-          ['texels', 'Texels'],
-          ['stretch', 'Stretch'],
-          ['source', 'Source'],
-          ...(state.document.lights.some((l) => !l.off) ? [['own-colour', 'Own colour']] : []),
-        ]
-      : state.step === 1 && state.document.plate?.grainFree
-        ? [
-            ['before', 'Plate'],
-            ['grain-free', 'Grain-free'],
-          ]
-        : [
-            ['before', 'Before'],
-            ['after', 'After'],
-            ['wipe', 'Wipe'],
-            ['difference', 'Difference'],
-            ...(state.step === 5 && state.document.lights.some((l) => !l.off && l.inPlate !== false)
-              ? [
-                  ['set-lit', 'Set lit'],
-                  ['light-left', 'Left over'],
-                ]
-              : []),
-          ];
-  $('compare').replaceChildren(
-    ...ways.map(([w, t]) =>
-      h(
-        'button',
-        {
-          class: 'plain',
-          type: 'button',
-          'aria-pressed': w === state.compare ? 'true' : 'false',
-          'data-compare': w,
-          onclick: () => {
-            looked[group()] = state.compare = w;
-            tell('compare');
-          },
-        },
-        t,
-      ),
-    ),
-    h(
-      'button',
-      {
-        class: 'plain',
-        type: 'button',
-        title: 'One stop darker ([)',
-        onclick: () => {
-          state.exposure -= 1;
-          draw();
-        },
-      },
-      '−1',
-    ),
-    h(
-      'button',
-      {
-        class: 'plain',
-        type: 'button',
-        title: 'One stop brighter (])',
-        onclick: () => {
-          state.exposure += 1;
-          draw();
-        },
-      },
-      '+1',
-    ),
-  );
-}
+  $('seen-ways').hidden = ways.length < 2;
+  if (!ways.includes(state.seen)) seeThrough('display');
+});
+$('seen-ways').addEventListener('click', (e) => e.target.dataset.seen && seeThrough(e.target.dataset.seen));
+$('compare').addEventListener('click', (e) => {
+  const { compare, stops } = e.target.dataset;
+  if (compare) {
+    looked[group()] = state.compare = compare;
+    for (const b of $('compare').querySelectorAll('[data-compare]')) b.setAttribute('aria-pressed', b === e.target ? 'true' : 'false');
+    tell('compare');
+  }
+  if (stops) {
+    state.exposure += Number(stops);
+    draw();
+  }
+});
 
 let asked = 0;
 async function measure() {
@@ -218,31 +128,28 @@ async function ended(job) {
   if (found.length) tell('told', { notes: found, found: job.kind === 'plate' });
 }
 
-function trayRow(job) {
-  if (job.state === 'waiting')
-    return [
-      `${job.title}: `,
-      h('span', { class: 'quiet' }, job.waits || 'waits'),
-      button('Stop', () => post(`/api/jobs/${job.id}/stop`, {})),
-    ];
-  const left = job.secondsPerItem ? ` · ${sayTime((job.total - job.done) * job.secondsPerItem)} left` : '',
-    share = (100 * job.done) / Math.max(1, job.total);
-  const bar = h(
-    'span',
-    { class: 'bar', role: 'progressbar', 'aria-label': job.title, 'aria-valuenow': job.done, 'aria-valuemax': job.total },
-    h('i', { style: `width:${share}%` }),
-  );
-  return [
-    job.title,
-    bar,
-    h(
-      'span',
-      { class: 'num', title: job.message },
-      ['render', 'handover'].includes(job.kind) ? `${job.done} of ${job.total}${left}` : `${Math.round(share)} %${left}`,
-    ),
-    button('Stop', () => post(`/api/jobs/${job.id}/stop`, {})),
-  ];
+// What is under way, as the server says it; null: nothing is.
+async function showTray(box, all) {
+  if (all === null) {
+    box.replaceChildren();
+    return;
+  }
+  try {
+    fillWith(box, await html(`/shots/${state.id}/parts/Tray?${all}`));
+    for (const bar of box.querySelectorAll('[data-share]')) bar.style.width = `${bar.dataset.share}%`;
+  } catch {
+    /* the next look at it */
+  }
 }
+const fillWith = (box, text) => box.replaceChildren(...new DOMParser().parseFromString(text, 'text/html').body.childNodes);
+async function trayPressed(e) {
+  if (e.target.dataset.stop) await post(`/api/jobs/${e.target.dataset.stop}/stop`, {}).catch((f) => tell('told', f));
+  if (e.target.dataset.more !== undefined) {
+    await showTray($('dialog-content'), 'all=1');
+    $('dialog').showModal();
+  }
+}
+$('tray').addEventListener('click', trayPressed);
 
 let polling = 0,
   seen = null; // by job: the state that it was last seen in
@@ -267,94 +174,29 @@ async function jobs() {
   if ((state.step === 8 || state.step === 4) && (over.length || live.some((j) => !was?.has(j.id)))) drawSheet();
   for (const job of over.reverse()) await ended(job);
   $('tray').dataset.live = first ? first.id : '';
-  $('tray').replaceChildren(
-    ...(first
-      ? [
-          ...trayRow(first),
-          live.length > 1
-            ? button(`and ${live.length - 1} more`, () =>
-                dialog(h('h2', {}, 'Under way'), ...live.map((j) => h('p', { class: 'tray' }, ...trayRow(j)))),
-              )
-            : '',
-        ]
-      : []),
-  );
+  await showTray($('tray'), live.length ? '' : null);
   tell('jobs');
   polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 4000);
 }
 
-const shortcuts = [
-  ['1 … 8', 'steps'],
-  [', and .', 'a frame back, a frame on (also the arrows)'],
-  ['Space', 'play and stop'],
-  ['R G B A', 'one channel; A: all'],
-  ['[ and ]', 'a stop darker, brighter'],
-  ['T', 'seen through display, look, curve, codes'],
-  ['F', 'fit the picture'],
-  ['Wheel', 'zoom to pixels; Alt-drag moves the picture'],
-  ['P', 'the picture alone, without drawings'],
-  ['V', 'through the camera, from above, around'],
-  ['Ctrl Z, Ctrl Shift Z', 'undo, redo'],
-  ['Escape', 'put down what was begun'],
-  ['?', 'this list'],
-];
-function dialog(...content) {
-  $('dialog').replaceChildren(
-    ...content,
-    h(
-      'div',
-      { class: 'actions' },
-      button('Close', () => $('dialog').close()),
-    ),
-  );
+function help() {
+  $('dialog-content').replaceChildren($('help-dialog').content.firstElementChild.cloneNode(true));
   $('dialog').showModal();
 }
-const help = () =>
-  dialog(
-    h('h2', {}, 'By hand'),
-    h('table', { class: 'plainly' }, ...shortcuts.map(([k, t]) => h('tr', {}, h('td', { class: 'mono' }, k), h('td', {}, t)))),
-  );
 async function ledger() {
-  const list = await get(`/api/shots/${state.id}/ledger`);
-  const name = decodeURIComponent(document.cookie.match(/plenk-who=([^;]*)/)?.[1] ?? 'artist');
-  const who = h('input', {
-    class: 'blank wide',
-    value: name,
-    'aria-label': 'Your name',
-    onchange: () => {
-      document.cookie = `plenk-who=${encodeURIComponent(who.value)};path=/;max-age=31536000;samesite=lax`;
-    },
-  });
-  who.addEventListener('keydown', (e) => e.stopPropagation());
-  dialog(
-    h('h2', {}, 'Ledger'),
-    h('p', {}, 'Your changes are signed ', who),
-    h(
-      'table',
-      { class: 'plainly' },
-      ...list.map((r) =>
-        h(
-          'tr',
-          {},
-          h('td', { class: 'num' }, String(r.number)),
-          h('td', {}, r.what),
-          h('td', {}, r.who),
-          h('td', { class: 'quiet num' }, new Date(r.at).toLocaleString('en-GB')),
-          h(
-            'td',
-            {},
-            r.number === state.revision
-              ? 'now'
-              : button('Go back to this', async () => {
-                  $('dialog').close();
-                  await step('restore', r.number);
-                }),
-          ),
-        ),
-      ),
-    ),
-  );
+  fillWith($('dialog-content'), await html(`/shots/${state.id}/parts/Ledger`));
+  $('dialog').showModal();
 }
+$('dialog-content').addEventListener('click', (e) => {
+  trayPressed(e);
+  if (!e.target.dataset.restore) return;
+  $('dialog').close();
+  step('restore', Number(e.target.dataset.restore));
+});
+$('dialog-content').addEventListener('change', (e) => {
+  if (e.target.dataset.who === undefined) return;
+  document.cookie = `plenk-who=${encodeURIComponent(e.target.value)};path=/;max-age=31536000;samesite=lax`;
+});
 
 function way(w) {
   state.way = w;
@@ -419,21 +261,15 @@ $('ledger').addEventListener('click', ledger);
 $('help').addEventListener('click', help);
 on('document', () => {
   head();
-  compareButtons();
-  looking();
   measure();
 });
 on('step', () => {
   const was = state.compare;
   state.compare = looked[group()];
   route();
-  compareButtons();
   if (was !== state.compare) refresh();
 });
-on('compare', () => {
-  compareButtons();
-  refresh();
-});
+on('compare', refresh);
 on('readings', route);
 on('saving', (now) => {
   $('ledger').textContent = now ? 'Saving' : `Ledger · ${state.revision}`;
@@ -444,3 +280,4 @@ await load();
 if (asks.frame) setFrame(asks.frame);
 setStep(asks.step || (state.document.plate ? 6 : 1));
 jobs();
+document.body.dataset.ready = '';

@@ -1,6 +1,5 @@
 // The page's one truth: the shot's document and revision from the server, and where the artist looks.
 import { Fault, get, post } from './api.js';
-import { button, h } from './build.js';
 import { editsBetween } from './edits.js';
 
 export const state = {
@@ -149,27 +148,16 @@ async function saveNow(own) {
     over();
     state.document = hoped();
     if (e instanceof Fault && e.status === 409) {
-      const box = h(
-        'div',
-        { class: 'told', role: 'alert' },
-        h('p', {}, e.message),
-        h(
-          'div',
-          { class: 'actions' },
-          button(
-            'Put mine on top',
-            async () => {
-              await load();
-              await save(edit, own.edits);
-            },
-            { next: true },
-          ),
-          button('Leave mine', async () => {
-            tell('told', null);
-            await load();
-          }),
-        ),
-      );
+      const box = document.getElementById('told-conflict').content.firstElementChild.cloneNode(true);
+      box.querySelector('p').textContent = e.message;
+      box.querySelector('[data-mine]').addEventListener('click', async () => {
+        await load();
+        await save(edit, own.edits);
+      });
+      box.querySelector('[data-leave]').addEventListener('click', async () => {
+        tell('told', null);
+        await load();
+      });
       tell('told', box);
     } else {
       state.draft = null;
