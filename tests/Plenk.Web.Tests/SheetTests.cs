@@ -48,22 +48,49 @@ public sealed partial class SheetTests(Application application)
         return answer;
     }
 
+    private static readonly string[] Chosen =
+    [
+        "step=1",
+        "step=2&point=A",
+        "step=3&piece=floor&points-open=yes&edges=yes",
+        "step=4&projection=p&matte=m",
+        "step=5&light=sun&frame=1002",
+        "step=5&light=spot&matte=m",
+        "step=6&element=title&matte=m",
+        "step=7&finish=reframe_1",
+        "step=8&note=n",
+    ];
+
+    /// <summary>What a browser without script sends: fields of the form “plain”, ticked boxes alone.</summary>
+    private static List<KeyValuePair<string, string>> Sent(string page)
+    {
+        var sent = new List<KeyValuePair<string, string>>();
+        foreach (Match m in Tags().Matches(page).Where(m => m.Value.Contains("form=\"plain\"", StringComparison.Ordinal)))
+        {
+            string Attribute(string name) => WebUtility.HtmlDecode(Regex.Match(m.Value, $" {name}=\"([^\"]*)\"").Groups[1].Value);
+            if (m.Value.Contains(" disabled=", StringComparison.Ordinal))
+            {
+                continue;
+            }
+            if (m.Value.StartsWith("<select", StringComparison.Ordinal))
+            {
+                string options = page[m.Index..page.IndexOf("</select>", m.Index, StringComparison.Ordinal)];
+                Match chosen = Regex.Match(options, "<option selected=\"\" value=\"([^\"]*)\"");
+                chosen = chosen.Success ? chosen : Regex.Match(options, "<option[^>]*value=\"([^\"]*)\"");
+                sent.Add(new(Attribute("name"), WebUtility.HtmlDecode(chosen.Groups[1].Value)));
+            }
+            else if (Attribute("type") != "checkbox" || m.Value.Contains(" checked=", StringComparison.Ordinal))
+            {
+                sent.Add(new(Attribute("name"), Attribute("type") == "checkbox" ? "on" : Attribute("value")));
+            }
+        }
+        return sent;
+    }
+
     [Fact]
     public async Task Every_step_is_drawn_whole_at_its_address_with_what_is_chosen()
     {
         var (id, at) = await Shot("SHEETS");
-        string[] asked =
-        [
-            "step=1",
-            "step=2&point=A",
-            "step=3&piece=floor&points-open=yes&edges=yes",
-            "step=4&projection=p&matte=m",
-            "step=5&light=sun&frame=1002",
-            "step=5&light=spot&matte=m",
-            "step=6&element=title&matte=m",
-            "step=7&finish=reframe_1",
-            "step=8&note=n",
-        ];
         string[] holds =
         [
             "The cut begins at",
@@ -76,7 +103,7 @@ public sealed partial class SheetTests(Application application)
             "Enlarged",
             "Answer",
         ];
-        foreach (var (query, text) in asked.Zip(holds))
+        foreach (var (query, text) in Chosen.Zip(holds))
         {
             string page = await _client.GetStringAsync($"/shots/{id}?{query}");
             Assert.Contains(text, WebUtility.HtmlDecode(page), StringComparison.Ordinal);
@@ -104,19 +131,23 @@ public sealed partial class SheetTests(Application application)
         var (id, at) = await Shot("PLAIN");
         string address = $"/shots/{id}?step=6&element=title";
         string page = await _client.GetStringAsync(address);
-        Dictionary<string, string> fields = Inputs()
-            .Matches(page)
-            .Where(m =>
-                m.Groups[1].Value.StartsWith("at:", StringComparison.Ordinal) && m.Value.Contains("type=\"text\"", StringComparison.Ordinal)
-            )
-            .GroupBy(m => m.Groups[1].Value)
+        Dictionary<string, string> fields = Sent(page)
+            .GroupBy(f => f.Key)
             .Where(g => g.Count() == 1)
-            .ToDictionary(g => g.Key, g => WebUtility.HtmlDecode(g.Single().Groups[2].Value));
+            .ToDictionary(g => g.Key, g => g.Single().Value);
         Assert.Equal("LOW", fields["at:elements/title/text/text"]);
-        // As it is drawn it changes nothing.
+        // As they are drawn sheets change nothing.
         int revision = await Revision(at);
-        Assert.Equal(HttpStatusCode.Redirect, (await _client.PostAsync(address, new FormUrlEncodedContent(fields))).StatusCode);
-        Assert.Equal(revision, await Revision(at));
+        foreach (string step in Chosen)
+        {
+            string drawn = await _client.GetStringAsync($"/shots/{id}?{step}");
+            HttpResponseMessage sent = await _client.PostAsync($"/shots/{id}?{step}", new FormUrlEncodedContent(Sent(drawn)));
+            Assert.True(
+                sent.StatusCode == HttpStatusCode.Redirect,
+                $"{step}: {WebUtility.HtmlDecode(await sent.Content.ReadAsStringAsync())}"
+            );
+            Assert.True(revision == await Revision(at), $"{step}: {(await _client.GetFromJsonAsync<JsonArray>($"{at}/ledger"))![0]}");
+        }
         fields["at:elements/title/text/text"] = "HIGH";
         fields["at:elements/title/text/heightMetres"] = "40 cm";
         Assert.Equal(HttpStatusCode.Redirect, (await _client.PostAsync(address, new FormUrlEncodedContent(fields))).StatusCode);
@@ -134,9 +165,18 @@ public sealed partial class SheetTests(Application application)
         Assert.Empty((await _client.State(at))["document"]!["elements"]!.AsArray());
         await _client.PostAsync(
             address,
-            new FormUrlEncodedContent(new Dictionary<string, string> { ["at:bounces"] = "on", ["was:bounces"] = "off" })
+            new FormUrlEncodedContent(
+                new Dictionary<string, string>
+                {
+                    ["at:bounces"] = "on",
+                    ["was:bounces"] = "off",
+                    ["shown:contact/strength"] = "0",
+                    ["per100:contact/strength"] = "12",
+                }
+            )
         );
-        Assert.True((await _client.State(at))["document"]!["bounces"]!.GetValue<bool>());
+        JsonNode document = (await _client.State(at))["document"]!;
+        Assert.Equal((true, 0.12), (document["bounces"]!.GetValue<bool>(), document["contact"]!["strength"]!.GetValue<double>()));
     }
 
     [Fact]
@@ -218,6 +258,6 @@ public sealed partial class SheetTests(Application application)
     [GeneratedRegex("data-at=\"([^\"]*)\"")]
     private static partial Regex Fields();
 
-    [GeneratedRegex("<input[^>]*name=\"([^\"]*)\"[^>]*value=\"([^\"]*)\"[^>]*>")]
-    private static partial Regex Inputs();
+    [GeneratedRegex("<(input|select)[^>]*>")]
+    private static partial Regex Tags();
 }

@@ -1,6 +1,7 @@
-using System.Text.RegularExpressions;
 using Plenk.Core.Images;
+using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
+using Plenk.Web.Sheets;
 using Xunit;
 
 namespace Plenk.Web.Tests;
@@ -82,35 +83,16 @@ public sealed class ShownTests
     [Fact]
     public void Pages_name_encodings_and_primaries_as_commands_do()
     {
-        string script = File.ReadAllText(Path.Combine(Repository(), "src", "Plenk.Web", "wwwroot", "js", "build.js"));
-        string Of(string list, string end) =>
-            script[script.IndexOf(list, StringComparison.Ordinal)..] is var rest ? rest[..rest.IndexOf(end, StringComparison.Ordinal)] : "";
-        IEnumerable<(string, string)> Pairs(string name) =>
-            Regex
-                .Matches(Of($"export const {name} = [", "];"), "\\['([^']+)', '([^']+)'\\]")
-                .Select(m => (m.Groups[1].Value, m.Groups[2].Value));
         Assert.Equal(
             ColorEncodings.Named.Select(n => (n.Key, n.Name)),
-            Pairs("encodings").Select(p => (p.Item1.ToLowerInvariant(), p.Item2))
+            PlateSheet.Encodings.Select(p => (p.Value.ToLowerInvariant(), p.Text))
         );
-        Assert.Equal(Primaries.Known.Select(p => (p.Key, p.Name)), Pairs("primaries"));
+        Assert.Equal(Primaries.Known.Select(p => (p.Key, p.Name)), PlateSheet.Primaries);
         // And so are the primaries that go without saying.
-        var usual = Regex
-            .Matches(Of("export const usualPrimaries", "})"), "(\\w+): '([^']+)'")
-            .ToDictionary(m => m.Groups[1].Value.ToLowerInvariant(), m => m.Groups[2].Value);
-        foreach (var (key, encoding, _) in ColorEncodings.Named)
+        foreach (var (_, encoding, _) in ColorEncodings.Named)
         {
-            Assert.Equal(ColorSpace.Usual(encoding).Primaries.Key, usual.GetValueOrDefault(key, "bt709"));
+            var plate = new PlateSource { Encoding = encoding, Primaries = ColorSpace.Usual(encoding).Primaries.Key };
+            Assert.Equal("", PlateSheet.OddPrimaries(plate));
         }
-    }
-
-    private static string Repository()
-    {
-        string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
-        {
-            at = Path.GetDirectoryName(at)!;
-        }
-        return at;
     }
 }

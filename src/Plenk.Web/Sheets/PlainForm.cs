@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Microsoft.Extensions.Primitives;
 using Plenk.Core.Edits;
 using Plenk.Core.Shots;
 
@@ -21,9 +22,18 @@ public static class PlainForm
             return Parsed(edits.ToString());
         }
         return form
-            .Keys.Where(k => k.StartsWith("at:", StringComparison.Ordinal))
-            .Concat(form.Keys.Where(k => k.StartsWith("was:", StringComparison.Ordinal) && !form.ContainsKey($"at:{k[4..]}")))
-            .Select(key => Typed(key[(key.IndexOf(':', StringComparison.Ordinal) + 1)..], form, sheet))
+            .Keys.Select(key =>
+                (
+                    Prefix: key[..Math.Max(0, key.IndexOf(':', StringComparison.Ordinal))],
+                    At: key[(key.IndexOf(':', StringComparison.Ordinal) + 1)..]
+                )
+            )
+            .Where(k =>
+                k.Prefix == "at"
+                || k.Prefix.StartsWith("per", StringComparison.Ordinal)
+                || (k.Prefix == "was" && !form.ContainsKey($"at:{k.At}"))
+            )
+            .Select(k => Typed(k.Prefix, k.At, form, sheet))
             .OfType<Edit>();
     }
 
@@ -40,10 +50,16 @@ public static class PlainForm
         }
     }
 
-    private static SetValue? Typed(string at, IFormCollection form, SheetView sheet)
+    private static SetValue? Typed(string prefix, string at, IFormCollection form, SheetView sheet)
     {
         JsonNode? stands = sheet.Value(at);
-        string[] texts = [.. form[$"at:{at}"].Select(t => (t ?? "").Trim())];
+        string[] texts = [.. form[$"{(prefix == "was" ? "at" : prefix)}:{at}"].Select(t => (t ?? "").Trim())];
+        StringValues shown = form[$"shown:{at}"];
+        if (shown.Count > 0 && shown.SequenceEqual(texts, StringComparer.Ordinal))
+        {
+            return null;
+        }
+        double per = prefix.StartsWith("per", StringComparison.Ordinal) ? double.Parse(prefix[3..], CultureInfo.InvariantCulture) : 1;
         if (form.TryGetValue($"was:{at}", out var was))
         {
             bool ticked = texts.Length > 0;
@@ -52,9 +68,11 @@ public static class PlainForm
         }
         JsonNode? to = stands switch
         {
-            JsonArray { Count: 3 } three when texts.Length == 3 => Three(at, texts, three),
+            JsonArray { Count: 3 } three when texts.Length == 3 => Three(at, texts, [.. shown.Select(t => t ?? "")], three),
             JsonArray or JsonObject => stands,
-            JsonValue v when v.GetValueKind() == JsonValueKind.Number => Number(at, texts[0], v.GetValue<double>()),
+            JsonValue v when v.GetValueKind() == JsonValueKind.Number && texts[0].Length == 0 => null,
+            JsonValue v when v.GetValueKind() == JsonValueKind.Number => Number(at, texts[0], v.GetValue<double>(), per),
+            JsonValue v when v.GetValueKind() is JsonValueKind.True or JsonValueKind.False => JsonValue.Create(texts[0] == "true"),
             JsonValue v when v.GetValueKind() == JsonValueKind.String && texts[0].Length > 0 => JsonValue.Create(texts[0]),
             _ when texts[0].Length == 0 => null,
             null when double.TryParse(texts[0], CultureInfo.InvariantCulture, out double n) && n != 0 => JsonValue.Create(n),
@@ -64,15 +82,18 @@ public static class PlainForm
         return JsonNode.DeepEquals(to, stands) ? null : new SetValue(to?.DeepClone()) { At = at };
     }
 
-    private static JsonArray Three(string at, string[] texts, JsonArray stands) =>
-        new([.. texts.Select((t, i) => Number(at, t, stands[i]!.GetValue<double>()))]);
+    /// <summary>What was not typed anew keeps all its digits, not only those shown.</summary>
+    private static JsonArray Three(string at, string[] texts, string[] shown, JsonArray stands) =>
+        new([
+            .. texts.Select(
+                (t, i) => i < shown.Length && shown[i] == t ? stands[i]!.DeepClone() : Number(at, t, stands[i]!.GetValue<double>(), 1)
+            ),
+        ]);
 
-    /// <summary>A text that shows what stands there keeps all of its digits.</summary>
-    private static JsonNode Number(string at, string text, double stands)
+    private static JsonNode Number(string at, string text, double stands, double per)
     {
         double v = Quantity.Read(text, EditWords.UnitOf(at[(at.LastIndexOf('/') + 1)..]))
             ?? throw new EditFault(at, $"“{text}” is no number that can stand there.");
-        int digits = text.Contains('.', StringComparison.Ordinal) ? text.Length - text.IndexOf('.', StringComparison.Ordinal) - 1 : 0;
-        return JsonValue.Create(Math.Abs(v - stands) <= 0.51 * Math.Pow(10, -Math.Max(3, digits)) ? stands : v);
+        return JsonValue.Create(v / per == stands ? stands : v / per);
     }
 }

@@ -45,5 +45,6 @@ public sealed class ChoiceField : FieldHelper
             return;
         }
         Row(output, select, "");
+        TellShown(output, chosen);
     }
 }

@@ -38,14 +38,40 @@ public abstract class FieldHelper : TagHelper
 
     protected string Id => $"f-{At ?? Name ?? Label}".Replace('/', '-').Replace(' ', '-');
 
+    /// <summary>How the field is told apart where it is sent without script.</summary>
+    protected virtual string PlainPrefix => "at";
+
+    /// <summary>What a field shows is not to be saved as if it were typed: numbers are rounded, and a place that is open shows what counts in its stead.</summary>
+    protected void TellShown(TagHelperOutput output, params string[] texts)
+    {
+        if (At is null || (Begins is not null && Stands is null))
+        {
+            return;
+        }
+        foreach (string text in texts.Where(t => t.Length > 0))
+        {
+            TagBuilder shown = Tag("input");
+            shown.TagRenderMode = TagRenderMode.SelfClosing;
+            shown.Attributes["type"] = "hidden";
+            shown.Attributes["name"] = $"shown:{At}";
+            shown.Attributes["value"] = text;
+            shown.Attributes["form"] = "plain";
+            output.Content.AppendHtml(shown);
+        }
+    }
+
     /// <summary>What all inputs of the field say of themselves.</summary>
     protected void Mark(TagBuilder input)
     {
         if (At is not null)
         {
             input.Attributes["data-at"] = At;
-            input.Attributes["name"] = $"at:{At}";
-            input.Attributes["form"] = "plain";
+            // What begins with a key that is not there yet is the script's alone.
+            if (Begins is null || Stands is not null)
+            {
+                input.Attributes["name"] = $"{PlainPrefix}:{At}";
+                input.Attributes["form"] = "plain";
+            }
         }
         else if (Name is not null)
         {

@@ -30,6 +30,8 @@ public sealed class NumberField : FieldHelper
     public double Per { get; set; } = 1;
     public string? Placeholder { get; set; }
 
+    protected override string PlainPrefix => Per == 1 ? "at" : $"per{Per.ToString(CultureInfo.InvariantCulture)}";
+
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
         double? value =
@@ -70,5 +72,6 @@ public sealed class NumberField : FieldHelper
         }
         Mark(input);
         Row(output, input, Unit);
+        TellShown(output, Quantity.Show(value, Digits));
     }
 }

@@ -43,5 +43,6 @@ public sealed class TripleField : FieldHelper
         output.Content.AppendHtml(Tag("span", null, Label));
         output.Content.AppendHtml(box);
         output.Content.AppendHtml(Tag("span", "unit", Unit));
+        TellShown(output, [.. values.Select(v => Quantity.Show(v, Digits))]);
     }
 }

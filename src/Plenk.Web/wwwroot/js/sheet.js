@@ -76,7 +76,14 @@ function stand(step, text) {
   }
   tell('head');
   loads(next);
-  body.replaceChildren(...next.childNodes);
+  // What is as it was stays: a list that is open is not shut under the pointer.
+  const fresh = [...next.childNodes],
+    old = [...body.childNodes];
+  fresh.forEach((node, i) => {
+    if (!old[i]) body.append(node);
+    else if (!old[i].isEqualNode(node)) old[i].replaceWith(node);
+  });
+  for (const node of old.slice(fresh.length)) node.remove();
   fillVials(body);
   keep(step);
   goOn(body, typed);
@@ -377,7 +384,6 @@ on('readings', async () => {
       typedThere = begun(box);
     fill(box, text);
     goOn(box, typedThere);
-    drawn.html = '';
   } catch {
     /* the next one says it */
   }

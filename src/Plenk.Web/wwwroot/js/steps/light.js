@@ -200,7 +200,8 @@ export const hands = {
 export function drawn(body) {
   const first = state.document.rendered[0];
   if (first && !state.chosen.rendered) state.chosen.rendered = first.id;
-  for (const img of body.querySelectorAll('[data-lift]'))
+  for (const img of body.querySelectorAll('[data-lift]:not([data-bound])')) {
+    img.dataset.bound = '';
     img.addEventListener(
       'click',
       guarded(async (e) => {
@@ -212,6 +213,7 @@ export function drawn(body) {
         tell('told', null);
       }),
     );
+  }
 }
 export const renderedKind = (way) => (state.chosen.rendered ? `${way}:${state.chosen.rendered}` : null);
 
