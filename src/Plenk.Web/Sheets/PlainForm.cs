@@ -37,6 +37,9 @@ public static class PlainForm
             .OfType<Edit>();
     }
 
+    /// <summary>Choices of which one may be none.</summary>
+    private static readonly HashSet<string> MayBeOpen = ["matte", "shadeMatte", "group", "camera", "origin", "light"];
+
     private static Edit[] Parsed(string json)
     {
         try
@@ -66,6 +69,15 @@ public static class PlainForm
             bool no = ticked == (was == "on");
             return no ? null : new SetValue(JsonValue.Create(stands?.GetValueKind() != JsonValueKind.True)) { At = at };
         }
+        if (
+            stands is JsonValue text
+            && text.GetValueKind() == JsonValueKind.String
+            && texts is [var typed]
+            && text.GetValue<string>() == typed
+        )
+        {
+            return null;
+        }
         JsonNode? to = stands switch
         {
             JsonArray { Count: 3 } three when texts.Length == 3 => Three(at, texts, [.. shown.Select(t => t ?? "")], three),
@@ -73,7 +85,10 @@ public static class PlainForm
             JsonValue v when v.GetValueKind() == JsonValueKind.Number && texts[0].Length == 0 => null,
             JsonValue v when v.GetValueKind() == JsonValueKind.Number => Number(at, texts[0], v.GetValue<double>(), per),
             JsonValue v when v.GetValueKind() is JsonValueKind.True or JsonValueKind.False => JsonValue.Create(texts[0] == "true"),
-            JsonValue v when v.GetValueKind() == JsonValueKind.String && texts[0].Length > 0 => JsonValue.Create(texts[0]),
+            JsonValue v when v.GetValueKind() == JsonValueKind.String => texts[0].Length == 0
+            && MayBeOpen.Contains(at[(at.LastIndexOf('/') + 1)..])
+                ? null
+                : JsonValue.Create(texts[0]),
             _ when texts[0].Length == 0 => null,
             null when double.TryParse(texts[0], CultureInfo.InvariantCulture, out double n) && n != 0 => JsonValue.Create(n),
             null when double.TryParse(texts[0], CultureInfo.InvariantCulture, out _) => null,
