@@ -130,6 +130,9 @@ public class EditTests
         EditFault fault = Refused(Edit.Set("shutterDegrees", 90), Edit.Set("pieces/stairs_1/count", 0), Edit.Set("elements/bell/scale", 2));
         Assert.Equal("pieces/stairs_1/count", fault.At);
         Assert.Equal("Set, Stairs: stairs have between 1 and 500 steps, not 0.", fault.Message);
+        Assert.Contains("up to 2,000", Refused([.. Enumerable.Repeat(Edit.Set("seed", 2), 2001)]).Message, StringComparison.Ordinal);
+        Assert.Contains("each an object", Refused(Edit.Set("seed", 2), null!).Message, StringComparison.Ordinal);
+        Assert.Contains("set it instead", Refused(Edit.Remove("elements/bell/scale")).Message, StringComparison.Ordinal);
         Assert.Equal("There is no change in it. Name at least one.", Refused().Message);
         Assert.Equal("elements/bell", Refused(Edit.Add("elements", new Element { Id = "bell" })).At);
     }

@@ -5,7 +5,7 @@ namespace Plenk.Core.Checks;
 
 /// <summary>What a shot lacks next at a step, and what is pressed for it.</summary>
 /// <param name="Says">A sentence, after “Next: ”.</param>
-/// <param name="Press">The words of the button of that step that does it; null: it is done by hand, or elsewhere.</param>
+/// <param name="Press">How what does it begins on that step's sheet: a button, a fold or a field; null: it is done elsewhere.</param>
 /// <param name="Step">The step it is done at, 1 to 8.</param>
 public sealed record NextStep(string Says, string? Press, int Step)
 {
@@ -54,7 +54,7 @@ public sealed record NextStep(string Says, string? Press, int Step)
                     : new("track the plate, or bring a camera in.", "Track the plate", 2)
                 : new("solve the camera from the tracks.", "Solve the camera", 2)
             : o.Floor.Count < LeastFloor && o.Level.Count == 0 && shot.Solve is not null
-                ? new($"say where the floor is: {LeastFloor} points that lie on it, the horizon, or uprights.", "It lies on the floor", 2)
+                ? new($"say where the floor is: {LeastFloor} points that lie on it, the horizon, or uprights.", "New point by clicking", 2)
                 : o.Scale is null && shot.Solve is not null
                     ? new("say how long something is: the solve has no scale of its own.", "Length from", 2)
                     : new("build the set.", null, 3);

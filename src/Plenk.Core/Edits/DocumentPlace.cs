@@ -64,18 +64,13 @@ internal sealed class DocumentPlace
             if (ListOf(type) is { } item)
             {
                 next = item;
-                if (i == path.Length - 1 || ItemIn((JsonArray)node, segment) is null)
+                JsonNode there = ItemIn((JsonArray)node, segment)
+                    ?? throw new EditFault(at, $"There is no “{segment}” among the shot's {EditWords.Plain(path[i - 1])}.");
+                words.Add(EditWords.Called(string.Join('/', path.Take(i)), there, segment));
+                if (i == path.Length - 1)
                 {
-                    JsonNode? there = ItemIn((JsonArray)node, segment);
-                    string listName = EditWords.Plain(path[i - 1]);
-                    if (there is null)
-                    {
-                        throw new EditFault(at, $"There is no “{segment}” among the shot's {listName}.");
-                    }
-                    words.Add(EditWords.Called(string.Join('/', path.Take(i)), there, segment));
                     return new(at, node, segment, next, mayBeNull: false, isEntry: false, words, null);
                 }
-                words.Add(EditWords.Called(string.Join('/', path.Take(i)), ItemIn((JsonArray)node, segment), segment));
             }
             else if (node is JsonArray numbers)
             {
@@ -203,7 +198,12 @@ internal sealed class DocumentPlace
         }
         else
         {
-            throw new EditFault(_at, $"{EditWords.Begin(Name)} is not there.");
+            throw new EditFault(
+                _at,
+                Value is null
+                    ? $"{EditWords.Begin(Name)} is not there."
+                    : $"{EditWords.Begin(Name)} is a value; set it instead of taking it away."
+            );
         }
     }
 

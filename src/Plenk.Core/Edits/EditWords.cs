@@ -137,10 +137,9 @@ public static class EditWords
         }
         if (item?["name"] is JsonValue named && named.ToString() is { Length: > 0 } name)
         {
-            return One.TryGetValue(last, out string? kindOf) && last == "surveyPoints" ? $"{Begin(kindOf)} {name}" : name;
+            return last == "surveyPoints" ? $"Point {name}" : name;
         }
-        string one = One.TryGetValue(last, out string? w) ? w : Plain(last).TrimEnd('s');
-        return $"{Begin(one)} {key}";
+        return $"{Begin(One.GetValueOrDefault(last) ?? Plain(last).TrimEnd('s'))} {key}";
     }
 
     /// <summary>What is changed: whose it is, then what of it.</summary>

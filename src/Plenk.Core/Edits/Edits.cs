@@ -12,7 +12,8 @@ public sealed record EditedShot(ShotDocument Document, string What, IReadOnlyLis
 /// <summary>Lays edits on documents.</summary>
 public static class Edits
 {
-    private const int LongestWhat = 120;
+    private const int LongestWhat = 120,
+        Most = 2000;
 
     /// <summary>All of the edits in their order, or none. What is no longer as an edit expects it, what no document has and what would make it unfit is refused.</summary>
     /// <exception cref="EditFault">Says which place is at fault.</exception>
@@ -22,45 +23,46 @@ public static class Edits
         {
             throw new EditFault("", "There is no change in it. Name at least one.");
         }
-        var (document, changes) = Laid(shot, edits);
+        if (edits.Count > Most || edits.Any(e => e is null))
+        {
+            throw new EditFault("", $"A set of changes has up to {Most:N0}, each an object. Make several of it.");
+        }
+        JsonObject node = JsonSerializer.SerializeToNode(shot, ShotJson.Options)!.AsObject();
+        Change[] changes = [.. edits.Select(e => e.Lay(node))];
+        ShotDocument document = Read(node, edits[^1]);
         IReadOnlyList<string> faults = ShotChecks.Faults(document);
         if (faults.Count > 0)
         {
-            string[] old = [.. ShotChecks.Faults(shot)];
-            throw new EditFault(Culprit(shot, edits, old), string.Join(" ", faults.Except(old) is var own && own.Any() ? own : faults));
+            string[] old = [.. ShotChecks.Faults(shot)],
+                own = [.. faults.Except(old)];
+            throw new EditFault(Culprit(shot, edits, old), string.Join(" ", own.Length > 0 ? own : faults));
         }
         return new(document, Said(changes), changes);
     }
 
-    private static (ShotDocument, IReadOnlyList<Change>) Laid(ShotDocument shot, IReadOnlyList<Edit> edits)
+    private static ShotDocument Read(JsonObject node, Edit last)
     {
-        JsonObject node = JsonSerializer.SerializeToNode(shot, ShotJson.Options)!.AsObject();
-        var changes = new List<Change>();
-        foreach (Edit edit in edits)
-        {
-            changes.Add(edit.Lay(node));
-        }
         try
         {
-            return (node.Deserialize<ShotDocument>(ShotJson.Options)!, changes);
+            return node.Deserialize<ShotDocument>(ShotJson.Options)!;
         }
         catch (JsonException e)
         {
-            throw new EditFault(edits[^1].At, $"What it comes to is no shot: {e.Path} is not what stands there.");
+            throw new EditFault(last.At, $"What it comes to is no shot: {e.Path} is not what stands there.");
         }
     }
 
     /// <summary>The first edit after which there are faults to the end.</summary>
     private static string Culprit(ShotDocument shot, IReadOnlyList<Edit> edits, string[] old)
     {
-        for (int n = edits.Count - 1; n > 0; n--)
+        JsonObject node = JsonSerializer.SerializeToNode(shot, ShotJson.Options)!.AsObject();
+        string? culprit = null;
+        foreach (Edit edit in edits)
         {
-            if (!ShotChecks.Faults(Laid(shot, [.. edits.Take(n)]).Item1).Except(old).Any())
-            {
-                return edits[n].At;
-            }
+            edit.Lay(node);
+            culprit = ShotChecks.Faults(Read(node, edit)).Except(old).Any() ? culprit ?? edit.At : null;
         }
-        return edits[0].At;
+        return culprit ?? edits[^1].At;
     }
 
     private static string Said(IReadOnlyList<Change> changes)
