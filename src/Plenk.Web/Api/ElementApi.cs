@@ -67,51 +67,15 @@ public static class ElementApi
             .WithSummary("Brings a mesh in as an element, with the material files and pictures that it names")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
-        api.MapPost("/card", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-            {
-                IFormCollection form = await http.Request.FormIn();
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                var (source, notes) = Sequence(Files(form), document, media, needsAlpha: false, exr: false);
-                return await Add(
-                    id,
-                    http,
-                    shots,
-                    form,
-                    Stem(source),
-                    "Card in",
-                    own => new Element
-                    {
-                        Id = own,
-                        Kind = ElementKind.Card,
-                        Frames = source,
-                    },
-                    notes
-                );
-            })
+        api.MapPost("/card", (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+                FramesIn(id, http, shots, media, ElementKind.Card, "Card in")
+            )
             .WithSummary("Brings a picture or a numbered sequence in as a card")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
-        api.MapPost("/rendered-element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-            {
-                IFormCollection form = await http.Request.FormIn();
-                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                var (source, notes) = Sequence(Files(form), document, media, needsAlpha: true, exr: true);
-                return await Add(
-                    id,
-                    http,
-                    shots,
-                    form,
-                    Stem(source),
-                    "Rendered element in",
-                    own => new Element
-                    {
-                        Id = own,
-                        Kind = ElementKind.Rendered,
-                        Frames = source with { Premultiplied = true },
-                    },
-                    notes
-                );
-            })
+        api.MapPost("/rendered-element", (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+                FramesIn(id, http, shots, media, ElementKind.Rendered, "Rendered element in")
+            )
             .WithSummary("Brings frames in that were rendered through the shot’s camera")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
@@ -230,14 +194,7 @@ public static class ElementApi
                         },
                     ],
                 };
-                ShotApi.Check(changed);
-                await shots.Save(
-                    id,
-                    int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-                    changed,
-                    ShotApi.Who(http),
-                    "Matte in"
-                );
+                await ShotApi.Keep(shots, id, http, changed, "Matte in", form["baseRevision"], revision.Number);
                 return new
                 {
                     state = await ShotApi.State(shots, id),
@@ -371,6 +328,29 @@ public static class ElementApi
         return $"matte_{k}";
     }
 
+    private static async Task<object> FramesIn(long id, HttpContext http, ShotStore shots, MediaStore media, ElementKind kind, string what)
+    {
+        bool rendered = kind == ElementKind.Rendered;
+        IFormCollection form = await http.Request.FormIn();
+        ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+        var (source, notes) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: rendered);
+        return await Add(
+            id,
+            http,
+            shots,
+            form,
+            Stem(source),
+            what,
+            own => new Element
+            {
+                Id = own,
+                Kind = kind,
+                Frames = rendered ? source with { Premultiplied = true } : source,
+            },
+            notes
+        );
+    }
+
     private static async Task<object> Add(
         long id,
         HttpContext http,
@@ -389,14 +369,7 @@ public static class ElementApi
             own = $"{stem}_{k}";
         }
         ShotDocument changed = document with { Elements = [.. document.Elements, make(own) with { Name = own.Replace('_', ' ') }] };
-        ShotApi.Check(changed);
-        await shots.Save(
-            id,
-            int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-            changed,
-            ShotApi.Who(http),
-            $"{what}: {own}"
-        );
+        await ShotApi.Keep(shots, id, http, changed, $"{what}: {own}", form["baseRevision"], revision.Number);
         return new
         {
             state = await ShotApi.State(shots, id),

@@ -305,13 +305,7 @@ public static class FootageApi
                             Frames = [.. (document.Depth?.Frames ?? []).Where(f => f.Frame != frame).Append(made).OrderBy(f => f.Frame)],
                         },
                     };
-                    await shots.Save(
-                        id,
-                        int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-                        changed,
-                        ShotApi.Who(http),
-                        $"Depth of {frame} in: {name}"
-                    );
+                    await ShotApi.Keep(shots, id, http, changed, $"Depth of {frame} in: {name}", form["baseRevision"], revision.Number);
                     return new
                     {
                         state = await ShotApi.State(shots, id),
@@ -367,14 +361,7 @@ public static class FootageApi
                 {
                     Projections = [made with { Id = SetJobs.NewId(document) }, .. document.Projections],
                 };
-                ShotApi.Check(changed);
-                await shots.Save(
-                    id,
-                    int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-                    changed,
-                    ShotApi.Who(http),
-                    $"Painted frame {frame} in"
-                );
+                await ShotApi.Keep(shots, id, http, changed, $"Painted frame {frame} in", form["baseRevision"], revision.Number);
                 return new { state = await ShotApi.State(shots, id), notes };
             })
             .WithSummary("Brings a painted frame back; it is laid on")

@@ -179,14 +179,9 @@ public static class LightApi
                     await file.CopyToAsync(bytes);
                     files.Add((Path.GetFileName(file.FileName), bytes.ToArray()));
                 }
-                int k = 1;
-                while (document.Rendered.Any(r => r.Id == $"rendered_{k}"))
-                {
-                    k++;
-                }
                 var picture = new RenderedPicture
                 {
-                    Id = $"rendered_{k}",
+                    Id = FreeId.Of(document.Rendered.Select(r => r.Id), "rendered"),
                     Name = files[0].Name,
                     Frame = frame,
                     Media = [.. files.Select(x => media.Write(x.Bytes))],
@@ -195,14 +190,7 @@ public static class LightApi
                 };
                 PassReport report = (await Task.Run(() => work.Data(document, picture))).Report;
                 ShotDocument changed = document with { Rendered = [.. document.Rendered, picture] };
-                ShotApi.Check(changed);
-                await shots.Save(
-                    id,
-                    int.TryParse(form["baseRevision"], out int based) ? based : revision.Number,
-                    changed,
-                    ShotApi.Who(http),
-                    $"Rendered picture in: {picture.Name}"
-                );
+                await ShotApi.Keep(shots, id, http, changed, $"Rendered picture in: {picture.Name}", form["baseRevision"], revision.Number);
                 return new { state = await ShotApi.State(shots, id), notes = report.Told };
             })
             .WithSummary("Brings a rendered picture with its passes in, to be lit again")
@@ -519,28 +507,16 @@ public static class LightApi
     )
     {
         var (document, revision) = await ShotApi.Need(shots, id);
-        int k = 1;
-        while (document.Lights.Any(l => l.Id == $"panorama_{k}"))
-        {
-            k++;
-        }
         var light = new Light
         {
-            Id = $"panorama_{k}",
+            Id = FreeId.Of(document.Lights.Select(l => l.Id), "panorama"),
             Name = name,
             Kind = LightKind.Panorama,
             Media = Write(panorama, media),
             Strength = 1,
         };
         ShotDocument changed = document with { Lights = [.. document.Lights, light] };
-        ShotApi.Check(changed);
-        await shots.Save(
-            id,
-            int.TryParse(based, out int number) ? number : revision.Number,
-            changed,
-            ShotApi.Who(http),
-            $"Panorama in: {name}"
-        );
+        await ShotApi.Keep(shots, id, http, changed, $"Panorama in: {name}", based, revision.Number);
         return await ShotApi.State(shots, id);
     }
 }

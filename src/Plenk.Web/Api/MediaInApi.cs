@@ -513,8 +513,7 @@ public static class MediaInApi
     {
         var (document, revision) = await ShotApi.Need(shots, id);
         ShotDocument changed = change(document);
-        ShotApi.Check(changed);
-        await shots.Save(id, Whole(form, "baseRevision", revision.Number), changed, ShotApi.Who(http), what);
+        await ShotApi.Keep(shots, id, http, changed, what, form["baseRevision"], revision.Number);
         return new { state = await ShotApi.State(shots, id), notes };
     }
 
