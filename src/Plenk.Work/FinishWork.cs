@@ -461,7 +461,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 {
                     Off = false,
                 }
-                : new() { Id = FreeId(shot.Finish, kind), Kind = kind };
+                : new() { Id = NewId(shot.Finish, kind), Kind = kind };
             (FinishStep? step, string note) = kind switch
             {
                 FinishKind.Levels => Levels(own, m, white),
@@ -492,16 +492,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             ],
         };
 
-    public static string FreeId(FinishChoice finish, FinishKind kind)
-    {
-        string stem = kind.ToString().ToLowerInvariant();
-        int k = 1;
-        while (finish.Steps.Any(s => s.Id == $"{stem}_{k}"))
-        {
-            k++;
-        }
-        return $"{stem}_{k}";
-    }
+    public static string NewId(FinishChoice finish, FinishKind kind) =>
+        FreeId.Of(finish.Steps.Select(s => s.Id), kind.ToString().ToLowerInvariant());
 
     /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left. With the white, one gain for all three, black kept where it is.</summary>
     private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m, bool white)
@@ -616,7 +608,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         double farthest = spots[^1].Distance,
             seen = 1 - Math.Exp(-fit.Haze.PerMetre.Y * farthest);
         FinishStep step = shot.Finish.Steps.FirstOrDefault(s => s.Kind == FinishKind.Haze)
-            ?? new() { Id = FreeId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
+            ?? new() { Id = NewId(shot.Finish, FinishKind.Haze), Kind = FinishKind.Haze };
         return (
             step with
             {

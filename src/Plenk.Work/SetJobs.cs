@@ -160,13 +160,5 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
         }
     }
 
-    public static string NewId(ShotDocument shot)
-    {
-        int k = 1;
-        while (shot.Projections.Any(p => p.Id == $"projection_{k}"))
-        {
-            k++;
-        }
-        return $"projection_{k}";
-    }
+    public static string NewId(ShotDocument shot) => FreeId.Of(shot.Projections.Select(p => p.Id), "projection");
 }

@@ -63,9 +63,7 @@ public sealed class CameraTests(Site site)
         Assert.NotEqual("nothing yet", page.Reading("camera.solve").Verdict);
 
         // Its curves in the rail.
-        page.Run(
-            "const s = [...document.querySelectorAll('#sheet select')].find((x) => [...x.options].some((o) => o.value === 'turn')); s.value = 'turn'; s.dispatchEvent(new Event('change'));"
-        );
+        page.Choose("In the rail", "the camera’s turn", saves: false);
         page.Until("document.getElementById('rail-title').textContent.includes('turn since the first frame')");
         Assert.Equal(
             "3",

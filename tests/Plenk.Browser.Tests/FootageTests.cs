@@ -141,7 +141,10 @@ public sealed class FootageTests(Site site)
         {
             Thread.Sleep(200);
         }
-        Assert.True(page.Shown(560, 470)[1] >= before[1] + 10);
+        Assert.True(
+            page.Shown(560, 470)[1] >= before[1] + 10,
+            $"green {before[1]} before, {page.Shown(560, 470)[1]} with the lamp; the page says: {page.Text("#seen")} {page.Told}"
+        );
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
         for (int i = 0; i < 3; i++)

@@ -3,6 +3,8 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using System.Text.RegularExpressions;
+using Plenk.Core.Edits;
+using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
 using Plenk.Web.Sheets;
 using Xunit;
@@ -112,11 +114,26 @@ public sealed partial class SheetTests(Application application)
             Assert.DoesNotContain("Ti<tle>", page, StringComparison.Ordinal);
             string sheet = await _client.GetStringAsync($"/shots/{id}?handler=Sheet&{query}");
             Assert.DoesNotContain("<html", sheet, StringComparison.Ordinal);
-            // Every field of the document names a place that is there or that begins with it.
-            foreach (Match m in Fields().Matches(sheet))
+            // Every field names a place that the document has, and that can be what it is.
+            ShotDocument shot = ShotJson.Read((await _client.State(at))["document"]!.ToJsonString());
+            var values = new DocumentValues(shot);
+            foreach (Match m in Fields().Matches(sheet).Where(m => !m.Value.Contains("data-begins", StringComparison.Ordinal)))
             {
-                Assert.DoesNotContain("//", m.Groups[1].Value, StringComparison.Ordinal);
+                string place = WebUtility.HtmlDecode(m.Groups[1].Value);
+                if (values.At(place) is { } stands)
+                {
+                    Assert.Single(Edits.Apply(shot, [new SetValue(stands.DeepClone()) { At = place }]).Changes);
+                }
+                else if (
+                    !place.StartsWith("tolerances/", StringComparison.Ordinal) && !m.Value.Contains("disabled", StringComparison.Ordinal)
+                )
+                {
+                    Assert.Single(Edits.Apply(shot, [new SetValue(null) { At = place }]).Changes);
+                }
             }
+            // What is to be done next is there to be done.
+            string words = WebUtility.HtmlDecode(Regex.Match(sheet, "data-show=\"([^\"]*)\"").Groups[1].Value);
+            Assert.Matches($">\\s*{Regex.Escape(words)}", WebUtility.HtmlDecode(sheet));
         }
         Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync("/shots/987654321?step=3")).StatusCode);
         Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync($"/shots/{id}/parts/..%2FIndex")).StatusCode);
@@ -135,7 +152,7 @@ public sealed partial class SheetTests(Application application)
             .GroupBy(f => f.Key)
             .Where(g => g.Count() == 1)
             .ToDictionary(g => g.Key, g => g.Single().Value);
-        Assert.Equal("LOW", fields["at:elements/title/text/text"]);
+        Assert.Equal("LOW", fields["text:elements/title/text/text"]);
         // As they are drawn sheets change nothing.
         int revision = await Revision(at);
         foreach (string step in Chosen)
@@ -148,15 +165,18 @@ public sealed partial class SheetTests(Application application)
             );
             Assert.True(revision == await Revision(at), $"{step}: {(await _client.GetFromJsonAsync<JsonArray>($"{at}/ledger"))![0]}");
         }
-        fields["at:elements/title/text/text"] = "HIGH";
-        fields["at:elements/title/text/heightMetres"] = "40 cm";
+        fields["text:elements/title/text/text"] = "HIGH";
+        fields["number:elements/title/text/heightMetres"] = "40 cm";
         Assert.Equal(HttpStatusCode.Redirect, (await _client.PostAsync(address, new FormUrlEncodedContent(fields))).StatusCode);
         JsonNode text = (await _client.State(at))["document"]!["elements"]![0]!["text"]!;
         Assert.Equal(("HIGH", 0.4), (text["text"]!.GetValue<string>(), text["heightMetres"]!.GetValue<double>()));
-        fields["at:elements/title/text/heightMetres"] = "tall";
+        fields["number:elements/title/text/heightMetres"] = "tall";
         HttpResponseMessage refused = await _client.PostAsync(address, new FormUrlEncodedContent(fields));
         Assert.Equal(HttpStatusCode.UnprocessableEntity, refused.StatusCode);
-        Assert.Contains("“tall” is no number", WebUtility.HtmlDecode(await refused.Content.ReadAsStringAsync()), StringComparison.Ordinal);
+        string told = WebUtility.HtmlDecode(await refused.Content.ReadAsStringAsync());
+        Assert.Contains("“tall” is no number", told, StringComparison.Ordinal);
+        // What was typed is kept.
+        Assert.Contains("value=\"tall\"", told, StringComparison.Ordinal);
         // A button's edits, and a tick.
         await _client.PostAsync(
             address,
@@ -168,15 +188,29 @@ public sealed partial class SheetTests(Application application)
             new FormUrlEncodedContent(
                 new Dictionary<string, string>
                 {
-                    ["at:bounces"] = "on",
-                    ["was:bounces"] = "off",
+                    ["tick:bounces"] = "on",
+                    ["tickshown:bounces"] = "off",
                     ["shown:contact/strength"] = "0",
-                    ["per100:contact/strength"] = "12",
+                    ["number*100:contact/strength"] = "12",
+                    ["rate:rate"] = "24000/1001",
+                    ["shown:rate"] = "24",
+                    ["choice?:lights/sun/shadeMatte"] = "m",
+                    ["json:solving/turns"] = "true",
+                    ["triple:lights/sun/color"] = "1",
                 }
             )
         );
         JsonNode document = (await _client.State(at))["document"]!;
         Assert.Equal((true, 0.12), (document["bounces"]!.GetValue<bool>(), document["contact"]!["strength"]!.GetValue<double>()));
+        Assert.Equal((24000, "m"), (document["rate"]!["num"]!.GetValue<int>(), document["lights"]![0]!["shadeMatte"]!.GetValue<string>()));
+        Assert.True(document["solving"]!["turns"]!.GetValue<bool>());
+        await _client.PostAsync(
+            address,
+            new FormUrlEncodedContent(
+                new Dictionary<string, string> { ["choice?:lights/sun/shadeMatte"] = "", ["shown:lights/sun/shadeMatte"] = "m" }
+            )
+        );
+        Assert.Null((await _client.State(at))["document"]!["lights"]![0]!["shadeMatte"]);
     }
 
     [Fact]
@@ -255,7 +289,7 @@ public sealed partial class SheetTests(Application application)
 
     private async Task<int> Revision(string at) => (await _client.State(at))["revision"]!.GetValue<int>();
 
-    [GeneratedRegex("data-at=\"([^\"]*)\"")]
+    [GeneratedRegex("<[^>]* data-at=\"([^\"]*)\"[^>]*>")]
     private static partial Regex Fields();
 
     [GeneratedRegex("<(input|select)[^>]*>")]

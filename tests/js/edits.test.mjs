@@ -1,7 +1,7 @@
 // What the page makes of a changed document: edits that the server lays on the newest one.
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { editsBetween, freeId, move, put, same } from '../../src/Plenk.Web/wwwroot/js/edits.js';
+import { editsBetween, freeId, move, put, same, withFreeIds } from '../../src/Plenk.Web/wwwroot/js/edits.js';
 
 const shot = () => ({
   elements: [
@@ -108,3 +108,19 @@ test('things take another place in their order', () =>
   ));
 
 test('ids are the first that are free', () => assert.equal(freeId([{ id: 'card_1' }, { id: 'card_3' }], 'card'), 'card_2'));
+
+test('what is added under an id that is taken by now takes the next one, and what is set of it goes along', () => {
+  const { edits, renamed } = withFreeIds(
+    [
+      { edit: 'add', at: 'elements', item: { id: 'chain', name: 'chain' } },
+      { edit: 'set', at: 'elements/chain/scale', to: 2 },
+      { edit: 'add', at: 'elements', item: { id: 'card_1', name: 'smoke' } },
+    ],
+    shot(),
+  );
+  assert.deepEqual(
+    edits.map((e) => e.item ?? e.at),
+    [{ id: 'chain_1', name: 'chain 1' }, 'elements/chain_1/scale', { id: 'card_1', name: 'smoke' }],
+  );
+  assert.equal(renamed.get('chain'), 'chain_1');
+});

@@ -13,23 +13,8 @@ public static class Choices
     public static IEnumerable<(string Value, string Text)> Mattes(ShotDocument shot) =>
         shot.Mattes.Select(m => (m.Id, Named(m.Name, m.Id)));
 
-    public static IEnumerable<(string Value, string Text)> Pieces(ShotDocument shot) =>
-        shot.Pieces.Select(p => (p.Id, Named(p.Name, p.Id)));
-
     public static IEnumerable<(string Value, string Text)> Elements(ShotDocument shot) =>
         shot.Elements.Select(e => (e.Id, Named(e.Name, e.Id)));
 
     public static IEnumerable<(string Value, string Text)> Points(ShotDocument shot) => shot.SurveyPoints.Select(p => (p.Name, p.Name));
-
-    /// <summary>An id made of a stem and the first number that is free.</summary>
-    public static string FreeId(IEnumerable<string> taken, string stem)
-    {
-        HashSet<string> all = [.. taken];
-        int n = 1;
-        while (all.Contains($"{stem}_{n}"))
-        {
-            n++;
-        }
-        return $"{stem}_{n}";
-    }
 }

@@ -82,7 +82,7 @@ public static partial class ContactSheet
 
     public static (Edit[] Edits, string Id) Duplicate(ShotDocument shot, Element e)
     {
-        string id = Choices.FreeId(shot.Elements.Select(q => q.Id), Numbered().Replace(e.Id, ""));
+        string id = FreeId.Of(shot.Elements.Select(q => q.Id), Numbered().Replace(e.Id, ""));
         return ([Edit.Add("elements", e with { Id = id, Name = id.Replace('_', ' '), Position = e.Position + new Vec3(0.5, 0, 0) })], id);
     }
 

@@ -43,7 +43,7 @@ public static class FinishSheet
     public static IEnumerable<(string Edits, string Title)> ToAdd(ShotDocument shot) =>
         StepKinds.All.Select(k =>
         {
-            string id = Choices.FreeId(shot.Finish.Steps.Select(s => s.Id), k.Kind.ToString().ToLowerInvariant());
+            string id = FreeId.Of(shot.Finish.Steps.Select(s => s.Id), k.Kind.ToString().ToLowerInvariant());
             Edit[] edits =
             [
                 Edit.Add("finish/steps", k.Default with { Id = id }),

@@ -26,7 +26,7 @@ public static class LightSheet
 
     public static Light Fresh(ShotDocument shot, LightForm form)
     {
-        string id = Choices.FreeId(shot.Lights.Select(l => l.Id), form.Name);
+        string id = FreeId.Of(shot.Lights.Select(l => l.Id), form.Name);
         return form.Default with { Id = id, Name = id.Replace('_', ' ') };
     }
 

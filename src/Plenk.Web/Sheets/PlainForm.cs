@@ -1,17 +1,32 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
-using Microsoft.Extensions.Primitives;
 using Plenk.Core.Edits;
 using Plenk.Core.Shots;
+using Plenk.Web.Sheets.Fields;
 
 namespace Plenk.Web.Sheets;
 
-/// <summary>Edits from a sheet's fields as a browser without script sends them: all of them, of which those count that say something else than the document.</summary>
+/// <summary>
+/// Edits from a sheet's fields as a browser without script sends them. A field's name is its kind and its place, like “number:elements/bell/scale”; beside it goes what
+/// it showed, so that those count whose text was changed.
+/// </summary>
 public static class PlainForm
 {
+    /// <summary>What a field showed.</summary>
+    public const string Shown = "shown";
+
+    /// <summary>Behind a kind: nothing typed leaves the place open.</summary>
+    public const string MayBeOpen = "?";
+
+    /// <summary>Behind “number”: zero leaves the place open.</summary>
+    public const string ZeroIsOpen = "0";
+
+    /// <summary>Behind “number”, with a factor: the document keeps the value divided by it.</summary>
+    public const string Times = "*";
+
     /// <exception cref="EditFault">A text is not what its field stands for.</exception>
-    public static IEnumerable<Edit> Read(IFormCollection form, SheetView sheet)
+    public static IEnumerable<Edit> Read(IFormCollection form)
     {
         if (form["edits-of"] is { Count: > 0 } choice)
         {
@@ -22,23 +37,13 @@ public static class PlainForm
             return Parsed(edits.ToString());
         }
         return form
-            .Keys.Select(key =>
-                (
-                    Prefix: key[..Math.Max(0, key.IndexOf(':', StringComparison.Ordinal))],
-                    At: key[(key.IndexOf(':', StringComparison.Ordinal) + 1)..]
-                )
-            )
-            .Where(k =>
-                k.Prefix == "at"
-                || k.Prefix.StartsWith("per", StringComparison.Ordinal)
-                || (k.Prefix == "was" && !form.ContainsKey($"at:{k.At}"))
-            )
-            .Select(k => Typed(k.Prefix, k.At, form, sheet))
+            .Keys.Select(key => (Key: key, Parts: key.Split(':', 2)))
+            .Where(k => k.Parts.Length == 2)
+            .Select(k => Typed(k.Parts[0], k.Parts[1], Texts(form, k.Key), form))
             .OfType<Edit>();
     }
 
-    /// <summary>Choices of which one may be none.</summary>
-    private static readonly HashSet<string> MayBeOpen = ["matte", "shadeMatte", "group", "camera", "origin", "light"];
+    private static string[] Texts(IFormCollection form, string name) => [.. form[name].Select(t => (t ?? "").Trim())];
 
     private static Edit[] Parsed(string json)
     {
@@ -53,62 +58,67 @@ public static class PlainForm
         }
     }
 
-    private static SetValue? Typed(string prefix, string at, IFormCollection form, SheetView sheet)
+    /// <summary>Null: the text is as it was shown, or the name is no field's.</summary>
+    private static Edit? Typed(string kind, string at, string[] texts, IFormCollection form)
     {
-        JsonNode? stands = sheet.Value(at);
-        string[] texts = [.. form[$"{(prefix == "was" ? "at" : prefix)}:{at}"].Select(t => (t ?? "").Trim())];
-        StringValues shown = form[$"shown:{at}"];
-        if (shown.Count > 0 && shown.SequenceEqual(texts, StringComparer.Ordinal))
+        string[] shown = Texts(form, $"{Shown}:{at}");
+        if (kind == "tick" + Shown)
+        {
+            // An empty box sends nothing.
+            string now = form.ContainsKey($"tick:{at}") ? "on" : "off";
+            return now == texts[0] ? null : Edit.Set(at, now == "on");
+        }
+        if (shown.SequenceEqual(texts, StringComparer.Ordinal) || kind is Shown or "tick")
         {
             return null;
         }
-        double per = prefix.StartsWith("per", StringComparison.Ordinal) ? double.Parse(prefix[3..], CultureInfo.InvariantCulture) : 1;
-        if (form.TryGetValue($"was:{at}", out var was))
+        string text = texts[0];
+        if (text.Length == 0 && (kind.EndsWith(MayBeOpen, StringComparison.Ordinal) || kind == "curve"))
         {
-            bool ticked = texts.Length > 0;
-            bool no = ticked == (was == "on");
-            return no ? null : new SetValue(JsonValue.Create(stands?.GetValueKind() != JsonValueKind.True)) { At = at };
+            return Edit.Set(at, null);
         }
-        if (
-            stands is JsonValue text
-            && text.GetValueKind() == JsonValueKind.String
-            && texts is [var typed]
-            && text.GetValue<string>() == typed
-        )
+        return kind.TrimEnd(MayBeOpen[0]).Split(Times) switch
         {
-            return null;
-        }
-        JsonNode? to = stands switch
-        {
-            JsonArray { Count: 3 } three when texts.Length == 3 => Three(at, texts, [.. shown.Select(t => t ?? "")], three),
-            JsonArray or JsonObject => stands,
-            JsonValue v when v.GetValueKind() == JsonValueKind.Number && texts[0].Length == 0 => null,
-            JsonValue v when v.GetValueKind() == JsonValueKind.Number => Number(at, texts[0], v.GetValue<double>(), per),
-            JsonValue v when v.GetValueKind() is JsonValueKind.True or JsonValueKind.False => JsonValue.Create(texts[0] == "true"),
-            JsonValue v when v.GetValueKind() == JsonValueKind.String => texts[0].Length == 0
-            && MayBeOpen.Contains(at[(at.LastIndexOf('/') + 1)..])
-                ? null
-                : JsonValue.Create(texts[0]),
-            _ when texts[0].Length == 0 => null,
-            null when double.TryParse(texts[0], CultureInfo.InvariantCulture, out double n) && n != 0 => JsonValue.Create(n),
-            null when double.TryParse(texts[0], CultureInfo.InvariantCulture, out _) => null,
-            _ => JsonValue.Create(texts[0]),
+            ["number"] => Edit.Set(at, Number(at, text)),
+            ["number" + ZeroIsOpen] => Edit.Set(at, Number(at, text) is > 0 and { } v ? v : null),
+            ["number", { } by] when double.TryParse(by, CultureInfo.InvariantCulture, out double factor) && factor > 0 => Edit.Set(
+                at,
+                Number(at, text) / factor
+            ),
+            ["triple"] when texts.Length == 3 && shown.Length == 3 => Triple(at, texts, shown, form),
+            ["text" or "choice"] => Edit.Set(at, text),
+            ["json"] => new SetValue(Json(at, text)) { At = at },
+            ["rate"] => Shape(at, TextShape.Rate, text),
+            ["curve"] => Shape(at, TextShape.Curve, text),
+            _ => null,
         };
-        return JsonNode.DeepEquals(to, stands) ? null : new SetValue(to?.DeepClone()) { At = at };
     }
+
+    private static double Number(string at, string text) =>
+        Quantity.Read(text, EditWords.UnitOf(at[(at.LastIndexOf('/') + 1)..]))
+        ?? throw new EditFault(at, $"“{text}” is no number that can stand there.");
 
     /// <summary>What was not typed anew keeps all its digits, not only those shown.</summary>
-    private static JsonArray Three(string at, string[] texts, string[] shown, JsonArray stands) =>
-        new([
-            .. texts.Select(
-                (t, i) => i < shown.Length && shown[i] == t ? stands[i]!.DeepClone() : Number(at, t, stands[i]!.GetValue<double>(), 1)
-            ),
-        ]);
-
-    private static JsonNode Number(string at, string text, double stands, double per)
+    private static Edit Triple(string at, string[] texts, string[] shown, IFormCollection form)
     {
-        double v = Quantity.Read(text, EditWords.UnitOf(at[(at.LastIndexOf('/') + 1)..]))
-            ?? throw new EditFault(at, $"“{text}” is no number that can stand there.");
-        return JsonValue.Create(v / per == stands ? stands : v / per);
+        string[] exact = Texts(form, $"exact:{at}");
+        return Edit.Set(at, texts.Select((t, i) => t == shown[i] && i < exact.Length ? Number(at, exact[i]) : Number(at, t)).ToArray());
     }
+
+    private static JsonNode? Json(string at, string text)
+    {
+        try
+        {
+            return JsonNode.Parse(text);
+        }
+        catch (JsonException)
+        {
+            throw new EditFault(at, "What the choice sent cannot be read. Load the page again.");
+        }
+    }
+
+    private static SetValue Shape(string at, TextShape shape, string text) =>
+        TextShapes.TryRead(shape, text, out JsonNode? value)
+            ? new SetValue(value) { At = at }
+            : throw new EditFault(at, $"“{text}”: {TextShapes.Hint(shape)}.");
 }

@@ -75,7 +75,7 @@ public static partial class SetSheet
         [
             .. made.Select(p =>
             {
-                string id = Choices.FreeId(taken, Numbered().Replace(of.Id, ""));
+                string id = FreeId.Of(taken, Numbered().Replace(of.Id, ""));
                 taken.Add(id);
                 return Edit.Add("pieces", p with { Id = id, Name = id.Replace('_', ' ') });
             }),

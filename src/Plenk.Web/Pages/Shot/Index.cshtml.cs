@@ -5,6 +5,7 @@ using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Web.Api;
 using Plenk.Web.Sheets;
+using Plenk.Web.Sheets.Fields;
 using Plenk.Work;
 
 namespace Plenk.Web.Pages.Shot;
@@ -41,7 +42,7 @@ public sealed class IndexModel(ShotStore shots, MediaStore media, ShotEngine eng
         }
         try
         {
-            List<Edit> edits = [.. PlainForm.Read(Request.Form, Sheet)];
+            List<Edit> edits = [.. PlainForm.Read(Request.Form)];
             if (edits.Count > 0)
             {
                 await shots.Edit(id, ShotApi.Who(HttpContext), newest =>
@@ -69,7 +70,7 @@ public sealed class IndexModel(ShotStore shots, MediaStore media, ShotEngine eng
         }
         Row = row;
         Sheet = new(id, read.Revision.Number, read.Document, Request.Query);
-        HttpContext.Items["sheet"] = Sheet;
+        HttpContext.Items[SheetHelper.Item] = Sheet;
         return true;
     }
 }

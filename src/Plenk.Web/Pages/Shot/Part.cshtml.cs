@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Mvc;
 using Microsoft.AspNetCore.Mvc.RazorPages;
 using Plenk.Store;
 using Plenk.Web.Sheets;
+using Plenk.Web.Sheets.Fields;
 
 namespace Plenk.Web.Pages.Shot;
 
@@ -23,7 +24,7 @@ public sealed class PartModel(ShotStore shots, Microsoft.AspNetCore.Mvc.ViewEngi
         }
         Part = part;
         Sheet = new(id, read.Revision.Number, read.Document, Request.Query);
-        HttpContext.Items["sheet"] = Sheet;
+        HttpContext.Items[SheetHelper.Item] = Sheet;
         Response.Headers.CacheControl = "no-store";
         return Page();
     }

@@ -19,17 +19,23 @@ public sealed class ChoiceField : FieldHelper
     /// <summary>The label is for readers of the page's text alone.</summary>
     public bool Bare { get; set; }
 
+    protected override string PlainKind =>
+        Json ? "json"
+        : Options.Any(o => o.Value.Length == 0) ? "choice" + PlainForm.MayBeOpen
+        : "choice";
+
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
         TagBuilder select = Tag("select", "blank");
         string chosen = Stands is { } stands ? (Json ? stands.ToJsonString() : stands.ToString()) : Value ?? "";
+        string now = Typed(chosen);
         select.Attributes["data-shape"] = Json ? "json" : "choice";
         Mark(select);
         foreach (var (value, text) in Options)
         {
             TagBuilder option = Tag("option", null, text);
             option.Attributes["value"] = value;
-            if (value == chosen)
+            if (value == now)
             {
                 option.Attributes["selected"] = "";
             }

@@ -1,6 +1,5 @@
 using System.Text.Json.Nodes;
 using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
 namespace Plenk.Web.Sheets.Fields;
@@ -9,11 +8,8 @@ namespace Plenk.Web.Sheets.Fields;
 /// A field of a sheet. With <see cref="At"/> it shows the document's value at that place, and what is typed becomes an edit of it; with <see cref="Name"/> alone it
 /// belongs to the form or the button that asks for it.
 /// </summary>
-public abstract class FieldHelper : TagHelper
+public abstract class FieldHelper : SheetHelper
 {
-    [ViewContext, HtmlAttributeNotBound]
-    public ViewContext ViewContext { get; set; } = null!;
-
     /// <summary>A place in the document, as edits name it.</summary>
     public string? At { get; set; }
     public string? Name { get; set; }
@@ -22,7 +18,7 @@ public abstract class FieldHelper : TagHelper
     /// <summary>A member of a list that the place lies in and that is not there yet: it begins as this, known by its frame or id.</summary>
     public object? Begins { get; set; }
 
-    /// <summary>The same text for the page alone: what it is told of when the field changes, like “view:metres”.</summary>
+    /// <summary>A hand of the step's script that takes what is typed; “choose:name” keeps it for the page alone, “compare” changes what the picture shows.</summary>
     public string? Tells { get; set; }
 
     /// <summary>What the page's hand works on.</summary>
@@ -32,31 +28,38 @@ public abstract class FieldHelper : TagHelper
     public object? OnValue { get; set; }
     public bool Disabled { get; set; }
 
-    protected SheetView Sheet => (SheetView)ViewContext.HttpContext.Items["sheet"]!;
-
     protected JsonNode? Stands => At is null ? null : Sheet.Value(At);
 
     protected string Id => $"f-{At ?? Name ?? Label}".Replace('/', '-').Replace(' ', '-');
 
-    /// <summary>How the field is told apart where it is sent without script.</summary>
-    protected virtual string PlainPrefix => "at";
+    /// <summary>What the field is where it is sent without script (<see cref="PlainForm"/>).</summary>
+    protected abstract string PlainKind { get; }
 
-    /// <summary>What a field shows is not to be saved as if it were typed: numbers are rounded, and a place that is open shows what counts in its stead.</summary>
-    protected void TellShown(TagHelperOutput output, params string[] texts)
+    // What begins with a key that is not there yet is the script's alone.
+    private bool IsPlain => At is not null && (Begins is null || Stands is not null);
+
+    /// <summary>What was typed there and refused, in its order; else what is given.</summary>
+    protected string Typed(string shown, int part = 0) =>
+        IsPlain
+        && ViewContext.HttpContext.Request is { HasFormContentType: true } request
+        && request.Form[$"{PlainKind}:{At}"] is { } sent
+        && sent.Count > part
+            ? sent[part] ?? ""
+            : shown;
+
+    /// <summary>What the field shows, sent along: numbers are rounded, and a place that is open shows what counts in its stead.</summary>
+    protected void TellShown(TagHelperOutput output, params string[] texts) => Tell(output, PlainForm.Shown, texts);
+
+    protected void Tell(TagHelperOutput output, string what, params string[] texts)
     {
-        if (At is null || (Begins is not null && Stands is null))
+        foreach (string text in IsPlain ? texts : [])
         {
-            return;
-        }
-        foreach (string text in texts.Where(t => t.Length > 0))
-        {
-            TagBuilder shown = Tag("input");
-            shown.TagRenderMode = TagRenderMode.SelfClosing;
-            shown.Attributes["type"] = "hidden";
-            shown.Attributes["name"] = $"shown:{At}";
-            shown.Attributes["value"] = text;
-            shown.Attributes["form"] = "plain";
-            output.Content.AppendHtml(shown);
+            TagBuilder hidden = Tag("input");
+            hidden.Attributes["type"] = "hidden";
+            hidden.Attributes["name"] = $"{what}:{At}";
+            hidden.Attributes["value"] = text;
+            hidden.Attributes["form"] = "plain";
+            output.Content.AppendHtml(hidden);
         }
     }
 
@@ -66,10 +69,9 @@ public abstract class FieldHelper : TagHelper
         if (At is not null)
         {
             input.Attributes["data-at"] = At;
-            // What begins with a key that is not there yet is the script's alone.
-            if (Begins is null || Stands is not null)
+            if (IsPlain)
             {
-                input.Attributes["name"] = $"{PlainPrefix}:{At}";
+                input.Attributes["name"] = $"{PlainKind}:{At}";
                 input.Attributes["form"] = "plain";
             }
         }
@@ -93,20 +95,6 @@ public abstract class FieldHelper : TagHelper
         {
             input.Attributes["disabled"] = "";
         }
-    }
-
-    protected static TagBuilder Tag(string name, string? css = null, string? text = null)
-    {
-        var tag = new TagBuilder(name);
-        if (css is not null)
-        {
-            tag.AddCssClass(css);
-        }
-        if (text is not null)
-        {
-            tag.InnerHtml.Append(text);
-        }
-        return tag;
     }
 
     /// <summary>Label, input and unit side by side.</summary>

@@ -30,7 +30,11 @@ public sealed class NumberField : FieldHelper
     public double Per { get; set; } = 1;
     public string? Placeholder { get; set; }
 
-    protected override string PlainPrefix => Per == 1 ? "at" : $"per{Per.ToString(CultureInfo.InvariantCulture)}";
+    protected override string PlainKind =>
+        MayBeNone ? "number" + PlainForm.MayBeOpen
+        : ZeroIsNone ? "number" + PlainForm.ZeroIsOpen
+        : Per != 1 ? "number" + PlainForm.Times + Per.ToString(CultureInfo.InvariantCulture)
+        : "number";
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
@@ -39,10 +43,9 @@ public sealed class NumberField : FieldHelper
             : ZeroIsNone && At is not null ? 0
             : Value;
         TagBuilder input = Tag("input");
-        input.TagRenderMode = TagRenderMode.SelfClosing;
         input.Attributes["type"] = "text";
         input.Attributes["data-shape"] = "number";
-        input.Attributes["value"] = Quantity.Show(value, Digits);
+        input.Attributes["value"] = Typed(Quantity.Show(value, Digits));
         if (value is { } exact)
         {
             input.Attributes["data-value"] = exact.ToString("R", CultureInfo.InvariantCulture);

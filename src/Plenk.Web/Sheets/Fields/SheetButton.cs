@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
 namespace Plenk.Web.Sheets.Fields;
@@ -8,11 +7,8 @@ namespace Plenk.Web.Sheets.Fields;
 /// A button of a sheet, told what it does: edits of the document, a request to the API, a hand of the step's own script, a look at the picture, or a choice.
 /// </summary>
 [HtmlTargetElement("sheet-button")]
-public sealed class SheetButton : TagHelper
+public sealed class SheetButton : SheetHelper
 {
-    [ViewContext, HtmlAttributeNotBound]
-    public ViewContext ViewContext { get; set; } = null!;
-
     /// <summary>Edits, made as one revision; without script too.</summary>
     public object? Edits { get; set; }
 
@@ -58,7 +54,6 @@ public sealed class SheetButton : TagHelper
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
         (output.TagName, output.TagMode) = ("button", TagMode.StartTagAndEndTag);
         void Set(string name, string? value)
         {
@@ -84,7 +79,7 @@ public sealed class SheetButton : TagHelper
             Set("value", EditsOf);
         }
         Set("data-choose", Choose);
-        Set("data-post", Post is null ? PostTo : sheet.Api(Post));
+        Set("data-post", Post is null ? PostTo : Sheet.Api(Post));
         Set("disabled", Disabled ? "" : null);
         Set("data-body", Body is null ? null : SheetView.Json(Body));
         Set("data-telling", Telling);
@@ -96,7 +91,7 @@ public sealed class SheetButton : TagHelper
         if (Compare is not null)
         {
             Set("data-compare-with", Compare);
-            Set("aria-pressed", sheet.Compare == Compare ? "true" : "false");
+            Set("aria-pressed", Sheet.Compare == Compare ? "true" : "false");
         }
         if (Next)
         {

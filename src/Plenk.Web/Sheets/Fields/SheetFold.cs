@@ -1,16 +1,12 @@
 using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
 namespace Plenk.Web.Sheets.Fields;
 
 /// <summary>A part of the sheet that opens on a press and stays open.</summary>
 [HtmlTargetElement("sheet-fold")]
-public sealed class SheetFold : TagHelper
+public sealed class SheetFold : SheetHelper
 {
-    [ViewContext, HtmlAttributeNotBound]
-    public ViewContext ViewContext { get; set; } = null!;
-
     public string Title { get; set; } = "";
     public string Key { get; set; } = "";
 
@@ -19,20 +15,19 @@ public sealed class SheetFold : TagHelper
 
     public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
     {
-        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
         (output.TagName, output.TagMode) = ("details", TagMode.StartTagAndEndTag);
         output.Attributes.SetAttribute("data-fold", Key);
-        if (sheet.IsOpen(Key))
+        if (Sheet.IsOpen(Key))
         {
             output.Attributes.SetAttribute("open", "");
         }
-        var summary = new TagBuilder("summary");
+        TagBuilder summary = Tag("summary");
         summary.InnerHtml.Append(Title);
         output.Content.AppendHtml(summary);
         output.Content.AppendHtml(await output.GetChildContentAsync());
         if (!string.IsNullOrEmpty(Load))
         {
-            var part = new TagBuilder("div");
+            TagBuilder part = Tag("div");
             part.Attributes["data-load"] = Load;
             output.Content.AppendHtml(part);
         }

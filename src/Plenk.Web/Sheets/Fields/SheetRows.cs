@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
 namespace Plenk.Web.Sheets.Fields;
@@ -9,11 +8,8 @@ public sealed record SheetRow(string Id, string Name, string Aside = "");
 
 /// <summary>Things of one kind, one of which may be chosen.</summary>
 [HtmlTargetElement("sheet-rows")]
-public sealed class SheetRows : TagHelper
+public sealed class SheetRows : SheetHelper
 {
-    [ViewContext, HtmlAttributeNotBound]
-    public ViewContext ViewContext { get; set; } = null!;
-
     /// <summary>What is chosen, as the address names it: piece, element, light.</summary>
     public string Kind { get; set; } = "";
     public IEnumerable<SheetRow> Rows { get; set; } = [];
@@ -29,10 +25,9 @@ public sealed class SheetRows : TagHelper
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
         SheetRow[] rows = [.. Rows];
-        string[] chosen = Many ? (sheet.Chosen(Kind) ?? "").Split(',') : [sheet.Chosen(Kind) ?? ""];
-        if (First && rows.Length > 0 && !rows.Any(r => r.Id == chosen[0]))
+        string[] chosen = (Sheet.Chosen(Kind) ?? "").Split(Many ? ',' : '\0', StringSplitOptions.RemoveEmptyEntries);
+        if (First && rows.Length > 0 && !rows.Any(r => chosen.Contains(r.Id, StringComparer.Ordinal)))
         {
             chosen = [rows[0].Id];
         }
@@ -45,25 +40,21 @@ public sealed class SheetRows : TagHelper
         output.Attributes.SetAttribute("class", Long ? "rows long" : "rows");
         foreach (SheetRow row in rows)
         {
-            bool own = chosen.Contains(row.Id, StringComparer.Ordinal);
-            var link = new TagBuilder("a");
+            bool own = chosen.Contains(row.Id, StringComparer.Ordinal),
+                letsGo = own && !First;
+            string? then =
+                Many ? string.Join(',', own ? chosen.Where(c => c != row.Id) : chosen.Append(row.Id))
+                : letsGo ? null
+                : row.Id;
+            TagBuilder link = Tag("a");
             link.Attributes["role"] = "button";
-            link.Attributes["href"] = sheet.Address(Kind, own && !First ? null : row.Id);
+            link.Attributes["href"] = Sheet.Address(Kind, then);
             link.Attributes["aria-pressed"] = own ? "true" : "false";
             link.Attributes["data-row"] = row.Id;
-            link.Attributes["data-choose"] = own && !First ? $"{Kind}:" : $"{Kind}:{row.Id}";
-            if (Many)
-            {
-                link.Attributes["data-many"] = "";
-            }
-            var name = new TagBuilder("span");
-            name.InnerHtml.Append(row.Name);
-            var aside = new TagBuilder("span");
-            aside.AddCssClass("num quiet");
-            aside.InnerHtml.Append(row.Aside);
-            link.InnerHtml.AppendHtml(name);
-            link.InnerHtml.AppendHtml(aside);
-            var item = new TagBuilder("li");
+            link.Attributes["data-choose"] = $"{Kind}:{(letsGo && !Many ? "" : row.Id)}";
+            link.InnerHtml.AppendHtml(Tag("span", null, row.Name));
+            link.InnerHtml.AppendHtml(Tag("span", "num quiet", row.Aside));
+            TagBuilder item = Tag("li");
             item.InnerHtml.AppendHtml(link);
             output.Content.AppendHtml(item);
         }

@@ -19,17 +19,27 @@ public sealed class TextField : FieldHelper
     /// <summary>Nothing typed leaves the place open.</summary>
     public bool MayBeNone { get; set; }
 
+    /// <summary>It cannot be empty.</summary>
+    public bool Required { get; set; }
+
     /// <summary>The label is for readers of the page's text alone.</summary>
     public bool Bare { get; set; }
+
+    protected override string PlainKind =>
+        Shape.ToString().ToLowerInvariant() + (MayBeNone && Shape == TextShape.Text ? PlainForm.MayBeOpen : "");
 
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
         TagBuilder input = Tag("input", Shape == TextShape.Frame ? null : "wide");
-        input.TagRenderMode = TagRenderMode.SelfClosing;
         input.Attributes["type"] = "text";
-        input.Attributes["value"] = Value ?? TextShapes.Write(Shape, Stands);
+        string shown = Value ?? TextShapes.Write(Shape, Stands);
+        input.Attributes["value"] = Typed(shown);
         input.Attributes["data-shape"] = Shape.ToString().ToLowerInvariant();
-        if (TextShapes.Hint(Shape) is { } hint)
+        if (Required)
+        {
+            input.Attributes["required"] = "";
+        }
+        if ((Required ? "It cannot be empty" : TextShapes.Hint(Shape)) is { } hint)
         {
             input.Attributes["data-hint"] = hint;
         }
@@ -51,5 +61,6 @@ public sealed class TextField : FieldHelper
             return;
         }
         Row(output, input, Unit);
+        TellShown(output, shown);
     }
 }

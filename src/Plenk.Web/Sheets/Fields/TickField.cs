@@ -8,9 +8,6 @@ namespace Plenk.Web.Sheets.Fields;
 [HtmlTargetElement("tick-field")]
 public sealed class TickField : FieldHelper
 {
-    /// <summary>Ticked means no.</summary>
-    public bool Inverted { get; set; }
-
     /// <summary>Where the field is no single place of the document: whether it is ticked, and what a press does to the document.</summary>
     public bool? Value { get; set; }
     public object? Edits { get; set; }
@@ -18,20 +15,17 @@ public sealed class TickField : FieldHelper
     /// <summary>At the right end of the line.</summary>
     public string? Aside { get; set; }
 
+    protected override string PlainKind => "tick";
+
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
-        bool ticked = Value ?? (Stands?.GetValueKind() == JsonValueKind.True) != Inverted;
+        bool ticked = Value ?? Stands?.GetValueKind() == JsonValueKind.True;
         TagBuilder input = Tag("input");
-        input.TagRenderMode = TagRenderMode.SelfClosing;
         input.Attributes["type"] = "checkbox";
         input.Attributes["data-shape"] = "tick";
         if (ticked)
         {
             input.Attributes["checked"] = "";
-        }
-        if (Inverted)
-        {
-            input.Attributes["data-inverted"] = "";
         }
         if (Edits is not null)
         {
@@ -42,17 +36,8 @@ public sealed class TickField : FieldHelper
         output.Attributes.SetAttribute("class", "tick");
         output.Content.AppendHtml(input);
         output.Content.Append(Label);
-        if (At is not null)
-        {
-            // An empty box sends nothing: what it was goes beside it.
-            TagBuilder was = Tag("input");
-            was.TagRenderMode = TagRenderMode.SelfClosing;
-            was.Attributes["type"] = "hidden";
-            was.Attributes["name"] = $"was:{At}";
-            was.Attributes["value"] = ticked ? "on" : "off";
-            was.Attributes["form"] = "plain";
-            output.Content.AppendHtml(was);
-        }
+        // An empty box sends nothing: what it was goes beside it.
+        Tell(output, "tick" + PlainForm.Shown, ticked ? "on" : "off");
         if (Aside is not null)
         {
             output.Content.AppendHtml(Tag("span", "num quiet", Aside));

@@ -14,6 +14,8 @@ public sealed class TripleField : FieldHelper
     public double? Min { get; set; }
     public IReadOnlyList<double>? Value { get; set; }
 
+    protected override string PlainKind => "triple";
+
     public override void Process(TagHelperContext context, TagHelperOutput output)
     {
         double[] values = Stands is JsonArray { Count: 3 } stands
@@ -25,12 +27,11 @@ public sealed class TripleField : FieldHelper
         for (int i = 0; i < 3; i++)
         {
             TagBuilder input = Tag("input");
-            input.TagRenderMode = TagRenderMode.SelfClosing;
             input.Attributes["type"] = "text";
             input.Attributes["data-shape"] = "triple";
             input.Attributes["data-part"] = i.ToString(CultureInfo.InvariantCulture);
             input.Attributes["aria-label"] = $"{Label} {"XYZ"[i]}";
-            input.Attributes["value"] = Quantity.Show(values[i], Digits);
+            input.Attributes["value"] = Typed(Quantity.Show(values[i], Digits), i);
             input.Attributes["data-value"] = values[i].ToString("R", CultureInfo.InvariantCulture);
             input.Attributes["data-unit"] = Unit;
             if (Min is { } min)
@@ -44,5 +45,6 @@ public sealed class TripleField : FieldHelper
         output.Content.AppendHtml(box);
         output.Content.AppendHtml(Tag("span", "unit", Unit));
         TellShown(output, [.. values.Select(v => Quantity.Show(v, Digits))]);
+        Tell(output, "exact", [.. values.Select(v => v.ToString("R", CultureInfo.InvariantCulture))]);
     }
 }

@@ -1,16 +1,12 @@
 using Microsoft.AspNetCore.Mvc.Rendering;
-using Microsoft.AspNetCore.Mvc.ViewFeatures;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
 namespace Plenk.Web.Sheets.Fields;
 
 /// <summary>Files that are chosen, or dropped here, and brought in by a press, with the fields that stand in it.</summary>
 [HtmlTargetElement("upload-form")]
-public sealed class UploadForm : TagHelper
+public sealed class UploadForm : SheetHelper
 {
-    [ViewContext, HtmlAttributeNotBound]
-    public ViewContext ViewContext { get; set; } = null!;
-
     /// <summary>The API's address of this shot that takes them.</summary>
     public string Path { get; set; } = "";
 
@@ -38,10 +34,9 @@ public sealed class UploadForm : TagHelper
 
     public override async Task ProcessAsync(TagHelperContext context, TagHelperOutput output)
     {
-        var sheet = (SheetView)ViewContext.HttpContext.Items["sheet"]!;
         (output.TagName, output.TagMode) = ("form", TagMode.StartTagAndEndTag);
-        output.Attributes.SetAttribute("data-upload", sheet.Api(Path));
-        output.Attributes.SetAttribute("action", sheet.Api(Path));
+        output.Attributes.SetAttribute("data-upload", Sheet.Api(Path));
+        output.Attributes.SetAttribute("action", Sheet.Api(Path));
         output.Attributes.SetAttribute("method", "post");
         output.Attributes.SetAttribute("enctype", "multipart/form-data");
         output.Attributes.SetAttribute("data-while", While);
@@ -61,7 +56,7 @@ public sealed class UploadForm : TagHelper
         {
             output.Attributes.SetAttribute("data-take", Take);
         }
-        var file = new TagBuilder("input") { TagRenderMode = TagRenderMode.SelfClosing };
+        TagBuilder file = Tag("input");
         file.Attributes["type"] = "file";
         file.Attributes["name"] = "files";
         file.Attributes["accept"] = Accept;
@@ -70,14 +65,14 @@ public sealed class UploadForm : TagHelper
         {
             file.Attributes["multiple"] = "";
         }
-        var button = new TagBuilder("button");
+        TagBuilder button = Tag("button");
         button.Attributes["type"] = "submit";
         if (Next)
         {
             button.AddCssClass("next");
         }
         button.InnerHtml.Append(Label);
-        var actions = new TagBuilder("div");
+        TagBuilder actions = Tag("div");
         actions.AddCssClass("actions");
         actions.InnerHtml.AppendHtml(file);
         actions.InnerHtml.AppendHtml(button);

@@ -1,7 +1,6 @@
 // Edges to edges: corners and edges of the chosen piece are pulled onto the picture; the piece follows as its kind allows.
 import { get, post } from './api.js';
-import { choose } from './sheet.js';
-import { on, save, state, tell } from './state.js';
+import { choose, on, save, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const edges = { on: false, handles: [], pulled: null, rest: null };

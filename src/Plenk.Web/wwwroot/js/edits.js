@@ -101,3 +101,19 @@ export function freeId(list, stem) {
   while (list.some((q) => q.id === `${stem}_${n}`)) n++;
   return `${stem}_${n}`;
 }
+
+// Edits that add, as the server wrote them for the document that it drew: where their ids are taken by now they take the next that are free.
+export function withFreeIds(edits, d) {
+  const at = (path) => path.split('/').reduce((node, k) => (Array.isArray(node) ? node[indexIn(node, k)] : node?.[k]), d),
+    renamed = new Map();
+  const made = edits.map((e) => {
+    if (e.edit !== 'add' || !(at(e.at) ?? []).some((q) => q.id === e.item.id)) return e;
+    const id = freeId(at(e.at), e.item.id.replace(/_\d+$/, '')),
+      item = { ...e.item, id };
+    if (e.item.name === e.item.id.replaceAll('_', ' ')) item.name = id.replaceAll('_', ' ');
+    renamed.set(e.item.id, id);
+    return { ...e, item };
+  });
+  const parts = (path) => path.split('/').map((k) => renamed.get(k) ?? k);
+  return { edits: made.map((e) => (e.edit === 'add' ? e : { ...e, at: parts(e.at).join('/') })), renamed };
+}

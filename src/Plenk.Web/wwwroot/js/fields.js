@@ -1,9 +1,7 @@
 // What is typed on a sheet becomes an edit of the place that its field names. Fields are drawn by the server, which says their units, bounds and what they begin as.
 import { move, put } from './edits.js';
 import { parseNumber, texts } from './quantity.js';
-import { save } from './state.js';
-
-const isTicked = (input) => input.checked !== (input.dataset.inverted !== undefined);
+import { save, state } from './state.js';
 
 function wrong(input, why) {
   input.setAttribute('aria-invalid', 'true');
@@ -30,7 +28,7 @@ export function valueOf(input) {
   input.setAttribute('aria-invalid', 'false');
   input.title = '';
   const { shape, none, hint } = input.dataset;
-  if (shape === 'tick') return isTicked(input);
+  if (shape === 'tick') return input.checked;
   if (shape === 'number') return numberOf(input);
   if (shape === 'triple') {
     // What was not typed anew keeps all its digits, not only those shown.
@@ -41,7 +39,7 @@ export function valueOf(input) {
   }
   const text = input.value.trim();
   if ((none === 'empty' || shape === 'choice') && !text) return null;
-  const value = texts[shape ?? 'text'](text);
+  const value = input.required && !text ? undefined : texts[shape ?? 'text'](text);
   return value === undefined ? wrong(input, hint || '') : value;
 }
 
@@ -53,12 +51,12 @@ const unchanged = (input, value) =>
 // Saves what was typed into a field. The promise says whether it was taken.
 export async function take(input) {
   const value = valueOf(input);
-  if (value === undefined || input.dataset.sent === input.value + isTicked(input)) return null;
+  if (value === undefined || input.dataset.sent === input.value + input.checked) return null;
   if (unchanged(input, value)) {
     input.defaultValue = input.value;
     return null;
   }
-  input.dataset.sent = input.value + isTicked(input);
+  input.dataset.sent = input.value + input.checked;
   const { at, begins, edits } = input.dataset,
     given = edits ? JSON.parse(edits) : null;
   if (given) return save((d) => given.reduce(lay, d), given);
@@ -134,3 +132,21 @@ export function settled(body, name, value) {
   if (i && i.value === value) i.defaultValue = value;
 }
 export { nameOf };
+
+// What is chosen in fields that are no part of the document, like what is handed over, stays as long as the page does.
+const kept = new Map();
+export function keep(body) {
+  for (const i of body.querySelectorAll('[name]:not([data-at]):not([data-tells]):not([type=hidden]):not([type=file])')) {
+    const value = kept.get(`${state.step}/${i.name}`);
+    if (value === undefined) continue;
+    if (i.type === 'checkbox') i.checked = value;
+    else if (i.tagName !== 'SELECT' || [...i.options].some((o) => o.value === value)) i.value = value;
+  }
+}
+export const remember = (i) => kept.set(`${state.step}/${i.name}`, i.type === 'checkbox' ? i.checked : i.value);
+export function forget(form) {
+  for (const i of form.querySelectorAll('[name]')) kept.delete(`${state.step}/${i.name}`);
+}
+export function forgetAll(step) {
+  for (const k of [...kept.keys()]) if (k.startsWith(`${step}/`)) kept.delete(k);
+}

@@ -2,8 +2,7 @@
 import { get, post } from './api.js';
 import { freeId } from './edits.js';
 import { keyHere, straightAt, straightCurve } from './keys.js';
-import { choose } from './sheet.js';
-import { inLine, on, save, setHand, state, tell } from './state.js';
+import { choose, inLine, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const mattes = { shape: [], pulled: null, moved: null };

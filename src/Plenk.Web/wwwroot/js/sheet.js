@@ -1,16 +1,19 @@
 // The sheet: drawn by the server from what is saved and from where the artist looks; what is typed, the caret and the place on it stay.
-import { Fault, html, post, upload } from './api.js';
-import { lay, begun, goOn, nameOf, pointTo, settled, take, valueOf, wrongBeside } from './fields.js';
-import { put } from './edits.js';
-import { fillTold, telling } from './told.js';
-import { inLine, on, query, save, setFrame, setStep, state, tell } from './state.js';
+import { Fault, html } from './api.js';
+import { begun, forgetAll, goOn, keep, nameOf, remember, settled, take, valueOf } from './fields.js';
+import { fill, load, loads, onFilled } from './parts.js';
+import { bring, pressed } from './press.js';
+import { fillTold } from './told.js';
+import { choose, on, query, state, tell } from './state.js';
 import { fillVials } from './vial.js';
 import * as mattes from './mattes.js';
 import * as moving from './moving.js';
 import * as still from './still.js';
 import * as tracks from './tracks.js';
 import * as edges from './edges.js';
-import * as pieces from './pieces.js';
+import * as set from './steps/set.js';
+import * as setLines from './steps/setlines.js';
+import * as sun from './steps/sun.js';
 import * as plate from './steps/plate.js';
 import * as camera from './steps/camera.js';
 import * as projection from './steps/projection.js';
@@ -26,14 +29,15 @@ const body = document.getElementById('sheet-body'),
 const modules = {
   1: [plate],
   2: [camera, tracks, mattes, still, moving],
-  3: [pieces, edges, moving],
+  3: [set, setLines, edges, moving],
   4: [projection, mattes],
-  5: [light, mattes],
+  5: [light, sun, mattes],
   6: [contact, mattes, moving],
   7: [finish],
   8: [handOver],
 };
 const all = (act) => (modules[state.step] ?? []).forEach(act);
+onFilled(() => all((m) => m.drawn?.(body)));
 const handOf = (name) => (modules[state.step] ?? []).find((m) => m.hands?.[name])?.hands[name];
 
 const opened = new Set();
@@ -63,7 +67,10 @@ export async function drawSheet() {
 }
 
 function stand(step, text) {
-  if (drawn.step === step && drawn.html === text) return;
+  if (drawn.step === step && drawn.html === text) {
+    all((m) => m.drawn?.(body));
+    return;
+  }
   const sheet = body.parentElement,
     scroll = sheet.scrollTop,
     typed = drawn.step === step ? begun(body) : [],
@@ -75,6 +82,12 @@ function stand(step, text) {
     t.remove();
   }
   tell('head');
+  // A fold that was opened or shut while this was on its way stays as the hand left it.
+  for (const fold of body.querySelectorAll('details[data-fold]')) {
+    const same = next.querySelector(`details[data-fold="${CSS.escape(fold.dataset.fold)}"]`);
+    if (same) same.open = fold.open;
+    opened[fold.open ? 'add' : 'delete'](fold.dataset.fold);
+  }
   loads(next);
   // What is as it was stays: a list that is open is not shut under the pointer.
   const fresh = [...next.childNodes],
@@ -85,70 +98,10 @@ function stand(step, text) {
   });
   for (const node of old.slice(fresh.length)) node.remove();
   fillVials(body);
-  keep(step);
+  keep(body);
   goOn(body, typed);
   refusals();
   sheet.scrollTop = scroll;
-  all((m) => m.drawn?.(body));
-}
-
-// What is chosen in fields that are no part of the document, like what is handed over, stays as long as the page does.
-const kept = new Map();
-const ownFields = () => [...body.querySelectorAll('[name]:not([data-at]):not([data-tells]):not([type=hidden]):not([type=file])')];
-function keep(step) {
-  for (const i of ownFields()) {
-    const value = kept.get(`${step}/${i.name}`);
-    if (value === undefined) continue;
-    if (i.type === 'checkbox') i.checked = value;
-    else if (i.tagName !== 'SELECT' || [...i.options].some((o) => o.value === value)) i.value = value;
-  }
-}
-const remember = (i) => kept.set(`${state.step}/${i.name}`, i.type === 'checkbox' ? i.checked : i.value);
-const forget = (form) => {
-  for (const i of form.querySelectorAll('[name]')) kept.delete(`${state.step}/${i.name}`);
-};
-
-// Parts that the server draws when somebody looks; each address is asked for once while it is looked at.
-const parts = new Map();
-function loads(root) {
-  const wanted = [...root.querySelectorAll('[data-load]')];
-  for (const e of wanted) {
-    const known = parts.get(e.dataset.load);
-    if (known?.html) fill(e, known.html);
-    else if (!e.closest('details') || e.closest('details').open) ask(e.dataset.load, Number(e.dataset.wait ?? 0));
-  }
-  // What is no longer looked at is not drawn on.
-  const now = new Set(wanted.map((e) => e.dataset.load));
-  for (const [url, part] of parts) {
-    if (now.has(url)) continue;
-    if (!part.html) part.stop.abort();
-    if (!part.html || parts.size > 40) parts.delete(url);
-  }
-}
-function fill(e, text) {
-  e.replaceChildren(...new DOMParser().parseFromString(text, 'text/html').body.childNodes);
-  fillVials(e);
-}
-async function ask(url, wait) {
-  if (parts.has(url)) return;
-  const part = { stop: new AbortController(), html: null };
-  parts.set(url, part);
-  await new Promise((f) => {
-    setTimeout(f, wait);
-  });
-  if (parts.get(url) !== part) return;
-  if (state.playing) {
-    parts.delete(url);
-    return;
-  }
-  try {
-    part.html = await html(url, part.stop.signal);
-  } catch (fault) {
-    if (fault.name === 'AbortError') return;
-    for (const e of body.querySelectorAll('[data-load]')) if (e.dataset.load === url) e.replaceChildren(fillTold(fault));
-    return;
-  }
-  for (const e of body.querySelectorAll('[data-load]')) if (e.dataset.load === url) fill(e, part.html);
   all((m) => m.drawn?.(body));
 }
 
@@ -174,130 +127,6 @@ async function typed(input) {
   if (good !== null) drawSheet();
 }
 
-// One that is added is chosen at once, and so on.
-export function choose(to) {
-  const [kind, id] = [to.slice(0, to.indexOf(':')), to.slice(to.indexOf(':') + 1)];
-  if (!(kind in state.chosen)) {
-    if (id) state.page[kind] = id;
-    else delete state.page[kind];
-    tell('chosen');
-    return;
-  }
-  state.chosen[kind] = Array.isArray(state.chosen[kind])
-    ? state.chosen[kind].includes(id)
-      ? state.chosen[kind].filter((q) => q !== id)
-      : [...state.chosen[kind], id]
-    : id || null;
-  all((m) => m.chose?.(kind, id || null));
-  tell('chosen');
-}
-const edited = (edits) => save((d) => edits.reduce(lay, d), edits);
-
-function bodyOf(button) {
-  const given = JSON.parse(button.dataset.body ?? '{}');
-  for (const name of (button.dataset.with ?? '').split(' ').filter(Boolean)) {
-    const i = body.querySelector(`[name="${name}"]`);
-    given[name] = i.type === 'checkbox' ? i.checked : valueOf(i);
-  }
-  return given;
-}
-// What the API answers: a state of the shot is taken, a value is set at the place that the button names, notes are told.
-async function answered(answer, { into, take: part }) {
-  const value = part ? answer[part] : answer;
-  if (into) await save((d) => put(d, into, value));
-  const notes = answer?.notes ?? (answer?.note ? [answer.note] : []);
-  if (notes.length) tell('told', { notes, found: !!answer.state });
-}
-async function send(button) {
-  if (button.dataset.telling) tell('told', { message: button.dataset.telling, fine: true });
-  state.holding++;
-  try {
-    const answer = await inLine(() => post(button.dataset.post, { baseRevision: state.revision, ...bodyOf(button) }));
-    if (!button.dataset.telling) tell('told', null);
-    await answered(answer, button.dataset);
-    tell('jobs-now');
-  } catch (e) {
-    tell('told', e);
-  } finally {
-    state.holding--;
-  }
-}
-async function bring(form) {
-  if (form.dataset.while) tell('told', telling(form.dataset.while));
-  const sent = new FormData(form);
-  if (![...form.querySelectorAll('input[type=file]')].some((i) => i.files.length)) sent.delete('files');
-  try {
-    const answer = await inLine(() => upload(form.dataset.upload, sent));
-    // What goes on in the tray may be refused there: what was typed stays until it has come in.
-    if (!form.dataset.telling) {
-      form.reset();
-      forget(form);
-    }
-    tell('told', form.dataset.telling ? telling(form.dataset.telling) : null);
-    await answered(answer, form.dataset);
-    if (form.dataset.chooses) {
-      const [kind, of] = form.dataset.chooses.split(':');
-      choose(
-        `${kind}:${of
-          .split(',')
-          .map((k) => answer[k])
-          .join('|')}`,
-      );
-    }
-    tell('jobs-now');
-  } catch (e) {
-    tell('told', e);
-  }
-}
-
-export function goWorst(r) {
-  if (!r) return;
-  state.worst = r;
-  if (r.frame) setFrame(r.frame);
-  tell('chosen');
-}
-
-function pressed(e) {
-  const next = e.target.closest('a[data-goto]');
-  if (next && !e.ctrlKey && !e.metaKey && !e.shiftKey) {
-    e.preventDefault();
-    setStep(Number(next.dataset.goto));
-    return;
-  }
-  const button = e.target.closest('button, a[data-choose]');
-  if (!button || !body.contains(button)) return;
-  const { edits, editsOf, post: path, hand, compareWith, choose: to, reading } = button.dataset;
-  if (edits || editsOf || path || hand || button.form?.dataset.upload) {
-    const bad = wrongBeside(button);
-    if (bad) {
-      e.preventDefault();
-      pointTo(bad);
-      return;
-    }
-  }
-  if (button.tagName === 'A' && (e.ctrlKey || e.metaKey || e.shiftKey)) return;
-  if (!button.form?.dataset.upload) e.preventDefault();
-  if (editsOf) {
-    const given = JSON.parse(body.querySelector(`[name="${editsOf}"]`).value);
-    edited(given.edits);
-    choose(given.choose);
-    return;
-  }
-  if (edits) edited(JSON.parse(edits));
-  if (to !== undefined) choose(to);
-  if (path) send(button);
-  if (hand) handOf(hand)(button.dataset.on, button);
-  if (compareWith) {
-    if (compareWith.startsWith('version')) state.other ??= Math.max(1, state.revision - 1);
-    state.compare = state.compare === compareWith ? 'after' : compareWith;
-    tell('compare');
-  }
-  if (reading) {
-    if (button.dataset.curve !== undefined) state.railReading = reading;
-    goWorst(JSON.parse(button.dataset.worst || 'null'));
-  }
-}
-
 function changed(e) {
   const i = e.target;
   if (i.dataset.tells === 'compare') {
@@ -307,6 +136,8 @@ function changed(e) {
     const value = valueOf(i),
       { tells } = i.dataset;
     if (value === undefined) return;
+    // From now on the sheet shows what comes of it.
+    if (i.tagName === 'INPUT') i.defaultValue = i.value;
     if (tells.startsWith('choose:')) choose(`${tells.slice(7)}:${value ?? ''}`);
     else handOf(tells)(i.dataset.on, i, value);
   } else if (i.dataset.at || i.dataset.edits) typed(i);
@@ -316,9 +147,15 @@ function changed(e) {
   }
 }
 
-body.addEventListener('click', (e) => pressed(e));
+body.addEventListener('click', (e) => pressed(e, handOf));
 body.addEventListener('change', (e) => changed(e));
 body.addEventListener('keydown', (e) => {
+  // A link that is a button is pressed by the space bar too.
+  if (e.key === ' ' && e.target.matches('a[role=button]')) {
+    e.preventDefault();
+    e.stopPropagation();
+    e.target.click();
+  }
   if (!e.target.matches('input, select, textarea')) return;
   e.stopPropagation();
   if (e.key === 'Enter' && e.target.dataset.at) {
@@ -338,7 +175,7 @@ body.addEventListener(
     if (e.target.open === opened.has(key)) return;
     if (e.target.open) opened.add(key);
     else opened.delete(key);
-    for (const part of e.target.querySelectorAll('[data-load]')) if (e.target.open && !part.childNodes.length) ask(part.dataset.load, 0);
+    for (const part of e.target.querySelectorAll('[data-load]')) if (e.target.open && !part.childNodes.length) load(part.dataset.load, 0);
   },
   true,
 );
@@ -365,20 +202,26 @@ on('hand', () => {
 let plateOf = null;
 on('document', () => {
   const own = JSON.stringify(state.document.plate?.frames[0]?.media ?? null);
-  if (plateOf !== null && plateOf !== own) for (const k of [...kept.keys()]) if (k.startsWith('1/')) kept.delete(k);
+  if (plateOf !== null && plateOf !== own) forgetAll(1);
   plateOf = own;
 });
-for (const t of ['document', 'step', 'chosen', 'compare', 'hand']) on(t, drawSheet);
+for (const t of ['document', 'step', 'chosen', 'compare']) on(t, drawSheet);
 for (const t of ['solve', 'tracks'])
   on(t, () => {
     if (state.step === 2) drawSheet();
   });
 on('frame', () => {
-  if (!state.playing && [2, 4, 5, 7, 8].includes(state.step)) drawSheet();
+  if (!state.playing) drawSheet();
 });
 on('readings', async () => {
   const box = document.getElementById('readings');
   if (!box) return;
+  if (state.measuring?.failed) {
+    box.replaceChildren(document.getElementById('not-measured').content.firstElementChild.cloneNode(true));
+    box.querySelector('[data-why]').textContent = state.measuring.failed;
+    box.querySelector('button').addEventListener('click', () => tell('measure-again'));
+    return;
+  }
   try {
     const text = await html(address('/parts/Readings')),
       typedThere = begun(box);

@@ -1,9 +1,11 @@
-import { get, html, post } from './api.js';
+import { get, html } from './api.js';
+import { measure } from './measuring.js';
 import { draw, fitPicture, refresh } from './picture.js';
 import './around.js';
 import './plan.js';
 import { togglePlay } from './rail.js';
 import { drawSheet } from './sheet.js';
+import { fillWith, showTray, trayPressed } from './tray.js';
 import { fromAddress, load, on, setFrame, setHand, setStep, state, step, takeState, tell } from './state.js';
 import { fillVials } from './vial.js';
 
@@ -72,42 +74,6 @@ $('compare').addEventListener('click', (e) => {
   }
 });
 
-let asked = 0;
-async function measure() {
-  const mine = ++asked;
-  Object.assign(state, { readings: null, measuring: null });
-  tell('readings');
-  // Measuring waits until the hand rests.
-  await new Promise((f) => {
-    setTimeout(f, 600);
-  });
-  for (let i = 0, failed = 0; mine === asked; i++) {
-    // Nobody asks, nothing is measured: while one plays or waits for something else the cores are for that.
-    if (!state.playing && !state.holding && !document.hidden) {
-      try {
-        const r = await get(`/api/shots/${state.id}/readings?revision=${state.revision}`);
-        failed = 0;
-        if (mine !== asked) return;
-        if (Array.isArray(r)) {
-          Object.assign(state, { readings: r, measuring: null });
-          tell('readings');
-          return;
-        }
-        state.measuring = r;
-      } catch (e) {
-        failed++;
-        state.measuring = { failed: e.message };
-      }
-      tell('readings');
-      if (failed === 5) return;
-    }
-    await new Promise((f) => {
-      setTimeout(f, i < 50 ? 400 : 1500);
-    });
-  }
-}
-on('measure-again', measure);
-
 // What the tray has finished is on the shot now; what failed says why, what came in says what was found.
 async function ended(job) {
   if (job.state === 'failed') {
@@ -127,29 +93,6 @@ async function ended(job) {
   const found = job.output && ['plate', 'bring'].includes(job.kind) ? JSON.parse(job.output) : [];
   if (found.length) tell('told', { notes: found, found: job.kind === 'plate' });
 }
-
-// What is under way, as the server says it; null: nothing is.
-async function showTray(box, all) {
-  if (all === null) {
-    box.replaceChildren();
-    return;
-  }
-  try {
-    fillWith(box, await html(`/shots/${state.id}/parts/Tray?${all}`));
-    for (const bar of box.querySelectorAll('[data-share]')) bar.style.width = `${bar.dataset.share}%`;
-  } catch {
-    /* the next look at it */
-  }
-}
-const fillWith = (box, text) => box.replaceChildren(...new DOMParser().parseFromString(text, 'text/html').body.childNodes);
-async function trayPressed(e) {
-  if (e.target.dataset.stop) await post(`/api/jobs/${e.target.dataset.stop}/stop`, {}).catch((f) => tell('told', f));
-  if (e.target.dataset.more !== undefined) {
-    await showTray($('dialog-content'), 'all=1');
-    $('dialog').showModal();
-  }
-}
-$('tray').addEventListener('click', trayPressed);
 
 let polling = 0,
   seen = null; // by job: the state that it was last seen in

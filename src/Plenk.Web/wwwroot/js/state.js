@@ -34,9 +34,6 @@ export const state = {
     figure: null,
     finish: null,
     note: null,
-    cloud: null,
-    camera: null,
-    key: null,
   },
   page: {}, // what this page alone looks at: sheets are drawn by it, the address does not keep it
   readings: null,
@@ -162,7 +159,9 @@ async function saveNow(own) {
     } else {
       state.draft = null;
       tell('told', e);
-      tell('document');
+      // What the server wrote was of another document than its newest: that one is shown.
+      if (own.edits) await load();
+      else tell('document');
     }
     return false;
   }
@@ -183,6 +182,22 @@ export const step = (which, number) =>
 export function show(edit) {
   state.draft = edit(structuredClone(state.document));
   tell('draft');
+}
+
+// “kind:id” is chosen, “kind:” nothing; of kinds that the address does not keep the page alone knows. Members of a list come and go.
+export function choose(to) {
+  const at = to.indexOf(':'),
+    kind = to.slice(0, at),
+    id = to.slice(at + 1);
+  if (!(kind in state.chosen)) {
+    if (id) state.page[kind] = id;
+    else delete state.page[kind];
+  } else if (Array.isArray(state.chosen[kind])) {
+    const list = state.chosen[kind];
+    state.chosen[kind] = list.includes(id) ? list.filter((q) => q !== id) : [...list, id];
+  } else state.chosen[kind] = id || null;
+  tell('chose', { kind, id: id || null });
+  tell('chosen');
 }
 
 // Step, frame and what is chosen stand in the address: a page that is opened again, or sent to somebody, looks where this one does.

@@ -1,8 +1,7 @@
 // Straight edges on a still: families told apart by one, two or three ticks; their ends are pulled; the grid follows.
 import { mark } from './marks.js';
 import { post } from './api.js';
-import { choose } from './sheet.js';
-import { changed, on, setHand, state, tell } from './state.js';
+import { changed, choose, on, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const still = { open: false, draft: null, look: null, begun: null };

@@ -31,3 +31,15 @@ export function wordFault(name, values) {
   const { message, mend } = words(name, values);
   return new Fault(0, { title: message, mend });
 }
+
+// What an act throws is told.
+export const guarded =
+  (act) =>
+  async (...args) => {
+    try {
+      return await act(...args);
+    } catch (e) {
+      tell('told', e);
+      return null;
+    }
+  };

@@ -2,8 +2,7 @@
 import { mark } from './marks.js';
 import { get, post } from './api.js';
 import { drawMattes } from './mattes.js';
-import { choose } from './sheet.js';
-import { changed, on, save, setHand, state, tell } from './state.js';
+import { changed, choose, on, save, setHand, state, tell } from './state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const tracks = { live: [], solve: null };

@@ -1,8 +1,7 @@
 // The camera's hands: survey points are clicked, level lines drawn, ends of axis and length named, figures stood on the floor.
 import { get, post } from '../api.js';
 import { freeId } from '../edits.js';
-import { choose } from '../sheet.js';
-import { save, setHand, state, tell } from '../state.js';
+import { choose, save, setHand, state, tell } from '../state.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 

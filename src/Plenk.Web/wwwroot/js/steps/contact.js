@@ -5,19 +5,10 @@ import { has, setKeyed, straightCurve } from '../keys.js';
 import { pickSet } from '../pick.js';
 import { kept } from '../picture.js';
 import { inLine, on, save, setHand, state, tell } from '../state.js';
-import { say } from '../told.js';
+import { guarded, say } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const usual = { acesCct: 'acescg', pq: 'bt2020', hlg: 'bt2020' }; // primaries that go with an encoding, where they are not BT.709's
-const guarded =
-  (act) =>
-  async (...args) => {
-    try {
-      await act(...args);
-    } catch (e) {
-      tell('told', e);
-    }
-  };
 const edit = (id, act) =>
   save((d) => {
     act(d.elements.find((x) => x.id === id));
@@ -132,7 +123,7 @@ export function drawn(body) {
   for (const e of box.querySelectorAll('[data-piece]')) e.textContent = behind ?? '';
 }
 on('frame', () => {
-  if (state.step === 6) tell('chosen');
+  if (state.step === 6 && !state.playing) tell('chosen');
 });
 
 // For the rail: one of the corrections of the chosen filmed person.

@@ -2,7 +2,7 @@
 import { get } from '../api.js';
 import { put } from '../edits.js';
 import { inLine, save, setHand, state, tell } from '../state.js';
-import { wordFault } from '../told.js';
+import { guarded, wordFault } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const chosen = () => state.document.finish.steps.find((s) => s.id === state.chosen.finish);
@@ -18,13 +18,6 @@ const corner = (then) =>
       }),
     ),
   );
-const guarded = async (act) => {
-  try {
-    await act();
-  } catch (e) {
-    tell('told', e);
-  }
-};
 
 let box = null; // whose means are shown
 function showBox() {
@@ -36,8 +29,8 @@ function showBox() {
 
 export const hands = {
   focus: (id) =>
-    setHand((p) =>
-      guarded(async () => {
+    setHand(
+      guarded(async (p) => {
         const hit = await get(api(`frames/${state.frame}/pixel?x=${p.x}&y=${p.y}&revision=${state.revision}`));
         if (!hit.distance) throw wordFault('no-distance');
         await save((d) => put(d, `finish/steps/${id}/defocus/focusMetres`, Math.round(hit.distance * 1000) / 1000));
@@ -45,8 +38,8 @@ export const hands = {
     ),
   drawRegion: () => corner((b) => save((d) => put(d, 'finish/region', { ...b, frame: state.frame }))),
   drawBox: () =>
-    corner((b) =>
-      guarded(async () => {
+    corner(
+      guarded(async (b) => {
         const means = await get(api(`frames/${state.frame}/box?x=${b.x}&y=${b.y}&width=${b.width}&height=${b.height}`));
         box = { ...b, ...means, frame: state.frame };
         tell('chosen');

@@ -2,7 +2,7 @@
 import { post } from '../api.js';
 import { freeId } from '../edits.js';
 import { valueOf } from '../fields.js';
-import { save, setFrame, setHand, state, tell } from '../state.js';
+import { choose, on, save, setFrame, setHand, state, tell } from '../state.js';
 
 const who = () => document.body.dataset.who || 'somebody';
 const formats = ['exr', 'png16', 'dpx', 'mp4', 'stills', 'contact'];
@@ -71,13 +71,14 @@ export const hands = {
   },
   other(_, input, revision) {
     state.other = revision;
+    choose(`other:${revision}`);
     if (state.compare.startsWith('version')) tell('compare');
   },
 };
-export function chose(kind, id) {
+on('chose', ({ kind, id }) => {
   const note = kind === 'note' && state.document.notes.find((n) => n.id === id);
   if (note) setFrame(note.frame);
-}
+});
 
 // On the picture: notes at their places.
 export function draw({ at, both, label }) {

@@ -3,22 +3,11 @@ import { get, post } from '../api.js';
 import { put } from '../edits.js';
 import { has, setKeyed, straightAt } from '../keys.js';
 import { pick, pickSet } from '../pick.js';
-import { choose } from '../sheet.js';
-import { changed, on, save, setFrame, setHand, state, tell } from '../state.js';
-import { say } from '../told.js';
+import { changed, save, setFrame, setHand, state, tell } from '../state.js';
+import { guarded, say } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const deg = 180 / Math.PI;
-const guarded =
-  (act) =>
-  async (...args) => {
-    try {
-      return await act(...args);
-    } catch (e) {
-      tell('told', e);
-      return null;
-    }
-  };
 export const aim = (azimuth, elevation) => [
   Math.cos(elevation / deg) * Math.sin(azimuth / deg),
   Math.sin(elevation / deg),
@@ -57,69 +46,13 @@ const hang = (fresh) =>
     }),
   );
 
-// Two clicks across a real shadow's edge: how wide it is tells how large the sun looks.
-function shadowEdge() {
-  setHand((from) => {
-    setHand(
-      guarded(async (to) => {
-        const r = await post(api(`frames/${state.frame}/shadow-edge`), { document: state.document, from, to });
-        await save((d) => {
-          d.lights.find((l) => l.kind === 'Sun' && !l.off).angularDiameterDegrees = Math.min(90, r.angularDegrees);
-          return d;
-        });
-        say('shadow-edge-found', {
-          mm: (1000 * r.widthMetres).toFixed(0),
-          metres: r.distanceMetres.toFixed(2),
-          degrees: r.angularDegrees.toFixed(2),
-        });
-      }),
-    );
-    say('shadow-edge-dark');
-  });
-  say('shadow-edge-lit');
-}
-
-// Three clicks: foot, top, and the tip of the shadow.
-function fromShadow() {
-  const clicks = [],
-    words = ['shadow-foot', 'shadow-top', 'shadow-tip'];
-  const next = guarded(async (p) => {
-    clicks.push({ x: p.x, y: p.y });
-    if (clicks.length < 3) {
-      setHand(next);
-      say(words[clicks.length]);
-      return;
-    }
-    const { direction } = await post(api(`frames/${state.frame}/sun-from-shadow`), { foot: clicks[0], top: clicks[1], tip: clicks[2] });
-    await save((d) => put(d, 'sun/fromShadow', direction));
-  });
-  setHand(next);
-  say(words[0]);
-}
-
-export async function pulledShadow(from, to) {
-  try {
-    const document = state.document,
-      r = await post(api(`frames/${state.frame}/pull-shadow`), { document, from, to });
-    await save((d) => {
-      d.lights.find((l) => l.id === r.light).direction = r.direction;
-      return d;
-    });
-  } catch (e) {
-    tell('told', e);
-  }
-}
-
 const asked = guarded(async (path, body) => {
   await changed(path, { frame: state.frame, ...body });
   tell('told', null);
 });
-const pullsShadows = () => state.page.pullShadow !== undefined;
 
 export const hands = {
   hang: (fresh) => hang(JSON.parse(fresh)),
-  shadowEdge,
-  fromShadow,
   // A grey and a chrome ball on the set, to be held against filmed ones.
   balls: () =>
     setHand(
@@ -138,17 +71,6 @@ export const hands = {
       a = { ...angles(lightAt(l).direction), [part]: value };
     return save((d) => put(d, direction.at, aim(a.azimuth, a.elevation), direction.begins));
   },
-  sunByFit: guarded(async (_, button) => {
-    tell('told', { message: button.dataset.telling, fine: true });
-    const r = await post(api(`frames/${state.frame}/sun-by-fit`), {});
-    await save((d) => put(d, 'sun/fromFit', r.direction));
-    say('sun-fitted', { explained: (100 * r.explained).toFixed(0), rival: (100 * r.rival).toFixed(0) });
-  }),
-  sunFromDate: guarded(async () => {
-    const r = await post(api('sun-from-date'), state.document.sun);
-    await save((d) => put(d, 'sun/fromDate', r.direction));
-  }),
-  pullShadows: () => choose(`pullShadow:${pullsShadows() ? '' : 'yes'}`),
   fitLights: guarded(async (_, button) => {
     const lights = [...document.querySelectorAll('#lights-to-fit input:checked')].map((i) => i.name.slice(4));
     tell('told', { message: button.dataset.telling, fine: true });
@@ -278,7 +200,3 @@ export async function drawnOut(lamp, from, to) {
     return d;
   });
 }
-
-on('escape', () => {
-  delete state.page.pullShadow;
-});

@@ -2,19 +2,10 @@
 import { get, picture, post } from '../api.js';
 import { valueOf } from '../fields.js';
 import { pickSet } from '../pick.js';
-import { choose } from '../sheet.js';
-import { changed, on, save, setHand, state, tell } from '../state.js';
+import { changed, choose, on, save, setHand, state, tell } from '../state.js';
+import { guarded } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-const guarded =
-  (act) =>
-  async (...args) => {
-    try {
-      await act(...args);
-    } catch (e) {
-      tell('told', e);
-    }
-  };
 
 // What the set no frame has seen lies at, for the plan from above.
 let seenOf = 0;
@@ -74,6 +65,7 @@ function paint() {
 // What was typed stands in the fields again when they are drawn anew.
 export function drawn() {
   for (const i of document.querySelectorAll('#elsewhere [name]')) {
+    if (i === document.activeElement) continue;
     if (i.name === 'filled') i.checked = view.filled;
     else if (i.dataset.shape === 'triple' && view[i.name]) i.value = view[i.name][Number(i.dataset.part)];
     else if (i.dataset.shape === 'number' && view[i.name] !== null) i.value = view[i.name];
@@ -124,10 +116,10 @@ export const hands = {
   paintColour: (_, input) => choose(`paintColour:${input.checked}`),
 };
 // The matte that a source is kept to is the one to work on.
-export function chose(kind, id) {
+on('chose', ({ kind, id }) => {
   const matte = kind === 'projection' && state.document.projections.find((p) => p.id === id)?.matte;
   if (matte) state.chosen.matte = matte;
-}
+});
 
 on('frame', () => {
   if (shown && state.step === 4) look();

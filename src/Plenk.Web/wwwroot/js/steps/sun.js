@@ -1,0 +1,79 @@
+// The sun is found: by a shadow, by date and place, by what explains the picture, by a shadow that is pulled; its size off a shadow's edge.
+import { post } from '../api.js';
+import { put } from '../edits.js';
+import { choose, on, save, setHand, state, tell } from '../state.js';
+import { guarded, say } from '../told.js';
+
+const api = (path) => `/api/shots/${state.id}/${path}`;
+// Two clicks across a real shadow's edge: how wide it is tells how large the sun looks.
+function shadowEdge() {
+  setHand((from) => {
+    setHand(
+      guarded(async (to) => {
+        const r = await post(api(`frames/${state.frame}/shadow-edge`), { document: state.document, from, to });
+        await save((d) => {
+          d.lights.find((l) => l.kind === 'Sun' && !l.off).angularDiameterDegrees = Math.min(90, r.angularDegrees);
+          return d;
+        });
+        say('shadow-edge-found', {
+          mm: (1000 * r.widthMetres).toFixed(0),
+          metres: r.distanceMetres.toFixed(2),
+          degrees: r.angularDegrees.toFixed(2),
+        });
+      }),
+    );
+    say('shadow-edge-dark');
+  });
+  say('shadow-edge-lit');
+}
+
+// Three clicks: foot, top, and the tip of the shadow.
+function fromShadow() {
+  const clicks = [],
+    words = ['shadow-foot', 'shadow-top', 'shadow-tip'];
+  const next = guarded(async (p) => {
+    clicks.push({ x: p.x, y: p.y });
+    if (clicks.length < 3) {
+      setHand(next);
+      say(words[clicks.length]);
+      return;
+    }
+    const { direction } = await post(api(`frames/${state.frame}/sun-from-shadow`), { foot: clicks[0], top: clicks[1], tip: clicks[2] });
+    await save((d) => put(d, 'sun/fromShadow', direction));
+  });
+  setHand(next);
+  say(words[0]);
+}
+
+export async function pulledShadow(from, to) {
+  try {
+    const document = state.document,
+      r = await post(api(`frames/${state.frame}/pull-shadow`), { document, from, to });
+    await save((d) => {
+      d.lights.find((l) => l.id === r.light).direction = r.direction;
+      return d;
+    });
+  } catch (e) {
+    tell('told', e);
+  }
+}
+
+const pullsShadows = () => state.page.pullShadow !== undefined;
+export const hands = {
+  shadowEdge,
+  fromShadow,
+  sunByFit: guarded(async (_, button) => {
+    tell('told', { message: button.dataset.telling, fine: true });
+    const r = await post(api(`frames/${state.frame}/sun-by-fit`), {});
+    await save((d) => put(d, 'sun/fromFit', r.direction));
+    say('sun-fitted', { explained: (100 * r.explained).toFixed(0), rival: (100 * r.rival).toFixed(0) });
+  }),
+  sunFromDate: guarded(async () => {
+    const r = await post(api('sun-from-date'), state.document.sun);
+    await save((d) => put(d, 'sun/fromDate', r.direction));
+  }),
+  pullShadows: () => choose(`pullShadow:${pullsShadows() ? '' : 'yes'}`),
+};
+on('escape', () => {
+  delete state.page.pullShadow;
+});
