@@ -25,6 +25,7 @@ root.Subcommands.Add(HandOverCommand.Make());
 root.Subcommands.Add(VerifyFilesCommand.Make());
 root.Subcommands.Add(WorkerCommand.Make());
 root.Subcommands.Add(SchemaCommand.Make());
+root.Subcommands.Add(ReadingsCommand.Make());
 
 ParseResult parsed = root.Parse(args);
 if (parsed.Errors.Count > 0)

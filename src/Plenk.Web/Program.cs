@@ -1,8 +1,10 @@
 using Microsoft.AspNetCore.Http.Features;
+using Microsoft.Extensions.FileProviders;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Web;
 using Plenk.Web.Api;
+using Plenk.Web.Pages;
 using Plenk.Work;
 using Plenk.Work.Queue;
 using Scalar.AspNetCore;
@@ -110,19 +112,24 @@ app.Use(
     }
 );
 app.UseStaticFiles();
+app.UseStaticFiles(
+    new StaticFileOptions { FileProvider = new PhysicalFileProvider(GuideModel.Pictures), RequestPath = GuideModel.PicturesAddress }
+);
 app.MapRazorPages();
 app.MapOpenApi();
 app.MapScalarApiReference("/api");
 app.MapHealthChecks("/health");
 app.MapShots();
-app.MapMediaIn();
+app.MapPlate();
 app.MapPictures();
 app.MapJobs();
-app.MapTracks();
+app.MapHandOver();
+app.MapCamera();
 app.MapMoving();
-app.MapFootage();
+app.MapSet();
+app.MapProjection();
 app.MapLight();
-app.MapElements();
+app.MapContact();
 app.MapFinish();
 app.MapFallback("/api/{**rest}", IResult () =>
     throw new NotThereException("There is nothing at this address of the API; /api describes it.")

@@ -33,7 +33,11 @@ public static class ConventionWork
         PlateCheckResult check = SolveWork.Frames(plate, stop);
         var (width, height, first, last) = (check.Frames[0].Width, check.Frames[0].Height, check.Frames[0].Frame, check.Frames[^1].Frame);
         // Files are read first: a bad one is told before the long part.
-        RawCamera camera = RawCameraFiles.Read(File.ReadAllBytes(cameraFile), Path.GetFileName(cameraFile), width, height, first, rate);
+        RawCamera camera = CameraFiles.ReadRaw(
+            File.ReadAllBytes(cameraFile),
+            Path.GetFileName(cameraFile),
+            new(width, height, 36, first, rate)
+        );
         if (sensor is { } s)
         {
             camera = camera with { SensorWidthMm = s.Width, SensorHeightMm = s.Height };
@@ -110,7 +114,11 @@ public static class ConventionWork
         {
             throw new ShotFault("Track the plate first: its tracks tell how a camera is meant.");
         }
-        RawCamera camera = RawCameraFiles.Read(bytes, name, plate.Width, plate.Height, shot.Range.First, shot.Rate);
+        RawCamera camera = CameraFiles.ReadRaw(
+            bytes,
+            name,
+            new(plate.Width, plate.Height, plate.SensorWidthMm, shot.Range.First, shot.Rate)
+        );
         if (camera.FocalUnit == FocalUnit.Millimetres && camera is { SensorWidthMm: 36, SensorHeightMm: 24 })
         {
             camera = camera with { SensorWidthMm = plate.SensorWidthMm, SensorHeightMm = plate.SensorHeightMm };

@@ -9,6 +9,9 @@ namespace Plenk.Work;
 /// <summary>How far along and how high above a foot something is seen, metres.</summary>
 public sealed record AboveFoot(double Along, double Height);
 
+/// <summary>A place that is looked at, how far along the camera's axis it is, and how wide a pixel of the plate is there, metres.</summary>
+public sealed record LookedAt(Vec3 Place, double Metres, double PixelMetres);
+
 /// <summary>Pieces made and measured from the picture.</summary>
 public static class SetWork
 {
@@ -72,10 +75,45 @@ public static class SetWork
         return pulled ?? throw new ShotFault($"{piece.Name} cannot follow: {reason}. Take the last pin away, or pull it less far.");
     }
 
-    /// <summary>An upright card that fills the picture of a frame at a distance, facing its camera.</summary>
-    public static Piece Card(ShotEngine engine, ShotDocument shot, int frame, double metres)
+    /// <summary>
+    /// Where one looks in a frame, and how far along the camera's axis that is: what of the set or of found depth is in the picture's middle, else the floor there.
+    /// To stand on it the highest spot from the middle down that faces up is taken before. Null without a camera, and where nothing is seen there.
+    /// </summary>
+    public static LookedAt? Looked(ShotEngine engine, ShotDocument shot, int frame, bool toStandOn)
     {
+        const int spots = 9;
+        if (ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out Pinhole pinhole))
+        {
+            return null;
+        }
+        LookedAt At(Vec3 place) => new(place, -pose.ToLocal(place).Z, -pose.ToLocal(place).Z / pinhole.Fx);
+        LookedAt? first = null;
+        for (int i = 0; i < (toStandOn ? spots : 1); i++)
+        {
+            PickResult hit = engine.Pick(shot, frame, pinhole.Width / 2.0, pinhole.Height * (0.5 + 0.5 * i / spots));
+            if (hit.OnSet is [var x, var y, var z])
+            {
+                var place = new Vec3(x, y, z);
+                first ??= At(place);
+                if (hit.OnSetNormal is [_, > 0.7, _])
+                {
+                    return At(place);
+                }
+            }
+        }
+        if (first is null && FloorView.Of(pose, pinhole) is { } floor)
+        {
+            first = At(floor.Middle);
+        }
+        return first;
+    }
+
+    /// <summary>An upright card that fills the picture of a frame at a distance, facing its camera; without a distance it stands where one looks.</summary>
+    public static Piece Card(ShotEngine engine, ShotDocument shot, int frame, double? distance)
+    {
+        const double usual = 10;
         var (pose, pinhole) = engine.Camera(shot, frame);
+        double metres = distance ?? Looked(engine, shot, frame, toStandOn: false)?.Metres ?? usual;
         if (!(metres > 0.01) || !double.IsFinite(metres))
         {
             throw new ShotFault("A card stands at more than 1 cm.");

@@ -3,6 +3,7 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
+using Plenk.Core.Tracking;
 
 namespace Plenk.Work;
 
@@ -29,6 +30,96 @@ public static class SurveyWork
         return Triangulation.Locate(sights, out string? reason) is { } found
             ? new(camera.SourceToWorld.Inverse().Apply(found.Point), found.RmsPixels, found.ParallaxDegrees, null)
             : new(null, null, null, $"{name} has no place yet: {reason}.");
+    }
+
+    private const int MostClicks = 8;
+    private const int MostOnFloor = 12;
+
+    /// <summary>A track as a survey point, “T12”: up to eight of its places are the point's clicks, and they say where it is.</summary>
+    public static ShotDocument WithTrack(ShotDocument shot, TrackWork tracks, int track)
+    {
+        Track own = tracks.Tracks(shot).FirstOrDefault(t => t.Id == track) ?? throw new ShotFault($"There is no track {track}.");
+        TrackPoint[] seen = [.. own.Points.Where(p => p.Frame >= shot.Range.First && p.Frame <= shot.Range.Last)];
+        if (seen.Length == 0)
+        {
+            throw new ShotFault($"Track {track} lies outside the shot's frames.");
+        }
+        int n = Math.Min(MostClicks, seen.Length);
+        var point = new SurveyPoint
+        {
+            Name = $"T{track}",
+            FromClicks = true,
+            Clicks =
+            [
+                .. Enumerable
+                    .Range(0, n)
+                    .Select(i => seen[(int)Math.Round(i * (seen.Length - 1.0) / Math.Max(1, n - 1))])
+                    .DistinctBy(p => p.Frame)
+                    .Select(p => new PointClick(p.Frame, p.X, p.Y)),
+            ],
+        };
+        ShotDocument with = shot with { SurveyPoints = [.. shot.SurveyPoints.Where(p => p.Name != point.Name), point] };
+        return shot.Camera is null
+            ? with
+            : with with
+            {
+                SurveyPoints = [.. with.SurveyPoints.SkipLast(1), point with { Position = Locate(with, point.Name).Position }],
+            };
+    }
+
+    /// <summary>What was named the floor: how many of the tracks lie on one plane, how many of them stand for it, and how far these lie off it, as a share of how far they are spread.</summary>
+    public sealed record NamedFloor(ShotDocument Shot, int On, int Of, IReadOnlyList<string> Names, double OffShare);
+
+    /// <summary>
+    /// The floor through tracks of the solve: those that do not lie on the plane that most agree on are left out, and a dozen of the rest, spread over it, become
+    /// survey points and the floor.
+    /// </summary>
+    public static NamedFloor Floor(ShotDocument shot, TrackWork tracks, IReadOnlyList<int> named)
+    {
+        if (tracks.Solve(shot) is not { Turning: false } solve)
+        {
+            throw new ShotFault(
+                "Tracks have no places yet: solve a camera that travels first. One that only turns has no floor of its own; draw uprights."
+            );
+        }
+        HashSet<int> wanted = [.. named];
+        var own = solve
+            .Points.Where(p => wanted.Contains(p.Track))
+            .Select(p => (p.Track, Place: new Vec3(p.Position[0], p.Position[1], p.Position[2])))
+            .ToArray();
+        RobustPlaneResult plane = RobustPlane.Fit([.. own.Select(p => p.Place)], shot.Seed, out string? reason)
+            ?? throw new ShotFault($"No floor: {reason}. Circle more tracks that lie on it, some of them aside.");
+        Vec3[] on = [.. plane.On.Select(i => own[i].Place)];
+        double spread = Math.Sqrt(on.Average(p => (p - plane.Plane.Centroid).LengthSquared));
+        ShotDocument with = shot;
+        var names = new List<string>();
+        foreach (int i in Spread.Of(on, MostOnFloor))
+        {
+            int track = own[plane.On[i]].Track;
+            ShotDocument next = WithTrack(with, tracks, track);
+            // One that is seen for too short a way has no place by its clicks alone.
+            if (next.SurveyPoints[^1].Position is not null)
+            {
+                names.Add($"T{track}");
+                with = next;
+            }
+        }
+        if (names.Count < 3)
+        {
+            throw new ShotFault(
+                "The circled tracks are seen from too nearly one place to say where they are. Circle tracks that live longer."
+            );
+        }
+        return new(
+            with with
+            {
+                Orientation = with.Orientation with { Floor = names },
+            },
+            on.Length,
+            own.Length,
+            names,
+            plane.Plane.Rms / spread
+        );
     }
 
     /// <summary>The solve's points in the world, by track; what of them is seen in a frame, and where.</summary>

@@ -86,7 +86,7 @@ public sealed class CameraTests(Site site)
         // A wrong choice is told and the last good solve stays.
         page.Choose("The camera", "travels");
         page.Press("Solve again");
-        page.Until("document.querySelector('#sheet .told')?.textContent.includes('turns but does not travel') === true", 120);
+        page.Until("document.querySelector('#told .told')?.textContent.includes('turns but does not travel') === true", 120);
         Assert.Contains("stays", page.Told);
         Assert.Equal(before, page.State("state.document.solve.tracksUsed"));
 

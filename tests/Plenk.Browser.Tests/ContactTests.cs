@@ -84,7 +84,7 @@ public sealed class ContactTests(Site site)
         // Nothing that is in use can be taken away unawares.
         page.Open("mattes");
         page.Press("Delete matte");
-        page.Until("document.querySelector('#sheet .told')?.innerText.includes('a figure needs a matte')", 20);
+        page.Until("document.querySelector('#told .told')?.innerText.includes('a figure needs a matte')", 20);
         Assert.Equal("2", page.State("state.document.mattes.length"));
         for (int i = 0; i < 8; i++)
         {

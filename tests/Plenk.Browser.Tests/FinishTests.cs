@@ -74,10 +74,10 @@ public sealed class FinishTests(Site site)
         using Sheet page = await Bell(7);
         int before = int.Parse(page.State("state.revision"));
         page.Press("Bring to the plate");
-        page.Until("(document.querySelector('#sheet .told') || {}).textContent?.includes('Grain as the plate')", 180);
+        page.Until("(document.querySelector('#told .told') || {}).textContent?.includes('Grain as the plate')", 180);
         // What is as the plate already is left: nothing was saved.
         Assert.Equal(before, int.Parse(page.State("state.revision")));
-        Assert.Contains("Black level", page.State("document.querySelector('#sheet .told').textContent"));
+        Assert.Contains("Black level", page.State("document.querySelector('#told .told').textContent"));
         page.NoErrors();
         Back(page, before);
     }

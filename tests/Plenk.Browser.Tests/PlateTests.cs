@@ -31,7 +31,7 @@ public sealed class PlateTests(Site site)
             page.GoShot(await Trolley(), 1, 1030);
             page.Until("document.querySelector('input[aria-label=\"Bring a LUT or CDL in\"]') !== null");
             page.BringIn("Bring a LUT or CDL in", broken);
-            page.Until("document.querySelector('#sheet .told')?.textContent.includes('instead of three') === true");
+            page.Until("document.querySelector('#told .told')?.textContent.includes('instead of three') === true");
             page.BringIn("Bring a LUT or CDL in", cube);
             page.UntilState("state.document.look.lutName !== ''");
             double[] plain = page.Shown(420, 330, 6);
@@ -129,7 +129,7 @@ public sealed class PlateTests(Site site)
         );
         page.Press("Pin a spot of it");
         page.ClickPicture(450, 250);
-        page.Until("document.querySelector('#sheet .told')?.textContent.includes('Click in the picture') === true");
+        page.Until("document.getElementById('hand-told').hidden === false");
         page.UntilState("state.hand !== null");
         page.ClickPicture(450, 250);
         page.UntilState("state.document.movingObjects[0].holds[0].pins.length === 1");

@@ -33,7 +33,7 @@ public sealed class SetTests(Site site)
         string revision = page.State("state.revision");
         page.Type("to", "500", saves: false);
         page.Keyboard(OpenQA.Selenium.Keys.Enter);
-        page.Until("document.querySelector('#sheet .told')?.textContent.includes('reaches beyond it') === true");
+        page.Until("document.querySelector('#told .told')?.textContent.includes('reaches beyond it') === true");
         Assert.Equal(revision, page.State("state.revision"));
         page.Type("Walls’ height", "3 m");
         Assert.Equal(3, page.StateJson("state.document.pieces.at(-1).size[1]").GetDouble());

@@ -129,7 +129,9 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public void Step(int number)
     {
         Find($"#route [data-step='{number}']").Click();
-        Until($"document.querySelector('#route [aria-current]').dataset.step === '{number}'");
+        Until(
+            $"document.querySelector('#route [aria-current]').dataset.step === '{number}' && document.getElementById('sheet-body').dataset.step === '{number}'"
+        );
     }
 
     private IWebElement Labelled(string label) =>
@@ -218,7 +220,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     public (int X, int Y) OnPage(double x, double y)
     {
         var at = Many(
-            "const [x, y, done] = arguments; import('/js/picture.js').then((m) => { const p = m.toPage({ x, y }); done([Math.round(p.x), Math.round(p.y)]); });",
+            "const [x, y, done] = arguments; import('/js/view.js').then((m) => { const p = m.toPage({ x, y }); done([Math.round(p.x), Math.round(p.y)]); });",
             x,
             y
         );
@@ -256,7 +258,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         (Text($"[data-reading='{id}'] .value"), Text($"[data-reading='{id}'] .verdict"));
 
     public string Told =>
-        Convert.ToString(Run("return document.querySelector('#sheet .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
+        Convert.ToString(Run("return document.querySelector('#told .told')?.innerText || ''"), CultureInfo.InvariantCulture)!;
 
     /// <summary>Serious and critical findings of the accessibility checker that ships with npm.</summary>
     public IReadOnlyList<string> AccessibilityFaults()
@@ -286,7 +288,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         var at = Many(
             """
             const [x, y, r, done] = arguments;
-            import('/js/picture.js').then((m) => {
+            import('/js/view.js').then((m) => {
               const box = document.getElementById('picture').getBoundingClientRect(), p = m.toPage({ x, y });
               const d = document.getElementById('canvas').getContext('2d').getImageData(Math.round(p.x - box.left) - r, Math.round(p.y - box.top) - r, 2 * r + 1, 2 * r + 1).data;
               const sum = [0, 0, 0];

@@ -67,7 +67,7 @@ public class NextStepTests
                 (2, null),
                 (2, "Track the plate"),
                 (2, "Solve the camera"),
-                (2, "New point by clicking"),
+                (2, "Circle tracks on the floor"),
                 (3, "Add a plane"),
                 (2, "Length from"),
                 (3, null),

@@ -20,7 +20,7 @@ public class CameraFileTests
     private static string N(double v) => v.ToString("R", CultureInfo.InvariantCulture);
 
     private static RawCamera Raw(string text, string name = "camera.csv") =>
-        RawCameraFiles.Read(Encoding.UTF8.GetBytes(text), name, 1280, 720, 1001, new(24, 1));
+        CameraFiles.ReadRaw(Encoding.UTF8.GetBytes(text), name, new(1280, 720, 36, 1001, new(24, 1)));
 
     // Row-major p' = M p and its transpose for row vectors, both with 16 numbers; names of columns as several programs write them.
     [Theory]

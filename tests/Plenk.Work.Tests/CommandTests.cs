@@ -153,6 +153,10 @@ public sealed class CommandTests(DemoShot demo) : CommandSite, IClassFixture<Dem
     }
 
     [Fact]
+    public void The_guide_says_of_every_reading_what_the_reading_says_of_itself() =>
+        Assert.Equal(ReadingGuide.Write(), File.ReadAllText(Path.Combine(DemoShot.Repository, "docs", "guide", "readings.md")));
+
+    [Fact]
     public void The_schema_under_docs_is_current_and_the_demo_obeys_it()
     {
         string schema = Path.Combine(DemoShot.Repository, "docs", "shot-document.schema.json");

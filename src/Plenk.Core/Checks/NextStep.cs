@@ -53,10 +53,16 @@ public sealed record NextStep(string Says, string? Press, int Step)
                     ? new("draw along straight edges of the still, or bring a camera in.", "Lines on a still", 2)
                     : new("track the plate, or bring a camera in.", "Track the plate", 2)
                 : new("solve the camera from the tracks.", "Solve the camera", 2)
-            : o.Floor.Count < LeastFloor && o.Level.Count == 0 && shot.Solve is not null
-                ? new($"say where the floor is: {LeastFloor} points that lie on it, the horizon, or uprights.", "New point by clicking", 2)
-                : o.Scale is null && shot.Solve is not null
-                    ? new("say how long something is: the solve has no scale of its own.", "Length from", 2)
-                    : new("build the set.", null, 3);
+            : o.Floor.Count < LeastFloor && o.Level.Count == 0 && shot.Solve is { Turns: true }
+                ? new("say which way is up: draw the horizon, or edges that are upright in the place.", "Draw an upright", 2)
+                : o.Floor.Count < LeastFloor && o.Level.Count == 0 && shot.Solve is not null
+                    ? new(
+                        "say where the floor is: circle tracks that lie on it, or draw the horizon or uprights.",
+                        "Circle tracks on the floor",
+                        2
+                    )
+                    : o.Scale is null && shot.Solve is { Turns: false }
+                        ? new("say how long something is: the solve has no scale of its own.", "Length from", 2)
+                        : new("build the set.", null, 3);
     }
 }

@@ -1,12 +1,12 @@
 using Plenk.Core.Cameras;
+using Plenk.Formats.Cameras.LensMaps;
 using Plenk.Formats.Exr;
 
 namespace Plenk.Formats.Cameras;
 
 /// <summary>
-/// Lens maps in: an EXR of the plate's shape whose R and G say where in the plate a straight pixel comes from, 0..1 from the left
-/// and from the bottom, as <see cref="CameraExport.LensMaps"/> writes it; maps that count from the top, and those that go the other
-/// way (the plate's pixels to straight ones), are known by what a lens leaves of them.
+/// Lens maps in: an EXR of the plate's shape whose R and G say where in the plate a straight pixel comes from, in one of the forms below, or the other way, where in
+/// the straight picture the plate's pixel goes. Which it is is known by what a lens leaves of it.
 /// </summary>
 public static class LensMapFile
 {
@@ -15,11 +15,14 @@ public static class LensMapFile
 
     private const double Acceptable = 1; // pixels
 
+    public static IReadOnlyList<LensMapForm> Forms { get; } =
+    [new ShareForm(fromBottom: true), new ShareForm(fromBottom: false), new PixelForm()];
+
     public static Reading Read(string path, string name, Pinhole pinhole)
     {
         ExrPicture map = ExrFile.Read(path);
         FormatFault Bad(string what) =>
-            new("file", $"{name} {what}", "Export the map again with R and G as positions from 0 to 1, in float.");
+            new("file", $"{name} {what}", "Export the map again with R and G as positions, from 0 to 1 or in pixels, in float.");
         float[] u = (map.Find("", "R") ?? map.Find("", "X"))?.Values ?? throw Bad("has no channel R"),
             v = (map.Find("", "G") ?? map.Find("", "Y"))?.Values ?? throw Bad("has no channel G");
         if (Math.Abs((double)map.Width / map.Height / ((double)pinhole.Width / pinhole.Height) - 1) > 0.01)
@@ -31,7 +34,8 @@ public static class LensMapFile
             );
         }
         var best = new List<Reading>();
-        foreach (bool fromBottom in (bool[])[true, false])
+        string? why = null;
+        foreach (LensMapForm form in Forms)
         {
             var straight = new List<(double, double, double, double)>();
             int step = Math.Max(1, (int)Math.Sqrt(map.Width * map.Height / 6000.0));
@@ -41,13 +45,11 @@ public static class LensMapFile
             {
                 for (int x = step / 2; x < map.Width; x += step)
                 {
-                    float a = u[y * map.Width + x],
-                        b = v[y * map.Width + x];
-                    if (!(a >= 0 && a <= 1 && b >= 0 && b <= 1))
+                    var (atX, atY) = form.Spot(u[y * map.Width + x], v[y * map.Width + x], map.Width, map.Height);
+                    if (double.IsFinite(atX) && double.IsFinite(atY))
                     {
-                        continue;
+                        straight.Add(((x + 0.5) * sx, (y + 0.5) * sy, atX * pinhole.Width, atY * pinhole.Height));
                     }
-                    straight.Add(((x + 0.5) * sx, (y + 0.5) * sy, a * pinhole.Width, (fromBottom ? 1 - b : b) * pinhole.Height));
                 }
             }
             foreach (bool undistorts in (bool[])[true, false])
@@ -59,19 +61,20 @@ public static class LensMapFile
                 );
                 if (fit is null)
                 {
-                    throw Bad($"is no lens map: {reason}");
+                    why ??= reason;
+                    continue;
                 }
                 best.Add(
                     new(
                         fit.Lens,
-                        $"{(undistorts ? "makes the plate straight" : "makes straight pictures like the plate")}, counted from the {(fromBottom ? "bottom" : "top")}",
+                        $"{(undistorts ? "makes the plate straight" : "makes straight pictures like the plate")}, counted {form.Name}",
                         fit.RmsPx,
                         fit.WorstPx
                     )
                 );
             }
         }
-        Reading found = best.MinBy(r => r.RmsPx)!;
+        Reading found = best.MinBy(r => r.RmsPx) ?? throw Bad($"is no lens map: {why}");
         return found.RmsPx <= Acceptable
             ? found
             : throw new FormatFault(

@@ -3,6 +3,7 @@ using System.Text.RegularExpressions;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Formats.Cameras.Readers;
 
 namespace Plenk.Formats.Cameras;
 
@@ -96,7 +97,7 @@ public static partial class UsdCamera
             double focal = At(focals, time)?.FirstOrDefault() ?? 50;
             if (At(transform, time) is { } m)
             {
-                var (r, p) = RawCameraFiles.FromSixteen(m, name, time);
+                var (r, p) = CameraSamples.FromSixteen(m, name, time);
                 // Row vectors where there is no place to tell it by.
                 if (m.Length == 16 && m[12] == 0 && m[13] == 0 && m[14] == 0)
                 {

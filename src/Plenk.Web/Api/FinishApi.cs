@@ -201,8 +201,8 @@ public static class FinishApi
         api.MapPost("/finish/driving", async (long id, HttpRequest request, ShotStore shots, MediaStore media) =>
             {
                 IFormCollection form = await request.FormIn();
-                var (source, notes) = ElementApi.Sequence(
-                    ElementApi.Files(form),
+                var (source, notes, _) = ContactApi.Sequence(
+                    ContactApi.Files(form),
                     (await ShotApi.Need(shots, id)).Document,
                     media,
                     needsAlpha: false,

@@ -1,5 +1,6 @@
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;
@@ -62,6 +63,43 @@ public static class MovingApi
             .WithSummary("What pulling a thing’s pins comes to; nothing is saved");
 
         // Hung on a thing, or stood back in the world: it stays where it is in the frame that is looked at.
+        api.MapPost("/thing", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+            {
+                var (form, name, mesh, hash) = await Incoming.TakeMesh(http, media);
+                return await Incoming.Save(
+                    shots,
+                    id,
+                    http,
+                    $"Moving thing in: {name}",
+                    form,
+                    d =>
+                    {
+                        string stem = Path.GetFileNameWithoutExtension(name),
+                            thing = stem;
+                        for (int k = 2; d.MovingObjects.Any(o => o.Id == thing); k++)
+                        {
+                            thing = $"{stem}_{k}";
+                        }
+                        return d with
+                        {
+                            MovingObjects =
+                            [
+                                .. d.MovingObjects,
+                                new MovingObject
+                                {
+                                    Id = thing,
+                                    Name = thing.Replace('_', ' '),
+                                    Media = hash,
+                                },
+                            ],
+                        };
+                    },
+                    mesh.Warnings
+                );
+            })
+            .WithSummary("Brings the mesh of a thing in that moves by itself")
+            .Accepts<IFormFileCollection>("multipart/form-data");
+
         api.MapPost("/hang", async (long id, HangRequest request, ShotStore shots, HttpContext http) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id)).Document;

@@ -20,12 +20,13 @@ public static partial class ContactSheet
                 _ => string.Create(CultureInfo.InvariantCulture, $"{e.Position.X:F2}, {e.Position.Y:F2}, {e.Position.Z:F2}"),
             };
 
-    public static Element Letters(string id) =>
+    public static Element Letters(string id, Vec3? at) =>
         new()
         {
             Id = id,
             Name = "lettering",
             Kind = ElementKind.Lettering,
+            Position = at ?? Vec3.Zero,
             Text = new("LOW WATER", 0.3, 0.05, 0.008, new Vec3(0.5, 0.5, 0.5)),
         };
 

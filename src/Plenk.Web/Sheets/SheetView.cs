@@ -1,7 +1,10 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Plenk.Core.Cameras;
 using Plenk.Core.Edits;
+using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 
 namespace Plenk.Web.Sheets;
@@ -10,6 +13,11 @@ namespace Plenk.Web.Sheets;
 public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCollection query)
 {
     private readonly Lazy<DocumentValues> _values = new(() => new(shot));
+    private readonly Lazy<FloorView?> _floor = new(() =>
+        ShotCamera.Of(shot) is { } camera && camera.TryAt(FrameOf(query, shot), out Pose pose, out Pinhole pinhole)
+            ? FloorView.Of(pose, pinhole)
+            : null
+    );
 
     public static IReadOnlyList<string> StepNames { get; } =
     ["Plate", "Camera", "Set", "Projection", "Light", "Contact", "Finish", "Hand over"];
@@ -23,10 +31,15 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
         : shot.Plate is null ? 1
         : 6;
 
-    public int Frame { get; } =
+    public int Frame { get; } = FrameOf(query, shot);
+
+    private static int FrameOf(IQueryCollection query, ShotDocument shot) =>
         int.TryParse(query["frame"], CultureInfo.InvariantCulture, out int frame)
             ? Math.Clamp(frame, shot.Range.First, Math.Max(shot.Range.First, shot.Range.Last))
             : shot.Range.First;
+
+    /// <summary>What the shot's camera sees of the floor at this frame; null: nothing, or there is no camera.</summary>
+    public FloorView? Floor => _floor.Value;
 
     /// <summary>What the picture shows: before, after, wipe, difference and what steps add.</summary>
     public string Compare { get; } = query["compare"] is { Count: > 0 } c ? c.ToString() : "after";

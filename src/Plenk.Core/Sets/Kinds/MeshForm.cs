@@ -11,5 +11,7 @@ public sealed class MeshForm : PieceForm
 
     public override string? Fault(Piece piece) => base.Fault(piece) ?? (piece.Media is null ? "its mesh file is missing" : null);
 
+    public override string PlacedBy => "its file’s origin";
+
     public override TriangleMesh Mesh(Piece piece, Func<string, string?, TriangleMesh> file) => file(piece.Media!, piece.Object);
 }

@@ -12,5 +12,7 @@ public sealed class OutlineForm : PieceForm
     public override string? Fault(Piece piece) =>
         piece.Size is { IsFinite: true, X: > 0, Z: > 0 } ? null : "its size must be positive, in metres";
 
+    public override string PlacedBy => "where it was drawn from";
+
     public override TriangleMesh Mesh(Piece piece, Func<string, string?, TriangleMesh> file) => OutlineMesh.Of(piece);
 }

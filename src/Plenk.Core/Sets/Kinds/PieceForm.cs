@@ -1,3 +1,4 @@
+using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 
@@ -19,6 +20,15 @@ public abstract class PieceForm
 
     /// <summary>How it begins, without an id.</summary>
     public virtual Piece Default => new() { Id = "", Kind = Kind };
+
+    /// <summary>How it begins where one looks: on the floor in the frame's middle.</summary>
+    public virtual Piece Begun(FloorView? seen) => seen is null ? Default : Default with { Position = Rounded(seen.Middle) };
+
+    /// <summary>What its place is the place of, like “foot’s middle”.</summary>
+    public virtual string PlacedBy => "its foot’s middle";
+
+    /// <summary>To the centimetre: what is begun by eye is not known better.</summary>
+    protected static Vec3 Rounded(Vec3 v) => new(Math.Round(v.X, 2), Math.Round(v.Y, 2), Math.Round(v.Z, 2));
 
     public virtual IReadOnlyList<KindField> Fields => [new("size", "Size", "m", FieldShape.Triple, Digits: 3)];
 

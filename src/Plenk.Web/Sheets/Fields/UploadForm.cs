@@ -1,3 +1,4 @@
+using System.Globalization;
 using Microsoft.AspNetCore.Mvc.Rendering;
 using Microsoft.AspNetCore.Razor.TagHelpers;
 
@@ -56,6 +57,12 @@ public sealed class UploadForm : SheetHelper
         {
             output.Attributes.SetAttribute("data-take", Take);
         }
+        // What is brought in begins where one looks.
+        TagBuilder frame = Tag("input");
+        frame.Attributes["type"] = "hidden";
+        frame.Attributes["name"] = "frame";
+        frame.Attributes["value"] = Sheet.Frame.ToString(CultureInfo.InvariantCulture);
+        output.Content.AppendHtml(frame);
         TagBuilder file = Tag("input");
         file.Attributes["type"] = "file";
         file.Attributes["name"] = "files";

@@ -1,11 +1,12 @@
 // Around: the set in its footage, orbited. Footage is laid on in the shader through the cameras that saw it, hidden by their own depth.
 import { get } from './api.js';
+import { footageMaterial, layOn, MOST } from './footage.js';
 import { on, state, tell } from './state.js';
+import { words } from './told.js';
 
 const box = document.getElementById('around'),
   canvas = box.querySelector('canvas'),
   note = box.querySelector('.note');
-const MOST = 4; // sources at once
 let three = null,
   renderer,
   scene,
@@ -17,48 +18,12 @@ let three = null,
   look = 'footage',
   asked = 0,
   waiting = false;
-const kept = []; // pictures and depths of the sources that are shown
-
 const floats = (text, Type) => {
   const raw = atob(text),
     bytes = new Uint8Array(raw.length);
   for (let i = 0; i < raw.length; i++) bytes[i] = raw.charCodeAt(i);
   return new Type(bytes.buffer);
 };
-
-const vertex =
-  'varying vec3 place; varying vec3 toEye; void main() { vec4 w = modelMatrix * vec4(position, 1.0); place = w.xyz; toEye = cameraPosition - w.xyz; gl_Position = projectionMatrix * viewMatrix * w; }';
-const fragment = `
-  varying vec3 place; varying vec3 toEye;
-  uniform int count; uniform int look; uniform bool worn; uniform float cut;
-  uniform mat4 into[${MOST}]; uniform vec4 focal[${MOST}]; uniform vec4 lens[${MOST}]; uniform vec3 eye[${MOST}]; uniform mat4 depthMatrix[${MOST}];
-  uniform sampler2D picture[${MOST}]; uniform sampler2D depth[${MOST}]; uniform bool mine[${MOST}];
-  vec4 one(sampler2D pic, sampler2D dep, mat4 m, mat4 dm, vec4 f, vec4 l, vec3 e, vec3 n) {
-    vec3 c = (m * vec4(place, 1.0)).xyz;
-    if (c.z > -0.01) return vec4(0.0);
-    vec2 p = vec2(c.x, -c.y) / -c.z; float r2 = dot(p, p), s = 1.0 + r2 * (l.x + r2 * l.y);
-    vec2 px = f.zw + f.xy * p * s;
-    if (px.x < 0.0 || px.y < 0.0 || px.x > 1.0 || px.y > 1.0) return vec4(0.0);
-    vec3 to = normalize(e - place); float facing = abs(dot(n, to));
-    float reach = clamp((facing - l.w) / max(1e-3, l.z - l.w), 0.0, 1.0);
-    vec4 q = dm * vec4(place, 1.0); vec2 d = q.xy / q.w * 0.5 + 0.5;
-    float nearest = texture2D(dep, d).r;
-    if (-c.z > nearest * 1.004 + 0.02) return vec4(0.0);
-    vec4 t = texture2D(pic, vec2(px.x, 1.0 - px.y));
-    return vec4(t.rgb, reach * t.a);
-  }
-  void main() {
-    if (length(toEye) < cut) discard; // what stands between is cut away
-    vec3 n = normalize(cross(dFdx(place), dFdy(place)));
-    float light = 0.35 + 0.65 * abs(dot(n, normalize(toEye)));
-    if (look == 1) { gl_FragColor = vec4(vec3(0.62 * light + 0.1), 1.0); return; }
-    vec3 sum = vec3(0.0); float open = 1.0;
-    if (worn) {
-      ${Array.from({ length: MOST }, (_, i) => `if (count > ${i} && mine[${i}]) { vec4 c = one(picture[${i}], depth[${i}], into[${i}], depthMatrix[${i}], focal[${i}], lens[${i}], eye[${i}], n); sum += c.rgb * c.a * open; open *= 1.0 - c.a; }`).join('\n      ')}
-    }
-    float hatch = mod(floor(gl_FragCoord.x + gl_FragCoord.y), 9.0) < 1.0 ? 0.16 : 0.44 * light;
-    gl_FragColor = vec4(sum + open * vec3(hatch), 1.0);
-  }`;
 
 async function begin() {
   three = await import('/lib/three.module.js');
@@ -67,31 +32,8 @@ async function begin() {
   renderer.setClearColor(0x777777);
   scene = new three.Scene();
   camera = new three.PerspectiveCamera(45, 1, 0.02, 2000);
-  const many = (make) => Array.from({ length: MOST }, make);
-  const blank = new three.DataTexture(new Uint8Array([90, 90, 90, 255]), 1, 1);
-  blank.needsUpdate = true;
-  material = new three.ShaderMaterial({
-    vertexShader: vertex,
-    fragmentShader: fragment,
-    side: three.DoubleSide,
-    uniforms: {
-      count: { value: 0 },
-      look: { value: 0 },
-      worn: { value: true },
-      cut: { value: 0 },
-      into: { value: many(() => new three.Matrix4()) },
-      focal: { value: many(() => new three.Vector4()) },
-      lens: { value: many(() => new three.Vector4()) },
-      eye: { value: many(() => new three.Vector3()) },
-      depthMatrix: { value: many(() => new three.Matrix4()) },
-      picture: { value: many(() => blank) },
-      depth: { value: many(() => blank) },
-      mine: { value: many(() => true) },
-    },
-  });
+  material = footageMaterial(three);
 }
-
-const matrix = (m) => new three.Matrix4().set(...m);
 
 async function load() {
   const mine = ++asked;
@@ -99,10 +41,7 @@ async function load() {
     if (!three) await begin();
   } catch {
     three = null;
-    tell('told', {
-      message: 'The set cannot be shown around: this browser offers no WebGL.',
-      mend: 'Switch hardware acceleration on, or use another browser.',
-    });
+    tell('told', words('no-webgl'));
     return;
   }
   try {
@@ -137,90 +76,17 @@ async function load() {
     groups.push({ mesh, wire });
     scene.add(mesh, wire);
   }
-  note.textContent = !data.pieces.length
-    ? 'Nothing is built yet: the set is shown here once it has pieces (step 3).'
-    : !data.cameras.length
-      ? 'Nothing is projected yet; the set is shaded. Lay a frame on it at step 4.'
-      : data.cameras.length > MOST
-        ? `The first ${MOST} of ${data.cameras.length} projections are shown.`
-        : '';
-  await sources();
+  const { length } = data.cameras,
+    why = !data.pieces.length ? 'around-no-set' : !length ? 'around-no-footage' : length > MOST ? 'around-first' : null;
+  note.textContent = why ? words(why, { most: MOST, all: length }).message : '';
+  await layOn(three, renderer, scene, groups, data.cameras);
   if (!orbit) home();
   draw();
 }
 
-// Each source's picture, and the depth it saw: what lies behind that is hidden from it.
-async function sources() {
-  for (const k of kept.splice(0)) k.dispose();
-  const used = data.cameras.slice(0, MOST);
-  const depthOnly = new three.ShaderMaterial({
-    side: three.DoubleSide,
-    vertexShader:
-      'varying float z; void main() { vec4 c = viewMatrix * modelMatrix * vec4(position, 1.0); z = -c.z; gl_Position = projectionMatrix * c; }',
-    fragmentShader: 'varying float z; void main() { gl_FragColor = vec4(z, 0.0, 0.0, 1.0); }',
-  });
-  for (let i = 0; i < used.length; i++) {
-    const c = used[i],
-      pose = matrix(c.pose),
-      wide = 1.25,
-      eye = new three.PerspectiveCamera(
-        (2 * Math.atan((wide * c.height) / (2 * c.fy)) * 180) / Math.PI,
-        (c.width * c.fy) / (c.height * c.fx),
-        0.05,
-        2000,
-      );
-    eye.matrixAutoUpdate = false;
-    eye.matrix.copy(pose);
-    eye.updateMatrixWorld(true);
-    const target = new three.WebGLRenderTarget(1024, 768, {
-      type: three.FloatType,
-      format: three.RedFormat,
-      minFilter: three.NearestFilter,
-      magFilter: three.NearestFilter,
-    });
-    for (const g of groups) {
-      g.keep = g.mesh.material;
-      g.mesh.material = depthOnly;
-      g.wire.visible = false;
-      g.mesh.visible = true;
-    }
-    renderer.setRenderTarget(target);
-    renderer.setClearColor(0xffffff);
-    renderer.clear();
-    renderer.render(scene, eye);
-    renderer.setRenderTarget(null);
-    renderer.setClearColor(0x777777);
-    for (const g of groups) {
-      g.mesh.material = g.keep;
-    }
-    const response = await fetch(
-      `/api/shots/${state.id}/projections/${encodeURIComponent(c.id)}/picture?frame=${c.frame}&seen=${state.seen}&revision=${state.revision}`,
-    );
-    const bitmap = await createImageBitmap(await response.blob(), { imageOrientation: 'flipY', premultiplyAlpha: 'none' }),
-      texture = new three.Texture(bitmap);
-    texture.flipY = false;
-    texture.anisotropy = 8;
-    texture.needsUpdate = true;
-    kept.push(target, texture);
-    const into = pose.clone().invert(),
-      m = new three.Matrix4().multiplyMatrices(eye.projectionMatrix, into);
-    for (const g of groups) {
-      const u = g.mesh.material.uniforms;
-      u.into.value[i].copy(into);
-      u.depthMatrix.value[i].copy(m);
-      u.focal.value[i].set(c.fx / c.width, c.fy / c.height, c.cx / c.width, c.cy / c.height);
-      u.lens.value[i].set(c.k1, c.k2, Math.cos((c.fadeFrom * Math.PI) / 180), Math.cos((c.fadeTo * Math.PI) / 180));
-      u.eye.value[i].setFromMatrixPosition(pose);
-      u.picture.value[i] = texture;
-      u.depth.value[i] = target.texture;
-    }
-  }
-  for (const g of groups) g.mesh.material.uniforms.count.value = used.length;
-}
-
 // From where the shot camera is, turning about what it looks at.
 function home() {
-  const m = data.shot ? matrix(data.shot.pose) : null,
+  const m = data.shot ? new three.Matrix4().set(...data.shot.pose) : null,
     at = m ? new three.Vector3().setFromMatrixPosition(m) : new three.Vector3(0, 3, 8),
     ahead = m ? new three.Vector3(0, 0, -1).transformDirection(m) : new three.Vector3(0, -0.2, -1);
   const ray = new three.Raycaster(at, ahead),

@@ -1,6 +1,7 @@
 // Edges to edges: corners and edges of the chosen piece are pulled onto the picture; the piece follows as its kind allows.
 import { get, post } from './api.js';
 import { choose, on, save, state, tell } from './state.js';
+import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const edges = { on: false, handles: [], pulled: null, rest: null };
@@ -28,11 +29,11 @@ export async function refreshEdges() {
 const corner = (k) => k.from.every((v, i) => v === k.to[i]);
 
 // The corner, or else the edge, under the pointer; of an edge the place that is touched.
-export function edgeNear(p, zoom) {
+function under(p) {
   if (!edges.on) return null;
   const near = edges.handles
     .filter(corner)
-    .map((k) => ({ k, d: Math.hypot(k.a[0] - p.x, k.a[1] - p.y) * zoom }))
+    .map((k) => ({ k, d: apart({ x: k.a[0], y: k.a[1] }, p) }))
     .sort((a, b) => a.d - b.d)[0];
   if (near?.d < 10) return { place: near.k.from, along: null, x: p.x, y: p.y };
   let best = null;
@@ -43,7 +44,7 @@ export function edgeNear(p, zoom) {
       l = dx * dx + dy * dy;
     if (l < 1) continue;
     const t = Math.max(0.05, Math.min(0.95, ((p.x - k.a[0]) * dx + (p.y - k.a[1]) * dy) / l)),
-      d = Math.hypot(k.a[0] + t * dx - p.x, k.a[1] + t * dy - p.y) * zoom;
+      d = apart({ x: k.a[0] + t * dx, y: k.a[1] + t * dy }, p);
     if (d < 9 && (!best || d < best.d)) best = { d, k, t };
   }
   return (
@@ -56,7 +57,24 @@ export function edgeNear(p, zoom) {
   );
 }
 
-export async function pinEdge(pull, p) {
+export function press(p) {
+  const pull = under(p);
+  return (
+    pull && {
+      move(to) {
+        edges.pulled = { ...pull, to };
+        tell('draw');
+      },
+      async release(to) {
+        if (edges.pulled) await pin(pull, to);
+        edges.pulled = null;
+        tell('draw');
+      },
+    }
+  );
+}
+
+async function pin(pull, p) {
   const id = state.chosen.piece,
     frame = state.frame;
   edges.pulled = null;
@@ -78,29 +96,27 @@ export async function pinEdge(pull, p) {
   tell('chosen');
 }
 
-export function drawEdges({ at, both }) {
+export function draw({ xy, both }) {
   const parts = [],
     piece = state.document.pieces.find((p) => p.id === state.chosen.piece);
   if (!edges.on || !piece) return parts;
   let d = '';
   for (const k of edges.handles) {
     if (!corner(k)) continue;
-    const [x, y] = at(...k.a)
-      .split(' ')
-      .map(Number);
+    const [x, y] = xy(...k.a);
     d += `M${x - 3} ${y - 3}h6v6h-6z`;
   }
   if (d) parts.push(both(d, 1, ''));
   let pins = '';
   for (const q of piece.pins || []) {
     if (q.frame !== state.frame) continue;
-    const [x, y] = at(q.x, q.y).split(' ').map(Number);
+    const [x, y] = xy(q.x, q.y);
     pins += q.along ? `M${x - 6} ${y}h12` : `M${x - 6} ${y}h12M${x} ${y - 6}v12`;
   }
   if (pins) parts.push(both(pins, 2, ''));
   if (edges.pulled) {
-    const [x, y] = at(edges.pulled.to.x, edges.pulled.to.y).split(' ').map(Number),
-      [u, v] = at(edges.pulled.x, edges.pulled.y).split(' ').map(Number);
+    const [x, y] = xy(edges.pulled.to.x, edges.pulled.to.y),
+      [u, v] = xy(edges.pulled.x, edges.pulled.y);
     parts.push(both(`M${u} ${v}L${x} ${y}M${x - 6} ${y}h12M${x} ${y - 6}v12`, 1.6, ''));
   }
   return parts;

@@ -90,7 +90,9 @@ export function pointTo(bad) {
 }
 
 // What was begun on the sheet outlives its being drawn anew: texts that are not taken yet, chosen files, the place of the caret.
-const nameOf = (i) => `${i.name || i.getAttribute('aria-label') || i.labels?.[0]?.textContent || ''}${i.dataset.part ?? ''}`;
+// Choosers of files all have one name; what they are for says which.
+const nameOf = (i) =>
+  `${(i.type !== 'file' && i.name) || i.getAttribute('aria-label') || i.labels?.[0]?.textContent || ''}${i.dataset.part ?? ''}`;
 const fieldsIn = (body) => [...body.querySelectorAll('input:not([type=checkbox]):not([type=hidden]), textarea')];
 const isDirty = (i) => i.value !== i.defaultValue;
 export const begun = (body) =>

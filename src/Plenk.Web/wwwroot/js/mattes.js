@@ -3,6 +3,8 @@ import { get, post } from './api.js';
 import { freeId } from './edits.js';
 import { keyHere, straightAt, straightCurve } from './keys.js';
 import { choose, inLine, on, save, setHand, state, tell } from './state.js';
+import { words } from './told.js';
+import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const mattes = { shape: [], pulled: null, moved: null };
@@ -29,11 +31,11 @@ export function matteAt(m, frame) {
   return straightAt(m.keys, 'corners', frame) ?? [];
 }
 
-// Outlines of mattes, the chosen one with its corners, and the one that is being drawn.
-export function drawMattes({ at, both }, list) {
+// Outlines of mattes, the chosen one with its corners, and the one that is being drawn. Beside the tracks all of them are seen.
+export function draw({ at, xy, both }) {
   const parts = [];
-  for (const m of list) {
-    if ((m.kind ?? 'Drawn') !== 'Drawn') continue;
+  for (const m of state.document.mattes || []) {
+    if ((m.kind ?? 'Drawn') !== 'Drawn' || (state.step !== 2 && m.id !== state.chosen.matte)) continue;
     const c = matteAt(m, state.frame);
     if (c.length < 6) continue;
     let d = '';
@@ -42,9 +44,7 @@ export function drawMattes({ at, both }, list) {
     parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? '1 4' : '7 3'));
     if (mine)
       for (let i = 0; i < c.length; i += 2) {
-        const [x, y] = at(c[i], c[i + 1])
-          .split(' ')
-          .map(Number);
+        const [x, y] = xy(c[i], c[i + 1]);
         parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, ''));
       }
   }
@@ -53,20 +53,29 @@ export function drawMattes({ at, both }, list) {
 }
 
 // A corner of the chosen matte under the pointer, to be dragged; where it is let go becomes a key of this frame.
-export function cornerNear(p, zoom) {
+export function press(p) {
   const m = (state.document.mattes || []).find((x) => x.id === state.chosen.matte);
   if (!m || (m.kind ?? 'Drawn') !== 'Drawn') return null;
-  const corners = matteAt(m, state.frame);
-  for (let i = 0; i < corners.length; i += 2)
-    if (Math.hypot(corners[i] - p.x, corners[i + 1] - p.y) * zoom < 10) return { matte: m.id, corners: [...corners], i };
-  return null;
+  const corners = [...matteAt(m, state.frame)],
+    near = (i) => apart({ x: corners[i], y: corners[i + 1] }, p) < 10,
+    i = corners.findIndex((_, k) => k % 2 === 0 && near(k));
+  if (i < 0) return null;
+  return {
+    move(q) {
+      [corners[i], corners[i + 1]] = [q.x, q.y];
+      mattes.pulled = { matte: m.id, corners };
+      tell('draw');
+    },
+    async release() {
+      if (!mattes.pulled) return;
+      await edit(m.id, (x) => {
+        keyHere(x).corners = corners;
+      });
+      mattes.pulled = null;
+      tell('draw');
+    },
+  };
 }
-
-export const keyMatte = (id, corners) =>
-  save((d) => {
-    keyHere(d.mattes.find((x) => x.id === id)).corners = corners;
-    return d;
-  });
 
 // Corner by corner; closing the shape makes the matte, with a key at this frame.
 function shapeClick(p) {
@@ -161,15 +170,12 @@ on('document', () => {
 
 // For the rail: where the middle of the chosen outline is, by its keys; a key that is pulled takes the whole outline along.
 const middle = (corners, axis) => corners.filter((_, i) => i % 2 === axis).reduce((a, b) => a + b, 0) / (corners.length / 2);
-export function matteCurve() {
-  const m =
-      [4, 5, 6, 7].includes(state.step) && state.chosen.matte
-        ? (state.document.mattes || []).find((x) => x.id === state.chosen.matte)
-        : null,
+export function curve() {
+  const m = state.step !== 2 && (state.document.mattes || []).find((x) => x.id === state.chosen.matte),
     axis = state.page.matteAxis === 'down' ? 1 : 0;
   if (!m || (m.kind ?? 'Drawn') !== 'Drawn' || m.frozen) return null;
   return straightCurve(
-    `${m.name}, its middle ${axis ? 'down' : 'across'}, px`,
+    words(axis ? 'curve-down' : 'curve-across', m).message,
     m.keys,
     'corners',
     (c) => middle(c, axis),

@@ -1,6 +1,7 @@
 // Things that move on their own: stood in the picture and pinned, followed between, or found from the tracks in their matte.
 import { get, post } from './api.js';
 import { changed, on, save, setHand, state, tell } from './state.js';
+import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const pulled = { thing: null, frame: 0, pins: null, lines: null };
@@ -8,19 +9,9 @@ const things = () => state.document.movingObjects || [];
 const chosen = () => things().find((t) => t.id === state.chosen.thing);
 const holdAt = (t, frame) => (t?.holds || []).find((x) => x.frame === frame);
 
-// From the world into a thing's own frame: the inverse of its placement, row by row.
-export function intoFrame(pose, [x, y, z]) {
-  const d = [x - pose[3], y - pose[7], z - pose[11]];
-  return [0, 1, 2].map((c) => pose[c] * d[0] + pose[4 + c] * d[1] + pose[8 + c] * d[2]);
-}
-
-export function drawThings({ at, both, label }, over) {
-  const parts = [],
-    path = (p) => {
-      let d = `M${at(p[0], p[1])}`;
-      for (let i = 2; i < p.length; i += 2) d += `L${at(p[i], p[i + 1])}`;
-      return d;
-    };
+export function draw({ xy, path, both, label }, over) {
+  const parts = [];
+  if (state.step !== 2) return parts;
   for (const o of over?.things || []) {
     const mine = o.id === state.chosen.thing,
       pulling = pulled.lines && pulled.thing === o.id && pulled.frame === state.frame;
@@ -29,24 +20,28 @@ export function drawThings({ at, both, label }, over) {
   const t = chosen(),
     pins = pulled.pins && pulled.thing === t?.id && pulled.frame === state.frame ? pulled.pins : holdAt(t, state.frame)?.pins;
   (pins || []).forEach((p, i) => {
-    const [x, y] = at(p.x, p.y).split(' ').map(Number);
+    const [x, y] = xy(p.x, p.y);
     parts.push(both(`M${x} ${y - 5}l5 5l-5 5l-5 -5zM${x} ${y + 5}v5`, 1.3, ''), label(x + 8, y + 4, `${i + 1}`));
   });
   return parts;
 }
 
 // The chosen thing's pin under the pointer, to be dragged; the mesh follows while it is.
-export function pinNear(p, zoom) {
+export function press(p) {
+  if (state.step !== 2) return null;
   const t = chosen(),
     pins = holdAt(t, state.frame)?.pins || [];
-  const i = pins.findIndex((q) => Math.hypot(q.x - p.x, q.y - p.y) * zoom < 11);
+  const i = pins.findIndex((q) => apart(q, p) < 11);
   if (i < 0) return null;
+  let moved = false;
   Object.assign(pulled, { thing: t.id, frame: state.frame, pins: structuredClone(pins), lines: null });
   return {
-    move: (q) => {
+    move(q) {
+      moved = true;
       Object.assign(pulled.pins[i], { x: q.x, y: q.y });
       look();
     },
+    release: () => moved && keepHold(pulled.thing, pulled.frame, pulled.pins),
   };
 }
 
@@ -101,7 +96,6 @@ async function keepHold(id, frame, pins, start) {
   if (fault) tell('told', { message: fault });
   else if (followed) await work(id);
 }
-export const keepPins = () => keepHold(pulled.thing, pulled.frame, pulled.pins);
 
 function stand(t) {
   setHand(async (p) => {

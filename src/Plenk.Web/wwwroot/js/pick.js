@@ -1,7 +1,7 @@
 // What lies at a pixel of the frame that is looked at.
 import { get } from './api.js';
-import { state } from './state.js';
-import { wordFault } from './told.js';
+import { state, tell } from './state.js';
+import { guarded, wordFault } from './told.js';
 
 export const pickAny = (x, y) => get(`/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x}&y=${y}&revision=${state.revision}`);
 
@@ -18,3 +18,9 @@ export async function pickSet(x, y) {
   if (!hit.onSet) throw wordFault('nothing-there');
   return hit;
 }
+
+/** The piece there is chosen, or none. */
+export const pickPiece = guarded(async ({ x, y }) => {
+  state.chosen.piece = (await pickAny(x, y)).pieceId ?? null;
+  tell('chosen');
+});

@@ -2,12 +2,9 @@
 import { mark } from './marks.js';
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
-import { elementCurve, figureCurve } from './steps/contact.js';
-import { matteCurve } from './mattes.js';
-import { curve as framingCurve } from './steps/finish.js';
-import { lightCurve } from './steps/light.js';
-import { cameraCurves } from './tracks.js';
+import { modulesOf } from './modules.js';
 import { wakeFrames } from './reel.js';
+import { words } from './told.js';
 
 const svg = document.querySelector('#rail svg');
 const at = document.getElementById('at');
@@ -36,7 +33,7 @@ function pointReading() {
   const whole = (state.readings || []).find((r) => r.id === 'camera.reprojection');
   return own.length
     ? {
-        name: `Survey point ${state.chosen.point}`,
+        name: words('curve-point', { point: state.chosen.point }).message,
         unit: 'px',
         tolerance: whole?.tolerance ?? 1,
         perFrame: own.map((r) => ({ frame: r.frame, value: r.length })),
@@ -82,7 +79,7 @@ function draw() {
     readings.find((r) => r.step === state.step && r.perFrame) ||
     readings.find((r) => r.perFrame);
   title.textContent = '';
-  const camera = cameraCurves() || lightCurve() || matteCurve() || figureCurve() || elementCurve() || (state.step === 7 && framingCurve());
+  const camera = modulesOf(state.step).reduce((found, m) => found || m.curve?.(), null);
   keyDots = [];
   if (camera) {
     title.textContent = camera.name;
@@ -120,7 +117,7 @@ function draw() {
       );
     }
   } else if (reading?.perFrame) {
-    title.textContent = `${reading.name}, ${reading.unit} per frame`;
+    title.textContent = words('curve-reading', reading).message;
     const top = Math.max(reading.tolerance * 1.15, ...reading.perFrame.map((p) => p.value)) || 1;
     const y = (v) => 66 - (v / top) * 42;
     out.push(mark`<path d="M0 ${y(reading.tolerance)}h4000" stroke="var(--red)" stroke-dasharray="5 4" stroke-width=".9"/>`);

@@ -1,5 +1,6 @@
 // Frames kept for playing: fetched in the background from the first time one plays, as many as a bound allows, and told beside the button.
 import { picture } from './api.js';
+import { words } from './told.js';
 
 const most = 400e6; // bytes of pictures as they lie in memory
 const kept = new Map(); // by frame: { bitmap, quality }
@@ -13,9 +14,11 @@ function say(wanted, width, height, all) {
   const fine = wanted.filter((f) => kept.get(f)?.quality === 'middle').length,
     some = wanted.filter((f) => kept.has(f)).length,
     bytes = [...kept.values()].reduce((sum, k) => sum + 4 * k.bitmap.width * k.bitmap.height, 0);
-  const words = `${some < wanted.length ? `${some} of ${wanted.length} frames kept, coarse` : fine < wanted.length ? `${fine} of ${wanted.length} kept fine` : `${wanted.length} frames kept`}, ${Math.round(bytes / 1e6)} MB${wanted.length < all ? `; ${Math.round(most / 1e6)} MB hold no more of ${all}` : ''}`;
+  const bound = wanted.length < all ? words('kept-bound', { mb: Math.round(most / 1e6), all }).message : '',
+    how = some < wanted.length ? 'kept-some' : fine < wanted.length ? 'kept-fine' : 'kept-all',
+    said = words(how, { some, fine, wanted: wanted.length, mb: Math.round(bytes / 1e6) }).message;
   const out = document.getElementById('kept');
-  out.replaceChildren(words);
+  out.replaceChildren(`${said}${bound}`);
   if (fine === wanted.length) return;
   const button = document.getElementById('keep-no-more').content.firstElementChild.cloneNode(true);
   button.addEventListener('click', restFrames);

@@ -1,44 +1,22 @@
 // The sheet: drawn by the server from what is saved and from where the artist looks; what is typed, the caret and the place on it stay.
 import { Fault, html } from './api.js';
+import { held, letGo, placeTold } from './beside.js';
 import { begun, forgetAll, goOn, keep, nameOf, remember, settled, take, valueOf } from './fields.js';
+import { modulesOf } from './modules.js';
 import { fill, load, loads, onFilled } from './parts.js';
 import { bring, pressed } from './press.js';
 import { fillTold } from './told.js';
 import { choose, on, query, state, tell } from './state.js';
 import { fillVials } from './vial.js';
-import * as mattes from './mattes.js';
-import * as moving from './moving.js';
-import * as still from './still.js';
-import * as tracks from './tracks.js';
-import * as edges from './edges.js';
-import * as set from './steps/set.js';
-import * as setLines from './steps/setlines.js';
-import * as sun from './steps/sun.js';
-import * as plate from './steps/plate.js';
-import * as camera from './steps/camera.js';
-import * as projection from './steps/projection.js';
-import * as light from './steps/light.js';
-import * as contact from './steps/contact.js';
-import * as finish from './steps/finish.js';
-import * as handOver from './steps/handover.js';
-
 const body = document.getElementById('sheet-body'),
   title = document.getElementById('sheet-title'),
   names = [...document.querySelectorAll('#route [data-step]')].map((a) => a.firstChild.textContent);
-// What a step's own script adds: hands that a button takes up, what a field of the page alone tells, what is done once the sheet stands.
-const modules = {
-  1: [plate],
-  2: [camera, tracks, mattes, still, moving],
-  3: [set, setLines, edges, moving],
-  4: [projection, mattes],
-  5: [light, sun, mattes],
-  6: [contact, mattes, moving],
-  7: [finish],
-  8: [handOver],
-};
-const all = (act) => (modules[state.step] ?? []).forEach(act);
-onFilled(() => all((m) => m.drawn?.(body)));
-const handOf = (name) => (modules[state.step] ?? []).find((m) => m.hands?.[name])?.hands[name];
+const all = (act) => modulesOf(state.step).forEach(act);
+onFilled(() => {
+  all((m) => m.drawn?.(body));
+  placeTold();
+});
+const handOf = (name) => modulesOf(state.step).find((m) => m.hands?.[name])?.hands[name];
 
 const opened = new Set();
 const address = (path) =>
@@ -71,9 +49,7 @@ function stand(step, text) {
     all((m) => m.drawn?.(body));
     return;
   }
-  const sheet = body.parentElement,
-    scroll = sheet.scrollTop,
-    typed = drawn.step === step ? begun(body) : [],
+  const typed = drawn.step === step ? begun(body) : [],
     next = new DOMParser().parseFromString(text, 'text/html').body;
   drawn = { step, html: text };
   // What stands around the picture comes with it.
@@ -89,20 +65,33 @@ function stand(step, text) {
     opened[fold.open ? 'add' : 'delete'](fold.dataset.fold);
   }
   loads(next);
-  // What is as it was stays: a list that is open is not shut under the pointer.
-  const fresh = [...next.childNodes],
-    old = [...body.childNodes];
-  fresh.forEach((node, i) => {
-    if (!old[i]) body.append(node);
-    else if (!old[i].isEqualNode(node)) old[i].replaceWith(node);
+  body.dataset.step = step;
+  held(() => {
+    // What is as it was stays: a list that is open is not shut under the pointer.
+    const fresh = [...next.childNodes],
+      old = [...body.childNodes];
+    fresh.forEach((node, i) => {
+      if (!old[i]) body.append(node);
+      else if (!old[i].isEqualNode(node)) old[i].replaceWith(node);
+    });
+    for (const node of old.slice(fresh.length)) node.remove();
+    showChosen();
+    fillVials(body);
+    keep(body);
+    goOn(body, typed);
+    refusals();
+    all((m) => m.drawn?.(body));
   });
-  for (const node of old.slice(fresh.length)) node.remove();
-  fillVials(body);
-  keep(body);
-  goOn(body, typed);
-  refusals();
-  sheet.scrollTop = scroll;
-  all((m) => m.drawn?.(body));
+}
+
+// In a list that is longer than its room the chosen row is seen.
+function showChosen() {
+  for (const row of body.querySelectorAll('.long [aria-pressed=true]')) {
+    const list = row.closest('.long'),
+      [top, bottom] = [row.parentElement.offsetTop - list.offsetTop, row.parentElement.offsetTop - list.offsetTop + row.offsetHeight];
+    if (top < list.scrollTop) list.scrollTop = top;
+    else if (bottom > list.scrollTop + list.clientHeight) list.scrollTop = bottom - list.clientHeight;
+  }
 }
 
 // What the server refused stands at its field until something else is typed there.
@@ -180,7 +169,7 @@ body.addEventListener(
   true,
 );
 
-// A message stands above the sheet until something else is told; what a step found stays with it.
+// A message stands until something else is told; what a step found stays with it.
 const told = document.getElementById('told');
 on('told', (m) => {
   if (m instanceof Fault && m.at && body.querySelector(`[data-at="${CSS.escape(m.at)}"]`)) {
@@ -189,8 +178,10 @@ on('told', (m) => {
     return;
   }
   told.replaceChildren(...(m ? [m instanceof Node ? m : fillTold(m)] : []));
+  placeTold();
 });
 on('step', () => {
+  letGo();
   refused.clear();
   if (told.querySelector('[role=status]')) told.replaceChildren();
 });

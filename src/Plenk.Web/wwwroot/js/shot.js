@@ -1,6 +1,8 @@
 import { get, html } from './api.js';
 import { measure } from './measuring.js';
-import { draw, fitPicture, refresh } from './picture.js';
+import { refresh } from './comp.js';
+import { draw } from './picture.js';
+import { fitPicture } from './view.js';
 import './around.js';
 import './plan.js';
 import { togglePlay } from './rail.js';
@@ -150,6 +152,15 @@ function way(w) {
   draw();
 }
 
+// Strip, rail and sheet fold away for the picture, and come back by themselves where something is told.
+function wide(on = !document.body.classList.contains('wide')) {
+  document.body.classList.toggle('wide', on);
+  $('wide').setAttribute('aria-pressed', String(on));
+  draw();
+}
+$('wide').addEventListener('click', () => wide());
+on('told', (m) => m && wide(false));
+
 addEventListener('keydown', (e) => {
   if (e.target.matches('input, select, textarea') || $('dialog').open) return;
   const key = e.key.toLowerCase();
@@ -176,6 +187,7 @@ addEventListener('keydown', (e) => {
     state.exposure += 1;
     draw();
   } else if (key === 'f') fitPicture();
+  else if (key === 'w') wide();
   else if (key === 't') {
     const w = seenWays();
     seeThrough(w[(w.indexOf(state.seen) + 1) % w.length]);

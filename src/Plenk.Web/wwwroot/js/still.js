@@ -2,6 +2,7 @@
 import { mark } from './marks.js';
 import { post } from './api.js';
 import { changed, choose, on, setHand, state, tell } from './state.js';
+import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const still = { open: false, draft: null, look: null, begun: null };
@@ -60,7 +61,7 @@ function lineHand(axis) {
   });
 }
 
-export function drawStill({ at, both, label }) {
+export function draw({ at, xy, both, label }) {
   const s = now(),
     parts = [];
   if (!still.open || (!s.lines.length && !still.begun)) return parts;
@@ -69,8 +70,8 @@ export function drawStill({ at, both, label }) {
       mark`<path d="${still.look.grid.map(([a, b, c, d]) => `M${at(a, b)}L${at(c, d)}`).join('')}" fill="none" stroke="#fff" stroke-opacity=".55" stroke-width=".8"/>`,
     );
   for (const l of s.lines) {
-    const [x1, y1] = at(l.x1, l.y1).split(' ').map(Number),
-      [x2, y2] = at(l.x2, l.y2).split(' ').map(Number);
+    const [x1, y1] = xy(l.x1, l.y1),
+      [x2, y2] = xy(l.x2, l.y2);
     const length = Math.hypot(x2 - x1, y2 - y1) || 1,
       ux = (x2 - x1) / length,
       uy = (y2 - y1) / length,
@@ -89,60 +90,49 @@ export function drawStill({ at, both, label }) {
       parts.push(both(`M${x - 3} ${y - 3}h6v6h-6z`, 0.9, ''));
   }
   if (s.origin) {
-    const [x, y] = at(...s.origin)
-      .split(' ')
-      .map(Number);
+    const [x, y] = xy(...s.origin);
     parts.push(both(`M${x - 9} ${y}h18M${x} ${y - 9}v18`, 1.6, ''), label(x + 8, y + 15, 'origin'));
   }
   if (s.length) {
-    const [x, y] = at(...s.length.to)
-      .split(' ')
-      .map(Number);
+    const [x, y] = xy(...s.length.to);
     parts.push(both(`M${at(...s.length.from)}L${x} ${y}`, 1.4, '6 3'), label(x + 6, y - 5, `${s.length.metres} m`));
   }
   return parts;
 }
 
-// The end of a line, the origin or an end of the length under the pointer: a function that moves it.
-export function stillNear(p, zoom) {
+// The end of a line, the origin or an end of the length under the pointer is pulled; the grid follows.
+export function press(p) {
   if (!still.open) return null;
   const s = structuredClone(now()),
-    near = (x, y) => Math.hypot(x - p.x, y - p.y) * zoom < 9;
-  for (let i = 0; i < s.lines.length; i++) {
-    for (const k of [1, 2]) {
-      if (near(s.lines[i][`x${k}`], s.lines[i][`y${k}`]))
-        return {
-          i,
-          move: (q) => {
-            s.lines[i][`x${k}`] = q.x;
-            s.lines[i][`y${k}`] = q.y;
-            still.draft = s;
-            if (chosenLine() !== i) choose(`stillLine:${i}`);
-            look();
-          },
-        };
-    }
-  }
+    near = (x, y) => apart({ x, y }, p) < 9;
+  let moved = false;
+  const grip = (put) => ({
+    move(q) {
+      moved = true;
+      put(q);
+      still.draft = s;
+      look();
+    },
+    release: () => moved && keep('Moved a line', () => {}),
+  });
+  for (const [i, line] of s.lines.entries())
+    for (const k of [1, 2])
+      if (near(line[`x${k}`], line[`y${k}`]))
+        return grip((q) => {
+          Object.assign(line, { [`x${k}`]: q.x, [`y${k}`]: q.y });
+          if (chosenLine() !== i) choose(`stillLine:${i}`);
+        });
   if (s.origin && near(...s.origin))
-    return {
-      move: (q) => {
-        s.origin = [q.x, q.y];
-        still.draft = s;
-        look();
-      },
-    };
+    return grip((q) => {
+      s.origin = [q.x, q.y];
+    });
   for (const end of ['from', 'to'])
     if (s.length && near(...s.length[end]))
-      return {
-        move: (q) => {
-          s.length[end] = [q.x, q.y];
-          still.draft = s;
-          look();
-        },
-      };
+      return grip((q) => {
+        s.length[end] = [q.x, q.y];
+      });
   return null;
 }
-export const keepStill = () => keep('Moved a line', () => {});
 
 const chosenLine = () => (state.page.stillLine === undefined ? undefined : Number(state.page.stillLine));
 export const hands = {

@@ -19,11 +19,11 @@ export function fillTold(m) {
 }
 export const telling = (message) => ({ message, fine: true });
 
-// The words of a name, values put where they are named in braces.
+// The words of a name, values put where they are named in braces; null: there are none.
 export function words(name, values = {}) {
-  const [message, mend] = [...document.querySelector(`#words [data-word="${name}"]`).children].map((p) =>
-    p.textContent.replace(/\{(\w+)\}/g, (_, k) => values[k] ?? ''),
-  );
+  const said = document.querySelector(`#words [data-word="${CSS.escape(name)}"]`);
+  if (!said) return null;
+  const [message, mend] = [...said.children].map((p) => p.textContent.replace(/\{(\w+)\}/g, (_, k) => values[k] ?? ''));
   return { message, mend };
 }
 export const say = (name, values) => tell('told', { ...words(name, values), fine: true });

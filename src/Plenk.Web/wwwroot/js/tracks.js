@@ -1,8 +1,11 @@
 // Tracks and the solve: what is drawn of them on the plate, and their part of the camera's sheet.
 import { mark } from './marks.js';
 import { get, post } from './api.js';
-import { drawMattes } from './mattes.js';
+import { magnify } from './lens.js';
 import { changed, choose, on, save, setHand, state, tell } from './state.js';
+import { lasso } from './lasso.js';
+import { guarded, say, words } from './told.js';
+import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 export const tracks = { live: [], solve: null };
@@ -45,7 +48,7 @@ async function refreshSolve() {
 }
 
 // The mark of a track: an open ring that grows with its error; a cross for one that was left out, a square for one held out.
-export function drawTracks({ at, both, label }) {
+export function draw({ at, xy, both, label }) {
   const parts = [],
     chosen = state.chosen.track;
   let tails = '';
@@ -57,7 +60,7 @@ export function drawTracks({ at, both, label }) {
   );
   const marks = { thin: '', heavy: '' };
   for (const t of tracks.live) {
-    const [x, y] = at(t.x, t.y).split(' ').map(Number),
+    const [x, y] = xy(t.x, t.y),
       r = Math.min(14, 2.2 + 5 * (t.rms ?? 0));
     const shape =
       t.fate === 'left out' || t.fate === 'cleaned'
@@ -70,13 +73,43 @@ export function drawTracks({ at, both, label }) {
       parts.push(both(d, 2, ''), label(x + 9, y - 7, `${t.id}`));
     } else marks[(t.rms ?? 0) > 1 ? 'heavy' : 'thin'] += d;
   }
-  parts.push(both(marks.thin, 0.9, ''), both(marks.heavy, 1.7, ''), ...drawMattes({ at, both }, state.document.mattes || []));
+  parts.push(both(marks.thin, 0.9, ''), both(marks.heavy, 1.7, ''));
   return parts;
 }
 
-export function trackNear(p, zoom) {
-  const near = tracks.live.map((t) => ({ t, d: Math.hypot(t.x - p.x, t.y - p.y) * zoom })).sort((a, b) => a.d - b.d)[0];
+function under(p) {
+  const near = tracks.live.map((t) => ({ t, d: apart(t, p) })).sort((a, b) => a.d - b.d)[0];
   return near?.d < 11 ? near.t : null;
+}
+export function hover(p) {
+  const t = p && under(p);
+  if (t) magnify(t, `${t.id} · ${t.first}–${t.last}${t.rms === null ? '' : ` · ${t.rms.toFixed(2)} px`} · ${t.fate}`);
+  else magnify(null);
+}
+// A track is chosen by its mark; the mark is carried along with the pointer, and where it is let go the track is corrected in this frame.
+export function press(p) {
+  const t = under(p);
+  let moved = false;
+  if (t || state.chosen.track) {
+    state.chosen.track = t?.id ?? null;
+    tell('chosen');
+  }
+  return (
+    t && {
+      move(q) {
+        moved ||= apart(p, q) > 4;
+        const now = moved && tracks.live.find((x) => x.id === t.id);
+        if (!now) return;
+        Object.assign(now, { x: q.x, y: q.y });
+        now.tail.splice(-2, 2, q.x, q.y);
+        tell('draw');
+        hover(q);
+      },
+      release(q) {
+        if (moved) edit({ do: 'move', track: t.id, x: q.x, y: q.y });
+      },
+    }
+  );
 }
 
 async function edit(change) {
@@ -90,41 +123,20 @@ async function edit(change) {
   }
 }
 
-// A track's mark is carried along with the pointer; where it is let go the track is corrected in this frame.
-export function carryTrack(id, p) {
-  const t = tracks.live.find((x) => x.id === id);
-  if (!t) return;
-  Object.assign(t, { x: p.x, y: p.y });
-  t.tail.splice(-2, 2, p.x, p.y);
-  tell('draw');
-}
-export const correctTrack = (id) => {
-  const t = tracks.live.find((x) => x.id === id);
-  return t && edit({ do: 'move', track: id, x: t.x, y: t.y });
+// A track becomes a survey point; tracks inside a loop become the floor.
+const survey = guarded(async (track) => {
+  const { point } = await changed('tracks/survey', { track });
+  choose(`point:${point}`);
+});
+const floor = () => {
+  say('floor-circle');
+  lasso(
+    guarded(async (inside) => {
+      const r = await changed('tracks/floor', { tracks: tracks.live.filter(inside).map((t) => t.id) });
+      say('floor-named', { on: r.on, of: r.of, named: r.names.length, off: (100 * r.offShare).toFixed(2) });
+    }),
+  );
 };
-
-// A track becomes a survey point: up to eight of its places are the point's clicks, and they say where it is.
-async function survey(id) {
-  try {
-    const { points } = await get(`${api(`tracks/${id}`)}?revision=${state.revision}`),
-      { first, last } = state.document.range;
-    const seen = points.filter((p) => p.frame >= first && p.frame <= last),
-      n = Math.min(8, seen.length);
-    const clicks = Array.from({ length: n }, (_, i) => seen[Math.round((i * (seen.length - 1)) / Math.max(1, n - 1))]).map(
-      ({ frame, x, y }) => ({ frame, x, y }),
-    );
-    const name = `T${id}`;
-    await save(async (d) => {
-      const point = { name, position: null, fromClicks: true, clicks };
-      d.surveyPoints = [...d.surveyPoints.filter((p) => p.name !== name), point];
-      if (d.camera) point.position = (await post(api(`survey/${name}/locate`), { document: d })).position;
-      state.chosen.point = name;
-      return d;
-    });
-  } catch (e) {
-    tell('told', e);
-  }
-}
 
 const place = (id, act) => setHand((p) => edit({ do: act, track: id, x: p.x, y: p.y }));
 export const hands = {
@@ -138,6 +150,7 @@ export const hands = {
       return other && edit({ do: 'join', track: Number(id), other: other.id });
     }),
   surveyTrack: (id) => survey(Number(id)),
+  floorTracks: floor,
   deleteTrack: (id) => edit({ do: 'delete', track: Number(id) }),
   async leaveOut(ids) {
     const go = JSON.parse(ids);
@@ -157,14 +170,17 @@ export const hands = {
 };
 
 // The camera's place or turn over the range, as three curves; a pop stands out.
-export function cameraCurves() {
+export function curve() {
   const s = tracks.solve;
   const which = state.page.curve ?? 'rms';
-  if (state.step !== 2 || !s || which === 'rms') return null;
+  if (!s || which === 'rms') return null;
   if (which === 'focal')
-    return { name: 'Focal length, mm', curves: [{ axis: 'mm', points: s.frames.map((f) => ({ frame: f.frame, value: f.focalMm })) }] };
+    return {
+      name: words('curve-focal').message,
+      curves: [{ axis: 'mm', points: s.frames.map((f) => ({ frame: f.frame, value: f.focalMm })) }],
+    };
   return {
-    name: which === 'place' ? 'Camera’s place since the first frame, in the solve’s unit' : 'Camera’s turn since the first frame, degrees',
+    name: words(`curve-${which}`).message,
     curves: ['x', 'y', 'z'].map((axis, i) => ({ axis, points: s.frames.map((f) => ({ frame: f.frame, value: f[which][i] })) })),
   };
 }

@@ -46,15 +46,19 @@ function drawLine(horizon) {
   });
 }
 // On the picture.
-export function draw({ at, both, label }) {
-  const parts = (state.document.orientation.level || [])
+export function draw({ at, xy, path, thin, both, label }, over) {
+  const parts = over?.grid?.length ? [thin(over.grid.map(path).join(''), 0.65, 0.8)] : [];
+  for (const l of over?.standIns || [])
+    parts.push(l.h ? thin(path(l.p), 0.6, 0.8, '1 4') : both(path(l.p), l.id === state.chosen.standIn ? 2.2 : 1.4, ''));
+  const lines = (state.document.orientation.level || [])
     .filter((l) => l.frame === state.frame)
     .flatMap((l) => {
-      const [x, y] = at(l.x2, l.y2).split(' ').map(Number);
+      const [x, y] = xy(l.x2, l.y2);
       return [both(`M${at(l.x1, l.y1)}L${x} ${y}`, 1.4, '9 3 2 3'), label(x + 5, y - 5, l.horizon ? 'horizon' : 'upright')];
     });
+  parts.push(...lines);
   if (begun && state.hand) {
-    const [x, y] = at(begun.x, begun.y).split(' ').map(Number);
+    const [x, y] = xy(begun.x, begun.y);
     parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.2, ''));
   }
   return parts;

@@ -3,9 +3,9 @@ import { get, post } from '../api.js';
 import { put } from '../edits.js';
 import { has, setKeyed, straightCurve } from '../keys.js';
 import { pickSet } from '../pick.js';
-import { kept } from '../picture.js';
+import { kept } from '../over.js';
 import { inLine, on, save, setHand, state, tell } from '../state.js';
-import { guarded, say } from '../told.js';
+import { guarded, say, words } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const usual = { acesCct: 'acescg', pq: 'bt2020', hlg: 'bt2020' }; // primaries that go with an encoding, where they are not BT.709's
@@ -42,22 +42,15 @@ const chosen = () => {
 };
 
 // For the rail: one value of the chosen element over the range, its keys as points that can be pulled.
-const curves = {
-  position0: ['x', 'm'],
-  position1: ['height', 'm'],
-  position2: ['z', 'm'],
-  turnDegrees: ['turned', '°'],
-  scale: ['scale', ''],
-};
-export function elementCurve() {
+function elementCurve() {
   const m = chosen();
-  if (state.step !== 6 || !m?.keys?.length || !path) return null;
+  if (!m?.keys?.length || !path) return null;
   const part = pathOn().startsWith('position') ? Number(pathOn()[8]) : null,
     key = part === null ? pathOn() : 'position',
     of = (v) => (part === null ? v[key] : v[key][part]);
   const keys = m.keys.filter((k) => has(k[key])).map((k) => ({ frame: k.frame, value: of(k) }));
   return {
-    name: `${m.name}, ${curves[pathOn()][0]}${curves[pathOn()][1] ? `, ${curves[pathOn()][1]}` : ''}`,
+    name: words(`curve-${pathOn()}`, m).message,
     curves: [{ axis: '', points: path.map((f) => ({ frame: f.frame, value: of(f) })) }],
     keys,
     change: (frame, value) =>
@@ -128,18 +121,18 @@ on('frame', () => {
 
 // For the rail: one of the corrections of the chosen filmed person.
 const figureParts = {
-  x: ['shift', 0, 'moved along x, m'],
-  y: ['shift', 1, 'moved up, m'],
-  z: ['shift', 2, 'moved along z, m'],
-  scale: ['scale', null, 'sized, times'],
+  x: ['shift', 0],
+  y: ['shift', 1],
+  z: ['shift', 2],
+  scale: ['scale', null],
 };
-export function figureCurve() {
-  const own = state.step === 6 ? state.document.pieces.filter((p) => p.kind === 'Figure') : [],
-    p = own.find((x) => x.id === state.chosen.figure);
+function figureCurve() {
+  const p = state.document.pieces.find((x) => x.kind === 'Figure' && x.id === state.chosen.figure);
   if (!p?.figure.keys?.length) return null;
-  const [key, part, name] = figureParts[state.page.figureCurve ?? 'x'],
+  const on = state.page.figureCurve ?? 'x',
+    [key, part] = figureParts[on],
     of = (v) => (part === null ? v : v[part]);
-  return straightCurve(`${p.name}, ${name}`, p.figure.keys, key, of, (frame, value) =>
+  return straightCurve(words(`curve-figure-${on}`, p).message, p.figure.keys, key, of, (frame, value) =>
     save((d) => {
       const k = d.pieces.find((x) => x.id === p.id).figure.keys.find((q) => q.frame === frame);
       if (part === null) k[key] = value;
@@ -148,3 +141,4 @@ export function figureCurve() {
     }),
   );
 }
+export const curve = () => figureCurve() || elementCurve();

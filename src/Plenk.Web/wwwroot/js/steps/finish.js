@@ -2,7 +2,7 @@
 import { get } from '../api.js';
 import { put } from '../edits.js';
 import { inLine, save, setHand, state, tell } from '../state.js';
-import { guarded, wordFault } from '../told.js';
+import { guarded, wordFault, words } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const chosen = () => state.document.finish.steps.find((s) => s.id === state.chosen.finish);
@@ -58,7 +58,7 @@ export function drawn(body) {
 }
 
 // On the picture.
-export function draw({ at, both, label }) {
+export function draw({ at, xy, both, label }) {
   const parts = [],
     r = state.document.finish?.region,
     frame = (b, dash) =>
@@ -66,10 +66,10 @@ export function draw({ at, both, label }) {
   if (r && (r.frame ?? state.frame) === state.frame) parts.push(frame(r, '6 4'));
   if (box?.frame === state.frame) parts.push(frame(box, ''));
   if (effect?.share > 0) {
-    const [x, y] = at(effect.x, effect.y).split(' ').map(Number);
+    const [x, y] = xy(effect.x, effect.y);
     parts.push(
       both(`M${x - 9} ${y}h6m6 0h6M${x} ${y - 9}v6m0 6v6`, 1.2, ''),
-      label(x + 12, y - 6, `changes most, ${effect.most.toFixed(3)}`),
+      label(x + 12, y - 6, words('changes-most', { most: effect.most.toFixed(3) }).message),
     );
   }
   return parts;
@@ -78,13 +78,13 @@ export function draw({ at, both, label }) {
 // For the rail: the framing's keys as a curve.
 let framing = null,
   framingOf = '';
-const parts = { x: ['across', 'px'], y: ['down', 'px'], turnDegrees: ['turned', '°'], scale: ['enlarged', '×'] };
+const parts = ['x', 'y', 'turnDegrees', 'scale'];
 export function curve() {
   const s = chosen();
   if (s?.kind !== 'Reframe' || !s.reframe.keys.length) return null;
   const key = `${s.id}/${state.revision}`,
     has = (k, p) => k[p] !== null && k[p] !== undefined,
-    part = Object.keys(parts).find((p) => s.reframe.keys.some((k) => has(k, p))) ?? 'x';
+    part = parts.find((p) => s.reframe.keys.some((k) => has(k, p))) ?? 'x';
   if (framingOf !== key) {
     framingOf = key;
     framing = null;
@@ -98,7 +98,7 @@ export function curve() {
   }
   if (!framing) return null;
   return {
-    name: `Framing, ${parts[part][0]}, ${parts[part][1]}`,
+    name: words(`curve-framing-${part}`).message,
     curves: [{ axis: '', points: framing.map((f) => ({ frame: f.frame, value: f[part] })) }],
     keys: s.reframe.keys.filter((k) => has(k, part)).map((k) => ({ frame: k.frame, value: k[part] })),
     change: (frame, value) => save((d) => put(d, `finish/steps/${s.id}/reframe/keys/${frame}/${part}`, value)),

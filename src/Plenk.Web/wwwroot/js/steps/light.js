@@ -4,7 +4,9 @@ import { put } from '../edits.js';
 import { has, setKeyed, straightAt } from '../keys.js';
 import { pick, pickSet } from '../pick.js';
 import { changed, save, setFrame, setHand, state, tell } from '../state.js';
-import { guarded, say } from '../told.js';
+import { guarded, say, words } from '../told.js';
+import { apart } from '../view.js';
+import { pullsShadows } from './sun.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 const deg = 180 / Math.PI;
@@ -140,14 +142,14 @@ export function drawn(body) {
 export const renderedKind = (way) => (state.chosen.rendered ? `${way}:${state.chosen.rendered}` : null);
 
 // The chosen light's strength over the range, for the rail: a curve whose points are its keys.
-export function lightCurve() {
+export function curve() {
   const l = state.document?.lights.find((x) => x.id === state.chosen.light);
-  if (state.step !== 5 || !l?.keys?.some((k) => has(k.strength))) return null;
+  if (!l?.keys?.some((k) => has(k.strength))) return null;
   const { first, last } = state.document.range,
     points = [];
   for (let f = first; f <= last; f++) points.push({ frame: f, value: lightAt(l, f).strength });
   return {
-    name: `${l.name}, strength`,
+    name: words('curve-strength', l).message,
     least: 0,
     curves: [{ axis: '', points }],
     keys: l.keys.filter((k) => has(k.strength)).map((k) => ({ frame: k.frame, value: k.strength })),
@@ -160,12 +162,10 @@ export function lightCurve() {
 }
 
 // Marks of lamps that stand in the place, at this frame.
-export function drawLights({ at, both, label }, over) {
+export function draw({ at, xy, both, label }, over) {
   const parts = [];
   for (const m of over?.lamps || []) {
-    const [x, y] = at(...m.at)
-        .split(' ')
-        .map(Number),
+    const [x, y] = xy(...m.at),
       mine = m.id === state.chosen.light;
     let d = `M${x - 5} ${y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0M${x} ${y - 8}v-5M${x} ${y + 8}v5M${x - 8} ${y}h-5M${x + 8} ${y}h5`;
     if (m.towards) d += `M${x} ${y}L${at(...m.towards)}`;
@@ -174,10 +174,23 @@ export function drawLights({ at, both, label }, over) {
   return parts;
 }
 
-export const lampNear = (over, p, zoom) => (over?.lamps || []).find((m) => Math.hypot(m.at[0] - p.x, m.at[1] - p.y) * zoom < 12) || null;
+// A lamp is chosen by its mark and drawn out by it.
+export function press(p, over) {
+  const lamp = !pullsShadows() && (over?.lamps || []).find((m) => apart({ x: m.at[0], y: m.at[1] }, p) < 12);
+  if (!lamp) return null;
+  let moved = false;
+  state.chosen.light = lamp.id;
+  tell('chosen');
+  return {
+    move() {
+      moved = true;
+    },
+    release: (q) => moved && drawnOut(lamp, p, q),
+  };
+}
 
 // Along its own direction, as far as the pointer went along that line in the picture.
-export async function drawnOut(lamp, from, to) {
+async function drawnOut(lamp, from, to) {
   if (!lamp.towards) return;
   const u = [lamp.towards[0] - lamp.at[0], lamp.towards[1] - lamp.at[1]],
     l2 = u[0] * u[0] + u[1] * u[1];

@@ -1,7 +1,7 @@
 // The projection's hands: cameras of other shots, views from elsewhere, a source's frame.
 import { get, picture, post } from '../api.js';
 import { valueOf } from '../fields.js';
-import { pickSet } from '../pick.js';
+import { pickPiece, pickSet } from '../pick.js';
 import { changed, choose, on, save, setHand, state, tell } from '../state.js';
 import { guarded } from '../told.js';
 
@@ -76,6 +76,11 @@ function toSpot(spot) {
   view.spot = spot;
   choose(`spot:${spot ? spot.join() : ''}`);
   look();
+}
+
+export function press(p) {
+  pickPiece(p);
+  return true;
 }
 
 export const hands = {

@@ -1,6 +1,8 @@
 // The set's pieces: laid through points, stood as cards, copied; what of them is drawn on the picture.
 import { get, post } from '../api.js';
 import { choose, on, setHand, state, tell } from '../state.js';
+import { lasso } from '../lasso.js';
+import { pickPiece } from '../pick.js';
 import { guarded } from '../told.js';
 import { create, drawing } from './setlines.js';
 
@@ -46,36 +48,32 @@ function surface() {
   );
 }
 
-// Points inside a loop of clicks; the loop closes where it began.
-function circle() {
-  drawing.loop = [];
-  const next = (p) => {
-    const first = drawing.loop[0];
-    if (drawing.loop.length > 2 && Math.hypot(first.x - p.x, first.y - p.y) < 14) {
-      const inside = (q) =>
-        drawing.loop.reduce((odd, a, i) => {
-          const b = drawing.loop[(i + 1) % drawing.loop.length];
-          return a.y > q.y !== b.y > q.y && q.x < ((b.x - a.x) * (q.y - a.y)) / (b.y - a.y) + a.x ? !odd : odd;
-        }, false);
-      state.chosen.points = [...new Set([...state.chosen.points, ...drawing.places.filter(inside).map((q) => q.name)])];
-      drawing.loop = null;
-      tell('chosen');
-      return;
-    }
-    drawing.loop.push(p);
-    setHand(next);
-    tell('draw');
-  };
-  setHand(next);
+// Points inside a loop are chosen too.
+const circle = () =>
+  lasso((inside) => {
+    state.chosen.points = [...new Set([...state.chosen.points, ...drawing.places.filter(inside).map((q) => q.name)])];
+    tell('chosen');
+  });
+
+function wires({ path, thin, both }, { wire, pieces }) {
+  const chosen = pieces.indexOf(state.chosen.piece),
+    lines = (hidden, mine) =>
+      wire
+        .filter((l) => l.h === hidden && (l.i === chosen) === mine)
+        .map((l) => path(l.p))
+        .join('');
+  const parts = [thin(lines(true, false), 0.5, 0.7, '1 4'), thin(lines(false, false), 0.85, 0.8)];
+  if (chosen >= 0) parts.push(both(lines(true, true), 1.2, '2 4'), both(lines(false, true), 1.8, ''));
+  return parts;
 }
 
-export function drawPieces({ at, both, label }) {
-  const parts = [];
-  if (state.step !== 3) return parts;
+export function draw(pen, over) {
+  const { at, xy, both, label } = pen,
+    parts = over?.wire ? wires(pen, over) : [];
   let dots = '',
     heavy = '';
   for (const q of pointsOpen() ? drawing.places : []) {
-    const [x, y] = at(q.x, q.y).split(' ').map(Number),
+    const [x, y] = xy(q.x, q.y),
       d = `M${x - 1.6} ${y}a1.6 1.6 0 1 0 3.2 0a1.6 1.6 0 1 0 -3.2 0`;
     if (state.chosen.points.includes(q.name)) heavy += d;
     else dots += d;
@@ -83,19 +81,18 @@ export function drawPieces({ at, both, label }) {
   if (dots) parts.push(both(dots, 0.8, ''));
   if (heavy) parts.push(both(heavy, 2.4, ''));
   const path = (list) => list.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join('');
-  if (drawing.loop?.length) parts.push(both(path(drawing.loop), 1.2, '5 3'));
   if (drawing.line.length)
     parts.push(
       both(path(drawing.line), 1.6, ''),
       ...drawing.line.map((p) => {
-        const [x, y] = at(p.x, p.y).split(' ').map(Number);
+        const [x, y] = xy(p.x, p.y);
         return both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.2, '');
       }),
     );
   const m = drawing.measured;
   if (m && m.frame === state.frame) {
-    const [x1, y1] = at(m.from.x, m.from.y).split(' ').map(Number),
-      [x2, y2] = at(m.to.x, m.to.y).split(' ').map(Number),
+    const [x1, y1] = xy(m.from.x, m.from.y),
+      [x2, y2] = xy(m.to.x, m.to.y),
       d = Math.hypot(...m.a.map((v, i) => v - m.b[i]));
     parts.push(
       both(`M${x1} ${y1}L${x2} ${y2}M${x1} ${y1 - 5}v10M${x2} ${y2 - 5}v10`, 1.3, ''),
@@ -105,9 +102,14 @@ export function drawPieces({ at, both, label }) {
   return parts;
 }
 
+export function press(p) {
+  pickPiece(p);
+  return true;
+}
+
 export const hands = {
   async card(_, button) {
-    await create('card', () => get(api(`frames/${state.frame}/card?metres=10`)));
+    await create('card', () => get(api(`frames/${state.frame}/card`)));
     tell('told', { message: button.dataset.telling, fine: true });
   },
   surface,

@@ -7,7 +7,7 @@ import { guarded, wordFault } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
 // Tracked points of this frame that can be circled, the line that is being drawn, and spots that are measured.
-export const drawing = { places: [], line: [], loop: null, from: null, measured: null };
+export const drawing = { places: [], line: [], from: null, measured: null };
 
 const duties = { receives: true, hides: true, wearsFootage: true, blocksLight: true };
 export const create = (stem, piece) =>
@@ -145,7 +145,6 @@ export const hands = {
 on('escape', () => {
   if (drawing.line.length) choose('corners:');
   drawing.line = [];
-  drawing.loop = null;
   drawing.from = null;
   tell('draw');
 });

@@ -45,20 +45,36 @@ function fromShadow() {
   say(words[0]);
 }
 
-export async function pulledShadow(from, to) {
-  try {
-    const document = state.document,
-      r = await post(api(`frames/${state.frame}/pull-shadow`), { document, from, to });
-    await save((d) => {
-      d.lights.find((l) => l.id === r.light).direction = r.direction;
-      return d;
-    });
-  } catch (e) {
-    tell('told', e);
-  }
-}
+export const pullsShadows = () => state.page.pullShadow !== undefined;
 
-const pullsShadows = () => state.page.pullShadow !== undefined;
+// A shadow is pulled to where it belongs.
+let pulled = null;
+const moved = guarded(async (from, to) => {
+  const { document } = state,
+    r = await post(api(`frames/${state.frame}/pull-shadow`), { document, from, to });
+  await save((d) => {
+    d.lights.find((l) => l.id === r.light).direction = r.direction;
+    return d;
+  });
+});
+export function press(from) {
+  if (!pullsShadows()) return null;
+  return {
+    move(to) {
+      pulled = { from, to };
+      tell('draw');
+    },
+    release(to) {
+      const { x, y } = to;
+      if (pulled) moved({ x: from.x, y: from.y }, { x, y });
+      pulled = null;
+      tell('draw');
+    },
+  };
+}
+export const draw = ({ at, both }) =>
+  pulled ? [both(`M${at(pulled.from.x, pulled.from.y)}L${at(pulled.to.x, pulled.to.y)}`, 1.6, '5 3')] : [];
+
 export const hands = {
   shadowEdge,
   fromShadow,

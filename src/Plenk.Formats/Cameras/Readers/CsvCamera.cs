@@ -1,109 +1,97 @@
 using System.Globalization;
 using System.Text;
-using System.Text.Json;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
-using Plenk.Formats.Meshes;
 
-namespace Plenk.Formats.Cameras;
+namespace Plenk.Formats.Cameras.Readers;
 
-/// <summary>
-/// Cameras from elsewhere as their files have them, nothing assumed (docs/camera-files.md): CSV of matrices or of position and
-/// angles, phone capture and solve.json, USD text, glTF.
-/// </summary>
-public static class RawCameraFiles
+/// <summary>A row a frame, columns by name.</summary>
+public sealed class CsvCamera : CameraReader
 {
-    public static RawCamera Read(byte[] bytes, string name, int plateWidth, int plateHeight, int firstFrame, FrameRate rate)
+    public override string Name => "a CSV";
+    public override IReadOnlyList<string> Extensions => [".csv"];
+
+    public override CameraSource Read(byte[] bytes, string name, CameraImport import) =>
+        Meant(Encoding.UTF8.GetString(bytes), name, import);
+
+    public override RawCamera ReadRaw(byte[] bytes, string name, CameraImport import) => Raw(Encoding.UTF8.GetString(bytes), name);
+
+    /// <summary>
+    /// Header: frame, tx, ty, tz, then qx, qy, qz, qw (unit quaternion) or m11 … m33 (row-major), then focal_px or focal_mm;
+    /// optional cx, cy, and k1, k2, p1, p2, k3 (the first row's count). Columns in any order.
+    /// </summary>
+    private static CameraSource Meant(string text, string name, CameraImport import)
     {
-        if (bytes.Length == 0)
+        var rows = CsvFile.Read(text);
+        if (rows.Count < 2)
         {
-            throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Export the camera again.");
+            throw new FormatFault("file", $"{name} has no rows under its header", "Export one row a frame.");
         }
-        RawCamera camera = Path.GetExtension(name).ToLowerInvariant() switch
+        string[] header = [.. rows[0].Select(h => h.Trim().ToLowerInvariant())];
+        int Column(string key) => Array.IndexOf(header, key);
+        foreach (string key in (string[])["frame", "tx", "ty", "tz"])
         {
-            ".csv" => Csv(Encoding.UTF8.GetString(bytes), name),
-            ".json" => Json(bytes, name, rate),
-            ".usda" => UsdCamera.Read(Encoding.UTF8.GetString(bytes), name),
-            ".glb" or ".gltf" => FromSource(GltfFile.ReadCamera(bytes, name, plateWidth, plateHeight, firstFrame, rate)),
-            _ => throw new FormatFault(
-                "file",
-                $"{name} is not a camera file that is taken",
-                "Bring a CSV, a JSON, USD text (.usda) or glTF (.glb)."
-            ),
-        };
-        for (int i = 1; i < camera.Samples.Count; i++)
-        {
-            if (!(camera.Samples[i].Frame > camera.Samples[i - 1].Frame))
+            if (Column(key) < 0)
             {
                 throw new FormatFault(
                     "file",
-                    $"{name}: frame {camera.Samples[i].Frame.ToString(CultureInfo.InvariantCulture)} does not come after {camera.Samples[i - 1].Frame.ToString(CultureInfo.InvariantCulture)}",
-                    "Sort the samples by frame, one each."
+                    $"{name}: the header has no column “{key}”",
+                    "The first row must name the columns: frame, tx, ty, tz, qx, qy, qz, qw, focal_px (or focal_mm)."
                 );
             }
         }
-        return camera.Samples.Count > 0
-            ? camera
-            : throw new FormatFault("file", $"{name} holds no samples of a camera", "Export one for every frame.");
-    }
-
-    private static RawCamera FromSource(CameraSource source) =>
-        new()
+        bool quaternion = Column("qw") >= 0;
+        if (!quaternion && Column("m11") < 0)
         {
-            Samples =
-            [
-                .. source.Samples.Select(s => new RawCameraSample(
-                    s.Frame,
-                    new(s.CameraToWorld[3], s.CameraToWorld[7], s.CameraToWorld[11]),
-                    Rows(s.CameraToWorld, 4),
-                    null,
-                    s.FocalPx
-                )),
-            ],
-            Width = source.Width,
-            Height = source.Height,
-        };
-
-    private static Matrix3 Rows(IReadOnlyList<double> m, int stride) =>
-        new(m[0], m[1], m[2], m[stride], m[stride + 1], m[stride + 2], m[2 * stride], m[2 * stride + 1], m[2 * stride + 2]);
-
-    /// <summary>16 numbers in either layout: where the last row holds the place, vectors are rows and the matrix is transposed.</summary>
-    internal static (Matrix3 Rotation, Vec3 Position) FromSixteen(IReadOnlyList<double> m, string name, double frame)
-    {
-        if (m.Count != 16 || m.Any(v => !double.IsFinite(v)))
-        {
-            throw new FormatFault(
-                "nan",
-                $"{name}: the matrix of frame {frame.ToString(CultureInfo.InvariantCulture)} has {m.Count} numbers, or one that is not finite; 16 are needed",
-                "Export the camera again."
-            );
+            throw new FormatFault("file", $"{name}: the header has neither qx qy qz qw nor m11 … m33", "Add the camera's rotation.");
         }
-        bool rows = m[3] == 0 && m[7] == 0 && m[11] == 0 && (m[12] != 0 || m[13] != 0 || m[14] != 0);
-        Matrix3 r = Rows(m, 4);
-        Vec3 p = rows ? new(m[12], m[13], m[14]) : new(m[3], m[7], m[11]);
-        return (Unscaled(rows ? r.Transpose() : r, name, frame), p);
-    }
-
-    /// <summary>A uniform scale is taken off; a shear is refused. A mirror stays: the finder reads it.</summary>
-    private static Matrix3 Unscaled(Matrix3 r, string name, double frame)
-    {
-        double s = Math.Cbrt(Math.Abs(r.Determinant));
-        Matrix3 m = r * (1 / s);
-        double off = Math.Max(
-            Math.Abs(Vec3.Dot(m.Column(0), m.Column(1))),
-            Math.Max(Math.Abs(Vec3.Dot(m.Column(1), m.Column(2))), Math.Abs(Vec3.Dot(m.Column(0), m.Column(2))))
-        );
-        if (!(s > 0) || !(off < 0.01))
+        if (Column("focal_px") < 0 && Column("focal_mm") < 0)
         {
-            throw new FormatFault(
-                "file",
-                $"{name}: the matrix of frame {frame.ToString(CultureInfo.InvariantCulture)} is not a rotation",
-                "Export the camera without shear or uneven scale."
-            );
+            throw new FormatFault("file", $"{name}: the header has neither focal_px nor focal_mm", "Add the focal length.");
         }
-        // A mirrored rotation is one of a left-handed camera: its own back axis turns round.
-        return m.Determinant < 0 ? Matrix3.FromColumns(m.Column(0), m.Column(1), -m.Column(2)) : m;
+        var samples = new List<CameraSample>();
+        LensValues lens = new();
+        for (int i = 1; i < rows.Count; i++)
+        {
+            if (rows[i].Length == 1 && rows[i][0].Length == 0)
+            {
+                continue;
+            }
+            double V(string key, double? fallback = null)
+            {
+                int c = Column(key);
+                if (c < 0 && fallback is { } f)
+                {
+                    return f;
+                }
+                if (
+                    c < 0
+                    || c >= rows[i].Length
+                    || !double.TryParse(rows[i][c], NumberStyles.Float, CultureInfo.InvariantCulture, out double v)
+                )
+                {
+                    throw new FormatFault(
+                        "file",
+                        $"{name}, row {i + 1}: column “{key}” is not a number",
+                        "Numbers are written with a point."
+                    );
+                }
+                return v;
+            }
+            Matrix3 r = quaternion
+                ? Rotations.FromQuaternion(V("qx"), V("qy"), V("qz"), V("qw"))
+                : new(V("m11"), V("m12"), V("m13"), V("m21"), V("m22"), V("m23"), V("m31"), V("m32"), V("m33"));
+            double[] m = new Pose(r, new(V("tx"), V("ty"), V("tz"))).ToRowMajor16();
+            double focal = Column("focal_px") >= 0 ? V("focal_px") : V("focal_mm") * import.Width / import.SensorWidthMm;
+            CameraSamples.Check(name, V("frame"), m, focal);
+            samples.Add(new(V("frame"), m, focal, V("cx", import.Width / 2.0), V("cy", import.Height / 2.0)));
+            if (samples.Count == 1)
+            {
+                lens = new(V("k1", 0), V("k2", 0), V("p1", 0), V("p2", 0), V("k3", 0));
+            }
+        }
+        return CameraSamples.Finish(name, import, import.Width, import.Height, lens, samples);
     }
 
     private static readonly Dictionary<string, string[]> Names = new()
@@ -129,7 +117,7 @@ public static class RawCameraFiles
         ["height"] = ["height", "imageheight"],
     };
 
-    private static RawCamera Csv(string text, string name)
+    private static RawCamera Raw(string text, string name)
     {
         List<string[]> rows =
         [
@@ -247,22 +235,22 @@ public static class RawCameraFiles
                             : 0
                         ),
                 ];
-                (rotation, place) = FromSixteen(m, name, at);
+                (rotation, place) = CameraSamples.FromSixteen(m, name, at);
             }
             else
             {
                 place = new(Value(Column("x"), "x"), Value(Column("y"), "y"), Value(Column("z"), "z"));
                 if (three)
                 {
-                    rotation = Unscaled(
-                        Rows([.. new[] { 0, 1, 2, 4, 5, 6, 8, 9, 10 }.Select(k => Value(matrix[k], "the matrix"))], 3),
+                    rotation = CameraSamples.Unscaled(
+                        CameraSamples.Rows([.. new[] { 0, 1, 2, 4, 5, 6, 8, 9, 10 }.Select(k => Value(matrix[k], "the matrix"))], 3),
                         name,
                         at
                     );
                 }
                 else if (quaternion)
                 {
-                    rotation = Unscaled(
+                    rotation = CameraSamples.Unscaled(
                         Rotations.FromQuaternion(
                             Value(Column("qx"), "qx"),
                             Value(Column("qy"), "qy"),
@@ -290,48 +278,5 @@ public static class RawCameraFiles
             Width = Column("width") >= 0 ? (int)top[Column("width")] : null,
             Height = Column("height") >= 0 ? (int)top[Column("height")] : null,
         };
-    }
-
-    /// <summary>A solve, or a phone's capture: samples by time at a rate of its own, matrices in the phone's space.</summary>
-    private static RawCamera Json(byte[] bytes, string name, FrameRate plateRate)
-    {
-        try
-        {
-            using JsonDocument json = JsonDocument.Parse(bytes);
-            JsonElement root = json.RootElement;
-            bool phone = root.TryGetProperty("samples", out JsonElement list);
-            if (!phone)
-            {
-                list = root.GetProperty("frames");
-            }
-            double rate = phone ? root.GetProperty("rate").GetDouble() : plateRate.PerSecond;
-            var samples = new List<RawCameraSample>();
-            foreach (JsonElement s in list.EnumerateArray())
-            {
-                double at = s.TryGetProperty("frame", out JsonElement f) ? f.GetDouble() : 1 + s.GetProperty("time").GetDouble() * rate;
-                var (rotation, place) = FromSixteen(
-                    [.. s.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())],
-                    name,
-                    at
-                );
-                samples.Add(new(at, place, rotation, null, s.GetProperty("focal_px").GetDouble()));
-            }
-            double Value(string key) => root.TryGetProperty(key, out JsonElement v) ? v.GetDouble() : 0;
-            return new()
-            {
-                Samples = samples,
-                Width = root.GetProperty("width").GetInt32(),
-                Height = root.GetProperty("height").GetInt32(),
-                Lens = root.TryGetProperty("k1", out _) ? new(Value("k1"), Value("k2"), Value("p1"), Value("p2"), Value("k3")) : null,
-            };
-        }
-        catch (Exception e) when (e is JsonException or KeyNotFoundException or InvalidOperationException or FormatException)
-        {
-            throw new FormatFault(
-                "file",
-                $"{name} does not have the shape of a solve or of a phone's capture: {e.Message.Split('\n')[0]}",
-                "See the camera file notes for the shape."
-            );
-        }
     }
 }

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
@@ -17,14 +18,14 @@ public sealed record MatteRequest(int Frame);
 public sealed record ScreenRequest(double X, double Y, int Frame);
 
 /// <summary>Elements of every kind and mattes: what comes in, and what is asked of them.</summary>
-public static class ElementApi
+public static class ContactApi
 {
-    public static void MapElements(this WebApplication app)
+    public static void MapContact(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Elements and mattes").DisableAntiforgery();
 
         // A mesh with what its file names beside it; a card; frames rendered elsewhere.
-        api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+        api.MapPost("/element", async (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
             {
                 IFormCollection form = await http.Request.FormIn();
                 Dictionary<string, byte[]> files = Files(form);
@@ -52,6 +53,7 @@ public static class ElementApi
                     id,
                     http,
                     shots,
+                    engine,
                     form,
                     Path.GetFileNameWithoutExtension(meshes[0]),
                     "Element in",
@@ -67,14 +69,25 @@ public static class ElementApi
             .WithSummary("Brings a mesh in as an element, with the material files and pictures that it names")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
-        api.MapPost("/card", (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-                FramesIn(id, http, shots, media, ElementKind.Card, "Card in")
+        api.MapPost(
+                "/elements/{element}/stand",
+                async (long id, string element, string how, int? frame, DraftRequest request, ShotStore shots, ShotEngine engine) =>
+                {
+                    await ShotApi.Need(shots, id);
+                    ShotApi.Check(request.Document);
+                    return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
+                }
+            )
+            .WithSummary("Where an element stands lowered until it touches, or laid on the surface; nothing is saved");
+
+        api.MapPost("/card", (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
+                FramesIn(id, http, shots, media, engine, ElementKind.Card, "Card in")
             )
             .WithSummary("Brings a picture or a numbered sequence in as a card")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
-        api.MapPost("/rendered-element", (long id, HttpContext http, ShotStore shots, MediaStore media) =>
-                FramesIn(id, http, shots, media, ElementKind.Rendered, "Rendered element in")
+        api.MapPost("/rendered-element", (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
+                FramesIn(id, http, shots, media, engine, ElementKind.Rendered, "Rendered element in")
             )
             .WithSummary("Brings frames in that were rendered through the shot’s camera")
             .Accepts<IFormFileCollection>("multipart/form-data");
@@ -167,7 +180,7 @@ public static class ElementApi
                 }
                 IdMatteFile.Layer? first = layers.FirstOrDefault(l => l.Coverage.Count > 0);
                 IdChoice? ids = first is null ? null : new(first.Name, [first.Coverage.MaxBy(c => c.Value.Sum()).Key]);
-                var (source, notes) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
+                var (source, notes, _) = Sequence(files, document, media, needsAlpha: false, exr: ofIds);
                 if (first is not null)
                 {
                     notes =
@@ -307,7 +320,7 @@ public static class ElementApi
         var files = new Dictionary<string, byte[]>(StringComparer.Ordinal);
         foreach (IFormFile f in form.Files)
         {
-            files[Path.GetFileName(f.FileName)] = MediaInApi.Bytes(f);
+            files[Path.GetFileName(f.FileName)] = Incoming.Bytes(f);
         }
         return files.Count > 0 ? files : throw new ShotFault("Choose one file or more.");
     }
@@ -328,16 +341,25 @@ public static class ElementApi
         return $"matte_{k}";
     }
 
-    private static async Task<object> FramesIn(long id, HttpContext http, ShotStore shots, MediaStore media, ElementKind kind, string what)
+    private static async Task<object> FramesIn(
+        long id,
+        HttpContext http,
+        ShotStore shots,
+        MediaStore media,
+        ShotEngine engine,
+        ElementKind kind,
+        string what
+    )
     {
         bool rendered = kind == ElementKind.Rendered;
         IFormCollection form = await http.Request.FormIn();
         ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-        var (source, notes) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: rendered);
+        var (source, notes, width) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: rendered);
         return await Add(
             id,
             http,
             shots,
+            engine,
             form,
             Stem(source),
             what,
@@ -347,19 +369,23 @@ public static class ElementApi
                 Kind = kind,
                 Frames = rendered ? source with { Premultiplied = true } : source,
             },
-            notes
+            notes,
+            width
         );
     }
 
+    /// <param name="width">Of a card's picture, px: it is as wide as that many pixels of the plate are where it stands.</param>
     private static async Task<object> Add(
         long id,
         HttpContext http,
         ShotStore shots,
+        ShotEngine engine,
         IFormCollection form,
         string stem,
         string what,
         Func<string, Element> make,
-        IReadOnlyList<string> notes
+        IReadOnlyList<string> notes,
+        int width = 0
     )
     {
         var (document, revision) = await ShotApi.Need(shots, id);
@@ -368,7 +394,20 @@ public static class ElementApi
         {
             own = $"{stem}_{k}";
         }
-        ShotDocument changed = document with { Elements = [.. document.Elements, make(own) with { Name = own.Replace('_', ' ') }] };
+        Element made = make(own) with { Name = own.Replace('_', ' ') };
+        if (
+            made.Kind is not ElementKind.Rendered
+            && int.TryParse(form["frame"], CultureInfo.InvariantCulture, out int frame)
+            && await Task.Run(() => SetWork.Looked(engine, document, frame, toStandOn: true)) is { } looked
+        )
+        {
+            made = made with { Position = looked.Place };
+            if (made.Kind is ElementKind.Card)
+            {
+                made = made with { WidthMetres = width * looked.PixelMetres };
+            }
+        }
+        ShotDocument changed = document with { Elements = [.. document.Elements, made] };
         await ShotApi.Keep(shots, id, http, changed, $"{what}: {own}", form["baseRevision"], revision.Number);
         return new
         {
@@ -379,7 +418,7 @@ public static class ElementApi
     }
 
     /// <summary>Numbered pictures as a source, kept; and what was found on their arrival.</summary>
-    internal static (FrameSource Source, IReadOnlyList<string> Notes) Sequence(
+    internal static (FrameSource Source, IReadOnlyList<string> Notes, int Width) Sequence(
         Dictionary<string, byte[]> files,
         ShotDocument shot,
         MediaStore media,
@@ -475,7 +514,8 @@ public static class ElementApi
                 Mapping = sameNumbers ? new(shot.Range.First, shot.Range.First) : new(Math.Max(0, own[0].Frame), shot.Range.First),
                 AtItsFrame = atItsFrame,
             },
-            notes
+            notes,
+            size?.Width ?? 0
         );
     }
 }

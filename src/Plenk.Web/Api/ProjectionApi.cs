@@ -22,11 +22,11 @@ public sealed record ElsewhereRequest(int First, int Last, OtherView View);
 public sealed record DepthRequest(int First, int Last, int Every = 1);
 
 /// <summary>Footage on the set: other cameras, pictures that are filled or painted, textures, views from elsewhere, depth.</summary>
-public static class FootageApi
+public static class ProjectionApi
 {
     private const int SmallFill = 200 * 200; // pixels
 
-    public static void MapFootage(this WebApplication app)
+    public static void MapProjection(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Footage");
 

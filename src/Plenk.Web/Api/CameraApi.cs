@@ -1,9 +1,15 @@
+using Microsoft.AspNetCore.Mvc;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;
+using Plenk.Formats;
 using Plenk.Formats.Cameras;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;
@@ -18,12 +24,16 @@ public sealed record ConventionRequest(int BaseRevision, string Media, string Na
 
 public sealed record TrackEditRequest(int BaseRevision, TrackEdit Edit);
 
-/// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame.</summary>
-public static class TrackApi
+public sealed record SurveyTrackRequest(int BaseRevision, int Track);
+
+public sealed record FloorRequest(int BaseRevision, IReadOnlyList<int> Tracks);
+
+/// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame; cameras, lens maps and survey points in.</summary>
+public static class CameraApi
 {
     private const int Tail = 12; // frames
 
-    public static void MapTracks(this WebApplication app)
+    public static void MapCamera(this WebApplication app)
     {
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Camera");
 
@@ -127,6 +137,33 @@ public static class TrackApi
                 }
             )
             .WithSummary("Places, moves, cuts, joins or deletes a track by hand");
+
+        api.MapPost("/tracks/survey", async (long id, SurveyTrackRequest request, ShotStore shots, TrackWork work, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                ShotDocument with = SurveyWork.WithTrack(document, work, request.Track);
+                ShotApi.Check(with);
+                await shots.Save(id, request.BaseRevision, with, ShotApi.Who(http), $"Track {request.Track} made a survey point");
+                return new { state = await ShotApi.State(shots, id), point = with.SurveyPoints[^1].Name };
+            })
+            .WithSummary("Makes a track a survey point");
+
+        api.MapPost("/tracks/floor", async (long id, FloorRequest request, ShotStore shots, TrackWork work, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                SurveyWork.NamedFloor floor = SurveyWork.Floor(document, work, request.Tracks);
+                ShotApi.Check(floor.Shot);
+                await shots.Save(id, request.BaseRevision, floor.Shot, ShotApi.Who(http), $"Floor through {floor.Names.Count} tracks");
+                return new
+                {
+                    state = await ShotApi.State(shots, id),
+                    floor.On,
+                    floor.Of,
+                    floor.Names,
+                    floor.OffShare,
+                };
+            })
+            .WithSummary("Names the floor through tracks; those that lie off the plane most agree on are left out");
 
         // Tracks that live at a frame with their tails, and what the solve makes of each.
         api.MapGet("/frames/{frame:int}/tracks", async (long id, int frame, int? revision, ShotStore shots, TrackWork work) =>
@@ -378,6 +415,148 @@ public static class TrackApi
                 );
             })
             .WithSummary("The solve in numbers: every frame, every track, what was left out and why");
+
+        // What the artist's naming comes to: problems of the floor, origin, axis and scale, and the similarity itself.
+        api.MapGet("/orientation", async (long id, ShotStore shots) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                OrientingResult result = Orienting.Of(document);
+                return new
+                {
+                    problems = result.Problems,
+                    scale = result.SourceToWorld.Scale,
+                    levelDegrees = result.Level?.RmsDegrees,
+                    floorRmsMillimetres = result.Floor is { } f ? f.Rms * result.SourceToWorld.Scale * 1000 : (double?)null,
+                    points = document
+                        .SurveyPoints.Where(p => p.Position is not null)
+                        .Select(p =>
+                        {
+                            Vec3 w = result.SourceToWorld.Apply(p.Position!.Value);
+                            return new { p.Name, world = new[] { w.X, w.Y, w.Z } };
+                        }),
+                };
+            })
+            .WithSummary("What the naming of floor, origin, axis and scale comes to, and its problems");
+
+        // A point that is known by its clicks alone; and a piece laid through points.
+        api.MapPost("/survey/{name}/locate", async (long id, string name, DraftRequest request, ShotStore shots) =>
+            {
+                await ShotApi.Need(shots, id);
+                ShotApi.Check(request.Document);
+                return SurveyWork.Locate(request.Document, name);
+            })
+            .WithSummary("The place of a point that is known by its clicks alone; nothing is saved");
+
+        api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
+            {
+                IFormCollection form = await http.Request.FormIn();
+                var (document, _) = await ShotApi.Need(shots, id);
+                PlateSource plate = document.Plate ?? throw new ShotFault("Bring the plate in first: the camera is read against its size.");
+                IFormFile file = Incoming.One(form);
+                var rate = Incoming.Rate(form, "rate", document.Rate);
+                int first = Incoming.Whole(form, "first", document.Range.First);
+                LensValues? lens =
+                    form["k1"].ToString().Length > 0 || form["k2"].ToString().Length > 0
+                        ? new(Incoming.Number(form, "k1", 0), Incoming.Number(form, "k2", 0))
+                        : null;
+                CameraSource camera = CameraFiles.Read(
+                    Incoming.Bytes(file),
+                    Path.GetFileName(file.FileName),
+                    new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens)
+                );
+                camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
+                return await Incoming.Save(
+                    shots,
+                    id,
+                    http,
+                    $"Camera in: {camera.Name}",
+                    form,
+                    d => d with { Camera = camera, Solve = null },
+                    CameraNotes(document, camera)
+                );
+            })
+            .WithSummary("Brings a camera file in: glTF, USD, CSV or JSON")
+            .WithDescription("Fields beside the files: first (frame), rate, k1, k2.")
+            .Accepts<IFormFileCollection>("multipart/form-data");
+
+        api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>
+            {
+                IFormCollection form = await http.Request.FormIn();
+                var (document, _) = await ShotApi.Need(shots, id);
+                ShotCamera camera = ShotCamera.Of(document)
+                    ?? throw new ShotFault("Bring the camera in first: a lens map is read against its focal length.");
+                if (!camera.TryAt(document.Range.First, out _, out Pinhole pinhole))
+                {
+                    throw new ShotFault(
+                        $"The camera has no sample for frame {document.Range.First}, whose focal length the map is read against."
+                    );
+                }
+                IFormFile file = Incoming.One(form);
+                string name = Path.GetFileName(file.FileName),
+                    path = Path.Combine(Path.GetTempPath(), $"plenk-map-{Guid.NewGuid():N}.exr");
+                try
+                {
+                    await File.WriteAllBytesAsync(path, Incoming.Bytes(file));
+                    LensMapFile.Reading map = LensMapFile.Read(path, name, pinhole);
+                    Lens l = map.Lens;
+                    return await Incoming.Save(
+                        shots,
+                        id,
+                        http,
+                        $"Lens map in: {name}",
+                        form,
+                        d => d with { Camera = d.Camera! with { Lens = new(l.K1, l.K2, l.P1, l.P2, l.K3) } },
+                        [$"{name} {map.How}; a lens with k1 {l.K1:0.0000} and k2 {l.K2:0.0000} leaves {map.RmsPx:0.000} px of it."]
+                    );
+                }
+                finally
+                {
+                    File.Delete(path);
+                }
+            })
+            .WithSummary("Brings a lens map in (EXR): undistorted places by distorted ones")
+            .Accepts<IFormFileCollection>("multipart/form-data");
+
+        api.MapPost("/survey", async (long id, HttpContext http, ShotStore shots) =>
+            {
+                IFormCollection form = await http.Request.FormIn();
+                IFormFile file = Incoming.One(form);
+                IReadOnlyList<SurveyPoint> points = SurveyFile.Read(Incoming.Bytes(file), Path.GetFileName(file.FileName));
+                return await Incoming.Save(
+                    shots,
+                    id,
+                    http,
+                    $"{points.Count} survey points in",
+                    form,
+                    d => d with { SurveyPoints = [.. d.SurveyPoints.Where(p => points.All(q => q.Name != p.Name)), .. points] },
+                    []
+                );
+            })
+            .WithSummary("Brings survey points in (CSV: name, x, y, z, metres)")
+            .Accepts<IFormFileCollection>("multipart/form-data");
+    }
+
+    /// <summary>What an artist should know of a camera that came in well-formed: frames it lacks, a size that differs.</summary>
+    private static IReadOnlyList<string> CameraNotes(ShotDocument shot, CameraSource camera)
+    {
+        var notes = new List<string>();
+        double from = camera.Mapping.ToSource(shot.Range.First, camera.Rate, shot.Rate),
+            to = camera.Mapping.ToSource(shot.Range.Last, camera.Rate, shot.Rate);
+        double first = camera.Samples[0].Frame,
+            last = camera.Samples[^1].Frame;
+        if (first > from + 1e-6 || last < to - 1e-6)
+        {
+            notes.Add(
+                $"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no camera: check its first frame and rate."
+            );
+        }
+        if (Math.Abs((double)camera.Width / camera.Height - (double)shot.Plate!.Width / shot.Plate.Height) > 0.01)
+        {
+            notes.Add(
+                $"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, another shape. The match may be off."
+            );
+        }
+        return notes;
     }
 
     private static object Look(ShotDocument shot, LineCameraResult r)

@@ -1,0 +1,141 @@
+// What the server makes of the frame that is looked at: coarse at once, then finer by itself; while one plays, frame after frame.
+import { picture } from './api.js';
+import { doc, on, state, tell } from './state.js';
+import { words } from './told.js';
+import { forgetFrames, keepFrames, keptOf } from './reel.js';
+import { renderedKind } from './steps/light.js';
+import { box, view } from './view.js';
+
+// shown: { bitmap, frame, way, quality }; beside: this revision's, where another lies over half of it; awaited: it is being drawn.
+export const comp = { shown: null, beside: null, awaited: false };
+const draft = 480, // px wide, at once
+  rest = 1200; // ms that the hand rests before the finest is asked for: it takes seconds of every core
+let serial = 0,
+  flying = null,
+  complained = false;
+
+// What the server calls the picture of a way of comparing, where it has another name.
+const other = { version: 'comp', 'version-wipe': 'comp', after: 'comp', wipe: 'comp' };
+const served = () => {
+  const way = state.compare;
+  if (way === 'before') return undefined;
+  if (way === 'rendered' || way === 'relit') return renderedKind(way) ?? undefined;
+  return other[way] ?? way;
+};
+const ofElements = (kind) => kind === 'comp' || /^(bare|element|without)/.test(kind);
+const ofProjections = (kind) => kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind);
+const isRead = (kind) => words(`scale-${kind}`) !== null;
+const hasFinest = (kind) => !ofProjections(kind) && !kind.startsWith('re') && !isRead(kind);
+const nothingToSee = (kind, d) =>
+  !kind ||
+  !d?.plate ||
+  (!d.camera && kind !== 'grain-free') ||
+  (ofElements(kind) && d.elements.length === 0) ||
+  (ofProjections(kind) && !d.projections.some((p) => !p.off));
+
+// What a draft has that the saved revision has not.
+const changed = (own) =>
+  Object.fromEntries([
+    ['revision', state.revision],
+    ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(own[k]) !== JSON.stringify(state.document[k])).map((k) => [k, own[k]]),
+  ]);
+
+function steps(kind, width) {
+  if (kind === 'grain-free') return [[width, 'full']];
+  if (state.draft) return [[draft, 'draft']];
+  return [[draft, 'draft'], [width, 'middle'], ...(hasFinest(kind) ? [[width, 'full']] : [])];
+}
+
+function said(kind, quality, bitmap) {
+  if (isRead(kind)) return words(`scale-${kind}`).message;
+  if (kind === 'grain-free' || kind.startsWith('re')) return '';
+  const said = words(`quality-${kind.startsWith('projection') && quality === 'middle' ? 'four' : quality}`).message;
+  return bitmap.elementNoise !== undefined && quality !== 'draft'
+    ? `${said} · ${words('noise-left', { shadow: bitmap.shadowNoise.toFixed(3), element: bitmap.elementNoise.toFixed(3) }).message}`
+    : said;
+}
+
+function stand(shown) {
+  comp.shown = shown;
+  tell('draw');
+}
+
+// Frames for playing, at the size of the picture on the page.
+function playOn(kind, reel, of, d) {
+  const width = Math.min(d.plate.width, Math.ceil((d.plate.width * view.zoom * (devicePixelRatio || 1)) / 16) * 16),
+    { first, last } = d.cut || d.range;
+  keepFrames({
+    key: `${reel} ${width}`,
+    first,
+    last,
+    from: Math.min(last, Math.max(first, state.frame)),
+    width,
+    height: Math.round((width * d.plate.height) / d.plate.width),
+    path: (frame, quality) =>
+      `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&width=${quality === 'draft' ? Math.min(draft, width) : width}&quality=${quality}&seen=${state.seen}&revision=${of}`,
+  });
+  stand(null);
+}
+
+/** Asks for the frame as it now is. */
+export async function refresh() {
+  const mine = ++serial;
+  flying?.abort();
+  comp.awaited = false;
+  box.dataset.quality = '';
+  const kind = served(),
+    d = doc(),
+    of = state.compare.startsWith('version') ? state.other : state.revision,
+    reel = `${of} ${kind} ${state.seen}`;
+  if (keptOf() && !keptOf().startsWith(`${reel} `)) forgetFrames();
+  if (nothingToSee(kind, d)) {
+    stand(null);
+    return;
+  }
+  if (state.playing) {
+    playOn(kind, reel, of, d);
+    return;
+  }
+  flying = new AbortController();
+  comp.awaited = true;
+  tell('draw');
+  const own = state.draft,
+    { frame } = state,
+    get = (width, quality, revision) =>
+      picture(
+        `/api/shots/${state.id}/frames/${frame}/${own ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${own ? '' : `&revision=${revision}`}`,
+        own ? changed(own) : null,
+        flying.signal,
+      );
+  try {
+    for (const [width, quality] of steps(kind, d.plate.width)) {
+      if (quality === 'full' && kind !== 'grain-free')
+        await new Promise((f) => {
+          setTimeout(f, rest);
+        });
+      if (mine !== serial) return;
+      const bitmap = await get(width, quality, of);
+      if (mine !== serial) return;
+      if (state.compare === 'version-wipe') {
+        comp.beside = { bitmap: await get(width, quality, state.revision), frame };
+        if (mine !== serial) return;
+      }
+      box.dataset.quality = quality;
+      // Only what the picture itself complained of is over; a message of anybody else stays.
+      if (complained) {
+        complained = false;
+        tell('told', null);
+      }
+      stand({ bitmap, frame, way: state.compare, quality: said(kind, quality, bitmap) });
+    }
+  } catch (e) {
+    if (e.name === 'AbortError' || mine !== serial) return;
+    comp.awaited = false;
+    stand(null);
+    complained = true;
+    tell('told', e);
+  }
+}
+
+on('frame', refresh);
+on('document', refresh);

@@ -1,0 +1,40 @@
+using System.Globalization;
+using System.Text;
+using Plenk.Core.Readings;
+
+namespace Plenk.Work;
+
+/// <summary>What every reading means, as the guide shows it: from the readings themselves, so that it is true.</summary>
+public static class ReadingGuide
+{
+    private static readonly string[] Steps = ["Plate", "Camera", "Set", "Projection", "Light", "Contact", "Finish", "Hand over"];
+
+    /// <summary>Markdown.</summary>
+    public static string Write()
+    {
+        var text = new StringBuilder(
+            """
+            # What the readings mean
+
+            A reading is one measured check of a step: a number with its unit, and a tolerance that it is held against. The vial beside it stands level where the number is
+            within its tolerance, leans near its end from 80 % of it (for one that must stay over it, below 125 %), and lies against the end outside. “Nothing yet” says what is
+            missing. The tolerances below are where a shot begins; yours stand at each reading and are kept with the shot. A press on a reading goes to the worst place of the
+            worst frame; the rail draws it over the range where it has a number for each frame.
+
+            """.ReplaceLineEndings("\n")
+        );
+        foreach (var step in ReadingKind.All.Select(k => k.Blank).GroupBy(r => r.Step).OrderBy(g => g.Key))
+        {
+            text.Append(CultureInfo.InvariantCulture, $"\n## {step.Key} {Steps[step.Key - 1]}\n");
+            foreach (Reading r in step)
+            {
+                string unit = r.Unit.Length > 0 ? $" {r.Unit}" : "";
+                text.Append(
+                    CultureInfo.InvariantCulture,
+                    $"\n### {r.Name}\n\n{r.How}\n\nMust be {(r.Over ? "over" : "within")} {r.Tolerance:0.####}{unit}.\n"
+                );
+            }
+        }
+        return text.ToString();
+    }
+}
