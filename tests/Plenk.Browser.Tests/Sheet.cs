@@ -67,6 +67,23 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         Assert.Fail($"never true: {expression}\nthe page says: {Run("return document.querySelector('.told')?.innerText")}");
     }
 
+    /// <summary>Waits for something that a module of the page holds.</summary>
+    public void UntilModule(string module, string expression)
+    {
+        string held = expression.Split('.')[0];
+        DateTime end = DateTime.UtcNow.AddSeconds(60);
+        while (
+            driver.ExecuteAsyncScript(
+                $"const done = arguments[0]; import('/js/{module}.js').then(({{ {held} }}) => done(!!({expression})));"
+            )
+                is not true
+        )
+        {
+            Assert.True(DateTime.UtcNow < end, $"never true in {module}: {expression}");
+            Thread.Sleep(60);
+        }
+    }
+
     public IWebElement Find(string css) => driver.FindElement(By.CssSelector(css));
 
     /// <summary>An element's text as it stands, read in one go: the page may draw it anew at any time.</summary>
@@ -246,6 +263,24 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         during?.Invoke();
         new Actions(driver).Release().Perform();
     }
+
+    /// <summary>A loop through places of the plate, drawn in one go.</summary>
+    public void Loop(params (double X, double Y)[] corners)
+    {
+        (int X, int Y)[] at = [.. corners.Append(corners[0]).Select(c => OnPage(c.X, c.Y))];
+        var hand = new Actions(driver).MoveToLocation(at[0].X, at[0].Y).ClickAndHold();
+        for (int i = 1; i < at.Length; i++)
+        {
+            for (int k = 1; k <= 4; k++)
+            {
+                hand = hand.MoveToLocation(at[i - 1].X + (at[i].X - at[i - 1].X) * k / 4, at[i - 1].Y + (at[i].Y - at[i - 1].Y) * k / 4);
+            }
+        }
+        hand.Release().Perform();
+    }
+
+    /// <summary>Follows a link of the sheet.</summary>
+    public void Follow(string words) => Press(() => driver.FindElement(By.XPath($"//aside//a[normalize-space(.)={Quoted(words)}]")));
 
     public void Keyboard(string keys) => new Actions(driver).SendKeys(keys).Perform();
 

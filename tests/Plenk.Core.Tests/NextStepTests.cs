@@ -47,6 +47,7 @@ public class NextStepTests
         Next(2);
         Next(3);
         shot = shot with { Pieces = [new() { Id = "floor" }] };
+        Next(3);
         Next(4);
         shot = shot with { Projections = [new() { Id = "p" }] };
         Next(5);
@@ -72,9 +73,10 @@ public class NextStepTests
                 (2, "Length from"),
                 (3, null),
                 (3, "Add a plane"),
+                (3, "Through points"),
                 (4, "Lay frame"),
                 (5, "Add a sun"),
-                (5, "Find the sun"),
+                (5, "From a shadow"),
                 (6, null),
                 (6, "Bring an element in"),
                 (6, "Lower until it touches"),

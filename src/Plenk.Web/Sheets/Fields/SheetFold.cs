@@ -10,6 +10,9 @@ public sealed class SheetFold : SheetHelper
     public string Title { get; set; } = "";
     public string Key { get; set; } = "";
 
+    /// <summary>It stands open as long as nobody has shut it.</summary>
+    public bool Begun { get; set; }
+
     /// <summary>A part that is drawn once somebody looks: its address.</summary>
     public string? Load { get; set; }
 
@@ -17,7 +20,7 @@ public sealed class SheetFold : SheetHelper
     {
         (output.TagName, output.TagMode) = ("details", TagMode.StartTagAndEndTag);
         output.Attributes.SetAttribute("data-fold", Key);
-        if (Sheet.IsOpen(Key))
+        if (Begun || Sheet.IsOpen(Key))
         {
             output.Attributes.SetAttribute("open", "");
         }

@@ -18,9 +18,15 @@ onFilled(() => {
 });
 const handOf = (name) => modulesOf(state.step).find((m) => m.hands?.[name])?.hands[name];
 
-const opened = new Set();
+// Folds that a hand has opened or shut stay so; others stand as the server draws them.
+const byHand = new Map(),
+  served = new WeakMap();
+const touched = (fold) => {
+  if (fold.open !== served.get(fold)) byHand.set(fold.dataset.fold, fold.open);
+};
+const opened = () => [...byHand].filter(([, open]) => open).map(([key]) => key);
 const address = (path) =>
-  `/shots/${state.id}${path}?${query()}&${new URLSearchParams(state.page)}&compare=${encodeURIComponent(state.compare)}&seen=${state.seen}&open=${[...opened].join()}`;
+  `/shots/${state.id}${path}?${query()}&${new URLSearchParams(state.page)}&compare=${encodeURIComponent(state.compare)}&seen=${state.seen}&open=${opened().join()}`;
 
 let drawing = false,
   again = false,
@@ -58,12 +64,10 @@ function stand(step, text) {
     t.remove();
   }
   tell('head');
-  // A fold that was opened or shut while this was on its way stays as the hand left it.
-  for (const fold of body.querySelectorAll('details[data-fold]')) {
-    const same = next.querySelector(`details[data-fold="${CSS.escape(fold.dataset.fold)}"]`);
-    if (same) same.open = fold.open;
-    opened[fold.open ? 'add' : 'delete'](fold.dataset.fold);
-  }
+  // Also one that was opened while this was on its way.
+  for (const fold of body.querySelectorAll('details[data-fold]')) touched(fold);
+  for (const fold of next.querySelectorAll('details[data-fold]'))
+    if (byHand.has(fold.dataset.fold)) fold.open = byHand.get(fold.dataset.fold);
   loads(next);
   body.dataset.step = step;
   held(() => {
@@ -76,6 +80,7 @@ function stand(step, text) {
     });
     for (const node of old.slice(fresh.length)) node.remove();
     showChosen();
+    for (const fold of body.querySelectorAll('details[data-fold]')) served.set(fold, fold.open);
     fillVials(body);
     keep(body);
     goOn(body, typed);
@@ -160,10 +165,7 @@ body.addEventListener('submit', (e) => {
 body.addEventListener(
   'toggle',
   (e) => {
-    const key = e.target.dataset.fold;
-    if (e.target.open === opened.has(key)) return;
-    if (e.target.open) opened.add(key);
-    else opened.delete(key);
+    touched(e.target);
     for (const part of e.target.querySelectorAll('[data-load]')) if (e.target.open && !part.childNodes.length) load(part.dataset.load, 0);
   },
   true,

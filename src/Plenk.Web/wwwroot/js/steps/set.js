@@ -3,7 +3,7 @@ import { get, post } from '../api.js';
 import { choose, on, setHand, state, tell } from '../state.js';
 import { lasso } from '../lasso.js';
 import { pickPiece } from '../pick.js';
-import { guarded } from '../told.js';
+import { guarded, words } from '../told.js';
 import { create, drawing } from './setlines.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -51,7 +51,9 @@ function surface() {
 // Points inside a loop are chosen too.
 const circle = () =>
   lasso((inside) => {
-    state.chosen.points = [...new Set([...state.chosen.points, ...drawing.places.filter(inside).map((q) => q.name)])];
+    const circled = drawing.places.filter(inside).map((q) => q.name);
+    if (!circled.length) tell('told', words('no-points-inside'));
+    state.chosen.points = [...new Set([...state.chosen.points, ...circled])];
     tell('chosen');
   });
 

@@ -27,8 +27,15 @@ function shadowEdge() {
   say('shadow-edge-lit');
 }
 
+// What was found is kept by how it was found; a sun that nobody has placed yet is turned there at once.
+const found = (how, direction, turns) =>
+  save((d) => {
+    const next = put(d, `sun/${how}`, direction);
+    return turns ? put(next, `lights/${turns}/direction`, direction) : next;
+  });
+
 // Three clicks: foot, top, and the tip of the shadow.
-function fromShadow() {
+function fromShadow(turns) {
   const clicks = [],
     words = ['shadow-foot', 'shadow-top', 'shadow-tip'];
   const next = guarded(async (p) => {
@@ -39,7 +46,7 @@ function fromShadow() {
       return;
     }
     const { direction } = await post(api(`frames/${state.frame}/sun-from-shadow`), { foot: clicks[0], top: clicks[1], tip: clicks[2] });
-    await save((d) => put(d, 'sun/fromShadow', direction));
+    await found('fromShadow', direction, turns);
   });
   setHand(next);
   say(words[0]);
@@ -78,15 +85,15 @@ export const draw = ({ at, both }) =>
 export const hands = {
   shadowEdge,
   fromShadow,
-  sunByFit: guarded(async (_, button) => {
+  sunByFit: guarded(async (turns, button) => {
     tell('told', { message: button.dataset.telling, fine: true });
     const r = await post(api(`frames/${state.frame}/sun-by-fit`), {});
-    await save((d) => put(d, 'sun/fromFit', r.direction));
+    await found('fromFit', r.direction, turns);
     say('sun-fitted', { explained: (100 * r.explained).toFixed(0), rival: (100 * r.rival).toFixed(0) });
   }),
-  sunFromDate: guarded(async () => {
+  sunFromDate: guarded(async (turns) => {
     const r = await post(api('sun-from-date'), state.document.sun);
-    await save((d) => put(d, 'sun/fromDate', r.direction));
+    await found('fromDate', r.direction, turns);
   }),
   pullShadows: () => choose(`pullShadow:${pullsShadows() ? '' : 'yes'}`),
 };
