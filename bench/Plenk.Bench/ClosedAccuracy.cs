@@ -28,7 +28,7 @@ public static class ClosedAccuracy
                 Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Kind != FinishKind.Grain)] },
             };
             FrameLayers bare = engine.Finish.Frame(clean, Frame, shot.Plate.Width, RenderQuality.Full, dataPasses: false);
-            FloatImage place = engine.Plate(shot, Frame).Copy();
+            FloatImage place = engine.Plates.Plate(shot, Frame).Copy();
             float[][] without = [.. "RGB".Select(c => truth.Channels.Single(k => k.Name == $"without.{c}").Values)];
             for (int y = 0; y < truth.Height; y++)
             {

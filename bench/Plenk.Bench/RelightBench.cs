@@ -22,7 +22,7 @@ public static class RelightBench
         var folder = new ShotFolder(shotFolder);
         ShotDocument shot = folder.ReadDocument();
         var engine = new ShotEngine(folder);
-        FrameLayers frame = engine.Render(shot, 1036, 640, RenderQuality.Draft);
+        FrameLayers frame = engine.Renderer.Render(shot, 1036, 640, RenderQuality.Draft);
         int width = frame.Position.Width,
             height = frame.Position.Height;
         var albedo = new FloatImage(width, height, 3, [.. Enumerable.Repeat(0.5f, width * height * 3)]);
@@ -111,12 +111,12 @@ public static class RelightBench
             .ToArray();
         var (pose, pinhole) = engine.Camera(shot, 1036);
         LightRig rig = LightRig.Of(lights, _ => new Panorama(panorama));
-        FloatImage plate = engine.Plate(shot, 1036);
+        FloatImage plate = engine.Plates.Plate(shot, 1036);
         var pass = new SetPass(
             engine.Grid(shot, 1036, plate.Width, plate.Height),
-            engine.Set(shot),
+            engine.Place.Set(shot),
             rig,
-            engine.OpeningsOf(shot),
+            engine.Place.OpeningsOf(shot),
             new(16, 1, 4),
             1,
             keep: false
@@ -125,7 +125,7 @@ public static class RelightBench
             pass,
             engine.Elements(shot, 1036),
             plate,
-            engine.OpeningsOf(shot),
+            engine.Place.OpeningsOf(shot),
             pose,
             new() { Contact = new(0.6, 0.06) }
         );
@@ -140,7 +140,7 @@ public static class RelightBench
                     return new Ray(new(random.NextSingle() * 6 - 3, 1 + random.NextSingle(), -random.NextSingle() * 8), d);
                 }),
         ];
-        TraceScene scene = engine.Set(shot).Scene;
+        TraceScene scene = engine.Place.Set(shot).Scene;
         var timed = Stopwatch.StartNew();
         Parallel.For(0, rays.Length / 4096, Cores.All, b =>
         {

@@ -23,7 +23,7 @@ public static class Speed
         var folder = new ShotFolder(shotFolder);
         ShotDocument shot = folder.ReadDocument();
         var engine = new ShotEngine(folder);
-        SetScene set = engine.Set(shot);
+        SetScene set = engine.Place.Set(shot);
         TriangleMesh hall = Merged(set.Meshes);
         var (pose, pinhole) = engine.Camera(shot, Frame);
         Compare($"bath hall, {hall.TriangleCount:N0} triangles", hall, Primary(new RayGrid(pinhole, pose)));
@@ -173,10 +173,10 @@ public static class Speed
         var folder = new ShotFolder(shotFolder);
         ShotDocument shot = folder.ReadDocument();
         var engine = new ShotEngine(folder);
-        engine.Render(shot, Frame, 320, RenderQuality.Draft); // trees, openings and the compiler's second look are not the frame's cost
+        engine.Renderer.Render(shot, Frame, 320, RenderQuality.Draft); // trees, openings and the compiler's second look are not the frame's cost
         foreach (bool layers in (bool[])[false, false, true])
         {
-            FrameLayers frame = engine.Render(shot, Frame, 1280, RenderQuality.Full, dataPasses: layers);
+            FrameLayers frame = engine.Renderer.Render(shot, Frame, 1280, RenderQuality.Full, dataPasses: layers);
             Console.WriteLine(
                 $"composite 1280 × 720, 16 sun and 16 sky samples, {(layers ? "with all layers" : "picture only")}: {frame.Counts.Seconds * 1000:0} ms, {frame.Counts.Rays / 1e6:0.0} M rays, {frame.Counts.Rays / frame.Counts.Seconds / 1e6:0.0} M/s"
             );

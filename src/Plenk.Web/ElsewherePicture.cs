@@ -18,7 +18,7 @@ public static class ElsewherePicture
                 ElsewhereWork.PoseOf(engine, shot, view, frame)
             )
             : full;
-        FloatImage seen = engine.Projected(shot, rays, frame, 2, stop);
+        FloatImage seen = engine.Projection.Projected(shot, rays, frame, 2, stop);
         FloatImage whole = view.Filled ? ElsewhereWork.Filled(seen, view.Spot is not null) : seen;
         var shown = new FloatImage(seen.Width, seen.Height, 3);
         for (int y = 0; y < seen.Height; y++)
@@ -38,7 +38,7 @@ public static class ElsewherePicture
             }
         }
         ColorSpace space = shot.Plate?.Space ?? ColorSpace.Srgb;
-        CodeImage codes = CodeImage.FromLinear(shown, space, 16).Through(engine.View(shot, SeenThrough.Display));
+        CodeImage codes = CodeImage.FromLinear(shown, space, 16).Through(engine.Plates.View(shot, SeenThrough.Display));
         return RasterFile.ToJpeg(codes with { Bits = 8, Codes = Array.ConvertAll(codes.Codes, c => (ushort)(c >> 8)) }, 88);
     }
 }

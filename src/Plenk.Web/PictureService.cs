@@ -26,14 +26,14 @@ public sealed class PictureService
         (this.engine, this.rendered) = (engine, rendered);
         _drafts = new(
             _pictures,
-            (d, stop) => Make(d.Shot, d.Frame, d.Kind, d.Width, "draft", d.Gain, engine.View(d.Shot, d.Seen), drags: false, stop),
+            (d, stop) => Make(d.Shot, d.Frame, d.Kind, d.Width, "draft", d.Gain, engine.Plates.View(d.Shot, d.Seen), drags: false, stop),
             () => !_line.IsIdle
         );
     }
 
     /// <summary>Of a document that is reduced to what the picture shows.</summary>
     public static string KeyOf(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen) =>
-        ShotEngine.Key("picture", 5, shot, kind, seen, frame, width, quality, gain);
+        ResultKey.Of("picture", 5, shot, kind, seen, frame, width, quality, gain);
 
     /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
     public (double Shadow, double Element)? NoiseOf(byte[] picture) =>
@@ -84,7 +84,7 @@ public sealed class PictureService
         byte[] made;
         if (drags || kind is "plate" or "grain-free")
         {
-            made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop), stop);
+            made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.Plates.View(shot, seen), drags, stop), stop);
         }
         else
         {
@@ -92,7 +92,7 @@ public sealed class PictureService
             using IDisposable turn = await _line.Enter(of, quality == "full" ? 1 : 0, stop);
             made = _pictures.TryGet(key, out known)
                 ? known
-                : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.View(shot, seen), drags, stop));
+                : await _threads.Run(() => Make(shot, frame, kind, width, quality, gain, engine.Plates.View(shot, seen), drags, stop));
         }
         return _pictures.Get(key, () => made);
     }
@@ -191,12 +191,12 @@ public sealed class PictureService
         switch (kind)
         {
             case "grain-free":
-                return ToBytes(engine.GrainFreeCodes(shot, frame), false, seen);
+                return ToBytes(engine.Plates.GrainFreeCodes(shot, frame), false, seen);
             case "plate":
-                return ToBytes(engine.PlateCodes(shot, frame), false, seen);
+                return ToBytes(engine.Plates.PlateCodes(shot, frame), false, seen);
             case "own-colour":
                 return ToBytes(
-                    CodeImage.FromLinear(OwnColourShown(engine.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8),
+                    CodeImage.FromLinear(OwnColourShown(engine.Renderer.OwnColourOf(shot, frame, width, stop)), ColorEncoding.Srgb, 8),
                     draft,
                     PlainView
                 );
@@ -207,21 +207,21 @@ public sealed class PictureService
             case "depth":
                 return ToBytes(
                     FalseColour.Of(
-                        engine.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."),
+                        engine.Depth.DepthOf(shot, frame) ?? throw new ShotFault($"Frame {frame} has no depth yet. Make it at step 3."),
                         width
                     ),
                     draft,
                     PlainView
                 );
             case "depth-difference":
-                return ToBytes(FalseColour.Of(engine.DepthAgainstSet(shot, frame), width), draft, PlainView);
+                return ToBytes(FalseColour.Of(engine.Depth.DepthAgainstSet(shot, frame), width), draft, PlainView);
             case "texels" or "stretch" or "source":
-                return ToBytes(FalseColour.Of(engine.Covered(shot, frame, width, stop), kind), draft, PlainView);
+                return ToBytes(FalseColour.Of(engine.Projection.Covered(shot, frame, width, stop), kind), draft, PlainView);
             case "projection" or "projection-difference":
             {
-                FloatImage view = engine.Projected(shot, frame, width, draft ? 1 : 4, stop);
+                FloatImage view = engine.Projection.Projected(shot, frame, width, draft ? 1 : 4, stop);
                 return Encode(
-                    kind == "projection" ? OverHatching(view) : Difference(view, engine.Plate(shot, frame, width), gain),
+                    kind == "projection" ? OverHatching(view) : Difference(view, engine.Plates.Plate(shot, frame, width), gain),
                     draft,
                     shot,
                     seen
@@ -241,7 +241,7 @@ public sealed class PictureService
                 );
                 if (kind == "bare")
                 {
-                    return ToBytes(engine.Comp(shot, frame, bare), draft, seen);
+                    return ToBytes(engine.Renderer.Comp(shot, frame, bare), draft, seen);
                 }
                 FrameLayers done = engine.Finish.Laid(shot, frame, bare);
                 return kind switch
@@ -281,8 +281,8 @@ public sealed class PictureService
                 );
                 byte[] made =
                     kind == "difference"
-                        ? Encode(AbsoluteDifference(layers.Comp, engine.Plate(shot, frame, width), gain), draft, shot, seen)
-                        : ToBytes(engine.Comp(shot, frame, layers), draft, seen);
+                        ? Encode(AbsoluteDifference(layers.Comp, engine.Plates.Plate(shot, frame, width), gain), draft, shot, seen)
+                        : ToBytes(engine.Renderer.Comp(shot, frame, layers), draft, seen);
                 _noise.AddOrUpdate(made, layers.Counts);
                 return made;
             }

@@ -34,8 +34,8 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
         {
             throw new ShotFault("Nothing is projected yet. Add a projection at step 4.");
         }
-        SetScene set = engine.Set(Hanging.At(shot, frame));
-        IReadOnlyList<Projector> sources = engine.Projectors(shot, set, frame);
+        SetScene set = engine.Place.Set(Hanging.At(shot, frame));
+        IReadOnlyList<Projector> sources = engine.Projection.Projectors(shot, set, frame);
         int[] chosen =
         [
             .. Enumerable
@@ -98,7 +98,7 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
                 stop,
                 part => progress($"Baking {piece.Name}", (at + part) / chosen.Length),
                 shot.ProjectionsMix,
-                engine.Local(piece)
+                engine.Place.Local(piece)
             );
             if (baked.Covered < 0.001)
             {
@@ -107,7 +107,7 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
             kept[piece.Id] = new(
                 baked.TexelMetres,
                 [.. baked.Tiles.Select(t => media.Write(RasterFile.ToPng(Straight(t))))],
-                ShotEngine.ShapeOf(piece),
+                PlaceMedia.ShapeOf(piece),
                 Math.Round(baked.Covered, 4)
             );
             textured.Add(

@@ -52,7 +52,7 @@ public sealed class ElementWork(IMedia media)
                 FloatImage picture = Picture(shot, e, frame)
                     ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
                 double height = e.WidthMetres * picture.Height / picture.Width;
-                MeshTree tree = _trees.Get(ShotEngine.Key("card", 1, e.WidthMetres, height), () =>
+                MeshTree tree = _trees.Get(ResultKey.Of("card", 1, e.WidthMetres, height), () =>
                     new(Card((float)e.WidthMetres, (float)height))
                 );
                 Material paper = e.Lit
@@ -63,7 +63,7 @@ public sealed class ElementWork(IMedia media)
             case ElementKind.Lettering:
             {
                 Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
-                MeshTree tree = _trees.Get(ShotEngine.Key("lettering", 1, text with { Color = null, HeadColor = null }), () =>
+                MeshTree tree = _trees.Get(ResultKey.Of("lettering", 1, text with { Color = null, HeadColor = null }), () =>
                     new(LetteringMesh.Of(text))
                 );
                 Vector3 foot = (text.Color ?? new(0.5, 0.5, 0.5)).ToSingle();
@@ -82,7 +82,7 @@ public sealed class ElementWork(IMedia media)
             }
             default:
             {
-                string key = ShotEngine.Key("element", 1, e.Media, e.Beside);
+                string key = ResultKey.Of("element", 1, e.Media, e.Beside);
                 ImportedMesh mesh = _meshes.Get(key, () =>
                     ImportedMesh.Read(media.Read(e.Media), "element.obj", name =>
                         e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null
@@ -159,7 +159,7 @@ public sealed class ElementWork(IMedia media)
         }
         RenderedId[] wanted = [.. shot.Finish.InOrder().SelectMany(s => s.RenderedIds).Where(r => r.Element == e.Id).Distinct()];
         return _layers.Get(
-            ShotEngine.Key(
+            ResultKey.Of(
                 "layer",
                 5,
                 e.Id,

@@ -130,7 +130,7 @@ public static class ElsewhereWork
         Action<double>? progress = null
     )
     {
-        FloatImage seen = engine.Projected(shot, Rays(engine, shot, view, frame), frame, 16, stop, progress);
+        FloatImage seen = engine.Projection.Projected(shot, Rays(engine, shot, view, frame), frame, 16, stop, progress);
         return view.Filled ? Filled(seen, view.Spot is not null) : seen;
     }
 

@@ -42,7 +42,7 @@ public sealed class FigureWork(ShotEngine engine)
         Light? sun = figure.TowardsLight ? shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) : null;
         string key =
             Prefix
-            + ShotEngine.Key(
+            + ResultKey.Of(
                 "figure",
                 1,
                 figure,
@@ -73,7 +73,7 @@ public sealed class FigureWork(ShotEngine engine)
         int full = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."),
             width = Math.Min(OutlineWidth, full),
             height = Math.Max(1, (int)Math.Round((double)shot.Plate.Height * width / full));
-        return _outlines.Get(ShotEngine.Key("outline", 1, MatteWork.KeyOf(shot), figure.Matte, frame, full), () =>
+        return _outlines.Get(ResultKey.Of("outline", 1, MatteWork.KeyOf(shot), figure.Matte, frame, full), () =>
         {
             double scale = (double)full / width;
             float[] coverage = engine.Mattes.Coverage(shot, figure.Matte, frame, width, height);
@@ -104,7 +104,7 @@ public sealed class FigureWork(ShotEngine engine)
                 return new([], []);
             }
             var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
-            Hit hit = engine.Set(still).Scene.Intersect(ray, RayKinds.CameraSet);
+            Hit hit = engine.Place.Set(still).Scene.Intersect(ray, RayKinds.CameraSet);
             if (!hit.IsHit)
             {
                 throw new ShotFault(

@@ -50,11 +50,11 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         bool meetsRim = false
     )
     {
-        ShotDocument through = ShotEngine.Through(shot, camera);
+        ShotDocument through = ProjectionWork.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         Matte matte = shot.Mattes.FirstOrDefault(m => m.Id == matteId)
             ?? throw new ShotFault("That matte is no longer in the shot. Choose another one.");
-        FloatImage picture = engine.QuietPlate(through, frame, plate.Width);
+        FloatImage picture = engine.Plates.QuietPlate(through, frame, plate.Width);
         int w = picture.Width,
             h = picture.Height;
         float[] inside = MatteShape.Coverage(MatteShape.At(matte, frame), w, h, 3);
@@ -81,7 +81,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         }
         else if (how == FillHow.Frames)
         {
-            SetScene set = engine.Set(Hanging.At(shot, frame));
+            SetScene set = engine.Place.Set(Hanging.At(shot, frame));
             if (set.Pieces.Count == 0)
             {
                 throw new ShotFault(
@@ -107,10 +107,10 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
                 stop.ThrowIfCancellationRequested();
                 progress($"Looking at {f}", 0.3 * others.Count / frames.Length);
                 float[] kept = [.. MatteShape.Coverage(MatteShape.At(matte, f), w, h, 3).Select(v => v > 0 ? 0f : 1f)];
-                ShotEngine.SourceView view = engine.ViewOf(shot, camera, f, set);
+                ProjectionWork.SourceView view = engine.Projection.ViewOf(shot, camera, f, set);
                 others.Add(
                     new Projector(
-                        engine.QuietPlate(through, f, plate.Width),
+                        engine.Plates.QuietPlate(through, f, plate.Width),
                         new SourceSight(view.Pinhole, view.Pose, view.Set, 80, 88, null, view.Moved),
                         kept
                     )
@@ -187,11 +187,11 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
     /// </summary>
     public CodeImage WithGrain(ShotDocument shot, ProjectionSource source)
     {
-        ShotDocument through = ShotEngine.Through(shot, source.Camera);
-        CodeImage plate = engine.PlateCodes(through, source.Frame);
-        FloatImage noisy = engine.Plate(through, source.Frame),
-            quiet = engine.QuietPlate(through, source.Frame, plate.Width),
-            picture = engine.SourcePicture(shot, source with { Matte = null }, source.Frame).Picture;
+        ShotDocument through = ProjectionWork.Through(shot, source.Camera);
+        CodeImage plate = engine.Plates.PlateCodes(through, source.Frame);
+        FloatImage noisy = engine.Plates.Plate(through, source.Frame),
+            quiet = engine.Plates.QuietPlate(through, source.Frame, plate.Width),
+            picture = engine.Projection.SourcePicture(shot, source with { Matte = null }, source.Frame).Picture;
         if (picture.Width != plate.Width || picture.Height != plate.Height)
         {
             throw new ShotFault(

@@ -20,8 +20,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 {
     /// <summary>Rendered frames that are looked at are kept: a step that is changed needs no ray anew.</summary>
     private readonly Cache<FrameLayers> _frames = new(Sizes.Of);
-    private readonly Cache<ShotEngine.Box<Grain?>> _grains = new(_ => 16 * Sizes.Small);
-    private readonly Cache<ShotEngine.Box<PlateMeasures>> _measures = new(_ => 16 * Sizes.Small);
+    private readonly Cache<Box<Grain?>> _grains = new(_ => 16 * Sizes.Small);
+    private readonly Cache<Box<PlateMeasures>> _measures = new(_ => 16 * Sizes.Small);
 
     /// <summary>The frame as it leaves, its steps laid on. With <paramref name="keep"/> the frame without them is remembered.</summary>
     public FrameLayers Frame(
@@ -58,8 +58,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0),
             depth = dataPasses || needs.HasFlag(StepNeeds.Depth);
         ShotDocument bare = Reduced.Bare(shot);
-        FrameLayers Make() => engine.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
-        return !keep ? Make() : _frames.Get(ShotEngine.Key("frame", 3, bare, frame, width, quality, depth, parts, ids, overscan), Make);
+        FrameLayers Make() => engine.Renderer.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
+        return !keep ? Make() : _frames.Get(ResultKey.Of("frame", 3, bare, frame, width, quality, depth, parts, ids, overscan), Make);
     }
 
     /// <summary>A rendered frame's steps laid on it.</summary>
@@ -70,7 +70,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         {
             return Finisher.Run(
                 layers,
-                engine.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan),
+                engine.Plates.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan),
                 shot.Finish.Steps,
                 Context(shot, frame, layers, overscan)
             );
@@ -87,7 +87,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int width = Math.Min(480, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet."));
         return Core.Finishing.Scopes.Of(
             Frame(shot, frame, width, RenderQuality.Draft, keepWithout: true, dataPasses: false, stop: stop),
-            engine.Plate(shot, frame, width)
+            engine.Plates.Plate(shot, frame, width)
         );
     }
 
@@ -151,8 +151,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int frame = MeasuredAt(shot);
         shot = Reduced.Plate(shot);
         return _grains
-            .Get(ShotEngine.Key("grain", 3, shot, frame, width), () =>
-                new(Grain.Of(engine.Plate(shot, frame, width), Moving(shot, frame, width)))
+            .Get(ResultKey.Of("grain", 3, shot, frame, width), () =>
+                new(Grain.Of(engine.Plates.Plate(shot, frame, width), Moving(shot, frame, width)))
             )
             .Value;
     }
@@ -162,8 +162,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int[] near = [.. Enumerable.Range(frame - 1, 3).Where(shot.Range.Contains)];
         CodeImage Codes(int f) =>
             width >= shot.Plate!.Width
-                ? engine.PlateCodes(shot, f)
-                : CodeImage.FromLinear(engine.Plate(shot, f, width), shot.Plate.Space, 16);
+                ? engine.Plates.PlateCodes(shot, f)
+                : CodeImage.FromLinear(engine.Plates.Plate(shot, f, width), shot.Plate.Space, 16);
         return GrainWork.Moving([.. near.Select(Codes)], Array.IndexOf(near, frame), shot.Plate!.Space);
     }
 
@@ -172,8 +172,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>Lights as the lens sees them: their irradiance there, and the share that neither set nor element hides.</summary>
     private Dictionary<string, SeenLamp> Lamps(ShotDocument shot, int frame, Pose pose, Pinhole pinhole)
     {
-        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
-        var set = engine.Set(at);
+        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
+        var set = engine.Place.Set(at);
         var elements = new ElementScene(engine.Elements(at, frame));
         Vector3 eye = pose.Position.ToSingle();
         var result = new Dictionary<string, SeenLamp>();
@@ -282,7 +282,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             Finish = new() { Region = shot.Finish.Region },
         };
         return _measures
-            .Get(ShotEngine.Key("plate measures", 8, shot, r), () => new(Measures(shot, r, engine.Plate(shot, r.Frame!.Value), 1)))
+            .Get(ResultKey.Of("plate measures", 8, shot, r), () => new(Measures(shot, r, engine.Plates.Plate(shot, r.Frame!.Value), 1)))
             .Value;
     }
 
@@ -297,11 +297,11 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int frame = at ?? MeasuredAt(shot),
             width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
         shot = Reduced.Seen(shot);
-        return _measured.Get(ShotEngine.Key("finish measured", 8, shot, frame), () =>
+        return _measured.Get(ResultKey.Of("finish measured", 8, shot, frame), () =>
         {
             FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop),
                 done = Laid(shot, frame, bare);
-            FloatImage plate = engine.Plate(shot, frame, width);
+            FloatImage plate = engine.Plates.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate!.Width;
             Grain? grain = GrainOf(shot, width);
             PlateMeasures own = scale == 1 ? Plate(shot, frame) : Measures(shot, Region(shot, frame), plate, scale);
@@ -386,7 +386,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 .Order()
                 .Select(d => (double)d),
         ];
-        var set = engine.Set(at);
+        var set = engine.Place.Set(at);
         if (away.Length > 0 && set.Pieces.Count > 0)
         {
             double middle = away[away.Length / 2];
@@ -567,9 +567,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     {
         int frame = MeasuredAt(shot),
             width = Math.Min(MeasuredWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-        FloatImage plate = engine.QuietPlate(shot, frame, width);
+        FloatImage plate = engine.Plates.QuietPlate(shot, frame, width);
         RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
-        var set = engine.Set(Hanging.At(shot, frame));
+        var set = engine.Place.Set(Hanging.At(shot, frame));
         if (set.Pieces.Count == 0)
         {
             throw new ShotFault("Haze is told by distance, and there is no set yet: build one at step 3.");

@@ -18,7 +18,7 @@ public static class FrameFiles
     public static void Write(ShotEngine engine, ShotDocument shot, int frame, FrameLayers layers, string directory)
     {
         Directory.CreateDirectory(directory);
-        MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Comp(shot, frame, layers)));
+        MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Renderer.Comp(shot, frame, layers)));
         var (channels, attributes) = Channels(shot, frame, layers);
         try
         {

@@ -34,7 +34,7 @@ public sealed class GrainWork(ShotEngine engine, MediaStore media)
             {
                 if (!near.ContainsKey(k))
                 {
-                    near[k] = Coded(engine.PlateCodes(shot, k));
+                    near[k] = Coded(engine.Plates.PlateCodes(shot, k));
                 }
             }
             GrainFreeFrame made = GrainFree.Of([.. Enumerable.Range(first, last - first + 1).Select(k => near[k])], f - first, stop);

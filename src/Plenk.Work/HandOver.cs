@@ -27,7 +27,7 @@ public static class HandOver
         {
             throw new ShotFault("The camera has no sample within the shot's range. Check its first frame and rate at step 2.");
         }
-        SetScene set = engine.Set(Hanging.At(shot, shot.Range.First));
+        SetScene set = engine.Place.Set(Hanging.At(shot, shot.Range.First));
         List<(string, Vec3)> points =
         [
             .. shot.SurveyPoints.Where(p => p.Position is not null).Select(p => (p.Name, camera.SourceToWorld.Apply(p.Position!.Value))),

@@ -117,7 +117,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
     public static Start Begin(ShotDocument shot, HandOverChoice choice, string folder)
     {
         Directory.CreateDirectory(folder);
-        string key = ShotEngine.Key("hand over", 2, shot with { Tolerances = new Dictionary<string, double>(), Notes = [] }, choice);
+        string key = ResultKey.Of("hand over", 2, shot with { Tolerances = new Dictionary<string, double>(), Notes = [] }, choice);
         int last = 0;
         var notes = new List<string>();
         foreach (string path in Directory.GetFiles(folder))
@@ -210,7 +210,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         // The comp is the plate's own size: what acts on the whole picture must not see beyond it.
         FrameLayers made = engine.Finish.Laid(shot, frame, bare.Within(overscan));
         var files = new List<HandedFile>();
-        CodeImage Comp(int bits) => engine.Comp(shot, frame, made, bits);
+        CodeImage Comp(int bits) => engine.Renderer.Comp(shot, frame, made, bits);
         if (layers)
         {
             string name = NameOf(shot, choice, version, "layers", frame, "exr");
@@ -261,7 +261,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         }
         if (choice.ForReview)
         {
-            CodeImage shown = Comp(8).Through(engine.View(shot, SeenBy(shot, choice)));
+            CodeImage shown = Comp(8).Through(engine.Plates.View(shot, SeenBy(shot, choice)));
             shown = new(shown.Width, shown.Height, 3, 8, Array.ConvertAll(shown.Codes, c => (ushort)((c + 128) / 257)));
             // Movie and contact sheet are made of these when all frames are there.
             CodeImage burned = choice.BurnIn
@@ -378,7 +378,9 @@ public sealed partial class HandOverWork(ShotEngine engine)
             frame,
             made,
             overscan,
-            primaries == Primaries.Bt709 ? null : (primaries, engine.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan))
+            primaries == Primaries.Bt709
+                ? null
+                : (primaries, engine.Plates.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan))
         );
         var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         if (choice.Layers is { } wanted)
@@ -653,7 +655,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         }
         int first = path[0].Item1;
         ShotDocument At(int f) => Hanging.At(shot, f);
-        var set = engine.Set(At(first));
+        var set = engine.Place.Set(At(first));
         // Meshes of pieces are in the world; one that hangs on a moving thing is taken along from where it stands first.
         SceneThing[] pieces =
         [
@@ -712,7 +714,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             shot.Rate,
             pieces,
             elements,
-            [.. ShotEngine.LitAt(shot, first).Lights.Where(l => !l.Off)]
+            [.. FrameRenderer.LitAt(shot, first).Lights.Where(l => !l.Off)]
         );
         MediaStore.WriteWhole(Path.Combine(inner, "scene.glb"), SceneFile.Glb(scene));
         yield return ($"{stem}_scene/scene.glb", "camera, set, elements, lights");

@@ -18,12 +18,12 @@ public static class LightWork
 
     public static SunFit Fit(ShotEngine engine, ShotDocument shot, int frame)
     {
-        SetScene set = engine.Set(Hanging.At(shot, frame));
+        SetScene set = engine.Place.Set(Hanging.At(shot, frame));
         if (set.Pieces.Count == 0)
         {
             throw new ShotFault("Nothing is built yet: light and shadow are told by the set. Build it at step 3.");
         }
-        FloatImage plate = engine.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
+        FloatImage plate = engine.Plates.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
         var (pose, pinhole) = engine.Camera(shot, frame);
         return new(set, new RayGrid(pinhole.Resized(plate.Width, plate.Height), pose), plate);
     }
@@ -105,7 +105,7 @@ public static class LightWork
     {
         Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
             ?? throw new ShotFault("No sun is set: the edge's width is read against its direction. Find the sun first.");
-        FloatImage plate = engine.QuietPlate(
+        FloatImage plate = engine.Plates.QuietPlate(
             shot,
             frame,
             shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")
@@ -178,7 +178,7 @@ public static class LightWork
             "shadow"
         );
         ShotDocument still = Hanging.At(shot, frame);
-        Hit caster = engine.Set(still).Scene.Intersect(new Ray((inside + 0.01 * d).ToSingle(), d.ToSingle()), RayKinds.LightSet);
+        Hit caster = engine.Place.Set(still).Scene.Intersect(new Ray((inside + 0.01 * d).ToSingle(), d.ToSingle()), RayKinds.LightSet);
         if (!caster.IsHit)
         {
             throw new ShotFault("Nothing of the set casts that shadow as the sun stands: build what casts it, or find the sun first.");
@@ -198,10 +198,10 @@ public static class LightWork
         CancellationToken stop = default
     )
     {
-        SetLight light = engine.LightOn(shot, frame, width, stop);
-        FloatImage plate = engine.QuietPlate(shot, frame, width);
+        SetLight light = engine.Renderer.LightOn(shot, frame, width, stop);
+        FloatImage plate = engine.Plates.QuietPlate(shot, frame, width);
         var (albedo, doubt) = OwnColour.Of(plate, light);
-        SetScene set = engine.Set(Hanging.At(shot, frame));
+        SetScene set = engine.Place.Set(Hanging.At(shot, frame));
         RayGrid grid = engine.Grid(shot, frame, plate.Width, plate.Height);
         var piece = new int[plate.Width * plate.Height];
         Parallel.For(0, plate.Height, Cores.All, y =>
@@ -261,7 +261,7 @@ public static class LightWork
         Vec3 a = OnSet(engine, shot, frame, from, "shadow"),
             b = OnSet(engine, shot, frame, to, "place it should fall on");
         ShotDocument at = Hanging.At(shot, frame);
-        SetScene set = engine.Set(at);
+        SetScene set = engine.Place.Set(at);
         Vector3 d = sun.Normalized().ToSingle();
         var start = new Ray(a.ToSingle() + d * 0.01f, d);
         var elements = new Core.Contact.ElementScene(engine.Elements(at, frame));
@@ -292,21 +292,21 @@ public static class LightWork
         {
             throw new ShotFault("Nothing of the set is there. Click on a piece.");
         }
-        SetScene set = engine.Set(Hanging.At(shot, frame));
+        SetScene set = engine.Place.Set(Hanging.At(shot, frame));
         double wanted = Luminance.Of(new Vector3((float)plate[0], (float)plate[1], (float)plate[2]));
         var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
         Vector3 point = new Vector3((float)p[0], (float)p[1], (float)p[2]) + normal * 1e-3f;
         if (panorama.ShowsPlace)
         {
             return
-                new PlacePicture(panorama, engine.Around(panorama.Media!)).TryAt(point, normal, set.Scene, out Vector3 shown)
+                new PlacePicture(panorama, engine.Place.Around(panorama.Media!)).TryAt(point, normal, set.Scene, out Vector3 shown)
                 && Luminance.Of(shown) > 0
                 ? wanted / Luminance.Of(shown)
                 : throw new ShotFault(
                     "That spot was not seen from where the panorama was shot. Click one that it shows, or type its place."
                 );
         }
-        SampledLight light = LightRig.Of([panorama with { Off = false, Alone = false }], l => engine.Around(l.Media!)).Sampled[0];
+        SampledLight light = LightRig.Of([panorama with { Off = false, Alone = false }], l => engine.Place.Around(l.Media!)).Sampled[0];
         double e = 0;
         const int samples = 8192;
         for (uint i = 0; i < samples; i++)
@@ -327,7 +327,7 @@ public static class LightWork
     public static (Vector3 Real, Vector3 Ours, Vector3 Sun, Vector3 Around) Level(ShotEngine engine, ShotDocument shot)
     {
         ShadowPair pair = shot.RealShadow ?? throw new ShotFault("Name a lit and a shadowed spot of one surface first.");
-        FloatImage plate = engine.QuietPlate(shot, pair.Frame, shot.Plate?.Width ?? 0);
+        FloatImage plate = engine.Plates.QuietPlate(shot, pair.Frame, shot.Plate?.Width ?? 0);
         Vector3 Level(double x, double y)
         {
             if (!(x >= 0 && y >= 0 && x < plate.Width && y < plate.Height))
@@ -372,20 +372,20 @@ public static class LightWork
         string what
     )
     {
-        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
         PickResult hit = engine.Pick(shot, frame, spot.X, spot.Y);
         if (hit.OnSet is not { } p || hit.OnSetNormal is not { } n)
         {
             throw new ShotFault($"Nothing of the set is where the {what} is. Build the surface there first.");
         }
-        SetScene set = engine.Set(at);
-        LightRig rig = LightRig.Of(at.Lights.Where(l => l.InPlate), l => engine.Around(l.Media!));
+        SetScene set = engine.Place.Set(at);
+        LightRig rig = LightRig.Of(at.Lights.Where(l => l.InPlate), l => engine.Place.Around(l.Media!));
         var normal = new Vector3((float)n[0], (float)n[1], (float)n[2]);
         Vector3 point = new Vector3((float)p[0], (float)p[1], (float)p[2]) + normal * 1e-3f,
             direct = default,
             around = rig.FillPlate;
         const int rays = 2048;
-        SkyOpenings? openings = engine.OpeningsOf(at);
+        SkyOpenings? openings = engine.Place.OpeningsOf(at);
         for (int k = 0; k < rig.Sampled.Count; k++)
         {
             Vector3 sum = default;
@@ -476,18 +476,18 @@ public static class LightWork
         CancellationToken stop = default
     )
     {
-        ShotDocument at = ShotEngine.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
         Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true, ShowsPlace: false })];
         if (chosen.Length == 0)
         {
             throw new ShotFault("Choose the lights to be fitted: those that lit the place when the plate was shot.");
         }
-        SetScene set = engine.Set(at);
+        SetScene set = engine.Place.Set(at);
         if (set.Pieces.Count == 0)
         {
             throw new ShotFault("Nothing is built yet: lights are fitted on the set. Build it at step 3.");
         }
-        FloatImage plate = engine.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
+        FloatImage plate = engine.Plates.QuietPlate(shot, frame, Math.Min(FitWidth, shot.Plate?.Width ?? FitWidth));
         var (pose, pinhole) = engine.Camera(shot, frame);
         HashSet<int>? only =
             pieces.Count == 0 ? null : [.. Enumerable.Range(0, set.Pieces.Count).Where(i => pieces.Contains(set.Pieces[i].Id))];
@@ -495,10 +495,10 @@ public static class LightWork
             set,
             new RayGrid(pinhole.Resized(plate.Width, plate.Height), pose),
             plate,
-            engine.OpeningsOf(at),
+            engine.Place.OpeningsOf(at),
             chosen,
             [.. at.Lights.Where(l => !l.Off && !ids.Contains(l.Id))],
-            l => engine.Around(l.Media!),
+            l => engine.Place.Around(l.Media!),
             only,
             stop: stop
         );
@@ -524,7 +524,7 @@ public static class LightWork
             ?? throw new ShotFault("That element is no longer in the shot, or is off.");
         Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
             ?? throw new ShotFault("No sun is set: there is no shadow to make room for.");
-        SetScene set = engine.Set(at);
+        SetScene set = engine.Place.Set(at);
         if (Core.Contact.Standing.Below(set, element.ObjectToWorld.Translation + 0.35 * Vec3.UnitY) is not { } under)
         {
             throw new ShotFault("Nothing of the set lies below the element. Move it over a piece.");

@@ -1,10 +1,10 @@
 using Plenk.Core;
 using Plenk.Core.Contact;
-using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Core.Tracking;
+using Plenk.Core.Tracking.Mattes;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Plenk.Store;
@@ -14,6 +14,7 @@ namespace Plenk.Work;
 /// <summary>The mattes of a shot as pictures of a frame, whatever they are made of.</summary>
 public sealed class MatteWork(ShotEngine engine, IMedia media)
 {
+    private readonly ShotEngine engine = engine;
     private readonly Cache<float[]> _pictures = new(Sizes.Of);
 
     public static Matte Of(ShotDocument shot, string id) =>
@@ -22,11 +23,11 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     /// <summary>Hash of all that the mattes of a shot hang on: a matte may be joined to any other, so they have one.</summary>
     public static string KeyOf(ShotDocument shot)
     {
-        bool Any(MatteKind kind) => shot.Mattes.Any(m => m.Kind == kind && m.Frozen is null);
-        object?[] seen = Any(MatteKind.Element)
+        bool Any(Func<MatteForm, bool> reads) => shot.Mattes.Any(m => m.Frozen is null && reads(MatteForms.Of(m)));
+        object?[] seen = Any(f => f.ReadsElements)
             ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
             : [];
-        return ShotEngine.Key("mattes", 1, [shot.Mattes, shot.Rate, Any(MatteKind.Screen) ? shot.Plate : shot.Plate?.Width, .. seen]);
+        return ResultKey.Of("mattes", 1, [shot.Mattes, shot.Rate, Any(f => f.ReadsPlate) ? shot.Plate : shot.Plate?.Width, .. seen]);
     }
 
     /// <summary>How much of each pixel lies in it, on a picture of that size.</summary>
@@ -39,38 +40,20 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         {
             throw new ShotFault($"{matte.Name} is joined to itself, by way of {string.Join(", ", within)}. Take one of them off.");
         }
-        return _pictures.Get(ShotEngine.Key("matte", 2, KeyOf(shot), matte, frame, width, height), () =>
+        return _pictures.Get(ResultKey.Of("matte", 2, KeyOf(shot), matte, frame, width, height), () =>
         {
             double scale = (double)width / (shot.Plate?.Width ?? width);
             if (matte.Frozen is { } frozen)
             {
                 return Picture(shot, matte, frozen, null, frame, width, height);
             }
-            float[] own = matte.Kind switch
+            MatteForm form = MatteForms.Of(matte);
+            if (form.Lacks(matte) is { } lacks)
             {
-                MatteKind.Drawn => MatteShape.Coverage(
-                    [.. MatteShape.At(matte, frame).Select(v => v * scale)],
-                    width,
-                    height,
-                    matte.FeatherPixels * scale,
-                    matte.GrowPixels * scale
-                ),
-                MatteKind.Screen => MatteField.Key(
-                    engine.QuietPlate(shot, frame, width),
-                    matte.Screen ?? throw new ShotFault($"{matte.Name} has no screen colour. Pick it in the picture.")
-                ),
-                MatteKind.Frames => Picture(
-                    shot,
-                    matte,
-                    matte.Frames ?? throw new ShotFault($"{matte.Name} has no pictures."),
-                    matte.Ids,
-                    frame,
-                    width,
-                    height
-                ),
-                _ => OfElement(shot, matte, frame, width, height),
-            };
-            if (matte.Kind != MatteKind.Drawn && (matte.GrowPixels != 0 || matte.FeatherPixels > 1))
+                throw new ShotFault(lacks);
+            }
+            float[] own = form.Coverage(matte, frame, width, height, scale, new Sources(this, shot, matte, frame, width, height));
+            if (!form.GrowsItself && (matte.GrowPixels != 0 || matte.FeatherPixels > 1))
             {
                 own = MatteField.Grown(own, width, height, matte.GrowPixels * scale, matte.FeatherPixels * scale);
             }
@@ -91,6 +74,16 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
             }
             return own;
         });
+    }
+
+    /// <summary>What a matte's form asks for, in its frame and size.</summary>
+    private sealed class Sources(MatteWork work, ShotDocument shot, Matte matte, int frame, int width, int height) : IMatteSources
+    {
+        public FloatImage Plate() => work.engine.Plates.QuietPlate(shot, frame, width);
+
+        public float[] Pictures(FrameSource source, IdChoice? ids) => work.Picture(shot, matte, source, ids, frame, width, height);
+
+        public float[] Element(string id) => work.OfElement(shot, matte, frame, width, height);
     }
 
     private float[] Picture(ShotDocument shot, Matte matte, FrameSource source, IdChoice? ids, int frame, int width, int height)

@@ -19,9 +19,9 @@ public sealed class MovingWork(ShotEngine engine)
     public static MovingObject Need(ShotDocument shot, string id) =>
         shot.MovingObjects.FirstOrDefault(o => o.Id == id) ?? throw new ShotFault("That thing is no longer in the shot.");
 
-    private TriangleMesh Mesh(MovingObject thing) => engine.Mesh(thing.Media ?? throw new ShotFault(NoMesh), "thing.obj").Merged();
+    private TriangleMesh Mesh(MovingObject thing) => engine.Place.Mesh(thing.Media ?? throw new ShotFault(NoMesh), "thing.obj").Merged();
 
-    private MeshTree Tree(MovingObject thing) => engine.Tree(thing.Media ?? throw new ShotFault(NoMesh));
+    private MeshTree Tree(MovingObject thing) => engine.Place.Tree(thing.Media ?? throw new ShotFault(NoMesh));
 
     private static Pose InCamera(Pose objectToWorld, Pose camera) =>
         new(camera.Rotation.Transpose() * objectToWorld.Rotation, camera.ToLocal(objectToWorld.Position));
@@ -114,7 +114,7 @@ public sealed class MovingWork(ShotEngine engine)
         return Overlays.Wireframe(
             pinhole,
             InCamera(pose, objectToWorld),
-            engine.Set(
+            engine.Place.Set(
                 shot with
                 {
                     Pieces =

@@ -13,11 +13,11 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     /// <summary>A frame to paint on: as PNG (16 bits, the plate's encoding; a surface's own colour in sRGB) or EXR (linear, half).</summary>
     public (string Name, byte[] Bytes) Out(ShotDocument shot, int frame, string? camera, bool ownColour, bool exr)
     {
-        ShotDocument through = ShotEngine.Through(shot, camera);
+        ShotDocument through = ProjectionWork.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         FloatImage picture = ownColour
-            ? engine.OwnColourOf(through, frame, plate.Width).Albedo
-            : engine.QuietPlate(through, frame, plate.Width);
+            ? engine.Renderer.OwnColourOf(through, frame, plate.Width).Albedo
+            : engine.Plates.QuietPlate(through, frame, plate.Width);
         string name =
             $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
         if (!exr)
@@ -30,7 +30,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     /// <summary>A painted picture as a source; what is odd about it is told in <paramref name="notes"/>, what makes it unfit is a fault.</summary>
     public ProjectionSource In(ShotDocument shot, byte[] bytes, string name, int frame, string? camera, bool ownColour, List<string> notes)
     {
-        ShotDocument through = ShotEngine.Through(shot, camera);
+        ShotDocument through = ProjectionWork.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         if (
             NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m
@@ -61,8 +61,8 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         }
         // Most of a painted frame is as it went out; what is different everywhere was encoded otherwise or is another frame.
         FloatImage sent = ownColour
-            ? engine.OwnColourOf(through, frame, plate.Width).Albedo
-            : engine.QuietPlate(through, frame, plate.Width);
+            ? engine.Renderer.OwnColourOf(through, frame, plate.Width).Albedo
+            : engine.Plates.QuietPlate(through, frame, plate.Width);
         double Share(ColorSpace s, FloatImage against) => Agreeing(codes, s, against);
         double now = Share(space, sent);
         if (now < 0.3)
@@ -84,7 +84,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
                 {
                     try
                     {
-                        if (Share(space, engine.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now))
+                        if (Share(space, engine.Plates.QuietPlate(through, f, plate.Width)) > Math.Max(0.35, 2 * now))
                         {
                             throw new ShotFault($"{name} looks like frame {f}, not {frame}. Go to {f} and bring it in there.");
                         }

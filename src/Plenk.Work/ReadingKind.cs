@@ -61,7 +61,7 @@ public sealed record ReadingKind(
         new(2, SolveReadings.SlideBlank, s => Reduced.Camera(s) with { Solve = s.Solve, Elements = s.Elements }, Slide),
         new(2, SetReadings.EdgesBlank, s => Reduced.Set(s) with { Look = new() { TrackGrainFree = s.Look.TrackGrainFree } }, Edges),
         new(2, SetReadings.SharedBlank, Reduced.Set, (engine, s, _) =>
-            SetReadings.Shared(engine.Set(Hanging.At(s, s.Range.First)), s.Range.First)
+            SetReadings.Shared(engine.Place.Set(Hanging.At(s, s.Range.First)), s.Range.First)
         ),
         new(2, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? Reduced.None(s) : Reduced.Set(s) with { Clouds = s.Clouds }, Cloud),
         new(3, ProjectionReadings.Blank, Reduced.Footage, Projection),
@@ -74,7 +74,9 @@ public sealed record ReadingKind(
                 ProjectionReadings.Colour([
                     .. s
                         .Projections.Where(p => p is { Off: false, OwnColour: true })
-                        .Select(p => (p.Frame, engine.OwnColourOf(ShotEngine.Through(s, p.Camera), p.Frame, Width, stop).Doubt)),
+                        .Select(p =>
+                            (p.Frame, engine.Renderer.OwnColourOf(ProjectionWork.Through(s, p.Camera), p.Frame, Width, stop).Doubt)
+                        ),
                 ])
         ),
         new(2, LightReadings.SunBlank, s => Reduced.None(s) with { Lights = s.Lights, Sun = s.Sun }, (_, s, _) => LightReadings.Sun(s)),
@@ -85,7 +87,7 @@ public sealed record ReadingKind(
             ContactReadings.ShadowBlank,
             s => Reduced.Light(s) with { Elements = s.Elements },
             (engine, s, _) =>
-                Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Set(at), engine.Elements(at)) : null!
+                Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Place.Set(at), engine.Elements(at)) : null!
         ),
         new(
             2,
@@ -101,7 +103,7 @@ public sealed record ReadingKind(
         )),
     ];
 
-    public string Key(ShotDocument shot) => ShotEngine.Key(Blank.Id, Version, Reads(shot));
+    public string Key(ShotDocument shot) => ResultKey.Of(Blank.Id, Version, Reads(shot));
 
     /// <summary>Measured, or blank with the reason why it cannot be.</summary>
     public Reading Take(ShotEngine engine, ShotDocument shot, CancellationToken stop = default)
@@ -177,7 +179,7 @@ public sealed record ReadingKind(
         {
             stop.ThrowIfCancellationRequested();
             var (pose, pinhole) = engine.Camera(shot, frame);
-            set = engine.Set(Hanging.At(shot, frame));
+            set = engine.Place.Set(Hanging.At(shot, frame));
             frames.Add(
                 (
                     frame,
@@ -211,8 +213,8 @@ public sealed record ReadingKind(
                     frame,
                     ProjectionReadings.Match(
                         shot,
-                        engine.Projected(shot, frame, width, 2, stop),
-                        engine.QuietPlate(shot, frame, width),
+                        engine.Projection.Projected(shot, frame, width, 2, stop),
+                        engine.Plates.QuietPlate(shot, frame, width),
                         frame,
                         shot.Plate!.Width
                     )
@@ -228,7 +230,7 @@ public sealed record ReadingKind(
         {
             return SetReadings.CloudBlank with { Note = "no point cloud is here" };
         }
-        SetScene set = engine.Set(Hanging.At(shot, shot.Range.First));
+        SetScene set = engine.Place.Set(Hanging.At(shot, shot.Range.First));
         // So many as a large set can be asked about in a few seconds.
         int most = (int)Math.Clamp(60_000_000L / Math.Max(1, set.Meshes.Sum(m => (long)m.TriangleCount)), 60, 1500);
         return SetReadings.Cloud(set, engine.Clouds.Spread(shot, most));
@@ -240,7 +242,7 @@ public sealed record ReadingKind(
         {
             return ProjectionReadings.StitchBlank with { Note = "all projections are of one camera" };
         }
-        IReadOnlyList<CameraMeeting> meetings = engine.Meetings(shot, shot.Range.First, stop);
+        IReadOnlyList<CameraMeeting> meetings = engine.Projection.Meetings(shot, shot.Range.First, stop);
         if (!meetings.Any(m => m.Spots > 0))
         {
             return ProjectionReadings.StitchBlank with { Note = "the cameras share no spot that both show well" };
@@ -295,7 +297,7 @@ public sealed record ReadingKind(
         {
             stop.ThrowIfCancellationRequested();
             ShotDocument at = Hanging.At(shot, frame);
-            frames.Add((frame, ContactReadings.Gap(at, engine.Set(at), engine.Elements(at, frame))));
+            frames.Add((frame, ContactReadings.Gap(at, engine.Place.Set(at), engine.Elements(at, frame))));
         }
         return ContactReadings.Gap(frames);
     }

@@ -20,15 +20,13 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
     private readonly Cache<RenderedData> _data = new(d =>
         Sizes.Of(d.Beauty) + Sizes.Of(d.Position) + Sizes.Of(d.Normal) + Sizes.Of(d.Albedo)
     );
-    private readonly Cache<ShotEngine.Box<TraceScene?>> _surfaces = new(s =>
-        Sizes.Small + (s.Value?.Instances.Sum(i => Sizes.Of(i.Tree)) ?? 0)
-    );
+    private readonly Cache<Box<TraceScene?>> _surfaces = new(s => Sizes.Small + (s.Value?.Instances.Sum(i => Sizes.Of(i.Tree)) ?? 0));
     private readonly Cache<FloatImage> _lit = new(Sizes.Of);
 
     public RenderedData Data(ShotDocument shot, RenderedPicture picture)
     {
         var (pose, pinhole) = engine.Camera(shot, picture.Frame);
-        return _data.Get(ShotEngine.Key("rendered", 1, picture.Media, picture.Depth, pose, pinhole), () =>
+        return _data.Get(ResultKey.Of("rendered", 1, picture.Media, picture.Depth, pose, pinhole), () =>
             Read([.. picture.Media.Select(media.Read)], picture.Names, picture.Name, picture.Depth, pose, pinhole)
         );
     }
@@ -166,14 +164,14 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
             .. shot.Lights.Where(l => picture.Lamps.Contains(l.Id)).Select(l => l.At(picture.Frame) with { Off = false, Alone = false }),
         ];
         return _lit.Get(
-            ShotEngine.Key("relit", 1, picture, lamps, engine.Camera(shot, picture.Frame), picture.ShadowsBySet ? shot.Pieces : null),
+            ResultKey.Of("relit", 1, picture, lamps, engine.Camera(shot, picture.Frame), picture.ShadowsBySet ? shot.Pieces : null),
             () =>
             {
                 TraceScene? casts =
                     !picture.Look.Shadows ? null
-                    : picture.ShadowsBySet ? engine.Set(Hanging.At(shot, picture.Frame)).Scene
+                    : picture.ShadowsBySet ? engine.Place.Set(Hanging.At(shot, picture.Frame)).Scene
                     : _surfaces
-                        .Get(ShotEngine.Key("surface", 1, picture.Media, picture.Depth, engine.Camera(shot, picture.Frame)), () =>
+                        .Get(ResultKey.Of("surface", 1, picture.Media, picture.Depth, engine.Camera(shot, picture.Frame)), () =>
                             new(
                                 Relight.Surface(data.Position) is { } mesh
                                     ? new TraceScene([new TraceInstance(new MeshTree(mesh), Similarity.Identity, RayKinds.LightSet)])
@@ -185,7 +183,7 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
                     data.Position,
                     data.Normal,
                     data.Albedo,
-                    LightRig.Of(lamps, l => engine.Around(l.Media!)),
+                    LightRig.Of(lamps, l => engine.Place.Around(l.Media!)),
                     picture.Look,
                     engine.Camera(shot, picture.Frame).Pose.Position.ToSingle(),
                     casts,

@@ -104,7 +104,7 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
                     frames[k],
                     document.Range.First,
                     document.Range.Last,
-                    f => engine.PlateCodes(document, f),
+                    f => engine.Plates.PlateCodes(document, f),
                     f => CameraOrNull(document, f),
                     job.Stop,
                     (what, part) => job.Progress($"{frames[at]}: {what.ToLowerInvariant()}", (at + part) / frames.Length)

@@ -37,7 +37,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
 
     public GrayPyramid Picture(ShotDocument shot, int frame)
     {
-        CodeImage p = shot.Look.TrackGrainFree ? engine.GrainFreeCodes(shot, frame) : engine.PlateCodes(shot, frame);
+        CodeImage p = shot.Look.TrackGrainFree ? engine.Plates.GrainFreeCodes(shot, frame) : engine.Plates.PlateCodes(shot, frame);
         if (shot.Look is { TrackThroughCurve: true, Curve: { } curve })
         {
             p = p.Through(new(SeenThrough.Curve, shot.Plate!.Encoding, null, null, curve));

@@ -130,7 +130,7 @@ public sealed class WireTests(Site site)
             Core.Shots.ShotDocument own = Work.DemoSeed.Build(Site.Demo, bytes => media.Write(bytes));
             var engine = new Work.ShotEngine(media);
             var layers = engine.Finish.Frame(shot with { Seed = own.Seed }, 1040, 320, Core.Lighting.RenderQuality.Full);
-            Assert.Equal(engine.Comp(shot, 1040, layers).Codes, Formats.Raster.RasterFile.Read(one, "page").Codes);
+            Assert.Equal(engine.Renderer.Comp(shot, 1040, layers).Codes, Formats.Raster.RasterFile.Read(one, "page").Codes);
         }
         finally
         {

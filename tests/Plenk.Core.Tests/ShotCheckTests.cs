@@ -122,7 +122,13 @@ public sealed class ShotCheckTests
         ["between 0 and 500 px wide, and it grows or shrinks by up to 200 px"] = With(Edge with { GrowPixels = double.NaN }),
         ["a matte that it is joined to is no longer in the shot"] = With(Edge with { Parts = [new("gone")] }),
         ["what it hides begins at 0 m or more"] = With(Edge with { HidesBeyondMetres = -1 }),
-        ["its band goes from a smaller to a larger difference"] = With(Edge with { Screen = new(new(0, 0.5, 0), 0.5, 0.2) }),
+        ["its band goes from a smaller to a larger difference"] = With(
+            Edge with
+            {
+                Kind = MatteKind.Screen,
+                Screen = new(new(0, 0.5, 0), 0.5, 0.2),
+            }
+        ),
         ["its pictures are missing"] = With(Edge with { Kind = MatteKind.Frames }),
         ["its element is no longer in the shot"] = With(Edge with { Kind = MatteKind.Element, Element = "gone" }),
         ["every line runs along x, y or z"] = Good with { Still = new() { Lines = [new("w", 0, 0, 1, 1)] } },

@@ -259,7 +259,7 @@ public sealed class StoreTests : IAsyncLifetime
             ShotFolder.Write(folder, shot, store);
             ShotDocument read = new ShotFolder(folder).ReadDocument();
             var engine = new ShotEngine(new ShotFolder(folder));
-            FrameLayers layers = engine.Render(read, 1001, 96, RenderQuality.Full);
+            FrameLayers layers = engine.Renderer.Render(read, 1001, 96, RenderQuality.Full);
             FrameFiles.Write(engine, read, 1001, layers, Path.Combine(directory, "out"));
             CodeImage comp = RasterFile.Read(File.ReadAllBytes(Path.Combine(directory, "out", FrameFiles.PngName(read, 1001))), "comp");
             int touched = 0;
@@ -276,7 +276,7 @@ public sealed class StoreTests : IAsyncLifetime
                 }
             }
             Assert.InRange(touched, 100, 96 * 54 / 2);
-            FrameLayers again = new ShotEngine(store).Render(shot, 1001, 96, RenderQuality.Full);
+            FrameLayers again = new ShotEngine(store).Renderer.Render(shot, 1001, 96, RenderQuality.Full);
             Assert.Equal(layers.Comp.Data, again.Comp.Data);
             var readings = ReadingKind.All.Select(k => k.Take(engine, read)).ToList();
             Assert.Equal(Core.Readings.Verdict.Within, readings.Single(r => r.Id == "plate.complete").Verdict);

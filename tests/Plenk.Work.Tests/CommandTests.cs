@@ -75,7 +75,7 @@ public sealed class CommandTests(DemoShot demo) : CommandSite, IClassFixture<Dem
             b = Read($"{frames}/b");
         FrameLayers page = demo.Engine.Finish.Frame(demo.Document, 1036, 320, RenderQuality.Full, dataPasses: false);
         Assert.Equal(a.Codes, b.Codes);
-        Assert.Equal(demo.Engine.Comp(demo.Document, 1036, page).Codes, a.Codes);
+        Assert.Equal(demo.Engine.Renderer.Comp(demo.Document, 1036, page).Codes, a.Codes);
         CodeImage Read(string at) => RasterFile.Read(File.ReadAllBytes(Path.Combine(at, "BTH_0040.comp.1036.png")), "comp");
 
         // Debian's image tool reads the layers.

@@ -47,7 +47,7 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         ExrPicture truth = ExrFile.Read(Path.Combine(DemoShot.Repository, "demo", "BTH_0090", "truth.1013.exr"));
         float[] shadow = truth.Find("shadow", "G")!.Values,
             bell = truth.Find("bell", "A")!.Values;
-        FrameLayers ours = _engine.Render(_mop, 1013, truth.Width, new RenderQuality(16, 1, 8), dataPasses: false);
+        FrameLayers ours = _engine.Renderer.Render(_mop, 1013, truth.Width, new RenderQuality(16, 1, 8), dataPasses: false);
         double both = 0,
             either = 0,
             off = 0;
@@ -73,8 +73,8 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
                     Elements = [_mop.Elements[0] with { Position = _mop.Elements[0].Position + new Vec3(-1.05, 0, 0.3) }],
                 },
             alone = closer with { Pieces = [.. closer.Pieces.Where(p => p.Kind != PieceKind.Figure)] };
-        FrameLayers with = _engine.Render(closer, 1013, 480, RenderQuality.Middle, dataPasses: false),
-            without = _engine.Render(alone, 1013, 480, RenderQuality.Middle, dataPasses: false);
+        FrameLayers with = _engine.Renderer.Render(closer, 1013, 480, RenderQuality.Middle, dataPasses: false),
+            without = _engine.Renderer.Render(alone, 1013, 480, RenderQuality.Middle, dataPasses: false);
         Assert.True(
             with.Holdout.Data.Sum() > without.Holdout.Data.Sum() + 300,
             $"{with.Holdout.Data.Sum():0} held out with him, {without.Holdout.Data.Sum():0} without"
@@ -164,10 +164,19 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
             ],
         };
         Assert.Same(_engine.Elements(cards, 1013)[0].Model.Tree, _engine.Elements(cards, 1013)[1].Model.Tree);
-        FrameLayers one = _engine.Render(cards with { Elements = [cards.Elements[0]] }, 1013, 320, RenderQuality.Middle, dataPasses: false);
+        FrameLayers one = _engine.Renderer.Render(
+            cards with
+            {
+                Elements = [cards.Elements[0]],
+            },
+            1013,
+            320,
+            RenderQuality.Middle,
+            dataPasses: false
+        );
         double covered = one.Element.Data.Where((_, i) => i % 4 == 3).Sum(),
             full = _engine
-                .Render(
+                .Renderer.Render(
                     cards with
                     {
                         Elements =
@@ -214,7 +223,7 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         Assert.Throws<FormatFault>(() => LetteringMesh.Of(new("  ")));
 
         // What was rendered here comes back as frames and gives the same picture, hidden by the same things.
-        FrameLayers bell = _engine.Render(_mop, 1013, 480, RenderQuality.Middle);
+        FrameLayers bell = _engine.Renderer.Render(_mop, 1013, 480, RenderQuality.Middle);
         byte[] exr = ExrFile.ToBytes(480, 270, [.. ExrChannel.Of(bell.Element, "RGBA"), .. ExrChannel.Of(bell.Depth, "Z", "depth")]);
         ShotDocument back = _mop with
         {
@@ -229,7 +238,7 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
                 },
             ],
         };
-        FrameLayers again = _engine.Render(back, 1013, 480, RenderQuality.Middle, dataPasses: false);
+        FrameLayers again = _engine.Renderer.Render(back, 1013, 480, RenderQuality.Middle, dataPasses: false);
         double apart = 0,
             whole = 0;
         for (int i = 0; i < 480 * 270; i++)
@@ -429,7 +438,9 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
                 },
             ],
         };
-        Assert.All(_engine.Render(shot, 1013, 480, RenderQuality.Draft, dataPasses: false).Comp.Data, v => Assert.True(float.IsFinite(v)));
+        Assert.All(_engine.Renderer.Render(shot, 1013, 480, RenderQuality.Draft, dataPasses: false).Comp.Data, v =>
+            Assert.True(float.IsFinite(v))
+        );
     }
 
     [Fact]

@@ -27,10 +27,10 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
         float[] Channel(string name) => truth.Channels.First(c => c.Name == name).Values;
         float[] shadow = Channel("shadow.G"),
             bell = Channel("bell.A");
-        FrameLayers ours = _demo.Engine.Render(_demo.Document, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
+        FrameLayers ours = _demo.Engine.Renderer.Render(_demo.Document, frame, truth.Width, new RenderQuality(32, 1, 1), dataPasses: false);
 
         // Two runs with other seeds tell our own noise; what is left over is the difference.
-        FrameLayers again = _demo.Engine.Render(
+        FrameLayers again = _demo.Engine.Renderer.Render(
             _demo.Document with
             {
                 Seed = 91,
@@ -97,7 +97,7 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     [Fact]
     public void Kept_samples_change_no_pixel()
     {
-        FrameLayers fresh = new ShotEngine(_demo.Media).Render(
+        FrameLayers fresh = new ShotEngine(_demo.Media).Renderer.Render(
             _demo.Document,
             1036,
             160,
@@ -105,10 +105,24 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
             keepWithout: false,
             dataPasses: false
         );
-        FrameLayers kept = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: true, dataPasses: false);
+        FrameLayers kept = _demo.Engine.Renderer.Render(
+            _demo.Document,
+            1036,
+            160,
+            RenderQuality.Draft,
+            keepWithout: true,
+            dataPasses: false
+        );
         Assert.Equal(fresh.Comp.Data, kept.Comp.Data);
         Assert.Equal(fresh.Touched, kept.Touched);
-        FrameLayers whole = _demo.Engine.Render(_demo.Document, 1036, 160, RenderQuality.Draft, keepWithout: false, dataPasses: true);
+        FrameLayers whole = _demo.Engine.Renderer.Render(
+            _demo.Document,
+            1036,
+            160,
+            RenderQuality.Draft,
+            keepWithout: false,
+            dataPasses: true
+        );
         Assert.Equal(fresh.Comp.Data, whole.Comp.Data);
     }
 
@@ -118,7 +132,7 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     {
         ShotDocument shot = _demo.Document;
         float[] Comp(ShotDocument d) =>
-            _demo.Engine.Render(d, 1036, 96, RenderQuality.Draft, keepWithout: true, dataPasses: false).Comp.Data;
+            _demo.Engine.Renderer.Render(d, 1036, 96, RenderQuality.Draft, keepWithout: true, dataPasses: false).Comp.Data;
         float[] first = Comp(shot);
         ShotDocument shifted = shot with
         {

@@ -83,9 +83,9 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         };
         ColorSpace space = shot.Plate!.Space;
         static Vector3 Of(float[] data) => new(data.AsSpan(3 * 5000, 3));
-        CodeImage plate = demo.Engine.PlateCodes(shot, 1036);
+        CodeImage plate = demo.Engine.Plates.PlateCodes(shot, 1036);
         FrameLayers layers = demo.Engine.Finish.Frame(shot, 1036, plate.Width, RenderQuality.Draft, dataPasses: false);
-        Assert.True(plate.Codes.AsSpan().SequenceEqual(demo.Engine.Comp(shot, 1036, layers).Codes));
+        Assert.True(plate.Codes.AsSpan().SequenceEqual(demo.Engine.Renderer.Comp(shot, 1036, layers).Codes));
         Assert.InRange(
             Vector3.Distance(
                 space.ToLinear(new Vector3(plate.Codes[3 * 5000], plate.Codes[3 * 5000 + 1], plate.Codes[3 * 5000 + 2]) / 255f),
@@ -102,7 +102,7 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         {
             brighter.Data[3 * 5000 + c] *= 0.5f;
         }
-        CodeImage half = demo.Engine.Comp(shot, 1036, layers with { Touched = touched, Comp = brighter }, 16);
+        CodeImage half = demo.Engine.Renderer.Comp(shot, 1036, layers with { Touched = touched, Comp = brighter }, 16);
         Vector3 back = space.ToLinear(new Vector3(half.Codes[3 * 5000], half.Codes[3 * 5000 + 1], half.Codes[3 * 5000 + 2]) / 65535f);
         Assert.InRange(Vector3.Distance(0.5f * Of(layers.Comp.Data), back), 0, 1e-3f * Math.Max(0.05f, Of(layers.Comp.Data).Length()));
     }
@@ -220,7 +220,7 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
         FloatImage Three(ExrPicture p, string layer) =>
             FloatImage.Of(p.Width, p.Height, [.. "RGB".Select(c => p.Channels.Single(k => k.Name == $"{layer}.{c}").Values)]);
         float[] One(ExrPicture p, string name) => p.Channels.Single(c => c.Name == name).Values;
-        FloatImage plate = Primaries.Convert(demo.Engine.Plate(shot, 1036, 160), Primaries.Bt709.To(Primaries.AcesCg)),
+        FloatImage plate = Primaries.Convert(demo.Engine.Plates.Plate(shot, 1036, 160), Primaries.Bt709.To(Primaries.AcesCg)),
             comp = Three(there, "comp"),
             shadow = Three(there, "shadow"),
             added = Three(there, "added"),
@@ -276,7 +276,7 @@ public sealed class FinishWorkTests(DemoShot demo) : IClassFixture<DemoShot>, ID
                 },
             ],
         };
-        FloatImage stands = demo.Engine.Render(again, 1036, 160, RenderQuality.Draft, dataPasses: false).Element;
+        FloatImage stands = demo.Engine.Renderer.Render(again, 1036, 160, RenderQuality.Draft, dataPasses: false).Element;
         for (int i = 0; i < 160 * 90; i++)
         {
             for (int c = 0; c < 3; c++)

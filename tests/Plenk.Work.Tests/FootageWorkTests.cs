@@ -60,14 +60,14 @@ public sealed class FootageWorkTests : IDisposable
     public void Two_cameras_are_matched_to_what_their_exposures_were()
     {
         ShotDocument shot = Beside();
-        IReadOnlyList<OtherCamera> matched = _engine.Matched(shot, 1001);
+        IReadOnlyList<OtherCamera> matched = _engine.Projection.Matched(shot, 1001);
         // The right camera was filmed with gains of 1.52, 1.41 and 1.27.
         Vec3 gain = matched[0].Gain;
         Assert.Equal(1 / 1.52, gain.X, 0.02);
         Assert.Equal(1 / 1.41, gain.Y, 0.02);
         Assert.Equal(1 / 1.27, gain.Z, 0.02);
-        CameraMeeting before = Assert.Single(_engine.Meetings(shot, 1001)),
-            after = Assert.Single(_engine.Meetings(shot with { OtherCameras = matched }, 1001));
+        CameraMeeting before = Assert.Single(_engine.Projection.Meetings(shot, 1001)),
+            after = Assert.Single(_engine.Projection.Meetings(shot with { OtherCameras = matched }, 1001));
         Assert.InRange(before.StopsBefore, 0.45, 0.65);
         Assert.True(after.StopsNow < 0.15, $"{after.StopsNow}");
         Assert.InRange(before.Overlap, 0.2, 0.5);
@@ -77,7 +77,7 @@ public sealed class FootageWorkTests : IDisposable
         ShotDocument seamed = shot with { OtherCameras = matched, ProjectionsMix = SourceMix.Seam };
         double Covered(ShotDocument s) =>
             _engine
-                .Projected(
+                .Projection.Projected(
                     s,
                     ElsewhereWork.Rays(
                         _engine,
@@ -105,7 +105,7 @@ public sealed class FootageWorkTests : IDisposable
         ShotDocument shot = Beside();
         Assert.Contains(
             "one camera",
-            Assert.Throws<ShotFault>(() => _engine.Matched(shot with { Projections = [shot.Projections[0]] }, 1001)).Message
+            Assert.Throws<ShotFault>(() => _engine.Projection.Matched(shot with { Projections = [shot.Projections[0]] }, 1001)).Message
         );
         // Turned away: nothing is shared.
         OtherCamera away = shot.OtherCameras[0] with
@@ -131,7 +131,10 @@ public sealed class FootageWorkTests : IDisposable
                 ],
             },
         };
-        Assert.Contains("too little", Assert.Throws<ShotFault>(() => _engine.Matched(shot with { OtherCameras = [away] }, 1001)).Message);
+        Assert.Contains(
+            "too little",
+            Assert.Throws<ShotFault>(() => _engine.Projection.Matched(shot with { OtherCameras = [away] }, 1001)).Message
+        );
     }
 
     [Fact]
@@ -154,7 +157,7 @@ public sealed class FootageWorkTests : IDisposable
                 },
             ],
         };
-        CodeImage clean = _engine.PlateCodes(shot, 1036),
+        CodeImage clean = _engine.Plates.PlateCodes(shot, 1036),
             marked = clean with { Codes = [.. clean.Codes] };
         for (int y = 482; y < 518; y++)
         {
@@ -174,7 +177,7 @@ public sealed class FootageWorkTests : IDisposable
         };
         ProjectionSource made = fill.Fill(painted, 1036, null, "m", FillHow.Frames, CancellationToken.None, Quiet);
         Assert.Contains("from 16 other frames", made.MadeBy);
-        FloatImage filled = _engine.SourcePicture(painted, made, 1036).Picture,
+        FloatImage filled = _engine.Projection.SourcePicture(painted, made, 1036).Picture,
             truth = clean.ToLinear(ColorEncoding.Srgb);
         bool Inside(int i) => i % 1280 is > 704 and < 756 && i / 1280 is > 484 and < 516;
         // Pixel by pixel the plate's own grain is between them; on average they are one.
@@ -195,14 +198,14 @@ public sealed class FootageWorkTests : IDisposable
         };
         ProjectionSource met = fill.Fill(dimmed, 1036, null, "m", FillHow.Frames, CancellationToken.None, Quiet, meetsRim: true);
         Assert.Contains("brought to the rim", met.MadeBy);
-        FloatImage level = _engine.SourcePicture(dimmed, met, 1036).Picture;
+        FloatImage level = _engine.Projection.SourcePicture(dimmed, met, 1036).Picture;
         for (int c = 0; c < 3; c++)
         {
             Assert.Equal(2 / 3.0, Mean(level, c) / Mean(truth, c), 0.06);
         }
         // By patches: the texture of the place, no green.
         FloatImage patched = _engine
-            .SourcePicture(painted, fill.Fill(painted, 1036, null, "m", FillHow.Patches, CancellationToken.None, Quiet), 1036)
+            .Projection.SourcePicture(painted, fill.Fill(painted, 1036, null, "m", FillHow.Patches, CancellationToken.None, Quiet), 1036)
             .Picture;
         Assert.True(MedianOff(patched, truth, Inside) < 0.5);
         Assert.DoesNotContain(Enumerable.Range(0, 1280 * 720).Where(Inside), i => patched.Data[3 * i + 1] > 2.5f * patched.Data[3 * i]);
@@ -275,7 +278,11 @@ public sealed class FootageWorkTests : IDisposable
         Assert.Equal("BTH_0040.1036.png", name);
         ProjectionSource back = paint.In(shot, bytes, name, 1036, null, false, notes);
         Assert.Empty(notes);
-        Assert.Equal(0, MedianOff(_engine.SourcePicture(shot, back, 1036).Picture, _engine.Plate(shot, 1036), _ => true), 1e-4);
+        Assert.Equal(
+            0,
+            MedianOff(_engine.Projection.SourcePicture(shot, back, 1036).Picture, _engine.Plates.Plate(shot, 1036), _ => true),
+            1e-4
+        );
         Assert.Contains(
             "says it is frame 1036",
             Assert.Throws<ShotFault>(() => paint.In(shot, bytes, name, 1040, null, false, notes)).Message
@@ -320,11 +327,11 @@ public sealed class FootageWorkTests : IDisposable
     {
         ShotDocument shot = Bell();
         shot = shot with { Plate = shot.Plate! with { GrainFree = null } };
-        var (albedo, doubt) = _engine.OwnColourOf(shot, 1036, 320);
+        var (albedo, doubt) = _engine.Renderer.OwnColourOf(shot, 1036, 320);
         // Basin tiles in sun and in shadow: 2.2 stops apart on the plate, alike in own colour.
-        FloatImage plate = _engine.Plate(shot, 1036, 320);
-        SetLight light = _engine.LightOn(shot, 1036, 320);
-        SetScene set = _engine.Set(shot);
+        FloatImage plate = _engine.Plates.Plate(shot, 1036, 320);
+        SetLight light = _engine.Renderer.LightOn(shot, 1036, 320);
+        SetScene set = _engine.Place.Set(shot);
         var grid = new RayGrid(_engine.Camera(shot, 1036).Pinhole.Resized(320, 180), _engine.Camera(shot, 1036).Pose);
         int floor = Enumerable.Range(0, set.Pieces.Count).First(i => set.Pieces[i].Id == "basin_floor");
         double Median(FloatImage image, Func<float, bool> sun) =>
@@ -347,14 +354,14 @@ public sealed class FootageWorkTests : IDisposable
         Assert.Equal(1, Median(albedo, s => s > 0.98f) / Median(albedo, s => s < 0.02f), 0.25);
         Assert.Contains(
             "No light of the plate",
-            Assert.Throws<ShotFault>(() => _engine.OwnColourOf(shot with { Lights = [] }, 1036, 320)).Message
+            Assert.Throws<ShotFault>(() => _engine.Renderer.OwnColourOf(shot with { Lights = [] }, 1036, 320)).Message
         );
         // Out and in again, under the light that is there, it is the frame again.
         var paint = new PaintWork(_engine, _media);
         var (name, bytes) = paint.Out(shot, 1036, null, ownColour: true, exr: true);
         ProjectionSource back = paint.In(shot, bytes, name, 1036, null, true, []);
-        FloatImage lit = _engine.SourcePicture(shot, back, 1036).Picture,
-            whole = _engine.Plate(shot, 1036);
+        FloatImage lit = _engine.Projection.SourcePicture(shot, back, 1036).Picture,
+            whole = _engine.Plates.Plate(shot, 1036);
         Assert.True(MedianOff(lit, whole, i => whole.Data[3 * i] < 0.9f && lit.Data[3 * i] > 0) < 0.01);
     }
 
@@ -370,8 +377,8 @@ public sealed class FootageWorkTests : IDisposable
         {
             Pieces = [.. shot.Pieces.Select(p => baked.TryGetValue(p.Id, out BakedFootage? b) ? p with { Baked = b } : p)],
         };
-        FloatImage before = _engine.Projected(shot, 1036, 480, 1),
-            after = _engine.Projected(own, 1036, 480, 1);
+        FloatImage before = _engine.Projection.Projected(shot, 1036, 480, 1),
+            after = _engine.Projection.Projected(own, 1036, 480, 1);
         int wall = 0,
             close = 0;
         double off = 0;
@@ -395,15 +402,16 @@ public sealed class FootageWorkTests : IDisposable
         {
             Pieces = [.. own.Pieces.Select(p => p.Id == "wall_north" ? p with { Position = p.Position + new Vec3(0.5, 0, 1) } : p)],
         };
-        SetScene set = _engine.Set(moved);
-        BakedSurface surface = _engine.Baked(set)!.OfType<BakedSurface>().Single();
+        SetScene set = _engine.Place.Set(moved);
+        BakedSurface surface = _engine.Place.Baked(set)!.OfType<BakedSurface>().Single();
         Assert.True(
-            surface.At(0, 0.3f, 0.3f, 0.02f) == _engine.Baked(_engine.Set(own))!.OfType<BakedSurface>().Single().At(0, 0.3f, 0.3f, 0.02f)
+            surface.At(0, 0.3f, 0.3f, 0.02f)
+                == _engine.Place.Baked(_engine.Place.Set(own))!.OfType<BakedSurface>().Single().At(0, 0.3f, 0.3f, 0.02f)
         );
         // Another shape: the textures are not its own any more.
         Assert.All(
-            _engine.Baked(
-                _engine.Set(
+            _engine.Place.Baked(
+                _engine.Place.Set(
                     own with
                     {
                         Pieces = [.. own.Pieces.Select(p => p.Id == "wall_north" ? p with { Size = p.Size with { X = 10 } } : p)],
@@ -450,7 +458,10 @@ public sealed class FootageWorkTests : IDisposable
         Assert.True(Shake(8) < 0.5 * Shake(0), $"{Shake(0)} {Shake(8)}");
         Assert.Equal((At(0, 1072) - At(0, 1001)).Length, (At(8, 1072) - At(8, 1001)).Length, 0.08);
         // A sphere filled: no hole is left black, and alpha still says what was seen.
-        FloatImage sphere = ElsewhereWork.Filled(_engine.Projected(shot, new LatLongRays(128, 64, new(0, 1, -6)), 1036, 1), around: true);
+        FloatImage sphere = ElsewhereWork.Filled(
+            _engine.Projection.Projected(shot, new LatLongRays(128, 64, new(0, 1, -6)), 1036, 1),
+            around: true
+        );
         Assert.Contains(Enumerable.Range(0, 128 * 64), i => sphere.Data[4 * i + 3] == 0);
         Assert.All(Enumerable.Range(0, 128 * 64), i => Assert.True(sphere.Data[4 * i] > 0.001f));
         Assert.NotNull(ElsewhereWork.Fault(new OtherView { Overscan = 9 }));
@@ -504,7 +515,7 @@ public sealed class FootageWorkTests : IDisposable
                 },
             ],
         };
-        DepthDifference against = _engine.DepthAgainstSet(built, 1036);
+        DepthDifference against = _engine.Depth.DepthAgainstSet(built, 1036);
         Assert.Equal(0.2f, against.Relative[400 * 1280 + 300], 1e-3f);
         Assert.True(float.IsNaN(against.Relative[400 * 1280 + 900]));
         // The bell, 8 m away on the left of the picture, goes behind it once it hides.
@@ -512,7 +523,16 @@ public sealed class FootageWorkTests : IDisposable
         shot = shot with { Elements = [bell], Lights = [] };
         double Seen(bool hides) =>
             _engine
-                .Render(shot with { Depth = shot.Depth! with { Hides = hides } }, 1036, 320, RenderQuality.Draft, dataPasses: false)
+                .Renderer.Render(
+                    shot with
+                    {
+                        Depth = shot.Depth! with { Hides = hides },
+                    },
+                    1036,
+                    320,
+                    RenderQuality.Draft,
+                    dataPasses: false
+                )
                 .Holdout.Data.Sum();
         Assert.Equal(0, Seen(false));
         Assert.True(Seen(true) > 50);

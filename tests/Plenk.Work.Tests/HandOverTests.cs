@@ -59,7 +59,7 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         // The layers go together again to what the sheet says.
         ExrPicture layers = ExrFile.Read(Path.Combine(folder, first[0].Name));
         float[] Of(string name) => layers.Channels.Single(c => c.Name == name).Values;
-        float[] plate = [.. Enumerable.Range(0, 160 * 90).Select(i => demo.Engine.Plate(Closed, 1036, 160).Data[3 * i + 1])];
+        float[] plate = [.. Enumerable.Range(0, 160 * 90).Select(i => demo.Engine.Plates.Plate(Closed, 1036, 160).Data[3 * i + 1])];
         int off = 0;
         for (int i = 0; i < plate.Length; i++)
         {
@@ -220,7 +220,7 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
                 File.ReadAllBytes(Directory.GetFiles(Path.Combine(Folder, "renders", $"{killed}"), $"*{f}.png")[0]),
                 "frame"
             );
-            Assert.Equal(demo.Engine.Comp(Closed, f, own, 16).Codes, theirs.Codes);
+            Assert.Equal(demo.Engine.Renderer.Comp(Closed, f, own, 16).Codes, theirs.Codes);
         }
     }
 

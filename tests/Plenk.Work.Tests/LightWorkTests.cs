@@ -203,12 +203,12 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
             InPlate = false,
         };
         ShotDocument shot = _demo.Document with { Lights = [.. _demo.Document.Lights, spot], Elements = [] };
-        FrameLayers layers = _demo.Engine.Render(shot, 1036, 240, RenderQuality.Draft, dataPasses: false);
+        FrameLayers layers = _demo.Engine.Renderer.Render(shot, 1036, 240, RenderQuality.Draft, dataPasses: false);
         double[] added = [.. Enumerable.Range(0, 240 * 135).Select(i => (double)layers.Added.Data[3 * i + 1])];
         Assert.True(added.Max() > 0.05);
         Assert.InRange(added.Count(a => a > 1e-4) / (double)added.Length, 0.001, 0.2);
         // Keyed out at the frame, it adds nothing.
-        FrameLayers dark = _demo.Engine.Render(
+        FrameLayers dark = _demo.Engine.Renderer.Render(
             shot with
             {
                 Lights = [.. _demo.Document.Lights, spot with { Keys = [new(1036, 0), new(1050, 8)] }],
@@ -220,7 +220,7 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         );
         Assert.Equal(0, dark.Added.Data.Max());
         // For elements alone: the set stays as it was.
-        FrameLayers alone = _demo.Engine.Render(
+        FrameLayers alone = _demo.Engine.Renderer.Render(
             shot with
             {
                 Lights = [.. _demo.Document.Lights, spot with { LightsSet = false }],
@@ -309,7 +309,7 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
     public void A_shadow_is_held_against_a_real_one_and_brought_to_it()
     {
         // A sunlit spot of the basin floor and one in the shadow of a window's pier, a metre apart.
-        SetLight light = _demo.Engine.LightOn(_demo.Document, 1036, 320);
+        SetLight light = _demo.Engine.Renderer.LightOn(_demo.Document, 1036, 320);
         int[] Spots(Func<float, bool> sun) =>
             [
                 .. Enumerable
@@ -430,8 +430,8 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
                 Pieces = [.. _demo.Document.Pieces.Select(p => p with { Duties = p.Duties with { LightsElements = shine } })],
                 Elements = [_demo.Document.Elements[0] with { Materials = [new("brass", new(0.5, 0.5, 0.5), 0, 1)] }],
             };
-        FrameLayers dark = _demo.Engine.Render(Lit(false), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true),
-            lit = _demo.Engine.Render(Lit(true), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true);
+        FrameLayers dark = _demo.Engine.Renderer.Render(Lit(false), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true),
+            lit = _demo.Engine.Renderer.Render(Lit(true), 1036, 240, RenderQuality.Draft, dataPasses: false, parts: true);
         Assert.Equal(0, dark.Parts!.Diffuse.Data.Max());
         double covered = lit.Element.Data.Where((_, i) => i % 4 == 3).Sum(),
             green = lit.Parts!.Diffuse.Data.Where((_, i) => i % 3 == 1).Sum() / covered;
@@ -454,8 +454,8 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
             Mattes = [everywhere],
             Lights = [.. _demo.Document.Lights.Select(l => l.Kind == LightKind.Sun ? l with { ShadeMatte = "shade" } : l)],
         };
-        FrameLayers own = _demo.Engine.Render(_demo.Document, 1036, 320, RenderQuality.Middle, dataPasses: false),
-            without = _demo.Engine.Render(shaded, 1036, 320, RenderQuality.Middle, dataPasses: false);
+        FrameLayers own = _demo.Engine.Renderer.Render(_demo.Document, 1036, 320, RenderQuality.Middle, dataPasses: false),
+            without = _demo.Engine.Renderer.Render(shaded, 1036, 320, RenderQuality.Middle, dataPasses: false);
         int[] dark =
         [
             .. Enumerable

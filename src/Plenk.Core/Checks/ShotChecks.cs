@@ -1,7 +1,9 @@
 using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracking.Mattes;
 
 namespace Plenk.Core.Checks;
 
@@ -95,19 +97,8 @@ public static class ShotChecks
                 $"Matte {m.Name}: a matte that it is joined to is no longer in the shot. Take it off {m.Name} first."
             );
             Need(m.HidesBeyondMetres is null or (>= 0 and < 1e6), $"Matte {m.Name}: what it hides begins at 0 m or more.");
-            Need(
-                m.Screen is not { } key
-                    || (key.Color is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && key.High > key.Low && key.Low >= 0),
-                $"Matte {m.Name}: its screen is a colour, and its band goes from a smaller to a larger difference."
-            );
-            Need(
-                m.Kind != MatteKind.Frames || m.Frames is { Frames.Count: > 0 } || m.Frozen is not null,
-                $"Matte {m.Name}: its pictures are missing."
-            );
-            Need(
-                m.Kind != MatteKind.Element || d.Elements.Any(e => e.Id == m.Element),
-                $"Matte {m.Name}: its element is no longer in the shot."
-            );
+            string? wrong = MatteForms.Of(m).Fault(d, m);
+            Need(wrong is null, $"Matte {m.Name}: {wrong}");
         }
         if (d.Still is { } still)
         {
@@ -317,16 +308,9 @@ public static class ShotChecks
                 l.Position.IsFinite && l.HorizonColor is { IsFinite: true, X: >= 0, Y: >= 0, Z: >= 0 } && double.IsFinite(l.HeadingDegrees),
                 $"Light, {l.Name}: its place or colour is not a number."
             );
-            Need(
-                l.Kind != LightKind.Spot || (l.InnerDegrees >= 0 && l.OuterDegrees > l.InnerDegrees && l.OuterDegrees < 90),
-                $"Light, {l.Name}: a spot is whole within an angle and dark beyond a larger one, below 90°."
-            );
-            Need(
-                l.Kind != LightKind.Rectangle || (l.Width > 0 && l.Height > 0 && double.IsFinite(l.Width + l.Height)),
-                $"Light, {l.Name}: its width and height must be positive."
-            );
+            string? wrong = LightForms.Of(l).Fault(l);
+            Need(wrong is null, $"Light, {l.Name}: {wrong}");
             Need(!l.ShowsPlace || l.Kind == LightKind.Panorama, $"Light, {l.Name}: only a panorama can show the place.");
-            Need(l.Kind != LightKind.Panorama || l.Media is not null, $"Light, {l.Name}: its picture is missing.");
             Need(l.Turbidity is >= 1.7 and <= 10, $"Light, {l.Name}: a sky's turbidity lies between 1.7 (very clear) and 10 (thick haze).");
             Need(
                 l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade),

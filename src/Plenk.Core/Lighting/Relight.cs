@@ -1,6 +1,7 @@
 using System.Numerics;
 using Plenk.Core.Algebra;
 using Plenk.Core.Images;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 

@@ -2,7 +2,7 @@ using System.Text.Json.Serialization;
 
 namespace Plenk.Core.Shots;
 
-/// <summary>What is set: a number, a whole one, three of them, a number where 0 stands for none, or one of the shot's lights or mattes.</summary>
+/// <summary>What is set: a number, a whole one, three of them, a number where 0 stands for none, one of the shot's lights, mattes or elements, or yes or no.</summary>
 [JsonConverter(typeof(JsonStringEnumConverter<FieldShape>))]
 public enum FieldShape
 {
@@ -12,6 +12,8 @@ public enum FieldShape
     NumberOrNone,
     Light,
     Matte,
+    Element,
+    Tick,
 }
 
 /// <summary>Something that can be set of a thing of some kind: a step, a piece.</summary>

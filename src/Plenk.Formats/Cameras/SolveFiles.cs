@@ -2,7 +2,6 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using Plenk.Core.Cameras;
-using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;

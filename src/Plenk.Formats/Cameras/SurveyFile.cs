@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Text;
-using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Cameras;

@@ -222,7 +222,7 @@ public static class ContactApi
         api.MapPost("/mattes/screen", async (long id, ScreenRequest r, ShotStore shots, ShotEngine engine) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                FloatImage plate = engine.QuietPlate(
+                FloatImage plate = engine.Plates.QuietPlate(
                     document,
                     r.Frame,
                     document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")

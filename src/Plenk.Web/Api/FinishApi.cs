@@ -139,13 +139,13 @@ public static class FinishApi
                         () =>
                         {
                             FloatImage comp = shot.Camera is null
-                                ? engine.Plate(shot, frame)
+                                ? engine.Plates.Plate(shot, frame)
                                 : engine
                                     .Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop)
                                     .Comp;
                             return new
                             {
-                                plate = Of(PlateMeasure.Mean(engine.Plate(shot, frame), x, y, width, height)),
+                                plate = Of(PlateMeasure.Mean(engine.Plates.Plate(shot, frame), x, y, width, height)),
                                 comp = Of(PlateMeasure.Mean(comp, x, y, width, height)),
                             };
                         },

@@ -78,7 +78,7 @@ public static class HandOverApi
                                 FrameWorker.Kind,
                                 $"Handing over {request.First}–{request.Last}, version {parameters.Version}",
                                 JsonSerializer.Serialize(parameters, ShotJson.Options),
-                                ShotEngine.Key("hand over", 1, id, parameters with { Version = 0 }),
+                                ResultKey.Of("hand over", 1, id, parameters with { Version = 0 }),
                                 wanted.Length,
                                 ShotApi.Who(http),
                                 Lane.Frames,

@@ -1,18 +1,9 @@
-using Microsoft.AspNetCore.Mvc;
-using Plenk.Core.Cameras;
-using Plenk.Core.Geometry;
-using Plenk.Core.Lighting;
-using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
-using Plenk.Core.Tracing;
 using Plenk.Formats;
-using Plenk.Formats.Cameras;
-using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
-using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 

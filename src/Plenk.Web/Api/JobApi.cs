@@ -1,6 +1,3 @@
-using System.Text.Json;
-using Plenk.Core.Shots;
-using Plenk.Formats.Exr;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;

@@ -344,7 +344,7 @@ public static class LightApi
                     {
                         throw new ShotFault($"A ball of {radius:0.0} px radius shows too little. Click its middle, then its rim.");
                     }
-                    FloatImage plate = engine.QuietPlate(
+                    FloatImage plate = engine.Plates.QuietPlate(
                         document,
                         r.Frame,
                         (document.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.")).Width
@@ -376,7 +376,7 @@ public static class LightApi
                     }
                     FloatImage seen = await Task.Run(() =>
                         ElsewhereWork.Filled(
-                            engine.Projected(document, new LatLongRays(1024, 512, r.Spot), r.Frame, 4, http.RequestAborted),
+                            engine.Projection.Projected(document, new LatLongRays(1024, 512, r.Spot), r.Frame, 4, http.RequestAborted),
                             around: true
                         )
                     );
@@ -401,7 +401,7 @@ public static class LightApi
                     ShotDocument document = (await ShotApi.Need(shots, id)).Document;
                     Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama)
                         ?? throw new NotThereException("There is no such panorama.");
-                    Panorama panorama = engine.Around(own.Media!);
+                    Panorama panorama = engine.Place.Around(own.Media!);
                     System.Numerics.Vector3 there = panorama.At(Panorama.DirectionAt(r.U, r.V));
                     float level = 0.3f * Luminance.Of(there);
                     Panorama.Lifted lamp = panorama.Lift(Panorama.DirectionAt(r.U, r.V), 8, Math.Max(level, 1e-6f))
@@ -454,7 +454,9 @@ public static class LightApi
                 Light own = document.Lights.FirstOrDefault(l => l.Id == light && l.Kind == LightKind.Panorama)
                     ?? throw new NotThereException("There is no such panorama.");
                 FloatImage small =
-                    engine.Around(own.Media!).Image is var p && p.Width > 512 ? p.ReducedTo(512, 256) : engine.Around(own.Media!).Image;
+                    engine.Place.Around(own.Media!).Image is var p && p.Width > 512
+                        ? p.ReducedTo(512, 256)
+                        : engine.Place.Around(own.Media!).Image;
                 float[] levels = [.. Enumerable.Range(0, small.Width * small.Height).Select(i => small.Data[3 * i + 1]).Order()];
                 float gain = 0.18f / Math.Max(1e-6f, levels[levels.Length / 2]);
                 var shown = new FloatImage(small.Width, small.Height, 3, [.. small.Data.Select(v => v * gain)]);

@@ -1,6 +1,5 @@
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
-using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;

@@ -100,7 +100,7 @@ public static class PictureApi
             .WithSummary("What lies at a pixel: plate and comp, linear; the place, normal, piece and distance of the set");
 
         api.MapGet("/frames/{frame:int}/curve", async (long id, int frame, ShotStore shots, ShotEngine engine) =>
-                engine.CurveFor((await ShotApi.Need(shots, id)).Document, frame)
+                engine.Plates.CurveFor((await ShotApi.Need(shots, id)).Document, frame)
             )
             .WithSummary("A contrast curve that spreads what a frame holds");
 
@@ -147,7 +147,7 @@ public static class PictureApi
                         return Results.Ok(new { camera = false, note = $"The camera has no sample for frame {frame}." });
                     }
                     document = Hanging.At(document, frame);
-                    SetScene set = engine.Set(document);
+                    SetScene set = engine.Place.Set(document);
                     // The camera's own doubt where it was solved: an ellipse of one standard deviation around each point.
                     var solve = engine.TrackWork.Solve(document);
                     BundleCovariance? sure = solve?.Doubts();
@@ -252,7 +252,7 @@ public static class PictureApi
         api.MapGet("/sources", async (long id, int? revision, ShotStore shots, ShotEngine engine) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
-                CoveragePlan plan = await Task.Run(() => engine.Plan(document));
+                CoveragePlan plan = await Task.Run(() => engine.Projection.Plan(document));
                 return new
                 {
                     nothing = plan.Nothing,
@@ -269,7 +269,7 @@ public static class PictureApi
             {
                 ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
                 document = Hanging.At(document, frame ?? document.Range.First);
-                SetScene set = engine.Set(document);
+                SetScene set = engine.Place.Set(document);
                 int triangles = set.Meshes.Sum(m => m.TriangleCount);
                 if (triangles > 1_000_000)
                 {
@@ -297,7 +297,7 @@ public static class PictureApi
                         .Select(p =>
                         {
                             int at = p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame;
-                            var (pose, pinhole) = engine.Camera(ShotEngine.Through(document, p.Camera), at);
+                            var (pose, pinhole) = engine.Camera(ProjectionWork.Through(document, p.Camera), at);
                             return new
                             {
                                 p.Id,
@@ -328,7 +328,7 @@ public static class PictureApi
             {
                 var (document, _) = await ShotApi.Need(shots, id, revision);
                 document = Hanging.At(document, frame ?? document.Range.First);
-                SetScene set = engine.Set(document);
+                SetScene set = engine.Place.Set(document);
                 ShotCamera? camera = ShotCamera.Of(document);
                 var path = Enumerable
                     .Range(document.Range.First, document.Range.Count)

@@ -1,16 +1,9 @@
-using Microsoft.AspNetCore.Mvc;
-using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
-using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Formats;
-using Plenk.Formats.Cameras;
 using Plenk.Formats.Looks;
-using Plenk.Formats.Meshes;
-using Plenk.Formats.Raster;
-using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work;
 using Plenk.Work.Queue;

@@ -89,7 +89,7 @@ public static class ProjectionApi
         api.MapGet("/meetings", async (long id, int? frame, int? revision, ShotStore shots, ShotEngine engine) =>
             {
                 var (document, _) = await ShotApi.Need(shots, id, revision);
-                return await Task.Run(() => engine.Meetings(document, frame ?? document.Range.First));
+                return await Task.Run(() => engine.Projection.Meetings(document, frame ?? document.Range.First));
             })
             .WithSummary("How much of the set pairs of cameras share, and how they differ there");
 
@@ -97,7 +97,7 @@ public static class ProjectionApi
             {
                 await ShotApi.Need(shots, id);
                 ShotApi.Check(request.Document);
-                return await Task.Run(() => engine.Matched(request.Document, request.Frame));
+                return await Task.Run(() => engine.Projection.Matched(request.Document, request.Frame));
             })
             .WithSummary("The other cameras with their exposure and white brought to the shot’s; nothing is saved");
 
@@ -109,12 +109,12 @@ public static class ProjectionApi
                     var (document, _) = await ShotApi.Need(shots, id, revision);
                     ProjectionSource p = Source(document, source);
                     var (picture, kept) = await Task.Run(() =>
-                        engine.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame)
+                        engine.Projection.SourcePicture(document, p, p.Kind == SourceKind.Running ? frame ?? document.Range.First : p.Frame)
                     );
                     CodeImage codes = CodeImage
                         .FromLinear(picture, document.Plate?.Space ?? ColorSpace.Srgb, 16)
                         .Through(
-                            engine.View(
+                            engine.Plates.View(
                                 document,
                                 Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display
                             )

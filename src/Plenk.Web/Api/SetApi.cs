@@ -1,18 +1,11 @@
-using Microsoft.AspNetCore.Mvc;
-using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
-using Plenk.Core.Lighting;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
-using Plenk.Core.Tracing;
-using Plenk.Formats;
 using Plenk.Formats.Cameras;
-using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
-using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -75,7 +68,7 @@ public static class SetApi
                         ? [Math.Round(x, 2), Math.Round(y, 2)]
                         : null;
                 return PiecePull
-                    .Handles(own, engine.Local(own))
+                    .Handles(own, engine.Place.Local(own))
                     .Select(h => new
                     {
                         from = h.From,

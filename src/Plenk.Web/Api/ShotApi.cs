@@ -1,9 +1,5 @@
-using Plenk.Core.Cameras;
 using Plenk.Core.Checks;
 using Plenk.Core.Edits;
-using Plenk.Core.Geometry;
-using Plenk.Core.Readings;
-using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Store;

@@ -1,4 +1,5 @@
 using Plenk.Core.Shots;
+using Plenk.Core.Tracking.Mattes;
 
 namespace Plenk.Web.Sheets;
 
@@ -8,13 +9,7 @@ public static class MatteSheet
     public static string Aside(Matte m) =>
         m.Off ? "off"
         : m.Frozen is not null ? "frozen"
-        : m.Kind switch
-        {
-            MatteKind.Drawn => $"{m.Keys.Count} key{(m.Keys.Count == 1 ? "" : "s")}{(m.Motion is null ? "" : ", carried")}",
-            MatteKind.Screen => "screen",
-            MatteKind.Frames => "pictures",
-            _ => "an element",
-        };
+        : MatteForms.Of(m).Aside(m);
 
     public static IReadOnlyList<(string, string)> Joins { get; } =
     [("Add", "added"), ("Subtract", "taken away"), ("Within", "what it is within")];

@@ -43,7 +43,7 @@ public static class Asking
         string lane = Lane.Long
     )
     {
-        string key = ShotEngine.Key(kind, 2, [shot, Read(kind, document), .. choices]);
+        string key = ResultKey.Of(kind, 2, [shot, Read(kind, document), .. choices]);
         return (await jobs.Add(new(shot, kind, title, JsonSerializer.Serialize(parameters, ShotJson.Options), key, total, who, lane))).Job;
     }
 }

@@ -1,10 +1,11 @@
+using System.Numerics;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Lighting.Kinds;
 
 /// <summary>
-/// A kind of light as an artist meets it: its names, how it begins and what can be set of it. Each has a file of its own here and a line in
-/// <see cref="LightForms.All"/>; what it sends where is <see cref="LightRig"/>'s.
+/// A kind of light: its names, how it begins, what can be set of it, what is wrong with it, and what it sends where. Each has a file of its own here and a line in
+/// <see cref="LightForms.All"/>.
 /// </summary>
 public abstract class LightForm
 {
@@ -37,4 +38,12 @@ public abstract class LightForm
 
     /// <summary>What can be set beside strength, colour, direction and place.</summary>
     public virtual IReadOnlyList<KindField> Fields => [];
+
+    /// <summary>What it is wrongly set to, in the artist's terms; null: it can shine.</summary>
+    public virtual string? Fault(Light light) => null;
+
+    /// <summary>Puts it into a rig, in the form rays need it.</summary>
+    /// <param name="light">As it is at a frame.</param>
+    /// <param name="strength">Times its colour.</param>
+    public abstract void Into(RigParts rig, Light light, Vector3 strength);
 }

@@ -1,6 +1,5 @@
 using System.Text.Json;
 using Plenk.Core.Cameras;
-using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Cameras.Readers;

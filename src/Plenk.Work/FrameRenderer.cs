@@ -1,0 +1,371 @@
+using System.Numerics;
+using Plenk.Core;
+using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Core.Tracking;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>Frames in layers and merged, and the light that was on the set when they were shot.</summary>
+public sealed class FrameRenderer(ShotEngine engine)
+{
+    private readonly Cache<SetPass> _passes = new(Sizes.Of);
+
+    internal LightRig Rig(ShotDocument shot) => LightRig.Of(shot.Lights, l => engine.Place.Around(l.Media!));
+
+    /// <summary>The shot with its lights as they are keyed at a frame.</summary>
+    public static ShotDocument LitAt(ShotDocument shot, int frame) =>
+        shot.Lights.All(l => l.Keys.Count == 0) ? shot : shot with { Lights = [.. shot.Lights.Select(l => l.At(frame))] };
+
+    /// <summary>
+    /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
+    /// traced anew while one is dragged.
+    /// </summary>
+    /// <param name="overscan">All layers go on by so many pixels of that width on every side; the plate does not, and its border's pixels stand for it. Not with <paramref name="keepWithout"/>.</param>
+    public FrameLayers Render(
+        ShotDocument shot,
+        int frame,
+        int width,
+        RenderQuality quality,
+        bool keepWithout = false,
+        bool dataPasses = true,
+        CancellationToken stop = default,
+        Action<double>? progress = null,
+        bool parts = false,
+        bool ids = false,
+        int overscan = 0
+    )
+    {
+        ShotDocument given = shot;
+        shot = Hanging.At(shot, frame);
+        FloatImage plate = engine.Plates.Plate(shot, frame, width);
+        var (w, h) = (plate.Width, plate.Height);
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        shot = Holdouts.At(shot, pose, pinhole);
+        SkyOpenings? openings = engine.Place.OpeningsOf(shot);
+        shot = engine.Figures.At(LitAt(shot, frame), frame);
+        SetScene set = engine.Place.Set(shot);
+        LightRig rig = Rig(shot);
+        RayGrid within = engine.Grid(shot, frame, w, h),
+            grid = overscan == 0 ? within : new(within.Pinhole.Wider(overscan), pose);
+        uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
+        float[] Wider(float[] values) => FloatImage.Around(values, w, h, 1, overscan);
+        float[]? hides = shot.Depth is { Hides: true } && engine.Depth.HideDistance(shot, frame, within) is { } near ? Wider(near) : null;
+        IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own
+            ? [.. own.Select(r => r is null ? null : Wider(r))]
+            : null;
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
+        string known = ResultKey.Of(
+            "without",
+            4,
+            Reduced.Light(shot),
+            hides is null ? null : shot.Depth,
+            seed,
+            pose,
+            grid.Pinhole,
+            quality
+        );
+        SetPass pass =
+            keepWithout ? _passes.Get(known, Make)
+            : _passes.TryGet(known, out SetPass kept) && overscan == 0 ? kept
+            : Make();
+        var options = new RenderOptions
+        {
+            DataPasses = dataPasses,
+            Parts = parts,
+            Ids = ids || parts,
+            Bounce = shot.Bounces,
+            Contact = shot.Contact,
+            Surfaces = Surfaces(given, set, frame, w, h) is { } s
+                ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)])
+                : null,
+            Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null,
+            Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))],
+            Rendered = RenderedLayers(shot, frame, grid, overscan),
+        };
+        return DifferentialRenderer.Render(
+            new(pass, engine.Elements(shot, frame), pose),
+            keepWithout
+                ? null
+                : WhileOpen(
+                    given,
+                    shot,
+                    frame,
+                    grid,
+                    overscan,
+                    (at, samples, first) =>
+                        new(
+                            at.Grid,
+                            at.Set,
+                            rig,
+                            openings,
+                            quality with
+                            {
+                                CameraSamples = samples,
+                            },
+                            seed,
+                            false,
+                            hides,
+                            reaches,
+                            first,
+                            centred: false
+                        )
+                        {
+                            Margin = overscan,
+                        },
+                    quality
+                ),
+            plate.Around(overscan),
+            openings,
+            options,
+            stop,
+            progress is null ? null : rows => progress((double)rows / grid.Height)
+        );
+    }
+
+    /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
+    private const int MostMoments = 16;
+
+    /// <summary>Camera, set and elements at moments spread over the time that the shutter is open, centred on the frame; null: it is not counted.</summary>
+    private IReadOnlyList<RenderMoment>? WhileOpen(
+        ShotDocument given,
+        ShotDocument at,
+        int frame,
+        RayGrid grid,
+        int overscan,
+        Func<(RayGrid Grid, SetScene Set), int, uint, SetPass> pass,
+        RenderQuality quality
+    )
+    {
+        int n = Math.Min(MostMoments, quality.CameraSamples);
+        if (given.ShutterDegrees <= 0 || n < 2)
+        {
+            return null;
+        }
+        ShotCamera camera = ShotCamera.Of(given)!;
+        bool moves = given.Pieces.Any(p => p.HangsOn is not null);
+        return
+        [
+            .. Enumerable
+                .Range(0, n)
+                .Select(i =>
+                {
+                    double moment = frame + ((i + 0.5) / n - 0.5) * given.ShutterDegrees / 360;
+                    if (!camera.TryNear(frame, moment, out Pose pose, out Pinhole pinhole))
+                    {
+                        (pose, pinhole) = engine.Camera(given, frame);
+                    }
+                    pinhole = pinhole.Resized(grid.Width - 2 * overscan, grid.Height - 2 * overscan).Wider(overscan);
+                    RayGrid own = pinhole == grid.Pinhole ? grid.From(pose) : new(pinhole, pose);
+                    ShotDocument then = Hanging.At(given, moment);
+                    SetScene set = engine.Place.Set(at);
+                    if (moves)
+                    {
+                        var places = then.Pieces.ToDictionary(p => p.Id);
+                        set = new(
+                            at.Pieces.Select(p =>
+                                    p.HangsOn is not null && places.TryGetValue(p.Id, out Piece? q)
+                                        ? p with
+                                        {
+                                            Position = q.Position,
+                                            RotationYxzDegrees = q.RotationYxzDegrees,
+                                        }
+                                        : p
+                                )
+                                .ToArray(),
+                            engine.Place.PieceMesh
+                        );
+                    }
+                    return new RenderMoment(
+                        pass((own, set), quality.CameraSamples / n, (uint)(i * (quality.CameraSamples / n))),
+                        engine.Elements(then, frame),
+                        pose
+                    );
+                }),
+        ];
+    }
+
+    /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>
+    private IReadOnlyList<float[]?>? Reaches(ShotDocument shot, LightRig rig, int frame, int width, int height)
+    {
+        if (shot.Lights.All(l => l.Off || l.ShadeMatte is null))
+        {
+            return null;
+        }
+        return
+        [
+            .. rig.Sampled.Select(s =>
+                shot.Lights.First(l => l.Id == s.Id).ShadeMatte is { } matte
+                    ? (float[])[.. engine.Mattes.Coverage(shot, matte, frame, width, height).Select(v => 1 - v)]
+                    : null
+            ),
+        ];
+    }
+
+    /// <summary>The mattes that hide elements; those of a screen bring the foreground without it.</summary>
+    private IReadOnlyList<HidingMatte> Hiding(ShotDocument shot, int frame, FloatImage plate) =>
+        [
+            .. engine
+                .Mattes.Hiding(shot, frame, plate.Width, plate.Height)
+                .Select(m => new HidingMatte(
+                    m.Coverage,
+                    m.Beyond,
+                    m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key) : null
+                )),
+        ];
+
+    /// <summary>Elements that were rendered elsewhere: their picture of the frame, and how far away each pixel of it is.</summary>
+    private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid, int margin) =>
+        [
+            .. shot
+                .Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered })
+                .Select(e => engine.LayerOf(shot, e, frame, grid, margin))
+                .OfType<RenderedLayer>(),
+        ];
+
+    /// <summary>Where all will be a frame later; at the camera's last frame, where it was a frame before. Null: it has one frame.</summary>
+    private NextFrame? Next(ShotDocument shot, int frame, int width, SetScene set)
+    {
+        ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
+        bool back = false;
+        if (!camera.TryAt(frame + 1, out Pose pose, out Pinhole pinhole) && !(back = camera.TryAt(frame - 1, out pose, out pinhole)))
+        {
+            return null;
+        }
+        int other = back ? frame - 1 : frame + 1;
+        ShotDocument now = Hanging.At(shot, frame),
+            then = Hanging.At(shot, other);
+        Similarity? Taken(Piece piece)
+        {
+            int i = shot.Pieces.ToList().FindIndex(p => p.Id == piece.Id);
+            return piece.HangsOn is null ? null : PieceMeshes.PlaceOf(then.Pieces[i]).After(PieceMeshes.PlaceOf(now.Pieces[i]).Inverse());
+        }
+        // A card without a picture there is seen in one of the two frames only: it counts as still.
+        var places = engine.Elements(then, other).ToDictionary(e => e.Id, e => e.ObjectToWorld);
+        return new(
+            pose,
+            pinhole.Resized(width, PlateMedia.HeightFor(shot, width)),
+            [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e.ObjectToWorld))],
+            set.Pieces.All(p => p.HangsOn is null) ? null : [.. set.Pieces.Select(Taken)],
+            back
+        );
+    }
+
+    /// <summary>What pieces mirror, bounce and shine onto elements; null where none does.</summary>
+    private SetSurfaces? Surfaces(ShotDocument shot, SetScene set, int frame, int width, int height)
+    {
+        if (!set.Pieces.Any(p => p.Mirror is not null || p.Duties.LightsElements || p.Duties.Bounces is not null))
+        {
+            return null;
+        }
+        Lazy<IReadOnlyList<Projector>> projectors = new(() => engine.Projection.Projectors(shot, set, frame));
+        return new([
+            .. set.Pieces.Select(
+                (p, i) =>
+                    p.Mirror is null && !p.Duties.LightsElements && p.Duties.Bounces is null
+                        ? null
+                        : new SetSurface
+                        {
+                            Mirror = p.Mirror is { } m
+                                ? new Material(p.Name, default, 0, (float)m.Roughness) { Specular = (float)(m.Reflectivity / 0.04) }
+                                : null,
+                            MirrorShare = p.Mirror?.Matte is { } matte ? engine.Mattes.Coverage(shot, matte, frame, width, height) : null,
+                            Bounces = p.Duties.Bounces?.ToSingle(),
+                            Shines = p.Duties.LightsElements
+                                ? (point, normal) => Shown(projectors.Value, shot.ProjectionsMix, point, normal, i)
+                                : null,
+                        }
+            ),
+        ]);
+    }
+
+    /// <summary>The footage on a spot, where some is.</summary>
+    private static Vector3 Shown(IReadOnlyList<Projector> projectors, SourceMix mix, Vector3 point, Vector3 normal, int piece)
+    {
+        Vector4 c = ProjectedView.Mix(projectors, point, normal, piece, default, default, mix);
+        return c.W > 0 ? new Vector3(c.X, c.Y, c.Z) / c.W : default;
+    }
+
+    /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
+    /// <param name="bits">Of its codes; null: as many as the plate's. Untouched pixels are the plate's codes, brought to that depth.</param>
+    public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers, int? bits = null)
+    {
+        int width = layers.Comp.Width,
+            height = layers.Comp.Height;
+        CodeImage plate = engine.Plates.PlateCodes(shot, frame),
+            under = plate;
+        ColorSpace space = shot.Plate!.Space;
+        if (plate.Width != width || plate.Height != height)
+        {
+            under = engine.Plates.PlateCodes(shot, frame, width);
+        }
+        int deep = bits ?? plate.Bits;
+        double by = ((1 << deep) - 1) / (double)((1 << plate.Bits) - 1);
+        var codes = new ushort[width * height * 3];
+        Parallel.For(0, height, Cores.All, y =>
+        {
+            for (int i = y * width; i < (y + 1) * width; i++)
+            {
+                Vector3 code = layers.Touched[i] ? space.ToCodes(new Vector3(layers.Comp.Data.AsSpan(3 * i, 3))) : default;
+                for (int c = 0; c < 3; c++)
+                {
+                    codes[3 * i + c] =
+                        layers.Touched[i] ? (ushort)ColorEncodings.Rounded(code[c], deep)
+                        : deep == plate.Bits ? under.Codes[i * under.Channels + c]
+                        : (ushort)Math.Round(under.Codes[i * under.Channels + c] * by);
+                }
+            }
+        });
+        return new(width, height, 3, deep, codes);
+    }
+
+    private readonly Cache<SetLight> _light = new(Sizes.Of);
+
+    /// <summary>The light that was on the set when a frame was shot.</summary>
+    public SetLight LightOn(ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        if (!shot.Lights.Any(l => l is { Off: false, InPlate: true }))
+        {
+            throw new ShotFault("No light of the plate is known yet. Add the sun and the sky that lit it at step 5.");
+        }
+        shot = Reduced.Light(LitAt(Hanging.At(shot, frame), frame));
+        RayGrid grid = engine.Grid(shot, frame, width, PlateMedia.HeightFor(shot, width));
+        uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
+        return _light.Get(ResultKey.Of("light", 3, shot, frame, width), () =>
+        {
+            LightRig rig = Rig(shot);
+            return SetLight.Of(
+                new SetPass(
+                    grid,
+                    engine.Place.Set(shot),
+                    rig,
+                    engine.Place.OpeningsOf(shot),
+                    new(16, 1, 2),
+                    seed,
+                    keep: false,
+                    reaches: Reaches(shot, rig, frame, grid.Width, grid.Height)
+                ),
+                stop
+            );
+        });
+    }
+
+    /// <summary>The surfaces' own colour of a frame, and where it is not to be trusted.</summary>
+    public (FloatImage Albedo, ColourDoubt[] Doubt) OwnColourOf(ShotDocument shot, int frame, int width, CancellationToken stop = default)
+    {
+        if (shot.Pieces.All(p => p.Off))
+        {
+            throw new ShotFault("Nothing is built yet: own colour is told apart from light on the set. Build it at step 3.");
+        }
+        return OwnColour.Of(engine.Plates.QuietPlate(shot, frame, width), LightOn(shot, frame, width, stop));
+    }
+}
