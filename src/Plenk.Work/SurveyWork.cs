@@ -226,7 +226,7 @@ public static class SurveyWork
         FittedPiece? fitted = kind switch
         {
             PieceKind.Plane => PieceFit.Plane(places, eye, out reason),
-            PieceKind.Box => PieceFit.Box(places, out reason),
+            PieceKind.Box => PieceFit.Box(places, out reason, eye),
             PieceKind.Cylinder => PieceFit.Cylinder(places, out reason),
             _ => throw new ShotFault("Only planes, boxes and cylinders are laid through points."),
         };

@@ -3,6 +3,7 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
+using Plenk.Core.Tracing;
 using Xunit;
 
 namespace Plenk.Core.Tests;
@@ -186,6 +187,22 @@ public class GeometryTests
     }
 
     // A box of 2 × 1.5 × 3 turned by 25°, from five of its corners.
+    // A pillar's front, 0.5 m wide, its depth to 2 mm: it is taken as deep as wide, away from who sees it, and its front stays where it is.
+    [Theory]
+    [InlineData(5, -0.5, 0)]
+    [InlineData(-5, 0, 0.5)]
+    public void A_front_alone_makes_a_box_as_deep_as_wide_and_says_so(double eyeZ, double back, double front)
+    {
+        Vec3[] seen = [new(0, 0, 0.001), new(0.5, 0, -0.001), new(0, 3, -0.001), new(0.5, 3, 0.001), new(0.2, 1, 0)];
+        FittedPiece fitted = PieceFit.Box(seen, out _, new Vec3(0.25, 1.8, eyeZ))!;
+        Assert.Contains("as deep as it is wide, 0.5 m", fitted.Assumed);
+        TriangleMesh box = PieceMeshes.World(fitted.Piece, (_, _) => throw new InvalidOperationException());
+        Assert.InRange(box.Positions.Min(p => p.Z), back - 0.003, back + 0.003);
+        Assert.InRange(box.Positions.Max(p => p.Z), front - 0.003, front + 0.003);
+        Assert.Null(PieceFit.Box([new(0, 0, 0), new(0, 1, 0), new(0, 2, 0), new(0, 3, 0)], out string? reason, new Vec3(0, 1, 5)));
+        Assert.Contains("in a line", reason);
+    }
+
     [Fact]
     public void A_box_around_points()
     {

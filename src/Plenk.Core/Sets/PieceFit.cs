@@ -6,13 +6,17 @@ using Plenk.Core.Solving;
 namespace Plenk.Core.Sets;
 
 /// <summary>A piece laid through points, and how far they lie from it.</summary>
-public sealed record FittedPiece(Piece Piece, double RmsMetres, double LargestMetres);
+/// <param name="Assumed">What the points do not say and was taken for it, in the artist's terms; null: they say all.</param>
+public sealed record FittedPiece(Piece Piece, double RmsMetres, double LargestMetres, string? Assumed = null);
 
 /// <summary>Planes and boxes through survey points, in the world.</summary>
 public static class PieceFit
 {
     /// <summary>A plane within this of level or upright is meant to be level or upright.</summary>
     public const double SnapDegrees = 2;
+
+    /// <summary>Points that reach less far back than this share of how wide they reach are of a front.</summary>
+    private const double FrontShare = 0.02;
 
     /// <summary>
     /// The plane of least squares through three or more points, as large as they reach; set level or upright when it lies
@@ -63,9 +67,11 @@ public static class PieceFit
 
     /// <summary>
     /// The smallest upright box around four or more points: its foot is their smallest rectangle seen from above. The
-    /// distance of a point is that to the nearest side.
+    /// distance of a point is that to the nearest side. Points of an upright front alone do not say how deep it is: it is then taken as deep as wide,
+    /// away from <paramref name="eye"/>, and said so.
     /// </summary>
-    public static FittedPiece? Box(IReadOnlyList<Vec3> points, out string? reason)
+    /// <param name="eye">From where they are seen; null: a front alone is refused.</param>
+    public static FittedPiece? Box(IReadOnlyList<Vec3> points, out string? reason, Vec3? eye = null)
     {
         reason = null;
         if (points.Any(p => !p.IsFinite))
@@ -86,7 +92,23 @@ public static class PieceFit
         var (minY, maxY) = Reach(points, Vec3.UnitY);
         var (minZ, maxZ) = Reach(points, z);
         var size = new Vec3(maxX - minX, maxY - minY, maxZ - minZ);
-        double largest = Math.Max(size.X, Math.Max(size.Y, size.Z));
+        double largest = Math.Max(size.X, Math.Max(size.Y, size.Z)),
+            wide = Math.Max(size.X, size.Z);
+        string? assumed = null;
+        if (eye is { } from && Math.Min(size.X, size.Z) < FrontShare * wide && wide >= 1e-3 * largest)
+        {
+            assumed =
+                $"These points are of its front alone: it is taken as deep as it is wide, {wide:0.##} m. Type its depth, or circle points of a side too.";
+            if (size.X < size.Z)
+            {
+                (minX, maxX) = Vec3.Dot(from, x) > (minX + maxX) / 2 ? (maxX - wide, maxX) : (minX, minX + wide);
+            }
+            else
+            {
+                (minZ, maxZ) = Vec3.Dot(from, z) > (minZ + maxZ) / 2 ? (maxZ - wide, maxZ) : (minZ, minZ + wide);
+            }
+            size = new(maxX - minX, size.Y, maxZ - minZ);
+        }
         if (Math.Min(size.X, size.Z) < 1e-3 * largest)
         {
             reason = "seen from above the points lie in a line, so they do not say how deep the box is; choose one to the side of it";
@@ -118,7 +140,8 @@ public static class PieceFit
                 Size = size,
             },
             Math.Sqrt(off.Average(d => d * d)),
-            off.Max()
+            off.Max(),
+            assumed
         );
     }
 

@@ -31,6 +31,7 @@ public static class SetApi
                     fitted.Piece,
                     fitted.RmsMetres,
                     fitted.LargestMetres,
+                    fitted.Assumed,
                     rmsPixels = SurveyWork.InPixels(request.Document, fitted, request.Frame),
                 };
             })

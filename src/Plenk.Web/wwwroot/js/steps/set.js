@@ -20,6 +20,7 @@ async function fit(kind) {
   ) {
     state.chosen.points = [];
     fitted = r;
+    tell('told', r.assumed ? { message: r.assumed, fine: true } : null);
     tell('chosen');
   }
 }
