@@ -13,12 +13,12 @@ const rest = (ms) =>
   });
 const press = (text) => `[...document.querySelectorAll('button, a')].find((b) => b.textContent.trim() === '${text}').click();`;
 const open = (fold) => `document.querySelector('[data-fold=${fold}] summary').click();`;
-// name: shot (by code, null: the front page), address, script, what the picture waits for (seconds)
+// name: shot (by code, null: the front page), address, what is pressed, what the picture waits for (seconds); several one after the other
 const views = {
   front: [null, '', '', 4],
   plate: ['BTH_0040', 'step=1&frame=1036', '', 8],
   camera: ['BTH_0040', 'step=2&frame=1036&point=F2', '', 12],
-  solve: ['BTH_0050', 'step=2&frame=1030', '', 15],
+  solve: ['BTH_0050', 'step=2&frame=1030', press('Track the plate'), 60, press('Solve the camera'), 60],
   still: ['BTH_0060', 'step=2', '', 12],
   set: ['BTH_0040', 'step=3&frame=1036&piece=floor', '', 12],
   projection: ['BTH_0040', 'step=4&frame=1060', press('Projected'), 30],
@@ -35,13 +35,15 @@ const shots = await (await fetch(`${url}/api/shots`)).json(),
   chrome = { args: ['--headless=new', '--no-sandbox', '--window-size=1280,943', '--hide-scrollbars', '--force-device-scale-factor=1'] },
   { sessionId } = await ask('POST', '/session', { capabilities: { alwaysMatch: { 'goog:chromeOptions': chrome } } });
 try {
-  for (const [name, [code, address, script, seconds]] of Object.entries(views)) {
+  for (const [name, [code, address, ...acts]] of Object.entries(views)) {
     if (only.length && !only.includes(name)) continue;
     const id = shots.find((s) => s.code === code)?.id;
     await ask('POST', `/session/${sessionId}/url`, { url: code ? `${url}/shots/${id}?${address}` : url });
     await rest(4000);
-    if (script) await ask('POST', `/session/${sessionId}/execute/sync`, { script, args: [] });
-    await rest(1000 * seconds);
+    for (let i = 0; i < acts.length; i += 2) {
+      if (acts[i]) await ask('POST', `/session/${sessionId}/execute/sync`, { script: acts[i], args: [] });
+      await rest(1000 * acts[i + 1]);
+    }
     writeFileSync(new URL(`${name}.png`, import.meta.url), Buffer.from(await ask('GET', `/session/${sessionId}/screenshot`), 'base64'));
     console.log(name);
   }

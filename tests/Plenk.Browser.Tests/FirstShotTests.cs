@@ -140,6 +140,9 @@ public sealed class FirstShotTests(Site site, ITestOutputHelper say)
         Wait(() => page.UntilModule("steps/setlines", "drawing.places.length > 0"));
         Do(page, "build what elements go behind", "circle points", () => page.Press("Circle points"));
         Do(page, "build what elements go behind", "draw a loop", () => page.Loop((508, 84), (551, 84), (551, 386), (508, 386)));
+        Wait(() =>
+            page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Box around them' && !b.disabled)")
+        );
         Do(page, "build what elements go behind", "a box around them", () => page.PressAndSave("Box around them"));
 
         // 4 Projection.
