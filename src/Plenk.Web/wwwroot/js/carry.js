@@ -31,51 +31,53 @@ const placed = (id, point) => (d) => {
 };
 
 // Follows the pointer as fast as answers come; always ends where it was last.
-let following = false;
-const follow = guarded(async (held) => {
-  if (following) return;
-  following = true;
-  try {
-    while (held.element && held.to && !held.over) {
-      const p = held.to;
-      held.to = null;
-      if (!held.point && apart(p, held.from) < 3) continue;
-      const { onSet } = await pickAny(p.x + held.dx, p.y + held.dy);
-      if (!onSet || held.over) continue;
-      held.point = kept(
-        state.document.elements.find((x) => x.id === held.element),
-        onSet,
-      );
-      show(placed(held.element, held.point));
-      await refresh();
-    }
-  } finally {
-    following = false;
+const run = guarded(async (held) => {
+  while (held.element && held.to) {
+    const p = held.to;
+    held.to = null;
+    if (!held.point && apart(p, held.from) < 3) continue;
+    const { onSet } = await pickAny(p.x + held.dx, p.y + held.dy);
+    if (!onSet) continue;
+    held.point = kept(
+      state.document.elements.find((x) => x.id === held.element),
+      onSet,
+    );
+    show(placed(held.element, held.point));
+    if (!held.over) await refresh();
   }
 });
+function follow(held) {
+  held.following ??= run(held).finally(() => {
+    held.following = null;
+  });
+  return held.following;
+}
 
 // It is taken where it was touched: its foot keeps its distance from the pointer.
 const take = guarded(async (held, over) => {
   const { elementId } = await pickAny(held.from.x, held.from.y);
   state.chosen.element = elementId ?? null;
   tell('chosen');
-  if (!elementId || held.over) return;
+  if (!elementId) return;
   const foot = over?.elements?.find((x) => x.id === elementId)?.foot;
   Object.assign(held, { element: elementId, dx: foot ? foot[0] - held.from.x : 0, dy: foot ? foot[1] - held.from.y : 0 });
   follow(held);
 });
 
 export function press(from, over) {
-  const held = { from, to: null, over: false, element: null, point: null };
-  take(held, over);
+  const held = { from, to: null, over: false, element: null, point: null, following: null },
+    taken = take(held, over);
   return {
     move(p) {
       held.to = p;
       follow(held);
     },
-    release() {
+    // What was touched may be known only after it was let go: then it goes there at once.
+    async release() {
       held.over = true;
-      if (held.point) save(placed(held.element, held.point));
+      await taken;
+      await follow(held);
+      if (held.point) await save(placed(held.element, held.point));
     },
   };
 }
