@@ -908,6 +908,43 @@ public sealed class ContactTests
         }
     }
 
+    // The matting equation worked backwards: a red figure's soft edge before an uneven green screen is mixed by a known α. By difference alone half
+    // of a red pixel counts as whole, since red is the screen's opposite; by both sides α comes back.
+    [Fact]
+    public void A_keys_edge_is_told_by_what_lies_on_either_side()
+    {
+        const int w = 96,
+            h = 24;
+        var image = new FloatImage(w, h, 3);
+        var meant = new float[w * h];
+        for (int y = 0; y < h; y++)
+        {
+            for (int x = 0; x < w; x++)
+            {
+                float a = Math.Clamp((x - 45.5f) / 5, 0, 1),
+                    lit = 0.95f + 0.1f * y / h;
+                meant[y * w + x] = a;
+                Vector3 c = a * new Vector3(0.45f, 0.16f, 0.12f) + (1 - a) * lit * new Vector3(0.04f, 0.4f, 0.08f);
+                (image[x, y, 0], image[x, y, 1], image[x, y, 2]) = (c.X, c.Y, c.Z);
+            }
+        }
+        float[] plain = MatteField.Key(image, new(new(0.04, 0.4, 0.08))),
+            sided = MatteField.EdgeBySides(image, plain);
+        float Off(float[] key) => key.Zip(meant, (a, b) => Math.Abs(a - b)).Max();
+        Assert.True(Off(plain) > 0.3, $"by difference {Off(plain)}");
+        Assert.InRange(Off(sided), 0, 0.03);
+        // What stands there without the screen: α times the figure's own colour.
+        FloatImage fore = MatteField.Foreground(image, sided, new(new(0.04, 0.4, 0.08)));
+        for (int x = 0; x < w; x++)
+        {
+            Assert.Equal(meant[12 * w + x] * 0.45f, fore[x, 12, 0], 0.02f);
+            Assert.Equal(meant[12 * w + x] * 0.16f, fore[x, 12, 1], 0.02f);
+        }
+        // Nothing whole to carry on: the key stays as it is.
+        var none = new float[w * h];
+        Assert.Same(none, MatteField.EdgeBySides(image, none));
+    }
+
     // A textured plane that turns and nears, by a homography that is known: found again within a tenth of a pixel; nothing to hold on is told.
     [Fact]
     public void A_plane_is_followed_by_its_texture()

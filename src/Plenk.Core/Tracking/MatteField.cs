@@ -130,20 +130,121 @@ public static class MatteField
     }
 
     /// <summary>
+    /// A key's edge by what lies on either side of it. Between whole foreground and plain screen a pixel is C = α F + (1 − α) S (the matting equation,
+    /// Smith and Blinn 1996), with F and S carried on from their sides; F may be brighter or darker there than beside it. A difference alone calls a half
+    /// of a colour that is the screen's opposite whole.
+    /// </summary>
+    public static float[] EdgeBySides(FloatImage linear, float[] key)
+    {
+        int w = linear.Width,
+            h = linear.Height,
+            reach = (int)Math.Round(3 + 0.003 * w); // an edge is as wide as the frame is large: focus, not pixels
+        float[] inside = Shrunk(key, w, h, reach, v => v >= 0.999f),
+            outside = Shrunk(key, w, h, reach, v => v <= 0);
+        if (!inside.Any(v => v > 0) || !outside.Any(v => v > 0))
+        {
+            return key;
+        }
+        FloatImage fore = PictureEdge.Extended(linear, inside),
+            screen = PictureEdge.Extended(linear, outside);
+        var result = (float[])key.Clone();
+        for (int i = 0; i < key.Length; i++)
+        {
+            if (inside[i] > 0 || outside[i] > 0)
+            {
+                continue;
+            }
+            // C ≈ p F + q S by least squares, p = α k where the foreground is k times as bright as beside it; k is drawn to 1 a little.
+            float ff = 0,
+                fs = 0,
+                ss = 0,
+                cf = 0,
+                cs = 0;
+            for (int c = 0; c < 3; c++)
+            {
+                float f = fore.Data[3 * i + c],
+                    s = screen.Data[3 * i + c],
+                    own = linear.Data[3 * i + c];
+                (ff, fs, ss, cf, cs) = (ff + f * f, fs + f * s, ss + s * s, cf + own * f, cs + own * s);
+            }
+            float pull = 0.02f * (ff + ss);
+            (ff, fs, ss, cf, cs) = (ff + pull, fs + pull, ss + pull, cf + pull, cs + pull);
+            float det = ff * ss - fs * fs;
+            if (det > 1e-9f)
+            {
+                // What lies within noise of either side is that side.
+                float q = (ff * cs - fs * cf) / det;
+                result[i] = Math.Clamp((1 - q - Noise) / (1 - 2 * Noise), 0, 1);
+            }
+        }
+        return result;
+    }
+
+    private const float Noise = 0.02f;
+
+    /// <summary>1 where all within a reach is so, else 0.</summary>
+    private static float[] Shrunk(float[] values, int w, int h, int reach, Func<float, bool> so)
+    {
+        var across = new bool[values.Length];
+        Parallel.For(0, h, Cores.All, y =>
+        {
+            int since = reach; // pixels since the last that is not so; beyond the border all is
+            var left = new int[w];
+            for (int x = 0; x < w; x++)
+            {
+                left[x] = since = so(values[y * w + x]) ? since + 1 : 0;
+            }
+            since = reach;
+            for (int x = w - 1; x >= 0; x--)
+            {
+                since = so(values[y * w + x]) ? since + 1 : 0;
+                across[y * w + x] = left[x] > reach && since > reach;
+            }
+        });
+        var result = new float[values.Length];
+        Parallel.For(0, w, Cores.All, x =>
+        {
+            var up = new int[h];
+            int since = reach;
+            for (int y = 0; y < h; y++)
+            {
+                up[y] = since = across[y * w + x] ? since + 1 : 0;
+            }
+            since = reach;
+            for (int y = h - 1; y >= 0; y--)
+            {
+                since = across[y * w + x] ? since + 1 : 0;
+                result[y * w + x] = up[y] > reach && since > reach ? 1 : 0;
+            }
+        });
+        return result;
+    }
+
+    /// <summary>
     /// The foreground premultiplied: the screen's share taken out of each pixel; and its light that has spilled onto it, where the strongest
     /// channel is more than the larger of the others (common practice, no source).
     /// </summary>
     public static FloatImage Foreground(FloatImage linear, float[] coverage, ScreenKey key)
     {
         int c = Strongest(key);
-        float[] screen = [(float)key.Color.X, (float)key.Color.Y, (float)key.Color.Z];
+        float[] even = [(float)key.Color.X, (float)key.Color.Y, (float)key.Color.Z];
+        // A screen is never lit evenly: by a sided key its colour is that beside the pixel.
+        FloatImage? beside = key.EdgeBySides ? PictureEdge.Extended(linear, Array.ConvertAll(coverage, a => a <= 0 ? 1f : 0)) : null;
+        if (ReferenceEquals(beside, linear))
+        {
+            beside = null;
+        }
         var result = new FloatImage(linear.Width, linear.Height, 3);
         for (int i = 0; i < coverage.Length; i++)
         {
+            if (coverage[i] <= 0)
+            {
+                continue;
+            }
             Span<float> to = result.Data.AsSpan(3 * i, 3);
             for (int k = 0; k < 3; k++)
             {
-                to[k] = MathF.Max(0, linear.Data[3 * i + k] - (1 - coverage[i]) * screen[k]);
+                to[k] = MathF.Max(0, linear.Data[3 * i + k] - (1 - coverage[i]) * (beside?.Data[3 * i + k] ?? even[k]));
             }
             if (key.TakesSpillOff)
             {

@@ -15,6 +15,7 @@ public sealed class ScreenMatte : MatteForm
             new("screen.color", "Screen", "", FieldShape.Triple, Digits: 4),
             new("screen.low", "Whole up to", "", Min: 0, Max: 2),
             new("screen.high", "gone at", "", Min: 0.01, Max: 3),
+            new("screen.edgeBySides", "its edge by what lies on either side", "", FieldShape.Tick),
             new("screen.takesSpillOff", "its spill is taken off", "", FieldShape.Tick),
         ];
 
@@ -27,5 +28,7 @@ public sealed class ScreenMatte : MatteForm
         matte.Screen is null ? $"{matte.Name} has no screen colour. Pick it in the picture." : null;
 
     public override float[] Coverage(Matte matte, int frame, int width, int height, double scale, IMatteSources sources) =>
-        MatteField.Key(sources.Plate(), matte.Screen!);
+        MatteField.Key(sources.Plate(), matte.Screen!) is var key && matte.Screen!.EdgeBySides
+            ? MatteField.EdgeBySides(sources.Plate(), key)
+            : key;
 }

@@ -119,7 +119,7 @@ export const hands = {
             name: button.dataset.name,
             kind: 'Screen',
             keys: [],
-            screen: { color, low: 0.1, high: 0.5, takesSpillOff: true },
+            screen: { color, low: 0.1, high: 0.5, takesSpillOff: true, edgeBySides: true },
             keepsTracksOff: false,
             hidesBeyondMetres: 0,
           });
