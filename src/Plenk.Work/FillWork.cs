@@ -191,7 +191,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         CodeImage plate = engine.Plates.PlateCodes(through, source.Frame);
         FloatImage noisy = engine.Plates.Plate(through, source.Frame),
             quiet = engine.Plates.QuietPlate(through, source.Frame, plate.Width),
-            picture = engine.Projection.SourcePicture(shot, source with { Matte = null }, source.Frame).Picture;
+            picture = engine.Projection.SourcePicture(shot, source with { Matte = null }, source.Frame).Picture.Within(source.BeyondPixels);
         if (picture.Width != plate.Width || picture.Height != plate.Height)
         {
             throw new ShotFault(

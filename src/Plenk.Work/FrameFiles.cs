@@ -19,7 +19,7 @@ public static class FrameFiles
     {
         Directory.CreateDirectory(directory);
         MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Renderer.Comp(shot, frame, layers)));
-        var (channels, attributes) = Channels(shot, frame, layers);
+        var (channels, attributes) = Channels(shot, frame, layers, engine.Plates.Plate(shot, frame, layers.Comp.Width));
         try
         {
             ExrFile.Write(
@@ -40,42 +40,57 @@ public static class FrameFiles
 
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
     /// <param name="overscan">By how many pixels the layers go on beyond the plate on every side: the comp covers the plate alone.</param>
-    /// <param name="into">Primaries that colours are written in, and the plate that they are laid on, linear, of the layers' size; null: the working ones.</param>
+    /// <param name="plate">Linear, of the layers' size.</param>
+    /// <param name="into">Primaries that colours are written in; null: the working ones.</param>
     public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(
         ShotDocument shot,
         int frame,
         FrameLayers layers,
+        FloatImage plate,
         int overscan = 0,
-        (Primaries Primaries, FloatImage Plate)? into = null
+        Primaries? into = null
     )
     {
         var channels = new List<ExrChannel>();
-        Matrix3 by = Primaries.Bt709.To(into?.Primaries ?? Primaries.Bt709);
+        Matrix3 by = Primaries.Bt709.To(into ?? Primaries.Bt709);
         void Colour(string layer, FloatImage image, string names) => Add(layer, Primaries.Convert(image, by), names, half: true);
         void Add(string layer, FloatImage image, string names, bool half) => channels.AddRange(ExrChannel.Of(image, names, layer, half));
         Colour("comp", layers.Comp, "RGB");
         bool OnPlate(int x, int y) =>
             x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
+        FloatImage background = layers.Background?.Rgba ?? Opaque(plate),
+            under = layers.Background?.Rgb ?? plate;
         channels.Add(
             new(
                 "comp.A",
                 [
                     .. Enumerable
                         .Range(0, layers.Comp.Width * layers.Comp.Height)
-                        .Select(i => OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 1f : 0f),
+                        .Select(i =>
+                            !OnPlate(i % layers.Comp.Width, i / layers.Comp.Width) ? 0f
+                            : layers.Background is null ? 1f
+                            : 1 - (1 - layers.Held.Data[4 * i + 3]) * (1 - background.Data[4 * i + 3])
+                        ),
                 ],
                 Half: true
             )
         );
+        Colour("background", background, "RGBA");
+        // Framed anew, the comp lies elsewhere than its layers.
+        if (!shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Reframe))
+        {
+            Colour("elements", FrameMerge.OnTop(layers, under, OnPlate), "RGBA");
+        }
         Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);
-        Add("shadow", into is { } other ? Primaries.ConvertRatio(layers.Shadow, other.Plate, by) : layers.Shadow, "RGB", half: true);
+        Add("shadow", into is null ? layers.Shadow : Primaries.ConvertRatio(layers.Shadow, under, by), "RGB", half: true);
         Colour("added", layers.Added, "RGB");
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);
         if (layers.Contact is not null)
         {
             Add("contact", layers.Contact, "Y", half: true);
+            Add("touch", new FloatImage(layers.Comp.Width, layers.Comp.Height, 1, layers.Near!), "Y", half: true);
         }
         if (layers.Mirror is not null)
         {
@@ -120,6 +135,17 @@ public static class FrameFiles
             }
         }
         return (channels, attributes);
+    }
+
+    private static FloatImage Opaque(FloatImage rgb)
+    {
+        var rgba = new FloatImage(rgb.Width, rgb.Height, 4);
+        for (int i = 0; i < rgb.Width * rgb.Height; i++)
+        {
+            rgb.Data.AsSpan(3 * i, 3).CopyTo(rgba.Data.AsSpan(4 * i));
+            rgba.Data[4 * i + 3] = 1;
+        }
+        return rgba;
     }
 
     private static string NameOf(ShotDocument shot, string id) =>

@@ -50,6 +50,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         FloatImage plate = engine.Plates.Plate(shot, frame, width);
         var (w, h) = (plate.Width, plate.Height);
         var (pose, pinhole) = engine.Camera(shot, frame);
+        Background? background = engine.Background.Of(given, frame, width, quality.CameraSamples, overscan, stop);
         shot = Holdouts.At(shot, pose, pinhole);
         SkyOpenings? openings = engine.Place.OpeningsOf(shot);
         shot = engine.Figures.At(LitAt(shot, frame), frame);
@@ -63,11 +64,13 @@ public sealed class FrameRenderer(ShotEngine engine)
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own
             ? [.. own.Select(r => r is null ? null : Wider(r))]
             : null;
-        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches) { Margin = overscan };
+        Func<Vector3, Vector3, int, float>? covers = engine.Background.Covers(given, set, frame);
+        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches, covers: covers) { Margin = overscan };
         string known = ResultKey.Of(
             "without",
-            4,
+            5,
             Reduced.Light(shot),
+            covers is null ? null : (Reduced.Footage(given), frame),
             hides is null ? null : shot.Depth,
             seed,
             pose,
@@ -89,7 +92,8 @@ public sealed class FrameRenderer(ShotEngine engine)
                 ? new([.. s.ByPiece.Select(p => p?.MirrorShare is { } share ? p with { MirrorShare = Wider(share) } : p)])
                 : null,
             Next = parts && Next(given, frame, width, set) is { } next ? next with { Pinhole = next.Pinhole.Wider(overscan) } : null,
-            Mattes = [.. Hiding(shot, frame, plate).Select(m => m.Around(w, h, overscan))],
+            Background = background,
+            Mattes = [.. engine.Background.Before(shot, frame, plate).Select(m => m.Around(w, h, overscan))],
             Rendered = RenderedLayers(shot, frame, grid, overscan),
         };
         return DifferentialRenderer.Render(
@@ -102,7 +106,7 @@ public sealed class FrameRenderer(ShotEngine engine)
                     frame,
                     grid,
                     overscan,
-                    (at, samples, first) =>
+                    at =>
                         new(
                             at.Grid,
                             at.Set,
@@ -110,21 +114,22 @@ public sealed class FrameRenderer(ShotEngine engine)
                             openings,
                             quality with
                             {
-                                CameraSamples = samples,
+                                CameraSamples = at.Samples,
                             },
                             seed,
                             false,
                             hides,
                             reaches,
-                            first,
-                            centred: false
+                            at.First,
+                            centred: false,
+                            covers
                         )
                         {
                             Margin = overscan,
                         },
                     quality
                 ),
-            plate.Around(overscan),
+            background?.Rgb ?? plate.Around(overscan),
             openings,
             options,
             stop,
@@ -135,22 +140,14 @@ public sealed class FrameRenderer(ShotEngine engine)
     /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
     private const int MostMoments = 16;
 
-    /// <summary>Camera, set and elements at moments spread over the time that the shutter is open, centred on the frame; null: it is not counted.</summary>
-    private IReadOnlyList<RenderMoment>? WhileOpen(
-        ShotDocument given,
-        ShotDocument at,
-        int frame,
-        RayGrid grid,
-        int overscan,
-        Func<(RayGrid Grid, SetScene Set), int, uint, SetPass> pass,
-        RenderQuality quality
-    )
+    /// <summary>A moment while the shutter is open: the shot with all that hangs where it is then, and how many of a pixel's samples it has from which on.</summary>
+    internal sealed record OpenMoment(ShotDocument Then, RayGrid Grid, SetScene Set, Pose Pose, int Samples, uint First);
+
+    /// <summary>Moments spread over the time that the shutter is open, centred on the frame.</summary>
+    /// <param name="at">The shot as it stands at the frame itself.</param>
+    internal IReadOnlyList<OpenMoment> Open(ShotDocument given, ShotDocument at, int frame, RayGrid grid, int overscan, int samples)
     {
-        int n = Math.Min(MostMoments, quality.CameraSamples);
-        if (given.ShutterDegrees <= 0 || n < 2)
-        {
-            return null;
-        }
+        int n = Math.Min(MostMoments, samples);
         ShotCamera camera = ShotCamera.Of(given)!;
         bool moves = given.Pieces.Any(p => p.HangsOn is not null);
         return
@@ -185,14 +182,28 @@ public sealed class FrameRenderer(ShotEngine engine)
                             engine.Place.PieceMesh
                         );
                     }
-                    return new RenderMoment(
-                        pass((own, set), quality.CameraSamples / n, (uint)(i * (quality.CameraSamples / n))),
-                        engine.Elements(then, frame),
-                        pose
-                    );
+                    return new OpenMoment(then, own, set, pose, samples / n, (uint)(i * (samples / n)));
                 }),
         ];
     }
+
+    /// <summary>Camera, set and elements at those moments; null: the shutter is not counted.</summary>
+    private IReadOnlyList<RenderMoment>? WhileOpen(
+        ShotDocument given,
+        ShotDocument at,
+        int frame,
+        RayGrid grid,
+        int overscan,
+        Func<OpenMoment, SetPass> pass,
+        RenderQuality quality
+    ) =>
+        given.ShutterDegrees <= 0 || Math.Min(MostMoments, quality.CameraSamples) < 2
+            ? null
+            :
+            [
+                .. Open(given, at, frame, grid, overscan, quality.CameraSamples)
+                    .Select(m => new RenderMoment(pass(m), engine.Elements(m.Then, frame), m.Pose)),
+            ];
 
     /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>
     private IReadOnlyList<float[]?>? Reaches(ShotDocument shot, LightRig rig, int frame, int width, int height)
@@ -210,18 +221,6 @@ public sealed class FrameRenderer(ShotEngine engine)
             ),
         ];
     }
-
-    /// <summary>The mattes that hide elements; those of a screen bring the foreground without it.</summary>
-    private IReadOnlyList<HidingMatte> Hiding(ShotDocument shot, int frame, FloatImage plate) =>
-        [
-            .. engine
-                .Mattes.Hiding(shot, frame, plate.Width, plate.Height)
-                .Select(m => new HidingMatte(
-                    m.Coverage,
-                    m.Beyond,
-                    m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key) : null
-                )),
-        ];
 
     /// <summary>Elements that were rendered elsewhere: their picture of the frame, and how far away each pixel of it is.</summary>
     private IReadOnlyList<RenderedLayer> RenderedLayers(ShotDocument shot, int frame, RayGrid grid, int margin) =>

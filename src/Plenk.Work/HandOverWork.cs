@@ -351,7 +351,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
         new(name, kind, frame, bytes.LongLength, Convert.ToHexStringLower(SHA256.HashData(bytes)), what);
 
     /// <summary>A picture with black around it.</summary>
-    private static FloatImage Black(FloatImage picture, int margin)
+    internal static FloatImage Black(FloatImage picture, int margin)
     {
         var result = new FloatImage(picture.Width + 2 * margin, picture.Height + 2 * margin, picture.Channels);
         for (int y = 0; y < picture.Height; y++)
@@ -377,10 +377,9 @@ public sealed partial class HandOverWork(ShotEngine engine)
             shot,
             frame,
             made,
+            engine.Plates.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan),
             overscan,
-            primaries == Primaries.Bt709
-                ? null
-                : (primaries, engine.Plates.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan))
+            primaries == Primaries.Bt709 ? null : primaries
         );
         var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         if (choice.Layers is { } wanted)

@@ -40,6 +40,13 @@ public sealed class PlaceMedia(ShotEngine engine, IMedia media)
 
     public SetScene Set(ShotDocument shot) => _sets.Get(ResultKey.Of("set", 1, shot.Pieces), () => new SetScene(shot.Pieces, PieceMesh));
 
+    /// <summary>Some of a set's pieces alone, as it stands.</summary>
+    public TraceScene Only(SetScene set, IReadOnlyList<string> pieces)
+    {
+        Piece[] own = [.. set.Pieces.Where(p => pieces.Contains(p.Id))];
+        return _sets.Get(ResultKey.Of("set", 1, own), () => new SetScene(own, PieceMesh)).Scene;
+    }
+
     /// <summary>Where the sky is seen from inside the set; null where no light comes from all around.</summary>
     public SkyOpenings? OpeningsOf(ShotDocument shot) =>
         shot.Lights.Any(l => l is { Kind: LightKind.Sky or LightKind.Panorama, ShowsPlace: false, Off: false })

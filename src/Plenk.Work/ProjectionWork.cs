@@ -69,8 +69,17 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                     return (
                         p,
                         frame,
-                        new SourceSight(view.Pinhole, view.Pose, view.Set, p.FadeFromDegrees, p.FadeToDegrees, pieces, view.Moved)
+                        new SourceSight(
+                            view.Pinhole.Wider(p.BeyondPixels),
+                            view.Pose,
+                            view.Set,
+                            p.FadeFromDegrees,
+                            p.FadeToDegrees,
+                            pieces,
+                            view.Moved
+                        )
                         {
+                            Occluders = p is { ThroughOthers: true, Pieces.Count: > 0 } ? engine.Place.Only(view.Set, p.Pieces) : null,
                             DistanceFade = p is { FadeFromMetres: { } near, FadeToMetres: { } far } ? (near, far) : null,
                         }
                     );
@@ -125,15 +134,25 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 if (source.Matte is { } id && shot.Mattes.FirstOrDefault(m => m.Id == id) is { } matte)
                 {
                     // The source's own edge stands for the matte's.
-                    float[] inside = engine.Mattes.Coverage(
-                        through with
-                        {
-                            Mattes = [.. shot.Mattes.Select(m => m.Id == id ? m with { FeatherPixels = source.MatteFeatherPixels } : m)],
-                        },
-                        id,
-                        frame,
-                        picture.Width,
-                        picture.Height
+                    var (w, h) = (picture.Width - 2 * source.BeyondPixels, picture.Height - 2 * source.BeyondPixels);
+                    float[] inside = FloatImage.Around(
+                        engine.Mattes.Coverage(
+                            through with
+                            {
+                                Mattes =
+                                [
+                                    .. shot.Mattes.Select(m => m.Id == id ? m with { FeatherPixels = source.MatteFeatherPixels } : m),
+                                ],
+                            },
+                            id,
+                            frame,
+                            w,
+                            h
+                        ),
+                        w,
+                        h,
+                        1,
+                        source.BeyondPixels
                     );
                     kept ??= [.. Enumerable.Repeat(1f, inside.Length)];
                     for (int i = 0; i < kept.Length; i++)

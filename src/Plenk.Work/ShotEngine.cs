@@ -86,6 +86,7 @@ public sealed class ShotEngine
         Place = new(this, from);
         Projection = new(this, from);
         Depth = new(this, from);
+        Background = new(this);
         Renderer = new(this);
     }
 
@@ -93,6 +94,7 @@ public sealed class ShotEngine
     public PlaceMedia Place { get; }
     public ProjectionWork Projection { get; }
     public FoundDepth Depth { get; }
+    public BackgroundWork Background { get; }
     public FrameRenderer Renderer { get; }
 
     public FigureWork Figures { get; }

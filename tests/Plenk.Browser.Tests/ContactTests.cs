@@ -67,7 +67,7 @@ public sealed class ContactTests(Site site)
             page.State("state.document.mattes[1].parts[0].matte + ' ' + state.document.mattes[1].parts[0].join")
         );
         page.Type("Larger by", "3 px");
-        page.Tick("what lies in it hides elements");
+        page.Tick("what lies in it stands before what is added");
         page.Press("Look at it");
         page.Until("document.querySelector('[data-fold=mattes] .small-picture') !== null", 30);
         page.Open("people");

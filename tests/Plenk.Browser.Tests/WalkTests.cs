@@ -136,7 +136,7 @@ public sealed class WalkTests(Site site)
         foreach (string unseen in (string[])["wall_south", "roof"])
         {
             page.Row(unseen);
-            page.Tick("is not seen");
+            page.Tick("only blocks light");
             page.Row(unseen);
         }
 

@@ -2,6 +2,7 @@ using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
 using Plenk.Core.Readings;
 using Xunit;
 

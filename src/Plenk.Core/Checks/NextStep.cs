@@ -45,11 +45,17 @@ public sealed record NextStep(string Says, string? Press, int Step, int? Or = nu
                     ? new("find where the sun stood: by a shadow’s tip, by fit, or type it; then place what is added.", "From a shadow", 5)
                 : new("place what is added.", null, 6),
                 6 => shot.Camera is null ? Camera(shot)
-                : shot.Elements.Count == 0 ? new("bring in what is added.", "Bring an element in", 6)
+                : shot.Elements.Count == 0
+                    ? shot.ShowsPlate ? new("bring in what is added.", "Bring an element in", 6)
+                        : new("bring in what is added. Is it all in what is seen of the set? Hand it over.", "Bring an element in", 6, 8)
                 : new("pull it to where it belongs, lower it until it touches, then close the match.", "Lower until it touches", 6, 7),
-                7 => shot.Elements.All(e => e.Off) ? new("place an element first.", null, 6)
-                : shot.Finish.Steps.Count == 0 ? new("bring it to the plate: black, edges and grain are measured.", "Bring to the plate", 7)
-                : new("hand it over.", null, 8),
+                7 => shot.Elements.All(e => e.Off)
+                    ? shot.ShowsPlate
+                        ? new("place an element first.", null, 6)
+                        : new("hand it over.", null, 8)
+                    : shot.Finish.Steps.Count == 0
+                        ? new("bring it to the plate: black, edges and grain are measured.", "Bring to the plate", 7)
+                        : new("hand it over.", null, 8),
                 _ => shot.Camera is null ? Camera(shot) : new("hand the frames over.", "Render frames", 8),
             };
 

@@ -13,7 +13,7 @@ public sealed class FinishCanvas
 {
     public FinishCanvas(FrameLayers layers, FloatImage plate, FinishContext context)
     {
-        (Layers, Plate, Context) = (layers, plate, context);
+        (Layers, Plate, Context) = (layers, layers.Background?.Rgb ?? plate, context);
         (Element, Held, Shadow, Added, Mirror, Near) = (
             layers.Element.Copy(),
             layers.Held.Copy(),
@@ -27,6 +27,8 @@ public sealed class FinishCanvas
 
     /// <summary>As they were rendered.</summary>
     public FrameLayers Layers { get; }
+
+    /// <summary>What lies under the elements: the plate, or the background that stands for it.</summary>
     public FloatImage Plate { get; }
     public FinishContext Context { get; }
     public int Width => Plate.Width;
@@ -54,7 +56,8 @@ public sealed class FinishCanvas
     public PixelBox Box { get; set; }
 
     /// <summary>The element over the plate.</summary>
-    public void Merge() => (Comp, Touched) = FrameMerge.Over(Held, Plate, Shadow, Near, Added, Mirror, Layers.Mattes);
+    public void Merge() =>
+        (Comp, Touched) = FrameMerge.Over(Held, Plate, Shadow, Near, Added, Mirror, Layers.Mattes, Layers.Background?.Touched);
 
     /// <summary>The frame as it is now.</summary>
     public FrameLayers Frame()

@@ -3,6 +3,7 @@ using System.Numerics;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Projection;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
@@ -10,7 +11,7 @@ namespace Plenk.Core.Lighting;
 /// <summary>
 /// Differential rendering (Debevec, "Rendering synthetic objects into real scenes", SIGGRAPH 1998): per channel and pixel
 /// S = Σ w E1 / Σ w E0 over the samples on receivers, S′ = c S + 1 − c with c their share, and
-/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0. What elements throw back onto the set is part of E1 (by
+/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0; with seen pieces the background stands for the plate. What elements throw back onto the set is part of E1 (by
 /// the plate's lights) and En (by new ones); what is seen of them in mirroring pieces is added after.
 /// </summary>
 public sealed class DifferentialRenderer
@@ -214,6 +215,7 @@ public sealed class DifferentialRenderer
         return new(comp, _element, _holdout, _shadow, _added, _visibility, _ao, _depth, _position, _normal)
         {
             Touched = touched,
+            Background = _options.Background,
             Held = _held,
             Mattes = _options.Mattes,
             Rendered = _options.Rendered,
@@ -258,6 +260,9 @@ public sealed class DifferentialRenderer
             Receivers,
             SetClosed,
             ElementSamples;
+
+        /// <summary>Of the receivers, what nothing filmed before them covers.</summary>
+        public float Open;
         public bool Between;
         public Vector3 E0,
             E1,
@@ -378,6 +383,7 @@ public sealed class DifferentialRenderer
             if (s.Receives)
             {
                 sums.Receivers++;
+                sums.Open += OpenTo(pass, s, pixel);
             }
             sums.Shown = 0;
             if (!any && layers == 0)
@@ -423,7 +429,8 @@ public sealed class DifferentialRenderer
             }
             if (_mirror is not null && s.Piece >= 0 && _options.Surfaces!.ByPiece[s.Piece] is { Mirror: { } mirror } surface)
             {
-                Mirrored(moment, s, mirror, surface.MirrorShare?[y * _width + x] ?? 1, index, seed, ref sums, ref cast);
+                float shows = (surface.MirrorShare?[pixel] ?? 1) * OpenTo(pass, s, pixel);
+                Mirrored(moment, s, mirror, shows, index, seed, ref sums, ref cast);
             }
             if (s.Receives)
             {
@@ -439,6 +446,20 @@ public sealed class DifferentialRenderer
                 );
             }
         }
+    }
+
+    /// <summary>How much of what was filmed before a sample of the set leaves it to be seen: what falls on the set does not fall on that. A figure is what was filmed.</summary>
+    private float OpenTo(SetPass pass, in SetSample s, int pixel)
+    {
+        float open = 1;
+        foreach (HidingMatte m in _options.Mattes)
+        {
+            if (s.Distance > m.Beyond && m.Coverage[pixel] > 0 && pass.Set.Pieces[s.Piece].Figure is null)
+            {
+                open *= 1 - m.Coverage[pixel];
+            }
+        }
+        return MathF.Max(0, open);
     }
 
     /// <summary>What elements keep from a sample of the set, and what they throw onto it.</summary>
@@ -532,6 +553,7 @@ public sealed class DifferentialRenderer
                         continue;
                     }
                     sums.Receivers++;
+                    sums.Open += OpenTo(moment.Pass, sample[0], y * _width + x);
                     own.Clear();
                     cast++;
                     Between(moment, sample[0], lights, own, index, seed, ref sums, ref cast);
@@ -829,7 +851,7 @@ public sealed class DifferentialRenderer
     private void Store(int x, int y, in Sums sums, ReadOnlySpan<Vector3> byLight)
     {
         float inverse = 1f / _samples,
-            share = (float)sums.Receivers / sums.LightSamples;
+            share = sums.Open / sums.LightSamples;
         if (_contact is not null)
         {
             // What the comp shows there: the element's own where it stands, else the set's.
@@ -910,7 +932,7 @@ public sealed class DifferentialRenderer
                 }
             }
         });
-        return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes);
+        return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes, _options.Background?.Touched);
     }
 
     private static void Rgb(FloatImage image, int x, int y, Vector3 rgb)

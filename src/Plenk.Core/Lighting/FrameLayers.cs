@@ -1,6 +1,7 @@
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Projection;
 
 namespace Plenk.Core.Lighting;
 
@@ -37,6 +38,9 @@ public sealed record FrameLayers(
 
     /// <summary>The element held out, RGBA premultiplied: what the comp lays over the plate.</summary>
     public required FloatImage Held { get; init; }
+
+    /// <summary>What is laid under all that is added; null: the plate as it is.</summary>
+    public Background? Background { get; init; }
 
     /// <summary>What hid elements, and what was rendered elsewhere.</summary>
     public IReadOnlyList<HidingMatte> Mattes { get; init; } = [];
@@ -115,6 +119,7 @@ public sealed record FrameLayers(
                     Ids = r.Ids.ToDictionary(p => p.Key, p => FloatImage.Within(p.Value, w, h, 1, margin)),
                 }),
             ],
+            Background = Background?.Within(margin),
             Near = Near is null ? null : FloatImage.Within(Near, w, h, 1, margin),
             Distance = FloatImage.Within(Distance, w, h, 1, margin),
             Objects = Objects?.Within(w, h, margin),
@@ -184,6 +189,9 @@ public sealed record RenderOptions
     public Shots.ContactLook? Contact { get; init; }
     public SetSurfaces? Surfaces { get; init; }
     public IReadOnlyList<HidingMatte> Mattes { get; init; } = [];
+
+    /// <summary>Stands for the plate; null: the plate itself.</summary>
+    public Background? Background { get; init; }
     public IReadOnlyList<RenderedLayer> Rendered { get; init; } = [];
 
     /// <summary>Where all is in the next frame; null: nothing moves.</summary>
@@ -199,15 +207,6 @@ public sealed record NextFrame(
     IReadOnlyList<Similarity?>? Pieces,
     bool Back = false
 );
-
-/// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
-/// <param name="Foreground">Of a coloured screen: what stands before it, RGB premultiplied, to stand over elements; null: the plate's own pixel does.</param>
-public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null)
-{
-    /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>
-    public HidingMatte Around(int width, int height, int margin) =>
-        margin == 0 ? this : new(FloatImage.Around(Coverage, width, height, 1, margin), Beyond, Foreground?.Around(margin));
-}
 
 /// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
 /// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>

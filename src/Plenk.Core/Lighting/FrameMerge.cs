@@ -1,4 +1,5 @@
 using Plenk.Core.Images;
+using Plenk.Core.Projection;
 
 namespace Plenk.Core.Lighting;
 
@@ -7,6 +8,7 @@ public static class FrameMerge
 {
     /// <summary>The comp, RGB, and by pixel whether it differs from the plate; elsewhere it is the plate to the bit.</summary>
     /// <param name="near">What the contact look leaves; null: all.</param>
+    /// <param name="replaced">By pixel, what is laid on is not the plate as it is; null: it is everywhere.</param>
     public static (FloatImage Comp, bool[] Touched) Over(
         FloatImage held,
         FloatImage plate,
@@ -14,7 +16,8 @@ public static class FrameMerge
         float[]? near,
         FloatImage added,
         FloatImage? mirror,
-        IReadOnlyList<HidingMatte> mattes
+        IReadOnlyList<HidingMatte> mattes,
+        bool[]? replaced = null
     )
     {
         int width = plate.Width,
@@ -49,7 +52,7 @@ public static class FrameMerge
                         comp.Data[at] = held.Data[4 * pixel + k] + under * (1 - whole) + whole * m.Foreground!.Data[at];
                     }
                 }
-                touched[pixel] = touch;
+                touched[pixel] = touch || replaced?[pixel] == true;
                 if (!touch)
                 {
                     plate.Data.AsSpan(3 * pixel, 3).CopyTo(comp.Data.AsSpan(3 * pixel));
@@ -57,5 +60,54 @@ public static class FrameMerge
             }
         });
         return (comp, touched);
+    }
+
+    /// <summary>
+    /// All that lies on the background in the finished comp, RGBA premultiplied, held out: comp = this over (background · S′ · contact + added +
+    /// mirror), pixel by pixel. Where a matte's soft edge stands before an element, what was filmed there is in it.
+    /// </summary>
+    /// <param name="under">The background's colours, linear RGB.</param>
+    /// <param name="hasComp">Where there is a comp: beyond it (overscan) elements are as they are held out.</param>
+    public static FloatImage OnTop(FrameLayers layers, FloatImage under, Func<int, int, bool> hasComp)
+    {
+        int width = under.Width,
+            height = under.Height;
+        var result = new FloatImage(width, height, 4);
+        Parallel.For(0, height, Cores.All, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                int i = y * width + x;
+                Span<float> to = result.Data.AsSpan(4 * i, 4);
+                if (!hasComp(x, y))
+                {
+                    layers.Held.Data.AsSpan(4 * i, 4).CopyTo(to);
+                    continue;
+                }
+                if (!layers.Touched[i])
+                {
+                    continue;
+                }
+                float alpha = layers.Held.Data[4 * i + 3];
+                foreach (HidingMatte m in layers.Mattes)
+                {
+                    if (m.Foreground is not null && layers.Held.Data[4 * i + 3] > 0 && m.Coverage[i] is > 0 and < 1)
+                    {
+                        alpha = MathF.Min(1, layers.Held.Data[4 * i + 3] / (1 - m.Coverage[i]));
+                    }
+                }
+                to[3] = alpha;
+                for (int c = 0; c < 3; c++)
+                {
+                    int at = 3 * i + c;
+                    float below =
+                        under.Data[at] * layers.Shadow.Data[at] * (layers.Near?[i] ?? 1)
+                        + layers.Added.Data[at]
+                        + (layers.Mirror?.Data[at] ?? 0);
+                    to[c] = layers.Comp.Data[at] - (1 - alpha) * below;
+                }
+            }
+        });
+        return result;
     }
 }

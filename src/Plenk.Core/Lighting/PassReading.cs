@@ -7,7 +7,8 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Lighting;
 
 /// <summary>One way in which a pass may be meant: its axes swapped and flipped by a signed permutation, in the world or in the camera's space; and how far that is off (pixels for positions, degrees for normals).</summary>
-public sealed record PassGuess(string Name, Matrix3 Axes, bool InCamera, double Error);
+/// <param name="Metres">Of positions: metres a unit.</param>
+public sealed record PassGuess(string Name, Matrix3 Axes, bool InCamera, double Error, double Metres = 1);
 
 /// <param name="Positions">Best first; empty where no camera tells.</param>
 /// <param name="Known">Whether the camera's rays say how positions are meant; else they are taken as ours.</param>
@@ -20,6 +21,12 @@ public sealed record PassReport(
     bool NormalsEncoded
 )
 {
+    /// <summary>How many times worse the next unit is than the one that was found; null: the camera stands at the passes' origin, or they are in its space, and any unit lies on its rays.</summary>
+    public double? UnitMargin { get; init; }
+
+    /// <summary>Metres a unit of the positions; null: it cannot be told, and is taken as one.</summary>
+    public double? Metres => Known && UnitMargin is >= PassReader.LeastMargin ? Positions[0].Metres : null;
+
     /// <summary>How many times worse the second reading of the normals is than the first.</summary>
     public double Margin => Normals.Count > 1 ? Normals[1].Error / Math.Max(0.05, Normals[0].Error) : 1;
 }
@@ -31,6 +38,24 @@ public sealed record PassReport(
 public static class PassReader
 {
     private const int Samples = 900;
+
+    /// <summary>A unit is told where the next one is so many times worse.</summary>
+    public const double LeastMargin = 2;
+
+    /// <summary>Units that positions come in, metres; the metre first: where nothing tells them apart it is taken.</summary>
+    public static IReadOnlyList<(double Metres, string Name)> Units { get; } =
+    [
+        (1, "metres"),
+        (0.001, "millimetres"),
+        (0.01, "centimetres"),
+        (0.0254, "inches"),
+        (0.1, "decimetres"),
+        (0.3048, "feet"),
+        (0.9144, "yards"),
+        (10, "tens of metres"),
+        (100, "hundreds of metres"),
+        (1000, "kilometres"),
+    ];
 
     /// <summary>The 48 ways to swap and flip three axes; half of them mirror.</summary>
     public static IReadOnlyList<(string Name, Matrix3 Axes)> SignedPermutations { get; } = [.. Make()];
@@ -118,32 +143,57 @@ public static class PassReader
         Matrix3 axes = Matrix3.Identity;
         bool inCamera = false,
             known = false;
+        double? unitMargin = null;
+        double metres = 1;
         if (cameraToWorld is { } pose && pinhole is not null && spots.Count >= 20)
         {
             foreach (var (name, m) in SignedPermutations)
             {
-                foreach (bool own in (bool[])[false, true])
+                // In the camera's own space every unit lies on its rays alike.
+                foreach (var (unit, called) in Units)
                 {
-                    double[] off =
-                    [
-                        .. spots
-                            .Select(s =>
-                            {
-                                Vec3 p = m * P(s.X, s.Y);
-                                return pinhole.TryProject(own ? p : pose.ToLocal(p), out double px, out double py)
-                                    ? Math.Sqrt((px - s.X - 0.5) * (px - s.X - 0.5) + (py - s.Y - 0.5) * (py - s.Y - 0.5))
-                                    : 1e4;
-                            })
-                            .Order(),
-                    ];
-                    positions.Add(new($"{name}, {(own ? "camera" : "world")}", m, own, off[off.Length / 2]));
+                    double off = OffRays(p => unit * (m * p));
+                    positions.Add(new($"{name}, world{(unit == 1 ? "" : $", {called}")}", m, false, off, unit));
                 }
+                positions.Add(new($"{name}, camera", m, true, OffRays(p => pose.ToWorld(m * p))));
             }
-            positions = [.. positions.OrderBy(p => p.Error).Take(8)];
-            known = positions[0].Error < 2;
+            double OffRays(Func<Vec3, Vec3> toWorld)
+            {
+                double[] off =
+                [
+                    .. spots
+                        .Select(s =>
+                            pinhole.TryProject(pose.ToLocal(toWorld(P(s.X, s.Y))), out double px, out double py)
+                                ? Math.Sqrt((px - s.X - 0.5) * (px - s.X - 0.5) + (py - s.Y - 0.5) * (py - s.Y - 0.5))
+                                : 1e4
+                        )
+                        .Order(),
+                ];
+                return off[off.Length / 2];
+            }
+            // What fits about as well in metres is in metres: another unit must be found, not met by chance.
+            PassGuess[] all = [.. positions.OrderBy(p => p.Error)];
+            PassGuess best = all[0];
+            best = all.FirstOrDefault(p => p.Metres == 1 && Math.Max(p.Error, 0.05) < LeastMargin * Math.Max(best.Error, 0.05)) ?? best;
+            double next = all.Where(p => !p.InCamera && p.Axes == best.Axes && p.Metres != best.Metres).Min(p => p.Error);
+            unitMargin = best.InCamera ? null : next / Math.Max(0.05, best.Error);
+            if (unitMargin < LeastMargin)
+            {
+                unitMargin = null;
+            }
+            positions = [best, .. all.Where(p => p != best).Take(7)];
+            known = best.Error < 2;
+            if (known && unitMargin is null)
+            {
+                told.Add(
+                    best.InCamera
+                        ? "The positions are in the camera's space: that tells nothing of their unit, and they are taken as metres."
+                        : "The camera stands at the passes' origin: that tells nothing of their unit, and they are taken as metres."
+                );
+            }
             if (known)
             {
-                (axes, inCamera) = (positions[0].Axes, positions[0].InCamera);
+                (axes, inCamera, metres) = (positions[0].Axes, positions[0].InCamera, positions[0].Metres);
             }
             else
             {
@@ -162,7 +212,7 @@ public static class PassReader
             Vec3 n = Vec3.Cross(right, up).Normalized();
             if (known)
             {
-                Vec3 toEye = inCamera ? -1 * (axes * P(x, y)) : cameraToWorld!.Value.Position - axes * P(x, y);
+                Vec3 toEye = inCamera ? -1 * (axes * P(x, y)) : cameraToWorld!.Value.Position - metres * (axes * P(x, y));
                 if (Vec3.Dot(n, toEye) < 0)
                 {
                     n = -n;
@@ -199,7 +249,7 @@ public static class PassReader
         {
             told.Add("Too few places of the position pass are smooth enough to tell how the normals are meant; they are taken as ours.");
         }
-        return new(positions, known, normals, told, encoded);
+        return new(positions, known, normals, told, encoded) { UnitMargin = known ? unitMargin : null };
     }
 
     /// <summary>Encoded, clamped and coarse values, told; whether the normals go 0..1.</summary>
@@ -311,7 +361,7 @@ public static class PassReader
                 var at = new Vec3(position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]);
                 if (p is not null)
                 {
-                    at = p.Axes * at;
+                    at = p.Metres * (p.Axes * at);
                     if (p.InCamera)
                     {
                         at = cameraToWorld!.Value.ToWorld(at);

@@ -48,6 +48,7 @@ public sealed class SetPass
     private readonly float[]? _hideDistance;
     private readonly bool _centred;
     private readonly float[]?[]? _reaches;
+    private readonly Func<Vector3, Vector3, int, float>? _covers;
 
     /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
     public uint FirstSample { get; }
@@ -61,6 +62,7 @@ public sealed class SetPass
     /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
     /// <param name="centred">A single sample of a pixel sits in its middle.</param>
+    /// <param name="covers">How much of a seen piece covers what is behind it at a place, with the face's normal; null: all of it everywhere.</param>
     public SetPass(
         RayGrid camera,
         SetScene set,
@@ -72,9 +74,11 @@ public sealed class SetPass
         float[]? hideDistance = null,
         IReadOnlyList<float[]?>? reaches = null,
         uint firstSample = 0,
-        bool centred = true
+        bool centred = true,
+        Func<Vector3, Vector3, int, float>? covers = null
     )
     {
+        _covers = covers;
         (FirstSample, _centred) = (firstSample, centred && quality.CameraSamples == 1);
         _reaches = reaches?.ToArray();
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
@@ -172,6 +176,10 @@ public sealed class SetPass
         }
         var ray = new Ray(Camera.Origin, s.Direction);
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        if (_covers is not null)
+        {
+            PassOpenOnes(ref ray, ref hit, Sampling.Point(index, seed, 61).X);
+        }
         s.HideDistance = Set.HideDistance(ray, hit);
         if (_hideDistance is not null)
         {
@@ -235,6 +243,23 @@ public sealed class SetPass
             at = next;
         }
         return s;
+    }
+
+    private const int MostLayers = 24;
+
+    /// <summary>A sample goes on through a seen piece where that covers less than the sample's own threshold: as many do as it leaves open.</summary>
+    private void PassOpenOnes(ref Ray ray, ref Hit hit, float threshold)
+    {
+        for (int k = 0; k < MostLayers && hit.IsHit && Set.Pieces[Set.PieceOf(hit)].Duties.Seen; k++)
+        {
+            Vector3 n = Set.Instances[hit.Instance].FaceNormal(hit);
+            if (_covers!(ray.At(hit.T), Vector3.Dot(n, ray.Direction) > 0 ? -n : n, Set.PieceOf(hit)) > threshold)
+            {
+                return;
+            }
+            ray = ray with { TMin = hit.T * (1 + 2e-6f) + 1e-5f };
+            hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
+        }
     }
 
     /// <summary>How far a ray's start is lifted off a surface along its normal, in metres: above the rounding of the hit.</summary>

@@ -98,8 +98,24 @@ public static class ProjectedView
         Vector3 axisU,
         Vector3 axisV,
         SourceMix mix
+    ) => Mix(projectors, point, normal, piece, axisU, axisV, mix, out _, out _);
+
+    /// <summary>The same with its shares.</summary>
+    /// <param name="lookedAt">Share of the coverage that <see cref="Projector.IsLookedAt"/> has: its colour is not in the sum, it is the pixel's own.</param>
+    /// <param name="quiet">Share of it that has no grain.</param>
+    public static Vector4 Mix(
+        IReadOnlyList<Projector> projectors,
+        Vector3 point,
+        Vector3 normal,
+        int piece,
+        Vector3 axisU,
+        Vector3 axisV,
+        SourceMix mix,
+        out float lookedAt,
+        out float quiet
     )
     {
+        (lookedAt, quiet) = (0, 0);
         Vector3 rgb = default;
         float open = 1,
             weights = 0;
@@ -112,7 +128,10 @@ public static class ProjectedView
             }
             if (mix != SourceMix.Quality)
             {
-                rgb += s.Rgb * (s.Reach * open);
+                float share = s.Reach * open;
+                rgb += projector.IsLookedAt ? default : s.Rgb * share;
+                lookedAt += projector.IsLookedAt ? share : 0;
+                quiet += projector.HasGrain ? 0 : share;
                 open *= 1 - s.Reach;
                 if (open <= 0)
                 {
@@ -122,11 +141,15 @@ public static class ProjectedView
             }
             float q = s.Quality * s.Quality,
                 w = q * q * q + 1e-20f;
-            rgb += w * s.Rgb;
+            rgb += projector.IsLookedAt ? default : w * s.Rgb;
             weights += w;
+            lookedAt += projector.IsLookedAt ? w : 0;
+            quiet += projector.HasGrain ? 0 : w;
             open *= 1 - s.Reach;
         }
-        float covered = 1 - open;
+        float covered = 1 - open,
+            all = mix == SourceMix.Quality ? weights : covered;
+        (lookedAt, quiet) = all > 0 ? (lookedAt / all, quiet / all) : (0, 0);
         if (mix != SourceMix.Quality)
         {
             return new(rgb, covered);

@@ -42,6 +42,12 @@ public sealed class Projector(FloatImage picture, SourceSight sight, float[]? ke
     )
         : this(picture, new SourceSight(pinhole, cameraToWorld, set, fadeFromDegrees, fadeToDegrees, pieces, moved)) { }
 
+    /// <summary>Its picture is that of the very frame looked at, through the same camera: what it shows in a pixel is that pixel.</summary>
+    public bool IsLookedAt { get; init; }
+
+    /// <summary>It shows the plate's grain already, or moves with it.</summary>
+    public bool HasGrain { get; init; }
+
     public SourceSight Sight => sight;
     public FloatImage Picture => picture;
     public float[]? Kept => kept;

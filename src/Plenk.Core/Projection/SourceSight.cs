@@ -28,6 +28,9 @@ public sealed class SourceSight(
     /// <summary>It fades out between two distances from its camera, metres; null: it reaches as far as it sees.</summary>
     public (double From, double To)? DistanceFade { get; init; }
 
+    /// <summary>What keeps spots from its camera; null: all of the set.</summary>
+    public TraceScene? Occluders { get; init; }
+
     public Pinhole Pinhole => pinhole;
     public Pose CameraToWorld => cameraToWorld;
     public SetScene Set => set;
@@ -77,6 +80,6 @@ public sealed class SourceSight(
         }
         // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
         float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);
-        return !set.Scene.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
+        return !(Occluders ?? set.Scene).Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
     }
 }

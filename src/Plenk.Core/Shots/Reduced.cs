@@ -58,6 +58,17 @@ public static class Reduced
         return shot.Projections.Any(p => p.Matte is not null) ? WithMattes(set, shot) : set;
     }
 
+    /// <summary>What lies under all that is added: the plate, what is seen of the set, and what was filmed before it.</summary>
+    public static ShotDocument Background(ShotDocument shot) =>
+        WithMattes(Footage(shot), shot) with
+        {
+            Background = shot.Background,
+            ShutterDegrees = shot.ShutterDegrees,
+            // Grain is measured where it was chosen.
+            Cut = shot.Cut,
+            Finish = new() { Region = shot.Finish.Region },
+        };
+
     /// <summary>The set in its light.</summary>
     public static ShotDocument Light(ShotDocument shot) => Lit(Set(shot), shot);
 
@@ -90,9 +101,11 @@ public static class Reduced
         Seen(shot) with
         {
             Look = Nothing.Look,
-            Cut = null,
+            // A background of our own takes the plate's grain, as it is measured.
+            Cut = shot.ShowsPlate ? null : shot.Cut,
             Finish = new()
             {
+                Region = shot.ShowsPlate ? null : shot.Finish.Region,
                 Steps =
                 [
                     .. shot

@@ -55,6 +55,13 @@ public sealed record ShotDocument : Extensible
     public IReadOnlyList<PointCloud> Clouds { get; init; } = [];
     public IReadOnlyList<Piece> Pieces { get; init; } = [];
 
+    /// <summary>What is behind all that is seen of pieces and elements.</summary>
+    public BackgroundKind Background { get; init; }
+
+    /// <summary>The plate is shown as it is: no piece is seen, and nothing else stands for it.</summary>
+    [JsonIgnore]
+    public bool ShowsPlate => Background == BackgroundKind.Plate && !Pieces.Any(p => p.IsSeen);
+
     /// <summary>Depth found from the footage, for places where nothing is built; null: not made.</summary>
     public DepthSource? Depth { get; init; }
     public IReadOnlyList<ProjectionSource> Projections { get; init; } = [];

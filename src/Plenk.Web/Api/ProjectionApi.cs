@@ -324,11 +324,11 @@ public static class ProjectionApi
         // Paint: a frame goes out and comes back.
         api.MapGet(
                 "/frames/{frame:int}/paint",
-                async (long id, int frame, string? camera, bool? colour, bool? exr, ShotStore shots, PaintWork paint) =>
+                async (long id, int frame, string? camera, bool? colour, bool? exr, int? beyond, ShotStore shots, PaintWork paint) =>
                 {
                     var (document, _) = await ShotApi.Need(shots, id);
                     var (name, bytes) = await Task.Run(() =>
-                        paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true)
+                        paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true, beyond ?? 0)
                     );
                     return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
                 }

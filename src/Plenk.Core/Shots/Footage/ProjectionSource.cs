@@ -37,6 +37,15 @@ public sealed record ProjectionSource : Extensible
 
     /// <summary>Ids of pieces; empty: all that wear footage.</summary>
     public IReadOnlyList<string> Pieces { get; init; } = [];
+
+    /// <summary>It is laid on those whatever else stands before them: a painted layer goes on behind what is nearer.</summary>
+    public bool ThroughOthers { get; init; }
+
+    /// <summary>Of a picture: it goes on beyond its camera's frame by so many pixels on every side.</summary>
+    public int BeyondPixels { get; init; }
+
+    /// <summary>Of a picture: it has grain already. What has none gets the plate's where it is seen.</summary>
+    public bool HasGrain { get; init; }
     public double FadeFromDegrees { get; init; } = 72;
     public double FadeToDegrees { get; init; } = 84;
     public bool Off { get; init; }

@@ -13,6 +13,9 @@ public sealed record Duties : Extensible
     public double HoldoutMillimetres { get; init; }
     public double HoldoutPixels { get; init; }
 
+    /// <summary>The comp shows it, wearing its footage; else it stands for what the plate shows.</summary>
+    public bool Seen { get; init; }
+
     /// <summary>Camera rays pass through; what it does beyond light is then void.</summary>
     public bool OnlyBlocksLight { get; init; }
 

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Shots;
@@ -60,4 +61,8 @@ public sealed record Piece : Extensible
     /// <summary>It wears its own textures instead of the projections; null: it does not.</summary>
     public BakedFootage? Baked { get; init; }
     public bool Off { get; init; }
+
+    /// <summary>The comp shows it; else it stands for what the plate shows.</summary>
+    [JsonIgnore]
+    public bool IsSeen => this is { Off: false, Duties: { Seen: true, OnlyBlocksLight: false } };
 }

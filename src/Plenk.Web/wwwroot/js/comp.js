@@ -26,11 +26,12 @@ const ofElements = (kind) => kind === 'comp' || /^(bare|element|without)/.test(k
 const ofProjections = (kind) => kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind);
 const isRead = (kind) => words(`scale-${kind}`) !== null;
 const hasFinest = (kind) => !ofProjections(kind) && !kind.startsWith('re') && !isRead(kind);
+const showsPlate = (d) => d.background !== 'Nothing' && !d.pieces.some((p) => !p.off && p.duties?.seen);
 const nothingToSee = (kind, d) =>
   !kind ||
   !d?.plate ||
   (!d.camera && kind !== 'grain-free') ||
-  (ofElements(kind) && d.elements.length === 0) ||
+  (ofElements(kind) && d.elements.length === 0 && showsPlate(d)) ||
   (ofProjections(kind) && !d.projections.some((p) => !p.off));
 
 // What a draft has that the saved revision has not.

@@ -119,6 +119,7 @@ export const hands = {
       return d;
     }),
   paintColour: (_, input) => choose(`paintColour:${input.checked}`),
+  paintBeyond: (_, input, pixels) => choose(`paintBeyond:${pixels}`),
 };
 // The matte that a source is kept to is the one to work on.
 on('chose', ({ kind, id }) => {

@@ -1,0 +1,26 @@
+using Plenk.Core.Images;
+
+namespace Plenk.Core.Projection;
+
+/// <summary>What a frame shows where no element is: the plate, or nothing, with what is seen of the set and, before that, what was filmed before it.</summary>
+/// <param name="Rgba">Scene-linear, premultiplied.</param>
+/// <param name="Touched">By pixel: it differs from the plate.</param>
+public sealed record Background(FloatImage Rgba, bool[] Touched)
+{
+    /// <summary>Its colours alone, over black.</summary>
+    public FloatImage Rgb { get; } = ColoursOf(Rgba);
+
+    private static FloatImage ColoursOf(FloatImage rgba)
+    {
+        var rgb = new FloatImage(rgba.Width, rgba.Height, 3);
+        for (int i = 0; i < rgba.Width * rgba.Height; i++)
+        {
+            rgba.Data.AsSpan(4 * i, 3).CopyTo(rgb.Data.AsSpan(3 * i));
+        }
+        return rgb;
+    }
+
+    /// <summary>The inner part, without so many pixels on every side.</summary>
+    public Background Within(int margin) =>
+        margin == 0 ? this : new(Rgba.Within(margin), FloatImage.Within(Touched, Rgba.Width, Rgba.Height, 1, margin));
+}

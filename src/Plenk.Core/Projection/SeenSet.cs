@@ -1,0 +1,233 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+
+namespace Plenk.Core.Projection;
+
+/// <summary>Set and camera at one moment while the shutter is open.</summary>
+/// <param name="ToFrame">By piece, what takes it to where it stands at the frame itself; null: nothing moves.</param>
+public sealed record SeenMoment(RayGrid Camera, SetScene Set, IReadOnlyList<Similarity?>? ToFrame = null);
+
+/// <summary>
+/// Pieces that are seen, over the plate and behind what was filmed before them: each sample goes from near to far through what is seen
+/// (Porter and Duff 1984, over) until it is closed or comes to a piece that stands for what the plate shows.
+/// </summary>
+public static class SeenSet
+{
+    /// <summary>So many see-through layers along a ray, then it is taken for closed.</summary>
+    private const int MostLayers = 24;
+
+    /// <summary>Below this share nothing more is asked for.</summary>
+    private const float Closed = 1e-3f;
+
+    /// <param name="plate">Linear RGB on the camera's grid.</param>
+    /// <param name="before">What was filmed before the pieces, each with its foreground.</param>
+    /// <param name="quiet">How much of each pixel comes from pictures without grain.</param>
+    /// <param name="samples">A pixel, shared out over the moments; a multiple of their number.</param>
+    public static Background Render(
+        IReadOnlyList<SeenMoment> moments,
+        FloatImage plate,
+        IReadOnlyList<Projector> projectors,
+        IReadOnlyList<BakedSurface?>? baked,
+        IReadOnlyList<HidingMatte> before,
+        BackgroundKind behind,
+        SourceMix mix,
+        int samples,
+        uint seed,
+        out float[] quiet,
+        CancellationToken stop = default
+    )
+    {
+        int width = plate.Width,
+            height = plate.Height,
+            each = Math.Max(1, samples / moments.Count);
+        var image = new FloatImage(width, height, 4);
+        var touched = new bool[width * height];
+        var grainless = new float[width * height];
+        HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
+        bool onPlate = behind == BackgroundKind.Plate;
+        Parallel.For(0, height, Cores.Until(stop), y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                int pixel = y * width + x;
+                uint pixelSeed = Sampling.PixelSeed(x, y, seed);
+                var own = new Vector3(plate.Data[3 * pixel], plate.Data[3 * pixel + 1], plate.Data[3 * pixel + 2]);
+                var sum = new Pixel { Plate = own };
+                uint index = 0;
+                foreach (SeenMoment moment in moments)
+                {
+                    float spread = moment.Camera.PixelAngle(x, y) / MathF.Sqrt(each * moments.Count);
+                    for (int i = 0; i < each; i++, index++)
+                    {
+                        Vector2 spot = each * moments.Count == 1 ? new(0.5f, 0.5f) : Sampling.Point(index, pixelSeed, 0);
+                        Sample(moment, x, y, spot, pixel, spread, projectors, baked, near, mix, onPlate, ref sum);
+                    }
+                }
+                Span<float> to = image.Pixel(x, y);
+                float n = index;
+                if (onPlate && sum.Replaced <= 0)
+                {
+                    (to[0], to[1], to[2], to[3]) = (own.X, own.Y, own.Z, 1);
+                    continue;
+                }
+                Vector3 c = (sum.Rgb + sum.PlateShare * own) / n;
+                (to[0], to[1], to[2], to[3]) = (c.X, c.Y, c.Z, onPlate ? 1 : MathF.Min(1, sum.Alpha / n));
+                touched[pixel] = true;
+                grainless[pixel] = sum.Quiet / n;
+            }
+        });
+        quiet = grainless;
+        return new(image, touched);
+    }
+
+    private struct Pixel
+    {
+        public Vector3 Plate,
+            Rgb;
+
+        /// <summary>Of the plate's own pixel as it is; of what is no longer it; and all that is not see-through.</summary>
+        public float PlateShare,
+            Replaced,
+            Alpha,
+            Quiet;
+    }
+
+    private static void Sample(
+        SeenMoment moment,
+        int x,
+        int y,
+        Vector2 spot,
+        int pixel,
+        float spread,
+        IReadOnlyList<Projector> projectors,
+        IReadOnlyList<BakedSurface?>? baked,
+        HidingMatte[] near,
+        SourceMix mix,
+        bool onPlate,
+        ref Pixel sum
+    )
+    {
+        float open = 1;
+        Vector3 filmed = default; // what was filmed before the piece that is looked at, and what it leaves open
+        float leaves = 1;
+        int laid = 0;
+        if (moment.Camera.TryDirection(x, y, spot, out Vector3 d))
+        {
+            float from = 0;
+            for (int layer = 0; layer < MostLayers && open > Closed; layer++)
+            {
+                var ray = new Ray(moment.Camera.Origin, d, from, float.PositiveInfinity);
+                Hit hit = moment.Set.Scene.Intersect(ray, RayKinds.CameraSet);
+                if (!hit.IsHit)
+                {
+                    break;
+                }
+                from = hit.T * (1 + 2e-6f) + 1e-5f;
+                int index = moment.Set.PieceOf(hit);
+                Piece piece = moment.Set.Pieces[index];
+                if (!piece.Duties.Seen)
+                {
+                    // It stands for what the plate shows; without the plate it stands for nothing.
+                    if (onPlate && piece.Duties.Hides)
+                    {
+                        break;
+                    }
+                    continue;
+                }
+                Vector4 c = Shown(moment, hit, ray, index, piece, spread, projectors, baked, mix, out float lookedAt, out float quiet);
+                if (c.W <= 0)
+                {
+                    continue;
+                }
+                for (; laid < near.Length && near[laid].Beyond < hit.T; laid++)
+                {
+                    Before(near[laid], pixel, ref filmed, ref leaves);
+                }
+                float alpha = MathF.Min(1, c.W),
+                    same = alpha * lookedAt,
+                    other = alpha - same;
+                // The very frame looked at shows what stands before the piece as well; anything else is seen behind it.
+                sum.PlateShare += open * same;
+                sum.Alpha += open * same;
+                if (other > 0)
+                {
+                    sum.Rgb += open * (other * filmed + leaves * new Vector3(c.X, c.Y, c.Z));
+                    sum.Alpha += open * other;
+                    sum.Replaced += open * other;
+                    sum.Quiet += open * leaves * alpha * quiet;
+                }
+                open *= 1 - alpha;
+            }
+        }
+        if (open <= 0)
+        {
+            return;
+        }
+        if (onPlate)
+        {
+            sum.PlateShare += open;
+            sum.Alpha += open;
+            return;
+        }
+        for (; laid < near.Length; laid++)
+        {
+            Before(near[laid], pixel, ref filmed, ref leaves);
+        }
+        sum.Rgb += open * filmed;
+        sum.Alpha += open * (1 - leaves);
+    }
+
+    private static void Before(HidingMatte b, int pixel, ref Vector3 filmed, ref float leaves)
+    {
+        float m = b.Coverage[pixel];
+        if (m <= 0)
+        {
+            return;
+        }
+        filmed += leaves * new Vector3(b.Foreground!.Data[3 * pixel], b.Foreground!.Data[3 * pixel + 1], b.Foreground!.Data[3 * pixel + 2]);
+        leaves *= 1 - MathF.Min(1, m);
+    }
+
+    /// <summary>What a piece shows at a hit, premultiplied, without the part that is the looked-at pixel itself.</summary>
+    private static Vector4 Shown(
+        SeenMoment moment,
+        in Hit hit,
+        in Ray ray,
+        int index,
+        Piece piece,
+        float spread,
+        IReadOnlyList<Projector> projectors,
+        IReadOnlyList<BakedSurface?>? baked,
+        SourceMix mix,
+        out float lookedAt,
+        out float quiet
+    )
+    {
+        float width = hit.T * spread;
+        if (baked?[index] is { } own)
+        {
+            (lookedAt, quiet) = (0, 1);
+            return own.At(moment.Set.TriangleOf(hit), hit.U, hit.V, width / (float)piece.Scale);
+        }
+        Vector3 n = moment.Set.Instances[hit.Instance].FaceNormal(hit),
+            p = ray.At(hit.T);
+        if (Vector3.Dot(n, ray.Direction) > 0)
+        {
+            n = -n;
+        }
+        var (u, v) = ProjectedView.Footprint(ray.Direction, n, width);
+        if (moment.ToFrame?[index] is { } back)
+        {
+            p = back.Apply(Vec3.From(p)).ToSingle();
+            (n, u, v) = (Turned(back, n), Turned(back, u), Turned(back, v));
+        }
+        return ProjectedView.Mix(projectors, p, n, index, u, v, mix, out lookedAt, out quiet);
+    }
+
+    private static Vector3 Turned(in Similarity by, Vector3 v) => (by.Rotation * Vec3.From(v)).ToSingle();
+}

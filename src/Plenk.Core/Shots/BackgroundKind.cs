@@ -1,0 +1,13 @@
+using System.Text.Json.Serialization;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>What a comp shows where neither elements nor seen pieces are.</summary>
+[JsonConverter(typeof(JsonStringEnumConverter<BackgroundKind>))]
+public enum BackgroundKind
+{
+    Plate,
+
+    /// <summary>Nothing: the comp has alpha, and of the plate only what stands in a matte that hides.</summary>
+    Nothing,
+}

@@ -1,0 +1,163 @@
+using System.Numerics;
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Core.Tracking;
+using Plenk.Store;
+
+namespace Plenk.Work;
+
+/// <summary>What lies under all that is added to a frame: the plate, or what is seen in its place.</summary>
+public sealed class BackgroundWork(ShotEngine engine)
+{
+    private readonly Cache<Background> _backgrounds = new(b => Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + b.Touched.LongLength);
+
+    /// <summary>The mattes that hide what is further away; those of a screen bring the foreground without it, and before a replaced background all bring theirs.</summary>
+    public IReadOnlyList<HidingMatte> Before(ShotDocument shot, int frame, FloatImage plate)
+    {
+        bool replaced = !shot.ShowsPlate;
+        return
+        [
+            .. engine
+                .Mattes.Hiding(shot, frame, plate.Width, plate.Height)
+                .Select(m => new HidingMatte(
+                    m.Coverage,
+                    m.Beyond,
+                    m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key)
+                        : replaced ? By(plate, m.Coverage)
+                        : null
+                )),
+        ];
+    }
+
+    private static FloatImage By(FloatImage plate, float[] coverage)
+    {
+        FloatImage own = plate.Copy();
+        for (int i = 0; i < own.Data.Length; i++)
+        {
+            own.Data[i] *= coverage[i / 3];
+        }
+        return own;
+    }
+
+    /// <summary>The background of a frame; null where it is the plate as it is.</summary>
+    /// <param name="samples">A pixel.</param>
+    /// <param name="overscan">It goes on by so many pixels on every side; the plate does not, and its border's pixels stand for it.</param>
+    public Background? Of(ShotDocument whole, int frame, int width, int samples, int overscan = 0, CancellationToken stop = default)
+    {
+        if (whole.ShowsPlate)
+        {
+            return null;
+        }
+        ShotDocument shot = Reduced.Background(whole);
+        return _backgrounds.Get(ResultKey.Of("background", 1, shot, frame, width, samples, overscan), () =>
+            Make(shot, frame, width, samples, overscan, stop)
+        );
+    }
+
+    private Background Make(ShotDocument shot, int frame, int width, int samples, int overscan, CancellationToken stop)
+    {
+        FloatImage plate = engine.Plates.Plate(shot, frame, width);
+        var (w, h) = (plate.Width, plate.Height);
+        RayGrid within = engine.Grid(shot, frame, w, h),
+            grid = overscan == 0 ? within : new(within.Pinhole.Wider(overscan), engine.Camera(shot, frame).Pose);
+        SetScene set = engine.Place.Set(engine.Figures.At(Hanging.At(shot, frame), frame));
+        Background made = SeenSet.Render(
+            Moments(shot, frame, grid, overscan, set, samples),
+            plate.Around(overscan),
+            Projectors(shot, set, frame),
+            engine.Place.Baked(set),
+            [.. Before(shot, frame, plate).Select(m => m.Around(w, h, overscan))],
+            shot.Background,
+            shot.ProjectionsMix,
+            samples,
+            shot.Seed,
+            out float[] quiet,
+            stop
+        );
+        if (quiet.Any(q => q > 0) && engine.Finish.GrainOf(shot, width) is { } grain)
+        {
+            FloatImage rgb = made.Rgb;
+            grain.AddTo(rgb, quiet, Sampling.Hash(shot.Seed ^ 0x7061696eu) + (uint)frame);
+            for (int i = 0; i < quiet.Length; i++)
+            {
+                rgb.Data.AsSpan(3 * i, 3).CopyTo(made.Rgba.Data.AsSpan(4 * i));
+            }
+        }
+        return made;
+    }
+
+    /// <summary>The projections as a frame asks for them: the frame itself gives its own pixels, and what moves or stands says whether it has grain.</summary>
+    private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene set, int frame)
+    {
+        ProjectionSource[] on = [.. shot.Projections.Where(p => !p.Off)];
+        return
+        [
+            .. engine
+                .Projection.Projectors(shot, set, frame)
+                .Select(
+                    (p, i) =>
+                        new Projector(p.Picture, p.Sight, p.Kept)
+                        {
+                            IsLookedAt =
+                                on[i].Camera is null
+                                && (on[i].Kind == SourceKind.Running || (on[i].Kind == SourceKind.Held && on[i].Frame == frame)),
+                            HasGrain = on[i].Kind switch
+                            {
+                                SourceKind.Running => true,
+                                SourceKind.Held => shot.Plate?.GrainFree is null,
+                                _ => on[i].HasGrain,
+                            },
+                        }
+                ),
+        ];
+    }
+
+    /// <summary>How much of a seen piece covers what is behind it at a place; null: no piece is seen.</summary>
+    public Func<Vector3, Vector3, int, float>? Covers(ShotDocument whole, SetScene set, int frame)
+    {
+        if (!whole.Pieces.Any(p => p.IsSeen))
+        {
+            return null;
+        }
+        ShotDocument shot = Reduced.Footage(whole);
+        IReadOnlyList<Projector> projectors = engine.Projection.Projectors(shot, set, frame);
+        IReadOnlyList<BakedSurface?>? baked = engine.Place.Baked(set);
+        return (point, normal, piece) =>
+            baked?[piece] is not null ? 1 : ProjectedView.Mix(projectors, point, normal, piece, default, default, shot.ProjectionsMix).W;
+    }
+
+    /// <summary>Camera and set at moments spread over the time that the shutter is open.</summary>
+    private IReadOnlyList<SeenMoment> Moments(ShotDocument shot, int frame, RayGrid grid, int overscan, SetScene set, int samples)
+    {
+        if (shot.ShutterDegrees <= 0 || samples < 2)
+        {
+            return [new(grid, set)];
+        }
+        ShotDocument still = Hanging.At(shot, frame);
+        return
+        [
+            .. engine
+                .Renderer.Open(shot, engine.Figures.At(still, frame), frame, grid, overscan, samples)
+                .Select(m => new SeenMoment(
+                    m.Grid,
+                    m.Set,
+                    shot.Pieces.All(p => p.HangsOn is null)
+                        ? null
+                        :
+                        [
+                            .. m.Set.Pieces.Zip(set.Pieces, (then, now) =>
+                                then.HangsOn is null
+                                    ? (Similarity?)null
+                                    : PieceMeshes.PlaceOf(now).After(PieceMeshes.PlaceOf(then).Inverse())
+                            ),
+                        ]
+                )),
+        ];
+    }
+}

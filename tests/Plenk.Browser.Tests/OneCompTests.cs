@@ -1,0 +1,252 @@
+using System.Globalization;
+using System.Text.Json;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Shots;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Raster;
+using Xunit;
+using Xunit.Abstractions;
+
+namespace Plenk.Browser.Tests;
+
+/// <summary>Whole jobs on the real pages, from the plate to the hand-over, and what is delivered read back.</summary>
+[Collection("site")]
+public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
+{
+    private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-comp-{Guid.NewGuid():N}");
+
+    public void Dispose() => Directory.Delete(_folder, recursive: true);
+
+    private static string D(double v) => v.ToString("R", CultureInfo.InvariantCulture);
+
+    private static void Triple(Sheet page, string name, Vec3 values)
+    {
+        foreach (var (axis, value) in new[] { ("X", values.X), ("Y", values.Y), ("Z", values.Z) })
+        {
+            if (Math.Abs(double.Parse(page.Value($"{name} {axis}"), CultureInfo.InvariantCulture) - value) > 1e-9)
+            {
+                page.Type($"{name} {axis}", D(value));
+            }
+        }
+    }
+
+    private static void Built(Sheet page, string button, string name, Vec3 place, Vec3 turned, Vec3 size)
+    {
+        page.PressAndSave(button);
+        page.Type("Name", name);
+        Triple(page, "Place", place);
+        Triple(page, "Turned", turned);
+        Triple(page, "Size", size);
+    }
+
+    /// <summary>A painting laid on one piece, also where others stand before it.</summary>
+    private static void Painted(Sheet page, string file, string piece)
+    {
+        page.Open("paint");
+        string revision = page.State("state.revision");
+        page.BringIn($"Bring {FilmedBefore.First} back", file);
+        page.UntilState($"state.revision > {revision}", 120);
+        string id = page.State("state.document.projections[0].id");
+        page.Row(id);
+        page.Type("Name", $"{piece} painted");
+        page.Open("pieces");
+        page.Tick(piece);
+        page.Tick("behind what stands before its pieces too");
+        page.Tick("its picture has grain already");
+    }
+
+    private async Task<ExrPicture> Layers(string url)
+    {
+        Directory.CreateDirectory(_folder);
+        string file = Path.Combine(_folder, $"{Guid.NewGuid():N}.exr");
+        await File.WriteAllBytesAsync(file, await site.Http.GetByteArrayAsync(url));
+        return ExrFile.Read(file);
+    }
+
+    private static float[] Channel(ExrPicture picture, string name) => picture.Channels.First(c => c.Name == name).Values;
+
+    /// <summary>A frame handed over in the page: where its files are.</summary>
+    private async Task<(ExrPicture Exr, CodeImage Png)> HandedOver(Sheet page, int first, int last, int frame)
+    {
+        page.Step(8);
+        page.Type("First frame", first.ToString(CultureInfo.InvariantCulture), saves: false);
+        page.Type("Last frame", last.ToString(CultureInfo.InvariantCulture), saves: false);
+        page.Press("Render frames");
+        page.Until($"document.querySelector('.render a[href$=\"{frame}.exr\"]') !== null", 300);
+        string exr = page.Property($".render a[href$='{frame}.exr']", "href"),
+            png = page.Property($".render a[href$='{frame}.png']", "href");
+        return (await Layers(exr), RasterFile.Read(await site.Http.GetByteArrayAsync(png), "comp"));
+    }
+
+    [Fact]
+    public async Task A_filmed_figure_stands_before_a_painted_city_that_replaces_the_screen()
+    {
+        var files = FilmedBefore.Write(_folder);
+        using Sheet page = site.Open();
+        page.Go("/");
+        page.Find("[name=code]").SendKeys("CITY_0010");
+        page.Press("Begin the shot");
+        page.Until("document.body.dataset.ready !== undefined");
+        page.Shows("#next", "bring the plate in");
+        page.BringIn("Bring these frames in", files.Frames);
+        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
+        page.Step(2);
+        page.BringIn("Bring this camera in", files.Camera);
+        page.UntilState("state.document.camera !== null", 60);
+
+        // A card far away, one nearer, and a house: what the city is painted on.
+        page.Step(3);
+        Built(page, "Add a plane", "sky", new(0, FilmedBefore.Eye, -FilmedBefore.SkyAt), new(90, 0, 0), new(120, 1, 80));
+        Built(page, "Add a plane", "towers", new(0, FilmedBefore.Eye, -FilmedBefore.TowersAt), new(90, 0, 0), new(30, 1, 20));
+        var h = FilmedBefore.House;
+        Built(
+            page,
+            "Add a box",
+            "house",
+            new((h.Left + h.Right) / 2, h.Foot, -FilmedBefore.HouseAt - 1),
+            default,
+            new(h.Right - h.Left, h.Top - h.Foot, 2)
+        );
+
+        page.Step(4);
+        Painted(page, files.Sky, "sky");
+        Painted(page, files.Towers, "towers");
+        Painted(page, files.House, "house");
+        page.Open("seen");
+        page.Choose("Behind all", "nothing: the comp has alpha");
+        page.PressAndSave("See all");
+        page.Shows("#sheet", "3 of 3 are seen");
+
+        // The screen is keyed; what is left stands before all.
+        page.Step(6);
+        page.Open("mattes");
+        page.Press("Key a coloured screen");
+        page.ClickPicture(60, 60);
+        page.UntilState("state.document.mattes.length === 1");
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.NoErrors();
+
+        foreach (int frame in (int[])[FilmedBefore.First, FilmedBefore.First + FilmedBefore.Count - 1])
+        {
+            var (exr, png) = await HandedOver(page, frame, frame, frame);
+            Check(exr, png, frame);
+        }
+        page.NoErrors();
+    }
+
+    /// <summary>What the city and the figure are by the footage's own arithmetic, against what was delivered.</summary>
+    private void Check(ExrPicture exr, CodeImage png, int frame)
+    {
+        int w = FilmedBefore.Width,
+            h = FilmedBefore.Height;
+        Assert.Equal((w, h), (exr.Width, exr.Height));
+        string[] rgb = ["R", "G", "B"];
+        float[][] comp = [.. rgb.Select(c => Channel(exr, $"comp.{c}"))],
+            background = [.. rgb.Select(c => Channel(exr, $"background.{c}"))];
+        float[] alpha = Channel(exr, "comp.A");
+        Assert.All(alpha, a => Assert.Equal(1, a, 2e-3));
+        Assert.All(Channel(exr, "elements.A"), a => Assert.Equal(0, a));
+        int inside = 0,
+            codes = 0;
+        double sky = 0,
+            edge = 0,
+            screen = 0;
+        int skies = 0,
+            edges = 0;
+        for (int y = 0; y < h; y++)
+        {
+            for (int x = 0; x < w; x++)
+            {
+                int i = y * w + x;
+                for (int c = 0; c < 3; c++)
+                {
+                    Assert.Equal(background[c][i], comp[c][i]);
+                }
+                var (figure, own) = FilmedBefore.Figure(x + 0.5, y + 0.5, frame);
+                double[] city = City(x + 0.5, y + 0.5, frame, out bool even);
+                if (figure >= 1)
+                {
+                    inside++;
+                    double[] plate = FilmedBefore.Plate(x, y, frame);
+                    codes += Enumerable.Range(0, 3).All(c => Math.Abs(comp[c][i] - plate[c]) < 0.004) ? 1 : 0;
+                }
+                else if (figure <= 0 && even)
+                {
+                    skies++;
+                    sky += Enumerable.Range(0, 3).Max(c => Math.Abs(comp[c][i] - city[c]) / city[c]);
+                    // Nothing of the screen's green is left over.
+                    screen = Math.Max(screen, comp[1][i] - city[1]);
+                }
+                else if (figure is > 0.05 and < 0.95 && even)
+                {
+                    edges++;
+                    edge += Enumerable.Range(0, 3).Max(c => Math.Abs(comp[c][i] - (figure * own[c] + (1 - figure) * city[c])));
+                }
+            }
+        }
+        say.WriteLine(
+            $"{frame}: figure {codes} of {inside} px as filmed; city off by {100 * sky / skies:0.000} % of {skies} px, {screen:0.0000} green left; edge off by {edge / edges:0.0000} of {edges} px"
+        );
+        Assert.True(codes > 0.995 * inside, $"{codes} of {inside} pixels of the figure are as filmed");
+        Assert.InRange(sky / skies, 0, 0.004);
+        Assert.InRange(edge / edges, 0, 0.03);
+        // The towers stand where a card 14 m away has moved to.
+        double moved = EdgeOf(comp[2], w, 110, frame),
+            meant = FilmedBefore.Shift(frame, FilmedBefore.TowersAt);
+        say.WriteLine($"{frame}: towers {moved:0.00} px to the left, {meant:0.00} by similar triangles");
+        Assert.Equal(meant, moved, 0.15);
+        Assert.Equal((w, h, 16), (png.Width, png.Height, png.Bits));
+    }
+
+    private const int Side = 3;
+
+    /// <summary>The city at a place of a frame; even: no edge of it is within two pixels.</summary>
+    private static double[] City(double px, double py, int frame, out bool even)
+    {
+        static (int What, double[] Color) At(double px, double py, int frame)
+        {
+            // The house by where it stands in space: its front, and what is seen of its side, which nothing is held against.
+            var h = FilmedBefore.House;
+            for (double away = FilmedBefore.HouseAt; away <= FilmedBefore.HouseAt + 2; away += 0.05)
+            {
+                double x = FilmedBefore.CameraX(frame) + (px - FilmedBefore.Width / 2.0) / FilmedBefore.Focal * away,
+                    y = FilmedBefore.Eye - (py - FilmedBefore.Height / 2.0) / FilmedBefore.Focal * away;
+                if (x > h.Left && x < h.Right && y > h.Foot && y < h.Top)
+                {
+                    return away == FilmedBefore.HouseAt
+                        ? (0, FilmedBefore.HouseFront(px + FilmedBefore.Shift(frame, FilmedBefore.HouseAt), py))
+                        : (Side, [1, 1, 1]);
+                }
+            }
+            if (FilmedBefore.Towers(px + FilmedBefore.Shift(frame, FilmedBefore.TowersAt), py) is { } tower)
+            {
+                return (1, tower);
+            }
+            return (2, FilmedBefore.Sky(px + FilmedBefore.Shift(frame, FilmedBefore.SkyAt), py));
+        }
+        var (what, color) = At(px, py, frame);
+        even = what != Side;
+        for (int k = 0; k < 8 && even; k++)
+        {
+            even = At(px + 2.5 * Math.Cos(k * Math.PI / 4), py + 2.5 * Math.Sin(k * Math.PI / 4), frame).What == what;
+        }
+        return color;
+    }
+
+    /// <summary>How far the first tower's left edge in a row has moved to the left of where it was painted.</summary>
+    private static double EdgeOf(float[] blue, int width, int row, int frame)
+    {
+        // Painted at 60 k − 600: the one at 60 px.
+        for (int x = 30; x < 70; x++)
+        {
+            float a = blue[row * width + x],
+                b = blue[row * width + x + 1];
+            if (a > 0.3 && b <= 0.3)
+            {
+                return 60 - (x + 0.5 + (a - 0.3) / (a - b));
+            }
+        }
+        throw new InvalidOperationException($"no tower stands in row {row} of {frame}");
+    }
+}
