@@ -14,8 +14,11 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
+/// <summary>What a rendered frame shows of its surfaces, on the frame's grid: places and unit normals in our world (no number: nothing there), and their colour.</summary>
+public sealed record RenderedSurface(FloatImage Position, FloatImage Normal, FloatImage? Albedo);
+
 /// <summary>Elements made ready for rays: meshes with their materials, cards with the picture of a frame, lettering.</summary>
-public sealed class ElementWork(IMedia media)
+public sealed class ElementWork(ShotEngine engine, IMedia media)
 {
     private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
     private readonly Cache<MeshTree> _trees = new(Sizes.Of);
@@ -151,7 +154,15 @@ public sealed class ElementWork(IMedia media)
     /// camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
     /// </summary>
     /// <param name="margin">So many pixels of the grid on every side lie beyond the plate.</param>
-    public RenderedLayer? Layer(ShotDocument shot, Element e, int frame, RayGrid grid, int margin)
+    /// <param name="relit">What lights it again, and what that depends on; null: it stays as it came.</param>
+    public RenderedLayer? Layer(
+        ShotDocument shot,
+        Element e,
+        int frame,
+        RayGrid grid,
+        int margin,
+        (string Key, Func<RenderedSurface, FloatImage> Light)? relit = null
+    )
     {
         if (e.Frames?.At(frame, shot.Rate) is not { } own)
         {
@@ -161,8 +172,11 @@ public sealed class ElementWork(IMedia media)
         return _layers.Get(
             ResultKey.Of(
                 "layer",
-                5,
+                6,
                 e.Id,
+                e.Passes,
+                e.Passes is null ? null : engine.Camera(shot, frame),
+                relit?.Key,
                 own.Media,
                 e.Frames.Space.Name,
                 e.Frames.Premultiplied,
@@ -181,6 +195,8 @@ public sealed class ElementWork(IMedia media)
                 RenderedFit fit;
                 float[]? depth = null;
                 FloatImage? position = null,
+                    normal = null,
+                    albedo = null,
                     shadow = null,
                     motion = null;
                 var ids = new Dictionary<RenderedId, FloatImage>();
@@ -223,9 +239,17 @@ public sealed class ElementWork(IMedia media)
                         e.Frames.WithoutLens
                     );
                     depth = p.Any("depth.Z", "depth.Y", "Z", "z");
-                    if (p.Any("P.X") is { } px && p.Any("P.Y") is { } py && p.Any("P.Z") is { } pz)
+                    var passes = new RenderedPasses([(p, own.File)]);
+                    (position, normal, albedo) = (passes.Data("position"), passes.Data("normal"), passes.Colour("albedo"));
+                    if (position is not null && (e.Passes is not null || relit is not null))
                     {
-                        position = FloatImage.Of(p.Width, p.Height, px, py, pz);
+                        (position, FloatImage facing) = PassReader.InWorld(
+                            position,
+                            normal ?? new FloatImage(position.Width, position.Height, 3),
+                            e.Passes,
+                            engine.Camera(shot, frame).Pose
+                        );
+                        normal = normal is null ? null : facing;
                     }
                     if (
                         p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx
@@ -270,6 +294,21 @@ public sealed class ElementWork(IMedia media)
                         $"{own.File} is {fit.DisplayWidth} × {fit.DisplayHeight}, another shape than the plate. It must be rendered through the shot's camera."
                     );
                 }
+                if (relit is not null && normal is null)
+                {
+                    throw new ShotFault(
+                        $"{own.File} brings no normals (N.X, N.Y, N.Z): {e.Name} cannot be lit again. Render it with a normal pass, or take its new lights off."
+                    );
+                }
+                if (relit is not null && position is null && depth is null)
+                {
+                    throw new ShotFault(
+                        $"{own.File} brings neither positions (P.X, P.Y, P.Z) nor depth: {e.Name} cannot be lit again. Render it with one of them, or take its new lights off."
+                    );
+                }
+                FloatImage? at = relit is null ? null : new(grid.Width, grid.Height, 3),
+                    facingAt = relit is null ? null : new(grid.Width, grid.Height, 3);
+                at?.Data.AsSpan().Fill(float.NaN);
                 var distance = new float[grid.Width * grid.Height];
                 FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
                 float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
@@ -299,14 +338,27 @@ public sealed class ElementWork(IMedia media)
                         {
                             var p = new Vector3(position.Data[3 * from], position.Data[3 * from + 1], position.Data[3 * from + 2]);
                             distance[i] = float.IsFinite(p.X + p.Y + p.Z) ? Vector3.Distance(p, grid.Origin) : float.PositiveInfinity;
+                            if (at is not null && float.IsFinite(distance[i]))
+                            {
+                                (at.Data[3 * i], at.Data[3 * i + 1], at.Data[3 * i + 2]) = (p.X, p.Y, p.Z);
+                            }
                         }
                         else if (depth is not null)
                         {
                             // Data is never averaged: the nearest pixel's, along the axis, to along the ray.
                             distance[i] =
-                                depth[from] is > 0 and < 1e9f && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)
+                                grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) && depth[from] is > 0 and < 1e9f
                                     ? depth[from] / MathF.Max(1e-3f, grid.DepthOf(grid.Origin + d))
                                     : float.PositiveInfinity;
+                            if (at is not null && float.IsFinite(distance[i]))
+                            {
+                                Vector3 p = grid.Origin + distance[i] * d;
+                                (at.Data[3 * i], at.Data[3 * i + 1], at.Data[3 * i + 2]) = (p.X, p.Y, p.Z);
+                            }
+                        }
+                        if (facingAt is not null)
+                        {
+                            normal!.Data.AsSpan(3 * from, 3).CopyTo(facingAt.Data.AsSpan(3 * i));
                         }
                     }
                 }
@@ -314,7 +366,21 @@ public sealed class ElementWork(IMedia media)
                     !fit.IsPlain ? fit.Resampled(picture, grid.Pinhole)
                     : picture.Width == grid.Width ? picture
                     : picture.ReducedTo(grid.Width, grid.Height);
-                return new RenderedLayer(On(rgba), distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves)
+                FloatImage shown = On(rgba);
+                if (relit is { } lit)
+                {
+                    FloatImage light = lit.Light(new(at!, facingAt!, albedo is null ? null : On(albedo)));
+                    shown = shown.Copy();
+                    for (int i = 0; i < distance.Length; i++)
+                    {
+                        for (int c = 0; c < 3; c++)
+                        {
+                            ref float value = ref shown.Data[4 * i + c];
+                            value = (e.Relit!.Alone ? 0 : value) + light.Data[3 * i + c] * shown.Data[4 * i + 3];
+                        }
+                    }
+                }
+                return new RenderedLayer(shown, distance, e.Id, shadow is null ? null : Beyond(On(shadow), fit, grid.Pinhole), moves)
                 {
                     Ids = ids.ToDictionary(p => p.Key, p => On(p.Value).Data),
                 };

@@ -81,6 +81,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             keepWithout ? _passes.Get(known, Make)
             : _passes.TryGet(known, out SetPass kept) && overscan == 0 ? kept
             : Make();
+        IReadOnlyList<PlacedElement> casting = engine.Relit.Casting(shot, frame, grid, overscan);
         var options = new RenderOptions
         {
             DataPasses = dataPasses,
@@ -97,7 +98,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             Rendered = RenderedLayers(shot, frame, grid, overscan),
         };
         return DifferentialRenderer.Render(
-            new(pass, engine.Elements(shot, frame), pose),
+            new(pass, [.. engine.Elements(shot, frame), .. casting], pose),
             keepWithout
                 ? null
                 : WhileOpen(
@@ -127,6 +128,7 @@ public sealed class FrameRenderer(ShotEngine engine)
                         {
                             Margin = overscan,
                         },
+                    casting,
                     quality
                 ),
             background?.Rgb ?? plate.Around(overscan),
@@ -195,6 +197,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         RayGrid grid,
         int overscan,
         Func<OpenMoment, SetPass> pass,
+        IReadOnlyList<PlacedElement> casting,
         RenderQuality quality
     ) =>
         given.ShutterDegrees <= 0 || Math.Min(MostMoments, quality.CameraSamples) < 2
@@ -202,7 +205,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             :
             [
                 .. Open(given, at, frame, grid, overscan, quality.CameraSamples)
-                    .Select(m => new RenderMoment(pass(m), engine.Elements(m.Then, frame), m.Pose)),
+                    .Select(m => new RenderMoment(pass(m), [.. engine.Elements(m.Then, frame), .. casting], m.Pose)),
             ];
 
     /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>

@@ -31,30 +31,6 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         );
     }
 
-    private static readonly Dictionary<string, string> Roles = new(
-        from role in new (string Role, string[] Names)[]
-        {
-            ("picture", ["beauty", "comp", "rgba", "rgb", "combined", "c"]),
-            ("position", ["p", "position", "pos", "pworld", "pref", "worldposition", "world_position", "point"]),
-            ("normal", ["n", "normal", "normals", "nworld", "worldnormal", "world_normal"]),
-            ("albedo", ["albedo", "basecolor", "base_color", "diffusecolor", "diffuse_color", "diffcol"]),
-            ("depth", ["depth", "z"]),
-        }
-        from name in role.Names
-        select KeyValuePair.Create(name, role.Role)
-    );
-
-    /// <summary>What a layer is by its name: N, view.N, bell_N.</summary>
-    private static string? RoleOf(string layer)
-    {
-        string last = layer.Split('.')[^1].ToLowerInvariant();
-        return Roles.GetValueOrDefault(last) ?? Roles.GetValueOrDefault(last.Split('_', '-', ' ')[^1]);
-    }
-
-    /// <summary>What a file without layers is: N.exr, bell.N.1001.exr, bell_N.1001.exr; any other is taken for the picture where none is named so.</summary>
-    private static string RoleOfFile(string name) =>
-        name.Split('.')[..^1].Reverse().Select(RoleOf).FirstOrDefault(r => r is not null) ?? "plain";
-
     /// <summary>Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.</summary>
     public static RenderedData Read(
         IReadOnlyList<byte[]> files,
@@ -65,66 +41,22 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         Pinhole plate
     )
     {
-        var channels = new List<(string Role, string Channel, float[] Values, Primaries Primaries)>();
-        int width = 0,
-            height = 0;
-        for (int f = 0; f < files.Count; f++)
-        {
-            ExrPicture p = ExrFile.Read(files[f], names[f]);
-            if (width == 0)
-            {
-                (width, height) = (p.Width, p.Height);
-            }
-            else if (p.Width != width || p.Height != height)
-            {
-                throw new ShotFault(
-                    $"{names[f]} is {p.Width} × {p.Height}, the files before it {width} × {height}. Render all passes at one size."
-                );
-            }
-            string bare = files.Count > 1 ? RoleOfFile(names[f]) : "plain";
-            foreach (ExrChannel c in p.Channels)
-            {
-                int dot = c.Name.LastIndexOf('.');
-                channels.Add((dot < 0 ? bare : RoleOf(c.Name[..dot]) ?? "", dot < 0 ? c.Name : c.Name[(dot + 1)..], c.Values, p.Primaries));
-            }
-        }
+        var passes = new RenderedPasses([.. files.Select((f, i) => (ExrFile.Read(f, names[i]), names[i]))]);
+        var (width, height) = (passes.Width, passes.Height);
         if (Math.Abs((double)width / height - (double)plate.Width / plate.Height) > 0.01)
         {
             throw new ShotFault(
                 $"{name} is {width} × {height}, another shape than the plate, {plate.Width} × {plate.Height}. It must be rendered through the shot's camera."
             );
         }
-        FloatImage? Layer(string role)
-        {
-            float[]? One(params string[] letters) =>
-                letters
-                    .Select(l =>
-                        channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values
-                    )
-                    .FirstOrDefault(v => v is not null);
-            return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c
-                ? FloatImage.Of(width, height, a, b, c)
-                : null;
-        }
-        // Colours are of the file that they came in; data has none, whatever its file says.
-        FloatImage? Colour(string role) =>
-            Layer(role) is { } image ? Primaries.Convert(image, channels.First(c => c.Role == role).Primaries.To(Primaries.Bt709)) : null;
-        FloatImage beauty = Colour("picture")
-            ?? Colour("plain")
+        FloatImage beauty = passes.Colour("picture")
+            ?? passes.Colour("plain")
             ?? throw new FormatFault("passes", $"{name} has no picture (R, G, B)", "Bring the picture together with its passes.");
-        FloatImage? position = Layer("position"),
-            normal = Layer("normal"),
-            albedo = Colour("albedo");
+        FloatImage? position = passes.Data("position"),
+            normal = passes.Data("normal"),
+            albedo = passes.Colour("albedo");
         Pinhole pinhole = plate.Resized(width, height);
-        if (
-            position is null
-            && channels
-                .FirstOrDefault(c =>
-                    c.Role is "depth" or "picture" or "plain" && c.Channel.ToLowerInvariant() is "z" or "y" or "v" or "depth"
-                )
-                .Values
-                is { } z
-        )
+        if (position is null && passes.Depth is { } z)
         {
             if (depthConvention.Fault is { } fault)
             {

@@ -78,7 +78,8 @@ public sealed class ShotEngine
     {
         media = from;
         Clouds = new(from);
-        _elements = new(from);
+        _elements = new(this, from);
+        Relit = new(this);
         Mattes = new(this, from);
         Figures = new(this);
         Finish = new(this, from);
@@ -95,6 +96,7 @@ public sealed class ShotEngine
     public ProjectionWork Projection { get; }
     public FoundDepth Depth { get; }
     public BackgroundWork Background { get; }
+    public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }
 
     public FigureWork Figures { get; }
@@ -127,7 +129,7 @@ public sealed class ShotEngine
 
     /// <summary>A rendered element's picture of a frame, on a grid that goes on by a margin.</summary>
     internal RenderedLayer? LayerOf(ShotDocument shot, Element element, int frame, RayGrid grid, int margin) =>
-        _elements.Layer(shot, element, frame, grid, margin);
+        _elements.Layer(shot, element, frame, grid, margin, Relit.Of(shot, element, frame, grid));
 
     public ElementModel Model(ShotDocument shot, Element element, int? frame = null) =>
         _elements.Model(shot, element, frame ?? shot.Range.First);

@@ -131,8 +131,125 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         {
             var (exr, png) = await HandedOver(page, frame, frame, frame);
             Check(exr, png, frame);
+            Recombines(exr);
         }
         page.NoErrors();
+    }
+
+    [Fact]
+    public async Task A_rendered_sequence_is_lit_again_throws_its_shadow_and_is_delivered()
+    {
+        var files = FilmedBefore.Write(_folder);
+        string[] rendered = RenderedBall.Write(_folder);
+        using Sheet page = site.Open();
+        page.Go("/");
+        page.Find("[name=code]").SendKeys("BALL_0010");
+        page.Press("Begin the shot");
+        page.Until("document.body.dataset.ready !== undefined");
+        page.Shows("#next", "bring the plate in");
+        page.BringIn("Bring these frames in", files.Frames);
+        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
+        page.Step(2);
+        page.BringIn("Bring this camera in", files.Camera);
+        page.UntilState("state.document.camera !== null", 60);
+        page.Step(3);
+        Built(page, "Add a plane", "floor", new(0, 0, -9), default, new(14, 1, 12));
+
+        // The sun that was there, from behind the camera; and a lamp that was not.
+        page.Step(5);
+        page.PressAndSave("Add a sun");
+        page.Type("Azimuth, from north", "150°");
+        page.Type("Elevation", "40");
+        page.Press("Hang a point");
+        page.ClickPicture(240, 230);
+        page.UntilState("state.document.lights.length === 2");
+        page.Row("point_1");
+        page.Type("Intensity", D(RenderedBall.Intensity));
+        Triple(page, "Place", new(RenderedBall.Lamp.X, RenderedBall.Lamp.Y, RenderedBall.Lamp.Z));
+
+        // Its passes are in centimetres with Z up: found on arrival.
+        page.Step(6);
+        page.BringIn("Bring rendered frames in", rendered);
+        page.UntilState("state.document.elements.length === 1", 120);
+        Assert.Equal("0.01", page.State("state.document.elements[0].passes.metres"));
+        page.Open("relit");
+        page.Shows("#sheet", "0.01 m a unit");
+        page.Tick("its surface throws shadow onto set and elements");
+        page.Tick("lit again from its positions and normals");
+        page.Tick("point 1point"); // its name, and its kind at the end of the line
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        Assert.Empty(page.AccessibilityFaults());
+        page.NoErrors();
+
+        const int frame = FilmedBefore.First + 3;
+        var (exr, _) = await HandedOver(page, frame, frame, frame);
+        string[] rgb = ["R", "G", "B"];
+        float[][] comp = [.. rgb.Select(c => Channel(exr, $"comp.{c}"))],
+            element = [.. rgb.Select(c => Channel(exr, $"element.{c}"))];
+        float[] alpha = Channel(exr, "element.A"),
+            shadow = Channel(exr, "shadow.G");
+        double squares = 0;
+        int lit = 0;
+        for (int y = 0; y < exr.Height; y++)
+        {
+            for (int x = 0; x < exr.Width; x++)
+            {
+                int i = y * exr.Width + x;
+                double a = RenderedBall.Coverage(x, y, frame);
+                Assert.Equal(a, alpha[i], 1e-3);
+                if (RenderedBall.Added(x, y, frame, a) is not { } added)
+                {
+                    continue;
+                }
+                // Where the lamp grazes, the surface as pixels show it is no ball any more.
+                double[] was = RenderedBall.Rendered(a);
+                for (int c = 0; c < 3; c++)
+                {
+                    double off = element[c][i] - (was[c] + added[c]);
+                    squares += off * off;
+                    lit++;
+                }
+            }
+        }
+        double psnr = -10 * Math.Log10(squares / lit);
+        // By similar triangles: the shadow of the ball's middle on the floor, towards (sin 150°, …, −cos 150°) · cos 40°.
+        double az = 150 * Math.PI / 180,
+            el = 40 * Math.PI / 180,
+            way = RenderedBall.Y / Math.Sin(el);
+        var (sx, sy) = (RenderedBall.X - way * Math.Sin(az) * Math.Cos(el), RenderedBall.Z + way * Math.Cos(az) * Math.Cos(el));
+        double px = FilmedBefore.Width / 2.0 + (sx - FilmedBefore.CameraX(frame)) / -sy * FilmedBefore.Focal,
+            py = FilmedBefore.Height / 2.0 + FilmedBefore.Eye / -sy * FilmedBefore.Focal;
+        float dark = shadow[(int)py * exr.Width + (int)px],
+            open = shadow[250 * exr.Width + 400];
+        say.WriteLine(
+            $"lit again: {psnr:0.0} dB against the closed form; shadow at {px:0}, {py:0}: {dark:0.000}, away from it {open:0.000}"
+        );
+        Assert.True(psnr >= 55, $"{psnr:0.0} dB");
+        Assert.InRange(dark, 0, 0.3);
+        Assert.Equal(1, open, 1e-3);
+        Recombines(exr);
+    }
+
+    /// <summary>comp = elements over (background · shadow · touch + added + mirror), to half floats.</summary>
+    private static void Recombines(ExrPicture exr)
+    {
+        float[]? Any(string name) => exr.Channels.FirstOrDefault(c => c.Name == name)?.Values;
+        float[] alpha = Channel(exr, "elements.A");
+        float[]? touch = Any("touch.Y");
+        foreach (string c in (string[])["R", "G", "B"])
+        {
+            float[] comp = Channel(exr, $"comp.{c}"),
+                over = Channel(exr, $"elements.{c}"),
+                background = Channel(exr, $"background.{c}"),
+                shadow = Channel(exr, $"shadow.{c}"),
+                added = Channel(exr, $"added.{c}");
+            float[]? mirror = Any($"mirror.{c}");
+            for (int i = 0; i < comp.Length; i++)
+            {
+                float under = background[i] * shadow[i] * (touch?[i] ?? 1) + added[i] + (mirror?[i] ?? 0);
+                Assert.Equal(comp[i], over[i] + (1 - alpha[i]) * under, 1e-3f * MathF.Max(1, comp[i]));
+            }
+        }
     }
 
     /// <summary>What the city and the figure are by the footage's own arithmetic, against what was delivered.</summary>

@@ -112,6 +112,55 @@ public sealed class RelightTests
         }
     }
 
+    // Lengths of units by definition (BIPM; the international inch and foot of 1959: 25.4 mm and 0.3048 m).
+    [Theory]
+    [InlineData(1, false)]
+    [InlineData(0.001, false)]
+    [InlineData(0.01, true)]
+    [InlineData(0.0254, false)]
+    [InlineData(0.3048, true)]
+    [InlineData(100, false)]
+    public void The_unit_of_positions_is_told_by_where_the_camera_stands(double metres, bool zUp)
+    {
+        var (p, n) = Passes();
+        Func<Vec3, Vec3> axes = zUp ? v => new(v.X, -v.Z, v.Y) : v => v;
+        FloatImage p2 = By(p, v => 1 / metres * axes(v)),
+            n2 = By(n, axes);
+        PassReport report = PassReader.Read(p2, n2, Stand, Camera);
+        Assert.True(report.Known);
+        Assert.Equal(metres, report.Metres);
+        Assert.True(report.UnitMargin > 10, $"{report.UnitMargin}");
+        // As a shot keeps it, it says the same.
+        PassMeaning meaning = PassReader.Meaning(report)!;
+        Assert.Equal(zUp ? "+X +Z −Y" : "+X +Y +Z", meaning.Positions);
+        var (back, normals) = PassReader.InWorld(p2, n2, meaning, Stand);
+        for (int i = 80 * 240 + 30; i < 80 * 240 + 210; i += 20)
+        {
+            for (int c = 0; c < 3; c++)
+            {
+                Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 5e-4f);
+                Assert.Equal(n.Data[3 * i + c], normals.Data[3 * i + c], 2e-4f);
+            }
+        }
+    }
+
+    [Theory]
+    [InlineData("camera space")]
+    [InlineData("at the origin")]
+    public void Where_nothing_tells_the_unit_that_is_said_and_none_is_claimed(string way)
+    {
+        var (p, n) = Passes();
+        PassReport report =
+            way == "camera space"
+                ? PassReader.Read(By(p, v => 100 * Stand.ToLocal(v)), By(n, v => Stand.Rotation.Transpose() * v), Stand, Camera)
+                : PassReader.Read(By(p, v => 100 * (v - Stand.Position)), n, new Pose(Stand.Rotation, Vec3.Zero), Camera);
+        Assert.True(report.Known);
+        Assert.Null(report.Metres);
+        Assert.Null(PassReader.Meaning(report)!.Margin);
+        Assert.Equal(1, PassReader.Meaning(report)!.Metres);
+        Assert.Contains(report.Told, t => t.Contains("unit"));
+    }
+
     [Fact]
     public void Without_a_camera_axes_are_unknown_and_a_wrong_one_is_told()
     {

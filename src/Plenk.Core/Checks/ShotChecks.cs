@@ -1,5 +1,6 @@
 using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
 using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Sets.Kinds;
 using Plenk.Core.Shots;
@@ -270,17 +271,7 @@ public static class ShotChecks
         Doubles(d.Rendered.Select(r => r.Id), "Rendered pictures");
         foreach (RenderedPicture r in d.Rendered)
         {
-            Need(
-                r.Look
-                    is {
-                        Diffuse: >= 0 and <= 100,
-                        Specular: >= 0 and <= 100,
-                        Width: >= 1 and <= 5000,
-                        Ambient: >= 0 and <= 1000,
-                        Albedo: > 0 and <= 1
-                    },
-                $"{r.Name}: diffuse and highlight go from 0 to 100, the highlight's exponent from 1 to 5,000, the albedo up to 1."
-            );
+            Need(IsLook(r.Look), $"{r.Name}: {LookRange}");
             Need(r.Depth.Fault is null, $"{r.Name}: {r.Depth.Fault}");
             Need(r.Media.Count > 0 && r.Media.Count == r.Names.Count, $"{r.Name}: its files are missing.");
         }
@@ -348,6 +339,16 @@ public static class ShotChecks
                 e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 },
                 $"Contact, {e.Name}: its pictures are missing."
             );
+            Need(e.Relit is not { } relit || IsLook(relit.Look), $"Contact, {e.Name}: {LookRange}");
+            Need(
+                e.Passes is not { } passes
+                    || (
+                        PassReader.AxesOf(passes.Positions) is not null
+                        && PassReader.AxesOf(passes.Normals) is not null
+                        && passes.Metres is > 0 and <= 1e6
+                    ),
+                $"Contact, {e.Name}: its passes are meant by axes like +X +Z −Y, and a unit of more than 0 m."
+            );
             Need(e.WidthMetres is > 0 and < 10_000, $"Contact, {e.Name}: its width must be more than 0 m.");
             Need(
                 e.Text is not { } text
@@ -388,4 +389,17 @@ public static class ShotChecks
             }
         }
     }
+
+    private const string LookRange =
+        "diffuse and highlight go from 0 to 100, the highlight's exponent from 1 to 5,000, even light up to 1,000, the albedo up to 1.";
+
+    private static bool IsLook(RelightLook look) =>
+        look
+            is {
+                Diffuse: >= 0 and <= 100,
+                Specular: >= 0 and <= 100,
+                Width: >= 1 and <= 5000,
+                Ambient: >= 0 and <= 1000,
+                Albedo: > 0 and <= 1
+            };
 }

@@ -14,18 +14,26 @@ public sealed class ElementScene
     /// <summary>sin² of the half angle below which an element sends no noticeable light to a spot: its form factor.</summary>
     private const float Negligible = 4e-3f;
     private readonly TraceScene _scene;
-    private readonly bool _seeThrough;
+    private readonly bool _seeThrough,
+        _casts;
     private readonly (Vector3 Middle, float SquaredRadius)[] _whole,
         _balls; // around elements, and around their parts
     private readonly int[] _elementOf; // by ball
 
     public IReadOnlyList<PlacedElement> Elements { get; }
+
+    /// <summary>So many of them are seen, the first ones.</summary>
+    public int Shown { get; }
     public IReadOnlyList<TraceInstance> Instances => _scene.Instances;
 
     public ElementScene(IReadOnlyList<PlacedElement> elements)
     {
         Elements = elements;
-        _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, RayKinds.Element))]);
+        _scene = new([
+            .. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.CastsOnly ? RayKinds.Casts : RayKinds.Element)),
+        ]);
+        _casts = elements.Any(e => e.CastsOnly);
+        Shown = elements.Count(e => !e.CastsOnly);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
         _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
         // A little wider, so that rounding leaves nothing of the mesh outside.
@@ -54,7 +62,9 @@ public sealed class ElementScene
         return _seeThrough ? Stopped(ray, hit) : hit;
     }
 
-    public bool Occluded(in Ray ray) => _scene.Occluded(ray, RayKinds.Element) && (!_seeThrough || Intersect(ray).IsHit);
+    public bool Occluded(in Ray ray) =>
+        (_casts && _scene.Occluded(ray, RayKinds.Casts))
+        || (_scene.Occluded(ray, RayKinds.Element) && (!_seeThrough || Intersect(ray).IsHit));
 
     private Hit Stopped(Ray ray, Hit hit)
     {

@@ -51,4 +51,5 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 }
 
 /// <summary>An element as it stands in a frame.</summary>
-public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld);
+/// <param name="CastsOnly">Nothing of it is seen: it keeps light from what is around it, for a picture that shows it already. Such stand last.</param>
+public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, bool CastsOnly = false);

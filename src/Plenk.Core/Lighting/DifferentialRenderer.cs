@@ -169,7 +169,7 @@ public sealed class DifferentialRenderer
         if (options.Ids)
         {
             var materials = new List<string>();
-            for (int i = 0; i < still.Elements.Count; i++)
+            for (int i = 0; i < _still.Scene.Shown; i++)
             {
                 _firstMaterial[i] = materials.Count;
                 IReadOnlyList<Material> own = still.Elements[i].Model.Materials;
@@ -177,7 +177,11 @@ public sealed class DifferentialRenderer
             }
             _objects = new(
                 IdMatte.ObjectLayer,
-                [.. still.Elements.Select(e => e.Id), .. options.Rendered.Select(r => r.Id), .. pass.Set.Pieces.Select(p => p.Id)],
+                [
+                    .. still.Elements.Where(e => !e.CastsOnly).Select(e => e.Id),
+                    .. options.Rendered.Select(r => r.Id),
+                    .. pass.Set.Pieces.Select(p => p.Id),
+                ],
                 _width * _height
             );
             _materials = new(IdMatte.MaterialLayer, materials, _width * _height);
@@ -390,7 +394,7 @@ public sealed class DifferentialRenderer
             {
                 if (_objects is not null && s.Piece >= 0)
                 {
-                    tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1);
+                    tally.Objects.Add(scene.Shown + _options.Rendered.Count + s.Piece, 1);
                 }
                 continue;
             }
@@ -421,7 +425,7 @@ public sealed class DifferentialRenderer
             }
             if (_objects is not null && s.Piece >= 0 && sums.Shown < 1)
             {
-                tally.Objects.Add(scene.Elements.Count + _options.Rendered.Count + s.Piece, 1 - sums.Shown);
+                tally.Objects.Add(scene.Shown + _options.Rendered.Count + s.Piece, 1 - sums.Shown);
             }
             if (!any)
             {
@@ -593,7 +597,7 @@ public sealed class DifferentialRenderer
         float shown = Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
         if (_objects is not null)
         {
-            tally.Objects.Add(_still.Scene.Elements.Count + spot.Layer, shown);
+            tally.Objects.Add(_still.Scene.Shown + spot.Layer, shown);
         }
         open *= 1 - spot.Alpha;
     }

@@ -3,6 +3,7 @@ using Plenk.Core.Algebra;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Shots;
 
 namespace Plenk.Core.Lighting;
 
@@ -342,16 +343,78 @@ public static class PassReader
         return n == 0 ? 1 : sum / n;
     }
 
+    /// <summary>What was found, as a shot keeps it; null: it is not known how positions are meant.</summary>
+    public static PassMeaning? Meaning(PassReport report)
+    {
+        if (!report.Known)
+        {
+            return null;
+        }
+        static string Axes(PassGuess g) => g.Name.Split(',')[0];
+        PassGuess p = report.Positions[0];
+        PassGuess? n = report.Normals.Count > 0 ? report.Normals[0] : null;
+        return new(
+            Axes(p),
+            p.InCamera,
+            p.Metres,
+            report.UnitMargin is { } m ? Math.Round(m, 1) : null,
+            n is null ? PassMeaning.Ours : Axes(n),
+            n?.InCamera ?? false,
+            report.NormalsEncoded
+        );
+    }
+
+    /// <summary>The axes of a signed permutation by its name; null: there is none of that name.</summary>
+    public static Matrix3? AxesOf(string name) =>
+        SignedPermutations.FirstOrDefault(p => p.Name == name.Replace('-', '−')) is { Name: not null } found ? found.Axes : null;
+
+    /// <summary>The passes in our world, as they are meant; null: as ours already, but for unit normals.</summary>
+    /// <exception cref="ArgumentException">Axes that are none.</exception>
+    public static (FloatImage Position, FloatImage Normal) InWorld(
+        FloatImage position,
+        FloatImage normal,
+        PassMeaning? meaning,
+        Pose cameraToWorld
+    )
+    {
+        Matrix3 Axes(string name) => AxesOf(name) ?? throw new ArgumentException($"“{name}” names no axes like +X +Z −Y");
+        return meaning is null
+            ? InWorld(position, normal, null, null, false, cameraToWorld)
+            : InWorld(
+                position,
+                normal,
+                new("", Axes(meaning.Positions), meaning.PositionsInCamera, 0, meaning.Metres),
+                new("", Axes(meaning.Normals), meaning.NormalsInCamera, 0),
+                meaning.NormalsEncoded,
+                cameraToWorld
+            );
+    }
+
     /// <summary>The passes in our world: positions in metres, unit normals that face the camera where one is known.</summary>
     public static (FloatImage Position, FloatImage Normal) InWorld(
         FloatImage position,
         FloatImage normal,
         PassReport report,
         Pose? cameraToWorld
+    ) =>
+        InWorld(
+            position,
+            normal,
+            report.Known ? report.Positions[0] : null,
+            report.Normals.Count > 0 ? report.Normals[0] : null,
+            report.NormalsEncoded,
+            cameraToWorld
+        );
+
+    private static (FloatImage Position, FloatImage Normal) InWorld(
+        FloatImage position,
+        FloatImage normal,
+        PassGuess? p,
+        PassGuess? n,
+        bool encoded,
+        Pose? cameraToWorld
     )
     {
-        PassGuess? p = report.Known ? report.Positions[0] : null,
-            n = report.Normals.Count > 0 ? report.Normals[0] : null;
         var position2 = new FloatImage(position.Width, position.Height, 3);
         var normal2 = new FloatImage(position.Width, position.Height, 3);
         Parallel.For(0, position.Height, Cores.All, y =>
@@ -368,7 +431,7 @@ public static class PassReader
                     }
                 }
                 var d = new Vec3(normal.Data[3 * i], normal.Data[3 * i + 1], normal.Data[3 * i + 2]);
-                if (report.NormalsEncoded)
+                if (encoded)
                 {
                     d = new(2 * d.X - 1, 2 * d.Y - 1, 2 * d.Z - 1);
                 }

@@ -24,6 +24,9 @@ public enum RayKinds
 
     /// <summary>Set pieces that send light to elements: by the footage they wear, or by a colour that they bounce.</summary>
     Shine = 16,
+
+    /// <summary>Surfaces that throw shadows as elements do, and are not seen.</summary>
+    Casts = 32,
 }
 
 /// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>

@@ -1,6 +1,8 @@
 using System.Globalization;
+using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Formats;
 using Plenk.Formats.Exr;
@@ -8,12 +10,15 @@ using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
+using Plenk.Web.Sheets;
 using Plenk.Work;
 using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
 public sealed record MatteRequest(int Frame);
+
+public sealed record PassesRequest(int Frame, int? BaseRevision = null);
 
 public sealed record ScreenRequest(double X, double Y, int Frame);
 
@@ -131,6 +136,38 @@ public static class ContactApi
                     });
             })
             .WithSummary("Where a keyed element is, frame by frame");
+
+        api.MapPost(
+                "/elements/{element}/passes",
+                async (long id, string element, PassesRequest r, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Element own = document.Elements.FirstOrDefault(e => e.Id == element && e.Kind == ElementKind.Rendered)
+                        ?? throw new ShotFault("Those rendered frames are no longer in the shot.");
+                    PassReport report = await Task.Run(() => engine.Relit.Read(document, own, r.Frame, media.Read));
+                    PassMeaning meaning = PassReader.Meaning(report)
+                        ?? throw new ShotFault(
+                            report.Told.Count > 0
+                                ? string.Join(" ", report.Told)
+                                : "Too few places of the position pass are smooth enough to tell how it is meant."
+                        );
+                    ShotDocument changed = document with
+                    {
+                        Elements = [.. document.Elements.Select(e => e.Id == element ? e with { Passes = meaning } : e)],
+                    };
+                    await ShotApi.Keep(
+                        shots,
+                        id,
+                        http,
+                        changed,
+                        $"Passes of {own.Name} found",
+                        r.BaseRevision?.ToString(CultureInfo.InvariantCulture),
+                        revision.Number
+                    );
+                    return new { state = await ShotApi.State(shots, id), notes = (string[])[.. report.Told, ContactSheet.Meant(meaning)] };
+                }
+            )
+            .WithSummary("Finds how a rendered element’s positions and normals are meant, by the camera’s rays, and keeps it");
 
         // What a rendered element's own ID mattes name.
         api.MapGet("/elements/{element}/ids", async (long id, string element, int frame, ShotStore shots, ShotEngine engine) =>
@@ -355,6 +392,19 @@ public static class ContactApi
         IFormCollection form = await http.Request.FormIn();
         ShotDocument document = (await ShotApi.Need(shots, id)).Document;
         var (source, notes, width) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: rendered);
+        PassMeaning? meaning = null;
+        if (rendered && FirstWithCamera(document, source) is { } frame)
+        {
+            var tried = new Element
+            {
+                Id = "",
+                Name = Stem(source),
+                Kind = kind,
+                Frames = source,
+            };
+            (meaning, IReadOnlyList<string> found) = await Task.Run(() => Meant(document, tried, frame, media, engine));
+            notes = [.. notes, .. found];
+        }
         return await Add(
             id,
             http,
@@ -368,10 +418,41 @@ public static class ContactApi
                 Id = own,
                 Kind = kind,
                 Frames = rendered ? source with { Premultiplied = true } : source,
+                Passes = meaning,
             },
             notes,
             width
         );
+    }
+
+    /// <summary>The first frame of the shot that has both a picture of a source and a camera; null: none has.</summary>
+    private static int? FirstWithCamera(ShotDocument shot, FrameSource source) =>
+        ShotCamera.Of(shot) is not { } camera
+            ? null
+            : Enumerable
+                .Range(shot.Range.First, shot.Range.Count)
+                .Cast<int?>()
+                .FirstOrDefault(f => source.At(f!.Value, shot.Rate) is not null && camera.TryAt(f.Value, out Pose _, out Pinhole _));
+
+    /// <summary>How a rendered element's passes are meant, and what is told of it. Without positions there is nothing to tell.</summary>
+    private static (PassMeaning?, IReadOnlyList<string>) Meant(
+        ShotDocument shot,
+        Element element,
+        int frame,
+        MediaStore media,
+        ShotEngine engine
+    )
+    {
+        try
+        {
+            PassReport report = engine.Relit.Read(shot, element, frame, media.Read);
+            PassMeaning? meaning = PassReader.Meaning(report);
+            return (meaning, [.. report.Told, .. meaning is null ? Array.Empty<string>() : [ContactSheet.Meant(meaning)]]);
+        }
+        catch (ShotFault)
+        {
+            return (null, []);
+        }
     }
 
     /// <param name="width">Of a card's picture, px: it is as wide as that many pixels of the plate are where it stands.</param>

@@ -9,6 +9,20 @@ namespace Plenk.Web.Sheets;
 /// <summary>What the contact's sheet offers and says.</summary>
 public static partial class ContactSheet
 {
+    /// <summary>How a rendered element's passes are taken, in words.</summary>
+    public static string Meant(PassMeaning? meaning)
+    {
+        if (meaning is not { } m)
+        {
+            return "Its passes are taken as ours: positions in metres of the world, +Y up.";
+        }
+        static string Space(bool camera) => camera ? "the camera’s space" : "the world";
+        string unit = m.Margin is { } margin
+            ? string.Create(CultureInfo.InvariantCulture, $"{m.Metres:0.####} m a unit, the next one {margin:0.#} times worse")
+            : "their unit cannot be told and counts as a metre";
+        return $"Positions as {m.Positions} in {Space(m.PositionsInCamera)}, {unit}; normals as {m.Normals} in {Space(m.NormalsInCamera)}{(m.NormalsEncoded ? ", encoded 0 to 1" : "")}.";
+    }
+
     public static string Aside(Element e) =>
         e.Off
             ? "off"

@@ -16,6 +16,15 @@ public sealed record Element : Extensible
     /// <summary>What the mesh's file names beside it (materials, pictures), by name.</summary>
     public IReadOnlyDictionary<string, string> Beside { get; init; } = new Dictionary<string, string>();
     public FrameSource? Frames { get; init; }
+
+    /// <summary>Of rendered frames: how their passes are meant; null: as ours, positions in metres of the world.</summary>
+    public PassMeaning? Passes { get; init; }
+
+    /// <summary>Of rendered frames: lit again by the shot's lights; null: as they came.</summary>
+    public Relit? Relit { get; init; }
+
+    /// <summary>Of rendered frames: the surface that their positions show throws its shadow onto set and elements.</summary>
+    public bool CastsByPositions { get; init; }
     public Lettering? Text { get; init; }
 
     /// <summary>Of a card: its width, metres; its height follows from the picture.</summary>
