@@ -206,7 +206,18 @@ internal static class RenderCommand
         var frames = new Option<string>("--frames") { Description = "like 1001-1012,1020", Required = true };
         var output = new Option<string>("--out") { Description = "folder to write", Required = true };
         var width = new Option<int?>("--width") { Description = "reduced width in pixels (default: the plate's)" };
-        var command = new Command("render", "Renders frames of a shot: comp PNG and EXR layers.") { source, frames, output, width };
+        var layersOption = new Option<string?>("--layers")
+        {
+            Description = "of the EXR, like background,elements,shadow (default: all; docs/exr-layers.md)",
+        };
+        var command = new Command("render", "Renders frames of a shot: comp PNG and EXR layers.")
+        {
+            source,
+            frames,
+            output,
+            width,
+            layersOption,
+        };
         command.SetGuarded(
             async (parsed, stop) =>
             {
@@ -233,7 +244,14 @@ internal static class RenderCommand
                         parts: true,
                         stop: stop
                     );
-                    FrameFiles.Write(engine, document, frame, layers, parsed.GetValue(output)!);
+                    FrameFiles.Write(
+                        engine,
+                        document,
+                        frame,
+                        layers,
+                        parsed.GetValue(output)!,
+                        parsed.GetValue(layersOption)?.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries)
+                    );
                     Console.Error.WriteLine(
                         $"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second"
                     );

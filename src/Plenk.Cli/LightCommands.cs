@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.Globalization;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
@@ -16,9 +17,13 @@ internal static class RelightCommand
 {
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true };
 
+    /// <summary>A run of # as a frame's number with as many digits.</summary>
+    private static string? Numbered(string? path, int frame) =>
+        path is null ? null : Regex.Replace(path, "#+", m => frame.ToString($"D{m.Length}", CultureInfo.InvariantCulture));
+
     public static Command Make()
     {
-        var color = new Option<string>("--color") { Description = "the rendered picture, EXR, linear", Required = true };
+        var color = new Option<string>("--color") { Description = "the rendered picture, EXR, linear; of a sequence its number as #: C.####.exr", Required = true };
         var position = new Option<string>("--position") { Description = "its positions, EXR, metres", Required = true };
         var normal = new Option<string>("--normal") { Description = "its normals, EXR", Required = true };
         var albedo = new Option<string?>("--albedo")
@@ -36,6 +41,7 @@ internal static class RelightCommand
         var specular = new Option<string?>("--specular") { Description = "a highlight: strength,width (the exponent), like 0.3,40" };
         var report = new Option<string?>("--report") { Description = "JSON file that says what was done" };
         var rate = new Option<string>("--rate") { Description = "the camera's frames a second", DefaultValueFactory = _ => "24" };
+        var frames = new Option<string?>("--frames") { Description = "of a sequence: like 1001-1012,1020; the camera's frames of the same number" };
         var command = new Command("relight", "Adds lights to a rendered picture by its positions and normals.")
         {
             color,
@@ -50,20 +56,39 @@ internal static class RelightCommand
             specular,
             report,
             rate,
+            frames,
         };
         command.SetGuarded(
             (parsed, stop) =>
             {
+                if (!CameraOptions.Files(parsed.GetValue(set), parsed.GetValue(camera), parsed.GetValue(lights)))
+                {
+                    return Task.FromResult(2);
+                }
+                if (!CameraOptions.Rate(parsed.GetValue(rate)!, out FrameRate fps))
+                {
+                    return Task.FromResult(2);
+                }
+                bool sequence = parsed.GetValue(color)!.Contains('#');
+                IReadOnlyList<int> list = [0];
+                if (sequence && !FilmedSetArguments.Frames(parsed.GetValue(frames) ?? "", out list))
+                {
+                    return Task.FromResult(2);
+                }
+                if (sequence && !parsed.GetValue(output)!.Contains('#'))
+                {
+                    Console.Error.WriteLine("A sequence goes into numbered files: write --out with its number as #, like lit.####.exr.");
+                    return Task.FromResult(2);
+                }
                 if (
-                    !CameraOptions.Files(
-                        parsed.GetValue(color),
-                        parsed.GetValue(position),
-                        parsed.GetValue(normal),
-                        parsed.GetValue(albedo),
-                        parsed.GetValue(set),
-                        parsed.GetValue(camera),
-                        parsed.GetValue(lights)
-                    ) || !CameraOptions.Rate(parsed.GetValue(rate)!, out FrameRate fps)
+                    list.Any(f =>
+                        !CameraOptions.Files(
+                            Numbered(parsed.GetValue(color), f),
+                            Numbered(parsed.GetValue(position), f),
+                            Numbered(parsed.GetValue(normal), f),
+                            Numbered(parsed.GetValue(albedo), f)
+                        )
+                    )
                 )
                 {
                     return Task.FromResult(2);
@@ -88,46 +113,65 @@ internal static class RelightCommand
                     }
                     look = look with { Specular = v[0], Width = v[1] };
                 }
-                Func<int, int, (Pose, Pinhole)>? seen = null;
-                if (parsed.GetValue(camera) is { } file)
+                if (!sequence && parsed.GetValue(camera) is not null && parsed.GetValue(at) is null)
                 {
-                    if (parsed.GetValue(at) is not { } frame)
+                    Console.Error.WriteLine("Say which frame of the camera it is: give --at.");
+                    return Task.FromResult(2);
+                }
+                LightsFile lamps = LightsFile.Read(parsed.GetValue(lights)!);
+                PassMeaning? meaning = null;
+                var reports = new List<RelightReport>();
+                var said = new HashSet<string>();
+                foreach (int frame in list)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    Func<int, int, (Pose, Pinhole)>? seen = parsed.GetValue(camera) is { } file
+                        ? (width, height) => FilmedSet.CameraOf(file, sequence ? frame : parsed.GetValue(at)!.Value, width, height, fps)
+                        : null;
+                    var (picture, alpha, primaries, done) = RelightFiles.Run(
+                        Numbered(parsed.GetValue(color), frame)!,
+                        Numbered(parsed.GetValue(position), frame)!,
+                        Numbered(parsed.GetValue(normal), frame)!,
+                        Numbered(parsed.GetValue(albedo), frame),
+                        parsed.GetValue(set),
+                        seen,
+                        lamps,
+                        look,
+                        ref meaning,
+                        stop
+                    );
+                    reports.Add(done with { Frame = sequence ? frame : null });
+                    string to = Numbered(parsed.GetValue(output), frame)!;
+                    Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(to))!);
+                    List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGB")];
+                    if (alpha is not null)
                     {
-                        Console.Error.WriteLine("Say which frame of the camera it is: give --at.");
-                        return Task.FromResult(2);
+                        channels.Add(new("A", alpha));
                     }
-                    seen = (width, height) => FilmedSet.CameraOf(file, frame, width, height, fps);
-                }
-                var (picture, alpha, primaries, done) = RelightFiles.Run(
-                    parsed.GetValue(color)!,
-                    parsed.GetValue(position)!,
-                    parsed.GetValue(normal)!,
-                    parsed.GetValue(albedo),
-                    parsed.GetValue(set),
-                    seen,
-                    LightsFile.Read(parsed.GetValue(lights)!),
-                    look,
-                    stop
-                );
-                string to = parsed.GetValue(output)!;
-                Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(to))!);
-                List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGB")];
-                if (alpha is not null)
-                {
-                    channels.Add(new("A", alpha));
-                }
-                ExrFile.Write(to, picture.Width, picture.Height, channels, new ExrHead { Primaries = primaries });
-                foreach (string t in done.Told)
-                {
-                    Console.Error.WriteLine(t);
-                }
-                if (done.AssumedAlbedo is { } grey)
-                {
-                    Console.Error.WriteLine($"It brings no surface colour: {grey:0.##} grey stands for it.");
+                    ExrFile.Write(to, picture.Width, picture.Height, channels, new ExrHead { Primaries = primaries });
+                    foreach (
+                        string t in done.Told.Concat(
+                            done.AssumedAlbedo is { } grey ? [$"It brings no surface colour: {grey:0.##} grey stands for it."] : []
+                        )
+                    )
+                    {
+                        if (said.Add(t))
+                        {
+                            Console.Error.WriteLine(sequence ? $"{frame}: {t}" : t);
+                        }
+                    }
                 }
                 if (parsed.GetValue(report) is { } path)
                 {
-                    File.WriteAllText(path, JsonSerializer.Serialize(done, Json));
+                    object all = sequence
+                        ? new
+                        {
+                            positions = reports[^1].Positions,
+                            normals = reports[^1].Normals,
+                            frames = reports,
+                        }
+                        : reports[0];
+                    File.WriteAllText(path, JsonSerializer.Serialize(all, Json));
                 }
                 return Task.FromResult(0);
             }

@@ -236,11 +236,12 @@ internal static class ViewSetCommand
             DefaultValueFactory = _ => 1,
         };
         var size = new Option<string>("--size") { Description = "of a sphere, pixels", DefaultValueFactory = _ => "2048x1024" };
+        var depth = new Option<bool>("--depth") { Description = "also depth.Z (along the camera's axis) and P.XYZ, metres" };
         var command = new Command(
             "view-set",
             "Looks at the set wearing the footage of the sources: view.FRAME.exr, linear RGB, alpha = covered."
         );
-        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, at, filmed.Out, from, overscan, size);
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, at, filmed.Out, from, overscan, size, depth);
         command.SetGuarded(
             (parsed, stop) =>
             {
@@ -296,12 +297,18 @@ internal static class ViewSetCommand
                     FloatImage picture = ProjectedView.Render(view, set.Set, projectors, 16, 1, SourceMix.Quality, stop, part =>
                         CameraOptions.Progress($"frame {frame}", part)
                     );
+                    List<ExrChannel> channels = [.. ExrChannel.Of(picture, "RGBA")];
+                    if (parsed.GetValue(depth))
+                    {
+                        var (away, places) = ProjectedView.Places(view, set.Set, stop);
+                        channels.AddRange([.. ExrChannel.Of(away, "Z", "depth"), .. ExrChannel.Of(places, "XYZ", "P")]);
+                    }
                     Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
                     ExrFile.Write(
                         Path.Combine(parsed.GetValue(filmed.Out)!, $"view.{frame:0000}.exr"),
                         picture.Width,
                         picture.Height,
-                        [.. ExrChannel.Of(picture, "RGBA")]
+                        channels
                     );
                 }
                 return Task.FromResult(0);

@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -15,11 +16,21 @@ public static class FrameFiles
 
     public static string ExrName(ShotDocument shot, int frame) => $"{shot.Code}.layers.{frame:0000}.exr";
 
-    public static void Write(ShotEngine engine, ShotDocument shot, int frame, FrameLayers layers, string directory)
+    /// <param name="only">Layers of the EXR, by their names; null: all there are.</param>
+    /// <exception cref="ShotFault">There is no layer of a name.</exception>
+    public static void Write(
+        ShotEngine engine,
+        ShotDocument shot,
+        int frame,
+        FrameLayers layers,
+        string directory,
+        IReadOnlyList<string>? only = null
+    )
     {
         Directory.CreateDirectory(directory);
         MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Renderer.Comp(shot, frame, layers)));
         var (channels, attributes) = Channels(shot, frame, layers, engine.Plates.Plate(shot, frame, layers.Comp.Width));
+        channels = Only(channels, only);
         try
         {
             ExrFile.Write(
@@ -36,6 +47,20 @@ public static class FrameFiles
         {
             throw new DiskFullException(ExrName(shot, frame));
         }
+    }
+
+    /// <summary>The channels of some layers; ranks of ID mattes go by the name without their number.</summary>
+    public static IReadOnlyList<ExrChannel> Only(IReadOnlyList<ExrChannel> channels, IReadOnlyList<string>? layers)
+    {
+        if (layers is null)
+        {
+            return channels;
+        }
+        static string LayerOf(string channel) => Regex.Replace(channel[..channel.LastIndexOf('.')], @"^(id_\w+?)\d\d$", "$1");
+        string[] there = [.. channels.Select(c => LayerOf(c.Name)).Distinct()];
+        return layers.FirstOrDefault(l => !there.Contains(l)) is { } missing
+            ? throw new ShotFault($"There is no layer “{missing}” in this shot; there are {string.Join(", ", there)}.")
+            : [.. channels.Where(c => layers.Contains(LayerOf(c.Name)))];
     }
 
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>

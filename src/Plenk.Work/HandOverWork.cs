@@ -382,16 +382,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             primaries == Primaries.Bt709 ? null : primaries
         );
         var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
-        if (choice.Layers is { } wanted)
-        {
-            static string LayerOf(string channel) => Regex.Replace(channel[..channel.LastIndexOf('.')], @"^(id_\w+?)\d\d$", "$1");
-            string[] there = [.. channels.Select(c => LayerOf(c.Name)).Distinct()];
-            if (wanted.FirstOrDefault(l => !there.Contains(l)) is { } missing)
-            {
-                throw new ShotFault($"There is no layer “{missing}” in this shot; there are {string.Join(", ", there)}.");
-            }
-            channels = [.. channels.Where(c => wanted.Contains(LayerOf(c.Name)))];
-        }
+        channels = FrameFiles.Only(channels, choice.Layers);
         var (pose, pinhole) = engine.Camera(shot, frame);
         pinhole = pinhole.Resized(across, down);
         float[] toCamera = RowVectors(pose);

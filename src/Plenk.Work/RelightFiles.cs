@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json.Serialization;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -10,6 +11,23 @@ using Plenk.Formats.Meshes;
 
 namespace Plenk.Work;
 
+/// <summary>How positions were found to be meant.</summary>
+/// <param name="MetresPerUnit">Null: it cannot be told, and a unit was taken as a metre.</param>
+/// <param name="Margin">How many times worse the next unit is.</param>
+/// <param name="Flips">Each axis of ours (X right, Y up, Z towards the viewer) as one of theirs with its sign, like +X +Z -Y; null: no camera was given.</param>
+public sealed record RelightPositions(
+    [property: JsonPropertyName("metres_per_unit")] double? MetresPerUnit,
+    [property: JsonPropertyName("margin")] double? Margin,
+    [property: JsonPropertyName("flips")] string? Flips,
+    [property: JsonPropertyName("space")] string Space
+)
+{
+    public static RelightPositions Of(PassMeaning? m) =>
+        m is null
+            ? new(null, null, null, "world")
+            : new(m.Margin is null ? null : m.Metres, m.Margin, m.Positions.Replace('−', '-'), m.PositionsInCamera ? "camera" : "world");
+}
+
 /// <summary>What was made of passes that lamps were added to.</summary>
 public sealed record RelightReport(
     int Width,
@@ -19,10 +37,14 @@ public sealed record RelightReport(
     long PixelsWithoutSurface,
     double? AssumedAlbedo,
     bool ShadowsFromSet,
-    string Positions,
+    RelightPositions Positions,
     string Normals,
     IReadOnlyList<string> Told
-);
+)
+{
+    /// <summary>Of a sequence.</summary>
+    public int? Frame { get; init; }
+}
 
 /// <summary>A rendered picture and its passes as files, lit again without a shot.</summary>
 public static class RelightFiles
@@ -31,6 +53,8 @@ public static class RelightFiles
 
     /// <summary>The picture with the lamps' light, in its own primaries.</summary>
     /// <param name="cameraFor">The camera that the picture was rendered with, for its width and height; null: nobody knows.</param>
+    /// <param name="meaning">How its passes are meant where that was found in another frame; else it is found here, and given back.</param>
+    /// <exception cref="ShotFault">No reading of the positions fits the camera: nothing is made of them.</exception>
     public static (FloatImage Picture, float[]? Alpha, Primaries Primaries, RelightReport Report) Run(
         string color,
         string position,
@@ -40,6 +64,7 @@ public static class RelightFiles
         Func<int, int, (Pose Pose, Pinhole Pinhole)>? cameraFor,
         LightsFile lights,
         RelightLook look,
+        ref PassMeaning? meaning,
         CancellationToken stop = default
     )
     {
@@ -64,24 +89,25 @@ public static class RelightFiles
         }
         var told = new List<string>(lights.Told);
         (Pose Pose, Pinhole Pinhole)? camera = cameraFor?.Invoke(picture.Width, picture.Height);
-        string meantP = "ours: +X +Y +Z, world",
-            meantN = meantP;
         if (camera is { } cam)
         {
-            Pinhole pinhole = cam.Pinhole.Resized(picture.Width, picture.Height);
-            PassReport report = PassReader.Read(p, n, cam.Pose, pinhole);
-            told.AddRange(report.Told);
-            if (report.Known)
+            if (meaning is null)
             {
-                (p, n) = PassReader.InWorld(p, n, report, cam.Pose);
-                (meantP, meantN) = (report.Positions[0].Name, report.Normals.Count > 0 ? report.Normals[0].Name : meantN);
+                PassReport report = PassReader.Read(p, n, cam.Pose, cam.Pinhole.Resized(picture.Width, picture.Height));
+                told.AddRange(report.Told);
+                meaning = PassReader.Meaning(report);
+                if (meaning is null && report.Positions.Count > 0)
+                {
+                    throw new ShotFault(
+                        $"{Path.GetFileName(position)}: no axes, space or unit of the positions fit the camera's rays (best: {report.Positions[0].Error:0.#} px). Nothing is written. Is it the camera of this frame?"
+                    );
+                }
+                if (meaning is null)
+                {
+                    told.Add("Too few places of the positions are smooth to tell how they are meant. They are taken as ours, in metres.");
+                }
             }
-            else
-            {
-                told.Add(
-                    "How the positions are meant is unknown: no reading fits the camera's rays. They are taken as ours. Is the camera that of this frame?"
-                );
-            }
+            (p, n) = meaning is null ? (p, n) : PassReader.InWorld(p, n, meaning, cam.Pose);
         }
         float[]? alpha = c.Any("A");
         TraceScene? casts = null;
@@ -159,8 +185,8 @@ public static class RelightFiles
                 bare,
                 a is null ? look.Albedo : null,
                 casts is not null,
-                meantP,
-                meantN,
+                RelightPositions.Of(camera is null ? null : meaning),
+                (meaning is { } m ? $"{m.Normals}, {(m.NormalsInCamera ? "camera" : "world")}" : "ours: +X +Y +Z, world").Replace('−', '-'),
                 told
             )
         );

@@ -280,6 +280,23 @@ public sealed class CommandTests(DemoShot demo) : CommandSite, IClassFixture<Dem
         Assert.All(Enumerable.Range(0, 2000).Select(i => i * 400), i =>
             Assert.True(alpha[i] >= 0 && alpha[i] <= 1.0001f && (alpha[i] > 0 || red[i] == 0))
         );
+        // With depth: where the floor is (y = −1.2 of the file), and none where nothing is.
+        (exit, _, error) = Run($"view-set {Solve} --set {set} --sources 1036 --at 1036 --depth --out {Folder}/deep");
+        Assert.True(exit == 0, error);
+        ExrPicture deep = ExrFile.Read(Path.Combine(Folder, "deep", "view.1036.exr"));
+        float[] z = deep.Find("depth", "Z")!.Values,
+            up = deep.Find("P", "Y")!.Values;
+        int floor = 0;
+        for (int i = 0; i < z.Length; i += 101)
+        {
+            if (float.IsFinite(z[i]))
+            {
+                floor++;
+                Assert.True(z[i] > 0);
+                Assert.Equal(-1.2f, up[i], 1e-3f);
+            }
+        }
+        Assert.True(floor > 500);
         (exit, _, error) = Run(
             $"view-set {Solve} --set {set} --sources 1036 --at 1036 --from latlong:0,1,-6 --size 256x128 --out {Folder}/sphere"
         );

@@ -106,6 +106,85 @@ public sealed class LightCommandTests : IDisposable
         Assert.Equal(0.4 + 0.02061559 * 14.1471061, One("B"), 1e-4);
     }
 
+    // A floor and a wall seen by a camera that goes sideways, in inches (25.4 mm, 1959) with Z up: the unit and the axes are found and told, and every
+    // frame is lit as by the closed form E = I cos θ ÷ d², L = ρ E ÷ π.
+    [Fact]
+    public void A_sequence_is_lit_again_and_its_unit_told()
+    {
+        const int w = 64,
+            h = 36;
+        const double focal = 60,
+            eye = 1.5;
+        var csv = new System.Text.StringBuilder("frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n");
+        var places = new Dictionary<int, (double X, double Y, double Z, bool Floor)[]>();
+        foreach (int f in (int[])[1001, 1002])
+        {
+            double cx = 0.4 * (f - 1000);
+            csv.Append(System.Globalization.CultureInfo.InvariantCulture, $"{f},{cx},{eye},2,0,0,0,1,{focal}\n");
+            var own = new (double, double, double, bool)[w * h];
+            float[][] p = [new float[w * h], new float[w * h], new float[w * h]],
+                n = [new float[w * h], new float[w * h], new float[w * h]];
+            for (int i = 0; i < w * h; i++)
+            {
+                double dx = (i % w + 0.5 - w / 2.0) / focal,
+                    dy = -(i / w + 0.5 - h / 2.0) / focal,
+                    t = 8; // to the wall at z = −6
+                bool floor = dy < 0 && -eye / dy < t;
+                t = floor ? -eye / dy : t;
+                var (x, y, z) = (cx + t * dx, eye + t * dy, 2 - t);
+                own[i] = (x, y, z, floor);
+                const double inch = 0.0254;
+                (p[0][i], p[1][i], p[2][i]) = ((float)(x / inch), (float)(-z / inch), (float)(y / inch));
+                (n[0][i], n[1][i], n[2][i]) = (0, floor ? 0 : -1, floor ? 1 : 0);
+            }
+            places[f] = own;
+            float[] dark = [.. Enumerable.Repeat(0.1f, w * h)];
+            ExrFile.Write(At($"c.{f}.exr"), w, h, [new("R", dark), new("G", dark), new("B", dark)]);
+            ExrFile.Write(At($"p.{f}.exr"), w, h, [new("P.X", p[0]), new("P.Y", p[1]), new("P.Z", p[2])]);
+            ExrFile.Write(At($"n.{f}.exr"), w, h, [new("N.X", n[0]), new("N.Y", n[1]), new("N.Z", n[2])]);
+        }
+        File.WriteAllText(At("camera.csv"), csv.ToString());
+        File.WriteAllText(At("lamp.json"), """[{"kind":"point","position":[0.5,2,-4],"intensity":[50,0,0],"inPlate":false}]""");
+        string relight =
+            $"relight --color {At("c.####.exr")} --position {At("p.####.exr")} --normal {At("n.####.exr")} --camera {At("camera.csv")} --frames 1001-1002 --lights {At("lamp.json")} --out {At("lit.####.exr")} --report {At("report.json")}";
+        var (exit, _, error) = Run(relight);
+        Assert.True(exit == 0, error);
+        foreach (int f in (int[])[1001, 1002])
+        {
+            float[] red = ExrFile.Read(At($"lit.{f}.exr")).Find("", "R")!.Values;
+            for (int i = 0; i < w * h; i += 7)
+            {
+                var (x, y, z, floor) = places[f][i];
+                double lx = 0.5 - x,
+                    ly = 2 - y,
+                    lz = -4 - z,
+                    square = lx * lx + ly * ly + lz * lz,
+                    meant = 0.1 + 0.5 / Math.PI * 50 * Math.Max(0, floor ? ly : lz) / (square * Math.Sqrt(square));
+                Assert.Equal(meant, red[i], 2e-3 * meant);
+            }
+        }
+        using (JsonDocument report = JsonDocument.Parse(File.ReadAllText(At("report.json"))))
+        {
+            JsonElement positions = report.RootElement.GetProperty("positions");
+            Assert.Equal(0.0254, positions.GetProperty("metres_per_unit").GetDouble(), 1e-9);
+            Assert.True(positions.GetProperty("margin").GetDouble() > 10);
+            Assert.Equal("+X +Z -Y", positions.GetProperty("flips").GetString());
+            Assert.Equal([1001, 1002], report.RootElement.GetProperty("frames").EnumerateArray().Select(r => r.GetProperty("frame").GetInt32()));
+        }
+        // Of another camera nothing is written; a sequence wants numbered files to go into.
+        foreach (string lit in Directory.GetFiles(Path.GetDirectoryName(At("x"))!, "lit.*"))
+        {
+            File.Delete(lit);
+        }
+        File.WriteAllText(At("camera.csv"), csv.ToString().Replace(",60\n", ",23\n"));
+        (exit, _, error) = Run(relight);
+        Assert.Equal(3, exit);
+        Assert.Contains("Is it the camera of this frame?", error);
+        Assert.Empty(Directory.GetFiles(Path.GetDirectoryName(At("x"))!, "lit.*"));
+        Assert.Equal(2, Run(relight.Replace("lit.####.exr", "lit.exr")).Exit);
+        Assert.Equal(2, Run(relight.Replace("1001-1002", "1001-1003")).Exit);
+    }
+
     // LGT-01: 800 cd, 3 m above, albedo 0.5: 14.1471061 cd/m² under it, 3.05577491 at 4 m; added times the picture's alpha; nothing where the normal is 0 or the position not finite.
     [Fact]
     public void A_picture_is_lit_again_by_command()

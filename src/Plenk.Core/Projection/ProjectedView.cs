@@ -76,6 +76,36 @@ public static class ProjectedView
         return image;
     }
 
+    /// <summary>
+    /// Where the set is at each pixel's middle: depth along the camera's axis (of a sphere: distance from its middle), metres, +∞ where nothing is;
+    /// and the place, 0 there.
+    /// </summary>
+    public static (FloatImage Depth, FloatImage Position) Places(IViewRays camera, SetScene set, CancellationToken stop = default)
+    {
+        FloatImage depth = new(camera.Width, camera.Height, 1),
+            position = new(camera.Width, camera.Height, 3);
+        Parallel.For(0, camera.Height, Cores.Until(stop), y =>
+        {
+            for (int x = 0; x < camera.Width; x++)
+            {
+                Hit hit = Hit.None;
+                var ray = new Ray(camera.Origin, default);
+                if (camera.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d))
+                {
+                    ray = new(camera.Origin, d);
+                    hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+                }
+                Vector3 p = hit.IsHit ? ray.At(hit.T) : default;
+                depth[x, y, 0] =
+                    !hit.IsHit ? float.PositiveInfinity
+                    : camera is RayGrid grid ? grid.DepthOf(p)
+                    : hit.T;
+                (position[x, y, 0], position[x, y, 1], position[x, y, 2]) = (p.X, p.Y, p.Z);
+            }
+        });
+        return (depth, position);
+    }
+
     /// <summary>Where a step across a cone of the given width goes on a surface: one axis level across the ray, one along the tilt.</summary>
     public static (Vector3 U, Vector3 V) Footprint(Vector3 direction, Vector3 normal, float width)
     {
