@@ -6,6 +6,8 @@ switch (args)
         return CourtAccuracy.Run(court);
     case ["accuracy", "--demo"] or ["accuracy", "--demo", _]:
         return DemoAccuracy.Run(args.Length > 2 ? args[2] : "demo");
+    case ["accuracy", "--passer", string passer]:
+        return CleanAccuracy.Run(passer);
     case ["accuracy", "--closed"]:
         ClosedAccuracy.Run("demo/BTH_0040");
         return 0;
@@ -34,7 +36,7 @@ switch (args)
         return BundleBench.Run(problem);
     default:
         Console.Error.WriteLine(
-            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR"
+            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --passer DIR, bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR"
         );
         return 2;
 }

@@ -23,7 +23,11 @@ internal static class RelightCommand
 
     public static Command Make()
     {
-        var color = new Option<string>("--color") { Description = "the rendered picture, EXR, linear; of a sequence its number as #: C.####.exr", Required = true };
+        var color = new Option<string>("--color")
+        {
+            Description = "the rendered picture, EXR, linear; of a sequence its number as #: C.####.exr",
+            Required = true,
+        };
         var position = new Option<string>("--position") { Description = "its positions, EXR, metres", Required = true };
         var normal = new Option<string>("--normal") { Description = "its normals, EXR", Required = true };
         var albedo = new Option<string?>("--albedo")
@@ -41,7 +45,10 @@ internal static class RelightCommand
         var specular = new Option<string?>("--specular") { Description = "a highlight: strength,width (the exponent), like 0.3,40" };
         var report = new Option<string?>("--report") { Description = "JSON file that says what was done" };
         var rate = new Option<string>("--rate") { Description = "the camera's frames a second", DefaultValueFactory = _ => "24" };
-        var frames = new Option<string?>("--frames") { Description = "of a sequence: like 1001-1012,1020; the camera's frames of the same number" };
+        var frames = new Option<string?>("--frames")
+        {
+            Description = "of a sequence: like 1001-1012,1020; the camera's frames of the same number",
+        };
         var command = new Command("relight", "Adds lights to a rendered picture by its positions and normals.")
         {
             color,

@@ -17,6 +17,7 @@ root.Subcommands.Add(ExportCameraCommand.Make());
 root.Subcommands.Add(ProjectFootageCommand.Make());
 root.Subcommands.Add(DepthMapCommand.Make());
 root.Subcommands.Add(ViewSetCommand.Make());
+root.Subcommands.Add(CleanPlateCommand.Make());
 root.Subcommands.Add(RelightCommand.Make());
 root.Subcommands.Add(PlaceElementCommand.Make());
 root.Subcommands.Add(FindSunCommand.Make());

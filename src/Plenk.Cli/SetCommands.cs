@@ -343,3 +343,67 @@ internal static class ViewSetCommand
             && height is >= 1 and <= 8192;
     }
 }
+
+internal static class CleanPlateCommand
+{
+    public static Command Make()
+    {
+        var filmed = new FilmedSetArguments();
+        var set = new Option<string?>("--set") { Description = "the rebuilt place, OBJ or GLB, metres" };
+        var mask = new Option<string>("--mask") { Description = "folder of numbered pictures, above 0 what is taken out", Required = true };
+        var frames = new Option<string>("--frames") { Description = "like 1001-1024", Required = true };
+        var grain = new Option<string>("--grain")
+        {
+            Description = "on or off: the plate's grain is put back",
+            DefaultValueFactory = _ => "on",
+        };
+        var command = new Command(
+            "clean-plate",
+            "Takes what lies in a mask out of a range of frames: clean.FRAME.exr, linear, A = 1 where another frame was taken, 0.5 where filled; report.json."
+        );
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, set, mask, frames, filmed.Out, grain);
+        command.SetGuarded(
+            (parsed, stop) =>
+            {
+                if (
+                    filmed.Read(parsed) is not { } options
+                    || !CameraOptions.Files(parsed.GetValue(set))
+                    || !CameraOptions.Folders(parsed.GetValue(mask))
+                    || !FilmedSetArguments.Frames(parsed.GetValue(frames)!, out var list)
+                )
+                {
+                    return Task.FromResult(2);
+                }
+                if (parsed.GetValue(grain) is not ("on" or "off"))
+                {
+                    Console.Error.WriteLine($"“{parsed.GetValue(grain)}” is neither on nor off.");
+                    return Task.FromResult(2);
+                }
+                FilmedSet place = FilmedSet.Open(
+                    parsed.GetValue(filmed.Plate)!,
+                    parsed.GetValue(filmed.Camera)!,
+                    parsed.GetValue(set),
+                    options,
+                    stop
+                );
+                var told = new List<string>(place.Warnings);
+                CleanPlateFiles.Run(
+                    place,
+                    parsed.GetValue(mask)!,
+                    list,
+                    parsed.GetValue(filmed.Out)!,
+                    parsed.GetValue(grain) == "on",
+                    told,
+                    stop,
+                    CameraOptions.Progress
+                );
+                foreach (string t in told)
+                {
+                    Console.Error.WriteLine(t);
+                }
+                return Task.FromResult(0);
+            }
+        );
+        return command;
+    }
+}

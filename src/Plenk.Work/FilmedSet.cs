@@ -34,6 +34,7 @@ public sealed class FilmedSet
     ) => (_plate, _check, _camera, _space, Set, Warnings) = (plate, check, camera, space, set, warnings);
 
     public SetScene Set { get; }
+    public ColorSpace Space => _space;
     public IReadOnlyList<string> Warnings { get; }
     public int Width => _check.Frames[0].Width;
     public int Height => _check.Frames[0].Height;

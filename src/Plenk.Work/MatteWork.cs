@@ -126,7 +126,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>Coverage is data: its codes as they are, of the alpha where there is one.</summary>
-    private static FloatImage OfCodes(CodeImage codes)
+    internal static FloatImage OfCodes(CodeImage codes)
     {
         float top = (1 << codes.Bits) - 1;
         int channel = codes.Channels is 2 or 4 ? codes.Channels - 1 : 0;

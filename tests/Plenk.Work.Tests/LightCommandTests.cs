@@ -169,7 +169,10 @@ public sealed class LightCommandTests : IDisposable
             Assert.Equal(0.0254, positions.GetProperty("metres_per_unit").GetDouble(), 1e-9);
             Assert.True(positions.GetProperty("margin").GetDouble() > 10);
             Assert.Equal("+X +Z -Y", positions.GetProperty("flips").GetString());
-            Assert.Equal([1001, 1002], report.RootElement.GetProperty("frames").EnumerateArray().Select(r => r.GetProperty("frame").GetInt32()));
+            Assert.Equal(
+                [1001, 1002],
+                report.RootElement.GetProperty("frames").EnumerateArray().Select(r => r.GetProperty("frame").GetInt32())
+            );
         }
         // Of another camera nothing is written; a sequence wants numbered files to go into.
         foreach (string lit in Directory.GetFiles(Path.GetDirectoryName(At("x"))!, "lit.*"))

@@ -75,6 +75,35 @@ public sealed class Grain
     private readonly record struct BlockOf(int X, int Y, Vector3 Level, Vector3 Variance);
 
     /// <summary>
+    /// From what single frames differ by from a mean of many at the same places: by channel and level the middle deviation (1.4826 times the median of
+    /// its size, Huber 1981), neighbours as alike as in <paramref name="like"/>. Null where there are too few.
+    /// </summary>
+    /// <param name="like">Null: neighbours are free of one another.</param>
+    public static Grain? OfResiduals(IReadOnlyList<(Vector3 Level, Vector3 Residual)> spots, Grain? like)
+    {
+        int bins = Math.Min(12, spots.Count / LeastResiduals);
+        if (bins == 0)
+        {
+            return null;
+        }
+        float[][] levels = [new float[bins], new float[bins], new float[bins]],
+            deviation = [new float[bins], new float[bins], new float[bins]];
+        for (int c = 0; c < 3; c++)
+        {
+            var sorted = spots.Select(s => (Level: s.Level[c], Off: MathF.Abs(s.Residual[c]))).OrderBy(s => s.Level).ToArray();
+            for (int k = 0; k < bins; k++)
+            {
+                var own = sorted[(int)((long)sorted.Length * k / bins)..(int)((long)sorted.Length * (k + 1) / bins)];
+                float[] off = [.. own.Select(s => s.Off).Order()];
+                (levels[c][k], deviation[c][k]) = (own.Average(s => s.Level), 1.4826f * off[off.Length / 2]);
+            }
+        }
+        return new(levels, deviation, like?._kernel ?? Filter(0, 0));
+    }
+
+    private const int LeastResiduals = 400;
+
+    /// <summary>
     /// From the flat parts of a picture: blocks that hold nothing but grain, told by their variance being that of their level's quietest, up to what
     /// chance gives. Null where too little of it is flat.
     /// </summary>
