@@ -175,7 +175,7 @@ public sealed class ElementWork(ShotEngine engine, IMedia media)
                 6,
                 e.Id,
                 e.Passes,
-                e.Passes is null ? null : engine.Camera(shot, frame),
+                engine.Camera(shot, frame),
                 relit?.Key,
                 own.Media,
                 e.Frames.Space.Name,

@@ -83,7 +83,7 @@ public static class FrameFiles
         Colour("comp", layers.Comp, "RGB");
         bool OnPlate(int x, int y) =>
             x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
-        FloatImage background = layers.Background?.Rgba ?? Opaque(plate),
+        FloatImage background = layers.Background?.Rgba ?? Opaque(plate, OnPlate),
             under = layers.Background?.Rgb ?? plate;
         channels.Add(
             new(
@@ -162,11 +162,16 @@ public static class FrameFiles
         return (channels, attributes);
     }
 
-    private static FloatImage Opaque(FloatImage rgb)
+    /// <summary>The plate where it is, nothing beyond it.</summary>
+    private static FloatImage Opaque(FloatImage rgb, Func<int, int, bool> there)
     {
         var rgba = new FloatImage(rgb.Width, rgb.Height, 4);
         for (int i = 0; i < rgb.Width * rgb.Height; i++)
         {
+            if (!there(i % rgb.Width, i / rgb.Width))
+            {
+                continue;
+            }
             rgb.Data.AsSpan(3 * i, 3).CopyTo(rgba.Data.AsSpan(4 * i));
             rgba.Data[4 * i + 3] = 1;
         }

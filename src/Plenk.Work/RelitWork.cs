@@ -66,12 +66,12 @@ public sealed class RelitWork(ShotEngine engine)
         var result = new List<PlacedElement>();
         foreach (Element e in shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered, CastsByPositions: true }))
         {
-            if (engine.LayerOf(shot, e with { Relit = null }, frame, grid, margin) is not { } layer)
+            if (engine.LayerOf(shot, e, frame, grid, margin) is not { } layer)
             {
                 continue;
             }
             MeshTree? surface = _surfaces
-                .Get(ResultKey.Of("casting", 1, e.Id, e.Frames, e.Passes, e.Position, frame, grid.Pinhole, grid.Origin, margin), () =>
+                .Get(ResultKey.Of("casting", 1, e.Id, e.Frames, e.Passes, e.Position, frame, grid.Pinhole, engine.Camera(shot, frame), margin), () =>
                 {
                     var position = new FloatImage(grid.Width, grid.Height, 3);
                     position.Data.AsSpan().Fill(float.NaN);

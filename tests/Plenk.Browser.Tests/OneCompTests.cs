@@ -49,6 +49,8 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         page.UntilState($"state.revision > {revision}", 120);
         string id = page.State("state.document.projections[0].id");
         page.Row(id);
+        // Its fields, not those of the one before it.
+        page.Until($"document.querySelector('[data-at=\"projections/{id}/name\"]') !== null");
         page.Type("Name", $"{piece} painted");
         page.Open("pieces");
         page.Tick(piece);
@@ -85,10 +87,10 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         var files = FilmedBefore.Write(_folder);
         using Sheet page = site.Open();
         page.Go("/");
-        page.Find("[name=code]").SendKeys("CITY_0010");
+        page.Find("[name=code]").SendKeys("TOWN_0010");
         page.Press("Begin the shot");
         page.Until("document.body.dataset.ready !== undefined");
-        page.Shows("#next", "bring the plate in");
+        // At once: the sheet may be drawn a second time under it.
         page.BringIn("Bring these frames in", files.Frames);
         page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
         page.Step(2);
@@ -143,7 +145,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         string[] rendered = RenderedBall.Write(_folder);
         using Sheet page = site.Open();
         page.Go("/");
-        page.Find("[name=code]").SendKeys("BALL_0010");
+        page.Find("[name=code]").SendKeys("RELIT_0010");
         page.Press("Begin the shot");
         page.Until("document.body.dataset.ready !== undefined");
         page.Shows("#next", "bring the plate in");

@@ -30,7 +30,8 @@ const address = (path) =>
 
 let drawing = false,
   again = false,
-  drawn = { step: 0, html: '' };
+  // The server drew the page with it: what was begun there already stays too.
+  drawn = { step: Number(body.dataset.step), html: '' };
 export async function drawSheet() {
   if (!state.document) return;
   title.textContent = names[state.step - 1];
