@@ -63,7 +63,7 @@ public static class CleanAccuracy
                     apart[y * w + x] = Math.Abs(sum / 25) > 3.5 || m.Codes[(y * w + x) * m.Channels] > 0;
                 }
             }
-            bool[] mask = CleanRange.Grown(apart, w, h, 4);
+            bool[] mask = Morphology.Dilated(apart, w, h, 4);
             masks[frame] = mask;
             File.WriteAllBytes(
                 Path.Combine(work, "mask", $"mask.{frame}.png"),

@@ -2,7 +2,6 @@ using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
-using Plenk.Core.Lighting;
 using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;

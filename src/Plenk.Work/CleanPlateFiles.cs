@@ -1,15 +1,14 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using System.Text.RegularExpressions;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Projection;
-using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracing;
 using Plenk.Core.Tracking;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
+using Plenk.Formats.Sequences;
 using Plenk.Store;
 
 namespace Plenk.Work;
@@ -28,7 +27,7 @@ public sealed record CleanFrameReport(
 );
 
 /// <summary>A folder of frames without what lies in the masks beside it.</summary>
-public static partial class CleanPlateFiles
+public static class CleanPlateFiles
 {
     /// <summary>So many frames give at most: more say nothing new, and a range must not fill the memory.</summary>
     private const int MostSources = 60;
@@ -54,6 +53,11 @@ public static partial class CleanPlateFiles
             throw new ShotFault(
                 $"There is no mask for {(missing.Length == 1 ? "frame" : "frames")} {string.Join(", ", missing.Take(12))}{(missing.Length > 12 ? " and more" : "")}: what goes there is not known. Bring the missing ones, or leave those frames out of --frames."
             );
+        }
+        // All are read before anything is written.
+        if (!frames.Select(f => Mask(masks[f], set.Width, set.Height)).ToArray().Any(m => m.Contains(true)))
+        {
+            told.Add("The masks are empty in all of those frames: nothing is taken out. What goes is above 0 in them.");
         }
         // A frame without a mask may show what goes: only those with one give.
         int[] able =
@@ -83,7 +87,7 @@ public static partial class CleanPlateFiles
         IPlaceBehind place = set.Set.Pieces.Count > 0 ? new SetBehind(set.Set) : Followed(set, masks, told, stop, progress);
         var range = new CleanRange([.. views.Values], place);
         Grain? grain = withGrain ? GrainAbout(set, range, [.. views.Values], stop) : null;
-        if (withGrain && grain is null)
+        if (withGrain && grain is null && views.Values.Any(v => v.Out.Contains(true)))
         {
             told.Add("Too little about what is taken out is seen in other frames to tell the plate's grain: none was put back.");
         }
@@ -168,7 +172,7 @@ public static partial class CleanPlateFiles
                     {
                         return null;
                     }
-                    bool[] gone = CleanRange.Grown(Mask(path, set.Width, set.Height), set.Width, set.Height, 3);
+                    bool[] gone = Morphology.Dilated(Mask(path, set.Width, set.Height), set.Width, set.Height, 3);
                     return (x, y) => x >= 0 && y >= 0 && x < set.Width && y < set.Height && !gone[y * set.Width + x];
                 },
                 new TrackerSettings { Count = 2500, Distance = Math.Max(4, set.Width / 160.0) },
@@ -257,15 +261,12 @@ public static partial class CleanPlateFiles
         {
             if (
                 Path.GetExtension(path).ToLowerInvariant() is ".png" or ".tif" or ".tiff" or ".jpg" or ".jpeg" or ".exr"
-                && Number().Match(Path.GetFileNameWithoutExtension(path)) is { Success: true } m
+                && FrameNumber.Of(Path.GetFileName(path)) is { } number
             )
             {
-                result[int.Parse(m.Value, System.Globalization.CultureInfo.InvariantCulture)] = path;
+                result[number] = path;
             }
         }
         return result.Count > 0 ? result : throw new ShotFault($"{folder} holds no numbered pictures of a mask.");
     }
-
-    [GeneratedRegex(@"\d{1,9}(?!.*\d)")]
-    private static partial Regex Number();
 }

@@ -9,7 +9,6 @@ using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
-using Plenk.Core.Tracking;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 

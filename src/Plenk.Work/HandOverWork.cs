@@ -219,7 +219,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
                     shot,
                     choice,
                     frame,
-                    overscan == 0 ? made : engine.Finish.Laid(shot, frame, bare, overscan) with { Comp = Black(made.Comp, overscan) },
+                    overscan == 0 ? made : engine.Finish.Laid(shot, frame, bare, overscan) with { Comp = made.Comp.Padded(overscan) },
                     overscan,
                     folder,
                     begun,
@@ -349,17 +349,6 @@ public sealed partial class HandOverWork(ShotEngine engine)
 
     private static HandedFile Handed(string name, string kind, int? frame, byte[] bytes, string what) =>
         new(name, kind, frame, bytes.LongLength, Convert.ToHexStringLower(SHA256.HashData(bytes)), what);
-
-    /// <summary>A picture with black around it.</summary>
-    internal static FloatImage Black(FloatImage picture, int margin)
-    {
-        var result = new FloatImage(picture.Width + 2 * margin, picture.Height + 2 * margin, picture.Channels);
-        for (int y = 0; y < picture.Height; y++)
-        {
-            picture.Row(y).CopyTo(result.Row(y + margin)[(margin * picture.Channels)..]);
-        }
-        return result;
-    }
 
     private HandedFile Exr(
         ShotDocument shot,

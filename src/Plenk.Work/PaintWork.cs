@@ -10,16 +10,13 @@ namespace Plenk.Work;
 /// <summary>Frames that go out for painting and come back as pictures to be laid on the set.</summary>
 public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
 {
-    /// <summary>On every side: a painting twice as wide as a 4K frame.</summary>
-    public const int MostBeyond = 2048;
-
     /// <summary>A frame to paint on: as PNG (16 bits, the plate's encoding; a surface's own colour in sRGB) or EXR (linear, half).</summary>
     /// <param name="beyond">By so many pixels the picture goes on beyond the frame on every side, black: room for what the camera comes to see later.</param>
     public (string Name, byte[] Bytes) Out(ShotDocument shot, int frame, string? camera, bool ownColour, bool exr, int beyond = 0)
     {
-        if (beyond is < 0 or > MostBeyond)
+        if (beyond is < 0 or > ProjectionSource.MostBeyond)
         {
-            throw new ShotFault($"The picture goes on beyond the frame by 0 to {MostBeyond} pixels on every side.");
+            throw new ShotFault($"The picture goes on beyond the frame by 0 to {ProjectionSource.MostBeyond} pixels on every side.");
         }
         if (ownColour && beyond > 0)
         {
@@ -29,7 +26,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
         FloatImage picture = ownColour
             ? engine.Renderer.OwnColourOf(through, frame, plate.Width).Albedo
-            : HandOverWork.Black(engine.Plates.QuietPlate(through, frame, plate.Width), beyond);
+            : engine.Plates.QuietPlate(through, frame, plate.Width).Padded(beyond);
         string name =
             $"{shot.Code}{(camera is null ? "" : $"_{camera}")}{(ownColour ? ".own-colour" : "")}.{frame}{(exr ? ".exr" : ".png")}";
         if (!exr)
@@ -60,7 +57,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         if (
             codes.Width != plate.Width + 2 * beyond
             || codes.Height != plate.Height + 2 * beyond
-            || beyond is < 0 or > MostBeyond
+            || beyond is < 0 or > ProjectionSource.MostBeyond
             || (ownColour && beyond > 0)
         )
         {
@@ -82,7 +79,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         FloatImage sent = ownColour
             ? engine.Renderer.OwnColourOf(through, frame, plate.Width).Albedo
             : engine.Plates.QuietPlate(through, frame, plate.Width);
-        CodeImage within = Within(codes, beyond);
+        CodeImage within = codes.Within(beyond);
         double Share(ColorSpace s, FloatImage against) => Agreeing(within, s, against);
         double now = Share(space, sent);
         if (now < 0.3)
@@ -128,19 +125,6 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
             BeyondPixels = beyond,
             MadeBy = $"{name}, {(ownColour ? "own colour, " : "")}{100 * (1 - now):0} % of it painted",
         };
-    }
-
-    private static CodeImage Within(CodeImage codes, int beyond)
-    {
-        var (w, h) = (codes.Width - 2 * beyond, codes.Height - 2 * beyond);
-        return beyond == 0
-            ? codes
-            : codes with
-            {
-                Width = w,
-                Height = h,
-                Codes = FloatImage.Within(codes.Codes, codes.Width, codes.Height, codes.Channels, beyond),
-            };
     }
 
     /// <summary>The share of pixels that are alike, light by light to 4 % and a little.</summary>

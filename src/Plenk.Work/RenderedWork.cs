@@ -1,4 +1,3 @@
-using System.Numerics;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;

@@ -73,12 +73,14 @@ public sealed class ShotEngine
     private readonly IMedia media;
 
     private readonly ElementWork _elements;
+    private readonly RenderedElements _rendered;
 
     public ShotEngine(IMedia from)
     {
         media = from;
         Clouds = new(from);
-        _elements = new(this, from);
+        _elements = new(from);
+        _rendered = new(this, from);
         Relit = new(this);
         Mattes = new(this, from);
         Figures = new(this);
@@ -117,19 +119,19 @@ public sealed class ShotEngine
     public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null) => _elements.Placed(shot, frame ?? shot.Range.First);
 
     /// <summary>An element's mesh with what the artist chose for its materials.</summary>
-    /// <inheritdoc cref="ElementWork.IdNames"/>
+    /// <inheritdoc cref="RenderedElements.IdNames"/>
     public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(
         ShotDocument shot,
         Element element,
         int frame
-    ) => _elements.IdNames(shot, element, frame);
+    ) => _rendered.IdNames(shot, element, frame);
 
     /// <inheritdoc cref="ElementWork.MaterialFault"/>
     public string? MaterialFault(ShotDocument shot, Element element) => _elements.MaterialFault(shot, element);
 
     /// <summary>A rendered element's picture of a frame, on a grid that goes on by a margin.</summary>
     internal RenderedLayer? LayerOf(ShotDocument shot, Element element, int frame, RayGrid grid, int margin) =>
-        _elements.Layer(shot, element, frame, grid, margin, Relit.Of(shot, element, frame, grid));
+        _rendered.Layer(shot, element, frame, grid, margin, Relit.Of(shot, element, frame, grid));
 
     public ElementModel Model(ShotDocument shot, Element element, int? frame = null) =>
         _elements.Model(shot, element, frame ?? shot.Range.First);

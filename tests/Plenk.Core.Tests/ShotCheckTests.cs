@@ -150,7 +150,7 @@ public sealed class ShotCheckTests
         ["Set, floor: its mesh file is missing"] = With(Good.Pieces[0] with { Kind = PieceKind.Mesh }),
         ["Projection wall: its picture is missing"] = With(Footage with { Kind = SourceKind.Picture }),
         ["Projection wall: its camera is no longer in the shot"] = With(Footage with { Camera = "gone" }),
-        ["a picture goes on beyond its frame by 0 to 2,048 pixels"] = With(Footage with { BeyondPixels = 12 }),
+        ["a picture goes on beyond its frame by 0 to 2048 pixels"] = With(Footage with { BeyondPixels = 12 }),
         ["Take the matte off the projection first"] = With(Footage with { Matte = "gone" }),
         ["it fades between two distances, the first the nearer"] = With(Footage with { FadeFromMetres = 9, FadeToMetres = 4 }),
         ["it must fade between two angles"] = With(Footage with { FadeFromDegrees = 80, FadeToDegrees = 70 }),

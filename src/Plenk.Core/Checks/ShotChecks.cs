@@ -217,8 +217,8 @@ public static class ShotChecks
             );
             Need(p.Kind != SourceKind.Picture || p.Media is not null, $"Projection {p.Name}: its picture is missing.");
             Need(
-                p.BeyondPixels is >= 0 and <= 2048 && (p.BeyondPixels == 0 || p.Kind == SourceKind.Picture),
-                $"Projection {p.Name}: a picture goes on beyond its frame by 0 to 2,048 pixels; what the plate shows ends with it."
+                p.BeyondPixels is >= 0 and <= ProjectionSource.MostBeyond && (p.BeyondPixels == 0 || p.Kind == SourceKind.Picture),
+                $"Projection {p.Name}: a picture goes on beyond its frame by 0 to {ProjectionSource.MostBeyond} pixels; what the plate shows ends with it."
             );
             Need(
                 p.Camera is null || d.OtherCameras.Any(c => c.Id == p.Camera),

@@ -75,7 +75,7 @@ public sealed class ElementScene
             {
                 return hit;
             }
-            ray = ray with { TMin = MathF.BitIncrement(hit.T + 1e-5f * (1 + hit.T)) };
+            ray = ray.Beyond(hit);
             hit = ray.TMin < ray.TMax ? _scene.Intersect(ray, RayKinds.Element) : Hit.None;
         }
         return hit;

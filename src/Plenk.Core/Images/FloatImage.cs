@@ -95,6 +95,21 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         return result;
     }
 
+    /// <summary>With so many pixels of zeros on every side.</summary>
+    public FloatImage Padded(int margin)
+    {
+        if (margin == 0)
+        {
+            return this;
+        }
+        var result = new FloatImage(Width + 2 * margin, Height + 2 * margin, Channels);
+        for (int y = 0; y < Height; y++)
+        {
+            Row(y).CopyTo(result.Row(y + margin)[(margin * Channels)..]);
+        }
+        return result;
+    }
+
     /// <summary>It goes on by so many pixels on every side, as its border's pixels are.</summary>
     public FloatImage Around(int margin) =>
         margin == 0 ? this : new(Width + 2 * margin, Height + 2 * margin, Channels, Around(Data, Width, Height, Channels, margin));

@@ -44,11 +44,10 @@ public static class FrameMerge
                     // Before a coloured screen the foreground without it stands over the element.
                     foreach (HidingMatte m in screens)
                     {
-                        if (alpha <= 0 || m.Coverage[pixel] is not (> 0 and < 1))
+                        if (!StandsBefore(m, pixel, alpha, out float whole))
                         {
                             continue;
                         }
-                        float whole = MathF.Min(1, alpha / (1 - m.Coverage[pixel]));
                         comp.Data[at] = held.Data[4 * pixel + k] + under * (1 - whole) + whole * m.Foreground!.Data[at];
                     }
                 }
@@ -60,6 +59,15 @@ public static class FrameMerge
             }
         });
         return (comp, touched);
+    }
+
+    /// <summary>A matte's soft edge stands before an element there; and how much of the pixel the element has where the matte leaves it open.</summary>
+    private static bool StandsBefore(HidingMatte matte, int pixel, float held, out float whole)
+    {
+        float coverage = matte.Coverage[pixel];
+        bool stands = held > 0 && coverage is > 0 and < 1;
+        whole = stands ? MathF.Min(1, held / (1 - coverage)) : 0;
+        return stands;
     }
 
     /// <summary>
@@ -91,9 +99,9 @@ public static class FrameMerge
                 float alpha = layers.Held.Data[4 * i + 3];
                 foreach (HidingMatte m in layers.Mattes)
                 {
-                    if (m.Foreground is not null && layers.Held.Data[4 * i + 3] > 0 && m.Coverage[i] is > 0 and < 1)
+                    if (m.Foreground is not null && StandsBefore(m, i, layers.Held.Data[4 * i + 3], out float whole))
                     {
-                        alpha = MathF.Min(1, layers.Held.Data[4 * i + 3] / (1 - m.Coverage[i]));
+                        alpha = whole;
                     }
                 }
                 to[3] = alpha;

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Plenk.Core.Cameras;
+using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -245,19 +246,17 @@ public sealed class SetPass
         return s;
     }
 
-    private const int MostLayers = 24;
-
     /// <summary>A sample goes on through a seen piece where that covers less than the sample's own threshold: as many do as it leaves open.</summary>
     private void PassOpenOnes(ref Ray ray, ref Hit hit, float threshold)
     {
-        for (int k = 0; k < MostLayers && hit.IsHit && Set.Pieces[Set.PieceOf(hit)].Duties.Seen; k++)
+        for (int k = 0; k < SeenSet.MostLayers && hit.IsHit && Set.Pieces[Set.PieceOf(hit)].IsSeen; k++)
         {
             Vector3 n = Set.Instances[hit.Instance].FaceNormal(hit);
             if (_covers!(ray.At(hit.T), Vector3.Dot(n, ray.Direction) > 0 ? -n : n, Set.PieceOf(hit)) > threshold)
             {
                 return;
             }
-            ray = ray with { TMin = hit.T * (1 + 2e-6f) + 1e-5f };
+            ray = ray.Beyond(hit);
             hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
         }
     }

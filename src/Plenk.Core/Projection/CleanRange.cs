@@ -12,7 +12,7 @@ namespace Plenk.Core.Projection;
 public sealed record FilmedView(int Frame, FloatImage Linear, bool[] Out, Pinhole Pinhole, Pose Pose)
 {
     /// <summary>The same, grown by what a pixel between pixels is drawn from.</summary>
-    public bool[] Grown { get; } = CleanRange.Grown(Out, Linear.Width, Linear.Height, 2);
+    public bool[] Grown { get; } = Morphology.Dilated(Out, Linear.Width, Linear.Height, 2);
 }
 
 /// <summary>Where the place is that a pixel of a frame shows without what is taken out, and which way it faces; null: nothing is known there.</summary>
@@ -55,35 +55,8 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     /// <summary>How wide about what is taken out light is compared, pixels.</summary>
     private const int Ring = 12;
     private readonly List<(FilmedView View, FloatImage Quiet, bool[] Filled)> _fills = [];
+    private readonly Dictionary<int, Asking> _asked = [];
     private readonly RayGrid _rays = new(sources[0].Pinhole, Pose.Identity);
-
-    /// <summary>With what lies within so many pixels across or down.</summary>
-    public static bool[] Grown(bool[] where, int width, int height, int by)
-    {
-        var across = new bool[where.Length];
-        var result = new bool[where.Length];
-        Parallel.For(0, height, Cores.All, y =>
-        {
-            for (int x = 0; x < width; x++)
-            {
-                for (int u = Math.Max(0, x - by); u <= Math.Min(width - 1, x + by) && !across[y * width + x]; u++)
-                {
-                    across[y * width + x] = where[y * width + u];
-                }
-            }
-        });
-        Parallel.For(0, height, Cores.All, y =>
-        {
-            for (int x = 0; x < width; x++)
-            {
-                for (int v = Math.Max(0, y - by); v <= Math.Min(height - 1, y + by) && !result[y * width + x]; v++)
-                {
-                    result[y * width + x] = across[v * width + x];
-                }
-            }
-        });
-        return result;
-    }
 
     /// <summary>One frame. Frames are asked for one after another: what is filled in one is carried to those after it.</summary>
     /// <param name="pictures">Fills what no frame saw: the picture, the hole, and what it is filled with.</param>
@@ -91,9 +64,8 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     {
         int w = view.Linear.Width,
             h = view.Linear.Height;
-        RayGrid grid = GridOf(view);
-        FilmedView[] others = [.. sources.Where(s => s.Frame != view.Frame)];
-        Vector3[] gains = [.. others.Select(o => Gain(view, grid, o))];
+        Asking ask = Ask(view);
+        FilmedView[] others = ask.Others;
         FloatImage result = view.Linear.Copy();
         var how = new float[w * h];
         var grain = new float[w * h];
@@ -117,7 +89,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                     }
                     own.Masked++;
                     left[i] = true;
-                    int seen = Gather(view, grid, others, gains, x, y, own.Seen, own.Weight);
+                    int seen = Gather(ask, x, y, own.Seen, own.Weight);
                     if (seen == 0)
                     {
                         continue;
@@ -143,7 +115,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                 }
             }
         );
-        int filled = Fill(view, grid, result, how, grain, left, pictures, stop);
+        int filled = Fill(view, ask.Grid, result, how, grain, left, pictures, stop);
         return new(
             view.Frame,
             result,
@@ -161,14 +133,13 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     {
         int w = view.Linear.Width,
             h = view.Linear.Height;
-        RayGrid grid = GridOf(view);
-        FilmedView[] others = [.. sources.Where(s => s.Frame != view.Frame)];
-        Vector3[] gains = [.. others.Select(o => Gain(view, grid, o))];
-        bool[] near = Grown(view.Out, w, h, 2 * Ring);
+        Asking ask = Ask(view);
+        int others = ask.Others.Length;
+        bool[] near = Morphology.Dilated(view.Out, w, h, 2 * Ring);
         var result = new List<(Vector3, Vector3)>();
-        var seen = new Vector3[others.Length];
-        var weight = new float[others.Length];
-        var used = new int[others.Length];
+        var seen = new Vector3[others];
+        var weight = new float[others];
+        var used = new int[others];
         for (int y = 2; y < h - 2; y++)
         {
             stop.ThrowIfCancellationRequested();
@@ -178,7 +149,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                 if (
                     near[i]
                     && !view.Grown[i]
-                    && Gather(view, grid, others, gains, x, y, seen, weight) is > 4 and int count
+                    && Gather(ask, x, y, seen, weight) is > 4 and int count
                     && Robust(seen, weight, count, used, out float counted) is var mean
                 )
                 {
@@ -191,11 +162,24 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
         return result;
     }
 
-    private RayGrid GridOf(FilmedView view) => view.Pinhole == sources[0].Pinhole ? _rays.From(view.Pose) : new(view.Pinhole, view.Pose);
+    /// <summary>A frame, the others that may give to it, and what their light is multiplied by to be its own.</summary>
+    private sealed record Asking(FilmedView View, RayGrid Grid, FilmedView[] Others, Vector3[] Gains);
+
+    private Asking Ask(FilmedView view)
+    {
+        if (_asked.TryGetValue(view.Frame, out Asking? had))
+        {
+            return had;
+        }
+        RayGrid grid = view.Pinhole == sources[0].Pinhole ? _rays.From(view.Pose) : new(view.Pinhole, view.Pose);
+        FilmedView[] others = [.. sources.Where(s => s.Frame != view.Frame)];
+        return _asked[view.Frame] = new(view, grid, others, [.. others.Select(o => Gain(view, grid, o))]);
+    }
 
     /// <summary>What the other frames show of the place behind a pixel; how many of them see it.</summary>
-    private int Gather(FilmedView view, RayGrid grid, FilmedView[] others, Vector3[] gains, int x, int y, Vector3[] seen, float[] weight)
+    private int Gather(Asking ask, int x, int y, Vector3[] seen, float[] weight)
     {
+        var (view, grid, others, gains) = ask;
         if (!Place(view, grid, x, y, out Vector3 p, out Vector3 n))
         {
             return 0;
@@ -207,7 +191,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
             if (Sees(others[k], p, n, out double px, out double py))
             {
                 seen[k] = gains[k] * Sample(others[k].Linear, px, py);
-                weight[k] = Likeness(view, others[k], p, n) * Whole(px, py);
+                weight[k] = MathF.Max(Least, Likeness(view, others[k], p, n) * Whole(px, py));
                 count++;
             }
         }
@@ -263,6 +247,9 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     }
 
     private const double Near = 0.14;
+
+    /// <summary>A frame that sees a place counts at all.</summary>
+    private const float Least = 1e-20f;
 
     /// <summary>How alike two frames see a spot: as finely, and from the same side.</summary>
     private static float Likeness(FilmedView view, FilmedView other, Vector3 p, Vector3 n)
@@ -329,7 +316,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     {
         int w = view.Linear.Width,
             h = view.Linear.Height;
-        bool[] near = Grown(view.Out, w, h, Ring);
+        bool[] near = Morphology.Dilated(view.Out, w, h, Ring);
         var ratios = new List<Vector3>();
         for (int y = 2; y < h - 2; y += 2)
         {
@@ -441,7 +428,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                     filled++;
                 }
             }
-            _fills.Add((view, result.Copy(), Grown(open, w, h, 1)));
+            _fills.Add((view, result.Copy(), Morphology.Dilated(open, w, h, 1)));
         }
         return filled;
     }

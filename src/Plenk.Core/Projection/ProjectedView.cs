@@ -1,5 +1,6 @@
 using System.Numerics;
 using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -54,18 +55,7 @@ public static class ProjectedView
                     {
                         continue;
                     }
-                    Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
-                    if (Vector3.Dot(n, d) > 0)
-                    {
-                        n = -n;
-                    }
-                    if (baked?[piece] is { } own)
-                    {
-                        sum += own.At(set.TriangleOf(hit), hit.U, hit.V, hit.T * angle / (float)set.Pieces[piece].Scale);
-                        continue;
-                    }
-                    var (u, v) = Footprint(d, n, hit.T * angle);
-                    sum += Mix(projectors, ray.At(hit.T), n, piece, u, v, mix);
+                    sum += Worn(set, hit, ray, angle, projectors, baked, null, mix, out _, out _);
                 }
                 Vector4 mean = sum / samples;
                 Span<float> pixel = image.Pixel(x, y);
@@ -74,6 +64,46 @@ public static class ProjectedView
             progress?.Invoke((double)Interlocked.Increment(ref done) / height);
         });
         return image;
+    }
+
+    /// <summary>What a piece wears at a hit, premultiplied: its own textures, else what is laid on it.</summary>
+    /// <param name="angle">A sample is so wide, radians.</param>
+    /// <param name="toFrame">By piece, what takes it to where its projections find it; null: it stands there.</param>
+    /// <inheritdoc cref="Mix(IReadOnlyList{Projector}, Vector3, Vector3, int, Vector3, Vector3, SourceMix, out float, out float)"/>
+    internal static Vector4 Worn(
+        SetScene set,
+        in Hit hit,
+        in Ray ray,
+        float angle,
+        IReadOnlyList<Projector> projectors,
+        IReadOnlyList<BakedSurface?>? baked,
+        IReadOnlyList<Similarity?>? toFrame,
+        SourceMix mix,
+        out float lookedAt,
+        out float quiet
+    )
+    {
+        int piece = set.PieceOf(hit);
+        float width = hit.T * angle;
+        if (baked?[piece] is { } own)
+        {
+            (lookedAt, quiet) = (0, 1);
+            return own.At(set.TriangleOf(hit), hit.U, hit.V, width / (float)set.Pieces[piece].Scale);
+        }
+        Vector3 n = set.Instances[hit.Instance].FaceNormal(hit),
+            p = ray.At(hit.T);
+        if (Vector3.Dot(n, ray.Direction) > 0)
+        {
+            n = -n;
+        }
+        var (u, v) = Footprint(ray.Direction, n, width);
+        if (toFrame?[piece] is { } there)
+        {
+            p = there.Apply(Vec3.From(p)).ToSingle();
+            Vector3 Turned(Vector3 a) => (there.Rotation * Vec3.From(a)).ToSingle();
+            (n, u, v) = (Turned(n), Turned(u), Turned(v));
+        }
+        return Mix(projectors, p, n, piece, u, v, mix, out lookedAt, out quiet);
     }
 
     /// <summary>

@@ -19,7 +19,7 @@ public sealed record SeenMoment(RayGrid Camera, SetScene Set, IReadOnlyList<Simi
 public static class SeenSet
 {
     /// <summary>So many see-through layers along a ray, then it is taken for closed.</summary>
-    private const int MostLayers = 24;
+    internal const int MostLayers = 24;
 
     /// <summary>Below this share nothing more is asked for.</summary>
     private const float Closed = 1e-3f;
@@ -57,7 +57,7 @@ public static class SeenSet
                 int pixel = y * width + x;
                 uint pixelSeed = Sampling.PixelSeed(x, y, seed);
                 var own = new Vector3(plate.Data[3 * pixel], plate.Data[3 * pixel + 1], plate.Data[3 * pixel + 2]);
-                var sum = new Pixel { Plate = own };
+                var sum = new Pixel();
                 uint index = 0;
                 foreach (SeenMoment moment in moments)
                 {
@@ -87,8 +87,7 @@ public static class SeenSet
 
     private struct Pixel
     {
-        public Vector3 Plate,
-            Rgb;
+        public Vector3 Rgb;
 
         /// <summary>Of the plate's own pixel as it is; of what is no longer it; and all that is not see-through.</summary>
         public float PlateShare,
@@ -118,19 +117,17 @@ public static class SeenSet
         int laid = 0;
         if (moment.Camera.TryDirection(x, y, spot, out Vector3 d))
         {
-            float from = 0;
+            var ray = new Ray(moment.Camera.Origin, d);
             for (int layer = 0; layer < MostLayers && open > Closed; layer++)
             {
-                var ray = new Ray(moment.Camera.Origin, d, from, float.PositiveInfinity);
                 Hit hit = moment.Set.Scene.Intersect(ray, RayKinds.CameraSet);
                 if (!hit.IsHit)
                 {
                     break;
                 }
-                from = hit.T * (1 + 2e-6f) + 1e-5f;
-                int index = moment.Set.PieceOf(hit);
-                Piece piece = moment.Set.Pieces[index];
-                if (!piece.Duties.Seen)
+                ray = ray.Beyond(hit);
+                Piece piece = moment.Set.Pieces[moment.Set.PieceOf(hit)];
+                if (!piece.IsSeen)
                 {
                     // It stands for what the plate shows; without the plate it stands for nothing.
                     if (onPlate && piece.Duties.Hides)
@@ -139,7 +136,18 @@ public static class SeenSet
                     }
                     continue;
                 }
-                Vector4 c = Shown(moment, hit, ray, index, piece, spread, projectors, baked, mix, out float lookedAt, out float quiet);
+                Vector4 c = ProjectedView.Worn(
+                    moment.Set,
+                    hit,
+                    ray,
+                    spread,
+                    projectors,
+                    baked,
+                    moment.ToFrame,
+                    mix,
+                    out float lookedAt,
+                    out float quiet
+                );
                 if (c.W <= 0)
                 {
                     continue;
@@ -192,42 +200,4 @@ public static class SeenSet
         filmed += leaves * new Vector3(b.Foreground!.Data[3 * pixel], b.Foreground!.Data[3 * pixel + 1], b.Foreground!.Data[3 * pixel + 2]);
         leaves *= 1 - MathF.Min(1, m);
     }
-
-    /// <summary>What a piece shows at a hit, premultiplied, without the part that is the looked-at pixel itself.</summary>
-    private static Vector4 Shown(
-        SeenMoment moment,
-        in Hit hit,
-        in Ray ray,
-        int index,
-        Piece piece,
-        float spread,
-        IReadOnlyList<Projector> projectors,
-        IReadOnlyList<BakedSurface?>? baked,
-        SourceMix mix,
-        out float lookedAt,
-        out float quiet
-    )
-    {
-        float width = hit.T * spread;
-        if (baked?[index] is { } own)
-        {
-            (lookedAt, quiet) = (0, 1);
-            return own.At(moment.Set.TriangleOf(hit), hit.U, hit.V, width / (float)piece.Scale);
-        }
-        Vector3 n = moment.Set.Instances[hit.Instance].FaceNormal(hit),
-            p = ray.At(hit.T);
-        if (Vector3.Dot(n, ray.Direction) > 0)
-        {
-            n = -n;
-        }
-        var (u, v) = ProjectedView.Footprint(ray.Direction, n, width);
-        if (moment.ToFrame?[index] is { } back)
-        {
-            p = back.Apply(Vec3.From(p)).ToSingle();
-            (n, u, v) = (Turned(back, n), Turned(back, u), Turned(back, v));
-        }
-        return ProjectedView.Mix(projectors, p, n, index, u, v, mix, out lookedAt, out quiet);
-    }
-
-    private static Vector3 Turned(in Similarity by, Vector3 v) => (by.Rotation * Vec3.From(v)).ToSingle();
 }

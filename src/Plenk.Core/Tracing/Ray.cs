@@ -10,6 +10,9 @@ public readonly record struct Ray(Vector3 Origin, Vector3 Direction, float TMin,
 
     public Vector3 At(float t) => Origin + t * Direction;
 
+    /// <summary>On from behind what it met: past it by more than a crossing is rounded.</summary>
+    public Ray Beyond(in Hit hit) => this with { TMin = MathF.BitIncrement(hit.T + 1e-5f * (1 + hit.T)) };
+
     /// <summary>From a place, in a direction: one that is not meets nothing, and no tree is walked for it.</summary>
     public bool IsFinite => float.IsFinite(Origin.X + Origin.Y + Origin.Z + Direction.X + Direction.Y + Direction.Z);
 }

@@ -139,18 +139,18 @@ public static class MatteField
         int w = linear.Width,
             h = linear.Height,
             reach = (int)Math.Round(3 + 0.003 * w); // an edge is as wide as the frame is large: focus, not pixels
-        float[] inside = Shrunk(key, w, h, reach, v => v >= 0.999f),
-            outside = Shrunk(key, w, h, reach, v => v <= 0);
-        if (!inside.Any(v => v > 0) || !outside.Any(v => v > 0))
+        bool[] inside = Morphology.Eroded(Array.ConvertAll(key, v => v >= 0.999f), w, h, reach),
+            outside = Morphology.Eroded(Array.ConvertAll(key, v => v <= 0), w, h, reach);
+        if (!inside.Contains(true) || !outside.Contains(true))
         {
             return key;
         }
-        FloatImage fore = PictureEdge.Extended(linear, inside),
-            screen = PictureEdge.Extended(linear, outside);
+        FloatImage fore = PictureEdge.Extended(linear, Array.ConvertAll(inside, v => v ? 1f : 0)),
+            screen = PictureEdge.Extended(linear, Array.ConvertAll(outside, v => v ? 1f : 0));
         var result = (float[])key.Clone();
         for (int i = 0; i < key.Length; i++)
         {
-            if (inside[i] > 0 || outside[i] > 0)
+            if (inside[i] || outside[i])
             {
                 continue;
             }
@@ -181,44 +181,6 @@ public static class MatteField
     }
 
     private const float Noise = 0.02f;
-
-    /// <summary>1 where all within a reach is so, else 0.</summary>
-    private static float[] Shrunk(float[] values, int w, int h, int reach, Func<float, bool> so)
-    {
-        var across = new bool[values.Length];
-        Parallel.For(0, h, Cores.All, y =>
-        {
-            int since = reach; // pixels since the last that is not so; beyond the border all is
-            var left = new int[w];
-            for (int x = 0; x < w; x++)
-            {
-                left[x] = since = so(values[y * w + x]) ? since + 1 : 0;
-            }
-            since = reach;
-            for (int x = w - 1; x >= 0; x--)
-            {
-                since = so(values[y * w + x]) ? since + 1 : 0;
-                across[y * w + x] = left[x] > reach && since > reach;
-            }
-        });
-        var result = new float[values.Length];
-        Parallel.For(0, w, Cores.All, x =>
-        {
-            var up = new int[h];
-            int since = reach;
-            for (int y = 0; y < h; y++)
-            {
-                up[y] = since = across[y * w + x] ? since + 1 : 0;
-            }
-            since = reach;
-            for (int y = h - 1; y >= 0; y--)
-            {
-                since = across[y * w + x] ? since + 1 : 0;
-                result[y * w + x] = up[y] > reach && since > reach ? 1 : 0;
-            }
-        });
-        return result;
-    }
 
     /// <summary>
     /// The foreground premultiplied: the screen's share taken out of each pixel; and its light that has spilled onto it, where the strongest

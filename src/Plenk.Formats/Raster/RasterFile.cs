@@ -8,6 +8,12 @@ namespace Plenk.Formats.Raster;
 /// <summary>Integer pictures as code values. Samples are interleaved, row by row from the top, 0 .. 2^Bits − 1.</summary>
 public sealed record CodeImage(int Width, int Height, int Channels, int Bits, ushort[] Codes)
 {
+    /// <summary>The inner part, without so many pixels on every side.</summary>
+    public CodeImage Within(int margin) =>
+        margin == 0
+            ? this
+            : new(Width - 2 * margin, Height - 2 * margin, Channels, Bits, FloatImage.Within(Codes, Width, Height, Channels, margin));
+
     /// <summary>Linear light in the working primaries.</summary>
     public FloatImage ToLinear(ColorSpace space)
     {

@@ -5,6 +5,9 @@ namespace Plenk.Core.Shots;
 /// <summary>A picture laid on pieces from the camera that saw it; fades between two angles of incidence, and with distance.</summary>
 public sealed record ProjectionSource : Extensible
 {
+    /// <summary>Most of <see cref="BeyondPixels"/>: a painting twice as wide as a 4K frame.</summary>
+    public const int MostBeyond = 2048;
+
     public required string Id { get; init; }
     public string Name { get; init; } = "";
     public SourceKind Kind { get; init; }

@@ -64,5 +64,5 @@ public sealed record Piece : Extensible
 
     /// <summary>The comp shows it; else it stands for what the plate shows.</summary>
     [JsonIgnore]
-    public bool IsSeen => this is { Off: false, Duties: { Seen: true, OnlyBlocksLight: false } };
+    public bool IsSeen => this is { Off: false, Duties: { Seen: true, WearsFootage: true, OnlyBlocksLight: false } };
 }
