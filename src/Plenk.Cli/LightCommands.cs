@@ -28,7 +28,11 @@ internal static class RelightCommand
             Description = "the rendered picture, EXR, linear; of a sequence its number as #: C.####.exr",
             Required = true,
         };
-        var position = new Option<string>("--position") { Description = "its positions, EXR, metres", Required = true };
+        var position = new Option<string>("--position")
+        {
+            Description = "its positions, EXR; metres, or with --camera any unit and axes",
+            Required = true,
+        };
         var normal = new Option<string>("--normal") { Description = "its normals, EXR", Required = true };
         var albedo = new Option<string?>("--albedo")
         {

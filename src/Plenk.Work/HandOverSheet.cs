@@ -94,23 +94,34 @@ public sealed record HandOverSheet(
 
     private static IReadOnlyList<string> Recombining(ShotDocument shot, string primaries)
     {
+        int seen = shot.Pieces.Count(p => p.IsSeen);
+        string under =
+            "background × shadow"
+            + (shot.Contact.Strength > 0 ? " × touch" : "")
+            + " + added"
+            + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : "");
+        IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         List<string> lines =
         [
-            "held = element × (element.A − holdout.A) ÷ element.A, premultiplied; where element.A is 0 it is 0",
-            "under = plate × shadow"
-                + (shot.Contact.Strength > 0 ? " × contact (by the look's strength)" : "")
-                + " + added"
-                + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : ""),
-            "comp = held + under × (1 − held.A), all linear",
+            shot.Background == BackgroundKind.Nothing
+                ? "The background is nothing: the comp has alpha in the EXR; PNG, DPX and what is for review stand over black."
+                : "The background is the plate.",
+            .. seen > 0
+                ? [$"Before it {(seen == 1 ? "one piece is" : $"{seen} pieces are")} seen, in what they wear."]
+                : Array.Empty<string>(),
+            steps.Any(s => s.Kind == FinishKind.Reframe)
+                ? "The comp is framed anew: the layers are as they were before that, and do not add up to it."
+                : $"comp = elements + (1 − elements.A) × ({under}), all linear, pixel by pixel",
+            "elements are held out; before that they are element, of which holdout.A is hidden",
             .. primaries == Primaries.Bt709.Name
                 ? Array.Empty<string>()
                 : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
-            "Where an element touches nothing the comp's codes are the plate's.",
+            "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
         ];
-        string[] after = [.. shot.Finish.InOrder().Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
+        string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
         if (after.Length > 0)
         {
-            lines.Add($"After that, and in the comp alone: {string.Join(", ", after)}.");
+            lines.Add($"After the merge, in comp and elements alone: {string.Join(", ", after)}.");
         }
         lines.Add("depth, P, N, uv, motion and the ID mattes are data: never filtered, never colour-transformed.");
         return lines;

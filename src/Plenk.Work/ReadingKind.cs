@@ -98,7 +98,7 @@ public sealed record ReadingKind(
                 : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow)
                 : null!
         ),
-        .. FinishKinds.Select(k => new ReadingKind(4, k.Blank, Shown, (engine, shot, stop) =>
+        .. FinishKinds.Select(k => new ReadingKind(5, k.Blank, Shown, (engine, shot, stop) =>
             Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop)))
         )),
     ];

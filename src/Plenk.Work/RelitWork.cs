@@ -71,28 +71,42 @@ public sealed class RelitWork(ShotEngine engine)
                 continue;
             }
             MeshTree? surface = _surfaces
-                .Get(ResultKey.Of("casting", 1, e.Id, e.Frames, e.Passes, e.Position, frame, grid.Pinhole, engine.Camera(shot, frame), margin), () =>
-                {
-                    var position = new FloatImage(grid.Width, grid.Height, 3);
-                    position.Data.AsSpan().Fill(float.NaN);
-                    for (int y = 0; y < grid.Height; y++)
+                .Get(
+                    ResultKey.Of(
+                        "casting",
+                        1,
+                        e.Id,
+                        e.Frames,
+                        e.Passes,
+                        e.Position,
+                        frame,
+                        grid.Pinhole,
+                        engine.Camera(shot, frame),
+                        margin
+                    ),
+                    () =>
                     {
-                        for (int x = 0; x < grid.Width; x++)
+                        var position = new FloatImage(grid.Width, grid.Height, 3);
+                        position.Data.AsSpan().Fill(float.NaN);
+                        for (int y = 0; y < grid.Height; y++)
                         {
-                            int i = y * grid.Width + x;
-                            if (
-                                layer.Rgba.Data[4 * i + 3] >= 0.5f
-                                && float.IsFinite(layer.Distance[i])
-                                && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)
-                            )
+                            for (int x = 0; x < grid.Width; x++)
                             {
-                                Vector3 p = grid.Origin + layer.Distance[i] * d;
-                                (position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]) = (p.X, p.Y, p.Z);
+                                int i = y * grid.Width + x;
+                                if (
+                                    layer.Rgba.Data[4 * i + 3] >= 0.5f
+                                    && float.IsFinite(layer.Distance[i])
+                                    && grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d)
+                                )
+                                {
+                                    Vector3 p = grid.Origin + layer.Distance[i] * d;
+                                    (position.Data[3 * i], position.Data[3 * i + 1], position.Data[3 * i + 2]) = (p.X, p.Y, p.Z);
+                                }
                             }
                         }
+                        return new(Relight.Surface(position, StepFor(position)) is { } mesh ? new MeshTree(mesh) : null);
                     }
-                    return new(Relight.Surface(position, StepFor(position)) is { } mesh ? new MeshTree(mesh) : null);
-                })
+                )
                 .Value;
             if (surface is not null)
             {

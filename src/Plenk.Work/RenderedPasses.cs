@@ -10,7 +10,7 @@ public sealed class RenderedPasses
         from role in new (string Role, string[] Names)[]
         {
             ("picture", ["beauty", "comp", "rgba", "rgb", "combined", "c"]),
-            ("position", ["p", "position", "pos", "pworld", "pref", "worldposition", "world_position", "point"]),
+            ("position", ["p", "position", "pos", "pworld", "worldposition", "world_position", "point"]),
             ("normal", ["n", "normal", "normals", "nworld", "worldnormal", "world_normal"]),
             ("albedo", ["albedo", "basecolor", "base_color", "diffusecolor", "diffuse_color", "diffcol"]),
             ("depth", ["depth", "z"]),

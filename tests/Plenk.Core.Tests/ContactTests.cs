@@ -934,7 +934,7 @@ public sealed class ContactTests
         Assert.True(Off(plain) > 0.3, $"by difference {Off(plain)}");
         Assert.InRange(Off(sided), 0, 0.03);
         // What stands there without the screen: α times the figure's own colour.
-        FloatImage fore = MatteField.Foreground(image, sided, new(new(0.04, 0.4, 0.08)));
+        FloatImage fore = MatteField.Foreground(image, sided, new(new(0.04, 0.4, 0.08), EdgeBySides: true));
         for (int x = 0; x < w; x++)
         {
             Assert.Equal(meant[12 * w + x] * 0.45f, fore[x, 12, 0], 0.02f);

@@ -26,7 +26,7 @@ public sealed record PassReport(
     public double? UnitMargin { get; init; }
 
     /// <summary>Metres a unit of the positions; null: it cannot be told, and is taken as one.</summary>
-    public double? Metres => Known && UnitMargin is >= PassReader.LeastMargin ? Positions[0].Metres : null;
+    public double? Metres => Known && UnitMargin is not null ? Positions[0].Metres : null;
 
     /// <summary>How many times worse the second reading of the normals is than the first.</summary>
     public double Margin => Normals.Count > 1 ? Normals[1].Error / Math.Max(0.05, Normals[0].Error) : 1;
@@ -41,7 +41,7 @@ public static class PassReader
     private const int Samples = 900;
 
     /// <summary>A unit is told where the next one is so many times worse.</summary>
-    public const double LeastMargin = 2;
+    private const double LeastMargin = 2;
 
     /// <summary>Units that positions come in, metres; the metre first: where nothing tells them apart it is taken.</summary>
     public static IReadOnlyList<(double Metres, string Name)> Units { get; } =
