@@ -203,7 +203,6 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
                 {
                     continue;
                 }
-                // Where the lamp grazes, the surface as pixels show it is no ball any more.
                 double[] was = RenderedBall.Rendered(a);
                 for (int c = 0; c < 3; c++)
                 {
@@ -310,6 +309,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         Assert.True(codes > 0.995 * inside, $"{codes} of {inside} pixels of the figure are as filmed");
         Assert.InRange(sky / skies, 0, 0.004);
         Assert.InRange(edge / edges, 0, 0.03);
+        Assert.InRange(screen, -1, 0.02);
         // The towers stand where a card 14 m away has moved to.
         double moved = EdgeOf(comp[2], w, 110, frame),
             meant = FilmedBefore.Shift(frame, FilmedBefore.TowersAt);

@@ -10,8 +10,8 @@ using Xunit;
 namespace Plenk.Work.Tests;
 
 /// <summary>
-/// clean-plate on six frames that foreign code rendered (tests/data/court, with their camera): a patch is laid over the filmed floor, another place in
-/// each frame, and what comes back is held against the frames as they were.
+/// clean-plate on six frames that foreign code rendered (tests/data/court, with their camera): a patch is laid over the filmed floor,
+/// another place in each frame, and what comes back is held against the frames as they were.
 /// </summary>
 public sealed class CleanPlateTests : CommandSite
 {
@@ -128,10 +128,12 @@ public sealed class CleanPlateTests : CommandSite
         Assert.Equal(1, first.GetProperty("taken").GetDouble() + first.GetProperty("filled").GetDouble(), 1e-4);
         Assert.True(first.GetProperty("taken").GetDouble() > 0.95);
         Assert.DoesNotContain(1001, first.GetProperty("from").EnumerateArray().Select(f => f.GetInt32()));
-        // Without grain it is quieter, and the same twice over.
+        // Without grain it is another picture, and the same twice over.
         byte[] Bytes(int frame) => File.ReadAllBytes(Path.Combine(Folder, "out", $"clean.{frame}.exr"));
+        byte[] grainy = Bytes(1003);
         Assert.Equal(0, Run($"{Command} --frames 1003 --grain off").Exit);
         byte[] once = Bytes(1003);
+        Assert.NotEqual(grainy, once);
         Assert.Equal(0, Run($"{Command} --frames 1003 --grain off").Exit);
         Assert.Equal(once, Bytes(1003));
     }
@@ -164,5 +166,18 @@ public sealed class CleanPlateTests : CommandSite
         Assert.Equal(3, exit);
         Assert.Contains("m.1004.png is 8 × 8", error);
         Assert.Equal(2, Run($"{Command} --frames 1001-1006 --grain maybe").Exit);
+        // Empty ones take nothing out, which is said.
+        foreach (var (frame, gone) in _gone)
+        {
+            CodeImage was = _was[frame];
+            File.WriteAllBytes(
+                Path.Combine(Folder, "mask", $"m.{frame}.png"),
+                RasterFile.ToPng(new CodeImage(was.Width, was.Height, 1, 8, new ushort[gone.Length]))
+            );
+        }
+        (exit, _, error) = Run($"{Command} --frames 1001,1002");
+        Assert.True(exit == 0, error);
+        Assert.Contains("nothing is taken out", error);
+        Assert.Equal(0, Report.GetProperty("frames")[0].GetProperty("masked").GetInt32());
     }
 }
