@@ -10,7 +10,9 @@ using Plenk.Formats.Meshes;
 
 namespace Plenk.Bench;
 
-/// <summary>Our camera, set and rays against a sequence that foreign code made: survey points, depth, position, normal, sun visibility.</summary>
+/// <summary>
+/// Our camera, set and rays against a sequence that foreign code made: survey points, depth, position, normal, sun visibility.
+/// </summary>
 public static class CourtAccuracy
 {
     public static int Run(string directory)

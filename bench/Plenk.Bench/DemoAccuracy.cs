@@ -107,7 +107,10 @@ public static class DemoAccuracy
         return 0;
     }
 
-    /// <summary>The trolley's own mesh, held in a few frames exactly where the truth has it, followed between: what following adds, without what a hand leaves.</summary>
+    /// <summary>
+    /// The trolley's own mesh, held in a few frames exactly where the truth has it, followed between: what following adds, without what a
+    /// hand leaves.
+    /// </summary>
     private static void FollowTrolley(string folder, JsonElement truth, SolveWork.Outcome done)
     {
         TriangleMesh mesh = ImportedMesh.Read(File.ReadAllBytes(Path.Combine(folder, "trolley.obj")), "trolley.obj").Merged();

@@ -9,8 +9,9 @@ using NetVips;
 namespace Plenk.Bench;
 
 /// <summary>
-/// Twenty people for eighty seconds on copies of the demo shot: a draft picture a second each, seven in ten of frames that were looked at before, a save every five
-/// seconds, two of them fill 40 × 40 px; while a hand-over and depth run. Then a picture of 16384 × 16384 comes in, and what it leaves of the server's memory.
+/// Twenty people for eighty seconds on copies of the demo shot: a draft picture a second each, seven in ten of frames that were looked at
+/// before, a save every five seconds, two of them fill 40 × 40 px; while a hand-over and depth run. Then a picture of 16384 × 16384 comes
+/// in, and what it leaves of the server's memory.
 /// </summary>
 public static class EndureBench
 {

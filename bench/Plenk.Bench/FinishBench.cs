@@ -8,7 +8,9 @@ using Plenk.Formats.Exr;
 
 namespace Plenk.Bench;
 
-/// <summary>Twelve steps on a comp of 1920 × 1080 beside a copy of the same bytes; and what a frame of layers takes to disk and back.</summary>
+/// <summary>
+/// Twelve steps on a comp of 1920 × 1080 beside a copy of the same bytes; and what a frame of layers takes to disk and back.
+/// </summary>
 internal static class FinishBench
 {
     private const int W = 1920,

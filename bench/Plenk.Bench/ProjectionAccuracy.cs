@@ -15,7 +15,9 @@ using Plenk.Work;
 
 namespace Plenk.Bench;
 
-/// <summary>Three frames of the foreign plate laid on the foreign set, looked at from frames between, against the clean pictures of those.</summary>
+/// <summary>
+/// Three frames of the foreign plate laid on the foreign set, looked at from frames between, against the clean pictures of those.
+/// </summary>
 public static class ProjectionAccuracy
 {
     public static void Run(

@@ -10,7 +10,9 @@ using Plenk.Formats.Exr;
 
 namespace Plenk.Bench;
 
-/// <summary>Foreign position, normal and albedo passes, mixed up and read again; and lit again by their own sun, against their picture.</summary>
+/// <summary>
+/// Foreign position, normal and albedo passes, mixed up and read again; and lit again by their own sun, against their picture.
+/// </summary>
 public static class RelightAccuracy
 {
     public static void Run(

@@ -10,7 +10,10 @@ using Plenk.Formats.Raster;
 
 namespace Plenk.Bench;
 
-/// <summary>A real stereo pair with measured disparity (Scharstein et al. 2014, as Debian's python3-skimage carries it): how much is given, how much of it is wrong by more than 2 px.</summary>
+/// <summary>
+/// A real stereo pair with measured disparity (Scharstein et al. 2014, as Debian's python3-skimage carries it): how much is given, how much
+/// of it is wrong by more than 2 px.
+/// </summary>
 public static class StereoBench
 {
     public static int Run(string folder)

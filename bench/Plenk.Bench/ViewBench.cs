@@ -11,7 +11,9 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Bench;
 
-/// <summary>A 1920 × 1080 view of 100,000 triangles that wear six projections: seconds a frame, and the share that its rays alone take.</summary>
+/// <summary>
+/// A 1920 × 1080 view of 100,000 triangles that wear six projections: seconds a frame, and the share that its rays alone take.
+/// </summary>
 public static class ViewBench
 {
     public static int Run()

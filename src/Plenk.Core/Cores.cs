@@ -1,9 +1,9 @@
 namespace Plenk.Core;
 
 /// <summary>
-/// How loops are spread over the machine. The pool has threads to spare, so that requests need not wait for one, and a loop without a limit would take them all;
-/// beside a render that computes on as many threads as there are cores, a request is answered at once. A loop runs on the threads of whoever began
-/// it: long work has its own, which give way to others.
+/// How loops are spread over the machine. The pool has threads to spare, so that requests need not wait for one, and a loop without a limit
+/// would take them all; beside a render that computes on as many threads as there are cores, a request is answered at once. A loop runs on
+/// the threads of whoever began it: long work has its own, which give way to others.
 /// </summary>
 public static class Cores
 {

@@ -3,8 +3,8 @@ using System.Globalization;
 namespace Plenk.Formats;
 
 /// <summary>
-/// How much memory pictures may take: what is kept of them to be looked at again, and any one that is worked on. A quarter of the machine's, at most 4 GiB;
-/// PLENK_MEMORY says otherwise, like 2G or 512M.
+/// How much memory pictures may take: what is kept of them to be looked at again, and any one that is worked on. A quarter of the
+/// machine's, at most 4 GiB; PLENK_MEMORY says otherwise, like 2G or 512M.
 /// </summary>
 public static class PictureMemory
 {
@@ -39,7 +39,9 @@ public static class PictureMemory
     /// <summary>A picture is held as codes (2 bytes a value), as linear light (4) and for a moment as what it is made from.</summary>
     private const int BytesAValue = 8;
 
-    /// <summary>Before anything is allocated: refuses a picture that has no size, or would take more than there is, with both numbers.</summary>
+    /// <summary>
+    /// Before anything is allocated: refuses a picture that has no size, or would take more than there is, with both numbers.
+    /// </summary>
     /// <param name="channels">Values a pixel, or planes.</param>
     public static void Check(long width, long height, long channels, string name)
     {

@@ -54,7 +54,10 @@ public sealed class ByteBudget(long most)
     }
 }
 
-/// <summary>A memory of computed values within a budget of bytes. A value is computed once even when many ask at once; one that is larger than the budget is given and not kept.</summary>
+/// <summary>
+/// A memory of computed values within a budget of bytes. A value is computed once even when many ask at once; one that is larger than the
+/// budget is given and not kept.
+/// </summary>
 /// <param name="bytesOf">About how much memory a value holds.</param>
 public sealed class Cache<T>(Func<T, long> bytesOf, ByteBudget? budget = null)
     where T : class

@@ -14,7 +14,9 @@ public sealed class Database(string connectionString) : IAsyncDisposable
 
     public string ConnectionString { get; } = connectionString;
 
-    /// <summary>Brings the schema up to the newest numbered migration. A database that is only starting, or recovering from a crash, is waited for.</summary>
+    /// <summary>
+    /// Brings the schema up to the newest numbered migration. A database that is only starting, or recovering from a crash, is waited for.
+    /// </summary>
     /// <param name="patience">How long; a minute where nothing is said.</param>
     /// <exception cref="InvalidOperationException">A migration failed.</exception>
     /// <exception cref="NpgsqlException">The database did not answer in all that time, or refuses.</exception>
@@ -35,7 +37,9 @@ public sealed class Database(string connectionString) : IAsyncDisposable
         }
     }
 
-    /// <summary>It will likely answer in a moment: nothing listens yet, it starts, it ends, or its connections died with a backend.</summary>
+    /// <summary>
+    /// It will likely answer in a moment: nothing listens yet, it starts, it ends, or its connections died with a backend.
+    /// </summary>
     private static bool IsAway(NpgsqlException e) =>
         e.IsTransient
         || e.SqlState is PostgresErrorCodes.CannotConnectNow or PostgresErrorCodes.AdminShutdown or PostgresErrorCodes.CrashShutdown;

@@ -3,7 +3,9 @@ using NpgsqlTypes;
 
 namespace Plenk.Store;
 
-/// <summary>A frame of a job that a worker has taken; frame <see cref="FrameStore.Closing"/> stands for what is done when all others are.</summary>
+/// <summary>
+/// A frame of a job that a worker has taken; frame <see cref="FrameStore.Closing"/> stands for what is done when all others are.
+/// </summary>
 public sealed record LeasedFrame(long Job, int Frame, int Attempts);
 
 public sealed record FrameRow(int Frame, string State, string? Worker, int Attempts, double? Seconds, string Message);
@@ -21,8 +23,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
     public const int MostAttempts = 3;
 
     /// <summary>
-    /// A frame for a worker; null where nothing waits. Of the jobs that of whom the fewest frames are under way comes first, then that which has had
-    /// the least done: a short one beside a long one is soon through.
+    /// A frame for a worker; null where nothing waits. Of the jobs that of whom the fewest frames are under way comes first, then that
+    /// which has had the least done: a short one beside a long one is soon through.
     /// </summary>
     public async Task<LeasedFrame?> Take(string worker)
     {
@@ -66,7 +68,10 @@ public sealed class FrameStore(Database database, JobStore jobs)
         return await c.ExecuteNonQueryAsync() == 1;
     }
 
-    /// <summary>The end of a frame, by the worker that still has it: done, failed, or waiting again; and what that makes of the job. A late one changes nothing.</summary>
+    /// <summary>
+    /// The end of a frame, by the worker that still has it: done, failed, or waiting again; and what that makes of the job. A late one
+    /// changes nothing.
+    /// </summary>
     /// <param name="output">Of the closing frame: what the job gives.</param>
     public async Task End(LeasedFrame frame, string worker, string state, double? seconds, string message, string? output = null)
     {
@@ -97,8 +102,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
     }
 
     /// <summary>
-    /// What nobody is there to tell: frames over which too many workers were lost count as failed, those that a lost worker held of a job that is to
-    /// stop wait again, and jobs that this leaves nothing of have ended.
+    /// What nobody is there to tell: frames over which too many workers were lost count as failed, those that a lost worker held of a job
+    /// that is to stop wait again, and jobs that this leaves nothing of have ended.
     /// </summary>
     public async Task Sweep()
     {
@@ -245,7 +250,10 @@ public sealed class FrameStore(Database database, JobStore jobs)
         return rows;
     }
 
-    /// <summary>Failed frames wait again, or one of them; a job that had ended or was to stop goes on. Throws <see cref="RefusedException"/> where the same is under way already.</summary>
+    /// <summary>
+    /// Failed frames wait again, or one of them; a job that had ended or was to stop goes on. Throws <see cref="RefusedException"/> where
+    /// the same is under way already.
+    /// </summary>
     public async Task Again(long job, int? frame)
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();

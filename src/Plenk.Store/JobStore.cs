@@ -54,8 +54,8 @@ public sealed record NewJob(
 public sealed class JobLostException() : Exception("the job is not ours any more");
 
 /// <summary>
-/// Jobs and their states. A job waits, runs and ends once: whatever comes late changes nothing. Whoever runs one holds it by a lease; without
-/// beats it is taken again, and after <see cref="MostAttempts"/> workers were lost over it, it has failed.
+/// Jobs and their states. A job waits, runs and ends once: whatever comes late changes nothing. Whoever runs one holds it by a lease;
+/// without beats it is taken again, and after <see cref="MostAttempts"/> workers were lost over it, it has failed.
 /// </summary>
 public sealed class JobStore(Database database)
 {
@@ -186,7 +186,10 @@ public sealed class JobStore(Database database)
         return (int)(await c.ExecuteScalarAsync())!;
     }
 
-    /// <summary>The first in the line of a lane, under a lease; null where nobody waits. Those whose worker is gone stand in the line again, or have ended.</summary>
+    /// <summary>
+    /// The first in the line of a lane, under a lease; null where nobody waits. Those whose worker is gone stand in the line again, or have
+    /// ended.
+    /// </summary>
     public async Task<JobRow?> Take(string lane, string worker)
     {
         await using (
@@ -219,7 +222,10 @@ public sealed class JobStore(Database database)
         return await One(c);
     }
 
-    /// <summary>Progress, and the lease is held on to. Answers whether a stop was asked for; throws <see cref="JobLostException"/> where it is not this worker's any more.</summary>
+    /// <summary>
+    /// Progress, and the lease is held on to. Answers whether a stop was asked for; throws <see cref="JobLostException"/> where it is not
+    /// this worker's any more.
+    /// </summary>
     public async Task<bool> Progress(long id, string worker, int done, double? secondsPerItem, string message)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(

@@ -67,7 +67,9 @@ public sealed class ShotStore(Database database)
         return ids;
     }
 
-    /// <summary>A page of shots in their order, each with its newest revision, in one query; those revisions that are known are not read again.</summary>
+    /// <summary>
+    /// A page of shots in their order, each with its newest revision, in one query; those revisions that are known are not read again.
+    /// </summary>
     public async Task<IReadOnlyList<(ShotRow Row, ShotDocument Document)>> Heads(int from, int count)
     {
         IReadOnlyList<ShotRow> rows = await List(from, count);
@@ -113,7 +115,10 @@ public sealed class ShotStore(Database database)
         return await r.ReadAsync() ? Row(r) : null;
     }
 
-    /// <summary>By its code, or by production and code with a / between; null where there is none. Throws <see cref="RefusedException"/> where several productions have that code.</summary>
+    /// <summary>
+    /// By its code, or by production and code with a / between; null where there is none. Throws <see cref="RefusedException"/> where
+    /// several productions have that code.
+    /// </summary>
     public async Task<ShotRow?> FindByCode(string code)
     {
         int slash = code.LastIndexOf('/');
@@ -223,7 +228,9 @@ public sealed class ShotStore(Database database)
         return lines;
     }
 
-    /// <summary>Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.</summary>
+    /// <summary>
+    /// Keeps a change made on <paramref name="baseRevision"/>. Throws <see cref="ConflictException"/> when that is no longer the head.
+    /// </summary>
     public Task<RevisionRow> Save(long shot, int baseRevision, ShotDocument document, string who, string what) =>
         Append(
             shot,
@@ -240,8 +247,8 @@ public sealed class ShotStore(Database database)
         );
 
     /// <summary>
-    /// Lays edits on the newest document and keeps what they come to; nobody else saves between. <paramref name="edit"/> gets the newest document and throws to
-    /// refuse.
+    /// Lays edits on the newest document and keeps what they come to; nobody else saves between. <paramref name="edit"/> gets the newest
+    /// document and throws to refuse.
     /// </summary>
     public Task<RevisionRow> Edit(long shot, string who, Func<ShotDocument, EditedShot> edit) => Append(shot, null, async (head, read) =>
         {

@@ -3,8 +3,9 @@ using System.Net;
 namespace Plenk.Web;
 
 /// <summary>
-/// Who is let in: requests that name one of our hosts, and changes that a page of ours (or a script on this machine, which names no page) asks for. A page of
-/// another origin can send a form or a fetch to a server on loopback as easily as ours can; browsers say where it came from.
+/// Who is let in: requests that name one of our hosts, and changes that a page of ours (or a script on this machine, which names no page)
+/// asks for. A page of another origin can send a form or a fetch to a server on loopback as easily as ours can; browsers say where it came
+/// from.
 /// </summary>
 public sealed class Doors
 {

@@ -15,12 +15,15 @@ public sealed record Draft(long Of, ShotDocument Shot, int Frame, string Kind, i
 }
 
 /// <summary>
-/// Drafts that nobody has seen yet: each is made once for all who wait for it, and few at a time, so that the first ones are there soon and what is known, dragged
-/// or saved meanwhile does not wait. While nobody waits, frames near the one that was looked at last are drawn ahead: the next one looked at is likely one of them.
+/// Drafts that nobody has seen yet: each is made once for all who wait for it, and few at a time, so that the first ones are there soon and
+/// what is known, dragged or saved meanwhile does not wait. While nobody waits, frames near the one that was looked at last are drawn
+/// ahead: the next one looked at is likely one of them.
 /// </summary>
 /// <param name="make">On threads of ours.</param>
 /// <param name="others">Whether pictures that come before those drawn ahead are being made.</param>
-/// <param name="budget">Bytes of all caches; plates of frames drawn ahead take at most a quarter of them. Null: <see cref="PictureMemory.Bytes"/>.</param>
+/// <param name="budget">
+/// Bytes of all caches; plates of frames drawn ahead take at most a quarter of them. Null: <see cref="PictureMemory.Bytes"/>.
+/// </param>
 public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, byte[]> make, Func<bool> others, long? budget = null)
 {
     private const int AtOnce = 2,

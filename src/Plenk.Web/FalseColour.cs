@@ -4,7 +4,10 @@ using Plenk.Formats.Raster;
 
 namespace Plenk.Web;
 
-/// <summary>Coverage as colours that go from dark blue over green to pale yellow, evenly in lightness; what nothing covers is hatched, where no set is it is grey.</summary>
+/// <summary>
+/// Coverage as colours that go from dark blue over green to pale yellow, evenly in lightness; what nothing covers is hatched, where no set
+/// is it is grey.
+/// </summary>
 public static class FalseColour
 {
     // Lightness rises evenly, so the order is read without colour as well.
@@ -57,7 +60,10 @@ public static class FalseColour
             l => At((Math.Clamp(Math.Log2(Math.Max(l, 1e-6) / 0.18), -6, 4) + 6) / 10)
         );
 
-    /// <summary>Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is hatched.</summary>
+    /// <summary>
+    /// Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is
+    /// hatched.
+    /// </summary>
     public static CodeImage Of(Core.Sets.DepthMap map, int width)
     {
         float[] given = [.. map.Depth.Where(d => float.IsFinite(d) && d > 0).Order()];
@@ -66,7 +72,10 @@ public static class FalseColour
         return Shown(map.Width, map.Height, width, i => map.Depth[i], d => At(1 - (Math.Log(d) - near) / Math.Max(1e-3, far - near)));
     }
 
-    /// <summary>How much nearer the footage is found than the set stands there: even is the middle tone, 10 % of the distance nearer is light, farther is dark.</summary>
+    /// <summary>
+    /// How much nearer the footage is found than the set stands there: even is the middle tone, 10 % of the distance nearer is light,
+    /// farther is dark.
+    /// </summary>
     public static CodeImage Of(Work.DepthDifference difference, int width) =>
         Shown(difference.Width, difference.Height, width, i => difference.Relative[i], d => At(0.5 - Math.Clamp(d, -0.1, 0.1) * 5));
 

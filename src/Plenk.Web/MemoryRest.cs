@@ -4,8 +4,8 @@ using System.Runtime.InteropServices;
 namespace Plenk.Web;
 
 /// <summary>
-/// Gives memory back when work has rested: the collector and the C library both keep what they once had, and a server that has rendered one large frame would
-/// hold on to it for ever.
+/// Gives memory back when work has rested: the collector and the C library both keep what they once had, and a server that has rendered one
+/// large frame would hold on to it for ever.
 /// </summary>
 public sealed partial class MemoryRest(ILogger<MemoryRest> log) : BackgroundService
 {

@@ -35,7 +35,10 @@ public sealed class PictureService
     public static string KeyOf(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen) =>
         ResultKey.Of("picture", 5, shot, kind, seen, frame, width, quality, gain);
 
-    /// <summary>What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other pictures.</summary>
+    /// <summary>
+    /// What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other
+    /// pictures.
+    /// </summary>
     public (double Shadow, double Element)? NoiseOf(byte[] picture) =>
         _noise.TryGetValue(picture, out object? counts) && counts is RenderCounts c ? (c.ShadowError, c.ElementError) : null;
 

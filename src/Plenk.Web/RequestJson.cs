@@ -4,7 +4,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Web;
 
-/// <summary>How requests are read: what must be there and is not, or is null, is told by its name before anything is done with it.</summary>
+/// <summary>
+/// How requests are read: what must be there and is not, or is null, is told by its name before anything is done with it.
+/// </summary>
 public static class RequestJson
 {
     public static void Set(JsonSerializerOptions options)

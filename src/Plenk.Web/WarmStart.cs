@@ -6,8 +6,9 @@ using Plenk.Work;
 namespace Plenk.Web;
 
 /// <summary>
-/// A server that has just started draws two drafts of each shot that was worked on last, before anybody asks: their sets, meshes and light are there then, and
-/// the code that draws is compiled. Frames near those two follow while nobody waits, as they do when somebody looked (<see cref="Drafts"/>). It gives way to whoever comes.
+/// A server that has just started draws two drafts of each shot that was worked on last, before anybody asks: their sets, meshes and light
+/// are there then, and the code that draws is compiled. Frames near those two follow while nobody waits, as they do when somebody looked
+/// (<see cref="Drafts"/>). It gives way to whoever comes.
 /// </summary>
 public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApplicationLifetime life, ILogger<WarmStart> log)
     : BackgroundService

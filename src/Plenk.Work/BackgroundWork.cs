@@ -16,7 +16,10 @@ public sealed class BackgroundWork(ShotEngine engine)
 {
     private readonly Cache<Background> _backgrounds = new(b => Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + b.Touched.LongLength);
 
-    /// <summary>The mattes that hide what is further away; those of a screen bring the foreground without it, and before a replaced background all bring theirs.</summary>
+    /// <summary>
+    /// The mattes that hide what is further away; those of a screen bring the foreground without it, and before a replaced background all
+    /// bring theirs.
+    /// </summary>
     public IReadOnlyList<HidingMatte> Before(ShotDocument shot, int frame, FloatImage plate)
     {
         bool replaced = !shot.ShowsPlate;
@@ -91,7 +94,9 @@ public sealed class BackgroundWork(ShotEngine engine)
         return made;
     }
 
-    /// <summary>The projections as a frame asks for them: the frame itself gives its own pixels, and what moves or stands says whether it has grain.</summary>
+    /// <summary>
+    /// The projections as a frame asks for them: the frame itself gives its own pixels, and what moves or stands says whether it has grain.
+    /// </summary>
     private IReadOnlyList<Projector> Projectors(ShotDocument shot, SetScene set, int frame)
     {
         ProjectionSource[] on = [.. shot.Projections.Where(p => !p.Off)];

@@ -13,7 +13,9 @@ public sealed record SolveParameters(int Revision, string Who);
 
 public sealed record ThingParameters(int Revision, string Who, string Thing);
 
-/// <summary>Tracking and solving in the tray. What they find is laid on the shot as it is when they end, as one revision of its own.</summary>
+/// <summary>
+/// Tracking and solving in the tray. What they find is laid on the shot as it is when they end, as one revision of its own.
+/// </summary>
 public sealed class CameraJobs(ShotStore shots, MediaStore media, TrackWork work, MovingWork moving, GrainWork grain) : TrayJobs(shots)
 {
     public override IReadOnlyList<JobKind> Kinds =>

@@ -208,7 +208,9 @@ public static class CleanPlateFiles
     /// <summary>So many frames tell the grain of all.</summary>
     private const int GrainFrames = 5;
 
-    /// <summary>The grain about what is taken out, over frames spread over the range: neighbours as alike as in the middle one's flat parts.</summary>
+    /// <summary>
+    /// The grain about what is taken out, over frames spread over the range: neighbours as alike as in the middle one's flat parts.
+    /// </summary>
     private static Grain? GrainAbout(FilmedSet set, CleanRange range, IReadOnlyList<FilmedView> views, CancellationToken stop)
     {
         FilmedView[] with = [.. views.Where(v => v.Out.Contains(true))];

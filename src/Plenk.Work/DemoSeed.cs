@@ -150,7 +150,9 @@ public static class DemoSeed
         );
     }
 
-    /// <summary>The shots beside it, as they come in: a pan, a still with its lines, a trolley that rolls through. Their cameras are to be found.</summary>
+    /// <summary>
+    /// The shots beside it, as they come in: a pan, a still with its lines, a trolley that rolls through. Their cameras are to be found.
+    /// </summary>
     /// <param name="demo">The folder that holds a folder for each.</param>
     public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
     {

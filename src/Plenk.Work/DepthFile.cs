@@ -22,7 +22,10 @@ public static class DepthFile
         return new DepthMap(picture.Width, picture.Height, Of("depth.Z"), Of("confidence.Y"));
     }
 
-    /// <summary>A depth picture of another program, of any convention, on the plate's grid and in metres along the camera's axis; where it says nothing, +∞ and no confidence.</summary>
+    /// <summary>
+    /// A depth picture of another program, of any convention, on the plate's grid and in metres along the camera's axis; where it says
+    /// nothing, +∞ and no confidence.
+    /// </summary>
     public static DepthMap Import(byte[] bytes, string name, DepthConvention convention, Pinhole pinhole)
     {
         if (convention.Fault is { } fault)

@@ -91,7 +91,9 @@ public sealed class ElementWork(IMedia media)
         }
     }
 
-    /// <summary>Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.</summary>
+    /// <summary>
+    /// Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.
+    /// </summary>
     public string? MaterialFault(ShotDocument shot, Element e)
     {
         if (e.Materials.Count == 0 || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering))

@@ -67,7 +67,10 @@ public static class ElsewhereWork
         return new(pose.Rotation * Rotations.FromEulerYxzDegrees(view.Turned.X, view.Turned.Y, view.Turned.Z), pose.ToWorld(view.Moved));
     }
 
-    /// <summary>The camera's way evened out: places by Gaussian weights, directions by the same as a mean rotation (quaternions summed, Markley et al. 2007 for near ones).</summary>
+    /// <summary>
+    /// The camera's way evened out: places by Gaussian weights, directions by the same as a mean rotation (quaternions summed, Markley et
+    /// al. 2007 for near ones).
+    /// </summary>
     private static Pose Steadied(ShotEngine engine, ShotDocument shot, int frame, double spread)
     {
         int reach = (int)Math.Ceiling(3 * spread);

@@ -38,7 +38,9 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
             ) / 2
             : 0;
 
-    /// <param name="meetsRim">What other frames show keeps its detail and is brought to the level of the rim: for light that changed between the frames.</param>
+    /// <param name="meetsRim">
+    /// What other frames show keeps its detail and is brought to the level of the rim: for light that changed between the frames.
+    /// </param>
     public ProjectionSource Fill(
         ShotDocument shot,
         int frame,

@@ -16,7 +16,9 @@ namespace Plenk.Work;
 /// <summary>How a folder of frames and a camera file are to be read; what is null is found or taken as usual.</summary>
 public sealed record FilmedSetOptions(FrameRate Rate, LensValues? Lens = null, int? CameraFirst = null, ColorSpace? Space = null);
 
-/// <summary>A folder of frames, the camera that filmed them, and the rebuilt place: what the commands of the set and of projection work on.</summary>
+/// <summary>
+/// A folder of frames, the camera that filmed them, and the rebuilt place: what the commands of the set and of projection work on.
+/// </summary>
 public sealed class FilmedSet
 {
     private readonly string _plate;

@@ -371,8 +371,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private const int LeastEdges = 30;
 
     /// <summary>
-    /// Edges of the whole plate where something of the set ends before something else, at from half to twice the element's distance: the edge of a shadow is soft
-    /// by the sun, not by the lens. Where there are too few, the sharp ones of all.
+    /// Edges of the whole plate where something of the set ends before something else, at from half to twice the element's distance: the
+    /// edge of a shadow is soft by the sun, not by the lens. Where there are too few, the sharp ones of all.
     /// </summary>
     private (double? Width, int Count) Edges(ShotDocument shot, int frame, FloatImage plate, Grain? grain)
     {
@@ -435,9 +435,13 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>What was set, and what could not be, in words.</summary>
     public sealed record Brought(FinishChoice Finish, IReadOnlyList<string> Notes);
 
-    /// <summary>The steps that measuring can set, one after the other, each on what the ones before it leave: levels, edge width, grain.</summary>
+    /// <summary>
+    /// The steps that measuring can set, one after the other, each on what the ones before it leave: levels, edge width, grain.
+    /// </summary>
     /// <param name="what">Which; null: all.</param>
-    /// <param name="white">Of levels, the brightest are brought down to the plate's too; never by itself, as it takes from all of the element.</param>
+    /// <param name="white">
+    /// Of levels, the brightest are brought down to the plate's too; never by itself, as it takes from all of the element.
+    /// </param>
     public Brought BringToPlate(ShotDocument shot, FinishKind? what = null, CancellationToken stop = default, bool white = false)
     {
         var notes = new List<string>();
@@ -481,7 +485,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         return new(shot.Finish, notes);
     }
 
-    /// <summary>With a step that measuring set in the place of the one that it was; others of its kind stay. Null: none of the kind is needed.</summary>
+    /// <summary>
+    /// With a step that measuring set in the place of the one that it was; others of its kind stay. Null: none of the kind is needed.
+    /// </summary>
     public static FinishChoice With(FinishChoice finish, FinishKind kind, FinishStep? step) =>
         finish with
         {
@@ -495,7 +501,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     public static string NewId(FinishChoice finish, FinishKind kind) =>
         FreeId.Of(finish.Steps.Select(s => s.Id), kind.ToString().ToLowerInvariant());
 
-    /// <summary>Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left. With the white, one gain for all three, black kept where it is.</summary>
+    /// <summary>
+    /// Up to the plate's black, channel by channel, so that the tint comes with it; what is not as dark is left. With the white, one gain
+    /// for all three, black kept where it is.
+    /// </summary>
     private static (FinishStep?, string) Levels(FinishStep step, FinishReadings.Measured m, bool white)
     {
         if (m.Element.Black is not { } own)

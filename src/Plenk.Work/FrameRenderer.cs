@@ -29,7 +29,10 @@ public sealed class FrameRenderer(ShotEngine engine)
     /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
     /// traced anew while one is dragged.
     /// </summary>
-    /// <param name="overscan">All layers go on by so many pixels of that width on every side; the plate does not, and its border's pixels stand for it. Not with <paramref name="keepWithout"/>.</param>
+    /// <param name="overscan">
+    /// All layers go on by so many pixels of that width on every side; the plate does not, and its border's pixels stand for it. Not with
+    /// <paramref name="keepWithout"/>.
+    /// </param>
     public FrameLayers Render(
         ShotDocument shot,
         int frame,
@@ -141,7 +144,10 @@ public sealed class FrameRenderer(ShotEngine engine)
     /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
     private const int MostMoments = 16;
 
-    /// <summary>A moment while the shutter is open: the shot with all that hangs where it is then, and how many of a pixel's samples it has from which on.</summary>
+    /// <summary>
+    /// A moment while the shutter is open: the shot with all that hangs where it is then, and how many of a pixel's samples it has from
+    /// which on.
+    /// </summary>
     internal sealed record OpenMoment(ShotDocument Then, RayGrid Grid, SetScene Set, Pose Pose, int Samples, uint First);
 
     /// <summary>Moments spread over the time that the shutter is open, centred on the frame.</summary>
@@ -297,7 +303,9 @@ public sealed class FrameRenderer(ShotEngine engine)
     }
 
     /// <summary>The comp in the plate's encoding and depth: the plate's own codes where nothing touches it.</summary>
-    /// <param name="bits">Of its codes; null: as many as the plate's. Untouched pixels are the plate's codes, brought to that depth.</param>
+    /// <param name="bits">
+    /// Of its codes; null: as many as the plate's. Untouched pixels are the plate's codes, brought to that depth.
+    /// </param>
     public CodeImage Comp(ShotDocument shot, int frame, FrameLayers layers, int? bits = null)
     {
         int width = layers.Comp.Width,

@@ -8,7 +8,10 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
-/// <summary>Grain told from texture by what frames differ by along their motion, and the grain-free copy of a shot's plate, frame by frame, as 16-bit pictures in the plate's encoding.</summary>
+/// <summary>
+/// Grain told from texture by what frames differ by along their motion, and the grain-free copy of a shot's plate, frame by frame, as
+/// 16-bit pictures in the plate's encoding.
+/// </summary>
 public sealed class GrainWork(ShotEngine engine, MediaStore media)
 {
     public GrainFreeCopy Make(ShotDocument shot, CancellationToken stop, Action<string, double> progress)
@@ -67,7 +70,10 @@ public sealed class GrainWork(ShotEngine engine, MediaStore media)
         return new(codes, GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes));
     }
 
-    /// <summary>The standard deviation by channel and linear level that a frame and its neighbours differ by along their motion; null where there is no neighbour.</summary>
+    /// <summary>
+    /// The standard deviation by channel and linear level that a frame and its neighbours differ by along their motion; null where there is
+    /// no neighbour.
+    /// </summary>
     public static Func<int, float, float>? Moving(
         IReadOnlyList<CodeImage> frames,
         int centre,

@@ -10,7 +10,10 @@ namespace Plenk.Work;
 /// <summary>What leaves the shot for other programs.</summary>
 public static class HandOver
 {
-    /// <summary>The camera in the world with points and set, and maps of its lens, into a folder; gives the files' names. Of a proxy it is the full footage's camera.</summary>
+    /// <summary>
+    /// The camera in the world with points and set, and maps of its lens, into a folder; gives the files' names. Of a proxy it is the full
+    /// footage's camera.
+    /// </summary>
     public static IReadOnlyList<string> Camera(ShotEngine engine, ShotDocument shot, string folder)
     {
         ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in or solve one at step 2.");

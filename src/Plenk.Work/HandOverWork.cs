@@ -20,7 +20,9 @@ namespace Plenk.Work;
 /// <summary>What is handed over, and how it is named.</summary>
 /// <param name="Formats">exr, png16, dpx; for review: mp4, stills (8-bit PNG), contact (frames of the range on one sheet).</param>
 /// <param name="Layers">Of the EXR; null: all there are.</param>
-/// <param name="Overscan">The EXR's layers go on beyond the plate by this share of its width on every side, 0 to 0.5; its comp does not.</param>
+/// <param name="Overscan">
+/// The EXR's layers go on beyond the plate by this share of its width on every side, 0 to 0.5; its comp does not.
+/// </param>
 /// <param name="BurnIn">Shot, version and frame stand in what is for review.</param>
 /// <param name="ThroughLook">What is for review is seen through the shot's LUT, where it has one.</param>
 /// <param name="Primaries">Of the EXR's colours, as commands name them: bt709, bt2020, acescg, aces2065-1.</param>
@@ -111,8 +113,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
         + extension;
 
     /// <summary>
-    /// The version that a folder's next hand-over has: that of one that was interrupted, where it was of the same document and choice; else the next
-    /// free one. Nothing that is there is overwritten.
+    /// The version that a folder's next hand-over has: that of one that was interrupted, where it was of the same document and choice; else
+    /// the next free one. Nothing that is there is overwritten.
     /// </summary>
     public static Start Begin(ShotDocument shot, HandOverChoice choice, string folder)
     {
@@ -331,7 +333,9 @@ public sealed partial class HandOverWork(ShotEngine engine)
         return Handed(name, kind, frame, back, what);
     }
 
-    /// <summary>What a frame that was cut off had written is written again; a file that was there before this version was begun is somebody else's.</summary>
+    /// <summary>
+    /// What a frame that was cut off had written is written again; a file that was there before this version was begun is somebody else's.
+    /// </summary>
     private static void Clear(string path, string begun)
     {
         if (!File.Exists(path))

@@ -93,7 +93,8 @@ public static class LightWork
 
     /// <summary>
     /// A real shadow's edge read along a line across it, from the lit to the shadowed side: how wide it is on the surface (10–90 %,
-    /// perpendicular to the sun), how far what casts it is, and the angular size of a light that makes it so (SHD-01: width = d · tan of it).
+    /// perpendicular to the sun), how far what casts it is, and the angular size of a light that makes it so (SHD-01: width = d · tan of
+    /// it).
     /// </summary>
     public static (double AngularDegrees, double WidthMetres, double DistanceMetres) ShadowEdge(
         ShotEngine engine,
@@ -409,7 +410,9 @@ public static class LightWork
         return (direct, around);
     }
 
-    /// <summary>The lights with skies, panoramas and fills so scaled, a channel at a time, that our shadow has the real one's level.</summary>
+    /// <summary>
+    /// The lights with skies, panoramas and fills so scaled, a channel at a time, that our shadow has the real one's level.
+    /// </summary>
     public static IReadOnlyList<Light> ToRealShadow(ShotEngine engine, ShotDocument shot)
     {
         var (real, _, sun, around) = Level(engine, shot);

@@ -7,8 +7,8 @@ using Plenk.Formats;
 namespace Plenk.Work;
 
 /// <summary>
-/// Lights as the commands take them (docs/lights.schema.json): a list of suns, skies, points, spots, rectangles, ambients and panoramas, each with
-/// its physical quantity by channel.
+/// Lights as the commands take them (docs/lights.schema.json): a list of suns, skies, points, spots, rectangles, ambients and panoramas,
+/// each with its physical quantity by channel.
 /// </summary>
 public sealed class LightsFile
 {

@@ -28,7 +28,9 @@ public sealed class MovingWork(ShotEngine engine)
 
     private static Pose InWorld(Pose inCamera, Pose camera) => new(camera.Rotation * inCamera.Rotation, camera.ToWorld(inCamera.Position));
 
-    /// <summary>The mesh stood upright with its origin's foot at a spot of the picture: on the floor where it is seen there, else five metres away.</summary>
+    /// <summary>
+    /// The mesh stood upright with its origin's foot at a spot of the picture: on the floor where it is seen there, else five metres away.
+    /// </summary>
     public Pose StandAt(ShotDocument shot, MovingObject thing, int frame, double x, double y)
     {
         var (pose, pinhole) = engine.Camera(shot, frame);
@@ -258,7 +260,10 @@ public sealed class MovingWork(ShotEngine engine)
         };
     }
 
-    /// <summary>How far away the floor is under the matte's lower edge, in nine frames: y = 0 where a floor is named, else by the solve's still points.</summary>
+    /// <summary>
+    /// How far away the floor is under the matte's lower edge, in nine frames: y = 0 where a floor is named, else by the solve's still
+    /// points.
+    /// </summary>
     private List<FloorUnder> Floor(ShotDocument shot, ShotCamera camera, Matte matte)
     {
         Vec3[] still = engine.TrackWork.Solve(shot) is { Turning: false } s

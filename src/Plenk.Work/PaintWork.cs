@@ -10,8 +10,12 @@ namespace Plenk.Work;
 /// <summary>Frames that go out for painting and come back as pictures to be laid on the set.</summary>
 public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
 {
-    /// <summary>A frame to paint on: as PNG (16 bits, the plate's encoding; a surface's own colour in sRGB) or EXR (linear, half).</summary>
-    /// <param name="beyond">By so many pixels the picture goes on beyond the frame on every side, black: room for what the camera comes to see later.</param>
+    /// <summary>
+    /// A frame to paint on: as PNG (16 bits, the plate's encoding; a surface's own colour in sRGB) or EXR (linear, half).
+    /// </summary>
+    /// <param name="beyond">
+    /// By so many pixels the picture goes on beyond the frame on every side, black: room for what the camera comes to see later.
+    /// </param>
     public (string Name, byte[] Bytes) Out(ShotDocument shot, int frame, string? camera, bool ownColour, bool exr, int beyond = 0)
     {
         if (beyond is < 0 or > ProjectionSource.MostBeyond)
@@ -36,7 +40,9 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         return (name, ExrFile.ToBytes(picture.Width, picture.Height, [.. ExrChannel.Of(picture, "RGB", half: true)]));
     }
 
-    /// <summary>A painted picture as a source; what is odd about it is told in <paramref name="notes"/>, what makes it unfit is a fault.</summary>
+    /// <summary>
+    /// A painted picture as a source; what is odd about it is told in <paramref name="notes"/>, what makes it unfit is a fault.
+    /// </summary>
     public ProjectionSource In(ShotDocument shot, byte[] bytes, string name, int frame, string? camera, bool ownColour, List<string> notes)
     {
         ShotDocument through = ProjectionWork.Through(shot, camera);

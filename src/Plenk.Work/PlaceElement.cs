@@ -12,7 +12,10 @@ namespace Plenk.Work;
 /// <summary>An element in filmed frames without a shot: direct light, every piece of the set receives and hides.</summary>
 public static class PlaceElement
 {
-    /// <summary>These frames are kept: 16 camera samples a pixel, 32 rays to a sun and 256 to a sky (64 where the element is seen small, and 16 aimed at it); 17 times as many where it changes the light.</summary>
+    /// <summary>
+    /// These frames are kept: 16 camera samples a pixel, 32 rays to a sun and 256 to a sky (64 where the element is seen small, and 16
+    /// aimed at it); 17 times as many where it changes the light.
+    /// </summary>
     private static readonly RenderQuality Quality = new(16, 2, 16, ShadowRounds: 16);
 
     public static PlacedElement Read(string file, List<string> told)

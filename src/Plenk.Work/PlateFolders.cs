@@ -2,7 +2,10 @@ using Plenk.Formats.Raster;
 
 namespace Plenk.Work;
 
-/// <summary>Folders on the server that plates may be brought from: PLENK_PLATES, parted by ':'; the demo's own by default. Links are not followed: what lies outside stays outside, and a loop has no end.</summary>
+/// <summary>
+/// Folders on the server that plates may be brought from: PLENK_PLATES, parted by ':'; the demo's own by default. Links are not followed:
+/// what lies outside stays outside, and a loop has no end.
+/// </summary>
 public static class PlateFolders
 {
     private static readonly EnumerationOptions NoLinks = new()

@@ -6,7 +6,10 @@ using Plenk.Work.Queue;
 
 namespace Plenk.Work;
 
-/// <summary>A delivery to be brought in: files that were sent (in a folder of <see cref="PlateJobs.Incoming"/>) or a folder of the server, and what the artist says of them.</summary>
+/// <summary>
+/// A delivery to be brought in: files that were sent (in a folder of <see cref="PlateJobs.Incoming"/>) or a folder of the server, and what
+/// the artist says of them.
+/// </summary>
 public sealed record PlateParameters(
     string Who,
     string Folder,

@@ -12,7 +12,9 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
-/// <summary>Footage on the set: sources with their own cameras, seams between them, what they cover, what the set looks like in them.</summary>
+/// <summary>
+/// Footage on the set: sources with their own cameras, seams between them, what they cover, what the set looks like in them.
+/// </summary>
 public sealed class ProjectionWork(ShotEngine engine, IMedia media)
 {
     /// <summary>The shot as another of its cameras filmed it: that one's plate and camera for its own.</summary>
@@ -27,7 +29,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
         return shot with { Plate = other.Plate, Camera = other.Camera, Orientation = new(), SurveyPoints = [], Still = null, Solve = null };
     }
 
-    /// <summary>A camera in a frame, the set as it stood then, and by piece what takes it there from where it is looked at (null: nothing moves).</summary>
+    /// <summary>
+    /// A camera in a frame, the set as it stood then, and by piece what takes it there from where it is looked at (null: nothing moves).
+    /// </summary>
     public sealed record SourceView(Pose Pose, Pinhole Pinhole, SetScene Set, Similarity?[]? Moved);
 
     public SourceView ViewOf(ShotDocument shot, string? camera, int frame, SetScene looked)
@@ -86,7 +90,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 }),
         ];
 
-    /// <summary>The picture that a source lays on the set, linear, with its camera's gain; and how much of each pixel it lays on (null: all).</summary>
+    /// <summary>
+    /// The picture that a source lays on the set, linear, with its camera's gain; and how much of each pixel it lays on (null: all).
+    /// </summary>
     public (FloatImage Picture, float[]? Kept) SourcePicture(ShotDocument whole, ProjectionSource source, int frame)
     {
         ShotDocument own = whole with { Projections = [source], OtherCameras = [.. whole.OtherCameras.Where(c => c.Id == source.Camera)] };
@@ -242,7 +248,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 ]
         );
 
-    /// <summary>How the cameras of the projections meet: what they share, how they differ in it, and the parallax where one passes into the next.</summary>
+    /// <summary>
+    /// How the cameras of the projections meet: what they share, how they differ in it, and the parallax where one passes into the next.
+    /// </summary>
     public IReadOnlyList<CameraMeeting> Meetings(ShotDocument shot, int at, CancellationToken stop = default)
     {
         SetScene set = engine.Place.Set(Hanging.At(shot, at));

@@ -312,7 +312,9 @@ public sealed record ReadingKind(
     /// <summary>So many frames tell a range, its ends among them.</summary>
     public const int FramesOfRange = 9;
 
-    /// <summary>The readings of the finished frame taken over the range, each with its key: they stand in the place of those of one frame.</summary>
+    /// <summary>
+    /// The readings of the finished frame taken over the range, each with its key: they stand in the place of those of one frame.
+    /// </summary>
     public static IReadOnlyList<(string Key, Reading Reading)> FinishOverRange(
         ShotEngine engine,
         ShotDocument shot,

@@ -14,7 +14,9 @@ namespace Plenk.Work;
 /// <summary>How positions were found to be meant.</summary>
 /// <param name="MetresPerUnit">Null: it cannot be told, and a unit was taken as a metre.</param>
 /// <param name="Margin">How many times worse the next unit is.</param>
-/// <param name="Flips">Each axis of ours (X right, Y up, Z towards the viewer) as one of theirs with its sign, like +X +Z -Y; null: no camera was given.</param>
+/// <param name="Flips">
+/// Each axis of ours (X right, Y up, Z towards the viewer) as one of theirs with its sign, like +X +Z -Y; null: no camera was given.
+/// </param>
 public sealed record RelightPositions(
     [property: JsonPropertyName("metres_per_unit")] double? MetresPerUnit,
     [property: JsonPropertyName("margin")] double? Margin,

@@ -12,15 +12,18 @@ using Plenk.Store;
 
 namespace Plenk.Work;
 
-/// <summary>What a rendered frame shows of its surfaces, on the frame's grid: places and unit normals in our world (no number: nothing there), and their colour.</summary>
+/// <summary>
+/// What a rendered frame shows of its surfaces, on the frame's grid: places and unit normals in our world (no number: nothing there), and
+/// their colour.
+/// </summary>
 public sealed record RenderedSurface(FloatImage Position, FloatImage Normal, FloatImage? Albedo);
 
 /// <summary>Elements that were rendered elsewhere: their pictures on a frame's grid, with the distance of each pixel.</summary>
 public sealed class RenderedElements(ShotEngine engine, IMedia media)
 {
     /// <summary>
-    /// A rendered element's picture of a frame on the frame's grid, with the distance of each pixel: by its depth (EXR depth.Z or Z, along the
-    /// camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
+    /// A rendered element's picture of a frame on the frame's grid, with the distance of each pixel: by its depth (EXR depth.Z or Z, along
+    /// the camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
     /// </summary>
     /// <param name="margin">So many pixels of the grid on every side lie beyond the plate.</param>
     /// <param name="relit">What lights it again, and what that depends on; null: it stays as it came.</param>
@@ -166,7 +169,9 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         );
     }
 
-    /// <summary>A file's picture, linear RGBA premultiplied, how it lies on a frame, and the data that came with it, on its own pixels.</summary>
+    /// <summary>
+    /// A file's picture, linear RGBA premultiplied, how it lies on a frame, and the data that came with it, on its own pixels.
+    /// </summary>
     private sealed record Rendered(
         FloatImage Rgba,
         RenderedFit Fit,
@@ -179,7 +184,9 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         IReadOnlyDictionary<RenderedId, FloatImage> Ids
     );
 
-    /// <param name="cameraToWorld">By it positions and normals are brought into our world, as they are meant; null: they are taken as they are.</param>
+    /// <param name="cameraToWorld">
+    /// By it positions and normals are brought into our world, as they are meant; null: they are taken as they are.
+    /// </param>
     private Rendered Read(Element e, PlateFrame own, RenderedId[] wanted, Pose? cameraToWorld)
     {
         byte[] bytes = media.Read(own.Media);
@@ -279,7 +286,10 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
             $"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{id.Name}” off the step of the finish."
         );
 
-    /// <summary>What a rendered element's ID mattes name at a frame: by layer the names, most coverage first, as a share of the picture; and what is wrong with them.</summary>
+    /// <summary>
+    /// What a rendered element's ID mattes name at a frame: by layer the names, most coverage first, as a share of the picture; and what is
+    /// wrong with them.
+    /// </summary>
     public (IReadOnlyList<(string Layer, string Name, double Share)> Names, IReadOnlyList<string> Notes) IdNames(
         ShotDocument shot,
         Element e,

@@ -23,7 +23,9 @@ public sealed class RenderedPasses
     public int Width { get; private set; }
     public int Height { get; private set; }
 
-    /// <summary>Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.</summary>
+    /// <summary>
+    /// Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.
+    /// </summary>
     /// <exception cref="ShotFault">Files of several sizes.</exception>
     public RenderedPasses(IReadOnlyList<(ExrPicture Picture, string Name)> files)
     {
@@ -57,7 +59,9 @@ public sealed class RenderedPasses
         return Roles.GetValueOrDefault(last) ?? Roles.GetValueOrDefault(last.Split('_', '-', ' ')[^1]);
     }
 
-    /// <summary>What a file without layers is: N.exr, bell.N.1001.exr, bell_N.1001.exr; any other is taken for the picture where none is named so.</summary>
+    /// <summary>
+    /// What a file without layers is: N.exr, bell.N.1001.exr, bell_N.1001.exr; any other is taken for the picture where none is named so.
+    /// </summary>
     private static string RoleOfFile(string name) =>
         name.Split('.')[..^1].Reverse().Select(RoleOf).FirstOrDefault(r => r is not null) ?? "plain";
 

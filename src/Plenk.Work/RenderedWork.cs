@@ -30,7 +30,9 @@ public sealed class RenderedWork(ShotEngine engine, IMedia media)
         );
     }
 
-    /// <summary>Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.</summary>
+    /// <summary>
+    /// Channels of all files together; a file's own name stands for a layer where there are several files and its channels have none.
+    /// </summary>
     public static RenderedData Read(
         IReadOnlyList<byte[]> files,
         IReadOnlyList<string> names,

@@ -34,7 +34,9 @@ public static class ResultKey
         return MediaStore.HashOf(Encoding.UTF8.GetBytes(text.ToString()));
     }
 
-    /// <summary>Hash of what a computation reads: its name, its version, and a reduced document (<see cref="Reduced"/>) or parts of one.</summary>
+    /// <summary>
+    /// Hash of what a computation reads: its name, its version, and a reduced document (<see cref="Reduced"/>) or parts of one.
+    /// </summary>
     public static string Of(string computation, int version, params object?[] parts)
     {
         var text = new StringBuilder(computation).Append('/').Append(version);

@@ -76,8 +76,9 @@ public static class SetWork
     }
 
     /// <summary>
-    /// Where one looks in a frame, and how far along the camera's axis that is: what of the set or of found depth is in the picture's middle, else the floor there.
-    /// To stand on it the highest spot from the middle down that faces up is taken before. Null without a camera, and where nothing is seen there.
+    /// Where one looks in a frame, and how far along the camera's axis that is: what of the set or of found depth is in the picture's
+    /// middle, else the floor there. To stand on it the highest spot from the middle down that faces up is taken before. Null without a
+    /// camera, and where nothing is seen there.
     /// </summary>
     public static LookedAt? Looked(ShotEngine engine, ShotDocument shot, int frame, bool toStandOn)
     {
@@ -108,7 +109,9 @@ public static class SetWork
         return first;
     }
 
-    /// <summary>An upright card that fills the picture of a frame at a distance, facing its camera; without a distance it stands where one looks.</summary>
+    /// <summary>
+    /// An upright card that fills the picture of a frame at a distance, facing its camera; without a distance it stands where one looks.
+    /// </summary>
     public static Piece Card(ShotEngine engine, ShotDocument shot, int frame, double? distance)
     {
         const double usual = 10;

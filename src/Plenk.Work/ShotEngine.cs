@@ -14,7 +14,10 @@ namespace Plenk.Work;
 /// <summary>A step cannot be computed for this shot as it stands; the message says why and what would mend it.</summary>
 public sealed class ShotFault(string message) : Exception(message);
 
-/// <summary>How two cameras of the projections meet on the set: the share of the first one's picture, the parallax along the shortest border, how far they differ in stops before and with their gains.</summary>
+/// <summary>
+/// How two cameras of the projections meet on the set: the share of the first one's picture, the parallax along the shortest border, how
+/// far they differ in stops before and with their gains.
+/// </summary>
 public sealed record CameraMeeting(
     string First,
     string Second,
@@ -29,7 +32,10 @@ public sealed record CameraMeeting(
     double? WorstY
 );
 
-/// <summary>Which frames see the set best, one after another; the share that the projections cover now; that of each piece; and spots that no frame ever saw.</summary>
+/// <summary>
+/// Which frames see the set best, one after another; the share that the projections cover now; that of each piece; and spots that no frame
+/// ever saw.
+/// </summary>
 /// <param name="Nothing">Ids of projections that lie on no spot of the set.</param>
 public sealed record CoveragePlan(
     IReadOnlyList<PlannedSource> Frames,
@@ -65,8 +71,8 @@ public sealed record PickResult(
 public sealed record Box<T>(T Value);
 
 /// <summary>
-/// One shot’s parts of work together: what the pages, the command line and the jobs ask, so that the same frame has the same pixels whoever asks. Each part remembers what
-/// is asked for again.
+/// One shot’s parts of work together: what the pages, the command line and the jobs ask, so that the same frame has the same pixels whoever
+/// asks. Each part remembers what is asked for again.
 /// </summary>
 public sealed class ShotEngine
 {
@@ -248,7 +254,9 @@ public sealed class ShotEngine
         ];
     }
 
-    /// <summary>An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.</summary>
+    /// <summary>
+    /// An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.
+    /// </summary>
     public Element Stand(ShotDocument shot, string elementId, bool lay, int frame)
     {
         Element own = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");

@@ -7,7 +7,9 @@ namespace Plenk.Work;
 public static class ShotSaving
 {
     /// <exception cref="MissingMediaException">It names media that are not there.</exception>
-    /// <exception cref="ShotFault">Names of materials stand in the elements' files: those are asked where something was chosen anew.</exception>
+    /// <exception cref="ShotFault">
+    /// Names of materials stand in the elements' files: those are asked where something was chosen anew.
+    /// </exception>
     public static void Check(ShotDocument before, ShotDocument after, MediaStore media, ShotEngine engine)
     {
         HashSet<string> known = [.. ShotFolder.MediaOf(before)];

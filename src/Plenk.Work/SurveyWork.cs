@@ -67,12 +67,15 @@ public static class SurveyWork
             };
     }
 
-    /// <summary>What was named the floor: how many of the tracks lie on one plane, how many of them stand for it, and how far these lie off it, as a share of how far they are spread.</summary>
+    /// <summary>
+    /// What was named the floor: how many of the tracks lie on one plane, how many of them stand for it, and how far these lie off it, as a
+    /// share of how far they are spread.
+    /// </summary>
     public sealed record NamedFloor(ShotDocument Shot, int On, int Of, IReadOnlyList<string> Names, double OffShare);
 
     /// <summary>
-    /// The floor through tracks of the solve: those that do not lie on the plane that most agree on are left out, and a dozen of the rest, spread over it, become
-    /// survey points and the floor.
+    /// The floor through tracks of the solve: those that do not lie on the plane that most agree on are left out, and a dozen of the rest,
+    /// spread over it, become survey points and the floor.
     /// </summary>
     public static NamedFloor Floor(ShotDocument shot, TrackWork tracks, IReadOnlyList<int> named)
     {
@@ -154,7 +157,9 @@ public static class SurveyWork
         int frame
     ) => [.. Seen(shot, tracks, frame).Select(p => ($"#{p.Track}", p.Place, p.X, p.Y)), .. clouds.Seen(shot, frame)];
 
-    /// <summary>Names, as <see cref="Fit"/> takes them, of the tracked points that lie on the surface under a spot of the picture.</summary>
+    /// <summary>
+    /// Names, as <see cref="Fit"/> takes them, of the tracked points that lie on the surface under a spot of the picture.
+    /// </summary>
     public static IReadOnlyList<string> Surface(ShotDocument shot, TrackWork tracks, CloudWork clouds, int frame, double x, double y)
     {
         IReadOnlyList<(string Name, Vec3 Place, double X, double Y)> seen = Choosable(shot, tracks, clouds, frame);

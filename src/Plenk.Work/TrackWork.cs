@@ -45,7 +45,9 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
         return GrayPyramid.Of(p.Width, p.Height, p.Channels, p.Bits, p.Codes);
     }
 
-    /// <summary>Follows features through the shot's range, off its mattes; stopped, it gives what it has. Tracks placed by hand stay.</summary>
+    /// <summary>
+    /// Follows features through the shot's range, off its mattes; stopped, it gives what it has. Tracks placed by hand stay.
+    /// </summary>
     public (IReadOnlyList<Track> Tracks, bool Whole) Follow(
         ShotDocument shot,
         TrackerSettings settings,

@@ -12,8 +12,9 @@ using Xunit.Abstractions;
 namespace Plenk.Browser.Tests;
 
 /// <summary>
-/// A first shot that needs no telling: from frames that foreign code filmed to an element that stands, hides behind a pillar and throws its shadow, by what the line
-/// “Next:” names at each moment. Actions are counted. With PLENK_WALK_PLATE and PLENK_WALK_TRUTH the same is walked over a whole sequence (bench/walk).
+/// A first shot that needs no telling: from frames that foreign code filmed to an element that stands, hides behind a pillar and throws its
+/// shadow, by what the line “Next:” names at each moment. Actions are counted. With PLENK_WALK_PLATE and PLENK_WALK_TRUTH the same is
+/// walked over a whole sequence (bench/walk).
 /// </summary>
 [Collection("site")]
 public sealed class FirstShotTests(Site site, ITestOutputHelper say)
@@ -212,7 +213,10 @@ public sealed class FirstShotTests(Site site, ITestOutputHelper say)
         page.NoErrors();
     }
 
-    /// <summary>On the pillar nothing of the element is seen, and without the pillar's box it would be; beside it the floor is darker than the plate.</summary>
+    /// <summary>
+    /// On the pillar nothing of the element is seen, and without the pillar's box it would be; beside it the floor is darker than the
+    /// plate.
+    /// </summary>
     private async Task HidesAndThrowsAShadow(long id, int frame, ShotDocument shot, Func<double, double, double, (double X, double Y)> seen)
     {
         async Task<CodeImage> Picture(string kind) =>

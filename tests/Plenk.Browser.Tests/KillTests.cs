@@ -14,8 +14,9 @@ using Xunit;
 namespace Plenk.Browser.Tests;
 
 /// <summary>
-/// Server, worker, connections of the database and the database itself are killed at random moments while shots are saved, files are brought in and frames
-/// are handed over: what was acknowledged is there, and every job ends. PLENK_KILLS says how often; on a cluster of its own.
+/// Server, worker, connections of the database and the database itself are killed at random moments while shots are saved, files are
+/// brought in and frames are handed over: what was acknowledged is there, and every job ends. PLENK_KILLS says how often; on a cluster of
+/// its own.
 /// </summary>
 public sealed class KillTests : IAsyncLifetime
 {

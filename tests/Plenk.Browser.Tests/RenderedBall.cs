@@ -5,8 +5,8 @@ using Plenk.Formats.Exr;
 namespace Plenk.Browser.Tests;
 
 /// <summary>
-/// A ball as another program would render it through the camera of <see cref="FilmedBefore"/>: picture with alpha, positions in centimetres with
-/// Z up, normals, surface colour; and by closed form what a point light adds to it (Lambert, inverse square).
+/// A ball as another program would render it through the camera of <see cref="FilmedBefore"/>: picture with alpha, positions in centimetres
+/// with Z up, normals, surface colour; and by closed form what a point light adds to it (Lambert, inverse square).
 /// </summary>
 internal static class RenderedBall
 {

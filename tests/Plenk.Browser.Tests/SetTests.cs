@@ -3,7 +3,9 @@ using Xunit;
 
 namespace Plenk.Browser.Tests;
 
-/// <summary>The set and its projections on the page: pieces drawn in the picture, measured, copied; what covers them; and the set around.</summary>
+/// <summary>
+/// The set and its projections on the page: pieces drawn in the picture, measured, copied; what covers them; and the set around.
+/// </summary>
 [Collection("site")]
 public sealed class SetTests(Site site)
 {

@@ -3,7 +3,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>Patches and windows followed in pictures whose motion is exact: a sum of waves can be moved, turned and enlarged by any amount.</summary>
+/// <summary>
+/// Patches and windows followed in pictures whose motion is exact: a sum of waves can be moved, turned and enlarged by any amount.
+/// </summary>
 public sealed class FollowingTests
 {
     private const int Size = 160;

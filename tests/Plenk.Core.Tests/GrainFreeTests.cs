@@ -4,7 +4,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>The grain-free copy. A made-up moving picture is known without its grain, so what is left and what is lost can be measured.</summary>
+/// <summary>
+/// The grain-free copy. A made-up moving picture is known without its grain, so what is left and what is lost can be measured.
+/// </summary>
 public class GrainFreeTests
 {
     private const int W = 200,

@@ -11,7 +11,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>Meshes held to the picture and followed, and what hangs on them. Poses are derived: a known pose is projected and found again.</summary>
+/// <summary>
+/// Meshes held to the picture and followed, and what hangs on them. Poses are derived: a known pose is projected and found again.
+/// </summary>
 public class MovingTests
 {
     private static readonly Pinhole Camera = new(640, 360, 600, 600, 320, 180, new Lens(-0.05, 0.01));

@@ -6,7 +6,10 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>A thing that moves against a solved camera: one relative pose (Hartley and Zisserman 7; derived), its size from its path or from the floor.</summary>
+/// <summary>
+/// A thing that moves against a solved camera: one relative pose (Hartley and Zisserman 7; derived), its size from its path or from the
+/// floor.
+/// </summary>
 public class ObjectTests
 {
     private static readonly Pinhole Camera = new(1280, 720, 1100, 1100, 640, 360, new Lens(-0.05));

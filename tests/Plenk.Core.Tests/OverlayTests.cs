@@ -10,7 +10,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>Lines drawn over a frame: they lie where the camera equation says, end where they leave it, and part where something hides them.</summary>
+/// <summary>
+/// Lines drawn over a frame: they lie where the camera equation says, end where they leave it, and part where something hides them.
+/// </summary>
 public sealed class OverlayTests
 {
     private static readonly Pinhole Straight = new(640, 480, 500, 500, 320, 240, Lens.None);

@@ -11,7 +11,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>What readings say of measures that are given: values by hand, verdicts by their tolerances, words in the artist's terms.</summary>
+/// <summary>
+/// What readings say of measures that are given: values by hand, verdicts by their tolerances, words in the artist's terms.
+/// </summary>
 public sealed class ReadingTests
 {
     private static FinishReadings.Measured Of(

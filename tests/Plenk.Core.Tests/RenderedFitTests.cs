@@ -4,7 +4,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>Pictures rendered elsewhere on the plate's grid: without the lens, wider than the plate, with a data window of their own.</summary>
+/// <summary>
+/// Pictures rendered elsewhere on the plate's grid: without the lens, wider than the plate, with a data window of their own.
+/// </summary>
 public sealed class RenderedFitTests
 {
     private static readonly Pinhole Plate = new(960, 540, 746.67, 746.67, 483, 268, new Lens(-0.08, 0.02));

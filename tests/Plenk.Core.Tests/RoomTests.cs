@@ -3,7 +3,9 @@ using Xunit;
 
 namespace Plenk.Core.Tests;
 
-/// <summary>The rooms of the core stand one above the other: each rests on lower ones only, so that any of them can be read without those above.</summary>
+/// <summary>
+/// The rooms of the core stand one above the other: each rests on lower ones only, so that any of them can be read without those above.
+/// </summary>
 public sealed class RoomTests
 {
     private static readonly string[] Upwards =

@@ -15,8 +15,9 @@ using Xunit;
 namespace Plenk.Formats.Tests;
 
 /// <summary>
-/// Files of every kind that is taken, harmed in a thousand ways by a seeded generator: cut off, bytes changed, runs repeated, numbers made huge or no numbers. Each is
-/// read, or refused by a <see cref="FormatFault"/> that says what would mend it; nothing else may come out, and nothing may take long.
+/// Files of every kind that is taken, harmed in a thousand ways by a seeded generator: cut off, bytes changed, runs repeated, numbers made
+/// huge or no numbers. Each is read, or refused by a <see cref="FormatFault"/> that says what would mend it; nothing else may come out, and
+/// nothing may take long.
 /// </summary>
 public sealed class HostileFileTests : FileTests
 {

@@ -9,7 +9,9 @@ using Xunit;
 
 namespace Plenk.Formats.Tests;
 
-/// <summary>Materials beside a Wavefront mesh (the material text's 1995 description; Pm and Pr are a later convention of several programs).</summary>
+/// <summary>
+/// Materials beside a Wavefront mesh (the material text's 1995 description; Pm and Pr are a later convention of several programs).
+/// </summary>
 public sealed class MaterialFileTests
 {
     private static (IReadOnlyList<Material> Materials, List<string> Told) Read(string text, Func<string, byte[]?>? beside = null)

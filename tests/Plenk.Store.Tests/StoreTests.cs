@@ -117,7 +117,9 @@ public sealed class StoreTests : IAsyncLifetime
         await relay;
     }
 
-    /// <summary>Says to the first two that the database starts up, as PostgreSQL does (protocol 3.0, ErrorResponse), and hands the others on.</summary>
+    /// <summary>
+    /// Says to the first two that the database starts up, as PostgreSQL does (protocol 3.0, ErrorResponse), and hands the others on.
+    /// </summary>
     private static async Task Relay(TcpListener listener, string host, int port, CancellationToken over)
     {
         for (int n = 0; !over.IsCancellationRequested; n++)

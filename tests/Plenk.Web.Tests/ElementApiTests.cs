@@ -15,7 +15,10 @@ public sealed class ElementApiTests(Application application)
 {
     private readonly HttpClient _client = application.CreateClient();
 
-    /// <summary>Three frames: grey, with a green screen at the left and a bright texture at the right that goes 2 px a frame; a camera above a floor.</summary>
+    /// <summary>
+    /// Three frames: grey, with a green screen at the left and a bright texture at the right that goes 2 px a frame; a camera above a
+    /// floor.
+    /// </summary>
     private async Task<string> Shot(string code)
     {
         static ushort[] Pixel(int x, int y, int f) =>

@@ -9,7 +9,9 @@ using static Plenk.Web.Tests.ShotClient;
 
 namespace Plenk.Web.Tests;
 
-/// <summary>Cameras beside, fills, paint, textures, views from elsewhere and depth over HTTP; what is refused says why and changes nothing.</summary>
+/// <summary>
+/// Cameras beside, fills, paint, textures, views from elsewhere and depth over HTTP; what is refused says why and changes nothing.
+/// </summary>
 [Collection("application")]
 public sealed class FootageApiTests(Application application)
 {

@@ -11,7 +11,9 @@ using static Plenk.Web.Tests.ShotClient;
 
 namespace Plenk.Web.Tests;
 
-/// <summary>Lights over HTTP: lamps and their faults, the sun found, panoramas in and made, pictures lit again; what is refused says why.</summary>
+/// <summary>
+/// Lights over HTTP: lamps and their faults, the sun found, panoramas in and made, pictures lit again; what is refused says why.
+/// </summary>
 [Collection("application")]
 public sealed class LightApiTests(Application application)
 {

@@ -33,7 +33,10 @@ internal static class ShotClient
         return (id, $"/api/shots/{id}");
     }
 
-    /// <summary>Sends a plate and waits until the tray has brought it in: the shot's state and what was found on arrival, or the job's refusal as any other.</summary>
+    /// <summary>
+    /// Sends a plate and waits until the tray has brought it in: the shot's state and what was found on arrival, or the job's refusal as
+    /// any other.
+    /// </summary>
     public static async Task<HttpResponseMessage> BringPlate(this HttpClient client, string at, MultipartFormDataContent form)
     {
         HttpResponseMessage asked = await client.PostAsync($"{at}/plate", form);

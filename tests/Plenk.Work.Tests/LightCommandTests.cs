@@ -6,7 +6,9 @@ using Xunit;
 
 namespace Plenk.Work.Tests;
 
-/// <summary>place-element, relight and find-sun on a small scene that is written here: exit codes, layers, and values of closed forms.</summary>
+/// <summary>
+/// place-element, relight and find-sun on a small scene that is written here: exit codes, layers, and values of closed forms.
+/// </summary>
 public sealed class LightCommandTests : IDisposable
 {
     private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-light-{Guid.NewGuid():N}");

@@ -11,7 +11,10 @@ using Xunit;
 
 namespace Plenk.Work.Tests;
 
-/// <summary>The sun of the demo found three ways, and lamps in its place. Against what its generator was told (a check of the chain, not an outside one).</summary>
+/// <summary>
+/// The sun of the demo found three ways, and lamps in its place. Against what its generator was told (a check of the chain, not an outside
+/// one).
+/// </summary>
 public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
 {
     private readonly DemoShot _demo = demo;

@@ -1,6 +1,9 @@
 namespace Plenk.Core.Algebra;
 
-/// <summary>Loops whose parts have something of their own that is added up: the parts are the same on any number of threads, and are added in their order.</summary>
+/// <summary>
+/// Loops whose parts have something of their own that is added up: the parts are the same on any number of threads, and are added in their
+/// order.
+/// </summary>
 public static class Chunks
 {
     /// <summary>The part from … to of so many, of one of several chunks.</summary>

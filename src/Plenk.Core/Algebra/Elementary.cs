@@ -1,10 +1,11 @@
 namespace Plenk.Core.Algebra;
 
 /// <summary>
-/// Elementary functions that give the same bits on every machine: the platform's own choose their instructions by the processor. Plain multiplications and
-/// additions in a written order, no fused ones; arguments are reduced in parts (Cody and Waite 1980), what is left is summed as the function's own series.
-/// Errors, of the value in units of its last place (measured against 28 decimal digits in the tests): sine, cosine, tangent, exponential, logarithms and
-/// arc functions 2 (sine, cosine and tangent near their zeros 1e-16 absolute), for angles up to 1e6; a power 3 + |y ln x|.
+/// Elementary functions that give the same bits on every machine: the platform's own choose their instructions by the processor. Plain
+/// multiplications and additions in a written order, no fused ones; arguments are reduced in parts (Cody and Waite 1980), what is left is
+/// summed as the function's own series. Errors, of the value in units of its last place (measured against 28 decimal digits in the tests):
+/// sine, cosine, tangent, exponential, logarithms and arc functions 2 (sine, cosine and tangent near their zeros 1e-16 absolute), for
+/// angles up to 1e6; a power 3 + |y ln x|.
 /// </summary>
 public static class Elementary
 {
@@ -454,8 +455,8 @@ public static class Elementary
 }
 
 /// <summary>
-/// The same in single precision, summed in double precision as far as that asks: within 0.5001 of the last place (a power within 0.501), so nearly always the
-/// rounded true value.
+/// The same in single precision, summed in double precision as far as that asks: within 0.5001 of the last place (a power within 0.501), so
+/// nearly always the rounded true value.
 /// </summary>
 public static class ElementaryF
 {

@@ -6,7 +6,9 @@ namespace Plenk.Core.Cameras;
 /// <summary>A lens laid through a map of where straight pixels come from; what it leaves, in pixels.</summary>
 public sealed record LensFitResult(Lens Lens, double RmsPx, double WorstPx);
 
-/// <summary>Brown–Conrady terms from a lens map, by linear least squares: under a known focal length they enter the map linearly (Brown 1971).</summary>
+/// <summary>
+/// Brown–Conrady terms from a lens map, by linear least squares: under a known focal length they enter the map linearly (Brown 1971).
+/// </summary>
 public static class LensFit
 {
     /// <param name="map">Straight pixel to the plate's pixel it is taken from; pixels.</param>

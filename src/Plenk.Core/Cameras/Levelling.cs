@@ -5,7 +5,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Cameras;
 
-/// <summary>Which way is up in the camera's own space, and by how many degrees the drawn lines disagree with it (root mean square).</summary>
+/// <summary>
+/// Which way is up in the camera's own space, and by how many degrees the drawn lines disagree with it (root mean square).
+/// </summary>
 public sealed record LevelResult(Vec3 Up, double RmsDegrees);
 
 /// <summary>

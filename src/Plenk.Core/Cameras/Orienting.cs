@@ -13,8 +13,8 @@ public sealed record OrientingResult(
 );
 
 /// <summary>
-/// Floor from three or more points or level from drawn lines, origin from one, an axis from two, scale from a known distance. What is not named stays
-/// as it came in.
+/// Floor from three or more points or level from drawn lines, origin from one, an axis from two, scale from a known distance. What is not
+/// named stays as it came in.
 /// </summary>
 public static class Orienting
 {

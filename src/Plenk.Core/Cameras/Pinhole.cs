@@ -62,7 +62,10 @@ public sealed record Pinhole(int Width, int Height, double Fx, double Fy, double
         return inside;
     }
 
-    /// <summary>Where the ray of a pixel meets y = 0, and how far away along the camera's axis that is. False above the horizon and outside the lens.</summary>
+    /// <summary>
+    /// Where the ray of a pixel meets y = 0, and how far away along the camera's axis that is. False above the horizon and outside the
+    /// lens.
+    /// </summary>
     public bool TryFloor(Pose cameraToWorld, double px, double py, out Vec3 place, out double depth)
     {
         (place, depth) = (default, double.NaN);

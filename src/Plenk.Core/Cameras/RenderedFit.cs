@@ -3,9 +3,9 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Cameras;
 
 /// <summary>
-/// How a picture that was rendered elsewhere lies on a frame's grid: its data window within its display window (pixels; the corner of the data
-/// from the display's), how much wider than the frame the display is (1: as wide), and whether it was rendered without the lens, through a
-/// straight pinhole of the same focal length and middle; then it is bent here as the lens bends (Brown–Conrady).
+/// How a picture that was rendered elsewhere lies on a frame's grid: its data window within its display window (pixels; the corner of the
+/// data from the display's), how much wider than the frame the display is (1: as wide), and whether it was rendered without the lens,
+/// through a straight pinhole of the same focal length and middle; then it is bent here as the lens bends (Brown–Conrady).
 /// </summary>
 public sealed record RenderedFit(
     int Width,
@@ -67,7 +67,10 @@ public sealed record RenderedFit(
             : (0, 0);
     }
 
-    /// <summary>A picture (not data) on the frame's grid, cubic; beyond the data nothing. Coverage, its last channel where there are four, stays within 0..1.</summary>
+    /// <summary>
+    /// A picture (not data) on the frame's grid, cubic; beyond the data nothing. Coverage, its last channel where there are four, stays
+    /// within 0..1.
+    /// </summary>
     public FloatImage Resampled(FloatImage picture, Pinhole frame)
     {
         double by = ScaleFor(frame);
@@ -97,7 +100,9 @@ public sealed record RenderedFit(
         return result;
     }
 
-    /// <summary>How much wider than the frame a picture without the lens must be so that the whole frame is filled; 1: as wide does.</summary>
+    /// <summary>
+    /// How much wider than the frame a picture without the lens must be so that the whole frame is filled; 1: as wide does.
+    /// </summary>
     public static double NeededOverscan(Pinhole frame)
     {
         double most = 1;

@@ -37,8 +37,8 @@ public sealed class ShotCamera
     public Similarity SourceToWorld => _toWorld;
 
     /// <summary>
-    /// The same at a moment near a frame that the camera has: where its samples end, the motion on the frame's other side is taken to go on.
-    /// False where it has no sample on either side.
+    /// The same at a moment near a frame that the camera has: where its samples end, the motion on the frame's other side is taken to go
+    /// on. False where it has no sample on either side.
     /// </summary>
     public bool TryNear(int frame, double moment, out Pose cameraToWorld, out Pinhole pinhole)
     {

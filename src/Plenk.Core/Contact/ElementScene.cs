@@ -181,7 +181,9 @@ public sealed class ElementScene
             || (ball.SquaredRadius > negligible * square && Vector3.Dot(to, normal) > -MathF.Sqrt(ball.SquaredRadius));
     }
 
-    /// <summary>The way to a ball's middle and the cosine of its half angle; null within it, and so near that the whole side is drawn.</summary>
+    /// <summary>
+    /// The way to a ball's middle and the cosine of its half angle; null within it, and so near that the whole side is drawn.
+    /// </summary>
     private Vector3? Cone(int i, Vector3 point, out float cos)
     {
         Vector3 to = _balls[i].Middle - point;

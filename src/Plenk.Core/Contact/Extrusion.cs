@@ -5,7 +5,9 @@ using Shape = NetTopologySuite.Geometries.Geometry;
 
 namespace Plenk.Core.Contact;
 
-/// <summary>Flat shapes given thickness: polygons in their own plane (metres, y up, read from +Z) become closed meshes about z = 0.</summary>
+/// <summary>
+/// Flat shapes given thickness: polygons in their own plane (metres, y up, read from +Z) become closed meshes about z = 0.
+/// </summary>
 public static class Extrusion
 {
     /// <param name="depth">Of the whole; 0: a flat sheet, read from +Z.</param>

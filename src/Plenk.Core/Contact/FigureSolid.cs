@@ -6,8 +6,8 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Contact;
 
 /// <summary>
-/// What was filmed as a flat outline, stood in the place: the outline is laid back from the camera onto an upright plane through its foot, and
-/// given thickness. Turned to a light it keeps the shape that the camera saw.
+/// What was filmed as a flat outline, stood in the place: the outline is laid back from the camera onto an upright plane through its foot,
+/// and given thickness. Turned to a light it keeps the shape that the camera saw.
 /// </summary>
 public static class FigureSolid
 {

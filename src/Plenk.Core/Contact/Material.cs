@@ -18,7 +18,9 @@ public sealed record Material(string Name, Vector3 BaseColor, float Metallic, fl
     /// <summary>Radiance that it sends out by itself.</summary>
     public Vector3 Emission { get; init; }
 
-    /// <summary>Times <see cref="BaseColor"/>, by the mesh's texture coordinates: RGBA, linear, premultiplied; null: the colour is even.</summary>
+    /// <summary>
+    /// Times <see cref="BaseColor"/>, by the mesh's texture coordinates: RGBA, linear, premultiplied; null: the colour is even.
+    /// </summary>
     public FloatImage? Picture { get; init; }
 
     /// <summary>Its picture lets light through where its alpha is below 1.</summary>

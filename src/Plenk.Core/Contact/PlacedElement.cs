@@ -51,5 +51,7 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 }
 
 /// <summary>An element as it stands in a frame.</summary>
-/// <param name="CastsOnly">Nothing of it is seen: it keeps light from what is around it, for a picture that shows it already. Such stand last.</param>
+/// <param name="CastsOnly">
+/// Nothing of it is seen: it keeps light from what is around it, for a picture that shows it already. Such stand last.
+/// </param>
 public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, bool CastsOnly = false);

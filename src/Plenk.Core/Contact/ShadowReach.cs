@@ -6,7 +6,10 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Contact;
 
-/// <summary>Margin in metres around an element's cast shadow that still lies on receivers; place is where it is least. Missed: the share that falls on none.</summary>
+/// <summary>
+/// Margin in metres around an element's cast shadow that still lies on receivers; place is where it is least. Missed: the share that falls
+/// on none.
+/// </summary>
 public sealed record ShadowReachReport(double MarginMetres, Vec3 Place, double Missed, int Rays);
 
 /// <summary>Whether an element's sun shadow stays on pieces that receive it.</summary>

@@ -7,12 +7,15 @@ using Shape = NetTopologySuite.Geometries.Geometry;
 namespace Plenk.Core.Contact;
 
 /// <summary>
-/// Outlines of coverage pictures. Marching squares (Lorensen and Cline 1987, in the plane) with crossings interpolated, t = (iso − a) ÷ (b − a);
-/// where opposite corners lie above, the cell's mean decides. Values stand at pixel centres; outside the picture nothing is.
+/// Outlines of coverage pictures. Marching squares (Lorensen and Cline 1987, in the plane) with crossings interpolated, t = (iso − a) ÷ (b
+/// − a); where opposite corners lie above, the cell's mean decides. Values stand at pixel centres; outside the picture nothing is.
 /// </summary>
 public static class Silhouette
 {
-    /// <summary>Closed outlines, x0 y0 x1 y1 …, in pixels: what is inside lies to the left of the way along them as it is seen, and holes run the other way round.</summary>
+    /// <summary>
+    /// Closed outlines, x0 y0 x1 y1 …, in pixels: what is inside lies to the left of the way along them as it is seen, and holes run the
+    /// other way round.
+    /// </summary>
     public static IReadOnlyList<double[]> Outlines(ReadOnlySpan<float> values, int width, int height, double iso = 0.5)
     {
         // A crossing is named by the grid edge it lies on: (cell corner, along x or along y). A frame of nothing closes what leaves the picture.
@@ -125,7 +128,9 @@ public static class Silhouette
         return outlines;
     }
 
-    /// <summary>Area of a closed outline: positive where it runs round what is inside (y down), negative round a hole. The shoelace formula.</summary>
+    /// <summary>
+    /// Area of a closed outline: positive where it runs round what is inside (y down), negative round a hole. The shoelace formula.
+    /// </summary>
     public static double Area(ReadOnlySpan<double> outline)
     {
         double sum = 0;

@@ -6,8 +6,8 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Edits;
 
 /// <summary>
-/// A change of a shot's document that is named: where it lies, what stood there and what stands there then. It knows nothing of pages or ledgers; <see cref="Edits"/>
-/// lays it on a document.
+/// A change of a shot's document that is named: where it lies, what stood there and what stands there then. It knows nothing of pages or
+/// ledgers; <see cref="Edits"/> lays it on a document.
 /// </summary>
 [JsonPolymorphic(TypeDiscriminatorPropertyName = "edit")]
 [JsonDerivedType(typeof(SetValue), "set")]
@@ -16,7 +16,10 @@ namespace Plenk.Core.Edits;
 [JsonDerivedType(typeof(MoveItem), "move")]
 public abstract record Edit
 {
-    /// <summary>The place in the document, like “elements/bell/position” or “surveyPoints/A/clicks”: properties by their names, members of lists by id, name or frame.</summary>
+    /// <summary>
+    /// The place in the document, like “elements/bell/position” or “surveyPoints/A/clicks”: properties by their names, members of lists by
+    /// id, name or frame.
+    /// </summary>
     [JsonRequired]
     public required string At { get; init; }
 
@@ -39,7 +42,10 @@ public abstract record Edit
 /// <param name="To">As it is written in the document.</param>
 public sealed record SetValue(JsonNode? To) : Edit
 {
-    /// <summary>What stood there when the change was made (null: nothing did); where something else stands by now it is refused. Left out: whatever stands there.</summary>
+    /// <summary>
+    /// What stood there when the change was made (null: nothing did); where something else stands by now it is refused. Left out: whatever
+    /// stands there.
+    /// </summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public JsonElement From { get; init; }
 

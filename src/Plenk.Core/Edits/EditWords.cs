@@ -8,7 +8,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Edits;
 
-/// <summary>What places of a document and values are called. Names that tell by themselves are read off the property's; the others stand here.</summary>
+/// <summary>
+/// What places of a document and values are called. Names that tell by themselves are read off the property's; the others stand here.
+/// </summary>
 public static class EditWords
 {
     /// <summary>Endings of property names that are units.</summary>

@@ -15,7 +15,10 @@ public static class Edits
     private const int LongestWhat = 120,
         Most = 2000;
 
-    /// <summary>All of the edits in their order, or none. What is no longer as an edit expects it, what no document has and what would make it unfit is refused.</summary>
+    /// <summary>
+    /// All of the edits in their order, or none. What is no longer as an edit expects it, what no document has and what would make it unfit
+    /// is refused.
+    /// </summary>
     /// <exception cref="EditFault">Says which place is at fault.</exception>
     public static EditedShot Apply(ShotDocument shot, IReadOnlyList<Edit> edits)
     {

@@ -5,9 +5,10 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// Defocus of a thin lens: a point at depth z leaves a disc of diameter c = f² |z − s| ÷ (N z (s − f)) on the sensor when it is focused at s
-/// (Potmesil and Chakravarty 1982). Layers by disc size are blurred each by its own disc and laid over one another from far to near; what lies
-/// behind is carried on beneath what lies before it, so that a sharp front edge neither takes in nor lets through what is blurred behind.
+/// Defocus of a thin lens: a point at depth z leaves a disc of diameter c = f² |z − s| ÷ (N z (s − f)) on the sensor when it is focused at
+/// s (Potmesil and Chakravarty 1982). Layers by disc size are blurred each by its own disc and laid over one another from far to near; what
+/// lies behind is carried on beneath what lies before it, so that a sharp front edge neither takes in nor lets through what is blurred
+/// behind.
 /// </summary>
 public static class Defocus
 {
@@ -26,7 +27,9 @@ public static class Defocus
         return focalMm / fNumber * share * focalMm / (s - focalMm);
     }
 
-    /// <summary>How far behind which all is as sharp as within a disc of c: H = f² ÷ (N c) + f; metres (Ray, Applied Photographic Optics).</summary>
+    /// <summary>
+    /// How far behind which all is as sharp as within a disc of c: H = f² ÷ (N c) + f; metres (Ray, Applied Photographic Optics).
+    /// </summary>
     public static double Hyperfocal(double focalMm, double fNumber, double circleMm) =>
         (focalMm * focalMm / (fNumber * circleMm) + focalMm) / 1000;
 
@@ -235,7 +238,10 @@ public static class Defocus
         return result;
     }
 
-    /// <summary>Rows of the shape, eight a pixel: from where to where from the left edge of the middle pixel, and the weight of a pixel's whole width.</summary>
+    /// <summary>
+    /// Rows of the shape, eight a pixel: from where to where from the left edge of the middle pixel, and the weight of a pixel's whole
+    /// width.
+    /// </summary>
     private static List<(int Dy, double From, double To, float Weight)> Runs(double radius, DefocusSettings shape)
     {
         const int fine = 8;

@@ -4,8 +4,9 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// How wide edges are, from 10 % to 90 % of their step, by the edge-spread function of slanted edges (ISO 12233): around strong places of the gradient
-/// a straight edge is fitted, all pixels about it are sorted by their distance from it, and the crossings are read between the two levels beside it.
+/// How wide edges are, from 10 % to 90 % of their step, by the edge-spread function of slanted edges (ISO 12233): around strong places of
+/// the gradient a straight edge is fitted, all pixels about it are sorted by their distance from it, and the crossings are read between the
+/// two levels beside it.
 /// </summary>
 public static class EdgeWidth
 {
@@ -22,7 +23,10 @@ public static class EdgeWidth
     /// <summary>How far the levels beside a step are looked at, pixels.</summary>
     private const double Beside = 2.5;
 
-    /// <summary>Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the sharpest tenth.</summary>
+    /// <summary>
+    /// Null where no edge is straight, strong and alone enough. Of many the sharp ones count: those within half as much again as the
+    /// sharpest tenth.
+    /// </summary>
     /// <param name="where">Pixels whose edges count; null: all.</param>
     public static (double? Width, int Count) Of(FloatImage picture, Grain? grain, bool[]? where = null)
     {
@@ -263,7 +267,9 @@ public static class EdgeWidth
         return width;
     }
 
-    /// <summary>Where a rising (or falling) step passes a level: the mean of the first and the last time, so that grain moves it little.</summary>
+    /// <summary>
+    /// Where a rising (or falling) step passes a level: the mean of the first and the last time, so that grain moves it little.
+    /// </summary>
     private static double? Cross(double[] at, double[] value, double level, bool rises)
     {
         double? first = null,

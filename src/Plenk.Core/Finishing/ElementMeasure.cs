@@ -5,8 +5,8 @@ using Plenk.Core.Lighting;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// What a comp shows of elements, to be held against the plate: its darkest and brightest colours (null: too little is seen), how wide its own
-/// edges and those of what hides it are, in pixels (null: none is straight and alone enough), and where its darkest pixel is.
+/// What a comp shows of elements, to be held against the plate: its darkest and brightest colours (null: too little is seen), how wide its
+/// own edges and those of what hides it are, in pixels (null: none is straight and alone enough), and where its darkest pixel is.
 /// </summary>
 public sealed record ElementMeasures(Vector3? Black, Vector3? White, double? EdgePx, double? HoldoutPx, int DarkestX, int DarkestY);
 
@@ -100,8 +100,8 @@ public static class ElementMeasure
     }
 
     /// <summary>
-    /// The grain that a step laid on, by the plate's levels: its spread over the plate's there, from the comp with it and without it; levels that the element
-    /// does not show are left out.
+    /// The grain that a step laid on, by the plate's levels: its spread over the plate's there, from the comp with it and without it;
+    /// levels that the element does not show are left out.
     /// </summary>
     public static IReadOnlyList<(double Level, double Ratio)> GrainRatio(FrameLayers with, FrameLayers without, Grain plate)
     {

@@ -6,8 +6,9 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// A frame while its steps are laid on: what elements show, whole and held out, their shadow and what they add, and after the merge the picture. Steps before the
-/// merge change the element (and its shadow) only; those after it say by <see cref="Touched"/> where the picture is no longer the plate's.
+/// A frame while its steps are laid on: what elements show, whole and held out, their shadow and what they add, and after the merge the
+/// picture. Steps before the merge change the element (and its shadow) only; those after it say by <see cref="Touched"/> where the picture
+/// is no longer the plate's.
 /// </summary>
 public sealed class FinishCanvas
 {

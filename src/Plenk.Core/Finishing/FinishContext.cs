@@ -5,7 +5,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>A lamp as the camera sees it: pixels of the picture, its colour, the share of it that nothing hides, and its depth, metres.</summary>
+/// <summary>
+/// A lamp as the camera sees it: pixels of the picture, its colour, the share of it that nothing hides, and its depth, metres.
+/// </summary>
 public sealed record SeenLamp(double X, double Y, Vector3 Color, float Visible, double Depth);
 
 /// <summary>What steps need beside the layers.</summary>

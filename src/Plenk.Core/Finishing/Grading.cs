@@ -5,7 +5,10 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>Grades of linear colour. What is premultiplied is divided by its coverage before and multiplied after; where there is none it is left alone.</summary>
+/// <summary>
+/// Grades of linear colour. What is premultiplied is divided by its coverage before and multiplied after; where there is none it is left
+/// alone.
+/// </summary>
 public sealed class Grading
 {
     private readonly Vector3 _gain,

@@ -6,8 +6,8 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// Air between the camera and what it sees (Koschmieder 1924): C = C₀ T + A (1 − T) with T = exp(−β d), per channel; d metres along the ray,
-/// A the airlight, β the extinction a metre. Premultiplied colour takes A (1 − T) times its coverage.
+/// Air between the camera and what it sees (Koschmieder 1924): C = C₀ T + A (1 − T) with T = exp(−β d), per channel; d metres along the
+/// ray, A the airlight, β the extinction a metre. Premultiplied colour takes A (1 − T) times its coverage.
 /// </summary>
 public static class Haze
 {
@@ -21,8 +21,8 @@ public static class Haze
     }
 
     /// <summary>
-    /// As many metres of the floor's haze as lie on a ray: where it thins with height, β(y) = β e^(−y/H), the integral
-    /// e^(−y₀/H) (1 − e^(−s d/H)) ÷ (s/H) of a ray from y₀ that rises by s a metre; d itself where it is level (in the limit) or the haze even.
+    /// As many metres of the floor's haze as lie on a ray: where it thins with height, β(y) = β e^(−y/H), the integral e^(−y₀/H) (1 − e^(−s
+    /// d/H)) ÷ (s/H) of a ray from y₀ that rises by s a metre; d itself where it is level (in the limit) or the haze even.
     /// </summary>
     public static double Metres(HazeSettings haze, double fromY, double rise, double distance)
     {
@@ -55,8 +55,8 @@ public static class Haze
     public sealed record Fit(HazeSettings Haze, Vec3 Clear, double Rms);
 
     /// <summary>
-    /// Haze from levels of like surfaces at known distances, by least squares: for every β airlight and clear colour follow linearly, the best β
-    /// is searched for (variable projection, Golub and Pereyra 1973).
+    /// Haze from levels of like surfaces at known distances, by least squares: for every β airlight and clear colour follow linearly, the
+    /// best β is searched for (variable projection, Golub and Pereyra 1973).
     /// </summary>
     /// <param name="levels">Linear; at least three distances, or two with <paramref name="clear"/> known.</param>
     /// <param name="clear">The surfaces' colour without haze, where it is known (0: black).</param>

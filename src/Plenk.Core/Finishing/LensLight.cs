@@ -5,7 +5,10 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>Light that the lens spreads: from bright surroundings over an element's edge, from bright elements over the plate, and from lamps into the lens.</summary>
+/// <summary>
+/// Light that the lens spreads: from bright surroundings over an element's edge, from bright elements over the plate, and from lamps into
+/// the lens.
+/// </summary>
 public static class LensLight
 {
     /// <summary>What lies beside the element, blurred, reaches in over its edge; nothing outside it changes.</summary>
@@ -48,7 +51,10 @@ public static class LensLight
         }
     }
 
-    /// <summary>What is brighter than a threshold on the element and by new lamps shines over all around it: three Gaussians, each twice as wide as the last.</summary>
+    /// <summary>
+    /// What is brighter than a threshold on the element and by new lamps shines over all around it: three Gaussians, each twice as wide as
+    /// the last.
+    /// </summary>
     public static void Glow(FloatImage comp, FloatImage held, FloatImage added, float threshold, double sigma, float[] mask, bool[] touched)
     {
         var bright = new FloatImage(comp.Width, comp.Height, 3);
@@ -105,8 +111,9 @@ public static class LensLight
     }
 
     /// <summary>
-    /// A lamp's light in the lens, by the share of it that nothing hides: a veil that falls off as 1 ÷ (1 + (r/R)²)^1.5, streaks, ghosts along the line
-    /// through the picture's middle; and shafts, the share of open picture on the way to the lamp (Mitchell 2007, "Volumetric light scattering as a post-process").
+    /// A lamp's light in the lens, by the share of it that nothing hides: a veil that falls off as 1 ÷ (1 + (r/R)²)^1.5, streaks, ghosts
+    /// along the line through the picture's middle; and shafts, the share of open picture on the way to the lamp (Mitchell 2007,
+    /// "Volumetric light scattering as a post-process").
     /// </summary>
     public static void Flare(
         FloatImage comp,

@@ -3,8 +3,8 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// Motion blur by vectors, for what was rendered at one moment: every pixel is spread along its own motion over the time that the shutter is
-/// open (Potmesil and Chakravarty 1983), centred on the frame. What moves by samples needs none of it.
+/// Motion blur by vectors, for what was rendered at one moment: every pixel is spread along its own motion over the time that the shutter
+/// is open (Potmesil and Chakravarty 1983), centred on the frame. What moves by samples needs none of it.
 /// </summary>
 public static class MotionVectors
 {

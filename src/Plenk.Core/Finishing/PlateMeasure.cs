@@ -3,7 +3,9 @@ using Plenk.Core.Images;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>Black and white of a region, how wide its edges are, its grain. Linear light; edges in pixels, null where none is strong enough.</summary>
+/// <summary>
+/// Black and white of a region, how wide its edges are, its grain. Linear light; edges in pixels, null where none is strong enough.
+/// </summary>
 public sealed record PlateMeasures(Vector3 Black, Vector3 White, double? EdgePx, int Edges, Grain? Grain);
 
 /// <summary>What is measured on a plate, and on an element to be held against it.</summary>
@@ -23,8 +25,9 @@ public static class PlateMeasure
     private const double Smoothing = 2;
 
     /// <summary>
-    /// The darkest or brightest hundredth of the pixels, a channel each, without the grain's own spread: chosen in a smoothed picture (σ 2 px), where
-    /// the grain is a known seven times weaker, together with all that differs from it by chance alone, so that an even patch gives its mean.
+    /// The darkest or brightest hundredth of the pixels, a channel each, without the grain's own spread: chosen in a smoothed picture (σ 2
+    /// px), where the grain is a known seven times weaker, together with all that differs from it by chance alone, so that an even patch
+    /// gives its mean.
     /// </summary>
     /// <param name="weight">How far a pixel counts; null: all do. Those with less than a half are left out.</param>
     public static Vector3 Level(FloatImage picture, float[]? weight, Grain? grain, bool dark)

@@ -5,10 +5,15 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>The finished picture moved: by heat in the air, by a hand, by another framing. All of it is resampled then (cubic, Catmull and Rom 1974).</summary>
+/// <summary>
+/// The finished picture moved: by heat in the air, by a hand, by another framing. All of it is resampled then (cubic, Catmull and Rom
+/// 1974).
+/// </summary>
 public static class Reframing
 {
-    /// <summary>A smooth number in −1..1 that goes on with time: cubic between values at whole seconds' parts, of variance about 1/3.</summary>
+    /// <summary>
+    /// A smooth number in −1..1 that goes on with time: cubic between values at whole seconds' parts, of variance about 1/3.
+    /// </summary>
     public static double Wander(double t, uint seed)
     {
         int i = (int)Math.Floor(t);

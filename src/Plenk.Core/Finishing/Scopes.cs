@@ -4,8 +4,9 @@ using Plenk.Core.Lighting;
 namespace Plenk.Core.Finishing;
 
 /// <summary>
-/// Element against plate: how often each level occurs (Bins × R G B; the element's in the comp, the whole plate's), and across the element's width how often each
-/// luminance (Columns × Bins; the comp's where the element is, the plate's). Levels go by the display's steps, so that darks have room.
+/// Element against plate: how often each level occurs (Bins × R G B; the element's in the comp, the whole plate's), and across the
+/// element's width how often each luminance (Columns × Bins; the comp's where the element is, the plate's). Levels go by the display's
+/// steps, so that darks have room.
 /// </summary>
 public sealed record Scopes(float[] Element, float[] Plate, float[] Wave, float[] WavePlate, bool Any)
 {

@@ -5,7 +5,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
 
-/// <summary>What one step does to a frame: measured between the frame with it and the frame without it, all other steps laid on in both.</summary>
+/// <summary>
+/// What one step does to a frame: measured between the frame with it and the frame without it, all other steps laid on in both.
+/// </summary>
 /// <param name="Share">Of the picture's pixels, how many it changes.</param>
 /// <param name="Mean">Linear light, the mean over these of the most that a channel changes.</param>
 /// <param name="Most">The largest change, and where: pixels of the plate.</param>

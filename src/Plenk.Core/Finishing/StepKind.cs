@@ -20,8 +20,8 @@ public enum StepNeeds
 }
 
 /// <summary>
-/// A kind of step: its names, how it begins, what can be set, what is wrong with it and what it does to a frame. Each has a file of its own in Steps, and a line in
-/// <see cref="StepKinds.All"/>.
+/// A kind of step: its names, how it begins, what can be set, what is wrong with it and what it does to a frame. Each has a file of its own
+/// in Steps, and a line in <see cref="StepKinds.All"/>.
 /// </summary>
 public abstract class StepKind
 {

@@ -6,8 +6,8 @@ namespace Plenk.Core.Geometry;
 public static class Homography
 {
     /// <summary>
-    /// The homography that most pairs agree on within a distance (random sampling of four; Fischler and Bolles 1981), fitted to all of those;
-    /// and how many they are. Null where no four of them make one.
+    /// The homography that most pairs agree on within a distance (random sampling of four; Fischler and Bolles 1981), fitted to all of
+    /// those; and how many they are. Null where no four of them make one.
     /// </summary>
     public static (double[] Homography, int Agreeing)? Robust(
         IReadOnlyList<(double X, double Y)> a,

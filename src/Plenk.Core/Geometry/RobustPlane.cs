@@ -4,9 +4,9 @@ namespace Plenk.Core.Geometry;
 public sealed record RobustPlaneResult(PlaneFitResult Plane, IReadOnlyList<int> On);
 
 /// <summary>
-/// Least median of squares: of planes through three of the points the one whose median squared distance is smallest; those within 2.5 standard deviations,
-/// taken as 1.4826 (1 + 5 / (n − 3)) √median, are then fitted by least squares. Rousseeuw, “Least median of squares regression”, Journal of the American
-/// Statistical Association 79 (1984). It needs no tolerance, so it works before a place has its scale.
+/// Least median of squares: of planes through three of the points the one whose median squared distance is smallest; those within 2.5
+/// standard deviations, taken as 1.4826 (1 + 5 / (n − 3)) √median, are then fitted by least squares. Rousseeuw, “Least median of squares
+/// regression”, Journal of the American Statistical Association 79 (1984). It needs no tolerance, so it works before a place has its scale.
 /// </summary>
 public static class RobustPlane
 {

@@ -76,7 +76,9 @@ public static class Rotations
         return FromAxisAngle(Vec3.Cross(from, side).Normalized(), Math.PI);
     }
 
-    /// <summary>Spherical interpolation of two rotations along the shorter arc (Shoemake 1985), by the axis and angle of the difference.</summary>
+    /// <summary>
+    /// Spherical interpolation of two rotations along the shorter arc (Shoemake 1985), by the axis and angle of the difference.
+    /// </summary>
     public static Matrix3 Interpolate(Matrix3 from, Matrix3 to, double t)
     {
         Matrix3 d = from.Transpose() * to;

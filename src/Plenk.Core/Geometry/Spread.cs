@@ -4,8 +4,8 @@ namespace Plenk.Core.Geometry;
 public static class Spread
 {
     /// <summary>
-    /// Indices of points as far apart as may be: the first is the one nearest to the middle, each next the one farthest from all that are taken (Gonzalez,
-    /// “Clustering to minimize the maximum intercluster distance”, Theoretical Computer Science 38, 1985).
+    /// Indices of points as far apart as may be: the first is the one nearest to the middle, each next the one farthest from all that are
+    /// taken (Gonzalez, “Clustering to minimize the maximum intercluster distance”, Theoretical Computer Science 38, 1985).
     /// </summary>
     public static IReadOnlyList<int> Of(IReadOnlyList<Vec3> points, int count)
     {

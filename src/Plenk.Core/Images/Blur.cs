@@ -27,7 +27,9 @@ public static class Blur
     /// <summary>How far <see cref="Gaussian"/> reaches, pixels.</summary>
     public static int Reach(double sigma) => sigma > 0.05 ? Math.Max(1, (int)Math.Ceiling(4 * sigma)) : 0;
 
-    /// <summary>Blurred by a Gaussian of a standard deviation in pixels; the border's pixels go on beyond it. The same picture for 0.</summary>
+    /// <summary>
+    /// Blurred by a Gaussian of a standard deviation in pixels; the border's pixels go on beyond it. The same picture for 0.
+    /// </summary>
     public static FloatImage Gaussian(FloatImage image, double sigma)
     {
         if (!(sigma > 0.05))

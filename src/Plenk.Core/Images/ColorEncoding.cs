@@ -24,7 +24,10 @@ public enum ColorEncoding
     /// <summary>ITU-R BT.2100 HLG, scene light; linear 1 is its 75 %, the reference white of BT.2408.</summary>
     Hlg,
 
-    /// <summary>Printing density of scanned film: black 95, white 685 of 1023, 0.002 density a code, gamma 0.6 (common convention, no standard fixes it).</summary>
+    /// <summary>
+    /// Printing density of scanned film: black 95, white 685 of 1023, 0.002 density a code, gamma 0.6 (common convention, no standard fixes
+    /// it).
+    /// </summary>
     PrintingDensity,
 }
 

@@ -3,7 +3,10 @@ using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Images;
 
-/// <summary>What the codes of a picture stand for: how they encode light, and the primaries of that light. An encoding alone means those of BT.709, in which all is worked.</summary>
+/// <summary>
+/// What the codes of a picture stand for: how they encode light, and the primaries of that light. An encoding alone means those of BT.709,
+/// in which all is worked.
+/// </summary>
 public sealed record ColorSpace
 {
     private readonly Matrix3 _toWorking,
@@ -29,7 +32,10 @@ public sealed record ColorSpace
     public static ColorSpace Of(ColorEncoding encoding, string? primaries) =>
         new(encoding, Primaries.Named(primaries ?? "") ?? Primaries.Bt709);
 
-    /// <summary>With the primaries that its standard goes with: ACEScct is of ACEScg's (S-2016-001), PQ and HLG of BT.2020's (BT.2100); others are of BT.709's.</summary>
+    /// <summary>
+    /// With the primaries that its standard goes with: ACEScct is of ACEScg's (S-2016-001), PQ and HLG of BT.2020's (BT.2100); others are
+    /// of BT.709's.
+    /// </summary>
     public static ColorSpace Usual(ColorEncoding encoding) =>
         new(
             encoding,

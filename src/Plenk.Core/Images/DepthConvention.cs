@@ -41,7 +41,9 @@ public enum DepthKind
 /// Depth of any convention to metres along the camera's axis and back. What stands for "nothing hit" (not finite, not positive, 1e9 and
 /// more; at or beyond far where there is one) becomes +∞.
 /// </summary>
-/// <param name="Near">Metres; void for <see cref="DepthKind.Axis"/>, <see cref="DepthKind.Ray"/> and <see cref="DepthKind.Inverse"/>.</param>
+/// <param name="Near">
+/// Metres; void for <see cref="DepthKind.Axis"/>, <see cref="DepthKind.Ray"/> and <see cref="DepthKind.Inverse"/>.
+/// </param>
 /// <param name="UnitMetres">What one of a distance is, metres.</param>
 public sealed record DepthConvention(DepthKind Kind, double Near = 0.1, double Far = 1000, double UnitMetres = 1)
 {
@@ -135,7 +137,9 @@ public sealed record DepthConvention(DepthKind Kind, double Near = 0.1, double F
         return z > 0 && z < Nothing ? z : double.PositiveInfinity;
     }
 
-    /// <summary>The way back; what is infinitely far has the value of the far plane, 0 for reciprocals, and stays infinite for distances.</summary>
+    /// <summary>
+    /// The way back; what is infinitely far has the value of the far plane, 0 for reciprocals, and stays infinite for distances.
+    /// </summary>
     public double FromAxis(double metres, double stretch = 1)
     {
         double n = Near,

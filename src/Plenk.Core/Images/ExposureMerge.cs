@@ -2,13 +2,17 @@ using Plenk.Core.Algebra;
 
 namespace Plenk.Core.Images;
 
-/// <summary>Several exposures of one view made into one picture of light (Debevec and Malik 1997, equations 4 and 6, for linear codes).</summary>
+/// <summary>
+/// Several exposures of one view made into one picture of light (Debevec and Malik 1997, equations 4 and 6, for linear codes).
+/// </summary>
 public static class ExposureMerge
 {
     /// <summary>A code's weight: highest in the middle, nothing at both ends.</summary>
     public static double Weight(double code, double top) => code <= (top - 1) / 2 ? code : top - code;
 
-    /// <summary>Light of one spot from its codes; where all are clipped the shortest exposure tells it, where all are black the longest.</summary>
+    /// <summary>
+    /// Light of one spot from its codes; where all are clipped the shortest exposure tells it, where all are black the longest.
+    /// </summary>
     /// <param name="codes">Linear sensor codes 0..top.</param>
     /// <param name="seconds">Their exposure times, or times that stand for them.</param>
     public static double Light(ReadOnlySpan<double> codes, ReadOnlySpan<double> seconds, double top = 255)

@@ -1,6 +1,8 @@
 namespace Plenk.Core.Images;
 
-/// <summary>Interleaved float pixels, row by row from the top. Colour is scene-linear, alpha premultiplied, unless a holder says otherwise.</summary>
+/// <summary>
+/// Interleaved float pixels, row by row from the top. Colour is scene-linear, alpha premultiplied, unless a holder says otherwise.
+/// </summary>
 public sealed class FloatImage(int width, int height, int channels, float[] data)
 {
     public FloatImage(int width, int height, int channels)

@@ -75,8 +75,8 @@ public sealed class Grain
     private readonly record struct BlockOf(int X, int Y, Vector3 Level, Vector3 Variance);
 
     /// <summary>
-    /// From what single frames differ by from a mean of many at the same places: by channel and level the middle deviation (1.4826 times the median of
-    /// its size, Huber 1981), neighbours as alike as in <paramref name="like"/>. Null where there are too few.
+    /// From what single frames differ by from a mean of many at the same places: by channel and level the middle deviation (1.4826 times
+    /// the median of its size, Huber 1981), neighbours as alike as in <paramref name="like"/>. Null where there are too few.
     /// </summary>
     /// <param name="like">Null: neighbours are free of one another.</param>
     public static Grain? OfResiduals(IReadOnlyList<(Vector3 Level, Vector3 Residual)> spots, Grain? like)
@@ -104,12 +104,12 @@ public sealed class Grain
     private const int LeastResiduals = 400;
 
     /// <summary>
-    /// From the flat parts of a picture: blocks that hold nothing but grain, told by their variance being that of their level's quietest, up to what
-    /// chance gives. Null where too little of it is flat.
+    /// From the flat parts of a picture: blocks that hold nothing but grain, told by their variance being that of their level's quietest,
+    /// up to what chance gives. Null where too little of it is flat.
     /// </summary>
     /// <param name="moving">
-    /// The standard deviation by channel and level that frames differ by along their motion (<see cref="GrainFree.Noise"/>), linear; NaN where it is not known.
-    /// It tells grain from texture: blocks that spread more are left out; where nothing is flat it stands alone.
+    /// The standard deviation by channel and level that frames differ by along their motion (<see cref="GrainFree.Noise"/>), linear; NaN
+    /// where it is not known. It tells grain from texture: blocks that spread more are left out; where nothing is flat it stands alone.
     /// </param>
     public static Grain? Of(FloatImage picture, Func<int, float, float>? moving = null)
     {
@@ -177,8 +177,8 @@ public sealed class Grain
     }
 
     /// <summary>
-    /// Levels where most is textured can only be told too high: they are held to what light itself makes of the sure ones, variance = a · level + b
-    /// (Foi et al. 2008); through the origin where these are alike in level, and by the lowest fifth where none is sure.
+    /// Levels where most is textured can only be told too high: they are held to what light itself makes of the sure ones, variance = a ·
+    /// level + b (Foi et al. 2008); through the origin where these are alike in level, and by the lowest fifth where none is sure.
     /// </summary>
     private static void Doubted(float[][] levels, float[][] deviation, bool[] sure)
     {
@@ -457,7 +457,9 @@ public sealed class Grain
 
     private const int Band = 32; // rows that share their white noise
 
-    /// <summary>Lays grain on a picture in place, as much as its level asks for; the same seed gives the same grain, another frame's another.</summary>
+    /// <summary>
+    /// Lays grain on a picture in place, as much as its level asks for; the same seed gives the same grain, another frame's another.
+    /// </summary>
     /// <param name="where">How much of it a pixel takes, 0..1.</param>
     public void AddTo(FloatImage picture, float[] where, uint seed)
     {

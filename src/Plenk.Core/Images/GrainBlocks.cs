@@ -4,9 +4,9 @@ using Plenk.Core.Algebra;
 namespace Plenk.Core.Images;
 
 /// <summary>
-/// What a plane leaves of grain in a block, where the grain is white noise through a Gaussian: the expected share of its variance, the likeness of
-/// neighbours in what is left, how far the mean of a block wanders, and how the variance spreads from block to block (a χ² of as many degrees as its first
-/// two moments say, Satterthwaite 1946). By the covariance matrix of the block's pixels.
+/// What a plane leaves of grain in a block, where the grain is white noise through a Gaussian: the expected share of its variance, the
+/// likeness of neighbours in what is left, how far the mean of a block wanders, and how the variance spreads from block to block (a χ² of
+/// as many degrees as its first two moments say, Satterthwaite 1946). By the covariance matrix of the block's pixels.
 /// </summary>
 public sealed class GrainBlocks
 {

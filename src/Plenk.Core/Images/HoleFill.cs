@@ -99,7 +99,10 @@ public static class HoleFill
         return result;
     }
 
-    /// <summary>Of the negative Laplacian, which is positive definite wherever a hole touches a rim (Hestenes and Stiefel 1952), scaled by its diagonal.</summary>
+    /// <summary>
+    /// Of the negative Laplacian, which is positive definite wherever a hole touches a rim (Hestenes and Stiefel 1952), scaled by its
+    /// diagonal.
+    /// </summary>
     private static void ConjugateGradients(int[] neighbour, double[] right, double[] x, CancellationToken stop)
     {
         int n = x.Length;

@@ -18,7 +18,10 @@ public static class ImageQuality
         return sum == 0 ? double.PositiveInfinity : 10 * Elementary.Log10(peak * peak * a.Data.Length / sum);
     }
 
-    /// <summary>Structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004): the mean over windows of 8 × 8, uniform weights, of the first channel.</summary>
+    /// <summary>
+    /// Structural similarity (Wang, Bovik, Sheikh and Simoncelli 2004): the mean over windows of 8 × 8, uniform weights, of the first
+    /// channel.
+    /// </summary>
     public static double Ssim(FloatImage a, FloatImage b, double peak = 1)
     {
         const int window = 8;

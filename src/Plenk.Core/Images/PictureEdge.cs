@@ -1,11 +1,13 @@
 namespace Plenk.Core.Images;
 
-/// <summary>Carries a picture on beyond a matte, so that what is averaged at its edge mixes with more of the same and no rim shows.</summary>
+/// <summary>
+/// Carries a picture on beyond a matte, so that what is averaged at its edge mixes with more of the same and no rim shows.
+/// </summary>
 public static class PictureEdge
 {
     /// <summary>
-    /// Pixels with little weight take the mean of those around that have more, found in ever coarser pictures and brought back
-    /// (pull–push: Gortler, Grzeszczuk, Szeliski and Cohen 1996, section 3.4). The same picture where nothing is left out or nothing is kept.
+    /// Pixels with little weight take the mean of those around that have more, found in ever coarser pictures and brought back (pull–push:
+    /// Gortler, Grzeszczuk, Szeliski and Cohen 1996, section 3.4). The same picture where nothing is left out or nothing is kept.
     /// </summary>
     /// <param name="kept">A weight 0..1 a pixel.</param>
     public static FloatImage Extended(FloatImage picture, ReadOnlySpan<float> kept)

@@ -19,12 +19,16 @@ public enum SeenThrough
     Codes,
 }
 
-/// <summary>Code values from <see cref="Black"/> to <see cref="White"/> spread over the whole range, then to the power 1 ÷ <see cref="Gamma"/>.</summary>
+/// <summary>
+/// Code values from <see cref="Black"/> to <see cref="White"/> spread over the whole range, then to the power 1 ÷ <see cref="Gamma"/>.
+/// </summary>
 public sealed record ContrastCurve(double Black = 0, double White = 1, double Gamma = 1)
 {
     public float Apply(float code) => (float)Elementary.Pow(Math.Clamp((code - Black) / (White - Black), 0, 1), 1 / Gamma);
 
-    /// <summary>The curve that spreads what lies between the darkest and the brightest hundredth of the codes, its middle one brought to 0.5; 0..1.</summary>
+    /// <summary>
+    /// The curve that spreads what lies between the darkest and the brightest hundredth of the codes, its middle one brought to 0.5; 0..1.
+    /// </summary>
     public static ContrastCurve For(IReadOnlyList<float> codes)
     {
         float[] sorted = [.. codes.Order()];

@@ -3,8 +3,8 @@ using Plenk.Core.Geometry;
 namespace Plenk.Core.Images;
 
 /// <summary>
-/// What linear red, green, blue and their white stand for: chromaticities x, y (CIE 1931). Pictures are worked on in <see cref="Bt709"/>; what comes in
-/// others is converted on its way in, and out. Data (positions, normals, depth, IDs) is never passed through here.
+/// What linear red, green, blue and their white stand for: chromaticities x, y (CIE 1931). Pictures are worked on in <see cref="Bt709"/>;
+/// what comes in others is converted on its way in, and out. Data (positions, normals, depth, IDs) is never passed through here.
 /// </summary>
 public sealed record Primaries(
     string Name,
@@ -28,7 +28,10 @@ public sealed record Primaries(
 
     public static readonly IReadOnlyList<Primaries> Known = [Bt709, Bt2020, AcesCg, Aces2065];
 
-    /// <summary>x, y of red, green, blue and white, as a header has them; one of <see cref="Known"/> where it is one to a thousandth. Null where they make no colour space.</summary>
+    /// <summary>
+    /// x, y of red, green, blue and white, as a header has them; one of <see cref="Known"/> where it is one to a thousandth. Null where
+    /// they make no colour space.
+    /// </summary>
     public static Primaries? Of(ReadOnlySpan<float> xy)
     {
         var own = new Primaries("its own primaries", (xy[0], xy[1]), (xy[2], xy[3]), (xy[4], xy[5]), (xy[6], xy[7]));
@@ -95,7 +98,10 @@ public sealed record Primaries(
         return other.ToXyz().Inverse() * adapt * ToXyz();
     }
 
-    /// <summary>The first three channels of each pixel through a matrix; what is above 1 or below 0 stays so. The same picture where nothing changes.</summary>
+    /// <summary>
+    /// The first three channels of each pixel through a matrix; what is above 1 or below 0 stays so. The same picture where nothing
+    /// changes.
+    /// </summary>
     public static FloatImage Convert(FloatImage image, Matrix3 by)
     {
         if (by == Matrix3.Identity)
@@ -113,8 +119,8 @@ public sealed record Primaries(
     }
 
     /// <summary>
-    /// A ratio of light through a matrix: what it does to the converted colour below it, M (S · c) ÷ M c, so that a picture put together in the other primaries is the
-    /// same picture. Where that colour has nothing of a channel it is as over grey.
+    /// A ratio of light through a matrix: what it does to the converted colour below it, M (S · c) ÷ M c, so that a picture put together in
+    /// the other primaries is the same picture. Where that colour has nothing of a channel it is as over grey.
     /// </summary>
     /// <param name="over">RGB of the picture's size that the ratio is laid on.</param>
     public static FloatImage ConvertRatio(FloatImage ratio, FloatImage over, Matrix3 by)

@@ -64,7 +64,10 @@ public static class Bsdf
         return ((Vector3.One - f) * m.Diffuse / MathF.PI, f * specular);
     }
 
-    /// <summary>How densely <see cref="SampleSpecular"/> draws a direction l, per steradian; Heitz, JCGT 2018, eq. 17, and Walter et al. 2007, eq. 14.</summary>
+    /// <summary>
+    /// How densely <see cref="SampleSpecular"/> draws a direction l, per steradian; Heitz, JCGT 2018, eq. 17, and Walter et al. 2007, eq.
+    /// 14.
+    /// </summary>
     public static float SpecularDensity(Material m, Vector3 n, Vector3 l, Vector3 v)
     {
         float nv = MathF.Max(Vector3.Dot(n, v), 1e-4f),

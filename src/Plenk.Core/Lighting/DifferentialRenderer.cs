@@ -9,10 +9,10 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Lighting;
 
 /// <summary>
-/// Differential rendering (Debevec, "Rendering synthetic objects into real scenes", SIGGRAPH 1998): per channel and pixel
-/// S = Σ w E1 / Σ w E0 over the samples on receivers, S′ = c S + 1 − c with c their share, and
-/// comp = element (held out) over (plate · S′ + added), added = plate · En / E0; with seen pieces the background stands for the plate. What elements throw back onto the set is part of E1 (by
-/// the plate's lights) and En (by new ones); what is seen of them in mirroring pieces is added after.
+/// Differential rendering (Debevec, "Rendering synthetic objects into real scenes", SIGGRAPH 1998): per channel and pixel S = Σ w E1 / Σ w
+/// E0 over the samples on receivers, S′ = c S + 1 − c with c their share, and comp = element (held out) over (plate · S′ + added), added =
+/// plate · En / E0; with seen pieces the background stands for the plate. What elements throw back onto the set is part of E1 (by the
+/// plate's lights) and En (by new ones); what is seen of them in mirroring pieces is added after.
 /// </summary>
 public sealed class DifferentialRenderer
 {
@@ -452,7 +452,10 @@ public sealed class DifferentialRenderer
         }
     }
 
-    /// <summary>How much of what was filmed before a sample of the set leaves it to be seen: what falls on the set does not fall on that. A figure is what was filmed.</summary>
+    /// <summary>
+    /// How much of what was filmed before a sample of the set leaves it to be seen: what falls on the set does not fall on that. A figure
+    /// is what was filmed.
+    /// </summary>
     private float OpenTo(SetPass pass, in SetSample s, int pixel)
     {
         float open = 1;
@@ -535,7 +538,8 @@ public sealed class DifferentialRenderer
     }
 
     /// <summary>
-    /// More samples of the light alone, where an element comes between: few pixels of a frame ask for them, and a shadow's edge is wide with noise.
+    /// More samples of the light alone, where an element comes between: few pixels of a frame ask for them, and a shadow's edge is wide
+    /// with noise.
     /// </summary>
     private void Finer(int x, int y, int rounds, Span<bool> closed, ref Sums sums, ref long cast)
     {

@@ -21,11 +21,11 @@ public struct Shaded
 }
 
 /// <summary>
-/// Light that an element sends to the camera: lights through the set and past itself, the fill, one mirror-like ray into the place, and
-/// one ray to pieces that shine or bounce. A panorama is asked both ways, by its brightness and by the mirror-like ray, each weighted by how
-/// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read
-/// from the plate where the camera sees it, else from a panorama that was shot in the place, else estimated by its own light on the mean colour
-/// that the plate shows of that piece.
+/// Light that an element sends to the camera: lights through the set and past itself, the fill, one mirror-like ray into the place, and one
+/// ray to pieces that shine or bounce. A panorama is asked both ways, by its brightness and by the mirror-like ray, each weighted by how
+/// likely both were to find a direction (balance heuristic, Veach and Guibas 1995). What a mirrored ray meets is read from the plate where
+/// the camera sees it, else from a panorama that was shot in the place, else estimated by its own light on the mean colour that the plate
+/// shows of that piece.
 /// </summary>
 public sealed class ElementShader(
     SetPass pass,
@@ -199,8 +199,8 @@ public sealed class ElementShader(
     }
 
     /// <summary>
-    /// What an element sends back from where a ray met it, its own light counted: by the lights of the plate, and by new ones. A metal sends as
-    /// much, but evenly, as if it were rough.
+    /// What an element sends back from where a ray met it, its own light counted: by the lights of the plate, and by new ones. A metal
+    /// sends as much, but evenly, as if it were rough.
     /// </summary>
     public (Vector3 Plate, Vector3 Added) Bounced(in Hit hit, in Ray ray, uint index, uint seed)
     {
@@ -303,7 +303,10 @@ public sealed class ElementShader(
         return besideElements ? without - _albedo.Value[piece] / MathF.PI * Kept(p, n, index, seed) : without;
     }
 
-    /// <summary>What a spot of the set sends: as the plate shows it, else as a picture of the place does, else as its piece shines, else its light on its mean colour.</summary>
+    /// <summary>
+    /// What a spot of the set sends: as the plate shows it, else as a picture of the place does, else as its piece shines, else its light
+    /// on its mean colour.
+    /// </summary>
     private Vector3 WithoutElements(TraceInstance instance, int piece, Vector3 p, Vector3 n, uint index, uint seed)
     {
         if (
@@ -383,8 +386,8 @@ public sealed class ElementShader(
     }
 
     /// <summary>
-    /// By piece, the albedo that the plate shows on the average where the camera sees it: π Σ L ÷ Σ E over spots spread over the picture; of a piece that is
-    /// seen too little, that of all.
+    /// By piece, the albedo that the plate shows on the average where the camera sees it: π Σ L ÷ Σ E over spots spread over the picture;
+    /// of a piece that is seen too little, that of all.
     /// </summary>
     private static Vector3[] MeanColours(SetPass pass, SkyOpenings? openings, Pose cameraToWorld, FloatImage plate)
     {

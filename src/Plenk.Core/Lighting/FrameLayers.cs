@@ -24,7 +24,9 @@ public sealed record FrameLayers(
     FloatImage Normal
 )
 {
-    /// <summary>Short-reach occlusion of set and element by one another, 1 = open; null where that look is off. It is in the comp, never in Shadow.</summary>
+    /// <summary>
+    /// Short-reach occlusion of set and element by one another, 1 = open; null where that look is off. It is in the comp, never in Shadow.
+    /// </summary>
     public FloatImage? Contact { get; init; }
 
     /// <summary>What elements seen in mirroring pieces change of the plate, RGB, signed; null where no piece mirrors.</summary>
@@ -130,8 +132,8 @@ public sealed record FrameLayers(
 }
 
 /// <summary>
-/// The element's light apart, premultiplied RGB, not held out: their sum is Element. Groups are the lights' own parts (diffuse and specular),
-/// by id. Uv is the nearest surface's texture place, Motion pixels from this frame to the next, both at the pixel's centre.
+/// The element's light apart, premultiplied RGB, not held out: their sum is Element. Groups are the lights' own parts (diffuse and
+/// specular), by id. Uv is the nearest surface's texture place, Motion pixels from this frame to the next, both at the pixel's centre.
 /// </summary>
 public sealed record ElementParts(
     FloatImage Albedo,
@@ -144,13 +146,16 @@ public sealed record ElementParts(
     FloatImage Motion
 );
 
-/// <summary>Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element shadows, and over those that it covers.</summary>
+/// <summary>
+/// Rays and seconds; and the noise that is left, estimated from two halves of the samples: root mean square over the pixels that an element
+/// shadows, and over those that it covers.
+/// </summary>
 public readonly record struct RenderCounts(long Rays, double Seconds, double ShadowError = 0, double ElementError = 0);
 
 /// <summary>
 /// Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements; and how often the light
-/// of a pixel is asked again, by as many samples, where an element comes between. Elements ask for light so many times as often as the set: few pixels are theirs, and
-/// nothing hides their noise.
+/// of a pixel is asked again, by as many samples, where an element comes between. Elements ask for light so many times as often as the set:
+/// few pixels are theirs, and nothing hides their noise.
 /// </summary>
 public sealed record RenderQuality(
     int CameraSamples,
@@ -208,9 +213,13 @@ public sealed record NextFrame(
     bool Back = false
 );
 
-/// <summary>A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).</summary>
+/// <summary>
+/// A picture rendered elsewhere on the frame's grid: RGBA premultiplied, and by pixel how far away it is along the ray (+∞: behind all).
+/// </summary>
 /// <param name="Shadow">The shadow that came with it, RGB, 1 = untouched; null: none did.</param>
-/// <param name="Motion">The motion that came with it, two values a pixel, pixels of the frame's grid to the next frame; null: none did.</param>
+/// <param name="Motion">
+/// The motion that came with it, two values a pixel, pixels of the frame's grid to the next frame; null: none did.
+/// </param>
 public sealed record RenderedLayer(FloatImage Rgba, float[] Distance, string Id = "", FloatImage? Shadow = null, FloatImage? Motion = null)
 {
     /// <summary>Coverage of the names that steps ask for in its own ID mattes, a value a pixel.</summary>

@@ -61,7 +61,9 @@ public static class FrameMerge
         return (comp, touched);
     }
 
-    /// <summary>A matte's soft edge stands before an element there; and how much of the pixel the element has where the matte leaves it open.</summary>
+    /// <summary>
+    /// A matte's soft edge stands before an element there; and how much of the pixel the element has where the matte leaves it open.
+    /// </summary>
     private static bool StandsBefore(HidingMatte matte, int pixel, float held, out float whole)
     {
         float coverage = matte.Coverage[pixel];
@@ -71,8 +73,8 @@ public static class FrameMerge
     }
 
     /// <summary>
-    /// All that lies on the background in the finished comp, RGBA premultiplied, held out: comp = this over (background · S′ · contact + added +
-    /// mirror), pixel by pixel. Where a matte's soft edge stands before an element, what was filmed there is in it.
+    /// All that lies on the background in the finished comp, RGBA premultiplied, held out: comp = this over (background · S′ · contact +
+    /// added + mirror), pixel by pixel. Where a matte's soft edge stands before an element, what was filmed there is in it.
     /// </summary>
     /// <param name="under">The background's colours, linear RGB.</param>
     /// <param name="hasComp">Where there is a comp: beyond it (overscan) elements are as they are held out.</param>

@@ -1,8 +1,8 @@
 namespace Plenk.Core.Lighting;
 
 /// <summary>
-/// Who is seen in a pixel, and how much of it: ranks of (number, coverage), most first, in two arrays of pixels × <see cref="Ranks"/>; number
-/// −1: nothing. Names by number.
+/// Who is seen in a pixel, and how much of it: ranks of (number, coverage), most first, in two arrays of pixels × <see cref="Ranks"/>;
+/// number −1: nothing. Names by number.
 /// </summary>
 public sealed class IdMatte
 {

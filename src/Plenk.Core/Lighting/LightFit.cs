@@ -9,7 +9,9 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>Lights fitted to a plate: strength times colour of each chosen one, and what is left over, stops (the middle of |log2|).</summary>
+/// <summary>
+/// Lights fitted to a plate: strength times colour of each chosen one, and what is left over, stops (the middle of |log2|).
+/// </summary>
 public sealed record FittedLights(IReadOnlyList<Vector3> Strengths, double LeftOverStops, double BeforeStops, int Probes);
 
 /// <summary>

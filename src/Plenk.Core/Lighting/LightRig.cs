@@ -44,7 +44,10 @@ public abstract class SampledLight(Light light)
     /// <summary>What is seen of it beyond everything; 0 for lights that stand within.</summary>
     public virtual Vector3 Radiance(Vector3 direction) => default;
 
-    /// <summary>How densely <see cref="Sample"/> draws a direction, per steradian, for lights from all around that are drawn by their brightness; 0: another way.</summary>
+    /// <summary>
+    /// How densely <see cref="Sample"/> draws a direction, per steradian, for lights from all around that are drawn by their brightness; 0:
+    /// another way.
+    /// </summary>
     public virtual float Density(Vector3 point, Vector3 normal, Vector3 direction, SkyOpenings? openings) => 0;
 
     /// <summary>Strength times colour, whichever way the colour is given.</summary>

@@ -118,7 +118,9 @@ public sealed class Panorama
         return new((float)r, (float)g, (float)b);
     }
 
-    /// <summary>A lamp that was lifted out: towards it, the irradiance it gives a surface that faces it, and the angle it is wide.</summary>
+    /// <summary>
+    /// A lamp that was lifted out: towards it, the irradiance it gives a surface that faces it, and the angle it is wide.
+    /// </summary>
     public sealed record Lifted(Vec3 Direction, Vector3 Irradiance, double DiameterDegrees, Panorama Rest);
 
     /// <summary>
@@ -212,7 +214,9 @@ public sealed class Panorama
         return new(result);
     }
 
-    /// <summary>Where on the ball a direction is seen, in its radii: x to the right, y up. The direction away from the camera lies on the rim.</summary>
+    /// <summary>
+    /// Where on the ball a direction is seen, in its radii: x to the right, y up. The direction away from the camera lies on the rim.
+    /// </summary>
     public static (double X, double Y) BallPlace(Vec3 inCamera)
     {
         Vec3 d = inCamera.Normalized(),

@@ -7,7 +7,10 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>One way in which a pass may be meant: its axes swapped and flipped by a signed permutation, in the world or in the camera's space; and how far that is off (pixels for positions, degrees for normals).</summary>
+/// <summary>
+/// One way in which a pass may be meant: its axes swapped and flipped by a signed permutation, in the world or in the camera's space; and
+/// how far that is off (pixels for positions, degrees for normals).
+/// </summary>
 /// <param name="Metres">Of positions: metres a unit.</param>
 public sealed record PassGuess(string Name, Matrix3 Axes, bool InCamera, double Error, double Metres = 1);
 
@@ -22,7 +25,10 @@ public sealed record PassReport(
     bool NormalsEncoded
 )
 {
-    /// <summary>How many times worse the next unit is than the one that was found; null: the camera stands at the passes' origin, or they are in its space, and any unit lies on its rays.</summary>
+    /// <summary>
+    /// How many times worse the next unit is than the one that was found; null: the camera stands at the passes' origin, or they are in its
+    /// space, and any unit lies on its rays.
+    /// </summary>
     public double? UnitMargin { get; init; }
 
     /// <summary>Metres a unit of the positions; null: it cannot be told, and is taken as one.</summary>

@@ -75,13 +75,15 @@ public static class Relight
     }
 
     /// <summary>
-    /// The light that lamps and ambient make of it, linear RGB: albedo/π · E, and a highlight. Nothing where a position is not finite or a normal
-    /// is zero.
+    /// The light that lamps and ambient make of it, linear RGB: albedo/π · E, and a highlight. Nothing where a position is not finite or a
+    /// normal is zero.
     /// </summary>
     /// <param name="albedo">Null: the look's grey.</param>
     /// <param name="eye">Where it was rendered from; null: not known, and there is no highlight.</param>
     /// <param name="occluders">What casts shadows; null: nothing does.</param>
-    /// <param name="onSet">The occluders are the surfaces themselves: a ray starts on the one that lies under the position, however coarse that is.</param>
+    /// <param name="onSet">
+    /// The occluders are the surfaces themselves: a ray starts on the one that lies under the position, however coarse that is.
+    /// </param>
     public static FloatImage Light(
         FloatImage position,
         FloatImage normal,
@@ -171,7 +173,9 @@ public static class Relight
         return result;
     }
 
-    /// <summary>Just off the set's own surface that lies nearest under a position, along its normal; else a little off the position.</summary>
+    /// <summary>
+    /// Just off the set's own surface that lies nearest under a position, along its normal; else a little off the position.
+    /// </summary>
     private static Vector3 OnSet(TraceScene set, Vector3 p, Vector3 n)
     {
         float reach = 2e-3f * (1 + p.Length());

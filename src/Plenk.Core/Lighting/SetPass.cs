@@ -54,16 +54,23 @@ public sealed class SetPass
     /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
     public uint FirstSample { get; }
 
-    /// <summary>So many pixels on every side, of a pass that is not kept, lie beyond the plate (overscan): it shows nothing there. Those within have the samples that they have without them.</summary>
+    /// <summary>
+    /// So many pixels on every side, of a pass that is not kept, lie beyond the plate (overscan): it shows nothing there. Those within have
+    /// the samples that they have without them.
+    /// </summary>
     public int Margin { get; init; }
 
     /// <summary>What a pixel's samples are drawn from.</summary>
     public uint PixelSeed(int x, int y) => Sampling.PixelSeed(x - Margin, y - Margin, Seed);
 
-    /// <param name="hideDistance">By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.</param>
+    /// <param name="hideDistance">
+    /// By pixel: how far away something hides elements that is no piece (found depth); +∞ where nothing does. Null: nowhere.
+    /// </param>
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
     /// <param name="centred">A single sample of a pixel sits in its middle.</param>
-    /// <param name="covers">How much of a seen piece covers what is behind it at a place, with the face's normal; null: all of it everywhere.</param>
+    /// <param name="covers">
+    /// How much of a seen piece covers what is behind it at a place, with the face's normal; null: all of it everywhere.
+    /// </param>
     public SetPass(
         RayGrid camera,
         SetScene set,
@@ -141,7 +148,9 @@ public sealed class SetPass
         (row.Samples, row.Lights) = (row.Own, row.OwnLights);
     }
 
-    /// <summary>One more camera sample of a pixel, beyond those of its row, and its light samples, which <see cref="IsOpen"/> answers for.</summary>
+    /// <summary>
+    /// One more camera sample of a pixel, beyond those of its row, and its light samples, which <see cref="IsOpen"/> answers for.
+    /// </summary>
     public SetSample Again(int x, int y, uint index, uint seed, Span<LightSample> lights, Func<Vector3, Vector3, bool>? few) =>
         Sample(x, y, index, seed, lights, closed: IsKept, few);
 
@@ -246,7 +255,9 @@ public sealed class SetPass
         return s;
     }
 
-    /// <summary>A sample goes on through a seen piece where that covers less than the sample's own threshold: as many do as it leaves open.</summary>
+    /// <summary>
+    /// A sample goes on through a seen piece where that covers less than the sample's own threshold: as many do as it leaves open.
+    /// </summary>
     private void PassOpenOnes(ref Ray ray, ref Hit hit, float threshold)
     {
         for (int k = 0; k < SeenSet.MostLayers && hit.IsHit && Set.Pieces[Set.PieceOf(hit)].IsSeen; k++)

@@ -6,7 +6,9 @@ namespace Plenk.Core.Lighting;
 /// <summary>What a piece does to light beyond blocking and receiving it.</summary>
 public sealed record SetSurface
 {
-    /// <summary>How it mirrors elements: reflectivity facing (as Metallic 0, Specular = F0 ÷ 0.04) and roughness; null: it does not.</summary>
+    /// <summary>
+    /// How it mirrors elements: reflectivity facing (as Metallic 0, Specular = F0 ÷ 0.04) and roughness; null: it does not.
+    /// </summary>
     public Material? Mirror { get; init; }
 
     /// <summary>By pixel of the frame: how much of it mirrors, 0..1; null: all of it.</summary>

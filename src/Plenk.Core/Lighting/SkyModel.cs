@@ -6,7 +6,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>Radiance of a sky by direction, so scaled that an open floor receives π: strength then means what it means for a uniform one.</summary>
+/// <summary>
+/// Radiance of a sky by direction, so scaled that an open floor receives π: strength then means what it means for a uniform one.
+/// </summary>
 public static class SkyModel
 {
     /// <param name="towardsSun">For a clear sky.</param>

@@ -174,7 +174,9 @@ public sealed class SkyOpenings
         return cos > 0 ? (d, cos / (MathF.PI * Density(p, n, d))) : (d, 0);
     }
 
-    /// <summary>The cell whose cumulative share is a value, or the first beyond it: the library's binary search without its calls.</summary>
+    /// <summary>
+    /// The cell whose cumulative share is a value, or the first beyond it: the library's binary search without its calls.
+    /// </summary>
     private int FirstFrom(float value)
     {
         float[] shares = _cumulative;

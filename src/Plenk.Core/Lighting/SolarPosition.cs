@@ -46,7 +46,9 @@ public static class SolarPosition
         return Turn(280.46061837 + 360.98564736629 * (julianDay - 2451545) + 0.000387933 * t * t - t * t * t / 38710000);
     }
 
-    /// <summary>Apparent right ascension and declination and the apparent longitude, degrees; distance in astronomical units. Day in dynamical time.</summary>
+    /// <summary>
+    /// Apparent right ascension and declination and the apparent longitude, degrees; distance in astronomical units. Day in dynamical time.
+    /// </summary>
     public static (double RightAscension, double Declination, double Longitude, double Distance) Coordinates(double julianEphemerisDay)
     {
         double t = (julianEphemerisDay - 2451545) / 36525;

@@ -8,10 +8,15 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Lighting;
 
-/// <summary>A sun found by fit; Explained: the share of the pieces' brightness variance that its light and shadow explain; Rival: the same of the best direction more than 10° away.</summary>
+/// <summary>
+/// A sun found by fit; Explained: the share of the pieces' brightness variance that its light and shadow explain; Rival: the same of the
+/// best direction more than 10° away.
+/// </summary>
 public sealed record FoundSun(Vec3 Direction, double Explained, double Rival);
 
-/// <summary>Where the set's sun and shadow and the plate's disagree: the share of what can be told, and where most of it lies (pixels of the plate).</summary>
+/// <summary>
+/// Where the set's sun and shadow and the plate's disagree: the share of what can be told, and where most of it lies (pixels of the plate).
+/// </summary>
 public sealed record SunDisagreement(double Share, int Told, double X, double Y);
 
 /// <summary>
@@ -188,7 +193,10 @@ public sealed class SunFit
         return new(at, score, Math.Max(0, rival));
     }
 
-    /// <summary>What a direction gets wrong: probes whose piece tells light from shadow by half a stop or more, and that lie on the wrong side of its middle by a third of that.</summary>
+    /// <summary>
+    /// What a direction gets wrong: probes whose piece tells light from shadow by half a stop or more, and that lie on the wrong side of
+    /// its middle by a third of that.
+    /// </summary>
     public SunDisagreement Disagreement(Vec3 direction)
     {
         Vector3 towards = direction.Normalized().ToSingle();

@@ -2,7 +2,9 @@ using Plenk.Core.Images;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>What a frame shows where no element is: the plate, or nothing, with what is seen of the set and, before that, what was filmed before it.</summary>
+/// <summary>
+/// What a frame shows where no element is: the plate, or nothing, with what is seen of the set and, before that, what was filmed before it.
+/// </summary>
 /// <param name="Rgba">Scene-linear, premultiplied.</param>
 /// <param name="Touched">By pixel: it differs from the plate.</param>
 public sealed record Background(FloatImage Rgba, bool[] Touched)

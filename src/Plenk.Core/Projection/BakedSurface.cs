@@ -4,7 +4,10 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>A piece's own textures, asked by triangle: the charts are laid out anew from its shape, which gives the same places as when they were made.</summary>
+/// <summary>
+/// A piece's own textures, asked by triangle: the charts are laid out anew from its shape, which gives the same places as when they were
+/// made.
+/// </summary>
 public sealed class BakedSurface
 {
     private readonly TriangleMesh _mesh;

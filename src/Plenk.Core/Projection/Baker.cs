@@ -6,7 +6,9 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>A piece with its footage written into textures of its own: RGBA premultiplied, linear, alpha = covered; and how much of its surface is.</summary>
+/// <summary>
+/// A piece with its footage written into textures of its own: RGBA premultiplied, linear, alpha = covered; and how much of its surface is.
+/// </summary>
 public sealed record BakedPiece(
     int Piece,
     TriangleMesh Mesh,
@@ -25,7 +27,9 @@ public static class Baker
     public static double Texels(double area, double texelMetres) => area / (texelMetres * texelMetres);
 
     /// <param name="texelMetres">What is wished for; a piece that is too large for a tile gets a coarser one.</param>
-    /// <param name="local">The piece in its own space, where the charts are to be laid out there (texels are counted there then); null: in the world.</param>
+    /// <param name="local">
+    /// The piece in its own space, where the charts are to be laid out there (texels are counted there then); null: in the world.
+    /// </param>
     public static BakedPiece Bake(
         SetScene set,
         int piece,

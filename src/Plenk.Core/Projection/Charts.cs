@@ -19,7 +19,10 @@ public sealed class Chart(int[] triangles, Vector3 u, Vector3 v, Vector2 least, 
     public Vector2 Flat(Vector3 p) => new Vector2(Vector3.Dot(p, u), Vector3.Dot(p, v)) - least;
 }
 
-/// <summary>Charts of any mesh: neighbours that face nearly one way are grown together from the largest triangle on, laid flat, and packed on shelves.</summary>
+/// <summary>
+/// Charts of any mesh: neighbours that face nearly one way are grown together from the largest triangle on, laid flat, and packed on
+/// shelves.
+/// </summary>
 public static class Charts
 {
     public const double MostDegrees = 35;
@@ -139,7 +142,10 @@ public static class Charts
         return result;
     }
 
-    /// <summary>Packs charts on shelves, tallest first, into as many square tiles as they need; gives the tiles' side and their number, null where one chart alone is larger than a tile.</summary>
+    /// <summary>
+    /// Packs charts on shelves, tallest first, into as many square tiles as they need; gives the tiles' side and their number, null where
+    /// one chart alone is larger than a tile.
+    /// </summary>
     public static (int Side, int Tiles)? Pack(IReadOnlyList<Chart> charts, double texel, int largest)
     {
         (Chart Chart, int W, int H)[] boxes =

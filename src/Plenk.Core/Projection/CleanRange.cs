@@ -15,7 +15,9 @@ public sealed record FilmedView(int Frame, FloatImage Linear, bool[] Out, Pinhol
     public bool[] Grown { get; } = Morphology.Dilated(Out, Linear.Width, Linear.Height, 2);
 }
 
-/// <summary>Where the place is that a pixel of a frame shows without what is taken out, and which way it faces; null: nothing is known there.</summary>
+/// <summary>
+/// Where the place is that a pixel of a frame shows without what is taken out, and which way it faces; null: nothing is known there.
+/// </summary>
 public interface IPlaceBehind
 {
     /// <param name="normal">Unit, towards the camera; (0, 0, 0) where it is not known.</param>
@@ -43,9 +45,9 @@ public sealed record CleanedFrame(
 );
 
 /// <summary>
-/// A range of frames without what passes before the place: each pixel that is taken out goes back to the place behind it and takes the mean of what
-/// other frames saw there, without those that differ (a median and the deviation about it decide, Huber 1981). What no frame saw is filled by patches
-/// in one frame and carried from it to the others along the place, so that it stays where it is.
+/// A range of frames without what passes before the place: each pixel that is taken out goes back to the place behind it and takes the mean
+/// of what other frames saw there, without those that differ (a median and the deviation about it decide, Huber 1981). What no frame saw is
+/// filled by patches in one frame and carried from it to the others along the place, so that it stays where it is.
 /// </summary>
 public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind place)
 {
@@ -128,7 +130,10 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
         );
     }
 
-    /// <summary>About what is taken out of a frame: what other frames show there, and by how much the frame differs from it; that is grain, of about the frame's power.</summary>
+    /// <summary>
+    /// About what is taken out of a frame: what other frames show there, and by how much the frame differs from it; that is grain, of about
+    /// the frame's power.
+    /// </summary>
     public IReadOnlyList<(Vector3 Level, Vector3 Residual)> Residuals(FilmedView view, CancellationToken stop = default)
     {
         int w = view.Linear.Width,
@@ -236,8 +241,8 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     }
 
     /// <summary>
-    /// How near a place lies to a pixel's middle: there it is that pixel, between them it is drawn from several and softer (of cubic interpolation
-    /// half a pixel off, two thirds are left at half the finest frequency).
+    /// How near a place lies to a pixel's middle: there it is that pixel, between them it is drawn from several and softer (of cubic
+    /// interpolation half a pixel off, two thirds are left at half the finest frequency).
     /// </summary>
     private static float Whole(double px, double py)
     {
@@ -311,7 +316,10 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
         return all > 0 ? sum / all : middle;
     }
 
-    /// <summary>How much brighter a frame is than another about what is taken out: the middle of ratios there, by channel; 1 where too little is shared.</summary>
+    /// <summary>
+    /// How much brighter a frame is than another about what is taken out: the middle of ratios there, by channel; 1 where too little is
+    /// shared.
+    /// </summary>
     private Vector3 Gain(FilmedView view, RayGrid grid, FilmedView other)
     {
         int w = view.Linear.Width,

@@ -5,7 +5,10 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>What covers each pixel of a view: texels of the sharpest source to a pixel (0: nothing covers it, −1: no set is there), how much it is stretched (1: evenly), and which source it is (−1: none).</summary>
+/// <summary>
+/// What covers each pixel of a view: texels of the sharpest source to a pixel (0: nothing covers it, −1: no set is there), how much it is
+/// stretched (1: evenly), and which source it is (−1: none).
+/// </summary>
 public sealed record CoverageMap(int Width, int Height, float[] Texels, float[] Stretch, int[] Source);
 
 public static class CoverageView

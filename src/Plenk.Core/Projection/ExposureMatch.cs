@@ -4,10 +4,14 @@ using Plenk.Core.Sets;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>How two cameras' pictures of the same spots differ: mean of |log2| of their luminances, in stops, and from how many spots.</summary>
+/// <summary>
+/// How two cameras' pictures of the same spots differ: mean of |log2| of their luminances, in stops, and from how many spots.
+/// </summary>
 public sealed record OverlapDifference(int Spots, double Stops);
 
-/// <summary>Exposure and white of several cameras over one set: a gain a channel and camera, from the spots that two of them show.</summary>
+/// <summary>
+/// Exposure and white of several cameras over one set: a gain a channel and camera, from the spots that two of them show.
+/// </summary>
 public static class ExposureMatch
 {
     private const int LeastSpots = 30;
@@ -84,8 +88,8 @@ public static class ExposureMatch
     }
 
     /// <summary>
-    /// Gains that make the cameras agree, the first one's being 1: least squares of (gᵢ aᵢ − gⱼ aⱼ) / (aᵢ + aⱼ) in linear light,
-    /// a channel at a time, spots that fit badly (glints, what moved) weighted down (Tukey's biweight). Null for a camera that shares too few spots.
+    /// Gains that make the cameras agree, the first one's being 1: least squares of (gᵢ aᵢ − gⱼ aⱼ) / (aᵢ + aⱼ) in linear light, a channel
+    /// at a time, spots that fit badly (glints, what moved) weighted down (Tukey's biweight). Null for a camera that shares too few spots.
     /// </summary>
     public static Vector3?[] Gains(IReadOnlyList<Pair> pairs, int cameras)
     {
@@ -179,7 +183,10 @@ public static class ExposureMatch
         ];
     }
 
-    /// <summary>How much a source's picture and the first other one's that shows a spot differ there: |log2| of the most different channel, what is nearly black held up.</summary>
+    /// <summary>
+    /// How much a source's picture and the first other one's that shows a spot differ there: |log2| of the most different channel, what is
+    /// nearly black held up.
+    /// </summary>
     public static Func<Vector3, Vector3, int, float, float> DifferenceOf(Projector own, IReadOnlyList<Projector> others) =>
         (point, normal, piece, width) =>
         {

@@ -3,7 +3,10 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Projection;
 
 /// <summary>By pixel of the frame: how much of it hides what is further away than a distance, metres from the camera.</summary>
-/// <param name="Foreground">What stands there without what was filmed behind it, RGB premultiplied, to stand over elements and seen pieces; null: the plate's own pixel does.</param>
+/// <param name="Foreground">
+/// What stands there without what was filmed behind it, RGB premultiplied, to stand over elements and seen pieces; null: the plate's own
+/// pixel does.
+/// </param>
 public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null)
 {
     /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>

@@ -6,8 +6,8 @@ using Plenk.Core.Geometry;
 namespace Plenk.Core.Projection;
 
 /// <summary>
-/// The place known by points of it alone (followed through the frames and located by their cameras): between them it goes on as planes do, whose
-/// inverse depth is linear over a straight picture. Of the nearest points those count that lie about as far away as their middle.
+/// The place known by points of it alone (followed through the frames and located by their cameras): between them it goes on as planes do,
+/// whose inverse depth is linear over a straight picture. Of the nearest points those count that lie about as far away as their middle.
 /// </summary>
 public sealed class PointsBehind(IReadOnlyList<Vec3> points) : IPlaceBehind
 {

@@ -107,8 +107,8 @@ public static class ProjectedView
     }
 
     /// <summary>
-    /// Where the set is at each pixel's middle: depth along the camera's axis (of a sphere: distance from its middle), metres, +∞ where nothing is;
-    /// and the place, 0 there.
+    /// Where the set is at each pixel's middle: depth along the camera's axis (of a sphere: distance from its middle), metres, +∞ where
+    /// nothing is; and the place, 0 there.
     /// </summary>
     public static (FloatImage Depth, FloatImage Position) Places(IViewRays camera, SetScene set, CancellationToken stop = default)
     {
@@ -136,7 +136,9 @@ public static class ProjectedView
         return (depth, position);
     }
 
-    /// <summary>Where a step across a cone of the given width goes on a surface: one axis level across the ray, one along the tilt.</summary>
+    /// <summary>
+    /// Where a step across a cone of the given width goes on a surface: one axis level across the ray, one along the tilt.
+    /// </summary>
     public static (Vector3 U, Vector3 V) Footprint(Vector3 direction, Vector3 normal, float width)
     {
         Vector3 side = Vector3.Cross(normal, direction);
@@ -161,7 +163,9 @@ public static class ProjectedView
     ) => Mix(projectors, point, normal, piece, axisU, axisV, mix, out _, out _);
 
     /// <summary>The same with its shares.</summary>
-    /// <param name="lookedAt">Share of the coverage that <see cref="Projector.IsLookedAt"/> has: its colour is not in the sum, it is the pixel's own.</param>
+    /// <param name="lookedAt">
+    /// Share of the coverage that <see cref="Projector.IsLookedAt"/> has: its colour is not in the sum, it is the pixel's own.
+    /// </param>
     /// <param name="quiet">Share of it that has no grain.</param>
     public static Vector4 Mix(
         IReadOnlyList<Projector> projectors,

@@ -7,9 +7,15 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Projection;
 
 /// <summary>Where a source's picture gives way to those after it.</summary>
-/// <param name="Shown">How much of each pixel of the source's picture it shows, 1 on its own side; <see cref="Width"/> × <see cref="Height"/> cells over the picture.</param>
+/// <param name="Shown">
+/// How much of each pixel of the source's picture it shows, 1 on its own side; <see cref="Width"/> × <see cref="Height"/> cells over the
+/// picture.
+/// </param>
 /// <param name="Overlap">The part of what the source shows of the set that the others show too.</param>
-/// <param name="ParallaxDegrees">The angle between the cameras' ways to the spots along the border: middle and worst. What is there wrong in depth, or not built, splits by it.</param>
+/// <param name="ParallaxDegrees">
+/// The angle between the cameras' ways to the spots along the border: middle and worst. What is there wrong in depth, or not built, splits
+/// by it.
+/// </param>
 /// <param name="WorstX">Where it is worst, pixels of the source's picture.</param>
 public sealed record Seam(
     int Width,

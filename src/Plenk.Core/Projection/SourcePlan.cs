@@ -17,7 +17,9 @@ public static class SourcePlan
     /// <summary>A spot counts as covered by a frame that shows it at least this well against the best that any frame does.</summary>
     public const double GoodEnough = 0.6;
 
-    /// <summary>Sharp pixels a metre at every spot, by candidate; 0 where it is not seen. Either side of a face may be the one that is seen.</summary>
+    /// <summary>
+    /// Sharp pixels a metre at every spot, by candidate; 0 where it is not seen. Either side of a face may be the one that is seen.
+    /// </summary>
     /// <param name="next">The camera a frame later, for what moves while the shutter is open; null: it stands still.</param>
     public static float[] Sharpness(IReadOnlyList<SetSpot> spots, SourceSight sight, Pose? next, double shutterDegrees = 180)
     {

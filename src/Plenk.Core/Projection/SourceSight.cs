@@ -7,7 +7,9 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Projection;
 
-/// <summary>What a camera saw of a set in its frame: by rays against all of it, faces turned away left out, faded between two angles.</summary>
+/// <summary>
+/// What a camera saw of a set in its frame: by rays against all of it, faces turned away left out, faded between two angles.
+/// </summary>
 /// <param name="set">As it stood in that frame.</param>
 /// <param name="pieces">Indices of those it is laid on; null: all.</param>
 /// <param name="moved">By piece: what takes it from where it is looked at to where it stood in the picture; null: it did not move.</param>

@@ -14,7 +14,9 @@ public sealed record PointResidual(string Point, int Frame, double X, double Y, 
 /// <summary>Step 2.</summary>
 public static class CameraReadings
 {
-    /// <summary>One residual for every click the camera has a frame for; points behind the camera or outside the lens are left out.</summary>
+    /// <summary>
+    /// One residual for every click the camera has a frame for; points behind the camera or outside the lens are left out.
+    /// </summary>
     public static IReadOnlyList<PointResidual> Residuals(ShotDocument shot)
     {
         if (ShotCamera.Of(shot) is not { } camera)

@@ -323,7 +323,9 @@ public static class DenseDepth
         return cost;
     }
 
-    /// <summary>Costs summed along eight paths, each of which pays for changes of depth; less for large ones where the picture has an edge.</summary>
+    /// <summary>
+    /// Costs summed along eight paths, each of which pays for changes of depth; less for large ones where the picture has an edge.
+    /// </summary>
     private static ushort[] Aggregate(byte[] cost, GrayImage gray, int steps, CancellationToken stop, Action<double> progress)
     {
         int w = gray.Width,
@@ -390,7 +392,10 @@ public static class DenseDepth
         return sum;
     }
 
-    /// <summary>One step of a path: L(d) = C(d) + min(L'(d), L'(d ± 1) + small, min L' + large) − min L'; added to the sum. Buffers are padded by a vector on each side.</summary>
+    /// <summary>
+    /// One step of a path: L(d) = C(d) + min(L'(d), L'(d ± 1) + small, min L' + large) − min L'; added to the sum. Buffers are padded by a
+    /// vector on each side.
+    /// </summary>
     private static void Step(byte[] cost, ushort[] sum, int pixel, int steps, ushort[]? before, ushort[] now, float edge, int pad)
     {
         long at = (long)pixel * steps;

@@ -6,7 +6,10 @@ using Plenk.Core.Tracking;
 
 namespace Plenk.Core.Sets;
 
-/// <summary>How far a piece's visible edges lie from the picture's edges next to them in a frame: the middle distance and how many spots it was taken from.</summary>
+/// <summary>
+/// How far a piece's visible edges lie from the picture's edges next to them in a frame: the middle distance and how many spots it was
+/// taken from.
+/// </summary>
 public sealed record PieceSlip(int Piece, double MiddlePx, int Spots, double WorstX, double WorstY);
 
 /// <summary>Measures whether a set stays in register: its edges against those of the picture, spot by spot along their normals.</summary>

@@ -4,7 +4,9 @@ using Plenk.Core.Geometry;
 namespace Plenk.Core.Sets;
 
 /// <summary>What a camera sees of the floor, y = 0, metres: where one looks, and the least and greatest x and z that are seen.</summary>
-/// <param name="Middle">Under the frame's middle, or where that sees too far or the sky, under the highest spot below it that does not.</param>
+/// <param name="Middle">
+/// Under the frame's middle, or where that sees too far or the sky, under the highest spot below it that does not.
+/// </param>
 public sealed record FloorView(Vec3 Middle, Vec3 Least, Vec3 Most)
 {
     /// <summary>What is seen flatter than this counts as too far: the floor of a frame with a horizon has no end.</summary>

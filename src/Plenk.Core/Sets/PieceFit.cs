@@ -66,9 +66,9 @@ public static class PieceFit
     }
 
     /// <summary>
-    /// The smallest upright box around four or more points: its foot is their smallest rectangle seen from above. The
-    /// distance of a point is that to the nearest side. Points of an upright front alone do not say how deep it is: it is then taken as deep as wide,
-    /// away from <paramref name="eye"/>, and said so.
+    /// The smallest upright box around four or more points: its foot is their smallest rectangle seen from above. The distance of a point
+    /// is that to the nearest side. Points of an upright front alone do not say how deep it is: it is then taken as deep as wide, away from
+    /// <paramref name="eye"/>, and said so.
     /// </summary>
     /// <param name="eye">From where they are seen; null: a front alone is refused.</param>
     public static FittedPiece? Box(IReadOnlyList<Vec3> points, out string? reason, Vec3? eye = null)
@@ -259,7 +259,9 @@ public static class PieceFit
         );
     }
 
-    /// <summary>Turned by up to <see cref="SnapDegrees"/> so that it stands square to the neighbour whose heading is nearest, about its own middle.</summary>
+    /// <summary>
+    /// Turned by up to <see cref="SnapDegrees"/> so that it stands square to the neighbour whose heading is nearest, about its own middle.
+    /// </summary>
     public static Piece Square(Piece piece, IEnumerable<Piece> neighbours)
     {
         if (piece.Kind == PieceKind.Cylinder)

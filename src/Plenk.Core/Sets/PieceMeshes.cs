@@ -213,7 +213,9 @@ public static class PieceMeshes
     public static Similarity PlaceOf(Piece p) =>
         new(p.Scale, Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z), p.Position);
 
-    /// <summary>World triangles of a piece; <paramref name="mesh"/> gives the triangles of an imported one by media hash and object name.</summary>
+    /// <summary>
+    /// World triangles of a piece; <paramref name="mesh"/> gives the triangles of an imported one by media hash and object name.
+    /// </summary>
     public static TriangleMesh World(Piece piece, Func<string, string?, TriangleMesh> mesh)
     {
         TriangleMesh local = Local(piece, mesh);

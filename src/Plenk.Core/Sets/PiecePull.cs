@@ -8,7 +8,10 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Core.Sets;
 
-/// <summary>A corner or edge of a piece that can be taken hold of: its ends in the shape's own measure (see <see cref="PiecePull.Local"/>); one place for a corner.</summary>
+/// <summary>
+/// A corner or edge of a piece that can be taken hold of: its ends in the shape's own measure (see <see cref="PiecePull.Local"/>); one
+/// place for a corner.
+/// </summary>
 public readonly record struct PieceHandle(Vec3 From, Vec3 To);
 
 /// <summary>A piece after its pins were heard, and how far they then lie off: pixels.</summary>

@@ -92,7 +92,9 @@ public static class SurfaceDistance
         return a + ab * (vb * scale) + ac * (vc * scale);
     }
 
-    /// <summary>The signed distance of a point from a set's nearest face, and the piece it belongs to; behind the face is negative.</summary>
+    /// <summary>
+    /// The signed distance of a point from a set's nearest face, and the piece it belongs to; behind the face is negative.
+    /// </summary>
     public static (double Distance, int Piece) Of(SetScene set, Vector3 point)
     {
         (float Square, double Signed, int Piece) best = (float.PositiveInfinity, double.PositiveInfinity, -1);

@@ -3,7 +3,10 @@ using Plenk.Core.Solving;
 
 namespace Plenk.Core.Sets;
 
-/// <summary>All points that lie on the surface a chosen one lies on: a plane by random sampling among its neighbours (Fischler and Bolles 1981), grown from point to point.</summary>
+/// <summary>
+/// All points that lie on the surface a chosen one lies on: a plane by random sampling among its neighbours (Fischler and Bolles 1981),
+/// grown from point to point.
+/// </summary>
 public static class SurfaceGrow
 {
     /// <param name="points">In the world.</param>

@@ -9,7 +9,9 @@ namespace Plenk.Core.Shots;
 /// </summary>
 public static class Hanging
 {
-    /// <summary>Where a thing is at a shot frame, or between two; before its first frame and after its last it stays. Null while it has none.</summary>
+    /// <summary>
+    /// Where a thing is at a shot frame, or between two; before its first frame and after its last it stays. Null while it has none.
+    /// </summary>
     public static Pose? PoseOf(MovingObject thing, double frame)
     {
         if (thing.Frames.Count == 0)

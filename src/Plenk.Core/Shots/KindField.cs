@@ -2,7 +2,10 @@ using System.Text.Json.Serialization;
 
 namespace Plenk.Core.Shots;
 
-/// <summary>What is set: a number, a whole one, three of them, a number where 0 stands for none, one of the shot's lights, mattes or elements, or yes or no.</summary>
+/// <summary>
+/// What is set: a number, a whole one, three of them, a number where 0 stands for none, one of the shot's lights, mattes or elements, or
+/// yes or no.
+/// </summary>
 [JsonConverter(typeof(JsonStringEnumConverter<FieldShape>))]
 public enum FieldShape
 {
@@ -17,7 +20,9 @@ public enum FieldShape
 }
 
 /// <summary>Something that can be set of a thing of some kind: a step, a piece.</summary>
-/// <param name="Path">Of the value in the thing's JSON, like “defocus.fNumber”; members of lists by their place from 0, like “openings.0.top”.</param>
+/// <param name="Path">
+/// Of the value in the thing's JSON, like “defocus.fNumber”; members of lists by their place from 0, like “openings.0.top”.
+/// </param>
 /// <param name="Label">Beside it.</param>
 /// <param name="Unit">After it.</param>
 /// <param name="Min">Null: no bound.</param>

@@ -1,8 +1,8 @@
 namespace Plenk.Core.Shots;
 
 /// <summary>
-/// Documents reduced to what a computation reads. The key of a result is the hash of the reduced document, and the computation is given nothing else:
-/// it cannot read what its key does not know.
+/// Documents reduced to what a computation reads. The key of a result is the hash of the reduced document, and the computation is given
+/// nothing else: it cannot read what its key does not know.
 /// </summary>
 public static class Reduced
 {
@@ -75,7 +75,9 @@ public static class Reduced
     /// <summary>What stands on the set.</summary>
     public static ShotDocument Contact(ShotDocument shot) => Set(shot) with { Elements = shot.Elements };
 
-    /// <summary>All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.</summary>
+    /// <summary>
+    /// All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.
+    /// </summary>
     public static ShotDocument Seen(ShotDocument shot) =>
         shot with
         {
@@ -96,7 +98,9 @@ public static class Reduced
             Unknown = null,
         };
 
-    /// <summary>The same before its steps of finishing, but for what these ask of rendered frames; and without what it is seen through.</summary>
+    /// <summary>
+    /// The same before its steps of finishing, but for what these ask of rendered frames; and without what it is seen through.
+    /// </summary>
     public static ShotDocument Bare(ShotDocument shot) =>
         Seen(shot) with
         {

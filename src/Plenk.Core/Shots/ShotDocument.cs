@@ -84,7 +84,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>Elements throw light that falls on them back onto the set, once.</summary>
     public bool Bounces { get; init; }
 
-    /// <summary>How long the camera's shutter was open, of a whole turn of 360°; elements and their shadows are blurred by it. 0: they are not.</summary>
+    /// <summary>
+    /// How long the camera's shutter was open, of a whole turn of 360°; elements and their shadows are blurred by it. 0: they are not.
+    /// </summary>
     public double ShutterDegrees { get; init; }
 
     /// <summary>How the element is closed against the plate.</summary>

@@ -237,7 +237,9 @@ public sealed partial class BundleAdjustment
             Reduced = new double[size];
         public readonly double[] PointStep = new double[points * 3];
 
-        /// <summary>Parts of the points have sums of their own, as many as memory allows; the number hangs on the problem, never on the machine.</summary>
+        /// <summary>
+        /// Parts of the points have sums of their own, as many as memory allows; the number hangs on the problem, never on the machine.
+        /// </summary>
         public readonly (double[] U, double[] Right)[] Parts =
         [
             .. Enumerable
@@ -388,7 +390,10 @@ public sealed partial class BundleAdjustment
         (v[3], v[4], v[5]) = (v[3] + stiff * d.Y * d.Y, v[4] + stiff * d.Y * d.Z, v[5] + stiff * d.Z * d.Z);
     }
 
-    /// <summary>Residual and its derivatives: rows x and y, by rotation, translation (6) and zoom where it is free, intrinsics (5 places, those refined first), point (3).</summary>
+    /// <summary>
+    /// Residual and its derivatives: rows x and y, by rotation, translation (6) and zoom where it is free, intrinsics (5 places, those
+    /// refined first), point (3).
+    /// </summary>
     public static void Jacobian(
         BundleView v,
         IntrinsicsGroup g,

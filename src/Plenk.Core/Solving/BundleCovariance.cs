@@ -41,7 +41,9 @@ public sealed class BundleCovariance
         }
     }
 
-    /// <summary>The same again from its problem's views and first lens, and the kept lower half. Null where they do not belong together.</summary>
+    /// <summary>
+    /// The same again from its problem's views and first lens, and the kept lower half. Null where they do not belong together.
+    /// </summary>
     public static BundleCovariance? Restore(BundleProblem problem, IReadOnlyList<float> lower, double sigma) =>
         BundleAdjustment.Restore(problem, lower, sigma);
 

@@ -77,7 +77,10 @@ public sealed class BundleProblem
     /// <summary>The points are directions from the one place all views share: their distance says nothing and is kept.</summary>
     public bool PointsAreDirections { get; init; }
 
-    /// <summary>Turned so that the first view's camera has the world's axes: upright in the picture is up, until a floor says better. What is seen stays.</summary>
+    /// <summary>
+    /// Turned so that the first view's camera has the world's axes: upright in the picture is up, until a floor says better. What is seen
+    /// stays.
+    /// </summary>
     public void StandUpright()
     {
         // Columns of the first view's camera-to-world rotation are its axes.

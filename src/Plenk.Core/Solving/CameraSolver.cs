@@ -163,7 +163,9 @@ public sealed class CameraSolver
         return result!;
     }
 
-    /// <summary>From a start to the whole range; with what an observation costs, where those that were left out cost as a bad one would.</summary>
+    /// <summary>
+    /// From a start to the whole range; with what an observation costs, where those that were left out cost as a bad one would.
+    /// </summary>
     private (SolveResult Result, double Score) Complete(IReadOnlyList<Track> all, double from, double share)
     {
         // Outwards from what is solved.
@@ -241,7 +243,9 @@ public sealed class CameraSolver
         _anchored = true;
     }
 
-    /// <summary>How much larger the second frame of a pair shows things: the middle ratio of distances between the same two tracks.</summary>
+    /// <summary>
+    /// How much larger the second frame of a pair shows things: the middle ratio of distances between the same two tracks.
+    /// </summary>
     private double Growth((int A, int B) pair)
     {
         (TrackPoint P, TrackPoint Q)[] seen =

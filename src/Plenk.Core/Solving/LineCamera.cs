@@ -124,7 +124,9 @@ public sealed class LineCamera
         return new(s.Focal * d.X + s.Cx * d.Z, s.Focal * d.Y + s.Cy * d.Z, d.Z);
     }
 
-    /// <summary>Where lines meet, by the smallest singular direction of their normals, in pixels about the picture's centre ÷ its width.</summary>
+    /// <summary>
+    /// Where lines meet, by the smallest singular direction of their normals, in pixels about the picture's centre ÷ its width.
+    /// </summary>
     private Vec3 Meeting(IReadOnlyList<DrawnLine> lines)
     {
         double cx = _scene.Width / 2.0,
@@ -225,7 +227,9 @@ public sealed class LineCamera
         return (s, cost, size[0] > 1e-13 * size[^1] ? normal.Inverse() : null);
     }
 
-    /// <summary>The rotation whose axes vanish at the given directions; the rest is chosen by what a hand expects (see <see cref="Facing"/>).</summary>
+    /// <summary>
+    /// The rotation whose axes vanish at the given directions; the rest is chosen by what a hand expects (see <see cref="Facing"/>).
+    /// </summary>
     private State? Begin(IReadOnlyDictionary<int, Vec3> meetings, double focal)
     {
         double w = _scene.Width;
@@ -244,7 +248,9 @@ public sealed class LineCamera
         return new(Facing(columns), focal, _scene.Width / 2.0, _scene.Height / 2.0);
     }
 
-    /// <summary>Lines tell axes but not their senses: +Y goes up in the picture, +X to the right (+Z to the viewer where X runs into the depth).</summary>
+    /// <summary>
+    /// Lines tell axes but not their senses: +Y goes up in the picture, +X to the right (+Z to the viewer where X runs into the depth).
+    /// </summary>
     private static Matrix3 Facing(ReadOnlySpan<Vec3> columns)
     {
         Vec3 x = columns[0],
@@ -385,7 +391,9 @@ public sealed class LineCamera
         };
     }
 
-    /// <summary>How far line ends move, in pixels, when the family is taken as parallel in the picture: under the hand's sureness it may be.</summary>
+    /// <summary>
+    /// How far line ends move, in pixels, when the family is taken as parallel in the picture: under the hand's sureness it may be.
+    /// </summary>
     private static double Spread(LineFamily family)
     {
         // The mean direction by doubled angles, as a line has no sense.

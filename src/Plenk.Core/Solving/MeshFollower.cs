@@ -349,7 +349,10 @@ public sealed class MeshFollower
         );
     }
 
-    /// <summary>The picture's edges next to the mesh's visible creases and outline: along each one's normal, the steepest change of brightness nearby.</summary>
+    /// <summary>
+    /// The picture's edges next to the mesh's visible creases and outline: along each one's normal, the steepest change of brightness
+    /// nearby.
+    /// </summary>
     private EdgeSight[] FindEdges(Pose inCamera, Pinhole pinhole, GrayImage picture)
     {
         Vec3 eye = inCamera.ToLocal(Vec3.Zero);
@@ -414,7 +417,10 @@ public sealed class MeshFollower
 
     private static bool Facing(Vector3 normal, Vector3 at, Vec3 eye) => Vector3.Dot(normal, eye.ToSingle() - at) > 0;
 
-    /// <summary>Edges where two faces meet at more than 25° or a surface ends; of meshes that are not too fine also the others, which may become outline. Corners at one place count as one.</summary>
+    /// <summary>
+    /// Edges where two faces meet at more than 25° or a surface ends; of meshes that are not too fine also the others, which may become
+    /// outline. Corners at one place count as one.
+    /// </summary>
     private static IEnumerable<Edge> Edges(TriangleMesh mesh)
     {
         int[] corner = mesh.Welded(out _);

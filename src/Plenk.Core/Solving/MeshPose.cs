@@ -66,7 +66,10 @@ public static class MeshPose
 
     /// <summary>The pose after at most <paramref name="steps"/> steps; where it cannot be improved, the one that was given.</summary>
     /// <param name="width">Of the Cauchy weight, pixels; infinite: plain least squares.</param>
-    /// <param name="turnSigma">How far the turn may be expected to lie from the given one, radians; infinite: anywhere. It decides where a flat face seen from the front could be tilted either way.</param>
+    /// <param name="turnSigma">
+    /// How far the turn may be expected to lie from the given one, radians; infinite: anywhere. It decides where a flat face seen from the
+    /// front could be tilted either way.
+    /// </param>
     public static Pose Refine(
         Pose objectToCamera,
         Pinhole pinhole,

@@ -151,7 +151,10 @@ public static class ObjectSolver
         return new(Of(p => p.X), Of(p => p.Y), Of(p => p.Z));
     }
 
-    /// <summary>The size that brings the thing's lowest tracks to the depth of the floor under its matte: median over frames, doubt by their spread and 3 % for what hangs above the floor.</summary>
+    /// <summary>
+    /// The size that brings the thing's lowest tracks to the depth of the floor under its matte: median over frames, doubt by their spread
+    /// and 3 % for what hangs above the floor.
+    /// </summary>
     private static (double Size, double Doubt) Standing(SolveResult relative, IReadOnlyList<FloorUnder> floor)
     {
         var sizes = new List<double>();

@@ -8,7 +8,9 @@ public static class StillGrid
 {
     private const int Reach = 10;
 
-    /// <summary>x0 y0 x1 y1 of every line that comes before the camera; <paramref name="step"/> in the world's unit. The camera has no lens.</summary>
+    /// <summary>
+    /// x0 y0 x1 y1 of every line that comes before the camera; <paramref name="step"/> in the world's unit. The camera has no lens.
+    /// </summary>
     public static IReadOnlyList<double[]> Lines(Pinhole pinhole, Pose cameraToWorld, double step)
     {
         var lines = new List<double[]>();

@@ -4,7 +4,9 @@ using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Solving;
 
-/// <summary>A place from its clicks: world metres, root mean square error in pixels, and the widest angle between two of its rays.</summary>
+/// <summary>
+/// A place from its clicks: world metres, root mean square error in pixels, and the widest angle between two of its rays.
+/// </summary>
 public sealed record TriangulationResult(Vec3 Point, double RmsPixels, double ParallaxDegrees);
 
 /// <summary>One sight of a point: the camera that saw it and where, in pixels.</summary>

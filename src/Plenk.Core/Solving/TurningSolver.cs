@@ -152,7 +152,9 @@ public sealed class TurningSolver
         return pairs;
     }
 
-    /// <summary>How much the lens zoomed since the frame before: what leaves the least between directions turned onto directions (golden section).</summary>
+    /// <summary>
+    /// How much the lens zoomed since the frame before: what leaves the least between directions turned onto directions (golden section).
+    /// </summary>
     private double Growth(int f, double before)
     {
         double Left(double log)

@@ -249,7 +249,9 @@ public static class TwoView
         return c * c / (l0 * l0 + l1 * l1 + m0 * m0 + m1 * m1);
     }
 
-    /// <summary>Of the four poses of an essential matrix, the one that has most pairs in front of both views (Hartley and Zisserman 9.6.2).</summary>
+    /// <summary>
+    /// Of the four poses of an essential matrix, the one that has most pairs in front of both views (Hartley and Zisserman 9.6.2).
+    /// </summary>
     private static TwoViewResult? Decompose(
         double[] e,
         IReadOnlyList<(double X, double Y)> a,

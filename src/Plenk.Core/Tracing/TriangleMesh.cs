@@ -3,7 +3,9 @@ using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Tracing;
 
-/// <summary>Triangles in metres. Normals and texture coordinates are per corner where given, in the order of <see cref="Indices"/>' vertices.</summary>
+/// <summary>
+/// Triangles in metres. Normals and texture coordinates are per corner where given, in the order of <see cref="Indices"/>' vertices.
+/// </summary>
 public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
 {
     /// <summary>Per vertex, unit length; null: the faces' own normals.</summary>
@@ -80,7 +82,10 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
         return (area, volume);
     }
 
-    /// <summary>For each vertex the number of its place: vertices within a fifth of a millimetre of each other are one, so that meshes with doubled corners hang together.</summary>
+    /// <summary>
+    /// For each vertex the number of its place: vertices within a fifth of a millimetre of each other are one, so that meshes with doubled
+    /// corners hang together.
+    /// </summary>
     public int[] Welded(out int places)
     {
         var weld = new Dictionary<(int, int, int), int>();

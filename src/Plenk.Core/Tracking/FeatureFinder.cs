@@ -3,7 +3,9 @@ namespace Plenk.Core.Tracking;
 /// <summary>A place worth following, in pixels (centres at +0.5), and its smaller eigenvalue.</summary>
 public readonly record struct Feature(double X, double Y, float Strength);
 
-/// <summary>Places with texture in two directions: the smaller eigenvalue of the gradients' second moments (Shi and Tomasi, CVPR 1994).</summary>
+/// <summary>
+/// Places with texture in two directions: the smaller eigenvalue of the gradients' second moments (Shi and Tomasi, CVPR 1994).
+/// </summary>
 public static class FeatureFinder
 {
     private const int Radius = 4;

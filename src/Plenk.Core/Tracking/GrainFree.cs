@@ -81,8 +81,8 @@ public static class GrainFree
     }
 
     /// <summary>
-    /// The grain's standard deviation by channel and code (0..1), from a frame and its neighbours moved onto it: what differs beyond motion. NaN where a code
-    /// is not seen.
+    /// The grain's standard deviation by channel and code (0..1), from a frame and its neighbours moved onto it: what differs beyond
+    /// motion. NaN where a code is not seen.
     /// </summary>
     public static Func<int, float, float> Noise(IReadOnlyList<CodedFrame> frames, int centre, CancellationToken stop = default)
     {
@@ -221,7 +221,10 @@ public static class GrainFree
         CatmullRom.Sample(image, x + 0.5, y + 0.5, rgb);
     }
 
-    /// <summary>Standard deviation of the grain by channel and level: from the middle absolute difference to the neighbours, most of which are the same surface.</summary>
+    /// <summary>
+    /// Standard deviation of the grain by channel and level: from the middle absolute difference to the neighbours, most of which are the
+    /// same surface.
+    /// </summary>
     private static float[][] NoiseByLevel(FloatImage own, FloatImage[] others)
     {
         var result = new float[3][];
@@ -276,7 +279,10 @@ public static class GrainFree
         return result;
     }
 
-    /// <summary>Mean squared difference over 5 × 5 pixels and three channels, in units of what grain alone makes; infinite where the other frame ends.</summary>
+    /// <summary>
+    /// Mean squared difference over 5 × 5 pixels and three channels, in units of what grain alone makes; infinite where the other frame
+    /// ends.
+    /// </summary>
     private static float[] Difference(FloatImage own, FloatImage other, float[][] noise)
     {
         int width = own.Width,

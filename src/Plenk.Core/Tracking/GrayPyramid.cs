@@ -3,7 +3,9 @@ using System.Runtime.Intrinsics;
 
 namespace Plenk.Core.Tracking;
 
-/// <summary>One level of a picture for tracking: brightness as the plate encodes it, 0..1; its edge goes on beyond it for a margin.</summary>
+/// <summary>
+/// One level of a picture for tracking: brightness as the plate encodes it, 0..1; its edge goes on beyond it for a margin.
+/// </summary>
 public sealed class GrayImage
 {
     private const int Margin = 40;

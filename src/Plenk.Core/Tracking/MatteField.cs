@@ -40,7 +40,10 @@ public static class MatteField
         return result;
     }
 
-    /// <summary>Squared distances to the nearest pixel that is half covered and more (or less), by lower envelopes of parabolas (Felzenszwalb and Huttenlocher 2012).</summary>
+    /// <summary>
+    /// Squared distances to the nearest pixel that is half covered and more (or less), by lower envelopes of parabolas (Felzenszwalb and
+    /// Huttenlocher 2012).
+    /// </summary>
     private static float[] Distances(float[] coverage, int width, int height, bool inside)
     {
         const float far = 1e12f;
@@ -108,9 +111,9 @@ public static class MatteField
     }
 
     /// <summary>
-    /// What stands before a coloured screen: 1 − (its colour difference ÷ the screen's), stretched between Low and High. The colour difference
-    /// is that of the screen's strongest channel over the larger of the others (Vlahos' difference matte, as described by Smith and Blinn,
-    /// SIGGRAPH 1996).
+    /// What stands before a coloured screen: 1 − (its colour difference ÷ the screen's), stretched between Low and High. The colour
+    /// difference is that of the screen's strongest channel over the larger of the others (Vlahos' difference matte, as described by Smith
+    /// and Blinn, SIGGRAPH 1996).
     /// </summary>
     public static float[] Key(FloatImage linear, ScreenKey key)
     {
@@ -130,9 +133,9 @@ public static class MatteField
     }
 
     /// <summary>
-    /// A key's edge by what lies on either side of it. Between whole foreground and plain screen a pixel is C = α F + (1 − α) S (the matting equation,
-    /// Smith and Blinn 1996), with F and S carried on from their sides; F may be brighter or darker there than beside it. A difference alone calls a half
-    /// of a colour that is the screen's opposite whole.
+    /// A key's edge by what lies on either side of it. Between whole foreground and plain screen a pixel is C = α F + (1 − α) S (the
+    /// matting equation, Smith and Blinn 1996), with F and S carried on from their sides; F may be brighter or darker there than beside it.
+    /// A difference alone calls a half of a colour that is the screen's opposite whole.
     /// </summary>
     public static float[] EdgeBySides(FloatImage linear, float[] key)
     {
@@ -183,8 +186,8 @@ public static class MatteField
     private const float Noise = 0.02f;
 
     /// <summary>
-    /// The foreground premultiplied: the screen's share taken out of each pixel; and its light that has spilled onto it, where the strongest
-    /// channel is more than the larger of the others (common practice, no source).
+    /// The foreground premultiplied: the screen's share taken out of each pixel; and its light that has spilled onto it, where the
+    /// strongest channel is more than the larger of the others (common practice, no source).
     /// </summary>
     public static FloatImage Foreground(FloatImage linear, float[] coverage, ScreenKey key)
     {

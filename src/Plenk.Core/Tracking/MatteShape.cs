@@ -5,7 +5,9 @@ namespace Plenk.Core.Tracking;
 /// <summary>Drawn mattes at a frame.</summary>
 public static class MatteShape
 {
-    /// <summary>The polygon at a shot frame: straight between its keys, carried along by its motion; empty for a matte without keys.</summary>
+    /// <summary>
+    /// The polygon at a shot frame: straight between its keys, carried along by its motion; empty for a matte without keys.
+    /// </summary>
     public static double[] At(Matte matte, int frame)
     {
         if (matte.Motion is not { Steps.Count: > 0 } motion)
@@ -90,7 +92,10 @@ public static class MatteShape
         return inside;
     }
 
-    /// <summary>How much of each pixel lies inside, with an edge as wide as the feather (at least a pixel), its middle on the polygon grown by so much.</summary>
+    /// <summary>
+    /// How much of each pixel lies inside, with an edge as wide as the feather (at least a pixel), its middle on the polygon grown by so
+    /// much.
+    /// </summary>
     public static float[] Coverage(double[] corners, int width, int height, double featherPixels = 1, double growPixels = 0)
     {
         var inside = new float[width * height];

@@ -219,10 +219,14 @@ public sealed class PatchTemplate
     }
 }
 
-/// <summary>Translation of a window between two pictures by Lucas–Kanade from coarse to fine (Lucas and Kanade 1981; Bouguet 2000).</summary>
+/// <summary>
+/// Translation of a window between two pictures by Lucas–Kanade from coarse to fine (Lucas and Kanade 1981; Bouguet 2000).
+/// </summary>
 public static class WindowShift
 {
-    /// <summary>From a place in one picture to the same in another, which begins as the guess. False where there is no texture in two directions.</summary>
+    /// <summary>
+    /// From a place in one picture to the same in another, which begins as the guess. False where there is no texture in two directions.
+    /// </summary>
     /// <param name="levels">How many of the pyramid's levels, finest ones; few keep away from what changes nearby.</param>
     public static bool Find(
         GrayPyramid from,

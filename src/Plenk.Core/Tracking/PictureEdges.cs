@@ -5,7 +5,10 @@ namespace Plenk.Core.Tracking;
 /// <summary>Where a picture's brightness changes most along a line: the edge that something drawn should lie on.</summary>
 public static class PictureEdges
 {
-    /// <summary>How far along the unit normal the steepest change lies, preferring what is near, to a part of a pixel; null where it hardly changes within reach.</summary>
+    /// <summary>
+    /// How far along the unit normal the steepest change lies, preferring what is near, to a part of a pixel; null where it hardly changes
+    /// within reach.
+    /// </summary>
     /// <param name="x">Array coordinates: pixel centres at whole numbers.</param>
     public static double? Steepest(GrayImage picture, double x, double y, double nx, double ny, double reach = 5)
     {

@@ -7,8 +7,8 @@ namespace Plenk.Core.Tracking;
 public sealed record PlaneMotion(IReadOnlyList<MatteStep> Steps, string? EndedBefore, string? EndedAfter);
 
 /// <summary>
-/// A flat part of the picture followed by its own texture: patches of a reference frame are settled in every other frame from where the last
-/// frame's homography puts them, and a homography by four points within random sampling says where the plane is. Every frame is held
+/// A flat part of the picture followed by its own texture: patches of a reference frame are settled in every other frame from where the
+/// last frame's homography puts them, and a homography by four points within random sampling says where the plane is. Every frame is held
 /// against the reference, so that nothing drifts.
 /// </summary>
 public static class PlaneFollower

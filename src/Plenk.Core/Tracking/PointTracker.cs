@@ -136,7 +136,9 @@ public sealed class PointTracker(TrackerSettings settings)
         }
     }
 
-    /// <summary>Begins a track at a place of the present frame; one that has points already there is taken up (to follow it the other way).</summary>
+    /// <summary>
+    /// Begins a track at a place of the present frame; one that has points already there is taken up (to follow it the other way).
+    /// </summary>
     public bool Seed(Track track, double x, double y)
     {
         if (_before is null)

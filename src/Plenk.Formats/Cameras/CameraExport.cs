@@ -78,7 +78,9 @@ public static class CameraExport
         return text.ToString();
     }
 
-    /// <summary>Points and set beside the camera; a principal point off the centre is an offset of the aperture, positive to the right and up.</summary>
+    /// <summary>
+    /// Points and set beside the camera; a principal point off the centre is an offset of the aperture, positive to the right and up.
+    /// </summary>
     private static string Usd(CameraToHandOver c)
     {
         Pinhole first = c.Frames[0].Pinhole;

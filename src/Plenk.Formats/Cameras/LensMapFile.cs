@@ -5,8 +5,8 @@ using Plenk.Formats.Exr;
 namespace Plenk.Formats.Cameras;
 
 /// <summary>
-/// Lens maps in: an EXR of the plate's shape whose R and G say where in the plate a straight pixel comes from, in one of the forms below, or the other way, where in
-/// the straight picture the plate's pixel goes. Which it is is known by what a lens leaves of it.
+/// Lens maps in: an EXR of the plate's shape whose R and G say where in the plate a straight pixel comes from, in one of the forms below,
+/// or the other way, where in the straight picture the plate's pixel goes. Which it is is known by what a lens leaves of it.
 /// </summary>
 public static class LensMapFile
 {

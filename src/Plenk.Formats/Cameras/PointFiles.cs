@@ -16,7 +16,9 @@ public static class PointFiles
             ? [.. ReadPly(bytes, name).Select((p, i) => new SurveyPoint { Name = $"{i + 1}", Position = p })]
             : SurveyFile.Read(bytes, name);
 
-    /// <summary>The vertices of a PLY file (Stanford polygon format 1.0): ascii, binary little or big endian; other elements are passed over.</summary>
+    /// <summary>
+    /// The vertices of a PLY file (Stanford polygon format 1.0): ascii, binary little or big endian; other elements are passed over.
+    /// </summary>
     public static IReadOnlyList<Vec3> ReadPly(byte[] bytes, string name)
     {
         FormatFault Bad(string what) => new("file", $"{name} {what}", "Export the points again as PLY.");

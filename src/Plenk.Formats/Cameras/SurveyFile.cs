@@ -4,7 +4,9 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Formats.Cameras;
 
-/// <summary>Survey points in: CSV with the header name, x, y, z and, where a point is already clicked, frame, px, py (a row a click).</summary>
+/// <summary>
+/// Survey points in: CSV with the header name, x, y, z and, where a point is already clicked, frame, px, py (a row a click).
+/// </summary>
 public static class SurveyFile
 {
     public static IReadOnlyList<SurveyPoint> Read(byte[] bytes, string name)

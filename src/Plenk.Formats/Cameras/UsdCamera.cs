@@ -7,7 +7,9 @@ using Plenk.Formats.Cameras.Readers;
 
 namespace Plenk.Formats.Cameras;
 
-/// <summary>The first camera of a USD text file: its own transform ops as matrices or as translation and rotation, apertures and focal length.</summary>
+/// <summary>
+/// The first camera of a USD text file: its own transform ops as matrices or as translation and rotation, apertures and focal length.
+/// </summary>
 public static partial class UsdCamera
 {
     [GeneratedRegex(@"def\s+Camera\s+""([^""]*)""")]

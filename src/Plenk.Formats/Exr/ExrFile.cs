@@ -7,7 +7,9 @@ namespace Plenk.Formats.Exr;
 /// <summary>A channel of an EXR: Width × Height values, row by row from the top, named "layer.channel" or "channel".</summary>
 public sealed record ExrChannel(string Name, float[] Values, bool Half = false)
 {
-    /// <summary>The first channels of a picture, one for each letter of <paramref name="names"/>, under a layer where one is given.</summary>
+    /// <summary>
+    /// The first channels of a picture, one for each letter of <paramref name="names"/>, under a layer where one is given.
+    /// </summary>
     public static IEnumerable<ExrChannel> Of(FloatImage image, string names, string? layer = null, bool half = false) =>
         names.Select(
             (name, c) =>
@@ -44,8 +46,8 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
         Primaries.Convert(FloatImage.Of(Width, Height, planes), Primaries.To(Primaries.Bt709));
 
     /// <summary>
-    /// Red, green and blue (and alpha) of the layer that is the picture: the one without a name, else the first of the given names, else the first that has them and is
-    /// no ID matte. A missing green or blue is the red; null where there is no such layer.
+    /// Red, green and blue (and alpha) of the layer that is the picture: the one without a name, else the first of the given names, else
+    /// the first that has them and is no ID matte. A missing green or blue is the red; null where there is no such layer.
     /// </summary>
     public float[][]? Picture(bool alpha, params ReadOnlySpan<string> preferred)
     {
@@ -295,7 +297,9 @@ public static unsafe partial class ExrFile
         }
     }
 
-    /// <summary>Reads all channels of all parts as float. A file that is no EXR, damaged or deep is refused by a <see cref="FormatFault"/>.</summary>
+    /// <summary>
+    /// Reads all channels of all parts as float. A file that is no EXR, damaged or deep is refused by a <see cref="FormatFault"/>.
+    /// </summary>
     public static ExrPicture Read(string path) => Read(File.ReadAllBytes(path), Path.GetFileName(path));
 
     /// <summary>The same of a file in memory; its faults say the name that it came under.</summary>

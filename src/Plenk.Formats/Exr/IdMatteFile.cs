@@ -45,7 +45,9 @@ public static class IdMatteFile
         return h ^ (h >> 16);
     }
 
-    /// <summary>A name's ID: its hash, with a bit of the exponent turned where the float would be none (zero, subnormal, infinite, no number).</summary>
+    /// <summary>
+    /// A name's ID: its hash, with a bit of the exponent turned where the float would be none (zero, subnormal, infinite, no number).
+    /// </summary>
     public static uint IdOf(string name)
     {
         uint id = Hash(Encoding.UTF8.GetBytes(name)),
@@ -103,7 +105,10 @@ public static class IdMatteFile
         return [.. planes.Select((p, k) => new ExrChannel($"{matte.Layer}{k / 4:00}.{"RGBA"[k % 4]}", p))];
     }
 
-    /// <summary>What names of a layer cover together, a value a pixel, at most 1; a name that the picture does not show covers nothing. Null where there is no such layer.</summary>
+    /// <summary>
+    /// What names of a layer cover together, a value a pixel, at most 1; a name that the picture does not show covers nothing. Null where
+    /// there is no such layer.
+    /// </summary>
     public static FloatImage? Coverage(ExrPicture picture, string layer, IReadOnlyList<string> names)
     {
         if (Read(picture).FirstOrDefault(l => l.Name == layer) is not { } found)
@@ -124,7 +129,10 @@ public static class IdMatteFile
         return sum;
     }
 
-    /// <summary>All ID-matte layers of a picture. What has no manifest is named by its hash; coverage that adds up to more than a pixel, and IDs of half floats, are told.</summary>
+    /// <summary>
+    /// All ID-matte layers of a picture. What has no manifest is named by its hash; coverage that adds up to more than a pixel, and IDs of
+    /// half floats, are told.
+    /// </summary>
     public static IReadOnlyList<Layer> Read(ExrPicture picture)
     {
         var layers = new List<Layer>();

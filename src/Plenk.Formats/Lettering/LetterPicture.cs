@@ -53,7 +53,9 @@ public static class LetterPicture
         return path;
     }
 
-    /// <summary>The font within a WOFF 1.0 file (W3C Recommendation 2012): its tables, each perhaps deflated, behind a directory of their own.</summary>
+    /// <summary>
+    /// The font within a WOFF 1.0 file (W3C Recommendation 2012): its tables, each perhaps deflated, behind a directory of their own.
+    /// </summary>
     private static byte[] Unpacked(ReadOnlySpan<byte> woff)
     {
         static uint At(ReadOnlySpan<byte> bytes, int i) => BinaryPrimitives.ReadUInt32BigEndian(bytes[i..]);

@@ -7,8 +7,8 @@ using Plenk.Core.Tracing;
 namespace Plenk.Formats;
 
 /// <summary>
-/// A text as a mesh: letters of a shipped font (both under the SIL Open Font License), set large as coverage, outlined, filled with triangles, and given
-/// thickness and bevel. It stands on the middle of its base line and is read from +Z; metres.
+/// A text as a mesh: letters of a shipped font (both under the SIL Open Font License), set large as coverage, outlined, filled with
+/// triangles, and given thickness and bevel. It stands on the middle of its base line and is read from +Z; metres.
 /// </summary>
 public static class LetteringMesh
 {

@@ -5,7 +5,9 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Formats.Meshes;
 
-/// <summary>One named object of a mesh file, in metres and +Y up as the file says; Materials are the file's, shared by its objects.</summary>
+/// <summary>
+/// One named object of a mesh file, in metres and +Y up as the file says; Materials are the file's, shared by its objects.
+/// </summary>
 public sealed record ImportedObject(string Name, TriangleMesh Mesh);
 
 /// <summary>A mesh file's objects. Warnings say, in the artist's terms, what was left out.</summary>

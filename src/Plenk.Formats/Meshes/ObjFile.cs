@@ -7,7 +7,10 @@ using Plenk.Core.Tracing;
 
 namespace Plenk.Formats.Meshes;
 
-/// <summary>Wavefront OBJ text: v, vt, vn, f (1-based, negative counts back), o, g, usemtl, line continuation. No unit and no up axis stand in the file: metres and +Y are taken.</summary>
+/// <summary>
+/// Wavefront OBJ text: v, vt, vn, f (1-based, negative counts back), o, g, usemtl, line continuation. No unit and no up axis stand in the
+/// file: metres and +Y are taken.
+/// </summary>
 public static class ObjFile
 {
     private const int LargestCorners = 30_000_000;

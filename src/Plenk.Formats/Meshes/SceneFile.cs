@@ -20,7 +20,9 @@ public sealed record SceneThing(
     IReadOnlyList<(int Frame, Similarity ObjectToWorld)> Places
 );
 
-/// <summary>A shot's place for other programs: metres, right-handed, +Y up. Lights as at the first frame, their strength as Plenk's.</summary>
+/// <summary>
+/// A shot's place for other programs: metres, right-handed, +Y up. Lights as at the first frame, their strength as Plenk's.
+/// </summary>
 public sealed record SceneToHandOver(
     IReadOnlyList<(int Frame, Pose CameraToWorld, double FocalMm)> Camera,
     double SensorWidthMm,
@@ -34,7 +36,9 @@ public sealed record SceneToHandOver(
     /// <summary>Named places in the world.</summary>
     public IReadOnlyList<(string Name, Vec3 Place)> Points { get; init; } = [];
 
-    /// <summary>How far the aperture lies off the lens's axis, positive to the right and up: a principal point off the centre, the other way.</summary>
+    /// <summary>
+    /// How far the aperture lies off the lens's axis, positive to the right and up: a principal point off the centre, the other way.
+    /// </summary>
     public (double X, double Y) ApertureOffsetMm { get; init; }
 }
 
@@ -42,8 +46,8 @@ public sealed record SceneToHandOver(
 public static class SceneFile
 {
     /// <summary>
-    /// Lights by KHR_lights_punctual: suns, points and spots; intensities are Plenk's own (relative), not candela or lux. A zoom and lights that
-    /// shine from all around have no place in glTF: extras of the camera name the first frame, the rate and the sensor.
+    /// Lights by KHR_lights_punctual: suns, points and spots; intensities are Plenk's own (relative), not candela or lux. A zoom and lights
+    /// that shine from all around have no place in glTF: extras of the camera name the first frame, the rate and the sensor.
     /// </summary>
     public static byte[] Glb(SceneToHandOver s)
     {
@@ -150,7 +154,9 @@ public static class SceneFile
 
     private static string N(double v) => v.ToString("G9", CultureInfo.InvariantCulture);
 
-    /// <summary>USD text: row vectors, lengths of the camera in tenths of the stage's unit, time codes are frames; the zoom is animated.</summary>
+    /// <summary>
+    /// USD text: row vectors, lengths of the camera in tenths of the stage's unit, time codes are frames; the zoom is animated.
+    /// </summary>
     public static string Usd(SceneToHandOver s)
     {
         var text = new StringBuilder();

@@ -7,10 +7,14 @@ using Plenk.Core.Shots;
 namespace Plenk.Formats.Raster;
 
 /// <summary>A DPX frame's code values with what its header says of where it comes from.</summary>
-/// <param name="Encoding">By its transfer characteristic (table 5A), where that is printing density, logarithmic or linear; scanned film is what is logarithmic.</param>
+/// <param name="Encoding">
+/// By its transfer characteristic (table 5A), where that is printing density, logarithmic or linear; scanned film is what is logarithmic.
+/// </param>
 public sealed record DpxPicture(CodeImage Image, string? Timecode, string Clip, ColorEncoding? Encoding = null);
 
-/// <summary>DPX in and out (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.</summary>
+/// <summary>
+/// DPX in and out (SMPTE 268M, version 1 and 2): RGB and RGBA of 8, 10, 12 and 16 bits, not run-length coded, either byte order.
+/// </summary>
 public static class DpxFile
 {
     public static bool Is(ReadOnlySpan<byte> bytes) =>

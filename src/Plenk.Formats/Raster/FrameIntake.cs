@@ -18,10 +18,10 @@ public sealed record TakenFrame(
 );
 
 /// <summary>
-/// Frames of any kind that is taken. PNG and JPEG are kept as they came. TIFF and DPX keep their code values, written as PNG
-/// (10 and 12 bits spread over 16, which is exact both ways). Scene-linear EXR is kept as 16-bit ACEScct codes (S-2016-001): a
-/// step of them is 0.019 % of the light, under half a step of half floats, from −0.006 to 222; pages and encoders read no floats. Its colours
-/// are taken into the working primaries, and its display window is the frame: what lies beyond it is left, what it lacks is black.
+/// Frames of any kind that is taken. PNG and JPEG are kept as they came. TIFF and DPX keep their code values, written as PNG (10 and 12
+/// bits spread over 16, which is exact both ways). Scene-linear EXR is kept as 16-bit ACEScct codes (S-2016-001): a step of them is 0.019 %
+/// of the light, under half a step of half floats, from −0.006 to 222; pages and encoders read no floats. Its colours are taken into the
+/// working primaries, and its display window is the frame: what lies beyond it is left, what it lacks is black.
 /// </summary>
 public static class FrameIntake
 {

@@ -5,12 +5,16 @@ using Plenk.Core.Images;
 
 namespace Plenk.Formats.Raster;
 
-/// <summary>Radiance pictures in (Ward, "Real Pixels", Graphics Gems II): shared-exponent pixels, plain or run-length coded, scene-linear.</summary>
+/// <summary>
+/// Radiance pictures in (Ward, "Real Pixels", Graphics Gems II): shared-exponent pixels, plain or run-length coded, scene-linear.
+/// </summary>
 public static class RadianceFile
 {
     public static bool Is(ReadOnlySpan<byte> bytes) => bytes.StartsWith("#?RADIANCE"u8) || bytes.StartsWith("#?RGBE"u8);
 
-    /// <summary>RGB in the working primaries, the first row on top. Exposures that the header says were multiplied in are taken out.</summary>
+    /// <summary>
+    /// RGB in the working primaries, the first row on top. Exposures that the header says were multiplied in are taken out.
+    /// </summary>
     public static FloatImage Read(byte[] bytes, string name)
     {
         FormatFault Bad(string kind, string what, string mend = "Export the picture again.") => new(kind, $"{name} {what}", mend);

@@ -90,7 +90,9 @@ public static class RasterFile
         return Describe(image);
     }
 
-    /// <summary>Decodes all pixels; a file that ends early, is damaged, animated, CMYK or too large is refused by a <see cref="FormatFault"/>.</summary>
+    /// <summary>
+    /// Decodes all pixels; a file that ends early, is damaged, animated, CMYK or too large is refused by a <see cref="FormatFault"/>.
+    /// </summary>
     public static CodeImage Read(byte[] bytes, string name)
     {
         Guard(bytes, name);

@@ -3,7 +3,9 @@ namespace Plenk.Formats.Raster;
 /// <summary>Pictures for those who judge: with words burned in, and many on one sheet.</summary>
 public static class ReviewPicture
 {
-    /// <summary>White words on a dark edge along the lower border: one at the left, one at the right. The picture itself is left as it is.</summary>
+    /// <summary>
+    /// White words on a dark edge along the lower border: one at the left, one at the right. The picture itself is left as it is.
+    /// </summary>
     public static CodeImage BurnedIn(CodeImage picture, string left, string right)
     {
         var result = picture with { Codes = [.. picture.Codes] };

@@ -2,7 +2,9 @@ using System.Text.RegularExpressions;
 
 namespace Plenk.Formats.Sequences;
 
-/// <summary>The number of a frame in a file's name: the last digits before its ending, unless they are a version's (<c>roof_v003.png</c> has none).</summary>
+/// <summary>
+/// The number of a frame in a file's name: the last digits before its ending, unless they are a version's (<c>roof_v003.png</c> has none).
+/// </summary>
 public static partial class FrameNumber
 {
     [GeneratedRegex(@"(?<!(?:^|[^A-Za-z])[vV]\d*)(\d+)(?=\.[^.]*$)", RegexOptions.CultureInvariant)]

@@ -256,7 +256,10 @@ public static class VideoFile
         }
     }
 
-    /// <summary>The container by its signature: ISO 14496-12 (a box type after its length), EBML (RFC 8794), RIFF AVI, MXF (SMPTE 377-1). Null: none of them.</summary>
+    /// <summary>
+    /// The container by its signature: ISO 14496-12 (a box type after its length), EBML (RFC 8794), RIFF AVI, MXF (SMPTE 377-1). Null: none
+    /// of them.
+    /// </summary>
     private static string? Demuxer(string path)
     {
         Span<byte> head = stackalloc byte[16];

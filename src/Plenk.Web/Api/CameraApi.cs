@@ -22,7 +22,9 @@ public sealed record SurveyTrackRequest(int BaseRevision, int Track);
 
 public sealed record FloorRequest(int BaseRevision, IReadOnlyList<int> Tracks);
 
-/// <summary>Tracks and solves: made in the tray, changed by hand, looked at frame by frame; cameras, lens maps and survey points in.</summary>
+/// <summary>
+/// Tracks and solves: made in the tray, changed by hand, looked at frame by frame; cameras, lens maps and survey points in.
+/// </summary>
 public static class CameraApi
 {
     private const int Tail = 12; // frames

@@ -450,7 +450,9 @@ public static class PictureApi
         return Results.Bytes(bytes, bytes[0] == 0xFF ? "image/jpeg" : "image/png");
     }
 
-    /// <summary>The name of the piece that hides the middle of an element and its corners from the camera; null where some of it is seen.</summary>
+    /// <summary>
+    /// The name of the piece that hides the middle of an element and its corners from the camera; null where some of it is seen.
+    /// </summary>
     private static string? HiddenBy(SetScene set, Pose camera, Core.Contact.PlacedElement e)
     {
         var (min, max) = e.Model.Tree.Mesh.Bounds();

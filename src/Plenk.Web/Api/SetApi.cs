@@ -9,7 +9,9 @@ using Plenk.Work;
 
 namespace Plenk.Web.Api;
 
-/// <summary>A foot in the world and a spot of the picture; where Along is given, the spot lies above the line from the foot along it.</summary>
+/// <summary>
+/// A foot in the world and a spot of the picture; where Along is given, the spot lies above the line from the foot along it.
+/// </summary>
 public sealed record AboveRequest(Vec3 Foot, double X, double Y, Vec3? Along);
 
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);

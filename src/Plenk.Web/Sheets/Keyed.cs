@@ -1,6 +1,8 @@
 namespace Plenk.Web.Sheets;
 
-/// <summary>Where a value that may be keyed over frames is set: in the thing, or in its key of a frame, which begins where it is not there yet.</summary>
+/// <summary>
+/// Where a value that may be keyed over frames is set: in the thing, or in its key of a frame, which begins where it is not there yet.
+/// </summary>
 /// <param name="Begins">What a new key begins as; null: the value is not keyed.</param>
 public sealed record Keyed(string At, object? Begins)
 {

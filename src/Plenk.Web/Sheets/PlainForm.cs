@@ -8,8 +8,8 @@ using Plenk.Web.Sheets.Fields;
 namespace Plenk.Web.Sheets;
 
 /// <summary>
-/// Edits from a sheet's fields as a browser without script sends them. A field's name is its kind and its place, like “number:elements/bell/scale”; beside it goes what
-/// it showed, so that those count whose text was changed.
+/// Edits from a sheet's fields as a browser without script sends them. A field's name is its kind and its place, like
+/// “number:elements/bell/scale”; beside it goes what it showed, so that those count whose text was changed.
 /// </summary>
 public static class PlainForm
 {

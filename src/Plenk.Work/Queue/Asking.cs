@@ -5,7 +5,10 @@ using Plenk.Store;
 
 namespace Plenk.Work.Queue;
 
-/// <summary>How a job is asked for: its key is the hash of what its kind reads of the shot and of what was chosen, so the same thing is not done twice, and another thing never answers for it.</summary>
+/// <summary>
+/// How a job is asked for: its key is the hash of what its kind reads of the shot and of what was chosen, so the same thing is not done
+/// twice, and another thing never answers for it.
+/// </summary>
 public static class Asking
 {
     /// <summary>By kind: the document that its computation is given.</summary>

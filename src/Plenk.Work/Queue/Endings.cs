@@ -2,7 +2,10 @@ using Plenk.Store;
 
 namespace Plenk.Work.Queue;
 
-/// <summary>How work that was taken from a queue comes to its end, whatever went wrong: told in words, and told to a database that may be away for a moment.</summary>
+/// <summary>
+/// How work that was taken from a queue comes to its end, whatever went wrong: told in words, and told to a database that may be away for a
+/// moment.
+/// </summary>
 public static class Endings
 {
     /// <summary>It was stopped, alone or in all parts of a loop.</summary>
@@ -20,7 +23,9 @@ public static class Endings
             _ => null,
         };
 
-    /// <summary>Tries for ten seconds while the database is away; throws its fault then, or at once where nothing is worth the wait.</summary>
+    /// <summary>
+    /// Tries for ten seconds while the database is away; throws its fault then, or at once where nothing is worth the wait.
+    /// </summary>
     public static async Task Told(Func<Task> tell, Func<bool>? hurry = null)
     {
         for (int attempt = 0; ; attempt++)

@@ -1,8 +1,8 @@
 namespace Plenk.Work.Queue;
 
 /// <summary>
-/// Entry for so many at once. Those who wait come in by rank, and within a rank whoever of whose kind the fewest are inside or were let in since the line
-/// was last empty: one who asks for much does not keep out one who asks for little.
+/// Entry for so many at once. Those who wait come in by rank, and within a rank whoever of whose kind the fewest are inside or were let in
+/// since the line was last empty: one who asks for much does not keep out one who asks for little.
 /// </summary>
 public sealed class FairLine(int atOnce)
 {

@@ -8,8 +8,8 @@ using Plenk.Store;
 namespace Plenk.Work.Queue;
 
 /// <summary>
-/// Serves the lanes of the tray. Whatever a job does, it ends once and in words: a fault is told and logged, a stop is answered within a second, and a
-/// computation that does not heed it is left behind with nothing to lay its result on.
+/// Serves the lanes of the tray. Whatever a job does, it ends once and in words: a fault is told and logged, a stop is answered within a
+/// second, and a computation that does not heed it is left behind with nothing to lay its result on.
 /// </summary>
 public sealed class JobRunner(JobStore jobs, IEnumerable<TrayJobs> kinds, ILogger<JobRunner> log) : BackgroundService
 {

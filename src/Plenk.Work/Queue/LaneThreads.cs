@@ -4,8 +4,9 @@ using System.Runtime.InteropServices;
 namespace Plenk.Work.Queue;
 
 /// <summary>
-/// Threads of a lane. Their loops run on them too (<see cref="Core.Cores"/>), and the operating system lets them give way: beside hands, which run
-/// at the usual niceness of 0, a lane of niceness 10 gets about a tenth of a core that both want, and all of one that nobody else does.
+/// Threads of a lane. Their loops run on them too (<see cref="Core.Cores"/>), and the operating system lets them give way: beside hands,
+/// which run at the usual niceness of 0, a lane of niceness 10 gets about a tenth of a core that both want, and all of one that nobody else
+/// does.
 /// </summary>
 public sealed partial class LaneThreads : TaskScheduler, IDisposable
 {
@@ -60,8 +61,8 @@ public sealed partial class LaneThreads : TaskScheduler, IDisposable
     protected override void QueueTask(Task task) => _tasks.Add(task);
 
     /// <summary>
-    /// Whoever waits for a task of these threads on one of them runs it, though it stands in the queue: the others may all be waiting for what comes of it. It is
-    /// run once; the queue skips what was.
+    /// Whoever waits for a task of these threads on one of them runs it, though it stands in the queue: the others may all be waiting for
+    /// what comes of it. It is run once; the queue skips what was.
     /// </summary>
     protected override bool TryExecuteTaskInline(Task task, bool taskWasPreviouslyQueued) =>
         _own.Contains(Environment.CurrentManagedThreadId) && TryExecuteTask(task);

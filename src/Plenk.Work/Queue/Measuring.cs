@@ -7,12 +7,15 @@ using Plenk.Store;
 
 namespace Plenk.Work.Queue;
 
-/// <summary>How far the measuring of a revision is: which reading is taken now (null: none yet), how many of how many are there, and how many shots are measured before it.</summary>
+/// <summary>
+/// How far the measuring of a revision is: which reading is taken now (null: none yet), how many of how many are there, and how many shots
+/// are measured before it.
+/// </summary>
 public sealed record MeasuringAt(string? Now, int Done, int Of, int Before);
 
 /// <summary>
-/// The lane of readings: those of a revision that are not known yet, each kept under what it reads. Shots take turns, a reading each; what nobody has
-/// asked for in a while is left.
+/// The lane of readings: those of a revision that are not known yet, each kept under what it reads. Shots take turns, a reading each; what
+/// nobody has asked for in a while is left.
 /// </summary>
 public sealed class Measuring(ShotStore shots, ResultStore results, ShotEngine engine, ILogger<Measuring> log) : BackgroundService
 {

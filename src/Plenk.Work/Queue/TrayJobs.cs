@@ -28,7 +28,9 @@ public sealed record JobRun(
 /// <summary>A kind of job by its name, and what runs it.</summary>
 public sealed record JobKind(string Name, Func<JobRun, Task<JobEnd>> Run);
 
-/// <summary>What jobs of the tray have in common: the document that they were asked on, and a change laid on the shot as it is when they end.</summary>
+/// <summary>
+/// What jobs of the tray have in common: the document that they were asked on, and a change laid on the shot as it is when they end.
+/// </summary>
 public abstract class TrayJobs(ShotStore shots)
 {
     /// <summary>In an explicit list: what the tray can run.</summary>
@@ -38,7 +40,9 @@ public abstract class TrayJobs(ShotStore shots)
     protected async Task<ShotDocument> Document(JobRow job, int revision) =>
         Asking.Read(job.Kind, (await shots.Read(job.ShotId, revision))!.Value.Document);
 
-    /// <summary>On top of whatever was changed meanwhile; nothing is laid once the job is to stop, but where a part of it is worth keeping.</summary>
+    /// <summary>
+    /// On top of whatever was changed meanwhile; nothing is laid once the job is to stop, but where a part of it is worth keeping.
+    /// </summary>
     protected async Task<RevisionRow> Lay(JobRun job, string who, string what, Func<ShotDocument, ShotDocument> change, bool part = false)
     {
         for (int attempt = 0; ; attempt++)

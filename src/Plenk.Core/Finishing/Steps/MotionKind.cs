@@ -34,7 +34,10 @@ public sealed class MotionKind : StepKind
         );
     }
 
-    /// <summary>By pixel, where what is seen of elements goes: by its own vectors where it was rendered elsewhere, else by the frame's; what samples have blurred stands.</summary>
+    /// <summary>
+    /// By pixel, where what is seen of elements goes: by its own vectors where it was rendered elsewhere, else by the frame's; what samples
+    /// have blurred stands.
+    /// </summary>
     private static FloatImage Motion(FinishCanvas canvas)
     {
         RenderedLayer[] own = [.. canvas.Layers.Rendered.Where(r => r.Motion is not null)];

@@ -5,8 +5,8 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Finishing.Steps;
 
 /// <summary>
-/// Saturation about the BT.709 luminance (ITU-R BT.709-6, item 3.2), by how light a colour is: film and print hold less colour in their blacks and whites than
-/// between (common practice, no source). Bands meet by smooth steps over two stops.
+/// Saturation about the BT.709 luminance (ITU-R BT.709-6, item 3.2), by how light a colour is: film and print hold less colour in their
+/// blacks and whites than between (common practice, no source). Bands meet by smooth steps over two stops.
 /// </summary>
 public sealed class SaturationKind : StepKind
 {

@@ -35,8 +35,8 @@ public sealed class ShadowMergeKind : StepKind
     public override string? Says(FinishStep step, StepEffect.Frames frames) => frames.ShadowSays;
 
     /// <summary>
-    /// One light's shadows do not darken twice: of ours and of those that came with rendered elements the darkest counts, and where the plate lies in
-    /// that light's shadow already, of ratio r, only what ours is darker than r: min(r, S) ÷ r.
+    /// One light's shadows do not darken twice: of ours and of those that came with rendered elements the darkest counts, and where the
+    /// plate lies in that light's shadow already, of ratio r, only what ours is darker than r: min(r, S) ÷ r.
     /// </summary>
     public static void Join(FinishCanvas canvas, ShadowJoinSettings join, FinishStep? s = null)
     {

@@ -4,8 +4,8 @@ using Plenk.Core.Shots;
 namespace Plenk.Core.Lighting.Kinds;
 
 /// <summary>
-/// A kind of light: its names, how it begins, what can be set of it, what is wrong with it, and what it sends where. Each has a file of its own here and a line in
-/// <see cref="LightForms.All"/>.
+/// A kind of light: its names, how it begins, what can be set of it, what is wrong with it, and what it sends where. Each has a file of its
+/// own here and a line in <see cref="LightForms.All"/>.
 /// </summary>
 public abstract class LightForm
 {

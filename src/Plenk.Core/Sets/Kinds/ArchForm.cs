@@ -6,8 +6,8 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Sets.Kinds;
 
 /// <summary>
-/// A wall with a round-headed opening through it. The head is a half circle as wide as the opening; where the opening is lower than that, the circle's segment through
-/// both jambs' heads and the crown.
+/// A wall with a round-headed opening through it. The head is a half circle as wide as the opening; where the opening is lower than that,
+/// the circle's segment through both jambs' heads and the crown.
 /// </summary>
 public sealed class ArchForm : PieceForm
 {

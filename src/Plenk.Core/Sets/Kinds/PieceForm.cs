@@ -5,8 +5,8 @@ using Plenk.Core.Tracing;
 namespace Plenk.Core.Sets.Kinds;
 
 /// <summary>
-/// A kind of piece: its names, how it begins, what can be set of it, what is wrong with it and its triangles. Each has a file of its own here and a line in
-/// <see cref="PieceForms.All"/>.
+/// A kind of piece: its names, how it begins, what can be set of it, what is wrong with it and its triangles. Each has a file of its own
+/// here and a line in <see cref="PieceForms.All"/>.
 /// </summary>
 public abstract class PieceForm
 {

@@ -14,6 +14,8 @@ public enum ElementKind
     /// <summary>A text, flat or solid.</summary>
     Lettering,
 
-    /// <summary>Frames rendered elsewhere through the shot's camera, with alpha, merged by their depth or by the distance where they stand.</summary>
+    /// <summary>
+    /// Frames rendered elsewhere through the shot's camera, with alpha, merged by their depth or by the distance where they stand.
+    /// </summary>
     Rendered,
 }

@@ -2,7 +2,9 @@ using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Shots;
 
-/// <summary>A text as it stands: height of its capitals, thickness and bevel in metres; colours linear, the second at its head (null: one colour).</summary>
+/// <summary>
+/// A text as it stands: height of its capitals, thickness and bevel in metres; colours linear, the second at its head (null: one colour).
+/// </summary>
 public sealed record Lettering(
     string Text,
     double HeightMetres = 0.3,

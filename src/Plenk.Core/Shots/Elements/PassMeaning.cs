@@ -1,6 +1,9 @@
 namespace Plenk.Core.Shots;
 
-/// <summary>How a rendered sequence's position and normal passes are meant: each axis of ours as one of theirs with its sign, in the world or the camera's space.</summary>
+/// <summary>
+/// How a rendered sequence's position and normal passes are meant: each axis of ours as one of theirs with its sign, in the world or the
+/// camera's space.
+/// </summary>
 /// <param name="Positions">Like “+X +Z −Y”.</param>
 /// <param name="Metres">A unit of the positions.</param>
 /// <param name="Margin">How many times worse the next unit is; null: the unit could not be told and counts as a metre.</param>

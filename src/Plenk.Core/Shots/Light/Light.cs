@@ -21,7 +21,9 @@ public sealed record Light : Extensible
     /// <summary>Its colour is that of this temperature; null: <see cref="Color"/> stands as it is.</summary>
     public double? Kelvin { get; init; }
 
-    /// <summary>Of point, spot, rectangle and a panorama that shows the place, metres. A spot and a rectangle shine along −<see cref="Direction"/>.</summary>
+    /// <summary>
+    /// Of point, spot, rectangle and a panorama that shows the place, metres. A spot and a rectangle shine along −<see cref="Direction"/>.
+    /// </summary>
     public Vec3 Position { get; init; } = new(0, 2, 0);
 
     /// <summary>Of a spot: half angles within which it is whole and beyond which it is dark.</summary>
@@ -32,7 +34,9 @@ public sealed record Light : Extensible
     public double Width { get; init; } = 1;
     public double Height { get; init; } = 1;
 
-    /// <summary>Of a rectangle that may be rolled or skewed: from its middle to the middle of two edges, metres; null: upright, by width and height.</summary>
+    /// <summary>
+    /// Of a rectangle that may be rolled or skewed: from its middle to the middle of two edges, metres; null: upright, by width and height.
+    /// </summary>
     public Vec3? HalfU { get; init; }
     public Vec3? HalfV { get; init; }
 
@@ -44,7 +48,10 @@ public sealed record Light : Extensible
     public string? Media { get; init; }
     public double HeadingDegrees { get; init; }
 
-    /// <summary>A panorama is a picture of the place itself, shot at <see cref="Position"/>: it lights nothing, and what mirrors reads it for what the plate does not show.</summary>
+    /// <summary>
+    /// A panorama is a picture of the place itself, shot at <see cref="Position"/>: it lights nothing, and what mirrors reads it for what
+    /// the plate does not show.
+    /// </summary>
     public bool ShowsPlace { get; init; }
 
     /// <summary>It lit the place when the plate was shot; else it is a new lamp.</summary>

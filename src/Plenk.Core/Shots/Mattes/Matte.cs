@@ -1,8 +1,8 @@
 namespace Plenk.Core.Shots;
 
 /// <summary>
-/// What lies in it, by shot frame; one list for every step. A drawn shape has an outline by keys (straight between them, held before the first and after the last; pixels of the plate) and, apart from it,
-/// a motion that carries the outline along.
+/// What lies in it, by shot frame; one list for every step. A drawn shape has an outline by keys (straight between them, held before the
+/// first and after the last; pixels of the plate) and, apart from it, a motion that carries the outline along.
 /// </summary>
 public sealed record Matte : Extensible
 {
@@ -33,7 +33,9 @@ public sealed record Matte : Extensible
     /// <summary>Tracks keep off what lies in it.</summary>
     public bool KeepsTracksOff { get; init; } = true;
 
-    /// <summary>What lies in it hides elements that are further away than this, metres from the camera; null: it hides none; 0: it hides all.</summary>
+    /// <summary>
+    /// What lies in it hides elements that are further away than this, metres from the camera; null: it hides none; 0: it hides all.
+    /// </summary>
     public double? HidesBeyondMetres { get; init; }
 
     /// <summary>Frozen: kept as pictures, so that nothing that it hangs on changes it any more.</summary>

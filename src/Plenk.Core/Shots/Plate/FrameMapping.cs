@@ -6,7 +6,10 @@ public sealed record FrameMapping(double SourceFrame, int ShotFrame)
     public double ToSource(double shotFrame, FrameRate source, FrameRate shot) =>
         SourceFrame + (shotFrame - ShotFrame) * ((double)source.Num * shot.Den / ((double)source.Den * shot.Num));
 
-    /// <summary>The source's frame that a shot frame shows: the nearest one, of two as near the later. The one place where source frames are rounded.</summary>
+    /// <summary>
+    /// The source's frame that a shot frame shows: the nearest one, of two as near the later. The one place where source frames are
+    /// rounded.
+    /// </summary>
     public int FrameAt(double shotFrame, FrameRate source, FrameRate shot) =>
         (int)Math.Floor(ToSource(shotFrame, source, shot) + 0.5 + 1e-9);
 }

@@ -20,10 +20,15 @@ public sealed record FrameSource : Extensible
     /// <summary>Its colour is premultiplied by its alpha already.</summary>
     public bool Premultiplied { get; init; }
 
-    /// <summary>Of frames rendered elsewhere: they were rendered through a straight pinhole of the shot's focal length, and are bent here as the lens bends.</summary>
+    /// <summary>
+    /// Of frames rendered elsewhere: they were rendered through a straight pinhole of the shot's focal length, and are bent here as the
+    /// lens bends.
+    /// </summary>
     public bool WithoutLens { get; init; }
 
-    /// <summary>Of frames rendered elsewhere: by how much their display window is wider than the plate, middle on middle; 1: as wide.</summary>
+    /// <summary>
+    /// Of frames rendered elsewhere: by how much their display window is wider than the plate, middle on middle; 1: as wide.
+    /// </summary>
     public double Overscan { get; init; } = 1;
 
     /// <summary>It begins anew after its last frame; else its last one stands.</summary>

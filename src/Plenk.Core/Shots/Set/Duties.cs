@@ -9,7 +9,9 @@ public sealed record Duties : Extensible
     public bool WearsFootage { get; init; } = true;
     public bool BlocksLight { get; init; } = true;
 
-    /// <summary>How much larger than it is it hides elements (smaller: negative), millimetres and pixels of the plate; nothing else knows of it.</summary>
+    /// <summary>
+    /// How much larger than it is it hides elements (smaller: negative), millimetres and pixels of the plate; nothing else knows of it.
+    /// </summary>
     public double HoldoutMillimetres { get; init; }
     public double HoldoutPixels { get; init; }
 

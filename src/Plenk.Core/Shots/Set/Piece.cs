@@ -5,7 +5,8 @@ namespace Plenk.Core.Shots;
 
 /// <summary>
 /// A part of the rebuilt set. A plane lies in its own XZ with its front up; a box, a cylinder, stairs and a dome stand on the middle of
-/// their foot; an outline and a strip keep the coordinates they are drawn in; a mesh keeps those of its file. Turned about Y, then tilted about X, then rolled about Z, in degrees.
+/// their foot; an outline and a strip keep the coordinates they are drawn in; a mesh keeps those of its file. Turned about Y, then tilted
+/// about X, then rolled about Z, in degrees.
 /// </summary>
 public sealed record Piece : Extensible
 {

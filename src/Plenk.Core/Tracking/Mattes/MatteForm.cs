@@ -17,7 +17,8 @@ public interface IMatteSources
 }
 
 /// <summary>
-/// A kind of matte: its words, its fields, what is wrong with it, and what lies in it. Each has a file of its own here and a line in <see cref="MatteForms.All"/>.
+/// A kind of matte: its words, its fields, what is wrong with it, and what lies in it. Each has a file of its own here and a line in <see
+/// cref="MatteForms.All"/>.
 /// </summary>
 public abstract class MatteForm
 {
@@ -43,6 +44,8 @@ public abstract class MatteForm
     /// <summary>What it lacks to be seen, with what would mend it; null: nothing.</summary>
     public virtual string? Lacks(Matte matte) => null;
 
-    /// <summary>How much of each pixel lies in it, before it is joined to others; <paramref name="scale"/> is the picture's width over the plate's.</summary>
+    /// <summary>
+    /// How much of each pixel lies in it, before it is joined to others; <paramref name="scale"/> is the picture's width over the plate's.
+    /// </summary>
     public abstract float[] Coverage(Matte matte, int frame, int width, int height, double scale, IMatteSources sources);
 }

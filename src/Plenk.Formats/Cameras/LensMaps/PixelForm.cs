@@ -1,8 +1,8 @@
 namespace Plenk.Formats.Cameras.LensMaps;
 
 /// <summary>
-/// Pixels from the left and from the top, the middle of the first pixel at 0: dst(x, y) = src(map1(x, y), map2(x, y)), as the OpenCV documentation defines the maps
-/// of remap and initUndistortRectifyMap.
+/// Pixels from the left and from the top, the middle of the first pixel at 0: dst(x, y) = src(map1(x, y), map2(x, y)), as the OpenCV
+/// documentation defines the maps of remap and initUndistortRectifyMap.
 /// </summary>
 public sealed class PixelForm : LensMapForm
 {

@@ -1,6 +1,9 @@
 namespace Plenk.Formats.Cameras.LensMaps;
 
-/// <summary>Shares of width and height, 0 to 1, from the left and from the bottom or the top (common practice, no source; as <see cref="CameraExport.LensMaps"/> writes them from the bottom).</summary>
+/// <summary>
+/// Shares of width and height, 0 to 1, from the left and from the bottom or the top (common practice, no source; as <see
+/// cref="CameraExport.LensMaps"/> writes them from the bottom).
+/// </summary>
 public sealed class ShareForm(bool fromBottom) : LensMapForm
 {
     public override string Name => fromBottom ? "in shares from the bottom" : "in shares from the top";

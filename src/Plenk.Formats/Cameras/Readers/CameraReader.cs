@@ -4,8 +4,8 @@ using Plenk.Core.Shots;
 namespace Plenk.Formats.Cameras.Readers;
 
 /// <summary>
-/// A kind of camera file: how it is told, and what is read of it (docs/camera-files.md gives the shapes). Each has a file of its own here and a line in
-/// <see cref="CameraFiles.Readers"/>.
+/// A kind of camera file: how it is told, and what is read of it (docs/camera-files.md gives the shapes). Each has a file of its own here
+/// and a line in <see cref="CameraFiles.Readers"/>.
 /// </summary>
 public abstract class CameraReader
 {

@@ -10,7 +10,10 @@ using Plenk.Work;
 
 namespace Plenk.Web.Pages.Shot;
 
-/// <summary>A shot's page, whole; its sheet alone; and what is saved from it without script. Pages of other origins are kept out by <see cref="Doors"/>.</summary>
+/// <summary>
+/// A shot's page, whole; its sheet alone; and what is saved from it without script. Pages of other origins are kept out by <see
+/// cref="Doors"/>.
+/// </summary>
 [IgnoreAntiforgeryToken]
 public sealed class IndexModel(ShotStore shots, MediaStore media, ShotEngine engine) : PageModel
 {

@@ -6,7 +6,9 @@ using Plenk.Web.Sheets.Fields;
 
 namespace Plenk.Web.Pages.Shot;
 
-/// <summary>Parts of sheets that take a while, or that are drawn once somebody looks: each is a partial in Parts that asks for what it shows.</summary>
+/// <summary>
+/// Parts of sheets that take a while, or that are drawn once somebody looks: each is a partial in Parts that asks for what it shows.
+/// </summary>
 public sealed class PartModel(ShotStore shots, Microsoft.AspNetCore.Mvc.ViewEngines.ICompositeViewEngine views) : PageModel
 {
     public SheetView Sheet { get; private set; } = null!;

@@ -5,8 +5,8 @@ using Microsoft.AspNetCore.Razor.TagHelpers;
 namespace Plenk.Web.Sheets.Fields;
 
 /// <summary>
-/// A field of a sheet. With <see cref="At"/> it shows the document's value at that place, and what is typed becomes an edit of it; with <see cref="Name"/> alone it
-/// belongs to the form or the button that asks for it.
+/// A field of a sheet. With <see cref="At"/> it shows the document's value at that place, and what is typed becomes an edit of it; with
+/// <see cref="Name"/> alone it belongs to the form or the button that asks for it.
 /// </summary>
 public abstract class FieldHelper : SheetHelper
 {
@@ -18,7 +18,10 @@ public abstract class FieldHelper : SheetHelper
     /// <summary>A member of a list that the place lies in and that is not there yet: it begins as this, known by its frame or id.</summary>
     public object? Begins { get; set; }
 
-    /// <summary>A hand of the step's script that takes what is typed; “choose:name” keeps it for the page alone, “compare” changes what the picture shows.</summary>
+    /// <summary>
+    /// A hand of the step's script that takes what is typed; “choose:name” keeps it for the page alone, “compare” changes what the picture
+    /// shows.
+    /// </summary>
     public string? Tells { get; set; }
 
     /// <summary>What the page's hand works on.</summary>

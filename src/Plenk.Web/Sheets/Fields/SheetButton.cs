@@ -4,7 +4,8 @@ using Microsoft.AspNetCore.Razor.TagHelpers;
 namespace Plenk.Web.Sheets.Fields;
 
 /// <summary>
-/// A button of a sheet, told what it does: edits of the document, a request to the API, a hand of the step's own script, a look at the picture, or a choice.
+/// A button of a sheet, told what it does: edits of the document, a request to the API, a hand of the step's own script, a look at the
+/// picture, or a choice.
 /// </summary>
 [HtmlTargetElement("sheet-button")]
 public sealed class SheetButton : SheetHelper
@@ -33,7 +34,9 @@ public sealed class SheetButton : SheetHelper
     /// <summary>Named fields of the sheet that go into the body.</summary>
     public string? With { get; set; }
 
-    /// <summary>The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.</summary>
+    /// <summary>
+    /// The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.
+    /// </summary>
     public string? Into { get; set; }
     public string? Take { get; set; }
 

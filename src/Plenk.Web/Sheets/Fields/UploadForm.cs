@@ -29,7 +29,9 @@ public sealed class UploadForm : SheetHelper
     /// <summary>Said once the files are there and what follows runs in the tray.</summary>
     public string? Telling { get; set; }
 
-    /// <summary>The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.</summary>
+    /// <summary>
+    /// The place in the document that the answer, or its part named by <see cref="Take"/>, is set at; none: the document has it already.
+    /// </summary>
     public string? Into { get; set; }
     public string? Take { get; set; }
 
