@@ -1,5 +1,6 @@
 using Plenk.Core;
 using Plenk.Core.Projection;
+using Plenk.Core.Shots;
 using Plenk.Formats.Raster;
 
 namespace Plenk.Web;
@@ -78,6 +79,18 @@ public static class FalseColour
     /// </summary>
     public static CodeImage Of(Work.DepthDifference difference, int width) =>
         Shown(difference.Width, difference.Height, width, i => difference.Relative[i], d => At(0.5 - Math.Clamp(d, -0.1, 0.1) * 5));
+
+    /// <summary>
+    /// Which frame gave to a clean plate: early ones dark, late ones light; what was painted or filled is hatched, the plate's own black.
+    /// </summary>
+    public static CodeImage OfGiven((int Width, int Height, int[] Given) given, FrameRange range) =>
+        Shown(
+            given.Width,
+            given.Height,
+            given.Width,
+            i => given.Given[i] < 0 ? float.NaN : given.Given[i],
+            f => f == 0 ? (0, 0, 0) : At(0.1 + 0.9 * (f - range.First) / Math.Max(1, range.Count - 1))
+        );
 
     private static CodeImage Shown(
         int fromWidth,

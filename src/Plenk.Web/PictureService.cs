@@ -75,7 +75,7 @@ public sealed class PictureService
     {
         Know(kind, quality);
         shot = Reads(shot, kind);
-        if (quality == "draft" && !drags && kind is not ("plate" or "grain-free"))
+        if (quality == "draft" && !drags && !OfPlate(kind))
         {
             return await _drafts.Get(new(of, shot, frame, kind, width, gain, seen), stop);
         }
@@ -85,7 +85,7 @@ public sealed class PictureService
             return known;
         }
         byte[] made;
-        if (drags || kind is "plate" or "grain-free")
+        if (drags || OfPlate(kind))
         {
             made = await Task.Run(() => Make(shot, frame, kind, width, quality, gain, engine.Plates.View(shot, seen), drags, stop), stop);
         }
@@ -100,11 +100,15 @@ public sealed class PictureService
         return _pictures.Get(key, () => made);
     }
 
+    /// <summary>Versions of the plate: read, not computed.</summary>
+    private static bool OfPlate(string kind) => kind is "plate" or "grain-free" or "clean" or "given";
+
     /// <summary>The document reduced to what a kind of picture shows.</summary>
     private static ShotDocument Reads(ShotDocument shot, string kind) =>
         kind switch
         {
             "plate" or "grain-free" => Reduced.Plate(shot) with { Look = shot.Look },
+            "clean" or "given" => Reduced.Plate(shot) with { Look = shot.Look, CleanPlate = shot.CleanPlate },
             "texels" or "stretch" or "source" or "projection" or "projection-difference" => Reduced.Footage(shot) with { Look = shot.Look },
             _ => Reduced.Seen(shot),
         };
@@ -113,6 +117,8 @@ public sealed class PictureService
     [
         "plate",
         "grain-free",
+        "clean",
+        "given",
         "comp",
         "difference",
         "bare",
@@ -195,6 +201,10 @@ public sealed class PictureService
         {
             case "grain-free":
                 return ToBytes(engine.Plates.GrainFreeCodes(shot, frame), false, seen);
+            case "clean":
+                return Encode(engine.Clean.Clean(shot, frame).Linear, false, shot, seen);
+            case "given":
+                return ToBytes(FalseColour.OfGiven(engine.Clean.Given(shot, frame), shot.Range), false, PlainView);
             case "plate":
                 return ToBytes(engine.Plates.PlateCodes(shot, frame), false, seen);
             case "own-colour":

@@ -57,13 +57,14 @@ public sealed class BackgroundWork(ShotEngine engine)
             return null;
         }
         ShotDocument shot = Reduced.Background(whole);
-        return _backgrounds.Get(ResultKey.Of("background", 1, shot, frame, width, samples, overscan), () =>
+        return _backgrounds.Get(ResultKey.Of("background", 2, shot, frame, width, samples, overscan), () =>
             Make(shot, frame, width, samples, overscan, stop)
         );
     }
 
     private Background Make(ShotDocument shot, int frame, int width, int samples, int overscan, CancellationToken stop)
     {
+        CleanLight? clean = shot.Background == BackgroundKind.Clean ? engine.Clean.Clean(shot, frame, width) : null;
         FloatImage plate = engine.Plates.Plate(shot, frame, width);
         var (w, h) = (plate.Width, plate.Height);
         RayGrid within = engine.Grid(shot, frame, w, h),
@@ -71,7 +72,8 @@ public sealed class BackgroundWork(ShotEngine engine)
         SetScene set = engine.Place.Set(engine.Figures.At(Hanging.At(shot, frame), frame));
         Background made = SeenSet.Render(
             Moments(shot, frame, grid, overscan, set, samples),
-            plate.Around(overscan),
+            (clean?.Linear ?? plate).Around(overscan),
+            clean is null ? null : FloatImage.Around(clean.Cleaned, w, h, 1, overscan),
             Projectors(shot, set, frame),
             engine.Place.Baked(set),
             [.. Before(shot, frame, plate).Select(m => m.Around(w, h, overscan))],
@@ -110,11 +112,12 @@ public sealed class BackgroundWork(ShotEngine engine)
                         {
                             IsLookedAt =
                                 on[i].Camera is null
+                                && on[i].Cleaned == (shot.Background == BackgroundKind.Clean)
                                 && (on[i].Kind == SourceKind.Running || (on[i].Kind == SourceKind.Held && on[i].Frame == frame)),
                             HasGrain = on[i].Kind switch
                             {
                                 SourceKind.Running => true,
-                                SourceKind.Held => shot.Plate?.GrainFree is null,
+                                SourceKind.Held => on[i].Cleaned || shot.Plate?.GrainFree is null,
                                 _ => on[i].HasGrain,
                             },
                         }

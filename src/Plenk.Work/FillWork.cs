@@ -201,19 +201,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
             );
         }
         ColorSpace space = through.Plate!.Space;
-        FloatImage shown = space.ToCodes(picture),
-            was = space.ToCodes(quiet);
-        var changed = new float[plate.Width * plate.Height];
-        for (int i = 0; i < changed.Length; i++)
-        {
-            for (int c = 0; c < 3; c++)
-            {
-                if (Math.Abs(shown.Data[3 * i + c] - was.Data[3 * i + c]) > 1.5f / 255)
-                {
-                    changed[i] = 1;
-                }
-            }
-        }
+        float[] changed = [.. Changed(picture, quiet, space).Select(c => c ? 1f : 0)];
         FloatImage result = picture.Copy();
         // Measured on the plate itself: that is the grain that its surroundings have.
         Grain.Of(noisy)?.AddTo(result, changed, (uint)source.Frame);
@@ -230,6 +218,19 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
             }
         }
         return codes;
+    }
+
+    /// <summary>By pixel: two linear pictures of a size differ by more than a code and a half of eight bits.</summary>
+    public static bool[] Changed(FloatImage picture, FloatImage was, ColorSpace space)
+    {
+        FloatImage a = space.ToCodes(picture),
+            b = space.ToCodes(was);
+        var changed = new bool[picture.Width * picture.Height];
+        for (int i = 0; i < a.Data.Length; i++)
+        {
+            changed[i / 3] |= Math.Abs(a.Data[i] - b.Data[i]) > 1.5f / 255;
+        }
+        return changed;
     }
 
     /// <summary>With the pixels beside it.</summary>

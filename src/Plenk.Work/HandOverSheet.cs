@@ -105,7 +105,9 @@ public sealed record HandOverSheet(
         [
             shot.Background == BackgroundKind.Nothing
                 ? "The background is nothing: the comp has alpha in the EXR; PNG, DPX and what is for review stand over black."
-                : "The background is the plate.",
+            : shot.Background == BackgroundKind.Clean
+                ? $"The background is the clean plate: without {string.Join(", ", shot.Mattes.Where(m => shot.CleanPlate.Mattes.Contains(m.Id)).Select(m => m.Name))}."
+            : "The background is the plate.",
             .. seen > 0
                 ? [$"Before it {(seen == 1 ? "one piece is" : $"{seen} pieces are")} seen, in what they wear."]
                 : Array.Empty<string>(),
@@ -116,7 +118,9 @@ public sealed record HandOverSheet(
             .. primaries == Primaries.Bt709.Name
                 ? Array.Empty<string>()
                 : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
-            "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
+            shot.Background == BackgroundKind.Clean
+                ? "Where an element touches nothing, no piece is seen and nothing was taken out, the comp's codes are the plate's."
+                : "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
         ];
         string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
         if (after.Length > 0)

@@ -103,6 +103,7 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 : Reduced.Plate(own) with
                 {
                     OtherCameras = own.OtherCameras,
+                    CleanPlate = source.Cleaned ? own.CleanPlate : new(),
                 };
         ShotDocument through = Through(shot, source.Camera);
         Vec3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain ?? new(1, 1, 1);
@@ -135,7 +136,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 }
                 else
                 {
-                    picture = engine.Plates.QuietPlate(through, frame, through.Plate!.Width);
+                    picture = source is { Cleaned: true, Camera: null }
+                        ? engine.Clean.Clean(through, frame).Linear
+                        : engine.Plates.QuietPlate(through, frame, through.Plate!.Width);
                 }
                 if (source.Matte is { } id && shot.Mattes.FirstOrDefault(m => m.Id == id) is { } matte)
                 {

@@ -9,6 +9,8 @@ public sealed record FillParameters(int Revision, string Who, int Frame, string?
 
 public sealed record BakeParameters(int Revision, string Who, string[] Pieces, int Frame, double? TexelMillimetres, bool Keep);
 
+public sealed record CleanParameters(int Revision, string Who, int First, int Last);
+
 public sealed record ElsewhereParameters(int Revision, string Who, int First, int Last, OtherView View);
 
 public sealed record DepthParameters(int Revision, string Who, int First, int Last, int Every);
@@ -17,7 +19,7 @@ public sealed record DepthParameters(int Revision, string Who, int First, int La
 public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine, FillWork fill, BakeWork bake) : TrayJobs(shots)
 {
     public override IReadOnlyList<JobKind> Kinds =>
-        [new("fill", Fill), new("bake", Bake), new("elsewhere", Elsewhere), new("depth", Depth)];
+        [new("fill", Fill), new("clean-plate", Clean), new("bake", Bake), new("elsewhere", Elsewhere), new("depth", Depth)];
 
     private async Task<JobEnd> Fill(JobRun job)
     {
@@ -26,6 +28,46 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
         // Before the others: what it shows goes over them.
         await Lay(job, p.Who, $"Filled {p.Frame}", d => d with { Projections = [made with { Id = NewId(d) }, .. d.Projections] });
         return new(made.MadeBy);
+    }
+
+    private async Task<JobEnd> Clean(JobRun job)
+    {
+        var p = job.Asked<CleanParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        int[] frames = [.. Enumerable.Range(p.First, p.Last - p.First + 1)];
+        var made = new List<CleanPlateFrame>();
+        var told = new List<string>();
+        try
+        {
+            engine.Clean.Make(document, frames, media, made.Add, told, job.Stop, job.Progress);
+        }
+        catch (OperationCanceledException) when (made.Count > 0)
+        {
+            // What is done is whole.
+        }
+        await Lay(
+            job,
+            p.Who,
+            made.Count == 1 ? $"Clean plate of {made[0].Frame}" : $"Clean plate, {made.Count} frames",
+            d =>
+                d with
+                {
+                    CleanPlate = d.CleanPlate with
+                    {
+                        Frames = [.. d.CleanPlate.Frames.Where(f => made.All(m => m.Frame != f.Frame)).Concat(made).OrderBy(f => f.Frame)],
+                        Told = told,
+                    },
+                },
+            part: true
+        );
+        double masked = Math.Max(1, made.Sum(f => (double)f.Masked));
+        string shares = string.Create(
+            System.Globalization.CultureInfo.InvariantCulture,
+            $"{100 * made.Sum(f => f.Taken * f.Masked) / masked:0.#} % from other frames, {100 * made.Sum(f => f.Filled * f.Masked) / masked:0.#} % filled"
+        );
+        return made.Count == frames.Length
+            ? new($"{made.Count} frames; {shares}")
+            : new($"stopped after {made.Count} of {frames.Length} frames; those are kept", "stopped");
     }
 
     private async Task<JobEnd> Bake(JobRun job)

@@ -95,6 +95,7 @@ public sealed class ShotEngine
         Place = new(this, from);
         Projection = new(this, from);
         Depth = new(this, from);
+        Clean = new(this, from);
         Background = new(this);
         Renderer = new(this);
     }
@@ -103,6 +104,7 @@ public sealed class ShotEngine
     public PlaceMedia Place { get; }
     public ProjectionWork Projection { get; }
     public FoundDepth Depth { get; }
+    public CleanPlateWork Clean { get; }
     public BackgroundWork Background { get; }
     public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }

@@ -77,6 +77,23 @@ internal static class FilmedBefore
 
     private static ushort Code(double linear, int bits) => (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, (float)linear, bits);
 
+    /// <summary>A matte a frame around all of the figure; their paths.</summary>
+    public static string[] Mattes(string folder)
+    {
+        var files = new List<string>();
+        for (int f = First; f < First + Count; f++)
+        {
+            var codes = new ushort[Width * Height];
+            for (int i = 0; i < codes.Length; i++)
+            {
+                codes[i] = (ushort)(Figure(i % Width + 0.5, i / Width + 0.5, f).Alpha > 0 ? 255 : 0);
+            }
+            files.Add(Path.Combine(folder, $"figure.{f}.png"));
+            File.WriteAllBytes(files[^1], RasterFile.ToPng(new CodeImage(Width, Height, 1, 8, codes)));
+        }
+        return [.. files];
+    }
+
     /// <summary>Frames, camera and paintings as files; the paths of each.</summary>
     public static (string[] Frames, string Camera, string Sky, string Towers, string House) Write(string folder)
     {

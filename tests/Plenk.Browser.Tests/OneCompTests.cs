@@ -231,6 +231,82 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         Recombines(exr);
     }
 
+    [Fact]
+    public async Task What_stood_before_the_wall_is_taken_out_over_the_range_and_the_comp_stands_over_what_is_left()
+    {
+        var files = FilmedBefore.Write(_folder);
+        string[] mattes = FilmedBefore.Mattes(_folder);
+        using Sheet page = site.Open();
+        page.Go("/");
+        page.Find("[name=code]").SendKeys("TAKEN_0010");
+        page.Press("Begin the shot");
+        page.Until("document.body.dataset.ready !== undefined");
+        page.Shows("#next", "bring the plate in");
+        page.BringIn("Bring these frames in", files.Frames);
+        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
+        page.Step(2);
+        page.BringIn("Bring this camera in", files.Camera);
+        page.UntilState("state.document.camera !== null", 60);
+        page.Step(3);
+        Built(page, "Add a plane", "wall", new(0, FilmedBefore.Eye, -FilmedBefore.HouseAt), new(90, 0, 0), new(30, 1, 20));
+        page.Step(6);
+        page.Open("mattes");
+        page.Find("input[type=file][aria-label='Pictures of a matte']").SendKeys(string.Join('\n', mattes));
+        page.Press("Bring pictures in as a matte");
+        page.UntilState("state.document.mattes.length === 1", 60);
+
+        // The middle frames, which is not enough to hand the range over.
+        page.Step(4);
+        page.Open("clean-plate");
+        page.Tick("figure");
+        page.Type("From", "1002", saves: false);
+        page.Type("to", "1004", saves: false);
+        page.Press("Make the clean plate");
+        page.UntilState("state.document.cleanPlate.frames.length === 3", 120);
+        const int frame = FilmedBefore.First + 2;
+        page.Run($"import('/js/state.js').then((m) => m.setFrame({frame}))");
+        page.Until($"location.search.includes('frame={frame}')");
+        page.Press("Clean plate"); // looked at
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 60);
+        page.PressAndSave("Comp over it");
+        page.Open("seen");
+        page.Shows("#sheet", "1001,1005 have no clean plate");
+        Assert.Empty(page.AccessibilityFaults());
+        page.Step(8);
+        page.Type("First frame", "1001", saves: false);
+        page.Type("Last frame", "1003", saves: false);
+        page.Press("Render frames");
+        page.Shows("#told", "1001 has none");
+        page.Errors(); // the refusal is told by the browser too
+
+        var (exr, _) = await HandedOver(page, frame, frame, frame);
+        int inside = 0;
+        for (int i = 0; i < exr.Width * exr.Height; i++)
+        {
+            double figure = FilmedBefore.Figure(i % exr.Width + 0.5, i / exr.Width + 0.5, frame).Alpha;
+            double[] plate = FilmedBefore.Plate(i % exr.Width, i / exr.Width, frame),
+                meant = figure > 0 ? FilmedBefore.Plate(0, 0, frame) : plate; // the screen is even
+            inside += figure > 0 ? 1 : 0;
+            foreach (var (c, k) in new[] { ("R", 0), ("G", 1), ("B", 2) })
+            {
+                float comp = Channel(exr, $"comp.{c}")[i];
+                Assert.Equal(comp, Channel(exr, $"background.{c}")[i]);
+                double off =
+                    ColorEncodings.ToCode(ColorEncoding.Srgb, comp, 8) - ColorEncodings.ToCode(ColorEncoding.Srgb, (float)meant[k], 8);
+                Assert.InRange(Math.Abs(off), 0, figure > 0 ? 1 : 0);
+            }
+        }
+        Assert.True(inside > 5000, $"{inside} pixels were taken out");
+
+        // Back by a press, and there again.
+        page.Step(4);
+        page.Press("Undo");
+        page.UntilState("state.document.background === 'Plate'");
+        page.Press("Redo");
+        page.UntilState("state.document.background === 'Clean'");
+        page.NoErrors();
+    }
+
     /// <summary>comp = elements over (background · shadow · touch + added + mirror), to half floats.</summary>
     private static void Recombines(ExrPicture exr)
     {

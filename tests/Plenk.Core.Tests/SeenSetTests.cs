@@ -72,6 +72,7 @@ public class SeenSetTests
         return SeenSet.Render(
             [new(new RayGrid(Camera, Pose.Identity), set)],
             plate,
+            null,
             [new Projector(painting, sight, kept) { IsLookedAt = lookedAt }],
             null,
             before ?? [],
@@ -142,6 +143,7 @@ public class SeenSetTests
         Background open = SeenSet.Render(
             [new(new RayGrid(Camera, Pose.Identity), set)],
             plate,
+            null,
             [
                 new Projector(
                     Painted,
@@ -218,6 +220,7 @@ public class SeenSetTests
         Background seen = SeenSet.Render(
             [new(new RayGrid(Camera, Pose.Identity), set)],
             plate,
+            null,
             [new Projector(Painted, Alone(0), kept), new Projector(far, Alone(1), kept)],
             null,
             [],

@@ -1,7 +1,4 @@
-using System.Globalization;
 using System.Text.Json;
-using Plenk.Core.Cameras;
-using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
@@ -9,75 +6,15 @@ using Xunit;
 
 namespace Plenk.Work.Tests;
 
-/// <summary>
-/// clean-plate on six frames that foreign code rendered (tests/data/court, with their camera): a patch is laid over the filmed floor,
-/// another place in each frame, and what comes back is held against the frames as they were.
-/// </summary>
+/// <summary>clean-plate on the <see cref="PatchedCourt"/>: what comes back is held against the frames as they were.</summary>
 public sealed class CleanPlateTests : CommandSite
 {
-    private const int Radius = 16;
-    private readonly Dictionary<int, CodeImage> _was = [];
-    private readonly Dictionary<int, bool[]> _gone = [];
-    private string Court => Path.Combine(DemoShot.Repository, "tests", "data", "court");
+    private PatchedCourt _court = new();
 
     private void Laid(Func<int, bool>? masked = null, bool stays = false)
     {
-        Directory.CreateDirectory(Path.Combine(Folder, "plate"));
-        Directory.CreateDirectory(Path.Combine(Folder, "mask"));
-        JsonElement truth = JsonDocument.Parse(File.ReadAllText(Path.Combine(Court, "truth.json"))).RootElement;
-        double N(string key) => truth.GetProperty(key).GetDouble();
-        var camera = new Pinhole(
-            (int)N("width"),
-            (int)N("height"),
-            N("focal_px"),
-            N("focal_px"),
-            N("cx"),
-            N("cy"),
-            new Lens(N("k1"), N("k2"), 0, 0, 0)
-        );
-        int k = 0;
-        var csv = new System.Text.StringBuilder("frame,tx,ty,tz,m11,m12,m13,m21,m22,m23,m31,m32,m33,focal_px,cx,cy,k1,k2,p1,p2,k3\n");
-        foreach (JsonElement f in truth.GetProperty("frames").EnumerateArray().Take(6))
-        {
-            int frame = 1001 + k;
-            Pose pose = Pose.FromRowMajor16(
-                [.. f.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())],
-                out _
-            )!.Value;
-            double[] m = [.. f.GetProperty("camera_to_world").EnumerateArray().Select(v => v.GetDouble())];
-            csv.Append(
-                CultureInfo.InvariantCulture,
-                $"{frame},{m[3]},{m[7]},{m[11]},{m[0]},{m[1]},{m[2]},{m[4]},{m[5]},{m[6]},{m[8]},{m[9]},{m[10]},{N("focal_px")},{N("cx")},{N("cy")},{N("k1")},{N("k2")},0,0,0\n"
-            );
-            CodeImage plate = RasterFile.Read(File.ReadAllBytes(Path.Combine(Court, $"plate.{frame}.png")), "plate");
-            Assert.True(camera.TryProject(pose, new(stays ? 0 : -1 + 0.35 * k, 0, 1.2), out double cx, out double cy));
-            var gone = new bool[plate.Width * plate.Height];
-            ushort[] codes = [.. plate.Codes];
-            for (int i = 0; i < gone.Length; i++)
-            {
-                double dx = i % plate.Width + 0.5 - cx,
-                    dy = i / plate.Width + 0.5 - cy;
-                if (gone[i] = dx * dx + dy * dy < Radius * Radius)
-                {
-                    for (int c = 0; c < 3; c++)
-                    {
-                        codes[i * plate.Channels + c] = (ushort)(40 + 60 * c);
-                    }
-                }
-            }
-            (_was[frame], _gone[frame]) = (plate, gone);
-            File.WriteAllBytes(Path.Combine(Folder, "plate", $"p.{frame}.png"), RasterFile.ToPng(plate with { Codes = codes }));
-            if (masked?.Invoke(frame) ?? true)
-            {
-                File.WriteAllBytes(
-                    Path.Combine(Folder, "mask", $"m.{frame}.png"),
-                    RasterFile.ToPng(new CodeImage(plate.Width, plate.Height, 1, 8, [.. gone.Select(g => (ushort)(g ? 255 : 0))]))
-                );
-            }
-            k++;
-        }
-        File.WriteAllText(Path.Combine(Folder, "camera.csv"), csv.ToString());
-        File.WriteAllText(Path.Combine(Folder, "floor.obj"), "o floor\nv -9 0 -4\nv 9 0 -4\nv 9 0 6\nv -9 0 6\nf 4 3 2 1\n");
+        _court = new(stays);
+        _court.Write(Folder, masked);
     }
 
     private string Command =>
@@ -93,7 +30,7 @@ public sealed class CleanPlateTests : CommandSite
         Assert.True(exit == 0, error);
         double squares = 0;
         int n = 0;
-        foreach (var (frame, was) in _was)
+        foreach (var (frame, was) in _court.Was)
         {
             ExrPicture clean = ExrFile.Read(Path.Combine(Folder, "out", $"clean.{frame}.exr"));
             float[] how = clean.Any("A")!;
@@ -101,10 +38,10 @@ public sealed class CleanPlateTests : CommandSite
                 meant = was.ToLinear(ColorEncoding.Srgb);
             for (int i = 0; i < how.Length; i++)
             {
-                Assert.Equal(_gone[frame][i], how[i] > 0);
+                Assert.Equal(_court.Gone[frame][i], how[i] > 0);
                 for (int c = 0; c < 3; c++)
                 {
-                    if (_gone[frame][i])
+                    if (_court.Gone[frame][i])
                     {
                         double off = rgb.Data[3 * i + c] - meant.Data[3 * i + c];
                         (squares, n) = (squares + off * off, n + 1);
@@ -124,7 +61,7 @@ public sealed class CleanPlateTests : CommandSite
         Assert.True(psnr > 30, $"{psnr:0.0} dB");
         JsonElement first = Report.GetProperty("frames")[0];
         Assert.Equal(1001, first.GetProperty("frame").GetInt32());
-        Assert.Equal(_gone[1001].Count(g => g), first.GetProperty("masked").GetInt32());
+        Assert.Equal(_court.Gone[1001].Count(g => g), first.GetProperty("masked").GetInt32());
         Assert.Equal(1, first.GetProperty("taken").GetDouble() + first.GetProperty("filled").GetDouble(), 1e-4);
         Assert.True(first.GetProperty("taken").GetDouble() > 0.95);
         Assert.DoesNotContain(1001, first.GetProperty("from").EnumerateArray().Select(f => f.GetInt32()));
@@ -149,7 +86,9 @@ public sealed class CleanPlateTests : CommandSite
         ExrPicture clean = ExrFile.Read(Path.Combine(Folder, "out", "clean.1001.exr"));
         FloatImage rgb = clean.Layer("RGB")!;
         // Of the patch that was laid there nothing is left: it was blue, the floor is not.
-        int blue = Enumerable.Range(0, _gone[1001].Length).Count(i => _gone[1001][i] && rgb.Data[3 * i + 2] > 2 * rgb.Data[3 * i]);
+        int blue = Enumerable
+            .Range(0, _court.Gone[1001].Length)
+            .Count(i => _court.Gone[1001][i] && rgb.Data[3 * i + 2] > 2 * rgb.Data[3 * i]);
         Assert.Equal(0, blue);
     }
 
@@ -167,9 +106,9 @@ public sealed class CleanPlateTests : CommandSite
         Assert.Contains("m.1004.png is 8 × 8", error);
         Assert.Equal(2, Run($"{Command} --frames 1001-1006 --grain maybe").Exit);
         // Empty ones take nothing out, which is said.
-        foreach (var (frame, gone) in _gone)
+        foreach (var (frame, gone) in _court.Gone)
         {
-            CodeImage was = _was[frame];
+            CodeImage was = _court.Was[frame];
             File.WriteAllBytes(
                 Path.Combine(Folder, "mask", $"m.{frame}.png"),
                 RasterFile.ToPng(new CodeImage(was.Width, was.Height, 1, 8, new ushort[gone.Length]))

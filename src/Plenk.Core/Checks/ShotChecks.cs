@@ -101,6 +101,13 @@ public static class ShotChecks
             string? wrong = MatteForms.Of(m).Fault(d, m);
             Need(wrong is null, $"Matte {m.Name}: {wrong}");
         }
+        foreach (string frames in (string[])[d.CleanPlate.Without, d.CleanPlate.Preferred])
+        {
+            Need(
+                frames.Trim().Length == 0 || FrameList.TryParse(frames, out _),
+                $"Clean plate: “{frames}” is no list of frames. Type them like 1001-1010,1020."
+            );
+        }
         if (d.Still is { } still)
         {
             Need(

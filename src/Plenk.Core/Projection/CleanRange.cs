@@ -15,6 +15,11 @@ public sealed record FilmedView(int Frame, FloatImage Linear, bool[] Out, Pinhol
     public bool[] Grown { get; } = Morphology.Dilated(Out, Linear.Width, Linear.Height, 2);
 }
 
+/// <summary>A frame in which it is said what stands there, by hand: it is carried to all that see the same place.</summary>
+/// <param name="Where">By pixel: it is said.</param>
+/// <param name="HasGrain">Its picture has grain of its own.</param>
+public sealed record PaintedView(FilmedView View, FloatImage Linear, bool[] Where, bool HasGrain);
+
 /// <summary>
 /// Where the place is that a pixel of a frame shows without what is taken out, and which way it faces; null: nothing is known there.
 /// </summary>
@@ -32,15 +37,20 @@ public interface IPlaceBehind
 /// <param name="Linear">Without grain where it was taken or filled; the frame's own pixels elsewhere.</param>
 /// <param name="How">By pixel: 0 the frame's own, 1 taken from other frames, 0.5 filled.</param>
 /// <param name="Grain">By pixel, how much of the plate's grain it lacks, 0..1.</param>
+/// <param name="Given">By pixel, the frame that gave the most to it; 0: none did.</param>
+/// <param name="Filled">Painted, or seen in no frame.</param>
+/// <param name="Patched">Of these, seen in no frame.</param>
 /// <param name="From">Frames that pixels were taken from, the most used first, with how many pixels each gave to.</param>
 public sealed record CleanedFrame(
     int Frame,
     FloatImage Linear,
     float[] How,
     float[] Grain,
+    int[] Given,
     int Masked,
     int Taken,
     int Filled,
+    int Patched,
     IReadOnlyList<(int Frame, int Pixels)> From
 );
 
@@ -49,7 +59,14 @@ public sealed record CleanedFrame(
 /// of what other frames saw there, without those that differ (a median and the deviation about it decide, Huber 1981). What no frame saw is
 /// filled by patches in one frame and carried from it to the others along the place, so that it stays where it is.
 /// </summary>
-public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind place)
+/// <param name="painted">These go before all that was filmed, the first of them before the others.</param>
+/// <param name="preferred">Frames that are taken alone where they see a place, the first before the others.</param>
+public sealed class CleanRange(
+    IReadOnlyList<FilmedView> sources,
+    IPlaceBehind place,
+    IReadOnlyList<PaintedView>? painted = null,
+    IReadOnlyList<int>? preferred = null
+)
 {
     /// <summary>Sky lies so far away, metres.</summary>
     private const float Far = 1e5f;
@@ -71,15 +88,25 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
         FloatImage result = view.Linear.Copy();
         var how = new float[w * h];
         var grain = new float[w * h];
+        var given = new int[w * h];
         var left = new bool[w * h];
         var used = new int[others.Length];
         int masked = 0,
-            taken = 0;
+            taken = 0,
+            said = 0;
         Parallel.For(
             0,
             h,
             Cores.Until(stop),
-            () => (Used: new int[others.Length], Masked: 0, Taken: 0, Seen: new Vector3[others.Length], Weight: new float[others.Length]),
+            () =>
+                (
+                    Used: new int[others.Length],
+                    Masked: 0,
+                    Taken: 0,
+                    Said: 0,
+                    Seen: new Vector3[others.Length],
+                    Weight: new float[others.Length]
+                ),
             (y, _, own) =>
             {
                 for (int x = 0; x < w; x++)
@@ -90,13 +117,20 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                         continue;
                     }
                     own.Masked++;
+                    if (Said(ask, x, y, result.Data.AsSpan(3 * i, 3)) is { } by)
+                    {
+                        (how[i], grain[i]) = (0.5f, by.HasGrain ? 0 : 1);
+                        own.Said++;
+                        continue;
+                    }
                     left[i] = true;
                     int seen = Gather(ask, x, y, own.Seen, own.Weight);
                     if (seen == 0)
                     {
                         continue;
                     }
-                    Vector3 mean = Robust(own.Seen, own.Weight, seen, own.Used, out float counted);
+                    Vector3 mean = Robust(own.Seen, own.Weight, seen, own.Used, out float counted, out int most);
+                    given[i] = most < 0 ? 0 : others[most].Frame;
                     (result.Data[3 * i], result.Data[3 * i + 1], result.Data[3 * i + 2]) = (mean.X, mean.Y, mean.Z);
                     (how[i], left[i]) = (1, false);
                     // A mean of n frames has the nth part of their grain's power left.
@@ -109,7 +143,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
             {
                 lock (used)
                 {
-                    (masked, taken) = (masked + own.Masked, taken + own.Taken);
+                    (masked, taken, said) = (masked + own.Masked, taken + own.Taken, said + own.Said);
                     for (int k = 0; k < used.Length; k++)
                     {
                         used[k] += own.Used[k];
@@ -123,8 +157,10 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
             result,
             how,
             grain,
+            given,
             masked,
             taken,
+            filled + said,
             filled,
             [.. others.Select((o, k) => (o.Frame, used[k])).Where(u => u.Item2 > 0).OrderByDescending(u => u.Item2)]
         );
@@ -155,7 +191,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                     near[i]
                     && !view.Grown[i]
                     && Gather(ask, x, y, seen, weight) is > 4 and int count
-                    && Robust(seen, weight, count, used, out float counted) is var mean
+                    && Robust(seen, weight, count, used, out float counted, out _) is var mean
                 )
                 {
                     Vector3 own = new(view.Linear.Data[3 * i], view.Linear.Data[3 * i + 1], view.Linear.Data[3 * i + 2]);
@@ -200,7 +236,51 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                 count++;
             }
         }
-        return count;
+        return Preferred(others, weight) ? 1 : count;
+    }
+
+    /// <summary>Where a preferred frame gives, it gives alone.</summary>
+    private bool Preferred(FilmedView[] others, float[] weight)
+    {
+        foreach (int frame in preferred ?? [])
+        {
+            int one = Array.FindIndex(others, o => o.Frame == frame);
+            if (one >= 0 && weight[one] > 0)
+            {
+                float kept = weight[one];
+                Array.Clear(weight);
+                weight[one] = kept;
+                return true;
+            }
+        }
+        return false;
+    }
+
+    /// <summary>What is said of the place behind a pixel; null: nothing is.</summary>
+    private PaintedView? Said(Asking ask, int x, int y, Span<float> to)
+    {
+        if (painted is null or [] || !Place(ask.View, ask.Grid, x, y, out Vector3 p, out Vector3 n))
+        {
+            return null;
+        }
+        foreach (PaintedView by in painted)
+        {
+            FilmedView view = by.View;
+            if (
+                view.Pinhole.TryProject(view.Pose, Vec3.From(p), out double px, out double py)
+                && px >= 0
+                && py >= 0
+                && px < by.Linear.Width
+                && py < by.Linear.Height
+                && by.Where[(int)py * by.Linear.Width + (int)px]
+                && (view.Frame == ask.View.Frame || !place.IsHidden(p, n, view.Pose.Position.ToSingle()))
+            )
+            {
+                by.Linear.SampleBilinear(px, py, to);
+                return by;
+            }
+        }
+        return null;
     }
 
     /// <summary>The place behind a pixel; the sky is far away.</summary>
@@ -272,8 +352,9 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
     }
 
     /// <summary>The weighted mean of what lies near the median.</summary>
-    private static Vector3 Robust(Vector3[] seen, float[] weight, int count, int[] used, out float counted)
+    private static Vector3 Robust(Vector3[] seen, float[] weight, int count, int[] used, out float counted, out int most)
     {
+        most = -1;
         Span<float> values = stackalloc float[count];
         Vector3 middle = default,
             spread = default;
@@ -310,6 +391,7 @@ public sealed class CleanRange(IReadOnlyList<FilmedView> sources, IPlaceBehind p
                 all += weight[k];
                 squares += weight[k] * weight[k];
                 used[k]++;
+                most = most < 0 || weight[k] > weight[most] ? k : most;
             }
         }
         counted = all > 0 ? all * all / squares : count;

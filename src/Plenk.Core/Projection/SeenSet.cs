@@ -25,12 +25,16 @@ public static class SeenSet
     private const float Closed = 1e-3f;
 
     /// <param name="plate">Linear RGB on the camera's grid.</param>
+    /// <param name="cleaned">
+    /// By pixel of a clean plate: it is not what was filmed, and what was filmed before the pieces is not in it. Null: it is the plate.
+    /// </param>
     /// <param name="before">What was filmed before the pieces, each with its foreground.</param>
     /// <param name="quiet">How much of each pixel comes from pictures without grain.</param>
     /// <param name="samples">A pixel, shared out over the moments; a multiple of their number.</param>
     public static Background Render(
         IReadOnlyList<SeenMoment> moments,
         FloatImage plate,
+        bool[]? cleaned,
         IReadOnlyList<Projector> projectors,
         IReadOnlyList<BakedSurface?>? baked,
         IReadOnlyList<HidingMatte> before,
@@ -49,7 +53,8 @@ public static class SeenSet
         var touched = new bool[width * height];
         var grainless = new float[width * height];
         HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
-        bool onPlate = behind == BackgroundKind.Plate;
+        bool onPlate = behind != BackgroundKind.Nothing,
+            anySeen = moments[0].Set.Pieces.Any(p => p.IsSeen);
         Parallel.For(0, height, Cores.Until(stop), y =>
         {
             for (int x = 0; x < width; x++)
@@ -57,9 +62,9 @@ public static class SeenSet
                 int pixel = y * width + x;
                 uint pixelSeed = Sampling.PixelSeed(x, y, seed);
                 var own = new Vector3(plate.Data[3 * pixel], plate.Data[3 * pixel + 1], plate.Data[3 * pixel + 2]);
-                var sum = new Pixel();
+                var sum = new Pixel { Filmed = cleaned?[pixel] != true };
                 uint index = 0;
-                foreach (SeenMoment moment in moments)
+                foreach (SeenMoment moment in anySeen ? moments : [])
                 {
                     float spread = moment.Camera.PixelAngle(x, y) / MathF.Sqrt(each * moments.Count);
                     for (int i = 0; i < each; i++, index++)
@@ -68,9 +73,15 @@ public static class SeenSet
                         Sample(moment, x, y, spot, pixel, spread, projectors, baked, near, mix, onPlate, ref sum);
                     }
                 }
+                if (!anySeen)
+                {
+                    index = 1;
+                    float leaves = 1;
+                    Behind(near, 0, pixel, 1, default, ref leaves, onPlate, ref sum);
+                }
                 Span<float> to = image.Pixel(x, y);
                 float n = index;
-                if (onPlate && sum.Replaced <= 0)
+                if (onPlate && sum.Replaced <= 0 && sum.Filmed)
                 {
                     (to[0], to[1], to[2], to[3]) = (own.X, own.Y, own.Z, 1);
                     continue;
@@ -88,6 +99,9 @@ public static class SeenSet
     private struct Pixel
     {
         public Vector3 Rgb;
+
+        /// <summary>The plate's pixel is what was filmed; of a clean plate it need not be.</summary>
+        public bool Filmed;
 
         /// <summary>Of the plate's own pixel as it is; of what is no longer it; and all that is not see-through.</summary>
         public float PlateShare,
@@ -160,7 +174,8 @@ public static class SeenSet
                     same = alpha * lookedAt,
                     other = alpha - same;
                 // The very frame looked at shows what stands before the piece as well; anything else is seen behind it.
-                sum.PlateShare += open * same;
+                sum.PlateShare += open * same * (sum.Filmed ? 1 : leaves);
+                sum.Rgb += sum.Filmed ? default : open * same * filmed;
                 sum.Alpha += open * same;
                 if (other > 0)
                 {
@@ -176,7 +191,22 @@ public static class SeenSet
         {
             return;
         }
-        if (onPlate)
+        Behind(near, laid, pixel, open, filmed, ref leaves, onPlate, ref sum);
+    }
+
+    /// <summary>What is behind all that is seen, and before it what was filmed.</summary>
+    private static void Behind(
+        HidingMatte[] near,
+        int laid,
+        int pixel,
+        float open,
+        Vector3 filmed,
+        ref float leaves,
+        bool onPlate,
+        ref Pixel sum
+    )
+    {
+        if (onPlate && sum.Filmed)
         {
             sum.PlateShare += open;
             sum.Alpha += open;
@@ -187,7 +217,8 @@ public static class SeenSet
             Before(near[laid], pixel, ref filmed, ref leaves);
         }
         sum.Rgb += open * filmed;
-        sum.Alpha += open * (1 - leaves);
+        sum.PlateShare += onPlate ? open * leaves : 0;
+        sum.Alpha += open * (onPlate ? 1 : 1 - leaves);
     }
 
     private static void Before(HidingMatte b, int pixel, ref Vector3 filmed, ref float leaves)

@@ -10,4 +10,7 @@ public enum BackgroundKind
 
     /// <summary>Nothing: the comp has alpha, and of the plate only what stands in a matte that hides.</summary>
     Nothing,
+
+    /// <summary>The plate without what passes before the place: <see cref="ShotDocument.CleanPlate"/>.</summary>
+    Clean,
 }

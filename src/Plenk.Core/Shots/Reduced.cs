@@ -55,18 +55,34 @@ public static class Reduced
         {
             set = Lit(set, shot);
         }
+        if (shot.Projections.Any(p => p.Cleaned))
+        {
+            set = set with { CleanPlate = shot.CleanPlate };
+        }
         return shot.Projections.Any(p => p.Matte is not null) ? WithMattes(set, shot) : set;
     }
 
     /// <summary>What lies under all that is added: the plate, what is seen of the set, and what was filmed before it.</summary>
-    public static ShotDocument Background(ShotDocument shot) =>
-        WithMattes(Footage(shot), shot) with
+    public static ShotDocument Background(ShotDocument shot)
+    {
+        ShotDocument footage = WithMattes(Footage(shot), shot);
+        return footage with
         {
             Background = shot.Background,
+            CleanPlate = shot.Background == BackgroundKind.Clean ? shot.CleanPlate : footage.CleanPlate,
             ShutterDegrees = shot.ShutterDegrees,
             // Grain is measured where it was chosen.
             Cut = shot.Cut,
             Finish = new() { Region = shot.Finish.Region },
+        };
+    }
+
+    /// <summary>What a clean plate is made of: what is there already does not tell.</summary>
+    public static ShotDocument Clean(ShotDocument shot) =>
+        WithMattes(Set(shot), shot) with
+        {
+            CleanPlate = shot.CleanPlate with { Frames = [], Told = [] },
+            Projections = [.. shot.Projections.Where(p => shot.CleanPlate.Painted.Contains(p.Id))],
         };
 
     /// <summary>The set in its light.</summary>
@@ -95,6 +111,8 @@ public static class Reduced
             Still = null,
             Solving = Nothing.Solving,
             RealShadow = null,
+            CleanPlate =
+                shot.Background == BackgroundKind.Clean || shot.Projections.Any(p => p.Cleaned) ? shot.CleanPlate : Nothing.CleanPlate,
             Unknown = null,
         };
 

@@ -58,6 +58,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>What is behind all that is seen of pieces and elements.</summary>
     public BackgroundKind Background { get; init; }
 
+    /// <summary>The plate without what passes before the place.</summary>
+    public CleanPlate CleanPlate { get; init; } = new();
+
     /// <summary>The plate is shown as it is: no piece is seen, and nothing else stands for it.</summary>
     [JsonIgnore]
     public bool ShowsPlate => Background == BackgroundKind.Plate && !Pieces.Any(p => p.IsSeen);

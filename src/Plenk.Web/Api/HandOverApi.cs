@@ -51,6 +51,15 @@ public static class HandOverApi
                     }
                     engine.Camera(document, request.First);
                     engine.Camera(document, request.Last);
+                    if (
+                        document.Background == BackgroundKind.Clean
+                        && CleanPlateWork.Without(document, new(request.First, request.Last)) is { Count: > 0 } lacks
+                    )
+                    {
+                        throw new ShotFault(
+                            $"The comp stands over the clean plate, and {FrameList.Write(lacks)} {(lacks.Count == 1 ? "has" : "have")} none. Make it for {(lacks.Count == 1 ? "that frame" : "those frames")} at step 4, or put the plate behind all."
+                        );
+                    }
                     var choice = new HandOverChoice(
                         request.Formats ?? ["exr", "png16"],
                         request.Layers,

@@ -15,6 +15,8 @@ public sealed record MatchRequest(ShotDocument Document, int Frame);
 
 public sealed record FillRequest(int Frame, string Matte, FillHow How, string? Camera = null, bool MeetsRim = false);
 
+public sealed record CleanRequest(int First, int Last);
+
 public sealed record BakeRequest(int Frame, string[]? Pieces = null, double? TexelMillimetres = null, bool Keep = false);
 
 public sealed record ElsewhereRequest(int First, int Last, OtherView View);
@@ -163,6 +165,31 @@ public static class ProjectionApi
                 );
             })
             .WithSummary("Fills a matte in a frame, in the tray; the picture is laid on before the others");
+
+        api.MapPost(
+                "/clean-plate",
+                async (long id, CleanRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Within(document, request.First, request.Last);
+                    if (document.CleanPlate.Mattes.All(m => document.Mattes.All(o => o.Id != m)))
+                    {
+                        throw new ShotFault("Tick the mattes around what goes; draw one first if there is none.");
+                    }
+                    engine.Camera(document, request.First);
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "clean-plate",
+                        request.First == request.Last ? $"Clean plate, {request.First}" : $"Clean plate, {request.First}–{request.Last}",
+                        100,
+                        ShotApi.Who(http),
+                        new CleanParameters(revision.Number, ShotApi.Who(http), request.First, request.Last),
+                        [request]
+                    );
+                }
+            )
+            .WithSummary("Makes the plate without what lies in the ticked mattes, in the tray");
 
         api.MapPost("/bake", async (long id, BakeRequest request, ShotStore shots, JobStore jobs, HttpContext http) =>
             {

@@ -46,7 +46,12 @@ public static class HeadSheet
                 ("stretch", "Stretch"),
                 ("source", "Source"),
             ];
-            return shot.Lights.Any(l => !l.Off) ? [.. own, ("own-colour", "Own colour")] : own;
+            return
+            [
+                .. own,
+                .. shot.Lights.Any(l => !l.Off) ? [("own-colour", "Own colour")] : Array.Empty<(string, string)>(),
+                .. shot.CleanPlate.Frames.Count > 0 ? [("clean", "Clean plate"), ("given", "What gave")] : Array.Empty<(string, string)>(),
+            ];
         }
         if (step == 1 && shot.Plate?.GrainFree is not null)
         {

@@ -20,6 +20,7 @@ public static class Asking
         ["grain"] = Reduced.Plate,
         ["thing"] = s => Reduced.Camera(s) with { Look = s.Look, Mattes = s.Mattes, Tracks = s.Tracks, Solve = s.Solve, Seed = s.Seed },
         ["fill"] = s => Reduced.Footage(s) with { Mattes = s.Mattes },
+        ["clean-plate"] = Reduced.Clean,
         ["bake"] = Reduced.Footage,
         ["elsewhere"] = s => Reduced.Footage(s) with { Look = s.Look, Code = s.Code },
         ["depth"] = Reduced.Camera,

@@ -12,6 +12,9 @@ public sealed record ProjectionSource : Extensible
     public string Name { get; init; } = "";
     public SourceKind Kind { get; init; }
 
+    /// <summary>Of a frame: its clean plate is laid on, where there is one.</summary>
+    public bool Cleaned { get; init; }
+
     /// <summary>Id among <see cref="ShotDocument.OtherCameras"/>; null: the shot's own.</summary>
     public string? Camera { get; init; }
 

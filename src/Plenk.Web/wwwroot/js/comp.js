@@ -26,11 +26,12 @@ const ofElements = (kind) => kind === 'comp' || /^(bare|element|without)/.test(k
 const ofProjections = (kind) => kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind);
 const isRead = (kind) => words(`scale-${kind}`) !== null;
 const hasFinest = (kind) => !ofProjections(kind) && !kind.startsWith('re') && !isRead(kind);
-const showsPlate = (d) => d.background !== 'Nothing' && !d.pieces.some((p) => !p.off && p.duties?.seen);
+const ofPlate = (kind) => ['grain-free', 'clean', 'given'].includes(kind);
+const showsPlate = (d) => (d.background ?? 'Plate') === 'Plate' && !d.pieces.some((p) => !p.off && p.duties?.seen);
 const nothingToSee = (kind, d) =>
   !kind ||
   !d?.plate ||
-  (!d.camera && kind !== 'grain-free') ||
+  (!d.camera && !ofPlate(kind)) ||
   (ofElements(kind) && d.elements.length === 0 && showsPlate(d)) ||
   (ofProjections(kind) && !d.projections.some((p) => !p.off));
 
@@ -42,14 +43,14 @@ const changed = (own) =>
   ]);
 
 function steps(kind, width) {
-  if (kind === 'grain-free') return [[width, 'full']];
+  if (ofPlate(kind)) return [[width, 'full']];
   if (state.draft) return [[draft, 'draft']];
   return [[draft, 'draft'], [width, 'middle'], ...(hasFinest(kind) ? [[width, 'full']] : [])];
 }
 
 function said(kind, quality, bitmap) {
   if (isRead(kind)) return words(`scale-${kind}`).message;
-  if (kind === 'grain-free' || kind.startsWith('re')) return '';
+  if (ofPlate(kind) || kind.startsWith('re')) return '';
   const said = words(`quality-${kind.startsWith('projection') && quality === 'middle' ? 'four' : quality}`).message;
   return bitmap.elementNoise !== undefined && quality !== 'draft'
     ? `${said} · ${words('noise-left', { shadow: bitmap.shadowNoise.toFixed(3), element: bitmap.elementNoise.toFixed(3) }).message}`
@@ -110,7 +111,7 @@ export async function refresh() {
       );
   try {
     for (const [width, quality] of steps(kind, d.plate.width)) {
-      if (quality === 'full' && kind !== 'grain-free')
+      if (quality === 'full' && !ofPlate(kind))
         await new Promise((f) => {
           setTimeout(f, rest);
         });

@@ -1,4 +1,4 @@
-namespace Plenk.Work;
+namespace Plenk.Core.Shots;
 
 /// <summary>Frame lists as they are typed: <c>1001-1012,1020</c>.</summary>
 public static class FrameList

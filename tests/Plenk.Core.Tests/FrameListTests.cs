@@ -1,6 +1,7 @@
+using Plenk.Core.Shots;
 using Xunit;
 
-namespace Plenk.Work.Tests;
+namespace Plenk.Core.Tests;
 
 /// <summary>Frame lists as they are typed and written.</summary>
 public sealed class FrameListTests
