@@ -65,13 +65,45 @@ public static class FalseColour
     /// Depth: near is light, far dark, even in the logarithm between the nearest and the farthest hundredth; where none is given it is
     /// hatched.
     /// </summary>
-    public static CodeImage Of(Core.Sets.DepthMap map, int width)
+    public static CodeImage Of(Core.Sets.DepthMap map, int width) => OfDepth(map.Depth, map.Width, map.Height, width);
+
+    /// <summary>The same of a layer, along the camera's axis.</summary>
+    public static CodeImage OfDepth(float[] depth, int fromWidth, int fromHeight, int width)
     {
-        float[] given = [.. map.Depth.Where(d => float.IsFinite(d) && d > 0).Order()];
+        float[] given = [.. depth.Where(d => float.IsFinite(d) && d > 0).Order()];
         double near = given.Length == 0 ? 1 : Math.Log(given[given.Length / 100]),
             far = given.Length == 0 ? 2 : Math.Log(given[given.Length - 1 - given.Length / 100]);
-        return Shown(map.Width, map.Height, width, i => map.Depth[i], d => At(1 - (Math.Log(d) - near) / Math.Max(1e-3, far - near)));
+        return Shown(fromWidth, fromHeight, width, i => depth[i], d => At(1 - (Math.Log(d) - near) / Math.Max(1e-3, far - near)));
     }
+
+    /// <summary>ID mattes: a shade for each, mixed as they cover a pixel.</summary>
+    public static CodeImage OfIds(IReadOnlyList<(float[] Id, float[] Coverage)> ranks, int width, int height)
+    {
+        var codes = new ushort[3 * width * height];
+        for (int i = 0; i < width * height; i++)
+        {
+            double r = 0,
+                g = 0,
+                b = 0;
+            foreach (var (id, coverage) in ranks)
+            {
+                // Bits of the ID spread over the ramp, so that neighbours differ.
+                uint mixed = Core.Tracing.Sampling.Hash(BitConverter.SingleToUInt32Bits(id[i]));
+                var c = At(mixed / (double)uint.MaxValue);
+                (r, g, b) = (r + coverage[i] * c.R, g + coverage[i] * c.G, b + coverage[i] * c.B);
+            }
+            (codes[3 * i], codes[3 * i + 1], codes[3 * i + 2]) = (
+                (ushort)Math.Min(255, r),
+                (ushort)Math.Min(255, g),
+                (ushort)Math.Min(255, b)
+            );
+        }
+        return new(width, height, 3, 8, codes);
+    }
+
+    /// <summary>Where nothing is known.</summary>
+    public static (ushort R, ushort G, ushort B) Hatched(int x, int y) =>
+        (x + y) % 9 < 1 ? ((ushort)30, (ushort)30, (ushort)30) : ((ushort)119, (ushort)119, (ushort)119);
 
     /// <summary>
     /// How much nearer the footage is found than the set stands there: even is the middle tone, 10 % of the distance nearer is light,
@@ -110,10 +142,7 @@ public static class FalseColour
                     Math.Min(fromHeight - 1, y * fromHeight / height) * fromWidth + Math.Min(fromWidth - 1, x * fromWidth / width)
                 );
                 int i = 3 * (y * width + x);
-                var (r, g, b) =
-                    float.IsFinite(v) ? colour(v)
-                    : (x + y) % 9 < 1 ? (30, 30, 30)
-                    : (119, 119, 119);
+                var (r, g, b) = float.IsFinite(v) ? colour(v) : Hatched(x, y);
                 (codes[i], codes[i + 1], codes[i + 2]) = ((ushort)r, (ushort)g, (ushort)b);
             }
         });

@@ -113,6 +113,16 @@ public sealed class PictureService
             _ => Reduced.Seen(shot),
         };
 
+    /// <summary>Without one thing: elements/ID, lights/ID, pieces/ID, or a step's id.</summary>
+    private static ShotDocument Without(ShotDocument shot, string what) =>
+        what.Split('/', 2) switch
+        {
+            ["elements", var id] => shot with { Elements = [.. shot.Elements.Select(e => e.Id == id ? e with { Off = true } : e)] },
+            ["lights", var id] => shot with { Lights = [.. shot.Lights.Select(l => l.Id == id ? l with { Off = true } : l)] },
+            ["pieces", var id] => shot with { Pieces = [.. shot.Pieces.Select(p => p.Id == id ? p with { Off = true } : p)] },
+            _ => shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != what)] } },
+        };
+
     private static readonly string[] Kinds =
     [
         "plate",
@@ -137,7 +147,7 @@ public sealed class PictureService
         "depth",
         "depth-difference",
     ];
-    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone"];
+    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone", "layer"];
 
     /// <summary>Throws <see cref="NotThereException"/> where there is no such kind of picture.</summary>
     private static void Know(string kind, string quality)
@@ -196,6 +206,11 @@ public sealed class PictureService
                 draft,
                 PlainView
             );
+        }
+        if (kind.Split(':', 2) is ["layer", var layer])
+        {
+            LayerPicture own = Layer(shot, frame, layer, width, quality, drags, stop);
+            return own.Light is { } light ? Encode(light, draft, shot, seen) : ToBytes(own.Data(), draft, PlainView);
         }
         switch (kind)
         {
@@ -267,7 +282,7 @@ public sealed class PictureService
             }
             default:
             {
-                // One step left out, or none but it: without:ID, alone:ID.
+                // An element, light, piece or step left out, or of the steps none but it: without:PLACE/ID, alone:ID.
                 if (kind.Split(':', 2) is ["alone", var kept])
                 {
                     shot = shot with
@@ -280,7 +295,7 @@ public sealed class PictureService
                 }
                 if (kind.Split(':', 2) is ["without", var left])
                 {
-                    shot = shot with { Finish = shot.Finish with { Steps = [.. shot.Finish.Steps.Where(s => s.Id != left)] } };
+                    shot = Without(shot, left);
                 }
                 FrameLayers layers = engine.Finish.Frame(
                     shot,
@@ -300,6 +315,63 @@ public sealed class PictureService
                 return made;
             }
         }
+    }
+
+    private readonly Cache<LayerPicture> _layers = new(l => Sizes.Small + l.Channels.Sum(c => Sizes.Of(c.Values)));
+
+    private static string LayerKey(ShotDocument shot, int frame, string layer, int width, string quality) =>
+        ResultKey.Of("layer", 1, Reduced.Seen(shot), frame, layer, width, quality);
+
+    /// <summary>A layer of a frame, as it would be handed over.</summary>
+    private LayerPicture Layer(ShotDocument shot, int frame, string layer, int width, string quality, bool drags, CancellationToken stop)
+    {
+        LayerPicture Made()
+        {
+            FrameLayers made = engine.Finish.Frame(
+                shot,
+                frame,
+                width,
+                QualityOf(quality),
+                keepWithout: drags,
+                parts: true,
+                keep: true,
+                stop: stop
+            );
+            var all = FrameFiles.Layers(engine, shot, frame, made);
+            return all.TryGetValue(layer, out var channels)
+                ? new(layer, made.Comp.Width, made.Comp.Height, channels)
+                : throw new ShotFault($"There is no layer “{layer}” in {frame}; there are {string.Join(", ", all.Keys)}.");
+        }
+        return quality == "draft" ? Made() : _layers.Get(LayerKey(shot, frame, layer, width, quality), Made);
+    }
+
+    /// <summary>The names of a frame's layers, in the order of its file.</summary>
+    public IReadOnlyList<string> LayersOf(ShotDocument shot, int frame)
+    {
+        const int width = 48; // what there is does not hang on the size
+        FrameLayers small = engine.Finish.Bare(
+            shot,
+            frame,
+            Math.Min(width, shot.Plate?.Width ?? width),
+            RenderQuality.Draft,
+            parts: true,
+            keep: true
+        );
+        return [.. FrameFiles.Layers(engine, shot, frame, small).Keys];
+    }
+
+    /// <summary>What a layer that has been drawn holds at a pixel of the plate; null: it has not been drawn.</summary>
+    public string? LayerAt(ShotDocument shot, int frame, string layer, double x, double y)
+    {
+        int width = shot.Plate?.Width ?? 0;
+        foreach (string quality in (string[])["full", "middle"])
+        {
+            if (_layers.TryGet(LayerKey(shot, frame, layer, width, quality), out LayerPicture own))
+            {
+                return own.ValueAt((int)x, (int)y);
+            }
+        }
+        return null;
     }
 
     private static readonly PlateView PlainView = new(SeenThrough.Codes, ColorEncoding.Srgb, null, null, null);

@@ -29,7 +29,13 @@ public static class FrameFiles
     {
         Directory.CreateDirectory(directory);
         MediaStore.WriteWhole(Path.Combine(directory, PngName(shot, frame)), RasterFile.ToPng(engine.Renderer.Comp(shot, frame, layers)));
-        var (channels, attributes) = Channels(shot, frame, layers, engine.Plates.Plate(shot, frame, layers.Comp.Width));
+        var (channels, attributes) = Channels(
+            shot,
+            frame,
+            layers,
+            engine.Plates.Plate(shot, frame, layers.Comp.Width),
+            mattes: engine.Mattes.Named(shot, frame, layers.Comp.Width, layers.Comp.Height)
+        );
         channels = Only(channels, only);
         try
         {
@@ -56,16 +62,37 @@ public static class FrameFiles
         {
             return channels;
         }
-        static string LayerOf(string channel) => Regex.Replace(channel[..channel.LastIndexOf('.')], @"^(id_\w+?)\d\d$", "$1");
         string[] there = [.. channels.Select(c => LayerOf(c.Name)).Distinct()];
         return layers.FirstOrDefault(l => !there.Contains(l)) is { } missing
             ? throw new ShotFault($"There is no layer “{missing}” in this shot; there are {string.Join(", ", there)}.")
             : [.. channels.Where(c => layers.Contains(LayerOf(c.Name)))];
     }
 
+    /// <summary>A channel's layer; ranks of ID mattes go by the name without their number.</summary>
+    internal static string LayerOf(string channel) => Regex.Replace(channel[..channel.LastIndexOf('.')], @"^(id_\w+?)\d\d$", "$1");
+
+    /// <summary>Channels of a frame that is looked at, by layer.</summary>
+    /// <param name="layers">With the data passes, parts and ID mattes.</param>
+    public static IReadOnlyDictionary<string, IReadOnlyList<ExrChannel>> Layers(
+        ShotEngine engine,
+        ShotDocument shot,
+        int frame,
+        FrameLayers layers
+    ) =>
+        Channels(
+            shot,
+            frame,
+            layers,
+            engine.Plates.Plate(shot, frame, layers.Comp.Width),
+            mattes: engine.Mattes.Named(shot, frame, layers.Comp.Width, layers.Comp.Height)
+        )
+            .Channels.GroupBy(c => LayerOf(c.Name))
+            .ToDictionary(g => g.Key, g => (IReadOnlyList<ExrChannel>)[.. g]);
+
     /// <summary>A frame's layers as channels, and the texts that go with them.</summary>
     /// <param name="overscan">By how many pixels the layers go on beyond the plate on every side: the comp covers the plate alone.</param>
     /// <param name="plate">Linear, of the layers' size.</param>
+    /// <param name="mattes">The shot's mattes, of the plate's size without the overscan; or why one cannot be told in that frame.</param>
     /// <param name="into">Primaries that colours are written in; null: the working ones.</param>
     public static (IReadOnlyList<ExrChannel> Channels, IReadOnlyDictionary<string, string> Attributes) Channels(
         ShotDocument shot,
@@ -73,7 +100,8 @@ public static class FrameFiles
         FrameLayers layers,
         FloatImage plate,
         int overscan = 0,
-        Primaries? into = null
+        Primaries? into = null,
+        IReadOnlyList<(string Name, float[]? Coverage, string? Fault)>? mattes = null
     )
     {
         var channels = new List<ExrChannel>();
@@ -150,6 +178,27 @@ public static class FrameFiles
                 $"root mean square of what is left: shadow {layers.Counts.ShadowError:0.00000}, element {layers.Counts.ElementError:0.00000}"
             ),
         };
+        foreach (var (name, coverage, fault) in mattes ?? [])
+        {
+            string layer = $"matte_{LayerName(name)}";
+            if (fault is not null)
+            {
+                attributes[$"plenk/{layer}"] = fault;
+                continue;
+            }
+            for (int k = 2; channels.Any(c => c.Name == $"{layer}.A"); k++)
+            {
+                layer = $"matte_{LayerName(name)}_{k}";
+            }
+            int across = layers.Comp.Width - 2 * overscan,
+                down = layers.Comp.Height - 2 * overscan;
+            Add(
+                layer,
+                new FloatImage(layers.Comp.Width, layers.Comp.Height, 1, FloatImage.Around(coverage!, across, down, 1, overscan)),
+                "A",
+                half: true
+            );
+        }
         foreach (IdMatte ids in ((IdMatte?[])[layers.Objects, layers.Materials]).OfType<IdMatte>())
         {
             IReadOnlyList<string> names = ids.Layer == IdMatte.ObjectLayer ? [.. ids.Names.Select(id => NameOf(shot, id))] : ids.Names;

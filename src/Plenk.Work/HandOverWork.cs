@@ -366,15 +366,16 @@ public sealed partial class HandOverWork(ShotEngine engine)
     )
     {
         Primaries primaries = Primaries.Named(choice.Primaries)!;
+        var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         var (channels, attributes) = FrameFiles.Channels(
             shot,
             frame,
             made,
             engine.Plates.Plate(shot, frame, made.Comp.Width - 2 * overscan).Around(overscan),
             overscan,
-            primaries == Primaries.Bt709 ? null : primaries
+            primaries == Primaries.Bt709 ? null : primaries,
+            engine.Mattes.Named(shot, frame, across, down)
         );
-        var (across, down) = (made.Comp.Width - 2 * overscan, made.Comp.Height - 2 * overscan);
         channels = FrameFiles.Only(channels, choice.Layers);
         var (pose, pinhole) = engine.Camera(shot, frame);
         pinhole = pinhole.Resized(across, down);

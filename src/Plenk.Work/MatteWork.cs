@@ -192,6 +192,25 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         );
     }
 
+    /// <summary>The mattes that are on, by what they are called; or why one cannot be told in that frame.</summary>
+    public IReadOnlyList<(string Name, float[]? Coverage, string? Fault)> Named(ShotDocument shot, int frame, int width, int height) =>
+        [
+            .. shot
+                .Mattes.Where(m => !m.Off)
+                .Select(m =>
+                {
+                    string name = m.Name.Length > 0 ? m.Name : m.Id;
+                    try
+                    {
+                        return (name, (float[]?)Coverage(shot, m, frame, width, height, []), (string?)null);
+                    }
+                    catch (ShotFault e)
+                    {
+                        return (name, null, e.Message);
+                    }
+                }),
+        ];
+
     /// <summary>The mattes that hide elements at a frame: their coverage, and the distance beyond which they do.</summary>
     public IReadOnlyList<(Matte Matte, float[] Coverage, float Beyond)> Hiding(ShotDocument shot, int frame, int width, int height) =>
         [

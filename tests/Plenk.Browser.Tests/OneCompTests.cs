@@ -180,6 +180,15 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         page.Tick("lit again from its positions and normals");
         page.Tick("point 1point"); // its name, and its kind at the end of the line
         page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        // Its layers, by a key and by name, beside the comp.
+        page.Find("#picture").SendKeys("l");
+        page.UntilState("state.compare === 'layer:comp'");
+        page.Open("layers");
+        page.Choose("Look at", "shadow", saves: false);
+        page.Choose("It is seen", "beside the comp", saves: false);
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Shows("#seen", "layer shadow | comp");
+        page.Choose("Look at", "the comp", saves: false);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
 

@@ -99,6 +99,23 @@ public static class PictureApi
             )
             .WithSummary("What lies at a pixel: plate and comp, linear; the place, normal, piece and distance of the set");
 
+        api.MapGet("/frames/{frame:int}/layers", async (long id, int frame, int? revision, ShotStore shots, PictureService pictures) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id, revision);
+                return await Task.Run(() => pictures.LayersOf(document, frame));
+            })
+            .WithSummary("The names of a frame’s layers, as they are handed over");
+
+        api.MapGet(
+                "/frames/{frame:int}/layers/{layer}/pixel",
+                async (long id, int frame, string layer, double x, double y, int? revision, ShotStore shots, PictureService pictures) =>
+                {
+                    var (document, _) = await ShotApi.Need(shots, id, revision);
+                    return new { value = pictures.LayerAt(document, frame, layer, x, y) };
+                }
+            )
+            .WithSummary("What a layer that is looked at holds at a pixel, by channel; null while it is not drawn");
+
         api.MapGet("/frames/{frame:int}/curve", async (long id, int frame, ShotStore shots, ShotEngine engine) =>
                 engine.Plates.CurveFor((await ShotApi.Need(shots, id)).Document, frame)
             )

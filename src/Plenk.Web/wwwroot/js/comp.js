@@ -4,7 +4,7 @@ import { doc, on, state, tell } from './state.js';
 import { words } from './told.js';
 import { forgetFrames, keepFrames, keptOf } from './reel.js';
 import { renderedKind } from './steps/light.js';
-import { box, view } from './view.js';
+import { besideDrawn, box, view } from './view.js';
 
 // shown: { bitmap, frame, way, quality }; beside: this revision's, where another lies over half of it; awaited: it is being drawn.
 export const comp = { shown: null, beside: null, awaited: false };
@@ -20,7 +20,7 @@ const served = () => {
   const way = state.compare;
   if (way === 'before') return undefined;
   if (way === 'rendered' || way === 'relit') return renderedKind(way) ?? undefined;
-  return other[way] ?? way;
+  return other[way] ?? way.replace(/^layer-wipe/, 'layer');
 };
 const ofElements = (kind) => kind === 'comp' || /^(bare|element|without)/.test(kind);
 const ofProjections = (kind) => kind.startsWith('projection') || ['texels', 'stretch', 'source'].includes(kind);
@@ -103,9 +103,9 @@ export async function refresh() {
   tell('draw');
   const own = state.draft,
     { frame } = state,
-    get = (width, quality, revision) =>
+    get = (width, quality, revision, what = kind) =>
       picture(
-        `/api/shots/${state.id}/frames/${frame}/${own ? 'preview' : 'picture'}?kind=${encodeURIComponent(kind)}&width=${width}&quality=${quality}&seen=${state.seen}${own ? '' : `&revision=${revision}`}`,
+        `/api/shots/${state.id}/frames/${frame}/${own ? 'preview' : 'picture'}?kind=${encodeURIComponent(what)}&width=${width}&quality=${quality}&seen=${state.seen}${own ? '' : `&revision=${revision}`}`,
         own ? changed(own) : null,
         flying.signal,
       );
@@ -118,8 +118,8 @@ export async function refresh() {
       if (mine !== serial) return;
       const bitmap = await get(width, quality, of);
       if (mine !== serial) return;
-      if (state.compare === 'version-wipe') {
-        comp.beside = { bitmap: await get(width, quality, state.revision), frame };
+      if (besideDrawn()) {
+        comp.beside = { bitmap: await get(width, quality, state.revision, 'comp'), frame };
         if (mine !== serial) return;
       }
       box.dataset.quality = quality;

@@ -5,7 +5,7 @@ import { plateBitmap } from './plates.js';
 import { keptFrame } from './reel.js';
 import { mediaOf, on, state } from './state.js';
 import { words } from './told.js';
-import { layout, plateSize, view, wiping } from './view.js';
+import { besideDrawn, layout, plateSize, view, wiping } from './view.js';
 import './pointer.js';
 
 const canvas = document.getElementById('canvas'),
@@ -48,7 +48,7 @@ export function draw() {
   seeThrough();
   // What is covered all over need not be drawn.
   if (plate && (!bitmap || wiping() || state.compare === 'before')) c.drawImage(plate, 0, 0, w, h);
-  if (state.compare === 'version-wipe' && beside?.frame === state.frame && !state.playing) c.drawImage(beside.bitmap, 0, 0, w, h);
+  if (besideDrawn() && beside?.frame === state.frame && !state.playing) c.drawImage(beside.bitmap, 0, 0, w, h);
   if (bitmap && state.compare !== 'before') {
     c.save();
     if (wiping()) {
@@ -69,7 +69,8 @@ export function draw() {
 }
 
 // A way's own words, or those of its kind: one step alone, comp without one.
-const wayWords = () => words(`way-${state.compare.split(':')[0]}`, { revision: state.other })?.message ?? '';
+const wayWords = () =>
+  words(`way-${state.compare.split(':')[0]}`, { revision: state.other, layer: state.compare.split(':')[1] })?.message ?? '';
 
 function whatIsSeen(bitmap) {
   const own = document.getElementById('own-space').textContent.trim() || 'sRGB',

@@ -3,6 +3,7 @@ import { get } from './api.js';
 import { modulesOf } from './modules.js';
 import { over } from './over.js';
 import { on, setHand, state, tell } from './state.js';
+import { layerAt } from './layers.js';
 import { box, moveTo, plateSize, toPixel, view, wiping, zoomBy } from './view.js';
 
 const under = document.getElementById('under');
@@ -84,7 +85,8 @@ async function read({ x, y }) {
       `/api/shots/${state.id}/frames/${state.frame}/pixel?x=${x.toFixed(2)}&y=${y.toFixed(2)}&revision=${state.revision}`,
     );
     const f = (v) => v.toFixed(4).replace(/^0/, '');
-    under.textContent = `x ${Math.floor(x)} y ${Math.floor(y)}${p.linear ? `  R ${f(p.linear[0])} G ${f(p.linear[1])} B ${f(p.linear[2])}` : ''}${p.distance ? `  ${p.distance.toFixed(2)} m` : ''}`;
+    const layer = await layerAt({ x, y });
+    under.textContent = `x ${Math.floor(x)} y ${Math.floor(y)}${p.linear ? `  R ${f(p.linear[0])} G ${f(p.linear[1])} B ${f(p.linear[2])}` : ''}${p.distance ? `  ${p.distance.toFixed(2)} m` : ''}${layer}`;
   } catch {
     under.textContent = '';
   } finally {

@@ -2,6 +2,8 @@ import { get, html } from './api.js';
 import { measure } from './measuring.js';
 import { refresh } from './comp.js';
 import { draw } from './picture.js';
+import { nextLayer } from './layers.js';
+import { guarded } from './told.js';
 import { fitPicture } from './view.js';
 import './around.js';
 import './plan.js';
@@ -188,6 +190,7 @@ addEventListener('keydown', (e) => {
     draw();
   } else if (key === 'f') fitPicture();
   else if (key === 'w') wide();
+  else if (key === 'l') guarded(nextLayer)(e.shiftKey ? -1 : 1);
   else if (key === 't') {
     const w = seenWays();
     seeThrough(w[(w.indexOf(state.seen) + 1) % w.length]);

@@ -29,7 +29,10 @@ export function toPage({ x, y }) {
 }
 
 /** One picture over a part of another, the border between them pulled by hand. */
-export const wiping = () => ['wipe', 'version-wipe'].includes(state.compare);
+export const wiping = () => /^(version-|layer-)?wipe/.test(state.compare);
+
+/** The other part is drawn by the server too, not the plate. */
+export const besideDrawn = () => /^(version|layer)-wipe/.test(state.compare);
 
 /** How far apart two places of the plate are on the page. */
 export const apart = (a, b) => Math.hypot(a.x - b.x, a.y - b.y) * view.zoom;

@@ -1,0 +1,158 @@
+using System.Globalization;
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json.Nodes;
+using System.Text.RegularExpressions;
+using Plenk.Core.Images;
+using Plenk.Formats.Exr;
+using Plenk.Formats.Raster;
+using Plenk.Work;
+using Xunit;
+
+namespace Plenk.Web.Tests;
+
+/// <summary>Layers of a frame over HTTP, before anything is handed over; and a frame without one thing.</summary>
+[Collection("application")]
+public sealed class LayerApiTests(Application application)
+{
+    private readonly HttpClient _client = application.CreateClient();
+
+    /// <summary>A camera above a floor, a lit box on it, a matte beside.</summary>
+    private async Task<string> Shot(string code)
+    {
+        var (_, at) = await _client.NewShot("L", code, 2, f =>
+            RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Repeat((ushort)120, 160 * 90 * 3)]))
+        );
+        await _client.StandOverFloor(at, 2);
+        byte[] box = System.Text.Encoding.UTF8.GetBytes(
+            "o box\nv -0.5 0 0.5\nv 0.5 0 0.5\nv 0.5 1 0.5\nv -0.5 1 0.5\nv -0.5 0 -0.5\nv 0.5 0 -0.5\nv 0.5 1 -0.5\nv -0.5 1 -0.5\nf 1 2 3 4\nf 6 5 8 7\nf 5 1 4 8\nf 2 6 7 3\nf 4 3 7 8\nf 5 6 2 1\n"
+        );
+        Assert.Equal(HttpStatusCode.OK, (await _client.PostAsync($"{at}/element", ShotClient.Form(("box.obj", box)))).StatusCode);
+        HttpResponseMessage saved = await _client.Save(at, d =>
+        {
+            d["elements"]![0]!["position"] = new JsonArray(0, 0, -4);
+            d["lights"] = new JsonArray(
+                new JsonObject
+                {
+                    ["id"] = "sun",
+                    ["kind"] = "Sun",
+                    ["elevationDegrees"] = 60,
+                    ["inPlate"] = true,
+                }
+            );
+            d["mattes"] = new JsonArray(
+                new JsonObject
+                {
+                    ["id"] = "left",
+                    ["name"] = "the left",
+                    ["kind"] = "Drawn",
+                    ["keys"] = new JsonArray(new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(0, 0, 40, 0, 40, 90, 0, 90) }),
+                }
+            );
+        });
+        Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        return at;
+    }
+
+    private async Task<CodeImage> Picture(string at, string kind) =>
+        RasterFile.Read(
+            await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&width=160&quality=middle"),
+            kind
+        );
+
+    private static string Repository()
+    {
+        string folder = AppContext.BaseDirectory;
+        while (!File.Exists(Path.Combine(folder, "Plenk.slnx")))
+        {
+            folder = Path.GetDirectoryName(folder)!;
+        }
+        return folder;
+    }
+
+    private async Task<double[]> Value(string at, string layer, int x, int y)
+    {
+        JsonNode answer = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/layers/{layer}/pixel?x={x}&y={y}"))!;
+        string[] parts = answer["value"]!.GetValue<string>().Split(' ');
+        return [.. parts.Where((_, i) => i % 2 == 1).Select(v => double.Parse(v, CultureInfo.InvariantCulture))];
+    }
+
+    [Fact]
+    public async Task Every_layer_that_is_handed_over_is_looked_at_by_its_name()
+    {
+        string at = await Shot("L_0010");
+        string[] names = (await _client.GetFromJsonAsync<string[]>($"{at}/frames/1001/layers"))!;
+        // Names of the document that tells what is handed over; lights and mattes by their own.
+        string told = await File.ReadAllTextAsync(Path.Combine(Repository(), "docs", "exr-layers.md"));
+        Assert.Superset(
+            new HashSet<string>
+            {
+                "background",
+                "elements",
+                "element",
+                "shadow",
+                "depth",
+                "P",
+                "N",
+                "id_object",
+                "light_sun",
+                "matte_the_left",
+            },
+            names.ToHashSet()
+        );
+        foreach (string name in names)
+        {
+            string stem = Regex.Replace(name, "^(light_|matte_).*", "$1");
+            Assert.Contains(stem, told);
+            CodeImage picture = await Picture(at, $"layer:{name}");
+            Assert.Equal((160, 90), (picture.Width, picture.Height));
+        }
+        JsonNode lacks = (
+            await (await _client.GetAsync($"{at}/frames/1001/picture?kind=layer:fog")).Content.ReadFromJsonAsync<JsonNode>()
+        )!;
+        Assert.Contains("no layer “fog”", lacks["title"]!.GetValue<string>());
+        Assert.Contains("shadow", lacks["title"]!.GetValue<string>());
+    }
+
+    [Fact]
+    public async Task What_a_layer_holds_is_what_lies_there()
+    {
+        string at = await Shot("L_0020");
+        Assert.Null((await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1002/layers/P/pixel?x=20&y=80"))!["value"]);
+        foreach (string layer in (string[])["P", "N", "depth", "shadow", "matte_the_left", "element"])
+        {
+            await Picture(at, $"layer:{layer}");
+        }
+        // On the floor, left of the box and outside its shadow.
+        JsonNode there = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=20.5&y=80.5"))!;
+        double[] p = await Value(at, "P", 20, 80),
+            n = await Value(at, "N", 20, 80),
+            depth = await Value(at, "depth", 20, 80);
+        double[] meant = [.. there["point"]!.AsArray().Select(v => v!.GetValue<double>())];
+        Assert.All(Enumerable.Range(0, 3), k => Assert.Equal(meant[k], p[k], 2e-3));
+        Assert.Equal((0, 1, 0), (n[0], n[1], n[2]));
+        // Along the axis of a camera 1.6 m up that looks 20° down: z cos 20° + (1.6 − y) sin 20°.
+        Assert.Equal(-p[2] * Math.Cos(Math.PI / 9) + (1.6 - p[1]) * Math.Sin(Math.PI / 9), depth[0], 2e-3);
+        Assert.All(await Value(at, "shadow", 20, 80), v => Assert.Equal(1, v, 1e-3));
+        Assert.Equal(1, (await Value(at, "matte_the_left", 20, 80))[0]);
+        Assert.Equal(0, (await Value(at, "matte_the_left", 90, 80))[0]);
+        // The box stands in the middle.
+        Assert.Equal(1, (await Value(at, "element", 80, 46))[3], 1e-3);
+        CodeImage matte = await Picture(at, "layer:matte_the_left");
+        Assert.Equal((255, 0), (matte.Codes[3 * (80 * 160 + 20)], matte.Codes[3 * (80 * 160 + 90)]));
+    }
+
+    [Fact]
+    public async Task A_frame_is_seen_without_one_thing()
+    {
+        string at = await Shot("L_0030");
+        CodeImage whole = await Picture(at, "comp"),
+            withoutBox = await Picture(at, "without:elements/box"),
+            withoutSun = await Picture(at, "without:lights/sun"),
+            withoutFloor = await Picture(at, "without:pieces/floor");
+        Assert.All(withoutBox.Codes, c => Assert.Equal(120, c)); // the plate as it was
+        Assert.NotEqual(whole.Codes, withoutSun.Codes);
+        Assert.NotEqual(whole.Codes, withoutFloor.Codes); // nothing takes the shadow
+        Assert.NotEqual(withoutSun.Codes, withoutBox.Codes);
+    }
+}
