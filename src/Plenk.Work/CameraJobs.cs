@@ -16,7 +16,8 @@ public sealed record ThingParameters(int Revision, string Who, string Thing);
 /// <summary>
 /// Tracking and solving in the tray. What they find is laid on the shot as it is when they end, as one revision of its own.
 /// </summary>
-public sealed class CameraJobs(ShotStore shots, MediaStore media, TrackWork work, MovingWork moving, GrainWork grain) : TrayJobs(shots)
+public sealed class CameraJobs(ShotStore shots, MediaStore media, ShotEngine engine, TrackWork work, MovingWork moving, GrainWork grain)
+    : TrayJobs(shots)
 {
     public override IReadOnlyList<JobKind> Kinds =>
         [new("track", Track), new("solve", Solve), new("grain", GrainFree), new("thing", Thing)];
@@ -60,8 +61,19 @@ public sealed class CameraJobs(ShotStore shots, MediaStore media, TrackWork work
             throw new ShotFault($"{result.Reason} What was there before stays.");
         }
         string hash = media.Write(TrackFile.Write(result));
-        await Lay(job, p.Who, $"Solved the camera, {result.RmsPx:0.000} px", d => TrackWork.With(d, result, hash));
-        return new($"{result.RmsPx:0.000} px, {result.TracksUsed} tracks");
+        string? told = null;
+        await Lay(job, p.Who, $"Solved the camera, {result.RmsPx:0.000} px", d =>
+        {
+            // What is built already keeps its place on what was filmed.
+            ShotDocument solved = TrackWork.With(d, result, hash);
+            if (KeptPlace.Fit(engine, d, solved.Camera!) is not { } fit)
+            {
+                return solved;
+            }
+            (bool laid, told) = KeptPlace.Judge(d, fit);
+            return laid ? TrackWork.With(d, result, hash, fit.NewToOld) : solved;
+        });
+        return new($"{result.RmsPx:0.000} px, {result.TracksUsed} tracks{(told is null ? "" : $". {told}")}");
     }
 
     private async Task<JobEnd> GrainFree(JobRun job)

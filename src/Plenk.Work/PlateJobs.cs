@@ -1,5 +1,6 @@
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
+using Plenk.Formats.Cameras;
 using Plenk.Formats.Sequences;
 using Plenk.Store;
 using Plenk.Work.Queue;
@@ -26,6 +27,9 @@ public sealed record PlateParameters(
 {
     /// <summary>The files are ours, and go when they have been brought in.</summary>
     public bool Sent { get; init; }
+
+    /// <summary>They stand for the plate that is there: all that lies on it keeps its place.</summary>
+    public bool Keeps { get; init; }
 }
 
 /// <summary>What comes in takes long: every frame is decoded whole.</summary>
@@ -105,14 +109,16 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
             }
             PlateSource plate = Source(p, check, frames, rate, found);
             int shotFirst = p.First ?? check.First!.Value;
-            await Lay(job, p.Who, $"Plate in: {frames.Count} frames", d =>
-                d with
-                {
-                    Plate = plate,
-                    Rate = rate,
-                    Range = new(shotFirst, shotFirst + (check.Last!.Value - check.First!.Value)),
-                    Cut = null,
-                }
+            await Lay(job, p.Who, p.Keeps ? $"Newer plate: {frames.Count} frames" : $"Plate in: {frames.Count} frames", d =>
+                p.Keeps && d.Plate is not null
+                    ? Newer(d, plate, p.First, found)
+                    : d with
+                    {
+                        Plate = plate,
+                        Rate = rate,
+                        Range = new(shotFirst, shotFirst + (check.Last!.Value - check.First!.Value)),
+                        Cut = null,
+                    }
             );
             IReadOnlyList<string> notes =
             [
@@ -132,6 +138,41 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
                 Directory.Delete(decoded, recursive: true);
             }
         }
+    }
+
+    /// <summary>A newer delivery in the old one's place.</summary>
+    private ShotDocument Newer(ShotDocument shot, PlateSource plate, int? first, List<string> found)
+    {
+        PlateSource old = shot.Plate!;
+        if (NewerPlate.Fault(old, plate) is { } fault)
+        {
+            throw new ShotFault(fault);
+        }
+        int least = plate.Frames.Min(f => f.Frame);
+        FrameMapping mapping =
+            first is { } typed && typed != shot.Range.First ? new(least, typed) : NewerPlate.Mapping(old, plate, shot.Range, shot.Rate);
+        ShotDocument laid = NewerPlate.Lay(shot, plate with { Mapping = mapping, FocalMm = plate.FocalMm ?? old.FocalMm });
+        double by = (double)plate.Width / old.Width;
+        if (by != 1 && shot.Tracks is { } tracks)
+        {
+            double down = (double)plate.Height / old.Height;
+            laid = laid with { Tracks = tracks with { Media = media.Write(TrackFile.Sized(media.Read(tracks.Media), by, down)) } };
+        }
+        int whole = Enumerable.Range(shot.Range.First, shot.Range.Count).Count(laid.Range.Contains);
+        found.Add(
+            $"Shot frames {laid.Range.First} to {laid.Range.Last} show its frames {least} to {plate.Frames.Max(f => f.Frame)}; what was there before was {shot.Range.First} to {shot.Range.Last}."
+                + (by == 1 ? "" : $" It is {by:0.###} times as wide: all that is drawn on the plate goes to its size.")
+                + (whole < shot.Range.Count ? $" {shot.Range.Count - whole} frames that the shot had are not in it." : "")
+        );
+        if (old.GrainFree is not null)
+        {
+            found.Add("The grain-free copy was of the old plate: make it again.");
+        }
+        if (shot.CleanPlate.Frames.Count > 0)
+        {
+            found.Add("The clean plate was of the old plate: make it again at step 4.");
+        }
+        return laid;
     }
 
     private static PlateSource Source(

@@ -149,11 +149,11 @@ public sealed record ReadingKind(
         {
             return SolveReadings.SlideBlank with { Note = NotSolved };
         }
-        if (s.Doubts() is not { } sure)
+        if (engine.TrackWork.Doubts(shot) is not var (sure, toOwn))
         {
             return SolveReadings.SlideBlank with { Note = "the solve leaves more open than can be told" };
         }
-        Similarity toSource = camera.SourceToWorld.Inverse();
+        Similarity toSource = toOwn.After(camera.SourceToWorld.Inverse());
         return SolveReadings.Slide(
             sure,
             s.Frames[0].Frame,

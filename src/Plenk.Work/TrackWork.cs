@@ -32,8 +32,17 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
         : Settings(shot with { Solving = shot.Solving with { HoldFocal = false } }).IsHeldOut(track) ? "held out"
         : "left out";
 
+    /// <summary>The solve in the space of the shot's camera.</summary>
     public TrackFile.StoredSolve? Solve(ShotDocument shot) =>
-        shot.Solve is { } s ? _solves.Get(s.Media, () => TrackFile.ReadSolve(media.Read(s.Media))) : null;
+        shot.Solve is not { } s ? null
+        : s.Gauge is null ? Own(s)
+        : _solves.Get(ResultKey.Of("solve", 1, s.Media, s.Gauge, s.GaugeScale), () => Own(s).Moved(s.ToCamera));
+
+    private TrackFile.StoredSolve Own(SolveSource s) => _solves.Get(s.Media, () => TrackFile.ReadSolve(media.Read(s.Media)));
+
+    /// <summary>How sure the solve is, in its own space, and what takes the shot's camera space there; null where it cannot be told.</summary>
+    public (BundleCovariance Sure, Similarity ToOwn)? Doubts(ShotDocument shot) =>
+        shot.Solve is { } s && Own(s).Doubts() is { } sure ? (sure, s.ToCamera.Inverse()) : null;
 
     public GrayPyramid Picture(ShotDocument shot, int frame)
     {
@@ -257,8 +266,10 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
     /// The shot with a solve for its camera. Survey points are taken into the solve's own space: measured ones all together, by those of
     /// them that are clicked, so that they keep their distances; others by their clicks; one that has neither has no place any more.
     /// </summary>
-    public static ShotDocument With(ShotDocument shot, SolveResult r, string solveMedia)
+    /// <param name="gauge">From the solve's space to the camera's; null: they are one.</param>
+    public static ShotDocument With(ShotDocument shot, SolveResult r, string solveMedia, Similarity? gauge = null)
     {
+        Pose Laid(Pose pose) => gauge is { } g ? pose.Moved(g) : pose;
         Pinhole p = r.Pinhole!;
         var camera = new CameraSource
         {
@@ -268,7 +279,10 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             Lens = new(p.Lens.K1, p.Lens.K2),
             Width = p.Width,
             Height = p.Height,
-            Samples = [.. r.Frames.Select(f => new CameraSample(f.Frame, f.CameraToWorld.ToRowMajor16(), r.PinholeAt(f).Fx, p.Cx, p.Cy))],
+            Samples =
+            [
+                .. r.Frames.Select(f => new CameraSample(f.Frame, Laid(f.CameraToWorld).ToRowMajor16(), r.PinholeAt(f).Fx, p.Cx, p.Cy)),
+            ],
         };
         var poses = r.Frames.ToDictionary(f => f.Frame);
         (Vec3 Old, Vec3 New)[] known =
@@ -297,7 +311,7 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
             [
                 .. s
                     .Clicks.Where(c => poses.ContainsKey(c.Frame))
-                    .Select(c => new Sight(poses[c.Frame].CameraToWorld, r.PinholeAt(poses[c.Frame]), c.X, c.Y)),
+                    .Select(c => new Sight(Laid(poses[c.Frame].CameraToWorld), r.PinholeAt(poses[c.Frame]), c.X, c.Y)),
             ];
             return Triangulation.Locate(sights, out _)?.Point;
         }
@@ -310,6 +324,8 @@ public sealed class TrackWork(ShotEngine engine, IMedia media)
                 Turns = r.Turning,
                 RmsPx = r.RmsPx,
                 TracksUsed = r.TracksUsed,
+                GaugeScale = gauge?.Scale ?? 1,
+                Gauge = gauge is { } own ? new Pose(own.Rotation, own.Translation).ToRowMajor16() : null,
             },
             SurveyPoints = [.. shot.SurveyPoints.Select(Placed)],
         };

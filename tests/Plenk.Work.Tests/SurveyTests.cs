@@ -2,6 +2,8 @@ using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
+using Plenk.Formats.Cameras;
+using Plenk.Store;
 using Xunit;
 
 namespace Plenk.Work.Tests;
@@ -95,6 +97,39 @@ public class SurveyTests
         );
         Assert.Equal([true, true, false], few.SurveyPoints.Select(p => p.FromClicks));
         Assert.Null(few.SurveyPoints[2].Position);
+    }
+
+    [Fact]
+    public void A_solve_laid_over_an_earlier_camera_is_one_with_its_points_and_its_doubts()
+    {
+        string folder = Directory.CreateTempSubdirectory("plenk-gauge-").FullName;
+        try
+        {
+            var media = new MediaStore(folder);
+            var engine = new ShotEngine(media);
+            double[] doubt = [4, 1, 0.5, 3, 0.2, 2];
+            SolveResult solve = Solve with { Points = [new SolvedPoint(7, ToSource.Apply(new(0.4, 0.3, -5)), 0.2, 9, doubt)] };
+            string file = media.Write(TrackFile.Write(solve));
+            ShotDocument plain = TrackWork.With(Shot(Measured("A", new(0, 0, -4), true)), solve, file),
+                laid = TrackWork.With(Shot(Measured("A", new(0, 0, -4), true)), solve, file, ToSource.Inverse());
+            var (was, now) = (engine.TrackWork.Solve(plain)!, engine.TrackWork.Solve(laid)!);
+            // In the earlier camera's space, which here is the world itself.
+            Vec3 at = new(now.Points[0].Position[0], now.Points[0].Position[1], now.Points[0].Position[2]);
+            Assert.True((at - new Vec3(0.4, 0.3, -5)).Length < 1e-9);
+            Assert.True((laid.SurveyPoints[0].Position!.Value - new Vec3(0, 0, -4)).Length < 1e-6);
+            Assert.Equal(World(1005).ToRowMajor16(), laid.Camera!.Samples.Single(s => s.Frame == 1005).CameraToWorld, (a, b) =>
+                Math.Abs(a - b) < 1e-9
+            );
+            // A turn leaves the trace of a covariance, times the scale squared.
+            double scale = ToSource.Inverse().Scale;
+            double[] c = now.Points[0].Covariance!;
+            Assert.Equal(scale * scale * (doubt[0] + doubt[3] + doubt[5]), c[0] + c[3] + c[5], 1e-9);
+            Assert.Equal(was.Frames[2].ShiftDoubt * scale, now.Frames[2].ShiftDoubt, 1e-12);
+        }
+        finally
+        {
+            Directory.Delete(folder, recursive: true);
+        }
     }
 
     private static ShotDocument Filmed =>

@@ -46,6 +46,20 @@ public static class TrackFile
                 }),
         ];
 
+    /// <summary>Kept tracks for a plate of another size.</summary>
+    public static byte[] Sized(byte[] bytes, double across, double down)
+    {
+        IReadOnlyList<Track> tracks = Read(bytes);
+        foreach (Track t in tracks)
+        {
+            for (int i = 0; i < t.Points.Count; i++)
+            {
+                t.Points[i] = t.Points[i] with { X = across * t.Points[i].X, Y = down * t.Points[i].Y };
+            }
+        }
+        return Write(tracks);
+    }
+
     public sealed record StoredFrame(
         int Frame,
         double[] CameraToWorld,
@@ -79,6 +93,42 @@ public static class TrackFile
         bool Zooms = false
     )
     {
+        /// <summary>
+        /// Its cameras and points in another space. <see cref="Doubts"/> is asked of the solve as it was made: its covariance stays in its own.
+        /// </summary>
+        public StoredSolve Moved(Similarity map) =>
+            this with
+            {
+                Frames =
+                [
+                    .. Frames.Select(f =>
+                        f with
+                        {
+                            CameraToWorld = Pose.FromRowMajor16(f.CameraToWorld, out _)!.Value.Moved(map).ToRowMajor16(),
+                            ShiftDoubt = map.Scale * f.ShiftDoubt,
+                        }
+                    ),
+                ],
+                Points =
+                [
+                    .. Points.Select(p =>
+                    {
+                        Vec3 at = map.Apply(new(p.Position[0], p.Position[1], p.Position[2]));
+                        return p with { Position = [at.X, at.Y, at.Z], Covariance = p.Covariance is { } c ? Turned(c, map) : null };
+                    }),
+                ],
+                Covariance = null,
+            };
+
+        /// <summary>s² R C Rᵀ, the upper half of a symmetric C as xx, xy, xz, yy, yz, zz.</summary>
+        private static double[] Turned(double[] c, Similarity map)
+        {
+            Matrix3 full = new(c[0], c[1], c[2], c[1], c[3], c[4], c[2], c[4], c[5]),
+                t = map.Rotation * full * map.Rotation.Transpose();
+            double s = map.Scale * map.Scale;
+            return [s * t.M11, s * t.M12, s * t.M13, s * t.M22, s * t.M23, s * t.M33];
+        }
+
         /// <summary>The views' and the lens' covariance again, for what is asked of it later; null where the solve had none.</summary>
         public BundleCovariance? Doubts()
         {

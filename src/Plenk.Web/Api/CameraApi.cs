@@ -250,7 +250,15 @@ public static class CameraApi
 
         api.MapPost(
                 "/camera/reading",
-                async (long id, ConventionRequest request, ShotStore shots, MediaStore media, TrackWork work, HttpContext http) =>
+                async (
+                    long id,
+                    ConventionRequest request,
+                    ShotStore shots,
+                    MediaStore media,
+                    ShotEngine engine,
+                    TrackWork work,
+                    HttpContext http
+                ) =>
                 {
                     ShotDocument document = (await ShotApi.Need(shots, id)).Document;
                     var (camera, ranking) = ConventionWork.Rank(document, work, media.Read(request.Media), request.Name);
@@ -258,10 +266,19 @@ public static class CameraApi
                     {
                         throw new ShotFault("There is no such reading.");
                     }
+                    ShotDocument changed = ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name);
+                    // What is built already keeps its place on what was filmed.
+                    if (
+                        await Task.Run(() => KeptPlace.Fit(engine, document, changed.Camera!)) is { } fit
+                        && KeptPlace.Judge(document, fit).IsLaid
+                    )
+                    {
+                        changed = changed with { Camera = KeptPlace.Moved(changed.Camera!, fit.NewToOld) };
+                    }
                     await shots.Save(
                         id,
                         request.BaseRevision,
-                        ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name),
+                        changed,
                         ShotApi.Who(http),
                         $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}"[
                             ..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)
@@ -434,6 +451,21 @@ public static class CameraApi
             })
             .WithSummary("What the naming of floor, origin, axis and scale comes to, and its problems");
 
+        // What was built in the world as it lay before goes along with it.
+        api.MapPost("/keep-place", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                if (await WorldMoved.Since(shots, id, document, revision.Number) is not var (_, _, map))
+                {
+                    throw new ShotFault("The world lies as it did when what is built was last changed: nothing is to be moved.");
+                }
+                ShotDocument moved = MovedWorld.Of(document, map);
+                ShotApi.Check(moved);
+                await shots.Save(id, request.BaseRevision, moved, ShotApi.Who(http), "What is built keeps its place in the picture");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Moves what is built along with a world that was laid anew, so that it is seen where it was");
+
         // A point that is known by its clicks alone; and a piece laid through points.
         api.MapPost("/survey/{name}/locate", async (long id, string name, DraftRequest request, ShotStore shots) =>
             {
@@ -443,7 +475,7 @@ public static class CameraApi
             })
             .WithSummary("The place of a point that is known by its clicks alone; nothing is saved");
 
-        api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots) =>
+        api.MapPost("/camera", async (long id, HttpContext http, ShotStore shots, ShotEngine engine) =>
             {
                 IFormCollection form = await http.Request.FormIn();
                 var (document, _) = await ShotApi.Need(shots, id);
@@ -461,6 +493,14 @@ public static class CameraApi
                     new(plate.Width, plate.Height, plate.SensorWidthMm, first, rate, lens)
                 );
                 camera = camera with { Mapping = new(first, document.Range.First), Rate = rate };
+                List<string> notes = [.. CameraNotes(document, camera)];
+                // Taken over the place as it stands, or in its file's own space.
+                if (form["place"] == "kept" && await Task.Run(() => KeptPlace.Fit(engine, document, camera)) is { } fit)
+                {
+                    var (laid, told) = KeptPlace.Judge(document, fit);
+                    notes.Add(told);
+                    camera = laid ? KeptPlace.Moved(camera, fit.NewToOld) : camera;
+                }
                 return await Incoming.Save(
                     shots,
                     id,
@@ -468,11 +508,13 @@ public static class CameraApi
                     $"Camera in: {camera.Name}",
                     form,
                     d => d with { Camera = camera, Solve = null },
-                    CameraNotes(document, camera)
+                    notes
                 );
             })
             .WithSummary("Brings a camera file in: glTF, USD, CSV or JSON")
-            .WithDescription("Fields beside the files: first (frame), rate, k1, k2.")
+            .WithDescription(
+                "Fields beside the files: first (frame), rate, k1, k2, place (kept: laid over the place as the old camera saw it)."
+            )
             .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost("/lens-map", async (long id, HttpContext http, ShotStore shots) =>

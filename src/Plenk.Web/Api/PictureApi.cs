@@ -167,7 +167,7 @@ public static class PictureApi
                     SetScene set = engine.Place.Set(document);
                     // The camera's own doubt where it was solved: an ellipse of one standard deviation around each point.
                     var solve = engine.TrackWork.Solve(document);
-                    BundleCovariance? sure = solve?.Doubts();
+                    var doubts = engine.TrackWork.Doubts(document);
                     int view = solve is null ? -1 : Array.FindIndex(solve.Frames, f => f.Frame == frame);
                     var points = document.SurveyPoints.Select(p =>
                     {
@@ -178,7 +178,10 @@ public static class PictureApi
                             p.Position is { } at
                             && pinhole.TryProject(pose, camera.SourceToWorld.Apply(at), out x, out y)
                             && pinhole.Contains(x, y);
-                        double[]? ellipse = seen && view >= 0 && sure?.OfSpot(p.Position!.Value, view) is { } c ? [c.XX, c.XY, c.YY] : null;
+                        double[]? ellipse =
+                            seen && view >= 0 && doubts?.Sure.OfSpot(doubts.Value.ToOwn.Apply(p.Position!.Value), view) is { } c
+                                ? [c.XX, c.XY, c.YY]
+                                : null;
                         return new
                         {
                             p.Name,

@@ -9,6 +9,16 @@ namespace Plenk.Web.Sheets;
 /// <summary>What the plate's sheet offers and says.</summary>
 public static class PlateSheet
 {
+    /// <summary>Something lies on the plate's pixels or frames that another plate would leave behind.</summary>
+    public static bool HasWork(ShotDocument shot) =>
+        shot.Camera is not null
+        || shot.Mattes.Count > 0
+        || shot.SurveyPoints.Count > 0
+        || shot.Elements.Count > 0
+        || shot.Pieces.Count > 0
+        || shot.Still is not null
+        || shot.Finish.Steps.Count > 0;
+
     /// <summary>How codes stand for light, as the document and its standards name them.</summary>
     public static IReadOnlyList<(string Value, string Text)> Encodings { get; } =
     [

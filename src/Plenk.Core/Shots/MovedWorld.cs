@@ -1,0 +1,133 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>
+/// A shot whose world has been laid anew (another floor, origin, axis or scale): all that was placed in it goes along, so that it is seen
+/// where it was.
+/// </summary>
+public static class MovedWorld
+{
+    /// <param name="map">From the world as it was to the world as it is.</param>
+    public static ShotDocument Of(ShotDocument shot, Similarity map)
+    {
+        var turn = new Pose(map.Rotation, Vec3.Zero);
+        double yaw = Rotations.Degrees(Math.Atan2(map.Rotation.M13, map.Rotation.M11));
+        Vec3 Turned(Vec3 d) => map.Rotation * d;
+        double[] Along(double[] objectToWorld) =>
+            Pose.FromRowMajor16(objectToWorld, out _) is { } pose ? pose.Moved(map).ToRowMajor16() : objectToWorld;
+        return shot with
+        {
+            Pieces =
+            [
+                .. shot.Pieces.Select(p =>
+                    p.HangsOn is not null
+                        ? p with
+                        {
+                            Position = map.Scale * p.Position,
+                            Scale = map.Scale * p.Scale,
+                        }
+                        : Hanging.Placed(p with { Position = Vec3.Zero }, turn) with
+                        {
+                            Position = map.Apply(p.Position),
+                            Scale = map.Scale * p.Scale,
+                            Figure = p.Figure is { } f
+                                ? f with
+                                {
+                                    ThicknessMetres = map.Scale * f.ThicknessMetres,
+                                    Keys = [.. f.Keys.Select(k => k with { Shift = k.Shift is { } s ? map.Scale * Turned(s) : null })],
+                                }
+                                : null,
+                        }
+                ),
+            ],
+            Elements = [.. shot.Elements.Select(e => Moved(e, map, turn))],
+            Lights =
+            [
+                .. shot.Lights.Select(l =>
+                {
+                    // Of a lamp at a place, light on a surface falls off with the square of the distance.
+                    double strength = l.Kind is LightKind.Point or LightKind.Spot ? map.Scale * map.Scale : 1;
+                    return l with
+                    {
+                        Position = map.Apply(l.Position),
+                        Direction = Turned(l.Direction),
+                        Strength = strength * l.Strength,
+                        Width = map.Scale * l.Width,
+                        Height = map.Scale * l.Height,
+                        HalfU = l.HalfU is { } u ? map.Scale * Turned(u) : null,
+                        HalfV = l.HalfV is { } v ? map.Scale * Turned(v) : null,
+                        HeadingDegrees = l.HeadingDegrees - yaw,
+                        Keys =
+                        [
+                            .. l.Keys.Select(k =>
+                                k with
+                                {
+                                    Strength = strength * k.Strength,
+                                    Direction = k.Direction is { } d ? Turned(d) : null,
+                                    Position = k.Position is { } at ? map.Apply(at) : null,
+                                }
+                            ),
+                        ],
+                    };
+                }),
+            ],
+            // What is of known size keeps it.
+            StandIns = [.. shot.StandIns.Select(s => s with { Position = map.Apply(s.Position) })],
+            MovingObjects =
+            [
+                .. shot.MovingObjects.Select(o =>
+                    o with
+                    {
+                        Frames = [.. o.Frames.Select(f => f with { ObjectToWorld = Along(f.ObjectToWorld) })],
+                        Holds = [.. o.Holds.Select(h => h with { ObjectToWorld = Along(h.ObjectToWorld) })],
+                        DistanceMetres = map.Scale * o.DistanceMetres,
+                    }
+                ),
+            ],
+            OtherCameras =
+            [
+                .. shot.OtherCameras.Select(c =>
+                    c with
+                    {
+                        Camera = c.Camera with
+                        {
+                            Samples = [.. c.Camera.Samples.Select(s => s with { CameraToWorld = Along(s.CameraToWorld) })],
+                        },
+                    }
+                ),
+            ],
+            Sun = shot.Sun with
+            {
+                FromShadow = shot.Sun.FromShadow is { } a ? Turned(a) : null,
+                FromDate = shot.Sun.FromDate is { } b ? Turned(b) : null,
+                FromFit = shot.Sun.FromFit is { } c ? Turned(c) : null,
+                NorthDegrees = shot.Sun.NorthDegrees - yaw,
+            },
+        };
+    }
+
+    private static Element Moved(Element e, Similarity map, Pose turn)
+    {
+        Element turned = e.HangsOn is null ? Hanging.Placed(e with { Position = Vec3.Zero }, turn) : e;
+        // Keys of its turn go on by as much as it has been turned itself.
+        double more = turned.TurnDegrees - e.TurnDegrees;
+        Vec3 Place(Vec3 p) => e.HangsOn is null ? map.Apply(p) : map.Scale * p;
+        return turned with
+        {
+            Position = Place(e.Position),
+            Scale = map.Scale * e.Scale,
+            Keys =
+            [
+                .. e.Keys.Select(k =>
+                    k with
+                    {
+                        Position = k.Position is { } p ? Place(p) : null,
+                        TurnDegrees = k.TurnDegrees + more,
+                        Scale = map.Scale * k.Scale,
+                    }
+                ),
+            ],
+        };
+    }
+}
