@@ -47,7 +47,7 @@ public sealed class ElementWork(IMedia media)
         {
             case ElementKind.Card:
             {
-                FloatImage picture = Picture(shot, e, frame)
+                FloatImage picture = Looked(shot, e, frame)
                     ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
                 double height = e.WidthMetres * picture.Height / picture.Width;
                 MeshTree tree = _trees.Get(ResultKey.Of("card", 1, e.WidthMetres, height), () =>
@@ -61,18 +61,29 @@ public sealed class ElementWork(IMedia media)
             case ElementKind.Lettering:
             {
                 Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
-                MeshTree tree = _trees.Get(ResultKey.Of("lettering", 1, text with { Color = null, HeadColor = null }), () =>
-                    new(LetteringMesh.Of(text))
+                MeshTree tree = _trees.Get(
+                    ResultKey.Of("lettering", 1, text with { Color = null, HeadColor = null, OwnColour = false }),
+                    () => new(LetteringMesh.Of(text))
                 );
-                Vector3 foot = (text.Color ?? new(0.5, 0.5, 0.5)).ToSingle();
+                Vector3 foot = text.Color?.ToSingle() ?? new(0.5f);
+                bool changes = e is not { Opacity: 1, Saturation: 1, Stops: 0 };
+                // One colour stands in the material; whatever is more than that in a picture, from its head to its foot.
+                FloatImage? colours =
+                    text.HeadColor is not null || changes
+                        ? ToneOf(Gradient(foot, text.HeadColor?.ToSingle() ?? foot), e.Opacity, e.Saturation, e.Stops)
+                        : null;
+                Vector3 own = colours is null ? foot : Vector3.One;
                 return new(
                     tree,
                     Chosen(
                         e,
                         [
-                            new Material("lettering", text.HeadColor is null ? foot : Vector3.One, 0, 0.5f)
+                            new Material("lettering", text.OwnColour ? default : own, 0, 0.5f)
                             {
-                                Picture = text.HeadColor is { } head ? Gradient(foot, head.ToSingle()) : null,
+                                Specular = text.OwnColour ? 0 : 1,
+                                Emission = text.OwnColour ? own : default,
+                                Picture = colours,
+                                SeeThrough = e.Opacity < 1,
                             },
                         ]
                     )
@@ -144,6 +155,43 @@ public sealed class ElementWork(IMedia media)
         return _pictures.Get($"{own.Media}/{e.Frames.Space.Name}/{e.Frames.Premultiplied}", () =>
             MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Space, e.Frames.Premultiplied)
         );
+    }
+
+    /// <summary>The same with the opacity, strength of colour and light that are chosen for it.</summary>
+    private FloatImage? Looked(ShotDocument shot, Element e, int frame) =>
+        Picture(shot, e, frame) is not { } picture ? null
+        : e is { Opacity: 1, Saturation: 1, Stops: 0 } ? picture
+        : _pictures.Get(
+            ResultKey.Of(
+                "look",
+                1,
+                e.Frames!.At(frame, shot.Rate)!.Media,
+                e.Frames.Space.Name,
+                e.Frames.Premultiplied,
+                e.Opacity,
+                e.Saturation,
+                e.Stops
+            ),
+            () => ToneOf(picture, e.Opacity, e.Saturation, e.Stops)
+        );
+
+    /// <summary>RGBA, premultiplied, linear: all four by the opacity; colours about their luminance, and brighter by stops.</summary>
+    private static FloatImage ToneOf(FloatImage rgba, double opacity, double saturation, double stops)
+    {
+        var result = new FloatImage(rgba.Width, rgba.Height, 4);
+        float o = (float)opacity,
+            s = (float)saturation,
+            gain = o * MathF.Pow(2, (float)stops);
+        for (int i = 0; i < rgba.Data.Length; i += 4)
+        {
+            float grey = Luminance.Of(rgba.Data.AsSpan(i, 3));
+            for (int c = 0; c < 3; c++)
+            {
+                result.Data[i + c] = gain * MathF.Max(0, grey + s * (rgba.Data[i + c] - grey));
+            }
+            result.Data[i + 3] = o * rgba.Data[i + 3];
+        }
+        return result;
     }
 
     /// <summary>An upright picture on the middle of its foot, seen from +Z.</summary>

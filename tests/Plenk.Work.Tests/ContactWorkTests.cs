@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Plenk.Core.Checks;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -251,6 +252,64 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         Assert.True(apart < 0.02 * whole, $"{apart:0} of {whole:0} pixels differ");
         Assert.All(again.Shadow.Data, v => Assert.Equal(1, v)); // it brings no geometry to cast one
     }
+
+    [Fact]
+    public void Cards_and_lettering_are_keyed_in_opacity_colour_and_light()
+    {
+        var codes = new CodeImage(4, 4, 3, 8, [.. Enumerable.Range(0, 16).SelectMany(_ => (ushort[])[200, 40, 40])]);
+        double red = ColorEncodings.SrgbToLinear(200 / 255f),
+            green = ColorEncodings.SrgbToLinear(40 / 255f),
+            grey = 0.2126 * red + 0.7874 * green; // luminance of BT.709
+        ElementKey Key(int frame, double opacity, double saturation, double stops) =>
+            new(frame, Ease: KeyEase.Straight)
+            {
+                Opacity = opacity,
+                Saturation = saturation,
+                Stops = stops,
+            };
+        var card = new Element
+        {
+            Id = "card",
+            Name = "card",
+            Kind = ElementKind.Card,
+            Frames = new() { Frames = [new(0, "card.png", _media.Write(RasterFile.ToPng(codes)))] },
+            Position = _mop.Elements[0].Position,
+            FacesCamera = true,
+            Keys = [Key(1003, 1, 1, 0), Key(1013, 0.5, 0, 1)],
+        };
+        ShotDocument shot = _mop with { Elements = [card] };
+        (double R, double G, double A) Of(int frame)
+        {
+            Material m = Assert.Single(_engine.Elements(Hanging.At(shot, frame), frame)[0].Model.Materials);
+            return m.Picture is { } p ? (p.Data[0], p.Data[1], p.Data[3]) : default;
+        }
+        Assert.Equal((red, green, 1), Of(1000), Near);
+        // Half way: ¾ of it hides, half of its colour, half a stop more; premultiplied.
+        Assert.Equal((0.75 * Math.Sqrt(2) * (grey + red) / 2, 0.75 * Math.Sqrt(2) * (grey + green) / 2, 0.75), Of(1008), Near);
+        Assert.Equal((grey, grey, 0.5), Of(1020), Near); // a stop more and half of it
+        // In the frame: as much is covered as it hides.
+        double Covered(ShotDocument d) =>
+            _engine.Renderer.Render(d, 1013, 320, RenderQuality.Middle, dataPasses: false).Element.Data.Where((_, i) => i % 4 == 3).Sum();
+        Assert.Equal(0.5, Covered(shot) / Covered(shot with { Elements = [card with { Keys = [] }] }), 0.03);
+
+        var lettering = new Element
+        {
+            Id = "text",
+            Name = "text",
+            Kind = ElementKind.Lettering,
+            Text = new("A", Color: new(0.5, 0.2, 0.1)) { OwnColour = true },
+        };
+        Material own = Assert.Single(_engine.Elements(_mop with { Elements = [lettering] }, 1013)[0].Model.Materials);
+        Assert.Equal((new(0.5f, 0.2f, 0.1f), default, 0), (own.Emission, own.BaseColor, own.Specular));
+        Assert.Equal(0.25f, Model(lettering with { Opacity = 0.25 }).Stops(new(1, 0, 0, 0, 0)));
+        Assert.Contains(ShotChecks.Faults(shot with { Elements = [card with { Keys = [Key(1010, 1.2, 1, 0)] }] }), f =>
+            f.Contains("opacity is between 0 and 100 %")
+        );
+        ElementModel Model(Element e) => _engine.Elements(_mop with { Elements = [e] }, 1013)[0].Model;
+    }
+
+    private static bool Near((double, double, double) a, (double, double, double) b) =>
+        Math.Abs(a.Item1 - b.Item1) + Math.Abs(a.Item2 - b.Item2) + Math.Abs(a.Item3 - b.Item3) < 2e-4;
 
     [Fact]
     public void A_matte_joined_to_an_elements_coverage_goes_with_it()

@@ -337,6 +337,17 @@ public static class ShotChecks
                 $"Contact, {e.Name}: its place is not a number."
             );
             Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
+            foreach (
+                var (opacity, strength, stops) in e
+                    .Keys.Select(k => (k.Opacity, k.Saturation, k.Stops))
+                    .Prepend((e.Opacity, e.Saturation, e.Stops))
+            )
+            {
+                Need(
+                    opacity is null or (>= 0 and <= 1) && strength is null or (>= 0 and <= 4) && stops is null or (>= -20 and <= 20),
+                    $"Contact, {e.Name}: its opacity is between 0 and 100 %, the strength of its colours between 0 and 4, its light within 20 stops."
+                );
+            }
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
             Need(
                 e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null,

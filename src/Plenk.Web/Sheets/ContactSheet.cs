@@ -62,6 +62,18 @@ public static partial class ContactSheet
     public static Keyed Of(Element e, int frame, string property, Func<ElementKey, bool> has) =>
         Keyed.Of($"elements/{e.Id}", property, e.Keys.Any(has), frame, new { frame, ease = nameof(KeyEase.Eased) });
 
+    /// <summary>Its opacity, the strength of its colours and its light are chosen.</summary>
+    public static bool HasTone(Element e) => e.Kind is ElementKind.Card or ElementKind.Lettering;
+
+    public static IReadOnlyList<(string, string)> Outsides { get; } =
+    [
+        ("", "as usual"),
+        ("Off", "nothing"),
+        ("Held", "its nearest frame, held"),
+        ("Looped", "it begins anew"),
+        ("BackAndForth", "it goes back and forth"),
+    ];
+
     public static Edit[] KeyAt(Element e, int frame)
     {
         Element now = e.At(frame);
@@ -74,7 +86,14 @@ public static partial class ContactSheet
                     [
                         .. e
                             .Keys.Where(k => k.Frame != frame)
-                            .Append(new(frame, now.Position, now.TurnDegrees, now.Scale, ease))
+                            .Append(
+                                new(frame, now.Position, now.TurnDegrees, now.Scale, ease)
+                                {
+                                    Opacity = HasTone(e) ? now.Opacity : null,
+                                    Saturation = HasTone(e) ? now.Saturation : null,
+                                    Stops = HasTone(e) ? now.Stops : null,
+                                }
+                            )
                             .OrderBy(k => k.Frame),
                     ]
             ),
@@ -91,6 +110,9 @@ public static partial class ContactSheet
             Edit.Set($"{at}/position", now.Position),
             Edit.Set($"{at}/turnDegrees", now.TurnDegrees),
             Edit.Set($"{at}/scale", now.Scale),
+            Edit.Set($"{at}/opacity", now.Opacity),
+            Edit.Set($"{at}/saturation", now.Saturation),
+            Edit.Set($"{at}/stops", now.Stops),
             Edit.Set($"{at}/keys", Array.Empty<ElementKey>()),
         ];
     }

@@ -35,6 +35,15 @@ public sealed record Element : Extensible
 
     /// <summary>A card is lit like paper; else it shows its picture as it is.</summary>
     public bool Lit { get; init; }
+
+    /// <summary>Of a card and of lettering: how much of what is behind it it hides, times its own alpha, 0..1.</summary>
+    public double Opacity { get; init; } = 1;
+
+    /// <summary>Of a card and of lettering: strength of its colours, 0 grey, 1 as they are.</summary>
+    public double Saturation { get; init; } = 1;
+
+    /// <summary>Of a card and of lettering: by so many stops brighter.</summary>
+    public double Stops { get; init; }
     public IReadOnlyList<MaterialChoice> Materials { get; init; } = [];
     public AssetCredit? Credit { get; init; }
     public Vec3 Position { get; init; }
@@ -60,5 +69,8 @@ public sealed record Element : Extensible
                 Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
                 TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,
                 Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
+                Opacity = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Opacity, k => k.Ease) ?? Opacity,
+                Saturation = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Saturation, k => k.Ease) ?? Saturation,
+                Stops = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Stops, k => k.Ease) ?? Stops,
             };
 }

@@ -9,4 +9,9 @@ public sealed record ElementKey(
     double? TurnDegrees = null,
     double? Scale = null,
     KeyEase Ease = KeyEase.Eased
-);
+)
+{
+    public double? Opacity { get; init; }
+    public double? Saturation { get; init; }
+    public double? Stops { get; init; }
+}

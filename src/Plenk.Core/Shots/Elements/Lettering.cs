@@ -13,4 +13,8 @@ public sealed record Lettering(
     Vec3? Color = null,
     Vec3? HeadColor = null,
     bool Serif = false
-);
+)
+{
+    /// <summary>It takes no light: its colours are seen as they are.</summary>
+    public bool OwnColour { get; init; }
+}

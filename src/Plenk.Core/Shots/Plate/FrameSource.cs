@@ -34,6 +34,13 @@ public sealed record FrameSource : Extensible
     /// <summary>It begins anew after its last frame; else its last one stands.</summary>
     public bool Repeats { get; init; }
 
+    /// <summary>What is seen before its first frame and after its last; null: nothing before, and after as it repeats.</summary>
+    public FrameOutside? Before { get; init; }
+    public FrameOutside? After { get; init; }
+
+    /// <summary>Its last frame is its first.</summary>
+    public bool Reversed { get; init; }
+
     /// <summary>A single frame that is seen at its own number alone; else it is a still that is seen at all.</summary>
     public bool AtItsFrame { get; init; }
 
@@ -44,18 +51,42 @@ public sealed record FrameSource : Extensible
         {
             return Frames.FirstOrDefault();
         }
-        int frame = Mapping.FrameAt(shotFrame, Rate, shot),
-            first = Frames[0].Frame,
-            last = Frames[^1].Frame;
-        if (Repeats)
+        int first = Frames[0].Frame,
+            count = Frames[^1].Frame - first + 1;
+        if (Inside(Mapping.FrameAt(shotFrame, Rate, shot) - first, count) is not { } at)
         {
-            int n = last - first + 1;
-            frame = first + ((frame - first) % n + n) % n;
+            return null;
         }
-        else if (frame > last && !AtItsFrame)
-        {
-            return Frames[^1];
-        }
+        int frame = first + (Reversed ? count - 1 - at : at);
         return Frames.FirstOrDefault(f => f.Frame == frame);
+    }
+
+    /// <summary>Which of so many frames stands for a place before, within or after them; null: none does.</summary>
+    private int? Inside(int at, int count)
+    {
+        if (at >= 0 && at < count)
+        {
+            return at;
+        }
+        FrameOutside usual =
+            Repeats ? FrameOutside.Looped
+            : at < 0 || AtItsFrame ? FrameOutside.Off
+            : FrameOutside.Held;
+        switch ((at < 0 ? Before : After) ?? usual)
+        {
+            case FrameOutside.Held:
+                return Math.Clamp(at, 0, count - 1);
+            case FrameOutside.Looped:
+                return (at % count + count) % count;
+            case FrameOutside.BackAndForth:
+            {
+                // Both ends are seen once on the way: 0 1 2 1 0 1 …
+                int period = Math.Max(1, 2 * count - 2),
+                    k = (at % period + period) % period;
+                return k < count ? k : period - k;
+            }
+            default:
+                return null;
+        }
     }
 }
