@@ -14,7 +14,11 @@ switch (args)
     case ["speed", string shotFolder, string url]:
         Speed.Rays(shotFolder);
         Speed.Composite(shotFolder);
+        Speed.Seen(shotFolder);
         await Speed.Preview(url);
+        return 0;
+    case ["seen", string shotFolder]:
+        Speed.Seen(shotFolder);
         return 0;
     case ["finish"]:
         FinishBench.Run();

@@ -9,6 +9,8 @@ using Plenk.Core.Lighting;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
+using Plenk.Formats.Raster;
+using Plenk.Store;
 using Plenk.Work;
 
 namespace Plenk.Bench;
@@ -181,6 +183,78 @@ public static class Speed
                 $"composite 1280 × 720, 16 sun and 16 sky samples, {(layers ? "with all layers" : "picture only")}: {frame.Counts.Seconds * 1000:0} ms, {frame.Counts.Rays / 1e6:0.0} M rays, {frame.Counts.Rays / frame.Counts.Seconds / 1e6:0.0} M/s"
             );
         }
+    }
+
+    /// <summary>
+    /// The same frame with ten pieces that are seen in what they wear and five half-open cards, beside it without them; and again after a
+    /// light has moved, which leaves the background alone.
+    /// </summary>
+    public static void Seen(string shotFolder)
+    {
+        var folder = new ShotFolder(shotFolder);
+        ShotDocument plain = folder.ReadDocument();
+        byte[] smoke = RasterFile.ToPng(
+            new CodeImage(256, 256, 4, 8, [.. Enumerable.Range(0, 4 * 256 * 256).Select(i => (ushort)(i % 4 == 3 ? i / 4 % 256 : 180))])
+        );
+        var media = new Beside(folder, smoke);
+        int shown = 0;
+        ShotDocument seen = plain with
+        {
+            Pieces =
+            [
+                .. plain.Pieces.Select(p =>
+                    p.Duties is { WearsFootage: true, OnlyBlocksLight: false } && !p.Off && shown++ < 10
+                        ? p with
+                        {
+                            Duties = p.Duties with { Seen = true },
+                        }
+                        : p
+                ),
+            ],
+            Projections = [new() { Id = "held", Name = "held", Frame = plain.Range.First }],
+            Elements =
+            [
+                .. plain.Elements,
+                .. Enumerable
+                    .Range(0, 5)
+                    .Select(k => new Element
+                    {
+                        Id = $"card_{k}",
+                        Name = $"card {k}",
+                        Kind = ElementKind.Card,
+                        Frames = new() { Frames = [new(0, "smoke.png", Beside.Name)] },
+                        Position = plain.Elements[0].Position + new Vec3(0.8 * k - 1.6, 0, -0.7),
+                        WidthMetres = 1.2,
+                        FacesCamera = true,
+                        Opacity = 0.7,
+                    }),
+            ],
+        };
+        foreach (var (name, shot) in new[] { ("without", plain), ("with ten seen pieces and five cards", seen) })
+        {
+            var engine = new ShotEngine(media);
+            engine.Renderer.Render(shot, Frame, 320, RenderQuality.Draft);
+            double[] seconds = new double[3];
+            for (int k = 0; k < 3; k++)
+            {
+                // A lamp that moves leaves what is behind as it was.
+                ShotDocument now = shot with { Lights = [.. shot.Lights.Select(l => l with { Strength = l.Strength * (1 + 0.01 * k) })] };
+                var watch = Stopwatch.StartNew();
+                engine.Renderer.Render(now, Frame, 1280, RenderQuality.Full, dataPasses: false);
+                seconds[k] = watch.Elapsed.TotalSeconds;
+            }
+            Console.WriteLine(
+                $"comp 1280 × 720, {name}: {seconds[0]:0.0} s; with another light {seconds[1]:0.0} s and {seconds[2]:0.0} s"
+            );
+        }
+    }
+
+    /// <summary>A folder's media, and one more.</summary>
+    private sealed class Beside(ShotFolder folder, byte[] more) : IMedia
+    {
+        public const string Name = "smoke";
+
+        public byte[] Read(string hash) => hash == Name ? more : folder.Read(hash);
     }
 
     /// <summary>Previews of an element in 25 places through a running server, each a request of its own and all its bytes.</summary>
