@@ -14,7 +14,7 @@ namespace Plenk.Work;
 /// <summary>What lies under all that is added to a frame: the plate, or what is seen in its place.</summary>
 public sealed class BackgroundWork(ShotEngine engine)
 {
-    private readonly Cache<Background> _backgrounds = new(b => Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + b.Touched.LongLength);
+    private readonly Cache<Background> _backgrounds = new(b => Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + 2 * b.Touched.LongLength);
 
     /// <summary>
     /// The mattes that hide what is further away; those of a screen bring the foreground without it, and before a replaced background all
@@ -33,7 +33,10 @@ public sealed class BackgroundWork(ShotEngine engine)
                     m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key)
                         : replaced ? By(plate, m.Coverage)
                         : null
-                )),
+                )
+                {
+                    TakesLight = m.Matte.TakesLight,
+                }),
         ];
     }
 

@@ -67,7 +67,11 @@ public sealed class FrameRenderer(ShotEngine engine)
             ? [.. own.Select(r => r is null ? null : Wider(r))]
             : null;
         Func<Vector3, Vector3, int, float>? covers = engine.Background.Covers(given, set, frame);
-        SetPass Make() => new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches, covers: covers) { Margin = overscan };
+        SetPass Make() =>
+            new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches, covers: covers, closed: background?.Closed)
+            {
+                Margin = overscan,
+            };
         string known = ResultKey.Of(
             "without",
             5,
@@ -125,7 +129,8 @@ public sealed class FrameRenderer(ShotEngine engine)
                             reaches,
                             at.First,
                             centred: false,
-                            covers
+                            covers,
+                            background?.Closed
                         )
                         {
                             Margin = overscan,

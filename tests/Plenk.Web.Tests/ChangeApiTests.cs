@@ -45,7 +45,7 @@ public sealed class ChangeApiTests(Application application)
 
     private async Task<(long Id, string At)> Shot(string code)
     {
-        var (id, at) = await _client.NewShot("C", code, Count, f => Frame(160, 90, f));
+        var (id, at) = await _client.NewShot("CH", code, Count, f => Frame(160, 90, f));
         await _client.StandOverFloor(at, Count);
         await Given($"{at}/camera", ("c.csv", Camera(Similarity.Identity)));
         HttpResponseMessage saved = await _client.Save(at, d =>

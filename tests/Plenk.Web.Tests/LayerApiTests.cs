@@ -20,7 +20,7 @@ public sealed class LayerApiTests(Application application)
     /// <summary>A camera above a floor, a lit box on it, a matte beside.</summary>
     private async Task<string> Shot(string code)
     {
-        var (_, at) = await _client.NewShot("L", code, 2, f =>
+        var (_, at) = await _client.NewShot("LY", code, 2, f =>
             RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Repeat((ushort)120, 160 * 90 * 3)]))
         );
         await _client.StandOverFloor(at, 2);

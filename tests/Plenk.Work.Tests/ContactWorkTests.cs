@@ -254,6 +254,34 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
     }
 
     [Fact]
+    public void A_matte_that_hides_keeps_shadow_off_unless_it_is_to_take_it()
+    {
+        ShotDocument open = _mop with { Pieces = [.. _mop.Pieces.Where(p => p.Figure is null)] };
+        var (w, h) = (_mop.Plate!.Width, _mop.Plate.Height);
+        ShotDocument With(bool takes) =>
+            open with
+            {
+                Mattes =
+                [
+                    new()
+                    {
+                        Id = "all",
+                        Name = "all",
+                        Keys = [new(1013, [-9, -9, w + 9, -9, w + 9, h + 9, -9, h + 9])],
+                        HidesBeyondMetres = 0,
+                        TakesLight = takes,
+                    },
+                ],
+            };
+        int Dark(ShotDocument d) =>
+            _engine.Renderer.Render(d, 1013, 320, RenderQuality.Middle, dataPasses: false).Shadow.Data.Count(v => v < 0.7f);
+        int dark = Dark(open);
+        Assert.True(dark > 100, $"{dark}");
+        Assert.Equal(0, Dark(With(takes: false)));
+        Assert.Equal(dark, Dark(With(takes: true)));
+    }
+
+    [Fact]
     public void Cards_and_lettering_are_keyed_in_opacity_colour_and_light()
     {
         var codes = new CodeImage(4, 4, 3, 8, [.. Enumerable.Range(0, 16).SelectMany(_ => (ushort[])[200, 40, 40])]);

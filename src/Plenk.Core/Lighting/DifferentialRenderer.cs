@@ -461,7 +461,7 @@ public sealed class DifferentialRenderer
         float open = 1;
         foreach (HidingMatte m in _options.Mattes)
         {
-            if (s.Distance > m.Beyond && m.Coverage[pixel] > 0 && pass.Set.Pieces[s.Piece].Figure is null)
+            if (!m.TakesLight && s.Distance > m.Beyond && m.Coverage[pixel] > 0 && pass.Set.Pieces[s.Piece].Figure is null)
             {
                 open *= 1 - m.Coverage[pixel];
             }

@@ -102,11 +102,13 @@ public sealed record FrameLayers(
             Held = Held.Within(margin),
             Mattes =
             [
-                .. Mattes.Select(m => new HidingMatte(
-                    FloatImage.Within(m.Coverage, w, h, 1, margin),
-                    m.Beyond,
-                    m.Foreground?.Within(margin)
-                )),
+                .. Mattes.Select(m =>
+                    m with
+                    {
+                        Coverage = FloatImage.Within(m.Coverage, w, h, 1, margin),
+                        Foreground = m.Foreground?.Within(margin),
+                    }
+                ),
             ],
             Rendered =
             [

@@ -50,6 +50,7 @@ public sealed class SetPass
     private readonly bool _centred;
     private readonly float[]?[]? _reaches;
     private readonly Func<Vector3, Vector3, int, float>? _covers;
+    private readonly bool[]? _closed;
 
     /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
     public uint FirstSample { get; }
@@ -71,6 +72,7 @@ public sealed class SetPass
     /// <param name="covers">
     /// How much of a seen piece covers what is behind it at a place, with the face's normal; null: all of it everywhere.
     /// </param>
+    /// <param name="closed">By pixel: it need not be asked, what is met first covers all.</param>
     public SetPass(
         RayGrid camera,
         SetScene set,
@@ -83,10 +85,11 @@ public sealed class SetPass
         IReadOnlyList<float[]?>? reaches = null,
         uint firstSample = 0,
         bool centred = true,
-        Func<Vector3, Vector3, int, float>? covers = null
+        Func<Vector3, Vector3, int, float>? covers = null,
+        bool[]? closed = null
     )
     {
-        _covers = covers;
+        (_covers, _closed) = (covers, closed);
         (FirstSample, _centred) = (firstSample, centred && quality.CameraSamples == 1);
         _reaches = reaches?.ToArray();
         (Camera, Set, Rig, Quality, Seed, _openings) = (camera, set, rig, quality, seed, openings);
@@ -186,7 +189,7 @@ public sealed class SetPass
         }
         var ray = new Ray(Camera.Origin, s.Direction);
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
-        if (_covers is not null)
+        if (_covers is not null && _closed?[y * Camera.Width + x] != true)
         {
             PassOpenOnes(ref ray, ref hit, Sampling.Point(index, seed, 61).X);
         }

@@ -9,6 +9,9 @@ namespace Plenk.Core.Projection;
 /// <param name="Touched">By pixel: it differs from the plate.</param>
 public sealed record Background(FloatImage Rgba, bool[] Touched)
 {
+    /// <summary>By pixel: what is met first there covers all that is behind it; null: nothing is known of it.</summary>
+    public bool[]? Closed { get; init; }
+
     /// <summary>Its colours alone, over black.</summary>
     public FloatImage Rgb { get; } = ColoursOf(Rgba);
 
@@ -24,5 +27,10 @@ public sealed record Background(FloatImage Rgba, bool[] Touched)
 
     /// <summary>The inner part, without so many pixels on every side.</summary>
     public Background Within(int margin) =>
-        margin == 0 ? this : new(Rgba.Within(margin), FloatImage.Within(Touched, Rgba.Width, Rgba.Height, 1, margin));
+        margin == 0
+            ? this
+            : new(Rgba.Within(margin), FloatImage.Within(Touched, Rgba.Width, Rgba.Height, 1, margin))
+            {
+                Closed = Closed is null ? null : FloatImage.Within(Closed, Rgba.Width, Rgba.Height, 1, margin),
+            };
 }

@@ -9,7 +9,16 @@ namespace Plenk.Core.Projection;
 /// </param>
 public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? Foreground = null)
 {
+    /// <summary>What falls on the set behind it, shadow and light of elements, falls on it as well.</summary>
+    public bool TakesLight { get; init; }
+
     /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>
     public HidingMatte Around(int width, int height, int margin) =>
-        margin == 0 ? this : new(FloatImage.Around(Coverage, width, height, 1, margin), Beyond, Foreground?.Around(margin));
+        margin == 0
+            ? this
+            : this with
+            {
+                Coverage = FloatImage.Around(Coverage, width, height, 1, margin),
+                Foreground = Foreground?.Around(margin),
+            };
 }

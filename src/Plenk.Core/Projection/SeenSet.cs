@@ -21,6 +21,9 @@ public static class SeenSet
     /// <summary>So many see-through layers along a ray, then it is taken for closed.</summary>
     internal const int MostLayers = 24;
 
+    /// <summary>From this share on nothing is seen through.</summary>
+    private const float Whole = 0.9999f;
+
     /// <summary>Below this share nothing more is asked for.</summary>
     private const float Closed = 1e-3f;
 
@@ -52,6 +55,7 @@ public static class SeenSet
         var image = new FloatImage(width, height, 4);
         var touched = new bool[width * height];
         var grainless = new float[width * height];
+        var closed = new bool[width * height];
         HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
         bool onPlate = behind != BackgroundKind.Nothing,
             anySeen = moments[0].Set.Pieces.Any(p => p.IsSeen);
@@ -79,6 +83,7 @@ public static class SeenSet
                     float leaves = 1;
                     Behind(near, 0, pixel, 1, default, ref leaves, onPlate, ref sum);
                 }
+                closed[pixel] = !sum.Open;
                 Span<float> to = image.Pixel(x, y);
                 float n = index;
                 if (onPlate && sum.Replaced <= 0 && sum.Filmed)
@@ -93,7 +98,7 @@ public static class SeenSet
             }
         });
         quiet = grainless;
-        return new(image, touched);
+        return new(image, touched) { Closed = closed };
     }
 
     private struct Pixel
@@ -102,6 +107,9 @@ public static class SeenSet
 
         /// <summary>The plate's pixel is what was filmed; of a clean plate it need not be.</summary>
         public bool Filmed;
+
+        /// <summary>A seen piece that is met first leaves something open.</summary>
+        public bool Open;
 
         /// <summary>Of the plate's own pixel as it is; of what is no longer it; and all that is not see-through.</summary>
         public float PlateShare,
@@ -162,6 +170,7 @@ public static class SeenSet
                     out float lookedAt,
                     out float quiet
                 );
+                sum.Open |= c.W < Whole;
                 if (c.W <= 0)
                 {
                     continue;

@@ -38,6 +38,11 @@ public sealed record Matte : Extensible
     /// </summary>
     public double? HidesBeyondMetres { get; init; }
 
+    /// <summary>
+    /// Of one that hides: shadow, reflection and light of elements that fall on the set behind it fall on it as well; else it hides these too.
+    /// </summary>
+    public bool TakesLight { get; init; }
+
     /// <summary>Frozen: kept as pictures, so that nothing that it hangs on changes it any more.</summary>
     public FrameSource? Frozen { get; init; }
     public bool Off { get; init; }
