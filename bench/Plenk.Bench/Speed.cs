@@ -211,7 +211,15 @@ public static class Speed
                         : p
                 ),
             ],
-            Projections = [new() { Id = "held", Name = "held", Frame = plain.Range.First }],
+            Projections =
+            [
+                new()
+                {
+                    Id = "held",
+                    Name = "held",
+                    Frame = plain.Range.First,
+                },
+            ],
             Elements =
             [
                 .. plain.Elements,
@@ -243,9 +251,7 @@ public static class Speed
                 engine.Renderer.Render(now, Frame, 1280, RenderQuality.Full, dataPasses: false);
                 seconds[k] = watch.Elapsed.TotalSeconds;
             }
-            Console.WriteLine(
-                $"comp 1280 × 720, {name}: {seconds[0]:0.0} s; with another light {seconds[1]:0.0} s and {seconds[2]:0.0} s"
-            );
+            Console.WriteLine($"comp 1280 × 720, {name}: {seconds[0]:0.0} s; with another light {seconds[1]:0.0} s and {seconds[2]:0.0} s");
         }
     }
 
