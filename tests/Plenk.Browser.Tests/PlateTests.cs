@@ -144,10 +144,12 @@ public sealed class PlateTests(Site site)
         // A piece hung on it does not jump, and has its place in the thing's frame from then on.
         page.Step(3);
         page.PressAndSave("Add a box");
+        string revision = page.State("state.revision");
         page.Run(
             "import('/js/state.js').then((m) => m.save((d) => { const p = d.movingObjects[0].frames.find((f) => f.frame === 1030).objectToWorld; d.pieces[0].position = [p[3], p[7] + 0.4, p[11]]; return d; }));"
         );
-        page.UntilState("state.document.pieces[0].position[1] !== 0");
+        // Kept, not only shown: the overlay is the server's.
+        page.UntilState($"state.document.pieces[0].position[1] !== 0 && state.revision > {revision}");
         string stood = page.State("state.document.pieces[0].position[0]");
         JsonElement outline = (await site.Json($"/api/shots/{await Trolley()}/frames/1030/overlay")).GetProperty("wire");
         page.Choose("Hangs on", "trolley");

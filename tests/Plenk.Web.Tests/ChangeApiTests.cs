@@ -97,7 +97,7 @@ public sealed class ChangeApiTests(Application application)
     [Fact]
     public async Task A_camera_in_another_gauge_leaves_everything_where_it_was()
     {
-        var (id, at) = await Shot("C_0010");
+        var (id, at) = await Shot("CH_0010");
         int before = (await _client.State(at))["revision"]!.GetValue<int>();
         var (point, distance) = await Seen(at, 1003);
         Similarity gauge = new(12.5, Rotations.FromEulerYxzDegrees(80, 20, -33), new(4, 5, -60));
@@ -130,7 +130,7 @@ public sealed class ChangeApiTests(Application application)
     [Fact]
     public async Task A_corrected_scale_takes_what_is_built_along_by_a_press()
     {
-        var (id, at) = await Shot("C_0020");
+        var (id, at) = await Shot("CH_0020");
         var (point, distance) = await Seen(at, 1002);
         HttpResponseMessage saved = await _client.Save(at, d => d["orientation"] = new JsonObject
             {
@@ -166,7 +166,7 @@ public sealed class ChangeApiTests(Application application)
     [Fact]
     public async Task A_newer_plate_takes_the_old_ones_place_and_keys_go_to_its_size()
     {
-        var (id, at) = await Shot("C_0030");
+        var (id, at) = await Shot("CH_0030");
         int before = (await _client.State(at))["revision"]!.GetValue<int>();
         // Half as large, a frame more at either end, by the same numbers.
         MultipartFormDataContent form = ShotClient.Form([

@@ -80,7 +80,7 @@ public sealed class LayerApiTests(Application application)
     [Fact]
     public async Task Every_layer_that_is_handed_over_is_looked_at_by_its_name()
     {
-        string at = await Shot("L_0010");
+        string at = await Shot("LY_0010");
         string[] names = (await _client.GetFromJsonAsync<string[]>($"{at}/frames/1001/layers"))!;
         // Names of the document that tells what is handed over; lights and mattes by their own.
         string told = await File.ReadAllTextAsync(Path.Combine(Repository(), "docs", "exr-layers.md"));
@@ -117,7 +117,7 @@ public sealed class LayerApiTests(Application application)
     [Fact]
     public async Task What_a_layer_holds_is_what_lies_there()
     {
-        string at = await Shot("L_0020");
+        string at = await Shot("LY_0020");
         Assert.Null((await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1002/layers/P/pixel?x=20&y=80"))!["value"]);
         foreach (string layer in (string[])["P", "N", "depth", "shadow", "matte_the_left", "element"])
         {
@@ -145,7 +145,7 @@ public sealed class LayerApiTests(Application application)
     [Fact]
     public async Task A_frame_is_seen_without_one_thing()
     {
-        string at = await Shot("L_0030");
+        string at = await Shot("LY_0030");
         CodeImage whole = await Picture(at, "comp"),
             withoutBox = await Picture(at, "without:elements/box"),
             withoutSun = await Picture(at, "without:lights/sun"),
