@@ -21,6 +21,8 @@ public sealed record CleanLight(FloatImage Linear, bool[] Cleaned);
 /// </summary>
 public sealed class CleanPlateWork(ShotEngine engine, IMedia media)
 {
+    /// <summary>What stands for the frame itself where a frame says which one gave.</summary>
+    private const int GivenMiddle = 0x8000;
     private readonly Cache<CodeImage> _over = new(Sizes.Of);
     private readonly Cache<CleanLight> _light = new(l => Sizes.Of(l.Linear) + l.Cleaned.LongLength);
 
@@ -113,7 +115,7 @@ public sealed class CleanPlateWork(ShotEngine engine, IMedia media)
                     (c, i) =>
                         over.Codes[4 * i + 3] == 0 ? 0
                         : c == 0 ? -1
-                        : shot.Range.First + c - 1
+                        : frame + c - GivenMiddle
                 ),
             ]
         );
@@ -285,7 +287,7 @@ public sealed class CleanPlateWork(ShotEngine engine, IMedia media)
             }
             codes.Codes.AsSpan(3 * i, 3).CopyTo(over.AsSpan(4 * i));
             over[4 * i + 3] = (ushort)(clean.How[i] >= 1 ? ushort.MaxValue : 0x8000);
-            given[i] = (ushort)(clean.Given[i] == 0 ? 0 : clean.Given[i] - shot.Range.First + 1);
+            given[i] = (ushort)(clean.Given[i] == 0 ? 0 : clean.Given[i] - clean.Frame + GivenMiddle);
         }
         double of = Math.Max(1, clean.Masked);
         return new(

@@ -69,6 +69,11 @@ public sealed class ChangeTests
         // Without a place to lay it by, its directions and path do.
         PlaceFit bare = PlaceKept.Fit(f => (At(f), Lens), f => (At(f).Moved(Gauge), Lens), Frames, [])!;
         Assert.Equal(0, bare.Points);
+        // Places in a line say nothing of the turn about it: they are not what it is laid by.
+        Vec3[] line = [.. Enumerable.Range(0, 20).Select(k => new Vec3(0.1 * k, 0.5, -6))];
+        PlaceFit along = PlaceKept.Fit(f => (At(f), Lens), f => (At(f).Moved(Gauge), Lens), Frames, line)!;
+        Assert.Equal(0, along.Points);
+        Assert.InRange(along.MostPixels, 0, 0.01);
         Assert.Equal(1, bare.NewToOld.After(Gauge).Scale, 1e-6);
         Assert.True(bare.NewToOld.After(Gauge).Translation.Length < 1e-6);
     }
@@ -295,6 +300,10 @@ public sealed class ChangeTests
         Assert.Equal((x / 2, y / 2), (u, v));
         // And back: nothing is lost.
         Assert.Equal(ShotJson.Write(was), ShotJson.Write(NewerPlate.Lay(now, was.Plate)));
+        // Half of a proxy is a smaller proxy; as large as the footage it is none.
+        ShotDocument proxy = was with { Plate = was.Plate with { FullWidth = 3840, FullHeight = 2160 } };
+        Assert.Equal(3840, NewerPlate.Lay(proxy, half).Plate!.FullWidth);
+        Assert.Null(NewerPlate.Lay(proxy, was.Plate with { Width = 3840, Height = 2160 }).Plate!.FullWidth);
         Assert.Contains("another shape", NewerPlate.Fault(was.Plate, was.Plate with { Height = 1000 }));
     }
 

@@ -224,6 +224,9 @@ public sealed class ShotCleanTests : IDisposable
             Plate = some.Plate! with { Frames = [.. some.Plate.Frames.Select(f => f with { Media = some.Plate.Frames[0].Media })] },
         };
         Assert.Contains("another plate", Assert.Throws<ShotFault>(() => _engine.Clean.Clean(changed, At)).Message);
+        // Handles that come later leave it alone, and what gave it.
+        int[] given = _engine.Clean.Given(some, At).Given;
+        Assert.Equal(given, _engine.Clean.Given(some with { Range = new(997, 1006) }, At).Given);
         // A change of what it is made of is known by its key; one of anything else leaves it alone.
         string made = some.CleanPlate.Frames[0].MadeOf;
         Assert.Equal(made, CleanPlateWork.KeyOf(some with { Title = "other", Elements = [], Seed = some.Seed }));

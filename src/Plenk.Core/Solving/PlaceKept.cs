@@ -63,7 +63,8 @@ public static class PlaceKept
                 pairs.Add((found.Point, p, cameras[0].Old.Pinhole.Fx / near));
             }
         }
-        Similarity map = pairs.Count >= LeastPoints && ByPlaces(pairs) is { } laid ? laid : ByCameras(cameras);
+        Similarity? byPlaces = pairs.Count >= LeastPoints ? ByPlaces(pairs) : null;
+        Similarity map = byPlaces ?? ByCameras(cameras);
         double[] off =
         [
             .. cameras
@@ -83,7 +84,7 @@ public static class PlaceKept
             map,
             off.Length == 0 ? double.NaN : off[off.Length / 2],
             off.Length == 0 ? double.NaN : off[^1],
-            pairs.Count >= LeastPoints ? pairs.Count : 0
+            byPlaces is null ? 0 : pairs.Count
         );
     }
 

@@ -267,13 +267,13 @@ public static class CameraApi
                         throw new ShotFault("There is no such reading.");
                     }
                     ShotDocument changed = ConventionWork.With(document, camera, ranking.Ranking[request.Index].Convention, request.Name);
+                    var notes = new List<string>();
                     // What is built already keeps its place on what was filmed.
-                    if (
-                        await Task.Run(() => KeptPlace.Fit(engine, document, changed.Camera!)) is { } fit
-                        && KeptPlace.Judge(document, fit).IsLaid
-                    )
+                    if (await Task.Run(() => KeptPlace.Fit(engine, document, changed.Camera!)) is { } fit)
                     {
-                        changed = changed with { Camera = KeptPlace.Moved(changed.Camera!, fit.NewToOld) };
+                        var (laid, told) = KeptPlace.Judge(document, fit);
+                        notes.Add(told);
+                        changed = laid ? changed with { Camera = KeptPlace.Moved(changed.Camera!, fit.NewToOld) } : changed;
                     }
                     await shots.Save(
                         id,
@@ -284,7 +284,7 @@ public static class CameraApi
                             ..Math.Min(120, $"Camera in: {request.Name}, {ranking.Ranking[request.Index].Convention.Name}".Length)
                         ]
                     );
-                    return await ShotApi.State(shots, id);
+                    return new { state = await ShotApi.State(shots, id), notes };
                 }
             )
             .WithSummary("Takes a camera file in by one of its readings");

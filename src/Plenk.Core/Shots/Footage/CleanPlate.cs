@@ -6,7 +6,9 @@ namespace Plenk.Core.Shots;
 /// RGBA, 16 bits, in the plate's encoding; the plate itself stands where its alpha is 0, what other frames gave where it is 1, what no
 /// frame saw in between.
 /// </param>
-/// <param name="Given">One channel, 16 bits: by pixel how far the frame that gave the most is into the range, from 1; 0: none did.</param>
+/// <param name="Given">
+/// One channel, 16 bits: by pixel how far the frame that gave the most lies after this one, plus 32768; 0: none did.
+/// </param>
 /// <param name="Masked">Pixels that were taken out.</param>
 /// <param name="Taken">The share of them that other frames gave, 0..1.</param>
 /// <param name="Filled">The share that was painted, or that no frame saw.</param>

@@ -49,7 +49,8 @@ public static class NewerPlate
         ShotDocument laid = sx == 1 && sy == 1 ? shot : Sized(shot, sx, sy, s);
         return laid with
         {
-            Plate = newer,
+            // A proxy is one until frames as large as the footage come.
+            Plate = old.FullWidth > newer.Width ? newer with { FullWidth = old.FullWidth, FullHeight = old.FullHeight } : newer,
             Range = range,
             Cut =
                 shot.Cut is { } cut && Math.Max(cut.First, first) is var a && Math.Min(cut.Last, last) is var b && a <= b
