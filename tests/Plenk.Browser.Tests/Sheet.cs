@@ -109,13 +109,17 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
 
     public IWebElement Button(string label) => driver.FindElement(By.XPath($"//button[normalize-space(.)={Quoted(label)}]"));
 
-    /// <summary>Presses a button; again when the sheet was drawn anew under the pointer.</summary>
+    /// <summary>Presses a button, once it can be pressed; again when the sheet was drawn anew under the pointer.</summary>
     public void Press(string label) => Press(() => Button(label));
 
     private void Press(Func<IWebElement> find) =>
         Again(() =>
         {
             IWebElement e = find();
+            if (!e.Enabled)
+            {
+                throw new ElementNotInteractableException($"“{e.Text}” cannot be pressed.");
+            }
             Run("arguments[0].scrollIntoView({block: 'center'})", e);
             e.Click();
         });
@@ -130,7 +134,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
                 return;
             }
             catch (Exception e)
-                when (i < 20
+                when (i < 150
                     && e
                         is StaleElementReferenceException
                             or ElementClickInterceptedException
