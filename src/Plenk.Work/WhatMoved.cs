@@ -1,7 +1,10 @@
 using Plenk.Core.Cameras;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Readings;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 using Plenk.Store;
 using Plenk.Work.Queue;
 
@@ -38,7 +41,7 @@ public static class WhatMoved
     public const double Least = 0.05;
 
     /// <summary>Everything that both have and that is seen elsewhere, the most first; frames that either camera lacks are left out.</summary>
-    public static IReadOnlyList<MovedThing> Between(ShotDocument then, ShotDocument now)
+    public static IReadOnlyList<MovedThing> Between(ShotEngine engine, ShotDocument then, ShotDocument now)
     {
         if (
             ShotCamera.Of(then) is not { } was
@@ -60,49 +63,69 @@ public static class WhatMoved
             {
                 continue;
             }
-            var before = Things(then, frame).ToDictionary(t => (t.Kind, t.Id));
-            foreach (var (kind, id, name, place) in Things(now, frame))
+            var before = Things(engine, then, frame).ToDictionary(t => (t.Kind, t.Id), t => t.Places);
+            foreach (var (kind, id, name, places) in Things(engine, now, frame))
             {
-                if (!before.TryGetValue((kind, id), out var own) || !oldPinhole.TryProject(oldPose, own.Place, out double x, out double y))
+                if (!before.TryGetValue((kind, id), out Vec3[]? own) || own.Length != places.Length)
                 {
                     continue;
                 }
-                double off = !pinhole.TryProject(pose, place, out double u, out double v)
-                    ? double.PositiveInfinity
-                    : Math.Sqrt((u - sx * x) * (u - sx * x) + (v - sy * y) * (v - sy * y));
-                if (!most.TryGetValue((kind, id), out MovedThing? had) || off > had.Pixels)
+                for (int i = 0; i < places.Length; i++)
                 {
-                    most[(kind, id)] = new(kind, name, off, frame);
+                    if (!oldPinhole.TryProject(oldPose, own[i], out double x, out double y))
+                    {
+                        continue;
+                    }
+                    double off = !pinhole.TryProject(pose, places[i], out double u, out double v)
+                        ? double.PositiveInfinity
+                        : Math.Sqrt((u - sx * x) * (u - sx * x) + (v - sy * y) * (v - sy * y));
+                    if (!most.TryGetValue((kind, id), out MovedThing? had) || off > had.Pixels)
+                    {
+                        most[(kind, id)] = new(kind, name, off, frame);
+                    }
                 }
             }
         }
         return [.. most.Values.Where(m => m.Pixels > Least).OrderByDescending(m => m.Pixels)];
     }
 
-    private static IEnumerable<(string Kind, string Id, string Name, Vec3 Place)> Things(ShotDocument shot, int frame)
+    /// <summary>What stands in a frame, by places of it in the world: corners of what has a shape, else where it is.</summary>
+    private static IEnumerable<(string Kind, string Id, string Name, Vec3[] Places)> Things(ShotEngine engine, ShotDocument shot, int frame)
     {
         ShotDocument at = Hanging.At(shot, frame);
-        foreach (Piece p in at.Pieces)
+        foreach (Piece p in at.Pieces.Where(p => p is { Off: false, Figure: null }))
         {
-            yield return ("piece", p.Id, p.Name, p.Position);
+            yield return ("piece", p.Id, p.Name, Corners(engine.Place.Local(p), PieceMeshes.PlaceOf(p)));
         }
-        foreach (Element e in at.Elements.Where(e => e.Kind != ElementKind.Rendered))
+        foreach (PlacedElement e in engine.Elements(at, frame))
         {
-            yield return ("element", e.Id, e.Name, e.At(frame).Position);
+            string name = at.Elements.First(x => x.Id == e.Id).Name;
+            yield return ("element", e.Id, name, Corners(e.Model.Tree.Mesh, e.ObjectToWorld));
         }
         foreach (Light l in at.Lights.Where(l => l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle))
         {
-            yield return ("light", l.Id, l.Name, l.At(frame).Position);
+            yield return ("light", l.Id, l.Name, [l.At(frame).Position]);
         }
         foreach (StandIn s in at.StandIns)
         {
-            yield return ("stand-in", s.Id, s.Id, s.Position);
+            yield return ("stand-in", s.Id, s.Id, [s.Position]);
         }
         Similarity toWorld = ShotCamera.Of(shot)!.SourceToWorld;
         foreach (SurveyPoint p in at.SurveyPoints.Where(p => p.Position is not null))
         {
-            yield return ("survey point", p.Name, p.Name, toWorld.Apply(p.Position!.Value));
+            yield return ("survey point", p.Name, p.Name, [toWorld.Apply(p.Position!.Value)]);
         }
+    }
+
+    private static Vec3[] Corners(TriangleMesh mesh, Similarity place)
+    {
+        var (min, max) = mesh.Bounds();
+        return
+        [
+            .. Enumerable
+                .Range(0, 8)
+                .Select(k => place.Apply(new((k & 1) == 0 ? min.X : max.X, (k & 2) == 0 ? min.Y : max.Y, (k & 4) == 0 ? min.Z : max.Z))),
+        ];
     }
 
     /// <summary>Readings that were measured on both, or on either.</summary>
@@ -117,64 +140,4 @@ public static class WhatMoved
                 .Where(r => r.Then?.Value is not null || r.Now?.Value is not null),
         ];
     }
-}
-
-/// <summary>The world of a shot laid anew while things stood in it.</summary>
-public static class WorldMoved
-{
-    /// <summary>So far back it is looked for how the world lay when what is built was last changed.</summary>
-    private const int MostRevisions = 60;
-
-    /// <summary>
-    /// The revision that tells how the world lay when what is built was last changed, and what takes that world to the one now; null: they
-    /// are one.
-    /// </summary>
-    public static async Task<(int Since, ShotDocument Then, Similarity Map)?> Since(
-        ShotStore shots,
-        long shot,
-        ShotDocument now,
-        int revision
-    )
-    {
-        string built = Built(now);
-        (int, ShotDocument)? first = null;
-        for (int n = revision; n > Math.Max(0, revision - MostRevisions); n--)
-        {
-            if (
-                await shots.Read(shot, n) is not { } read
-                || Built(read.Document) != built
-                || read.Document.Camera != now.Camera && Camera(read.Document) != Camera(now)
-            )
-            {
-                break;
-            }
-            first = (n, read.Document);
-        }
-        if (
-            first is not var (since, then)
-            || since == revision
-            || built
-                == Built(
-                    new ShotDocument
-                    {
-                        Production = "",
-                        Sequence = "",
-                        Code = "",
-                    }
-                )
-        )
-        {
-            return null;
-        }
-        Similarity map = Orienting.Of(now).SourceToWorld.After(Orienting.Of(then).SourceToWorld.Inverse());
-        return IsStill(map) ? null : (since, then, map);
-    }
-
-    private static string Camera(ShotDocument shot) => ResultKey.Of("camera", 1, [shot.Camera]);
-
-    private static string Built(ShotDocument shot) =>
-        ResultKey.Of("built", 1, shot.Pieces, shot.Elements, shot.Lights, shot.MovingObjects, shot.StandIns, shot.OtherCameras);
-
-    private static bool IsStill(Similarity map) =>
-        Math.Abs(map.Scale - 1) < 1e-9 && map.Translation.Length < 1e-9 && Rotations.DegreesBetween(map.Rotation, Matrix3.Identity) < 1e-7;
 }

@@ -164,6 +164,34 @@ public sealed class ChangeApiTests(Application application)
     }
 
     [Fact]
+    public async Task What_is_built_about_the_origin_is_seen_elsewhere_by_its_corners()
+    {
+        var (id, at) = await Shot("CH_0025");
+        HttpResponseMessage saved = await _client.Save(at, d =>
+        {
+            d["surveyPoints"]!.AsArray().Add(new JsonObject { ["name"] = "O", ["position"] = new JsonArray(0, 0, 0) });
+            d["orientation"] = new JsonObject
+            {
+                ["floor"] = new JsonArray("A", "B", "D"),
+                ["origin"] = "O",
+                ["scale"] = new JsonObject
+                {
+                    ["from"] = "A",
+                    ["to"] = "B",
+                    ["metres"] = 2,
+                },
+            };
+        });
+        Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        JsonNode state = await _client.State(at);
+        Assert.Equal([0.0, 0, 0], state["document"]!["pieces"]![0]!["position"]!.AsArray().Select(v => v!.GetValue<double>()));
+        string told = await _client.GetStringAsync(
+            $"/shots/{id}/parts/WorldMoved?revision={state["revision"]!.GetValue<int>()}&frame=1001"
+        );
+        Assert.Contains("floor is seen up to", told);
+    }
+
+    [Fact]
     public async Task A_newer_plate_takes_the_old_ones_place_and_keys_go_to_its_size()
     {
         var (id, at) = await Shot("CH_0030");
