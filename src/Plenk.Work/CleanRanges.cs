@@ -115,7 +115,9 @@ public static class CleanRanges
         {
             var (worst, share) = open.MaxBy(o => o.Share);
             told.Add(
-                $"In {FrameList.Write([.. open.Select(o => o.Frame)])} some of what is taken out was seen in no frame, most of it in {worst} ({100 * share:0.#} %); that is filled with patches of what is around it, and carried along."
+                $"In {FrameList.Write([.. open.Select(o => o.Frame)])} some of what is taken out was seen in no frame, "
+                    + $"most of it in {worst} ({100 * share:0.#} %); "
+                    + $"that is filled with patches of what is around it, and carried along."
             );
         }
     }

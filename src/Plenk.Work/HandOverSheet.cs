@@ -100,13 +100,13 @@ public sealed record HandOverSheet(
             + (shot.Contact.Strength > 0 ? " × touch" : "")
             + " + added"
             + (shot.Pieces.Any(p => p.Mirror is not null) ? " + mirror" : "");
+        IEnumerable<string> gone = shot.Mattes.Where(m => shot.CleanPlate.Mattes.Contains(m.Id)).Select(m => m.Name);
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         List<string> lines =
         [
             shot.Background == BackgroundKind.Nothing
                 ? "The background is nothing: the comp has alpha in the EXR; PNG, DPX and what is for review stand over black."
-            : shot.Background == BackgroundKind.Clean
-                ? $"The background is the clean plate: without {string.Join(", ", shot.Mattes.Where(m => shot.CleanPlate.Mattes.Contains(m.Id)).Select(m => m.Name))}."
+            : shot.Background == BackgroundKind.Clean ? $"The background is the clean plate: without {string.Join(", ", gone)}."
             : "The background is the plate.",
             .. seen > 0
                 ? [$"Before it {(seen == 1 ? "one piece is" : $"{seen} pieces are")} seen, in what they wear."]

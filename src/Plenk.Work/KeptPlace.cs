@@ -97,11 +97,14 @@ public static class KeptPlace
         return fit.MiddlePixels > Otherwise * shot.Plate!.Width
             ? (
                 false,
-                $"It does not see the place as the old camera did: laid over it as well as can be, the set moves by {Px(fit.MiddlePixels)} px. It stands as it came. Is it this plate’s camera, with the right first frame and rate?"
+                $"It does not see the place as the old camera did: laid over it as well as can be, the set moves by {Px(fit.MiddlePixels)} px. "
+                    + $"It stands as it came. Is it this plate’s camera, with the right first frame and rate?"
             )
             : (
                 true,
-                $"It is laid over the place as it stood{(fit.Points > 0 ? "" : ", by the cameras’ directions alone")}: the set moves by {Px(fit.MiddlePixels)} px in the middle of {(fit.Points > 0 ? $"{fit.Points} places" : "what is seen")}, {Px(fit.MostPixels)} px at most."
+                $"It is laid over the place as it stood{(fit.Points > 0 ? "" : ", by the cameras’ directions alone")}: "
+                    + $"the set moves by {Px(fit.MiddlePixels)} px in the middle of {(fit.Points > 0 ? $"{fit.Points} places" : "what is seen")}, "
+                    + $"{Px(fit.MostPixels)} px at most."
             );
     }
 

@@ -82,7 +82,8 @@ public sealed record PlaceFilmed(
         if (points.Count < LeastPoints)
         {
             throw new ShotFault(
-                $"Only {points.Count} marks of the place can be followed and located, and {LeastPoints} are wanted: the camera hardly moves to the side, or little of the place is textured. Rebuild the place first, and clean through that set."
+                $"Only {points.Count} marks of the place can be followed and located, and {LeastPoints} are wanted: "
+                    + $"the camera hardly moves to the side, or little of the place is textured. Rebuild the place first, and clean through that set."
             );
         }
         told.Add($"Without a set the place is told by {points.Count} marks that were followed; edges of things between them are soft.");

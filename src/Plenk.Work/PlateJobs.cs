@@ -160,7 +160,8 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
         }
         int whole = Enumerable.Range(shot.Range.First, shot.Range.Count).Count(laid.Range.Contains);
         found.Add(
-            $"Shot frames {laid.Range.First} to {laid.Range.Last} show its frames {least} to {plate.Frames.Max(f => f.Frame)}; what was there before was {shot.Range.First} to {shot.Range.Last}."
+            $"Shot frames {laid.Range.First} to {laid.Range.Last} show its frames {least} to {plate.Frames.Max(f => f.Frame)}; "
+                + $"what was there before was {shot.Range.First} to {shot.Range.Last}."
                 + (by == 1 ? "" : $" It is {by:0.###} times as wide: all that is drawn on the plate goes to its size.")
                 + (whole < shot.Range.Count ? $" {shot.Range.Count - whole} frames that the shot had are not in it." : "")
         );

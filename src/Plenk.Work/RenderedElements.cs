@@ -84,7 +84,8 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 if (relit is not null && position is null && depth is null)
                 {
                     throw new ShotFault(
-                        $"{own.File} brings neither positions (P.X, P.Y, P.Z) nor depth: {e.Name} cannot be lit again. Render it with one of them, or take its new lights off."
+                        $"{own.File} brings neither positions (P.X, P.Y, P.Z) nor depth: {e.Name} cannot be lit again. "
+                            + $"Render it with one of them, or take its new lights off."
                     );
                 }
                 FloatImage? at = relit is null ? null : new(grid.Width, grid.Height, 3),
@@ -283,7 +284,8 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
     private static FloatImage OwnId(ExrPicture picture, string file, RenderedId id) =>
         IdMatteFile.Coverage(picture, id.Layer, [id.Name])
         ?? throw new ShotFault(
-            $"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. Export it with them, or take “{id.Name}” off the step of the finish."
+            $"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. "
+                + $"Export it with them, or take “{id.Name}” off the step of the finish."
         );
 
     /// <summary>

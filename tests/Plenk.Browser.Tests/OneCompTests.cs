@@ -40,6 +40,27 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         Triple(page, "Size", size);
     }
 
+    /// <summary>A new shot with its frames and its camera.</summary>
+    /// <param name="atOnce">The frames are chosen at once: the sheet may be drawn a second time under them.</param>
+    private Sheet Begun(string code, string[] frames, string camera, bool atOnce = false)
+    {
+        Sheet page = site.Open();
+        page.Go("/");
+        page.Find("[name=code]").SendKeys(code);
+        page.Press("Begin the shot");
+        page.Until("document.body.dataset.ready !== undefined");
+        if (!atOnce)
+        {
+            page.Shows("#next", "bring the plate in");
+        }
+        page.BringIn("Bring these frames in", frames);
+        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
+        page.Step(2);
+        page.BringIn("Bring this camera in", camera);
+        page.UntilState("state.document.camera !== null", 60);
+        return page;
+    }
+
     /// <summary>A painting laid on one piece, also where others stand before it.</summary>
     private static void Painted(Sheet page, string file, string piece)
     {
@@ -85,17 +106,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     public async Task A_filmed_figure_stands_before_a_painted_city_that_replaces_the_screen()
     {
         var files = FilmedBefore.Write(_folder);
-        using Sheet page = site.Open();
-        page.Go("/");
-        page.Find("[name=code]").SendKeys("TOWN_0010");
-        page.Press("Begin the shot");
-        page.Until("document.body.dataset.ready !== undefined");
-        // At once: the sheet may be drawn a second time under it.
-        page.BringIn("Bring these frames in", files.Frames);
-        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
-        page.Step(2);
-        page.BringIn("Bring this camera in", files.Camera);
-        page.UntilState("state.document.camera !== null", 60);
+        using Sheet page = Begun("TOWN_0010", files.Frames, files.Camera, atOnce: true);
 
         // A card far away, one nearer, and a house: what the city is painted on.
         page.Step(3);
@@ -143,17 +154,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     {
         var files = FilmedBefore.Write(_folder);
         string[] rendered = RenderedBall.Write(_folder);
-        using Sheet page = site.Open();
-        page.Go("/");
-        page.Find("[name=code]").SendKeys("RELIT_0010");
-        page.Press("Begin the shot");
-        page.Until("document.body.dataset.ready !== undefined");
-        page.Shows("#next", "bring the plate in");
-        page.BringIn("Bring these frames in", files.Frames);
-        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
-        page.Step(2);
-        page.BringIn("Bring this camera in", files.Camera);
-        page.UntilState("state.document.camera !== null", 60);
+        using Sheet page = Begun("RELIT_0010", files.Frames, files.Camera);
         page.Step(3);
         Built(page, "Add a plane", "floor", new(0, 0, -9), default, new(14, 1, 12));
 
@@ -245,17 +246,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     {
         var files = FilmedBefore.Write(_folder);
         string[] mattes = FilmedBefore.Mattes(_folder);
-        using Sheet page = site.Open();
-        page.Go("/");
-        page.Find("[name=code]").SendKeys("TAKEN_0010");
-        page.Press("Begin the shot");
-        page.Until("document.body.dataset.ready !== undefined");
-        page.Shows("#next", "bring the plate in");
-        page.BringIn("Bring these frames in", files.Frames);
-        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
-        page.Step(2);
-        page.BringIn("Bring this camera in", files.Camera);
-        page.UntilState("state.document.camera !== null", 60);
+        using Sheet page = Begun("TAKEN_0010", files.Frames, files.Camera);
         page.Step(3);
         Built(page, "Add a plane", "wall", new(0, FilmedBefore.Eye, -FilmedBefore.HouseAt), new(90, 0, 0), new(30, 1, 20));
         page.Step(6);

@@ -57,7 +57,8 @@ public static class HandOverApi
                     )
                     {
                         throw new ShotFault(
-                            $"The comp stands over the clean plate, and {FrameList.Write(lacks)} {(lacks.Count == 1 ? "has" : "have")} none. Make it for {(lacks.Count == 1 ? "that frame" : "those frames")} at step 4, or put the plate behind all."
+                            $"The comp stands over the clean plate, and {FrameList.Write(lacks)} {(lacks.Count == 1 ? "has" : "have")} none. "
+                                + $"Make it for {(lacks.Count == 1 ? "that frame" : "those frames")} at step 4, or put the plate behind all."
                         );
                     }
                     var choice = new HandOverChoice(

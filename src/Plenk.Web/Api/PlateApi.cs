@@ -110,7 +110,8 @@ public static class PlateApi
             })
             .WithSummary("Brings frames or a video in as the plate, in the tray")
             .WithDescription(
-                "Fields beside the files: first (frame, 1001), rate (24 or 24000/1001), sensorWidth and sensorHeight (mm), focal (mm), encoding, primaries, keeps (true: it stands for the plate that is there, and all keeps its place)."
+                "Fields beside the files: first (frame, 1001), rate (24 or 24000/1001), sensorWidth and sensorHeight (mm), "
+                    + "focal (mm), encoding, primaries, keeps (true: it stands for the plate that is there, and all keeps its place)."
             )
             .Accepts<IFormFileCollection>("multipart/form-data");
 

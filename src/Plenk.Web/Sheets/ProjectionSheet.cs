@@ -59,13 +59,15 @@ public static class ProjectionSheet
     {
         if (CleanPlateWork.Without(shot, shot.Cut ?? shot.Range) is { Count: > 0 } lacks)
         {
-            yield return $"{FrameList.Write(lacks)} {(lacks.Count == 1 ? "has" : "have")} no clean plate: a comp of {(lacks.Count == 1 ? "it" : "these")} is refused. Make it below.";
+            yield return $"{FrameList.Write(lacks)} {(lacks.Count == 1 ? "has" : "have")} no clean plate: "
+                + $"a comp of {(lacks.Count == 1 ? "it" : "these")} is refused. Make it below.";
         }
         foreach (
             Matte m in shot.Mattes.Where(m => m is { Off: false, HidesBeyondMetres: not null } && shot.CleanPlate.Mattes.Contains(m.Id))
         )
         {
-            yield return $"{m.Name} is taken out, and stands before what is added: it is still seen, over the clean plate. Untick “stands before what is added” on it if it should go.";
+            yield return $"{m.Name} is taken out, and stands before what is added: it is still seen, over the clean plate. "
+                + $"Untick “stands before what is added” on it if it should go.";
         }
     }
 

@@ -10,7 +10,8 @@ public static class NewerPlate
     /// <summary>Why it cannot stand for the old one, in the artist's terms; null: it can.</summary>
     public static string? Fault(PlateSource old, PlateSource newer) =>
         Math.Abs((double)newer.Width / newer.Height / ((double)old.Width / old.Height) - 1) > SameShape
-            ? $"It is {newer.Width} × {newer.Height}, another shape than the plate that is there, {old.Width} × {old.Height}: where things lie on it cannot be told. Have it delivered with the same framing, or bring it in as another plate."
+            ? $"It is {newer.Width} × {newer.Height}, another shape than the plate that is there, {old.Width} × {old.Height}: "
+                + $"where things lie on it cannot be told. Have it delivered with the same framing, or bring it in as another plate."
             : null;
 
     /// <summary>

@@ -105,7 +105,8 @@ export async function refresh() {
     { frame } = state,
     get = (width, quality, revision, what = kind) =>
       picture(
-        `/api/shots/${state.id}/frames/${frame}/${own ? 'preview' : 'picture'}?kind=${encodeURIComponent(what)}&width=${width}&quality=${quality}&seen=${state.seen}${own ? '' : `&revision=${revision}`}`,
+        `/api/shots/${state.id}/frames/${frame}/${own ? 'preview' : 'picture'}?kind=${encodeURIComponent(what)}` +
+          `&width=${width}&quality=${quality}&seen=${state.seen}${own ? '' : `&revision=${revision}`}`,
         own ? changed(own) : null,
         flying.signal,
       );

@@ -86,7 +86,13 @@ async function read({ x, y }) {
     );
     const f = (v) => v.toFixed(4).replace(/^0/, '');
     const layer = await layerAt({ x, y });
-    under.textContent = `x ${Math.floor(x)} y ${Math.floor(y)}${p.linear ? `  R ${f(p.linear[0])} G ${f(p.linear[1])} B ${f(p.linear[2])}` : ''}${p.distance ? `  ${p.distance.toFixed(2)} m` : ''}${layer}`;
+    const [r, g, b] = p.linear?.map(f) ?? [];
+    under.textContent = [
+      `x ${Math.floor(x)} y ${Math.floor(y)}`,
+      p.linear ? `  R ${r} G ${g} B ${b}` : '',
+      p.distance ? `  ${p.distance.toFixed(2)} m` : '',
+      layer,
+    ].join('');
   } catch {
     under.textContent = '';
   } finally {
