@@ -14,7 +14,9 @@ namespace Plenk.Work;
 /// <summary>What lies under all that is added to a frame: the plate, or what is seen in its place.</summary>
 public sealed class BackgroundWork(ShotEngine engine)
 {
-    private readonly Cache<Background> _backgrounds = new(b => Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + 2 * b.Touched.LongLength);
+    private readonly Cache<Background> _backgrounds = new(b =>
+        Sizes.Of(b.Rgba) + Sizes.Of(b.Rgb) + (b.Pieces is null ? 0 : Sizes.Of(b.Pieces)) + 2 * b.Touched.LongLength
+    );
 
     /// <summary>
     /// The mattes that hide what is further away; those of a screen bring the foreground without it, and before a replaced background all
@@ -60,7 +62,7 @@ public sealed class BackgroundWork(ShotEngine engine)
             return null;
         }
         ShotDocument shot = Reduced.Background(whole);
-        return _backgrounds.Get(ResultKey.Of("background", 2, shot, frame, width, samples, overscan), () =>
+        return _backgrounds.Get(ResultKey.Of("background", 3, shot, frame, width, samples, overscan), () =>
             Make(shot, frame, width, samples, overscan, stop)
         );
     }
@@ -85,7 +87,9 @@ public sealed class BackgroundWork(ShotEngine engine)
             samples,
             shot.Seed,
             out float[] quiet,
-            stop
+            stop,
+            engine.Seen.Light(shot, set, frame, samples),
+            engine.Seen.Shows(shot, set, frame, grid, overscan)
         );
         if (quiet.Any(q => q > 0) && engine.Finish.GrainOf(shot, width) is { } grain)
         {
@@ -93,6 +97,11 @@ public sealed class BackgroundWork(ShotEngine engine)
             grain.AddTo(rgb, quiet, Sampling.Hash(shot.Seed ^ 0x7061696eu) + (uint)frame);
             for (int i = 0; i < quiet.Length; i++)
             {
+                // The grain of what new pieces show is theirs.
+                for (int c = 0; c < 3 && made.Pieces is not null; c++)
+                {
+                    made.Pieces.Data[4 * i + c] += made.Pieces.Data[4 * i + 3] * (rgb.Data[3 * i + c] - made.Rgba.Data[4 * i + c]);
+                }
                 rgb.Data.AsSpan(3 * i, 3).CopyTo(made.Rgba.Data.AsSpan(4 * i));
             }
         }
@@ -129,7 +138,7 @@ public sealed class BackgroundWork(ShotEngine engine)
     }
 
     /// <summary>How much of a seen piece covers what is behind it at a place; null: no piece is seen.</summary>
-    public Func<Vector3, Vector3, int, float>? Covers(ShotDocument whole, SetScene set, int frame)
+    public Func<Vector3, Vector3, int, int, float>? Covers(ShotDocument whole, SetScene set, int frame, RayGrid grid, int overscan)
     {
         if (!whole.Pieces.Any(p => p.IsSeen))
         {
@@ -138,8 +147,10 @@ public sealed class BackgroundWork(ShotEngine engine)
         ShotDocument shot = Reduced.Footage(whole);
         IReadOnlyList<Projector> projectors = engine.Projection.Projectors(shot, set, frame);
         IReadOnlyList<BakedSurface?>? baked = engine.Place.Baked(set);
-        return (point, normal, piece) =>
-            baked?[piece] is not null ? 1 : ProjectedView.Mix(projectors, point, normal, piece, default, default, shot.ProjectionsMix).W;
+        IReadOnlyList<float[]?>? shows = engine.Seen.Shows(Reduced.Background(whole), set, frame, grid, overscan);
+        return (point, normal, piece, pixel) =>
+            (baked?[piece] is not null ? 1 : ProjectedView.Mix(projectors, point, normal, piece, default, default, shot.ProjectionsMix).W)
+            * (shows?[piece]?[pixel] ?? 1);
     }
 
     /// <summary>Camera and set at moments spread over the time that the shutter is open.</summary>

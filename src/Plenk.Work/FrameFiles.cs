@@ -113,6 +113,7 @@ public static class FrameFiles
             x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
         FloatImage background = layers.Background?.Rgba ?? Opaque(plate, OnPlate),
             under = layers.Background?.Rgb ?? plate;
+        FloatImage? pieces = layers.Background?.Pieces;
         channels.Add(
             new(
                 "comp.A",
@@ -128,11 +129,17 @@ public static class FrameFiles
                 Half: true
             )
         );
-        Colour("background", background, "RGBA");
+        Colour("background", pieces is null ? background : NewPieces.Behind(background, pieces), "RGBA");
+        FloatImage? shown = pieces is null ? null : NewPieces.Lit(layers, pieces);
         // Framed anew, the comp lies elsewhere than its layers.
         if (!shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Reframe))
         {
-            Colour("elements", FrameMerge.OnTop(layers, under, OnPlate), "RGBA");
+            FloatImage elements = FrameMerge.OnTop(layers, under, OnPlate);
+            Colour("elements", shown is null ? elements : NewPieces.Under(elements, shown), "RGBA");
+        }
+        if (shown is not null)
+        {
+            Colour("pieces", shown, "RGBA");
         }
         Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);

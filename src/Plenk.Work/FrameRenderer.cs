@@ -66,7 +66,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         IReadOnlyList<float[]?>? reaches = Reaches(shot, rig, frame, w, h) is { } own
             ? [.. own.Select(r => r is null ? null : Wider(r))]
             : null;
-        Func<Vector3, Vector3, int, float>? covers = engine.Background.Covers(given, set, frame);
+        Func<Vector3, Vector3, int, int, float>? covers = engine.Background.Covers(given, set, frame, grid, overscan);
         SetPass Make() =>
             new(grid, set, rig, openings, quality, seed, keepWithout, hides, reaches, covers: covers, closed: background?.Closed)
             {
@@ -74,9 +74,9 @@ public sealed class FrameRenderer(ShotEngine engine)
             };
         string known = ResultKey.Of(
             "without",
-            5,
+            6,
             Reduced.Light(shot),
-            covers is null ? null : (Reduced.Footage(given), frame),
+            covers is null ? null : (Reduced.Background(given), frame),
             hides is null ? null : shot.Depth,
             seed,
             pose,
@@ -104,7 +104,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             Rendered = RenderedLayers(shot, frame, grid, overscan),
         };
         return DifferentialRenderer.Render(
-            new(pass, [.. engine.Elements(shot, frame), .. casting], pose),
+            new(pass, [.. engine.Elements(shot, frame), .. casting, .. NewPieces(set)], pose),
             keepWithout
                 ? null
                 : WhileOpen(
@@ -215,8 +215,12 @@ public sealed class FrameRenderer(ShotEngine engine)
             :
             [
                 .. Open(given, at, frame, grid, overscan, quality.CameraSamples)
-                    .Select(m => new RenderMoment(pass(m), [.. engine.Elements(m.Then, frame), .. casting], m.Pose)),
+                    .Select(m => new RenderMoment(pass(m), [.. engine.Elements(m.Then, frame), .. casting, .. NewPieces(m.Set)], m.Pose)),
             ];
+
+    /// <summary>Pieces that were not there when the plate was shot, as what keeps light from what was.</summary>
+    private static IEnumerable<PlacedElement> NewPieces(SetScene set) =>
+        set.New.Select(n => new PlacedElement(n.Piece.Id, new(n.World, []), Similarity.Identity, RayKinds.CastsNew));
 
     /// <summary>By light, where a matte keeps it from the set; null where none does.</summary>
     private IReadOnlyList<float[]?>? Reaches(ShotDocument shot, LightRig rig, int frame, int width, int height)

@@ -110,7 +110,7 @@ public sealed class RelitWork(ShotEngine engine)
                 .Value;
             if (surface is not null)
             {
-                result.Add(new(e.Id, new(surface, []), Similarity.Identity, CastsOnly: true));
+                result.Add(new(e.Id, new(surface, []), Similarity.Identity, RayKinds.Casts));
             }
         }
         return result;

@@ -97,6 +97,7 @@ public sealed class ShotEngine
         Depth = new(this, from);
         Clean = new(this, from);
         Background = new(this);
+        Seen = new(this);
         Renderer = new(this);
     }
 
@@ -106,6 +107,7 @@ public sealed class ShotEngine
     public FoundDepth Depth { get; }
     public CleanPlateWork Clean { get; }
     public BackgroundWork Background { get; }
+    public SeenPieces Seen { get; }
     public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }
 

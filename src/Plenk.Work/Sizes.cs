@@ -36,7 +36,8 @@ public static class Sizes
     public static long Of(ImportedMesh mesh) => mesh.Objects.Sum(o => Of(o.Mesh)) + mesh.Materials.Sum(m => Of(m.Picture));
 
     /// <summary>Meshes in the world, their trees, and which piece a triangle is of.</summary>
-    public static long Of(SetScene set) => Small + set.Meshes.Sum(m => 2 * Of(m) + 76L * m.TriangleCount);
+    public static long Of(SetScene set) =>
+        Small + (set.Pieces.Any(p => p.Duties.New) ? 2 : 1) * set.Meshes.Sum(m => 2 * Of(m) + 76L * m.TriangleCount);
 
     public static long Of(SetPass pass) => Small + pass.KeptBytes;
 

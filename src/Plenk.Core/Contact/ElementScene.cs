@@ -14,8 +14,8 @@ public sealed class ElementScene
     /// <summary>sin² of the half angle below which an element sends no noticeable light to a spot: its form factor.</summary>
     private const float Negligible = 4e-3f;
     private readonly TraceScene _scene;
-    private readonly bool _seeThrough,
-        _casts;
+    private readonly bool _seeThrough;
+    private readonly RayKinds _casts;
     private readonly (Vector3 Middle, float SquaredRadius)[] _whole,
         _balls; // around elements, and around their parts
     private readonly int[] _elementOf; // by ball
@@ -29,10 +29,8 @@ public sealed class ElementScene
     public ElementScene(IReadOnlyList<PlacedElement> elements)
     {
         Elements = elements;
-        _scene = new([
-            .. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.CastsOnly ? RayKinds.Casts : RayKinds.Element)),
-        ]);
-        _casts = elements.Any(e => e.CastsOnly);
+        _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.Kind))]);
+        _casts = elements.Where(e => e.CastsOnly).Aggregate(RayKinds.None, (kinds, e) => kinds | e.Kind);
         Shown = elements.Count(e => !e.CastsOnly);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
         _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
@@ -62,8 +60,9 @@ public sealed class ElementScene
         return _seeThrough ? Stopped(ray, hit) : hit;
     }
 
-    public bool Occluded(in Ray ray) =>
-        (_casts && _scene.Occluded(ray, RayKinds.Casts))
+    /// <param name="without">What only casts, and is not counted.</param>
+    public bool Occluded(in Ray ray, RayKinds without = RayKinds.None) =>
+        ((_casts & ~without) is not RayKinds.None and var casts && _scene.Occluded(ray, casts))
         || (_scene.Occluded(ray, RayKinds.Element) && (!_seeThrough || Intersect(ray).IsHit));
 
     private Hit Stopped(Ray ray, Hit hit)

@@ -51,7 +51,11 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 }
 
 /// <summary>An element as it stands in a frame.</summary>
-/// <param name="CastsOnly">
-/// Nothing of it is seen: it keeps light from what is around it, for a picture that shows it already. Such stand last.
+/// <param name="Kind">
+/// As what rays meet it. One that only casts is not seen: it keeps light from what is around it, for a picture or a piece that shows it
+/// already. Such stand last.
 /// </param>
-public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, bool CastsOnly = false);
+public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, RayKinds Kind = RayKinds.Element)
+{
+    public bool CastsOnly => Kind != RayKinds.Element;
+}

@@ -36,6 +36,8 @@ public static class EditWords
         ["at"] = "place",
         ["position"] = "place",
         ["of"] = "part",
+        ["lit"] = "light",
+        ["new"] = "not there when this was shot",
         ["rotationYxzDegrees"] = "turn",
         ["turnDegrees"] = "turn",
         ["hangsOn"] = "hangs on",

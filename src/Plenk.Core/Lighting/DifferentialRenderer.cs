@@ -469,6 +469,12 @@ public sealed class DifferentialRenderer
         return MathF.Max(0, open);
     }
 
+    /// <summary>
+    /// A new piece in the light of its footage shows its own shadow already, and that of those beside it.
+    /// </summary>
+    private static RayKinds ShownBy(SetPass pass, in SetSample s) =>
+        pass.Set.Pieces[s.Piece].Duties is { New: true, Lit: not Shots.PieceLit.Here } ? RayKinds.CastsNew : RayKinds.None;
+
     /// <summary>What elements keep from a sample of the set, and what they throw onto it.</summary>
     private void Between(
         Moment moment,
@@ -482,13 +488,15 @@ public sealed class DifferentialRenderer
     )
     {
         ElementScene scene = moment.Scene;
+        RayKinds without = ShownBy(moment.Pass, s);
         if (_touching && scene.MayReach(s.Point, _reach))
         {
             for (uint k = 0; k < ContactRays; k++)
             {
                 if (
                     scene.Occluded(
-                        new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach)
+                        new Ray(s.Point, Sampling.CosineHemisphere(s.Normal, Sampling.Point(index * ContactRays + k, seed, 60)), 0, _reach),
+                        without
                     )
                 )
                 {
@@ -510,7 +518,7 @@ public sealed class DifferentialRenderer
                 continue;
             }
             cast++;
-            sums.Between |= closed[k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance));
+            sums.Between |= closed[k] = scene.Occluded(new Ray(s.Point, light.Direction, 0, light.Distance), without);
         }
         if (_options.Bounce)
         {
@@ -726,7 +734,7 @@ public sealed class DifferentialRenderer
         }
         var ray = new Ray(s.Point, d);
         cast++;
-        if (!moment.Scene.Occluded(ray))
+        if (!moment.Scene.Occluded(ray, ShownBy(moment.Pass, s)))
         {
             return;
         }

@@ -49,7 +49,7 @@ public sealed class SetPass
     private readonly float[]? _hideDistance;
     private readonly bool _centred;
     private readonly float[]?[]? _reaches;
-    private readonly Func<Vector3, Vector3, int, float>? _covers;
+    private readonly Func<Vector3, Vector3, int, int, float>? _covers;
     private readonly bool[]? _closed;
 
     /// <summary>Number of its first camera sample among all of a pixel: passes of one frame at several moments share them out.</summary>
@@ -70,7 +70,7 @@ public sealed class SetPass
     /// <param name="reaches">By sampled light: by pixel how much of it reaches the set there, 0..1; null: all of it.</param>
     /// <param name="centred">A single sample of a pixel sits in its middle.</param>
     /// <param name="covers">
-    /// How much of a seen piece covers what is behind it at a place, with the face's normal; null: all of it everywhere.
+    /// How much of a seen piece covers what is behind it at a place, with the face's normal, the piece and the pixel; null: all of it.
     /// </param>
     /// <param name="closed">By pixel: it need not be asked, what is met first covers all.</param>
     public SetPass(
@@ -85,7 +85,7 @@ public sealed class SetPass
         IReadOnlyList<float[]?>? reaches = null,
         uint firstSample = 0,
         bool centred = true,
-        Func<Vector3, Vector3, int, float>? covers = null,
+        Func<Vector3, Vector3, int, int, float>? covers = null,
         bool[]? closed = null
     )
     {
@@ -191,7 +191,7 @@ public sealed class SetPass
         Hit hit = Set.Scene.Intersect(ray, RayKinds.CameraSet);
         if (_covers is not null && _closed?[y * Camera.Width + x] != true)
         {
-            PassOpenOnes(ref ray, ref hit, Sampling.Point(index, seed, 61).X);
+            PassOpenOnes(ref ray, ref hit, y * Camera.Width + x, Sampling.Point(index, seed, 61).X);
         }
         s.HideDistance = Set.HideDistance(ray, hit);
         if (_hideDistance is not null)
@@ -261,12 +261,12 @@ public sealed class SetPass
     /// <summary>
     /// A sample goes on through a seen piece where that covers less than the sample's own threshold: as many do as it leaves open.
     /// </summary>
-    private void PassOpenOnes(ref Ray ray, ref Hit hit, float threshold)
+    private void PassOpenOnes(ref Ray ray, ref Hit hit, int pixel, float threshold)
     {
         for (int k = 0; k < SeenSet.MostLayers && hit.IsHit && Set.Pieces[Set.PieceOf(hit)].IsSeen; k++)
         {
             Vector3 n = Set.Instances[hit.Instance].FaceNormal(hit);
-            if (_covers!(ray.At(hit.T), Vector3.Dot(n, ray.Direction) > 0 ? -n : n, Set.PieceOf(hit)) > threshold)
+            if (_covers!(ray.At(hit.T), Vector3.Dot(n, ray.Direction) > 0 ? -n : n, Set.PieceOf(hit), pixel) > threshold)
             {
                 return;
             }

@@ -12,6 +12,9 @@ public sealed record Background(FloatImage Rgba, bool[] Touched)
     /// <summary>By pixel: what is met first there covers all that is behind it; null: nothing is known of it.</summary>
     public bool[]? Closed { get; init; }
 
+    /// <summary>What of it new pieces show, premultiplied; null: none is seen.</summary>
+    public FloatImage? Pieces { get; init; }
+
     /// <summary>Its colours alone, over black.</summary>
     public FloatImage Rgb { get; } = ColoursOf(Rgba);
 
@@ -31,6 +34,7 @@ public sealed record Background(FloatImage Rgba, bool[] Touched)
             ? this
             : new(Rgba.Within(margin), FloatImage.Within(Touched, Rgba.Width, Rgba.Height, 1, margin))
             {
+                Pieces = Pieces?.Within(margin),
                 Closed = Closed is null ? null : FloatImage.Within(Closed, Rgba.Width, Rgba.Height, 1, margin),
             };
 }

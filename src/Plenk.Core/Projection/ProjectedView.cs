@@ -69,6 +69,8 @@ public static class ProjectedView
     /// <summary>What a piece wears at a hit, premultiplied: its own textures, else what is laid on it.</summary>
     /// <param name="angle">A sample is so wide, radians.</param>
     /// <param name="toFrame">By piece, what takes it to where its projections find it; null: it stands there.</param>
+    /// <param name="light">Of pieces that are not shown as filmed; null: all are.</param>
+    /// <param name="index">Number of the sample, and what its light is drawn from.</param>
     /// <inheritdoc cref="Mix(IReadOnlyList{Projector}, Vector3, Vector3, int, Vector3, Vector3, SourceMix, out float, out float)"/>
     internal static Vector4 Worn(
         SetScene set,
@@ -80,21 +82,34 @@ public static class ProjectedView
         IReadOnlyList<Similarity?>? toFrame,
         SourceMix mix,
         out float lookedAt,
-        out float quiet
+        out float quiet,
+        SeenLight? light = null,
+        uint index = 0,
+        uint seed = 0
     )
     {
         int piece = set.PieceOf(hit);
+        PieceLit lit = light is null ? PieceLit.AsFilmed : set.Pieces[piece].Duties.Lit;
         float width = hit.T * angle;
-        if (baked?[piece] is { } own)
-        {
-            (lookedAt, quiet) = (0, 1);
-            return own.At(set.TriangleOf(hit), hit.U, hit.V, width / (float)set.Pieces[piece].Scale);
-        }
         Vector3 n = set.Instances[hit.Instance].FaceNormal(hit),
             p = ray.At(hit.T);
         if (Vector3.Dot(n, ray.Direction) > 0)
         {
             n = -n;
+        }
+        if (baked?[piece] is { } own)
+        {
+            (lookedAt, quiet) = (0, 1);
+            Vector4 worn = own.At(set.TriangleOf(hit), hit.U, hit.V, width / (float)set.Pieces[piece].Scale);
+            if (lit == PieceLit.AsFilmed || light!.BakedThen[piece] is not { } filmed)
+            {
+                return worn;
+            }
+            if (toFrame?[piece] is { } place)
+            {
+                (p, n) = (place.Apply(Vec3.From(p)).ToSingle(), (place.Rotation * Vec3.From(n)).ToSingle());
+            }
+            return worn * new Vector4(SeenLight.Ratio(light.Now(p, n, piece, index, seed), filmed(p, n, piece, index, seed)), 1);
         }
         var (u, v) = Footprint(ray.Direction, n, width);
         if (toFrame?[piece] is { } there)
@@ -103,7 +118,26 @@ public static class ProjectedView
             Vector3 Turned(Vector3 a) => (there.Rotation * Vec3.From(a)).ToSingle();
             (n, u, v) = (Turned(n), Turned(u), Turned(v));
         }
-        return Mix(projectors, p, n, piece, u, v, mix, out lookedAt, out quiet);
+        return Mix(
+            projectors,
+            p,
+            n,
+            piece,
+            u,
+            v,
+            mix,
+            out lookedAt,
+            out quiet,
+            lit == PieceLit.AsFilmed ? null : Lit(light!, lit, p, n, piece, index, seed)
+        );
+    }
+
+    /// <summary>By projection, what its colour is multiplied by at a spot.</summary>
+    private static Func<int, Vector3> Lit(SeenLight light, PieceLit lit, Vector3 p, Vector3 n, int piece, uint index, uint seed)
+    {
+        Vector3 now = light.Now(p, n, piece, index, seed);
+        return k =>
+            lit == PieceLit.Here && light.IsOwnColour[k] ? now / MathF.PI : SeenLight.Ratio(now, light.Then[k](p, n, piece, index, seed));
     }
 
     /// <summary>
@@ -167,6 +201,7 @@ public static class ProjectedView
     /// Share of the coverage that <see cref="Projector.IsLookedAt"/> has: its colour is not in the sum, it is the pixel's own.
     /// </param>
     /// <param name="quiet">Share of it that has no grain.</param>
+    /// <param name="by">By projection that is seen there and does not show the pixel's own: what multiplies its colour; null: nothing does.</param>
     public static Vector4 Mix(
         IReadOnlyList<Projector> projectors,
         Vector3 point,
@@ -176,19 +211,25 @@ public static class ProjectedView
         Vector3 axisV,
         SourceMix mix,
         out float lookedAt,
-        out float quiet
+        out float quiet,
+        Func<int, Vector3>? by = null
     )
     {
         (lookedAt, quiet) = (0, 0);
         Vector3 rgb = default;
         float open = 1,
             weights = 0;
-        foreach (Projector projector in projectors)
+        for (int k = 0; k < projectors.Count; k++)
         {
+            Projector projector = projectors[k];
             Sighting s = projector.See(point, normal, piece, axisU, axisV);
             if (s.Reach <= 0)
             {
                 continue;
+            }
+            if (by is not null && !projector.IsLookedAt)
+            {
+                s = s with { Rgb = s.Rgb * by(k) };
             }
             if (mix != SourceMix.Quality)
             {

@@ -33,6 +33,8 @@ public static class SeenSet
     /// </param>
     /// <param name="before">What was filmed before the pieces, each with its foreground.</param>
     /// <param name="quiet">How much of each pixel comes from pictures without grain.</param>
+    /// <param name="light">Of pieces that are not shown as filmed; null: all are.</param>
+    /// <param name="shows">By piece and pixel, how much of it is seen there, 0..1; null: all of it.</param>
     /// <param name="samples">A pixel, shared out over the moments; a multiple of their number.</param>
     public static Background Render(
         IReadOnlyList<SeenMoment> moments,
@@ -46,19 +48,23 @@ public static class SeenSet
         int samples,
         uint seed,
         out float[] quiet,
-        CancellationToken stop = default
+        CancellationToken stop = default,
+        SeenLight? light = null,
+        IReadOnlyList<float[]?>? shows = null
     )
     {
         int width = plate.Width,
             height = plate.Height,
             each = Math.Max(1, samples / moments.Count);
         var image = new FloatImage(width, height, 4);
+        FloatImage? pieces = moments[0].Set.Pieces.Any(p => p is { IsSeen: true, Duties.New: true }) ? new(width, height, 4) : null;
         var touched = new bool[width * height];
         var grainless = new float[width * height];
         var closed = new bool[width * height];
         HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
         bool onPlate = behind != BackgroundKind.Nothing,
             anySeen = moments[0].Set.Pieces.Any(p => p.IsSeen);
+        var scene = new Scene(projectors, baked, near, mix, onPlate, light, shows);
         Parallel.For(0, height, Cores.Until(stop), y =>
         {
             for (int x = 0; x < width; x++)
@@ -74,7 +80,7 @@ public static class SeenSet
                     for (int i = 0; i < each; i++, index++)
                     {
                         Vector2 spot = each * moments.Count == 1 ? new(0.5f, 0.5f) : Sampling.Point(index, pixelSeed, 0);
-                        Sample(moment, x, y, spot, pixel, spread, projectors, baked, near, mix, onPlate, ref sum);
+                        Sample(moment, x, y, spot, pixel, spread, scene, index, pixelSeed, ref sum);
                     }
                 }
                 if (!anySeen)
@@ -95,11 +101,28 @@ public static class SeenSet
                 (to[0], to[1], to[2], to[3]) = (c.X, c.Y, c.Z, onPlate ? 1 : MathF.Min(1, sum.Alpha / n));
                 touched[pixel] = true;
                 grainless[pixel] = sum.Quiet / n;
+                if (pieces is not null)
+                {
+                    Vector3 shown = (sum.NewRgb + sum.NewPlateShare * own) / n;
+                    Span<float> piece = pieces.Pixel(x, y);
+                    (piece[0], piece[1], piece[2], piece[3]) = (shown.X, shown.Y, shown.Z, MathF.Min(1, sum.NewAlpha / n));
+                }
             }
         });
         quiet = grainless;
-        return new(image, touched) { Closed = closed };
+        return new(image, touched) { Closed = closed, Pieces = pieces };
     }
+
+    /// <summary>What all samples have in common.</summary>
+    private sealed record Scene(
+        IReadOnlyList<Projector> Projectors,
+        IReadOnlyList<BakedSurface?>? Baked,
+        HidingMatte[] Near,
+        SourceMix Mix,
+        bool OnPlate,
+        SeenLight? Light,
+        IReadOnlyList<float[]?>? Shows
+    );
 
     private struct Pixel
     {
@@ -116,6 +139,11 @@ public static class SeenSet
             Replaced,
             Alpha,
             Quiet;
+
+        /// <summary>Of these what new pieces show.</summary>
+        public Vector3 NewRgb;
+        public float NewPlateShare,
+            NewAlpha;
     }
 
     private static void Sample(
@@ -125,14 +153,13 @@ public static class SeenSet
         Vector2 spot,
         int pixel,
         float spread,
-        IReadOnlyList<Projector> projectors,
-        IReadOnlyList<BakedSurface?>? baked,
-        HidingMatte[] near,
-        SourceMix mix,
-        bool onPlate,
+        Scene scene,
+        uint index,
+        uint seed,
         ref Pixel sum
     )
     {
+        var (near, onPlate) = (scene.Near, scene.OnPlate);
         float open = 1;
         Vector3 filmed = default; // what was filmed before the piece that is looked at, and what it leaves open
         float leaves = 1;
@@ -148,7 +175,8 @@ public static class SeenSet
                     break;
                 }
                 ray = ray.Beyond(hit);
-                Piece piece = moment.Set.Pieces[moment.Set.PieceOf(hit)];
+                int number = moment.Set.PieceOf(hit);
+                Piece piece = moment.Set.Pieces[number];
                 if (!piece.IsSeen)
                 {
                     // It stands for what the plate shows; without the plate it stands for nothing.
@@ -163,13 +191,17 @@ public static class SeenSet
                     hit,
                     ray,
                     spread,
-                    projectors,
-                    baked,
+                    scene.Projectors,
+                    scene.Baked,
                     moment.ToFrame,
-                    mix,
+                    scene.Mix,
                     out float lookedAt,
-                    out float quiet
+                    out float quiet,
+                    scene.Light,
+                    index,
+                    seed
                 );
+                c *= scene.Shows?[number]?[pixel] ?? 1;
                 sum.Open |= c.W < Whole;
                 if (c.W <= 0)
                 {
@@ -186,12 +218,19 @@ public static class SeenSet
                 sum.PlateShare += open * same * (sum.Filmed ? 1 : leaves);
                 sum.Rgb += sum.Filmed ? default : open * same * filmed;
                 sum.Alpha += open * same;
+                Vector3 rgb = new(c.X, c.Y, c.Z);
                 if (other > 0)
                 {
-                    sum.Rgb += open * (other * filmed + leaves * new Vector3(c.X, c.Y, c.Z));
+                    sum.Rgb += open * (other * filmed + leaves * rgb);
                     sum.Alpha += open * other;
                     sum.Replaced += open * other;
                     sum.Quiet += open * leaves * alpha * quiet;
+                }
+                if (piece.Duties.New)
+                {
+                    sum.NewRgb += open * leaves * rgb;
+                    sum.NewPlateShare += open * same * (sum.Filmed ? 1 : leaves);
+                    sum.NewAlpha += open * (other * leaves + same * (sum.Filmed ? 1 : leaves));
                 }
                 open *= 1 - alpha;
             }

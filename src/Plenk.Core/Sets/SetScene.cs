@@ -38,6 +38,11 @@ public sealed class SetScene
     /// <summary>Pieces whose faces lie in one another; rays meet the one that stands first in the list.</summary>
     public IReadOnlyList<SharedFace> Shared { get; }
 
+    private readonly Lazy<IReadOnlyList<(Piece, MeshTree)>> _new;
+
+    /// <summary>Pieces that were not there when the plate was shot and block light, each in the world.</summary>
+    public IReadOnlyList<(Piece Piece, MeshTree World)> New => _new.Value;
+
     public Vector3 Min { get; }
     public Vector3 Max { get; }
 
@@ -101,6 +106,14 @@ public sealed class SetScene
             ]);
         }
         Scene = new TraceScene(instances);
+        _new = new(() =>
+            [
+                .. Enumerable
+                    .Range(0, Pieces.Count)
+                    .Where(i => Pieces[i].Duties is { New: true, BlocksLight: true } && Meshes[i].TriangleCount > 0)
+                    .Select(i => (Pieces[i], new MeshTree(Meshes[i]))),
+            ]
+        );
         Min = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Min).Aggregate(Vector3.Min);
         Max = instances.Count == 0 ? Vector3.Zero : instances.Select(i => i.Tree.Max).Aggregate(Vector3.Max);
     }
@@ -108,7 +121,8 @@ public sealed class SetScene
     private static RayKinds KindsOf(Duties d)
     {
         RayKinds kinds =
-            (d.BlocksLight ? RayKinds.LightSet : RayKinds.None)
+            // What the plate shows was lit without what is new.
+            (d is { BlocksLight: true, New: false } ? RayKinds.LightSet : RayKinds.None)
             | (d.LightsElements || d.Bounces is not null ? RayKinds.Shine : RayKinds.None);
         if (d.OnlyBlocksLight)
         {

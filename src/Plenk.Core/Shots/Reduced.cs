@@ -66,6 +66,10 @@ public static class Reduced
     public static ShotDocument Background(ShotDocument shot)
     {
         ShotDocument footage = WithMattes(Footage(shot), shot);
+        if (shot.Pieces.Any(p => p is { IsSeen: true, Duties.Lit: not PieceLit.AsFilmed }))
+        {
+            footage = Lit(footage, shot);
+        }
         return footage with
         {
             Background = shot.Background,

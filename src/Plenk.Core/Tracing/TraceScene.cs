@@ -27,6 +27,9 @@ public enum RayKinds
 
     /// <summary>Surfaces that throw shadows as elements do, and are not seen.</summary>
     Casts = 32,
+
+    /// <summary>Pieces that were not there when the plate was shot throw theirs likewise.</summary>
+    CastsNew = 64,
 }
 
 /// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>

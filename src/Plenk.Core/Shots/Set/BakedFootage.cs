@@ -4,4 +4,5 @@ namespace Plenk.Core.Shots;
 /// <param name="Texel">Side of a texel in the piece's own space.</param>
 /// <param name="Tiles">Sixteen-bit sRGB pictures with what is covered as alpha.</param>
 /// <param name="Shape">What the shape was when they were made.</param>
-public sealed record BakedFootage(double Texel, IReadOnlyList<string> Tiles, string Shape, double Covered);
+/// <param name="Frame">In whose light it was filmed; null: it is not known.</param>
+public sealed record BakedFootage(double Texel, IReadOnlyList<string> Tiles, string Shape, double Covered, int? Frame = null);

@@ -18,6 +18,21 @@ public sealed record Duties : Extensible
     /// <summary>The comp shows it, wearing its footage; else it stands for what the plate shows.</summary>
     public bool Seen { get; init; }
 
+    /// <summary>Of a seen piece.</summary>
+    public PieceLit Lit { get; init; }
+
+    /// <summary>
+    /// It was not there when the plate was shot: what it keeps of the light is kept from what was filmed as well, and it leaves as a layer
+    /// of its own.
+    /// </summary>
+    public bool New { get; init; }
+
+    /// <summary>Of a seen piece: from its outline inwards it comes up over so many pixels of the plate; 0: it has its own edge.</summary>
+    public double FadePixels { get; init; }
+
+    /// <summary>Of a seen piece: id of the matte within which alone it is seen; null: everywhere.</summary>
+    public string? SeenWithin { get; init; }
+
     /// <summary>Camera rays pass through; what it does beyond light is then void.</summary>
     public bool OnlyBlocksLight { get; init; }
 
