@@ -146,6 +146,18 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
             Check(exr, png, frame);
             Recombines(exr);
         }
+
+        // The towers were not there when this was shot: they leave as what is new.
+        page.Step(3);
+        page.Row(page.State("state.document.pieces.find((p) => p.name === 'towers').id"));
+        page.Tick("was not there when this was shot: it throws its shadow on what was");
+        int other = FilmedBefore.First + 1;
+        var (parted, _) = await HandedOver(page, other, other, other);
+        Recombines(parted);
+        float[] towers = Channel(parted, "pieces.A");
+        Assert.Contains(1f, towers);
+        Assert.Contains(0f, towers);
+        Assert.Equal(towers, Channel(parted, "elements.A"));
         page.NoErrors();
     }
 

@@ -54,9 +54,9 @@ public sealed class LayerApiTests(Application application)
         return at;
     }
 
-    private async Task<CodeImage> Picture(string at, string kind) =>
+    private async Task<CodeImage> Picture(string at, string kind, int frame = 1001) =>
         RasterFile.Read(
-            await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&width=160&quality=middle"),
+            await _client.GetByteArrayAsync($"{at}/frames/{frame}/picture?kind={Uri.EscapeDataString(kind)}&width=160&quality=middle"),
             kind
         );
 
@@ -70,9 +70,9 @@ public sealed class LayerApiTests(Application application)
         return folder;
     }
 
-    private async Task<double[]> Value(string at, string layer, int x, int y)
+    private async Task<double[]> Value(string at, string layer, int x, int y, int frame = 1001)
     {
-        JsonNode answer = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/layers/{layer}/pixel?x={x}&y={y}"))!;
+        JsonNode answer = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/{frame}/layers/{layer}/pixel?x={x}&y={y}"))!;
         string[] parts = answer["value"]!.GetValue<string>().Split(' ');
         return [.. parts.Where((_, i) => i % 2 == 1).Select(v => double.Parse(v, CultureInfo.InvariantCulture))];
     }
@@ -112,6 +112,62 @@ public sealed class LayerApiTests(Application application)
         )!;
         Assert.Contains("no layer “fog”", lacks["title"]!.GetValue<string>());
         Assert.Contains("shadow", lacks["title"]!.GetValue<string>());
+    }
+
+    [Fact]
+    public async Task A_seen_piece_turns_in_the_light_and_leaves_as_a_layer_where_it_is_new()
+    {
+        string at = await Shot("LY_0050");
+        async Task Piece(params (string Key, JsonNode Value)[] duties)
+        {
+            HttpResponseMessage saved = await _client.Save(at, d =>
+            {
+                d["elements"] = new JsonArray();
+                d["projections"] = new JsonArray(
+                    new JsonObject
+                    {
+                        ["id"] = "held",
+                        ["kind"] = "Held",
+                        ["frame"] = 1001,
+                    }
+                );
+                JsonNode sun = d["lights"]![0]!;
+                // Overhead when the footage was taken, 60° from there a frame later: half as much falls on the floor.
+                sun["keys"] = new JsonArray(
+                    new JsonObject { ["frame"] = 1001, ["direction"] = new JsonArray(0, 1, 0) },
+                    new JsonObject { ["frame"] = 1002, ["direction"] = new JsonArray(Math.Sqrt(3), 1, 0) }
+                );
+                JsonObject own = d["pieces"]![0]!["duties"]!.AsObject();
+                own["seen"] = true;
+                foreach (var (key, value) in duties)
+                {
+                    own[key] = value;
+                }
+            });
+            Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+            await Picture(at, "layer:background", 1002);
+        }
+        await Piece();
+        double filmed = (await Value(at, "background", 80, 70, 1002))[1];
+        Assert.Equal(0.188, filmed, 0.01); // code 120 of 255 by IEC 61966-2-1
+        await Piece(("lit", "Turning"));
+        Assert.Equal(filmed / 2, (await Value(at, "background", 80, 70, 1002))[1], 0.002);
+        // Where it is new it is no part of what was there.
+        await Piece(("new", true));
+        await Picture(at, "layer:pieces", 1002);
+        double[] piece = await Value(at, "pieces", 80, 70, 1002);
+        Assert.Equal(filmed / 2, piece[1], 0.002);
+        Assert.Equal(1, piece[3]);
+        Assert.Equal(0, (await Value(at, "background", 80, 70, 1002))[3]);
+        await Picture(at, "layer:elements", 1002);
+        Assert.Equal(1, (await Value(at, "elements", 80, 70, 1002))[3]);
+        // Within a matte alone: the left is the floor's, the rest the plate's.
+        await Piece(("seenWithin", "left"), ("lit", "AsFilmed"));
+        await Picture(at, "layer:pieces", 1002);
+        Assert.Equal(1, (await Value(at, "pieces", 20, 70, 1002))[3]);
+        Assert.Equal(0, (await Value(at, "pieces", 80, 70, 1002))[3]);
+        HttpResponseMessage refused = await _client.Save(at, d => d["pieces"]![0]!["duties"]!["fadePixels"] = -3);
+        Assert.Contains("0 to 500 px", await refused.Content.ReadAsStringAsync());
     }
 
     [Fact]
