@@ -72,6 +72,12 @@ public sealed class BackgroundWork(ShotEngine engine)
         CleanLight? clean = shot.Background == BackgroundKind.Clean ? engine.Clean.Clean(shot, frame, width) : null;
         FloatImage plate = engine.Plates.Plate(shot, frame, width);
         var (w, h) = (plate.Width, plate.Height);
+        if (shot.Background == BackgroundKind.Frames)
+        {
+            var all = new bool[w * h];
+            all.AsSpan().Fill(true);
+            clean = new(engine.Behind.Of(shot, frame, w), all);
+        }
         RayGrid within = engine.Grid(shot, frame, w, h),
             grid = overscan == 0 ? within : new(within.Pinhole.Wider(overscan), engine.Camera(shot, frame).Pose);
         SetScene set = engine.Place.Set(engine.Figures.At(Hanging.At(shot, frame), frame));
@@ -124,6 +130,7 @@ public sealed class BackgroundWork(ShotEngine engine)
                         {
                             IsLookedAt =
                                 on[i].Camera is null
+                                && shot.Background != BackgroundKind.Frames
                                 && on[i].Cleaned == (shot.Background == BackgroundKind.Clean)
                                 && (on[i].Kind == SourceKind.Running || (on[i].Kind == SourceKind.Held && on[i].Frame == frame)),
                             HasGrain = on[i].Kind switch

@@ -107,6 +107,8 @@ public sealed record HandOverSheet(
             shot.Background == BackgroundKind.Nothing
                 ? "The background is nothing: the comp has alpha in the EXR; PNG, DPX and what is for review stand over black."
             : shot.Background == BackgroundKind.Clean ? $"The background is the clean plate: without {string.Join(", ", gone)}."
+            : shot.Background == BackgroundKind.Frames
+                ? $"The background is pictures of their own, {shot.BackgroundFrames?.Frames[0].File} and on; the plate is seen in mattes alone."
             : "The background is the plate.",
             .. seen > 0
                 ? [$"Before it {(seen == 1 ? "one piece is" : $"{seen} pieces are")} seen, in what they wear."]
@@ -120,7 +122,9 @@ public sealed record HandOverSheet(
                 : [$"The plate is converted to {primaries} first; the shadow is made for it there."],
             shot.Background == BackgroundKind.Clean
                 ? "Where an element touches nothing, no piece is seen and nothing was taken out, the comp's codes are the plate's."
-                : "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
+            : shot.Background is BackgroundKind.Frames or BackgroundKind.Nothing
+                ? "Where nothing lies before the background, the comp is that."
+            : "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
         ];
         string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
         if (after.Length > 0)

@@ -98,6 +98,7 @@ public sealed class ShotEngine
         Clean = new(this, from);
         Background = new(this);
         Seen = new(this);
+        Behind = new(media);
         Renderer = new(this);
     }
 
@@ -108,6 +109,7 @@ public sealed class ShotEngine
     public CleanPlateWork Clean { get; }
     public BackgroundWork Background { get; }
     public SeenPieces Seen { get; }
+    public BehindFrames Behind { get; }
     public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }
 

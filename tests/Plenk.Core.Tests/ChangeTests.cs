@@ -371,6 +371,7 @@ public sealed class ChangeTests
             "StillLine.Y1",
             "StillLine.Y2",
             "Duties.HoldoutPixels",
+            "Duties.FadePixels",
         ];
         string[] found =
         [

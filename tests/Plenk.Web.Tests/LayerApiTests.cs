@@ -171,6 +171,61 @@ public sealed class LayerApiTests(Application application)
     }
 
     [Fact]
+    public async Task Pictures_of_their_own_stand_behind_all_and_the_plate_in_its_matte()
+    {
+        string at = await Shot("LY_0060");
+        // Another shot, twice as large and wider: its middle is lighter than its sides, which are cut off.
+        var (other, _) = await _client.NewShot("LY", "LY_0065", 2, f =>
+            RasterFile.ToPng(
+                new CodeImage(
+                    400,
+                    180,
+                    3,
+                    8,
+                    [.. Enumerable.Range(0, 400 * 180 * 3).Select(i => (ushort)(i / 3 % 400 is >= 40 and < 360 ? 200 - f % 2 * 50 : 0))]
+                )
+            )
+        );
+        HttpResponseMessage saved = await _client.Save(at, d =>
+        {
+            d["elements"] = new JsonArray();
+            d["mattes"]![0]!["hidesBeyondMetres"] = 0;
+            d["mattes"]![0]!["feather"] = 0;
+        });
+        Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        int revision = (await _client.State(at))["revision"]!.GetValue<int>();
+        HttpResponseMessage taken = await _client.PostAsJsonAsync($"{at}/background/plate", new { baseRevision = revision, shot = other });
+        Assert.True(taken.IsSuccessStatusCode, await taken.Content.ReadAsStringAsync());
+        double Linear(double code) => Math.Pow((code / 255 + 0.055) / 1.055, 2.4); // IEC 61966-2-1
+        foreach (var (frame, code) in ((int, double)[])[(1001, 150), (1002, 200)])
+        {
+            await Picture(at, "layer:background", frame);
+            Assert.Equal(Linear(code), (await Value(at, "background", 80, 45, frame))[0], 2e-3);
+            Assert.Equal(Linear(code), (await Value(at, "background", 157, 45, frame))[0], 2e-3);
+            Assert.Equal(Linear(120), (await Value(at, "background", 15, 45, frame))[0], 2e-3);
+            Assert.Equal(1, (await Value(at, "background", 80, 45, frame))[3]);
+        }
+        // A sequence with a hole: a comp of that frame is refused by its number, before anything is rendered.
+        byte[] own = RasterFile.ToPng(new CodeImage(160, 90, 3, 8, [.. Enumerable.Repeat((ushort)90, 160 * 90 * 3)]));
+        HttpResponseMessage brought = await _client.PostAsync(
+            $"{at}/background",
+            ShotClient.Form(("b.1001.png", own), ("b.1003.png", own))
+        );
+        Assert.True(brought.IsSuccessStatusCode, await brought.Content.ReadAsStringAsync());
+        Assert.Contains("Frames are missing: 1002", await brought.Content.ReadAsStringAsync());
+        await Picture(at, "layer:background");
+        Assert.Equal(Linear(90), (await Value(at, "background", 80, 45))[0], 2e-3);
+        Assert.Contains(
+            "no picture at 1002",
+            await ShotClient.Refused(_client.PostAsJsonAsync($"{at}/render", new { first = 1001, last = 1002 }))
+        );
+        Assert.Contains("no picture at 1002", await ShotClient.Refused(_client.GetAsync($"{at}/frames/1002/picture?kind=comp&width=160")));
+        // Which is said where it is chosen, and goes with what is seen after its last.
+        long id = long.Parse(at.Split('/')[^1], CultureInfo.InvariantCulture);
+        Assert.Contains("no picture at 1002", await _client.GetStringAsync($"/shots/{id}?step=4&frame=1001"));
+    }
+
+    [Fact]
     public async Task What_a_layer_holds_is_what_lies_there()
     {
         string at = await Shot("LY_0020");

@@ -63,8 +63,9 @@ public static class SeenSet
         var closed = new bool[width * height];
         HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
         bool onPlate = behind != BackgroundKind.Nothing,
+            standsForPlate = behind is BackgroundKind.Plate or BackgroundKind.Clean,
             anySeen = moments[0].Set.Pieces.Any(p => p.IsSeen);
-        var scene = new Scene(projectors, baked, near, mix, onPlate, light, shows);
+        var scene = new Scene(projectors, baked, near, mix, onPlate, standsForPlate, light, shows);
         Parallel.For(0, height, Cores.Until(stop), y =>
         {
             for (int x = 0; x < width; x++)
@@ -120,6 +121,7 @@ public static class SeenSet
         HidingMatte[] Near,
         SourceMix Mix,
         bool OnPlate,
+        bool StandsForPlate,
         SeenLight? Light,
         IReadOnlyList<float[]?>? Shows
     );
@@ -180,7 +182,7 @@ public static class SeenSet
                 if (!piece.IsSeen)
                 {
                     // It stands for what the plate shows; without the plate it stands for nothing.
-                    if (onPlate && piece.Duties.Hides)
+                    if (scene.StandsForPlate && piece.Duties.Hides)
                     {
                         break;
                     }

@@ -13,4 +13,7 @@ public enum BackgroundKind
 
     /// <summary>The plate without what passes before the place: <see cref="ShotDocument.CleanPlate"/>.</summary>
     Clean,
+
+    /// <summary>Pictures of their own: <see cref="ShotDocument.BackgroundFrames"/>. The plate is seen only in mattes that hide.</summary>
+    Frames,
 }

@@ -73,6 +73,7 @@ public static class Reduced
         return footage with
         {
             Background = shot.Background,
+            BackgroundFrames = shot.Background == BackgroundKind.Frames ? shot.BackgroundFrames : null,
             CleanPlate = shot.Background == BackgroundKind.Clean ? shot.CleanPlate : footage.CleanPlate,
             ShutterDegrees = shot.ShutterDegrees,
             // Grain is measured where it was chosen.
@@ -115,6 +116,7 @@ public static class Reduced
             Still = null,
             Solving = Nothing.Solving,
             RealShadow = null,
+            BackgroundFrames = shot.Background == BackgroundKind.Frames ? shot.BackgroundFrames : null,
             CleanPlate =
                 shot.Background == BackgroundKind.Clean || shot.Projections.Any(p => p.Cleaned) ? shot.CleanPlate : Nothing.CleanPlate,
             Unknown = null,

@@ -58,6 +58,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>What is behind all that is seen of pieces and elements.</summary>
     public BackgroundKind Background { get; init; }
 
+    /// <summary>Pictures of their own that can be behind it: of another shot's plate, or brought in.</summary>
+    public FrameSource? BackgroundFrames { get; init; }
+
     /// <summary>The plate without what passes before the place.</summary>
     public CleanPlate CleanPlate { get; init; } = new();
 

@@ -61,6 +61,16 @@ public static class HandOverApi
                                 + $"Make it for {(lacks.Count == 1 ? "that frame" : "those frames")} at step 4, or put the plate behind all."
                         );
                     }
+                    if (
+                        document.Background == BackgroundKind.Frames
+                        && BehindFrames.Without(document, new(request.First, request.Last)) is { Count: > 0 } bare
+                    )
+                    {
+                        throw new ShotFault(
+                            $"Behind all there is no picture at {FrameList.Write(bare)}. Say at step 4 what is seen before the first and "
+                                + "after the last of them, bring more in, or put the plate behind all."
+                        );
+                    }
                     var choice = new HandOverChoice(
                         request.Formats ?? ["exr", "png16"],
                         request.Layers,

@@ -88,6 +88,48 @@ public static class ProjectionApi
             })
             .WithSummary("Brings another shot’s camera and plate beside this one’s, in the world that both are oriented to");
 
+        // Another shot's plate behind all: its frames are counted as this shot's, first on first.
+        api.MapPost("/background/plate", async (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                if (request.Shot == id)
+                {
+                    throw new ShotFault("That is this shot itself: its plate is behind all when nothing else is. Choose another one.");
+                }
+                var (other, _) = await ShotApi.Need(shots, request.Shot);
+                PlateSource plate = other.Plate ?? throw new ShotFault($"{other.Code} has no plate yet. Bring one in there first.");
+                ShotDocument changed = document with
+                {
+                    Background = BackgroundKind.Frames,
+                    BackgroundFrames = new()
+                    {
+                        Frames = plate.Frames,
+                        Rate = plate.Rate,
+                        Mapping = new(plate.Mapping.ToSource(other.Range.First, plate.Rate, other.Rate), document.Range.First),
+                        Encoding = plate.Encoding,
+                        Primaries = plate.Primaries,
+                    },
+                };
+                ShotApi.Check(changed);
+                await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"The plate of {other.Code} behind all");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Puts another shot’s plate behind all that is seen");
+
+        api.MapPost("/background", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
+            {
+                IFormCollection form = await http.Request.FormIn();
+                Dictionary<string, byte[]> files = ContactApi.Files(form);
+                var (document, revision) = await ShotApi.Need(shots, id);
+                var (source, notes, _) = ContactApi.Sequence(files, document, media, needsAlpha: false, exr: true);
+                ShotDocument changed = document with { Background = BackgroundKind.Frames, BackgroundFrames = source };
+                await ShotApi.Keep(shots, id, http, changed, "Pictures behind all", form["baseRevision"], revision.Number);
+                return new { state = await ShotApi.State(shots, id), notes };
+            })
+            .WithSummary("Brings pictures in that stand behind all that is seen")
+            .Accepts<IFormFileCollection>("multipart/form-data")
+            .DisableAntiforgery();
+
         api.MapGet("/meetings", async (long id, int? frame, int? revision, ShotStore shots, ShotEngine engine) =>
             {
                 var (document, _) = await ShotApi.Need(shots, id, revision);

@@ -71,6 +71,23 @@ public static class ProjectionSheet
         }
     }
 
+    /// <summary>What is odd about pictures of their own as a background.</summary>
+    public static IEnumerable<string> FramesTold(ShotDocument shot)
+    {
+        if (BehindFrames.Without(shot, shot.Cut ?? shot.Range) is { Count: > 0 } lacks)
+        {
+            yield return $"There is no picture at {FrameList.Write(lacks)}: a comp of {(lacks.Count == 1 ? "it" : "these")} is refused.";
+        }
+        if (
+            !shot.Mattes.Any(m => m is { Off: false, HidesBeyondMetres: not null })
+            && shot.Elements.Count == 0
+            && !shot.Pieces.Any(p => p.IsSeen)
+        )
+        {
+            yield return "Nothing stands before them yet. Key what was filmed, or draw a matte, and let it stand before what is added.";
+        }
+    }
+
     public static bool IsAsFilmed(OtherCamera c) =>
         Math.Abs(c.Gain.X - 1) < 1e-6 && Math.Abs(c.Gain.Y - 1) < 1e-6 && Math.Abs(c.Gain.Z - 1) < 1e-6;
 

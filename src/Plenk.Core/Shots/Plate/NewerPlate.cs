@@ -115,7 +115,7 @@ public static class NewerPlate
                     p with
                     {
                         Pins = [.. p.Pins.Select(q => q with { X = sx * q.X, Y = sy * q.Y })],
-                        Duties = p.Duties with { HoldoutPixels = s * p.Duties.HoldoutPixels },
+                        Duties = p.Duties with { HoldoutPixels = s * p.Duties.HoldoutPixels, FadePixels = s * p.Duties.FadePixels },
                     }
                 ),
             ],

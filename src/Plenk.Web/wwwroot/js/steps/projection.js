@@ -107,6 +107,9 @@ export const hands = {
     await changed('other-cameras', { shot: Number(document.querySelector('#sheet-body [name=shot]').value) });
     tell('told', null);
   }),
+  bringBehind: guarded(async () => {
+    await changed('background/plate', { shot: Number(document.querySelector('#sheet-body [name=behind]').value) });
+  }),
   matchCameras: guarded(async () => {
     const matched = await post(api('match-cameras'), { document: state.document, frame: state.frame });
     await save((d) => Object.assign(d, { otherCameras: matched }));
