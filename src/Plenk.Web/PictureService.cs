@@ -271,7 +271,7 @@ public sealed class PictureService
                 {
                     return ToBytes(engine.Renderer.Comp(shot, frame, bare), draft, seen);
                 }
-                FrameLayers done = engine.Finish.Laid(shot, frame, bare);
+                FrameLayers done = engine.Finish.Laid(shot, frame, bare, whole: true);
                 return kind switch
                 {
                     "element" => Encode(CompareViews.Alone(done), draft, shot, seen),
@@ -305,7 +305,8 @@ public sealed class PictureService
                     keepWithout: drags,
                     dataPasses: false,
                     keep: !draft,
-                    stop: stop
+                    stop: stop,
+                    whole: true
                 );
                 byte[] made =
                     kind == "difference"

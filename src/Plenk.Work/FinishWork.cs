@@ -24,6 +24,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     private readonly Cache<Box<PlateMeasures>> _measures = new(_ => 16 * Sizes.Small);
 
     /// <summary>The frame as it leaves, its steps laid on. With <paramref name="keep"/> the frame without them is remembered.</summary>
+    /// <param name="whole">As it is seen: with the grade of everything.</param>
     public FrameLayers Frame(
         ShotDocument shot,
         int frame,
@@ -34,8 +35,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         bool parts = false,
         bool keep = false,
         CancellationToken stop = default,
-        Action<double>? progress = null
-    ) => Laid(shot, frame, Bare(shot, frame, width, quality, keepWithout, dataPasses, parts, keep, stop, progress));
+        Action<double>? progress = null,
+        bool whole = false
+    ) => Laid(shot, frame, Bare(shot, frame, width, quality, keepWithout, dataPasses, parts, keep, stop, progress), whole: whole);
 
     /// <summary>The frame before its steps.</summary>
     public FrameLayers Bare(
@@ -64,7 +66,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
 
     /// <summary>A rendered frame's steps laid on it.</summary>
     /// <param name="overscan">By how many pixels the layers go on beyond the plate. Its comp means something within the plate only.</param>
-    public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0)
+    /// <param name="whole">As it is seen: with the grade of everything.</param>
+    public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0, bool whole = false)
     {
         try
         {
@@ -72,7 +75,8 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
                 layers,
                 engine.Plates.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan),
                 shot.Finish.Steps,
-                Context(shot, frame, layers, overscan)
+                Context(shot, frame, layers, overscan),
+                whole
             );
         }
         catch (FinishFault e)
@@ -102,7 +106,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         ShotDocument without = on with { Finish = on.Finish with { Steps = [.. on.Finish.Steps.Where(s => s.Id != step)] } };
         int width = Math.Min(EffectWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
         FrameLayers bare = Bare(on, frame, width, RenderQuality.Middle, keepWithout: true, dataPasses: false, keep: true, stop: stop);
-        return StepEffect.Of(own, Laid(on, frame, bare), Laid(without, frame, bare), Context(on, frame, bare, 0));
+        return StepEffect.Of(own, Laid(on, frame, bare, whole: true), Laid(without, frame, bare, whole: true), Context(on, frame, bare, 0));
     }
 
     private const int EffectWidth = 640;

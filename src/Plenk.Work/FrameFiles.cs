@@ -144,6 +144,15 @@ public static class FrameFiles
         Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);
         Add("shadow", into is null ? layers.Shadow : Primaries.ConvertRatio(layers.Shadow, under, by), "RGB", half: true);
+        foreach (var (matte, drawn) in layers.Drawn)
+        {
+            string name = $"shadow_{LayerName(shot.Mattes.FirstOrDefault(m => m.Id == matte)?.Name is { Length: > 0 } own ? own : matte)}";
+            for (int k = 2; channels.Any(c => c.Name == $"{name}.R"); k++)
+            {
+                name = $"{name}_{k}";
+            }
+            Add(name, into is null ? drawn : Primaries.ConvertRatio(drawn, under, by), "RGB", half: true);
+        }
         Colour("added", layers.Added, "RGB");
         Add("visibility", layers.Visibility, "Y", half: true);
         Add("ao", layers.Ao, "Y", half: true);

@@ -126,7 +126,11 @@ public sealed record HandOverSheet(
                 ? "Where nothing lies before the background, the comp is that."
             : "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
         ];
-        string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k.AfterMerge).Select(k => k.Name)];
+        string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k is { AfterMerge: true, OfWhole: false }).Select(k => k.Name)];
+        if (WholeGrade.Says(shot) is { } whole)
+        {
+            lines.Add(whole);
+        }
         if (after.Length > 0)
         {
             lines.Add($"After the merge, in comp and elements alone: {string.Join(", ", after)}.");

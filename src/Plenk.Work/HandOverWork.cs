@@ -4,6 +4,7 @@ using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using Plenk.Core.Cameras;
+using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -263,7 +264,10 @@ public sealed partial class HandOverWork(ShotEngine engine)
         }
         if (choice.ForReview)
         {
-            CodeImage shown = Comp(8).Through(engine.Plates.View(shot, SeenBy(shot, choice)));
+            FrameLayers seen = shot.Finish.InOrder().Any(s => StepKinds.Of(s).OfWhole)
+                ? engine.Finish.Laid(shot, frame, bare.Within(overscan), whole: true)
+                : made;
+            CodeImage shown = engine.Renderer.Comp(shot, frame, seen, 8).Through(engine.Plates.View(shot, SeenBy(shot, choice)));
             shown = new(shown.Width, shown.Height, 3, 8, Array.ConvertAll(shown.Codes, c => (ushort)((c + 128) / 257)));
             // Movie and contact sheet are made of these when all frames are there.
             CodeImage burned = choice.BurnIn
@@ -590,6 +594,11 @@ public sealed partial class HandOverWork(ShotEngine engine)
             {
                 files.Add(Handed(name, "scene", null, File.ReadAllBytes(Path.Combine(folder, name)), what));
             }
+        }
+        foreach (var (name, bytes, what) in WholeGrade.Files(shot, Stem(shot, version)))
+        {
+            MediaStore.WriteWhole(Path.Combine(folder, name), bytes);
+            files.Add(Handed(name, "grade", null, bytes, what));
         }
         if (choice.Readings && readings is null)
         {

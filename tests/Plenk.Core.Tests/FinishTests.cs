@@ -41,6 +41,72 @@ public sealed class FinishTests
         Assert.Equal(0.077, Run(Scene(new(0.09f, 0.09f, 0.09f, 0.5f)), levels).Element[30, 20, 1], 1e-6);
     }
 
+    // A shadow takes light away by a share; of two of one light the darker counts (common practice, no source). Arithmetic by hand.
+    [Fact]
+    public void A_drawn_shadow_never_darkens_what_lies_in_shadow_already()
+    {
+        static float[] Right(string _) => [.. Enumerable.Range(0, W * H).Select(i => i % W >= 10 ? 1f : 0)];
+        FrameLayers Drawn((FrameLayers Layers, FloatImage Plate) scene, DrawnShadowSettings how, double strength = 1) =>
+            Finisher.Run(
+                scene.Layers,
+                scene.Plate,
+                [Step(FinishKind.DrawnShadow) with { Matte = "m", DrawnShadow = how, Strength = strength }],
+                new(Camera, 1, 36, 1001, 0, 7) { Matte = Right }
+            );
+        var half = new DrawnShadowSettings(new(0.5, 0.6, 0.7));
+        FrameLayers lit = Drawn(Scene(new(0.2f, 0.1f, 0.05f, 1)), half);
+        Assert.Equal(0.5f * 0.3f, lit.Comp[12, 2, 0], 1e-6f);
+        Assert.Equal(0.7f * 0.3f, lit.Comp[12, 2, 2], 1e-6f);
+        Assert.Equal(0.3f, lit.Comp[2, 2, 0]);
+        Assert.False(lit.Touched[2 * W + 2]);
+        Assert.Equal(0.2f, lit.Comp[30, 20, 0], 1e-6f); // the element stands before it
+        Assert.Equal(("m", 0.6f), (lit.Drawn[0].Matte, lit.Drawn[0].Rgb[12, 2, 1]));
+        Assert.Equal(0.8f, Drawn(Scene(default), half, strength: 0.5).Shadow[12, 2, 1], 1e-6f);
+        // Traced: 0.55 is darker than 0.6 and lighter than 0.5.
+        FrameLayers traced = Drawn(Scene(default, shadow: 0.55f), half);
+        Assert.Equal(0.5f, traced.Shadow[12, 2, 0]);
+        Assert.Equal(0.55f, traced.Shadow[12, 2, 1]);
+        Assert.Equal(0.55f, traced.Shadow[2, 2, 0]);
+        FrameLayers on = Drawn(Scene(new(0.2f, 0.1f, 0.05f, 0.5f)), half with { OnElements = true });
+        Assert.Equal(0.1f, on.Element[30, 20, 0], 1e-6f);
+        Assert.Equal(0.5f, on.Element[30, 20, 3]);
+        // What was filmed before the set, in a matte that covers it by three quarters.
+        var scene = Scene(default);
+        scene.Layers = scene.Layers with { Mattes = [new([.. Enumerable.Repeat(0.75f, W * H)], 3)] };
+        Assert.Equal(1 - 0.5f * 0.25f, Drawn(scene, half with { OnFilmed = false }).Shadow[12, 2, 0], 1e-6f);
+        Assert.Equal(1 - 0.5f * 0.75f, Drawn(scene, half with { OnSet = false }).Shadow[12, 2, 0], 1e-6f);
+        // Softer by some pixels, on its edge half of it.
+        FrameLayers soft = Finisher.Run(
+            scene.Layers,
+            scene.Plate,
+            [Step(FinishKind.DrawnShadow) with { Matte = "m", DrawnShadow = half, Pixels = 2 }],
+            new(Camera, 1, 36, 1001, 0, 7) { Matte = Right }
+        );
+        Assert.Equal(0.75f, (soft.Shadow[9, 20, 0] + soft.Shadow[10, 20, 0]) / 2, 1e-3f);
+    }
+
+    [Fact]
+    public void The_grade_of_everything_is_seen_and_in_no_layer()
+    {
+        var scene = Scene(new(0.2f, 0.1f, 0.05f, 0.5f), shadow: 0.8f);
+        FinishStep up = Step(FinishKind.Whole) with
+        {
+            Grade = new() { Stops = 1 },
+            Saturation = new(1, 0, 1, 0.001, 60),
+        };
+        FrameLayers plain = Run(scene),
+            left = Run(scene, up),
+            seen = Finisher.Run(scene.Layers, scene.Plate, [up], new(Camera, 1, 36, 1001, 0, 7), whole: true);
+        Assert.Equal(plain.Comp.Data, left.Comp.Data);
+        Assert.Equal(plain.Element.Data, seen.Element.Data);
+        Assert.Equal(plain.Shadow.Data, seen.Shadow.Data);
+        // A stop doubles; without colour all is the luminance (ITU-R BT.709-6: 0.2126, 0.7152, 0.0722).
+        Assert.Equal(2 * 0.8f * 0.3f, seen.Comp[2, 2, 1], 1e-5f);
+        double y = 0.2126 * plain.Comp[30, 20, 0] + 0.7152 * plain.Comp[30, 20, 1] + 0.0722 * plain.Comp[30, 20, 2];
+        Assert.Equal(2 * y, seen.Comp[30, 20, 2], 1e-5);
+        Assert.True(seen.Touched[2 * W + 2]);
+    }
+
     // COL-08 in linear codes would clamp; here the CDL acts on ACEScct codes, identity leaves all as it is.
     [Fact]
     public void Saturation_curve_and_cdl()

@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Numerics;
 using System.Text.Json;
 using Microsoft.Extensions.Logging.Abstractions;
 using Npgsql;
@@ -91,6 +92,80 @@ public sealed class HandOverTests(DemoShot demo) : CommandSite, IClassFixture<De
         Assert.Contains("other contents", HandOverWork.Verify(folder).Single(v => v.Sheet == sheet).Faults.Single());
         File.WriteAllBytes(Path.Combine(folder, first[1].Name), bytes[..100]);
         Assert.Contains("cut off", HandOverWork.Verify(folder).Single(v => v.Sheet == sheet).Faults.Single());
+    }
+
+    [Fact]
+    public void The_grade_of_everything_goes_beside_and_in_what_is_for_review()
+    {
+        var work = new HandOverWork(demo.Engine);
+        ShotDocument graded = Closed with
+        {
+            Finish = Closed.Finish with
+            {
+                Steps =
+                [
+                    .. Closed.Finish.Steps,
+                    new()
+                    {
+                        Id = "whole_1",
+                        Kind = FinishKind.Whole,
+                        Grade = new() { Cdl = new("warm", new(1.1, 1, 0.9), new(0.01, 0, 0), new(1, 1, 1), 0.9) },
+                        Saturation = new(),
+                    },
+                ],
+            },
+        };
+        HandOverChoice all = Small with { Formats = ["png16", "stills"] };
+        (string Folder, CodeImage Comp, CodeImage Review) Made(ShotDocument shot, string name)
+        {
+            string folder = Path.Combine(Folder, name);
+            HandOverWork.Begin(shot, all, folder);
+            IReadOnlyList<HandedFile> files = work.Frame(shot, all, 1, 1036, folder);
+            work.Close(shot, null, all, 1, [1036], folder);
+            Assert.Empty(Assert.Single(HandOverWork.Verify(folder)).Faults);
+            CodeImage Read(string part) =>
+                RasterFile.Read(
+                    File.ReadAllBytes(Path.Combine(folder, files.Single(f => f.Name.Contains(part, StringComparison.Ordinal)).Name)),
+                    part
+                );
+            return (folder, Read("comp"), Read("review"));
+        }
+        var plain = Made(Closed, "plain");
+        var with = Made(graded, "graded");
+        Assert.Equal(plain.Comp.Codes, with.Comp.Codes);
+        Assert.NotEqual(plain.Review.Codes, with.Review.Codes);
+        Assert.Empty(Directory.GetFiles(plain.Folder, "*.grade.*"));
+        string cube = Directory.GetFiles(with.Folder, "*.grade.cube").Single(),
+            cc = Directory.GetFiles(with.Folder, "*.grade.cc").Single();
+        Assert.Equal(1.1f, Plenk.Formats.Looks.CdlFile.Read(File.ReadAllBytes(cc), cc).Slope.X);
+        // The comp through the LUT is what was reviewed, but for what lies between its places.
+        Lut lut = Plenk.Formats.Looks.CubeFile.Read(File.ReadAllBytes(cube), cube);
+        var through = new ushort[with.Comp.Codes.Length];
+        for (int i = 0; i < through.Length; i += 3)
+        {
+            Vector3 code = lut.Apply(new Vector3(with.Comp.Codes[i], with.Comp.Codes[i + 1], with.Comp.Codes[i + 2]) / 65535);
+            for (int c = 0; c < 3; c++)
+            {
+                through[i + c] = (ushort)Math.Round(65535 * Math.Clamp(code[c], 0, 1));
+            }
+        }
+        CodeImage shown = new CodeImage(with.Comp.Width, with.Comp.Height, 3, 16, through).Through(
+            demo.Engine.Plates.View(graded, SeenThrough.Display)
+        );
+        double worst = Enumerable
+            .Range(0, through.Length)
+            // What is brighter than the codes end ends there for the LUT.
+            .Where(i => Enumerable.Range(i / 3 * 3, 3).All(k => with.Comp.Codes[k] < 65535))
+            .Max(i => Math.Abs(shown.Codes[i] / (double)((1 << shown.Bits) - 1) - with.Review.Codes[i] / 255.0));
+        Assert.InRange(worst, 0, 0.02);
+        // Kept to a part no file can say it, which the sheet does.
+        ShotDocument half = graded with
+        {
+            Finish = new() { Steps = [.. graded.Finish.Steps.Select(s => s.Kind == FinishKind.Whole ? s with { Strength = 0.5 } : s)] },
+        };
+        Assert.Empty(WholeGrade.Files(half, "x"));
+        Assert.Contains("kept to a part", WholeGrade.Says(half));
+        Assert.Null(WholeGrade.Says(Closed));
     }
 
     [Fact]

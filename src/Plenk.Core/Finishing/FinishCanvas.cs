@@ -43,6 +43,9 @@ public sealed class FinishCanvas
     public FloatImage Shadow { get; set; }
     public FloatImage Added { get; set; }
 
+    /// <summary>Shadows that were drawn, each by itself, under the id of its matte.</summary>
+    public List<(string Matte, FloatImage Rgb)> Drawn { get; } = [];
+
     /// <summary>What is seen of elements in mirroring pieces; null: nothing mirrors.</summary>
     public FloatImage? Mirror { get; set; }
 
@@ -76,6 +79,7 @@ public sealed class FinishCanvas
             Held = Held,
             Holdout = holdout,
             Shadow = Shadow,
+            Drawn = [.. Drawn],
             Added = Added,
             Mirror = Mirror,
             Near = Near,

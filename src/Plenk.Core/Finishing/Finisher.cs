@@ -9,10 +9,20 @@ namespace Plenk.Core.Finishing;
 public static class Finisher
 {
     /// <summary>The frame with its steps; the same where there are none.</summary>
+    /// <param name="whole">With those that are of all that is seen.</param>
     /// <exception cref="FinishFault">A step cannot be done as it is set.</exception>
-    public static FrameLayers Run(FrameLayers layers, FloatImage plate, IReadOnlyList<FinishStep> steps, FinishContext context)
+    public static FrameLayers Run(
+        FrameLayers layers,
+        FloatImage plate,
+        IReadOnlyList<FinishStep> steps,
+        FinishContext context,
+        bool whole = false
+    )
     {
-        FinishStep[] order = [.. steps.Where(s => s is { Off: false, Strength: > 0 }).OrderBy(s => s.Kind)];
+        FinishStep[] order =
+        [
+            .. steps.Where(s => s is { Off: false, Strength: > 0 } && (whole || !StepKinds.Of(s).OfWhole)).OrderBy(s => s.Kind),
+        ];
         bool joins = layers.Rendered.Any(r => r.Shadow is not null);
         if (order.Length == 0 && !joins)
         {

@@ -36,6 +36,9 @@ public abstract class StepKind
     /// <summary>It acts on the merged picture; else on the element and what it does to the plate, before the merge.</summary>
     public virtual bool AfterMerge => false;
 
+    /// <summary>It is of all that is seen, last: not of what is handed over in layers, nor of what is measured.</summary>
+    public virtual bool OfWhole => false;
+
     /// <summary>It can be kept to single objects and materials.</summary>
     public virtual bool ByObjects => false;
 

@@ -18,11 +18,13 @@ public static class StepKinds
         new LensKind(),
         new ShadowKind(),
         new ShadowMergeKind(),
+        new DrawnShadowKind(),
         new WrapKind(),
         new GlowKind(),
         new FlareKind(),
         new RippleKind(),
         new GrainKind(),
+        new WholeKind(),
         new ReframeKind(),
     ];
 

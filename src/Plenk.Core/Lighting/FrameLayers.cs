@@ -32,6 +32,9 @@ public sealed record FrameLayers(
     /// <summary>What elements seen in mirroring pieces change of the plate, RGB, signed; null where no piece mirrors.</summary>
     public FloatImage? Mirror { get; init; }
 
+    /// <summary>Shadows that were drawn, each by itself, under the id of its matte; they are in Shadow.</summary>
+    public IReadOnlyList<(string Matte, FloatImage Rgb)> Drawn { get; init; } = [];
+
     /// <summary>The element's parts; null where they were not asked for.</summary>
     public ElementParts? Parts { get; init; }
 
@@ -86,6 +89,7 @@ public sealed record FrameLayers(
         {
             Contact = Contact?.Within(margin),
             Mirror = Mirror?.Within(margin),
+            Drawn = [.. Drawn.Select(d => (d.Matte, d.Rgb.Within(margin)))],
             Parts = Parts is null
                 ? null
                 : new(

@@ -89,6 +89,20 @@ public static class CubeFile
         return new(size, cube, min, max, [.. values]);
     }
 
+    /// <summary>A cube as text.</summary>
+    public static byte[] Write(Lut cube, string title)
+    {
+        var text = new StringBuilder();
+        text.Append(CultureInfo.InvariantCulture, $"TITLE \"{title.Replace('"', '\'')}\"\nLUT_3D_SIZE {cube.Size}\n");
+        text.Append(CultureInfo.InvariantCulture, $"DOMAIN_MIN {cube.DomainMin.X:G9} {cube.DomainMin.Y:G9} {cube.DomainMin.Z:G9}\n");
+        text.Append(CultureInfo.InvariantCulture, $"DOMAIN_MAX {cube.DomainMax.X:G9} {cube.DomainMax.Y:G9} {cube.DomainMax.Z:G9}\n");
+        foreach (Vector3 v in cube.Values)
+        {
+            text.Append(CultureInfo.InvariantCulture, $"{v.X:G9} {v.Y:G9} {v.Z:G9}\n");
+        }
+        return Encoding.ASCII.GetBytes(text.ToString());
+    }
+
     private static bool Number(string text, out float v) =>
         float.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out v) && float.IsFinite(v);
 

@@ -37,7 +37,12 @@ public static class FinishSheet
             s.Off ? "off"
             : s.Strength < 1 ? $"{Math.Round(100 * s.Strength)} %"
             : ""
-        ) + (StepKinds.Of(s).AfterMerge ? " after the merge" : "");
+        )
+        + (
+            StepKinds.Of(s) is { OfWhole: true } ? " last"
+            : StepKinds.Of(s).AfterMerge ? " after the merge"
+            : ""
+        );
 
     /// <summary>Edits that add a step of each kind. What it must name of the shot is the first there is.</summary>
     public static IEnumerable<(string Edits, string Title)> ToAdd(ShotDocument shot) =>
@@ -56,7 +61,9 @@ public static class FinishSheet
 
     /// <summary>The partial that draws a kind's fields: most are drawn as the kind describes them.</summary>
     public static string FieldsOf(FinishKind kind) =>
-        kind is FinishKind.Grade or FinishKind.Ripple or FinishKind.Reframe ? $"_{kind}" : "_Fields";
+        kind is FinishKind.Whole ? $"_{FinishKind.Grade}"
+        : kind is FinishKind.Grade or FinishKind.Ripple or FinishKind.Reframe ? $"_{kind}"
+        : "_Fields";
 
     /// <param name="Element">What it is called.</param>
     /// <param name="Names">In its ID mattes, and how much of the picture they take.</param>

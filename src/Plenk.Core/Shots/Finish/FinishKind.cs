@@ -20,10 +20,12 @@ public enum FinishKind
     Lens,
     Shadow,
     ShadowMerge,
+    DrawnShadow,
     Wrap,
     Glow,
     Flare,
     Ripple,
     Grain,
+    Whole,
     Reframe,
 }

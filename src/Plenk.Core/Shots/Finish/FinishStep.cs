@@ -33,11 +33,12 @@ public sealed record FinishStep : Extensible
     public LensMarks? Lens { get; init; }
     public ShadowSettings? Shadow { get; init; }
     public ShadowJoinSettings? ShadowJoin { get; init; }
+    public DrawnShadowSettings? DrawnShadow { get; init; }
     public FlareSettings? Flare { get; init; }
     public RippleSettings? Ripple { get; init; }
     public ReframeSettings? Reframe { get; init; }
 
-    /// <summary>Of a blur: its standard deviation, or how far wrap and glow reach.</summary>
+    /// <summary>Of a blur: its standard deviation, how far wrap and glow reach, how much softer a drawn shadow is.</summary>
     public double Pixels { get; init; }
 
     /// <summary>Of motion by vectors: how long the shutter was open.</summary>
