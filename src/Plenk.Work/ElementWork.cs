@@ -6,6 +6,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Formats;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
 using Plenk.Store;
@@ -153,8 +154,29 @@ public sealed class ElementWork(IMedia media)
             return null;
         }
         return _pictures.Get($"{own.Media}/{e.Frames.Space.Name}/{e.Frames.Premultiplied}", () =>
-            MaterialPicture.Premultiplied(RasterFile.Read(media.Read(own.Media), own.File), e.Frames.Space, e.Frames.Premultiplied)
+            media.Read(own.Media) is var bytes && ExrFile.Is(bytes)
+                ? Linear(ExrFile.Read(bytes, own.File), own.File, e.Frames.Premultiplied)
+                : MaterialPicture.Premultiplied(RasterFile.Read(bytes, own.File), e.Frames.Space, e.Frames.Premultiplied)
         );
+    }
+
+    /// <summary>An EXR's picture; without alpha it covers all.</summary>
+    private static FloatImage Linear(ExrPicture p, string name, bool premultiplied)
+    {
+        FloatImage rgba =
+            p.Picture(alpha: true, "element", "beauty", "rgba", "combined") is { } whole ? p.Colour(whole)
+            : p.Picture(alpha: false, "element", "beauty", "rgba", "combined") is { } plain
+                ? p.Colour([.. plain, [.. Enumerable.Repeat(1f, p.Width * p.Height)]])
+            : throw new FormatFault("unreadable", $"{name} has no picture in it", "Bring an EXR with red, green and blue.");
+        for (int i = 0; i < rgba.Data.Length; i += 4)
+        {
+            Span<float> c = rgba.Data.AsSpan(i, 4);
+            float by = premultiplied ? 1 : c[3];
+            // What is no number shows nothing.
+            bool sound = float.IsFinite(c[0]) && float.IsFinite(c[1]) && float.IsFinite(c[2]) && float.IsFinite(c[3]);
+            (c[0], c[1], c[2], c[3]) = sound ? (by * c[0], by * c[1], by * c[2], Math.Clamp(c[3], 0, 1)) : default;
+        }
+        return rgba;
     }
 
     /// <summary>The same with the opacity, strength of colour and light that are chosen for it.</summary>

@@ -1,3 +1,4 @@
+using System.IO.Enumeration;
 using System.Numerics;
 using Plenk.Core;
 using Plenk.Core.Cameras;
@@ -57,7 +58,9 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         StepNeeds needs = StepKinds.Needs(steps);
         parts |= needs.HasFlag(StepNeeds.Parts);
-        bool ids = parts || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0),
+        bool ids =
+                parts
+                || steps.Any(s => s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 || s.Named is not null),
             depth = dataPasses || needs.HasFlag(StepNeeds.Depth);
         ShotDocument bare = Reduced.Bare(shot);
         FrameLayers Make() => engine.Renderer.Render(bare, frame, width, quality, keepWithout, depth, stop, progress, parts, ids, overscan);
@@ -74,7 +77,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             return Finisher.Run(
                 layers,
                 engine.Plates.Plate(shot, frame, layers.Comp.Width - 2 * overscan).Around(overscan),
-                shot.Finish.Steps,
+                Chosen(shot),
                 Context(shot, frame, layers, overscan),
                 whole
             );
@@ -84,6 +87,29 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             throw new ShotFault($"Finish: {e.Message}");
         }
     }
+
+    /// <summary>The steps, those that are kept to names with what bears them.</summary>
+    public static IReadOnlyList<FinishStep> Chosen(ShotDocument shot) =>
+        [
+            .. shot.Finish.Steps.Select(s =>
+                s.Named is not { Length: > 0 } pattern
+                    ? s
+                    : s with
+                    {
+                        // One that nothing bears keeps it to nothing.
+                        Objects = [.. s.Objects.Union(Bearing(shot, pattern)).DefaultIfEmpty("")],
+                    }
+            ),
+        ];
+
+    /// <summary>Ids of elements and seen pieces whose name is as a pattern says.</summary>
+    public static IEnumerable<string> Bearing(ShotDocument shot, string pattern) =>
+        shot
+            .Elements.Where(e => !e.Off)
+            .Select(e => (e.Id, e.Name))
+            .Concat(shot.Pieces.Where(p => p.IsSeen).Select(p => (p.Id, p.Name)))
+            .Where(t => FileSystemName.MatchesSimpleExpression(pattern, t.Name.Length > 0 ? t.Name : t.Id))
+            .Select(t => t.Id);
 
     /// <summary>Of the plate and of the comp where elements are: how often each level is met, and where across the picture.</summary>
     public Scopes Scopes(ShotDocument shot, int frame, CancellationToken stop = default)
@@ -130,6 +156,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             Grain = needs.HasFlag(StepNeeds.Grain) ? GrainOf(shot, width) : null,
             CameraToWorld = pose,
             Margin = overscan,
+            SeenPieces = shot.Pieces.Where(p => p.IsSeen).ToDictionary(p => p.Id, p => p.Duties.New),
             BlurredBySamples = shot.ShutterDegrees > 0,
             Matte = id => FloatImage.Around(engine.Mattes.Coverage(shot, id, frame, width, height), width, height, 1, overscan),
             Lamps = needs.HasFlag(StepNeeds.Lamps) ? Lamps(shot, frame, pose, pinhole) : new Dictionary<string, SeenLamp>(),

@@ -15,7 +15,8 @@ public static class WholeGrade
     public static IReadOnlyList<FinishStep> Of(ShotDocument shot) => [.. shot.Finish.InOrder().Where(s => StepKinds.Of(s).OfWhole)];
 
     /// <summary>A matte, objects or a strength keep it to a part: no file of colours alone can say so.</summary>
-    private static bool IsKept(FinishStep s) => s.Matte is not null || s.Strength < 1 || s.Objects.Count + s.Materials.Count > 0;
+    private static bool IsKept(FinishStep s) =>
+        s.Matte is not null || s.Strength < 1 || s.Objects.Count + s.Materials.Count > 0 || s.Named is not null;
 
     /// <summary>What is handed over beside the comp, and what it is.</summary>
     public static IEnumerable<(string Name, byte[] Bytes, string What)> Files(ShotDocument shot, string stem)

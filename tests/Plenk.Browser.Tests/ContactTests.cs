@@ -20,6 +20,13 @@ public sealed class ContactTests(Site site)
         page.Press("Click where it stands");
         page.ClickPicture(520, 430);
         page.UntilState("state.document.elements[1].position[1] < -0.5");
+        // Its colour is the plate's, where it is clicked.
+        string white = page.State("state.document.elements[1].text.color.join()");
+        page.PressLabelled("Take colour from the picture");
+        page.Until("document.body.textContent.includes('Click in the picture')");
+        page.ClickPicture(300, 500);
+        page.UntilState($"state.document.elements[1].text.color.join() !== '{white}'");
+        page.Until("document.querySelector('.swatch').style.background !== ''");
         page.Open("element-keys");
         page.PressAndSave("Key it at 1013");
         page.Keyboard(".");

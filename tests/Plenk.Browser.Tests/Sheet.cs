@@ -112,6 +112,9 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     /// <summary>Presses a button, once it can be pressed; again when the sheet was drawn anew under the pointer.</summary>
     public void Press(string label) => Press(() => Button(label));
 
+    /// <summary>Presses what has no words on it, by what it is called to those who do not see it.</summary>
+    public void PressLabelled(string label) => Press(() => Find($"button[aria-label={Quoted(label)}]"));
+
     private void Press(Func<IWebElement> find) =>
         Again(() =>
         {

@@ -3,6 +3,7 @@ using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json.Nodes;
 using Plenk.Core.Images;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Xunit;
 using static Plenk.Web.Tests.ShotClient;
@@ -76,6 +77,37 @@ public sealed class ElementApiTests(Application application)
         Assert.Equal("fog", card["element"]!.GetValue<string>());
         Assert.Contains("Frames are missing: 8", card["notes"]![0]!.GetValue<string>());
         Assert.Contains(card["notes"]!.AsArray(), n => n!.GetValue<string>().Contains("laid on the shot's first"));
+        // An EXR too: half of light 3 by its alpha, as it is.
+        string exr = Path.GetTempFileName();
+        ExrFile.Write(
+            exr,
+            4,
+            2,
+            [
+                .. new (string, float)[] { ("R", 1.5f), ("G", 0.5f), ("B", 0.25f), ("A", 0.5f) }.Select(c => new ExrChannel(
+                    c.Item1,
+                    [.. Enumerable.Repeat(c.Item2, 8)]
+                )),
+            ]
+        );
+        JsonNode spark = await Given($"{at}/card", ("spark.exr", await File.ReadAllBytesAsync(exr)));
+        File.Delete(exr);
+        JsonNode brought = (await _client.State(at))["document"]!["elements"]!.AsArray().Last()!;
+        Assert.Equal(
+            (spark["element"]!.ToString(), true),
+            (brought["id"]!.ToString(), brought["frames"]!["premultiplied"]!.GetValue<bool>())
+        );
+        HttpResponseMessage stood = await _client.Save(at, d =>
+        {
+            JsonNode own = d["elements"]!.AsArray().Last()!;
+            own["position"] = new JsonArray(0, 0, -2.82);
+            own["lit"] = false;
+            own["widthMetres"] = 2;
+        });
+        Assert.True(stood.IsSuccessStatusCode, await stood.Content.ReadAsStringAsync());
+        await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind=layer:element&width=160&quality=middle");
+        JsonNode seen = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/layers/element/pixel?x=80&y=45"))!;
+        Assert.Equal("R 1.5 G 0.5 B 0.25 A 0.5", seen["value"]!.GetValue<string>());
         Assert.Contains("no frame number", await Refused(_client.PostAsync($"{at}/card", Form(("a.png", Card(1)), ("b.png", Card(2))))));
         Assert.Contains(
             "4 × 4, the frames before it 8 × 8",
@@ -101,7 +133,7 @@ public sealed class ElementApiTests(Application application)
                 )
             )
         );
-        Assert.Equal(3, (await _client.State(at))["document"]!["elements"]!.AsArray().Count);
+        Assert.Equal(4, (await _client.State(at))["document"]!["elements"]!.AsArray().Count);
     }
 
     [Fact]

@@ -161,6 +161,22 @@ public sealed class LayerApiTests(Application application)
         Assert.Equal(0, (await Value(at, "background", 80, 70, 1002))[3]);
         await Picture(at, "layer:elements", 1002);
         Assert.Equal(1, (await Value(at, "elements", 80, 70, 1002))[3]);
+        // Graded by its name: a stop more.
+        HttpResponseMessage graded = await _client.Save(at, d => d["finish"]!["steps"] = new JsonArray(
+                new JsonObject
+                {
+                    ["id"] = "up",
+                    ["kind"] = "Grade",
+                    ["grade"] = new JsonObject { ["stops"] = 1 },
+                    ["named"] = "fl*",
+                }
+            ));
+        Assert.True(graded.IsSuccessStatusCode, await graded.Content.ReadAsStringAsync());
+        await Picture(at, "layer:pieces", 1002);
+        Assert.Equal(filmed, (await Value(at, "pieces", 80, 70, 1002))[1], 0.003);
+        await _client.Save(at, d => d["finish"]!["steps"]![0]!["named"] = "wall*");
+        await Picture(at, "layer:pieces", 1002);
+        Assert.Equal(filmed / 2, (await Value(at, "pieces", 80, 70, 1002))[1], 0.002);
         // Within a matte alone: the left is the floor's, the rest the plate's.
         await Piece(("seenWithin", "left"), ("lit", "AsFilmed"));
         await Picture(at, "layer:pieces", 1002);

@@ -1,6 +1,7 @@
 using System.Numerics;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
@@ -14,7 +15,7 @@ public sealed class FinishCanvas
 {
     public FinishCanvas(FrameLayers layers, FloatImage plate, FinishContext context)
     {
-        (Layers, Plate, Context) = (layers, layers.Background?.Rgb ?? plate, context);
+        (Layers, Plate, Context, Background) = (layers, layers.Background?.Rgb ?? plate, context, layers.Background);
         (Element, Held, Shadow, Added, Mirror, Near) = (
             layers.Element.Copy(),
             layers.Held.Copy(),
@@ -30,7 +31,10 @@ public sealed class FinishCanvas
     public FrameLayers Layers { get; }
 
     /// <summary>What lies under the elements: the plate, or the background that stands for it.</summary>
-    public FloatImage Plate { get; }
+    public FloatImage Plate { get; private set; }
+
+    /// <summary>The same with what it consists of; null: it is the plate.</summary>
+    public Background? Background { get; private set; }
     public FinishContext Context { get; }
     public int Width => Plate.Width;
     public int Height => Plate.Height;
@@ -60,8 +64,7 @@ public sealed class FinishCanvas
     public PixelBox Box { get; set; }
 
     /// <summary>The element over the plate.</summary>
-    public void Merge() =>
-        (Comp, Touched) = FrameMerge.Over(Held, Plate, Shadow, Near, Added, Mirror, Layers.Mattes, Layers.Background?.Touched);
+    public void Merge() => (Comp, Touched) = FrameMerge.Over(Held, Plate, Shadow, Near, Added, Mirror, Layers.Mattes, Background?.Touched);
 
     /// <summary>The frame as it is now.</summary>
     public FrameLayers Frame()
@@ -83,6 +86,7 @@ public sealed class FinishCanvas
             Added = Added,
             Mirror = Mirror,
             Near = Near,
+            Background = Background,
         };
     }
 
@@ -172,6 +176,55 @@ public sealed class FinishCanvas
                 }
             });
         }
+    }
+
+    /// <summary>
+    /// Changes the colour of the seen pieces that a step is kept to, as far as elements and what was filmed before them leave them to be
+    /// seen; where it is kept to none, nothing.
+    /// </summary>
+    /// <param name="to">Of a colour that is not premultiplied.</param>
+    public void RecolourPieces(FinishStep s, Func<Vector3, Vector3> to)
+    {
+        string[] chosen = [.. s.Objects.Where(Context.SeenPieces.ContainsKey)];
+        if (chosen.Length == 0 || Background is null)
+        {
+            return;
+        }
+        IdMatte ids = Layers.Objects ?? throw NoIds();
+        float[] mask = Mask(s with { Objects = [], RenderedIds = [], Materials = [], Except = [] }),
+            all = ids.Of(chosen),
+            isNew = ids.Of([.. chosen.Where(id => Context.SeenPieces[id])]);
+        FloatImage rgba = Background.Rgba.Copy();
+        FloatImage? pieces = Background.Pieces?.Copy();
+        Parallel.For(0, Height, Cores.All, y =>
+        {
+            for (int i = y * Width; i < (y + 1) * Width; i++)
+            {
+                float open = 1 - Layers.Held.Data[4 * i + 3],
+                    alpha = rgba.Data[4 * i + 3],
+                    share = mask[i] * (open > 0 ? MathF.Min(1, all[i] / open) : 0);
+                foreach (HidingMatte m in Layers.Mattes)
+                {
+                    share *= 1 - MathF.Min(1, m.Coverage[i]);
+                }
+                if (share <= 0 || alpha <= 0)
+                {
+                    continue;
+                }
+                var c = new Vector3(rgba.Data[4 * i], rgba.Data[4 * i + 1], rgba.Data[4 * i + 2]);
+                Vector3 change = share * (alpha * to(c / alpha) - c);
+                for (int k = 0; k < 3; k++)
+                {
+                    rgba.Data[4 * i + k] += change[k];
+                    if (pieces is not null)
+                    {
+                        pieces.Data[4 * i + k] += change[k] * (isNew[i] / all[i]);
+                    }
+                }
+            }
+        });
+        Background = new(rgba, Background.Touched) { Closed = Background.Closed, Pieces = pieces };
+        Plate = Background.Rgb;
     }
 
     /// <summary>Another picture in the place of the element's, premultiplied; laid on by strength and matte.</summary>

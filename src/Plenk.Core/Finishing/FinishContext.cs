@@ -28,6 +28,9 @@ public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorW
 
     /// <summary>Coverage of a matte on the picture's grid, by id.</summary>
     public Func<string, float[]>? Matte { get; init; }
+
+    /// <summary>Ids of pieces that are seen, and whether each was not there when the plate was shot.</summary>
+    public IReadOnlyDictionary<string, bool> SeenPieces { get; init; } = new Dictionary<string, bool>();
     public IReadOnlyDictionary<string, SeenLamp> Lamps { get; init; } = new Dictionary<string, SeenLamp>();
 
     /// <summary>The driving picture of a ripple at this frame, linear; null: it has none.</summary>

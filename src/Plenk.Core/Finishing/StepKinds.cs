@@ -48,7 +48,7 @@ public static class StepKinds
         {
             return "its matte is no longer in the shot. Take the matte off the step.";
         }
-        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count > 0 && !kind.ByObjects)
+        if (s.Objects.Count + s.Materials.Count + s.RenderedIds.Count + s.Except.Count + (s.Named?.Length ?? 0) > 0 && !kind.ByObjects)
         {
             return "it cannot be kept to single objects; use a matte.";
         }

@@ -391,7 +391,8 @@ public static class ContactApi
         bool rendered = kind == ElementKind.Rendered;
         IFormCollection form = await http.Request.FormIn();
         ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-        var (source, notes, width) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: rendered);
+        var (source, notes, width) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: true);
+        bool exr = form.Files.All(f => f.FileName.EndsWith(".exr", StringComparison.OrdinalIgnoreCase));
         PassMeaning? meaning = null;
         if (rendered && FirstWithCamera(document, source) is { } frame)
         {
@@ -417,7 +418,8 @@ public static class ContactApi
             {
                 Id = own,
                 Kind = kind,
-                Frames = rendered ? source with { Premultiplied = true } : source,
+                // Colours in an EXR are premultiplied by its alpha (OpenEXR, "Technical Introduction").
+                Frames = rendered || exr ? source with { Premultiplied = true } : source,
                 Passes = meaning,
             },
             notes,

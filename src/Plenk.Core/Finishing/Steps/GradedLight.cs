@@ -13,6 +13,7 @@ internal static class GradedLight
         if (s.Of == GradePart.Element)
         {
             canvas.Recolour(s, (c, a, _) => grading.Apply(c, a));
+            canvas.RecolourPieces(s, grading.Apply);
             return;
         }
         float[] mask = canvas.Mask(s);

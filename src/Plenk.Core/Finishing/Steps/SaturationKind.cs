@@ -50,6 +50,7 @@ public sealed class SaturationKind : StepKind
     {
         SaturationBands bands = Given(step.Saturation);
         canvas.Recolour(step, (c, alpha, _) => alpha > 0 ? alpha * Apply(bands, c / alpha) : c);
+        canvas.RecolourPieces(step, c => Apply(bands, c));
     }
 
     public override string? Says(FinishStep step, StepEffect.Frames frames) => GradedLight.Says(frames);

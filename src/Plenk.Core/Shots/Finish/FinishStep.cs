@@ -16,6 +16,9 @@ public sealed record FinishStep : Extensible
 
     /// <summary>Names of elements and of materials that it is kept to, through ID mattes; none: all.</summary>
     public IReadOnlyList<string> Objects { get; init; } = [];
+
+    /// <summary>It is kept to elements and seen pieces of such a name too: * stands for any letters, ? for one; null: to none by its name.</summary>
+    public string? Named { get; init; }
     public IReadOnlyList<string> Materials { get; init; } = [];
 
     /// <summary>Names in the ID mattes that elements rendered elsewhere bring: it is kept to these too.</summary>

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.Json.Nodes;
 using Microsoft.AspNetCore.Mvc.Rendering;
 using Microsoft.AspNetCore.Razor.TagHelpers;
+using Plenk.Core.Images;
 
 namespace Plenk.Web.Sheets.Fields;
 
@@ -13,6 +14,9 @@ public sealed class TripleField : FieldHelper
     public int Digits { get; set; } = 3;
     public double? Min { get; set; }
     public IReadOnlyList<double>? Value { get; set; }
+
+    /// <summary>It is a colour, linear: shown beside its numbers, and taken from the picture by a press there and a click.</summary>
+    public bool Colour { get; set; }
 
     protected override string PlainKind => "triple";
 
@@ -43,8 +47,24 @@ public sealed class TripleField : FieldHelper
         }
         output.Content.AppendHtml(Tag("span", null, Label));
         output.Content.AppendHtml(box);
-        output.Content.AppendHtml(Tag("span", "unit", Unit));
+        output.Content.AppendHtml(Colour ? Swatch(values) : Tag("span", "unit", Unit));
         TellShown(output, [.. values.Select(v => Quantity.Show(v, Digits))]);
         Tell(output, "exact", [.. values.Select(v => v.ToString("R", CultureInfo.InvariantCulture))]);
+    }
+
+    private TagBuilder Swatch(double[] linear)
+    {
+        string words = $"Take {char.ToLowerInvariant(Label[0])}{Label[1..]} from the picture";
+        TagBuilder button = Tag("button", "swatch");
+        button.Attributes["type"] = "button";
+        button.Attributes["data-hand"] = "takeColour";
+        button.Attributes["aria-label"] = words;
+        button.Attributes["title"] = words;
+        // As a display shows it; what is brighter than white shows as white.
+        IEnumerable<int> codes = linear.Select(v =>
+            (int)Math.Round(255 * Math.Clamp(ColorEncodings.FromLinear(ColorEncoding.Srgb, (float)v), 0, 1))
+        );
+        button.Attributes["style"] = $"background: rgb({string.Join(' ', codes)})";
+        return button;
     }
 }

@@ -20,6 +20,7 @@ import * as moving from './moving.js';
 import * as still from './still.js';
 import * as tracks from './tracks.js';
 import * as edges from './edges.js';
+import * as colour from './colour.js';
 
 // Where several could take a press, the first one does.
 const modules = {
@@ -32,4 +33,4 @@ const modules = {
   7: [mattes, finish, notes],
   8: [handOver, notes],
 };
-export const modulesOf = (step) => modules[step] ?? [];
+export const modulesOf = (step) => [...(modules[step] ?? []), colour];
