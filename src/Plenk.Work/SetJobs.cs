@@ -13,13 +13,23 @@ public sealed record CleanParameters(int Revision, string Who, int First, int La
 
 public sealed record ElsewhereParameters(int Revision, string Who, int First, int Last, OtherView View);
 
+/// <param name="Code">Of the shot that comes of it.</param>
+public sealed record ReshootParameters(int Revision, string Who, int First, int Last, OtherView View, string Code);
+
 public sealed record DepthParameters(int Revision, string Who, int First, int Last, int Every);
 
 /// <summary>Long work on the set and its footage, in the tray.</summary>
 public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine, FillWork fill, BakeWork bake) : TrayJobs(shots)
 {
     public override IReadOnlyList<JobKind> Kinds =>
-        [new("fill", Fill), new("clean-plate", Clean), new("bake", Bake), new("elsewhere", Elsewhere), new("depth", Depth)];
+        [
+            new("fill", Fill),
+            new("clean-plate", Clean),
+            new("bake", Bake),
+            new("elsewhere", Elsewhere),
+            new("reshoot", Again),
+            new("depth", Depth),
+        ];
 
     private async Task<JobEnd> Fill(JobRun job)
     {
@@ -127,6 +137,27 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
             }
         }
         return new($"{files.Count} frames", Output: files);
+    }
+
+    private async Task<JobEnd> Again(JobRun job)
+    {
+        var p = job.Asked<ReshootParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        var frames = new List<PlateFrame>();
+        int count = p.Last - p.First + 1;
+        for (int frame = p.First; frame <= p.Last; frame++)
+        {
+            int at = frame - p.First;
+            job.Stop.ThrowIfCancellationRequested();
+            frames.Add(
+                Reshoot.Frame(engine, media, document, p.View, p.Code, frame, job.Stop, part =>
+                    job.Progress($"frame {p.First + at}", (at + part) / count)
+                )
+            );
+        }
+        ShotDocument made = Reshoot.Document(engine, document, p.View, p.Code, frames, out IReadOnlyList<string> told);
+        ShotRow row = await Begin(made, p.Who, $"From {document.Code}, seen from elsewhere");
+        return new(string.Join("; ", [$"{row.Code}, {frames.Count} frames", .. told]));
     }
 
     private async Task<JobEnd> Depth(JobRun job)

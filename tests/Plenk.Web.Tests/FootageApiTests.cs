@@ -317,6 +317,69 @@ public sealed class FootageApiTests(Application application)
     }
 
     [Fact]
+    public async Task A_shot_is_taken_anew_from_elsewhere()
+    {
+        var (_, at) = await Shot("F_0330");
+        object Asked(string? code, object view) =>
+            new
+            {
+                first = 1001,
+                last = 1002,
+                view,
+                code,
+            };
+        var moved = new
+        {
+            moved = new[] { 0.4, 0.2, 0 },
+            overscan = 1.25,
+            filled = true,
+        };
+        Assert.Contains("made of letters", await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("a b", moved))));
+        Assert.Contains("already", await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0330", moved))));
+        Assert.Contains(
+            "sphere is no shot",
+            await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", new { spot = new[] { 0, 1.6, -2 } })))
+        );
+        JsonNode done = await Ended(at, _client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", moved)));
+        Assert.Equal("done", done["state"]!.GetValue<string>());
+        Assert.Contains("F_0331, 2 frames", done["message"]!.GetValue<string>());
+        JsonNode row = (await _client.GetFromJsonAsync<JsonNode>("/api/shots"))!.AsArray().First(s => s!["code"]!.ToString() == "F_0331")!;
+        string made = $"/api/shots/{row["id"]}";
+        JsonNode old = (await _client.State(at))["document"]!,
+            now = (await _client.State(made))["document"]!;
+        Assert.Equal(
+            (1001, 1002, (int)Math.Round(1.25 * old["plate"]!["width"]!.GetValue<int>())),
+            (now["range"]!["first"]!.GetValue<int>(), now["range"]!["last"]!.GetValue<int>(), now["plate"]!["width"]!.GetValue<int>())
+        );
+        Assert.Equal(old["pieces"]!.ToJsonString(), now["pieces"]!.ToJsonString());
+        Assert.Equal("F_0330_1", now["projections"]![0]!["camera"]!.ToString());
+        // What is laid on there from the old camera is what its plate shows, by another way.
+        async Task<CodeImage> Picture(string kind) =>
+            RasterFile.Read(await _client.GetByteArrayAsync($"{made}/frames/1001/picture?kind={kind}&width=200&quality=middle"), kind);
+        CodeImage plate = await Picture("plate"),
+            laid = await Picture("projection");
+        int alike = 0,
+            covered = 0;
+        for (int i = 0; i < plate.Width * plate.Height; i++)
+        {
+            // Seen from above a little: the middle of the floor, away from the hatching about it.
+            if (i / plate.Width > 0.6 * plate.Height && i % plate.Width is > 60 and < 140)
+            {
+                covered++;
+                alike += Enumerable
+                    .Range(0, 3)
+                    .All(c => Math.Abs(plate.Codes[plate.Channels * i + c] - laid.Codes[laid.Channels * i + c]) <= 12)
+                    ? 1
+                    : 0;
+            }
+        }
+        Assert.InRange(alike / (double)covered, 0.9, 1);
+        // Its set has places and depth, and is picked in the same world.
+        JsonNode there = (await _client.GetFromJsonAsync<JsonNode>($"{made}/frames/1001/pixel?x=100&y=100"))!;
+        Assert.Equal(-5, there["point"]![2]!.GetValue<double>(), 1e-4);
+    }
+
+    [Fact]
     public async Task Clouds_and_pins_are_heard_or_refused_in_words()
     {
         var (_, at) = await Shot("F_0410");

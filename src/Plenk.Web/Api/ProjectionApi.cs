@@ -21,6 +21,9 @@ public sealed record BakeRequest(int Frame, string[]? Pieces = null, double? Tex
 
 public sealed record ElsewhereRequest(int First, int Last, OtherView View);
 
+/// <param name="Code">Of the shot that comes of it.</param>
+public sealed record ReshootRequest(int First, int Last, OtherView View, string? Code);
+
 public sealed record DepthRequest(int First, int Last, int Every = 1);
 
 /// <summary>Footage on the set: other cameras, pictures that are filled or painted, textures, views from elsewhere, depth.</summary>
@@ -292,6 +295,44 @@ public static class ProjectionApi
                 }
             )
             .WithSummary("Renders the set from elsewhere as EXR, in the tray");
+
+        api.MapPost(
+                "/reshoot",
+                async (long id, ReshootRequest request, ShotStore shots, ShotEngine engine, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Within(document, request.First, request.Last);
+                    if (
+                        (request.View.Spot is null ? ElsewhereWork.Fault(request.View) : "A sphere is no shot: choose the camera.") is
+                        { } fault
+                    )
+                    {
+                        throw new ShotFault(fault);
+                    }
+                    if (document.Projections.All(p => p.Off))
+                    {
+                        throw new ShotFault("Nothing is projected yet. Lay a frame on the set first.");
+                    }
+                    string code = ShotApi.Code(request.Code);
+                    if ((await shots.List()).Any(s => s.Production == document.Production && s.Code == code))
+                    {
+                        throw new ShotFault($"There is a shot {code} in {document.Production} already. Choose another code.");
+                    }
+                    engine.Camera(document, request.First);
+                    engine.Camera(document, request.Last);
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "reshoot",
+                        $"{code}, {request.First}–{request.Last}",
+                        request.Last - request.First + 1,
+                        ShotApi.Who(http),
+                        new ReshootParameters(revision.Number, ShotApi.Who(http), request.First, request.Last, request.View, code),
+                        [request]
+                    );
+                }
+            )
+            .WithSummary("Makes a shot of its own of the set from elsewhere, with its set, lights and elements; in the tray");
 
         // One frame of it, small, to look at.
         api.MapPost(

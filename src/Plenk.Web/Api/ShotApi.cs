@@ -50,6 +50,15 @@ public static class ShotApi
     public static string Who(HttpContext http) =>
         Plain(http.Request.Cookies["plenk-who"]) is { Length: > 0 } who ? who[..Math.Min(40, who.Length)] : "artist";
 
+    /// <summary>A shot's code as it is typed.</summary>
+    internal static string Code(string? typed)
+    {
+        string code = Plain(typed);
+        return code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-')
+            ? throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40).")
+            : code;
+    }
+
     /// <summary>A line of text as it is typed: without what is no letter, digit or sign, and without blanks around it.</summary>
     private static string Plain(string? text) => new string([.. (text ?? "").Where(c => !char.IsControl(c))]).Trim();
 
@@ -109,14 +118,10 @@ public static class ShotApi
             {
                 string production = Plain(request.Production),
                     sequence = Plain(request.Sequence),
-                    code = Plain(request.Code);
+                    code = Code(request.Code);
                 if (production.Length is 0 or > 80)
                 {
                     throw new ShotFault("Name the production (up to 80 letters).");
-                }
-                if (code.Length is 0 or > 40 || !code.All(c => char.IsAsciiLetterOrDigit(c) || c is '_' or '-'))
-                {
-                    throw new ShotFault("The shot's code is made of letters, digits, _ and - (up to 40).");
                 }
                 return await shots.Create(
                     new ShotDocument

@@ -40,6 +40,9 @@ public abstract class TrayJobs(ShotStore shots)
     protected async Task<ShotDocument> Document(JobRow job, int revision) =>
         Asking.Read(job.Kind, (await shots.Read(job.ShotId, revision))!.Value.Document);
 
+    /// <summary>A shot of its own.</summary>
+    protected Task<ShotRow> Begin(ShotDocument made, string who, string what) => shots.Create(made, who, what);
+
     /// <summary>
     /// On top of whatever was changed meanwhile; nothing is laid once the job is to stop, but where a part of it is worth keeping.
     /// </summary>

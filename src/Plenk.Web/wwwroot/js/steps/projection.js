@@ -103,6 +103,12 @@ export const hands = {
     tell('told', null);
     tell('jobs-now');
   }),
+  reshoot: guarded(async (frames) => {
+    const code = document.querySelector('#sheet-body [name=reshootCode]').value;
+    await post(api('reshoot'), { ...JSON.parse(frames), view: { ...asked(), filled: true }, code });
+    tell('told', null);
+    tell('jobs-now');
+  }),
   bringCamera: guarded(async () => {
     await changed('other-cameras', { shot: Number(document.querySelector('#sheet-body [name=shot]').value) });
     tell('told', null);
