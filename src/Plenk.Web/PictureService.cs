@@ -1,3 +1,6 @@
+using System.Buffers.Text;
+using System.Text.Json;
+using Plenk.Core.Edits;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -147,7 +150,7 @@ public sealed class PictureService
         "depth",
         "depth-difference",
     ];
-    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone", "layer"];
+    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone", "edited", "layer"];
 
     /// <summary>Throws <see cref="NotThereException"/> where there is no such kind of picture.</summary>
     private static void Know(string kind, string quality)
@@ -293,6 +296,11 @@ public sealed class PictureService
                         },
                     };
                 }
+                // With changes that nobody has made yet, as JSON in base64 for addresses.
+                if (kind.Split(':', 2) is ["edited", var edits])
+                {
+                    shot = Edited(shot, edits);
+                }
                 if (kind.Split(':', 2) is ["without", var left])
                 {
                     shot = Without(shot, left);
@@ -316,6 +324,22 @@ public sealed class PictureService
                 return made;
             }
         }
+    }
+
+    private static ShotDocument Edited(ShotDocument shot, string edits)
+    {
+        IReadOnlyList<Edit>? made;
+        try
+        {
+            made = JsonSerializer.Deserialize<IReadOnlyList<Edit>>(Base64Url.DecodeFromChars(edits), ShotJson.Options);
+        }
+        catch (Exception e) when (e is FormatException or JsonException or NotSupportedException)
+        {
+            throw new ShotFault("What the picture should be changed by is no list of edits. Ask for it from the sheet again.");
+        }
+        // What is reduced to what is seen has no name of its own; a whole document must have one.
+        ShotDocument named = shot with { Production = "-", Sequence = "-", Code = "-" };
+        return Edits.Apply(named, made ?? []).Document with { Production = shot.Production, Sequence = shot.Sequence, Code = shot.Code };
     }
 
     private readonly Cache<LayerPicture> _layers = new(l => Sizes.Small + l.Channels.Sum(c => Sizes.Of(c.Values)));

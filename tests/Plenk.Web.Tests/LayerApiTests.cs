@@ -187,6 +187,39 @@ public sealed class LayerApiTests(Application application)
     }
 
     [Fact]
+    public async Task What_is_offered_is_looked_at_before_it_is_kept()
+    {
+        string at = await Shot("LY_0080");
+        int revision = (await _client.State(at))["revision"]!.GetValue<int>();
+        string Packed(string edits) => "edited:" + System.Buffers.Text.Base64Url.EncodeToString(System.Text.Encoding.UTF8.GetBytes(edits));
+        CodeImage before = await Picture(at, "comp"),
+            away = await Picture(at, Packed("""[{"edit":"set","at":"elements/box/position","to":[400,0,400]}]"""));
+        Assert.NotEqual(before.Codes, away.Codes);
+        Assert.Equal((await Picture(at, "without:elements/box")).Codes, away.Codes);
+        Assert.Equal(revision, (await _client.State(at))["revision"]!.GetValue<int>());
+        Assert.Equal(before.Codes, (await Picture(at, "comp")).Codes);
+        async Task<string> Refused(string kind) =>
+            await ShotClient.Refused(_client.GetAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&width=160"));
+        Assert.Contains("no list of edits", await Refused("edited:%%%"));
+        Assert.Contains("no list of edits", await Refused(Packed("{")));
+        Assert.Contains("no change in it", await Refused(Packed("[]")));
+        // It floats by as much as it stands too high, which its reading offers to mend.
+        Assert.True((await _client.Save(at, d => d["elements"]![0]!["position"] = new JsonArray(0, 0.12, -4))).IsSuccessStatusCode);
+        long id = long.Parse(at.Split('/')[^1], CultureInfo.InvariantCulture);
+        for (int i = 0; i < 600; i++)
+        {
+            if ((await _client.GetFromJsonAsync<JsonNode>($"{at}/readings"))! is JsonArray)
+            {
+                break;
+            }
+            await Task.Delay(100);
+        }
+        string sheet = await _client.GetStringAsync($"/shots/{id}?step=6&frame=1001");
+        Assert.Contains("Lower box by 120 mm", sheet);
+        Assert.Contains("edited:", sheet);
+    }
+
+    [Fact]
     public async Task Pictures_of_their_own_stand_behind_all_and_the_plate_in_its_matte()
     {
         string at = await Shot("LY_0060");

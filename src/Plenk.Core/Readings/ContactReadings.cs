@@ -52,6 +52,7 @@ public static class ContactReadings
                         Note =
                             $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm at {At(foot.SinkPlace)}, largest gap {Math.Max(0, 1000 * foot.LargestGap):0.0} mm at {At(foot.GapPlace)}{Size(e)}",
                         Worst = PlaceInPicture(shot, set, place, name, words),
+                        Thing = e.Id,
                     }
                 ).Judged();
             }

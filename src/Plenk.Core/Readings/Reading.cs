@@ -42,6 +42,9 @@ public sealed record Reading
     public string Note { get; init; } = "";
     public required string How { get; init; }
     public WorstPlace? Worst { get; init; }
+
+    /// <summary>Id of what it is worst on: an element; null: of no one thing.</summary>
+    public string? Thing { get; init; }
     public IReadOnlyList<FrameValue>? PerFrame { get; init; }
 
     /// <summary>The same reading with its verdict: near begins at 80 % of the tolerance (125 % for one that must stay above).</summary>

@@ -1,3 +1,4 @@
+using System.Buffers.Text;
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
@@ -89,4 +90,8 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     public string Api(string path) => $"/api/shots/{Id}/{path}";
 
     public static string Json(object value) => JsonSerializer.Serialize(value, ShotJson.Options);
+
+    /// <summary>Edits as the address of a picture bears them.</summary>
+    public static string Packed(IReadOnlyList<Edit> edits) =>
+        Base64Url.EncodeToString(JsonSerializer.SerializeToUtf8Bytes(edits, ShotJson.Options));
 }

@@ -23,14 +23,7 @@ public static class Asking
         ["clean-plate"] = Reduced.Clean,
         ["bake"] = Reduced.Footage,
         ["elsewhere"] = s => Reduced.Footage(s) with { Look = s.Look, Code = s.Code },
-        ["reshoot"] = s =>
-            Reduced.Seen(s) with
-            {
-                Production = s.Production,
-                Sequence = s.Sequence,
-                Code = s.Code,
-                Title = s.Title,
-            },
+        ["reshoot"] = s => Reduced.Seen(s) with { Production = s.Production, Sequence = s.Sequence, Code = s.Code, Title = s.Title },
         ["depth"] = Reduced.Camera,
         ["matte-follow"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
         ["matte-freeze"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights },

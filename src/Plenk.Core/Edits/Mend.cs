@@ -1,0 +1,79 @@
+using Plenk.Core.Geometry;
+using Plenk.Core.Readings;
+using Plenk.Core.Shots;
+
+namespace Plenk.Core.Edits;
+
+/// <summary>What would bring a reading that is outside nearer to what it is held against.</summary>
+/// <param name="Words">What is done, with its amount.</param>
+/// <param name="Edits">The change itself; null: it takes measuring.</param>
+/// <param name="Brings">The step of the finish that is set by measuring.</param>
+public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, FinishKind? Brings = null)
+{
+    /// <summary>What can be offered for a reading; null: it is within, or nothing that is certain can be.</summary>
+    public static Mend? Of(ShotDocument shot, Reading reading)
+    {
+        if (reading is not { Verdict: Verdict.Outside or Verdict.Near, Value: { } value } || value == 0)
+        {
+            return null;
+        }
+        return reading.Id switch
+        {
+            "contact.gap" => Stood(shot, reading, value / 1000),
+            "light.sun" => Turned(shot),
+            "finish.black" => new(FormattableString.Invariant($"Lift its black by {value:0.0000}"), Brings: FinishKind.Levels),
+            "finish.edge" when value < 0 => new(
+                FormattableString.Invariant($"Widen its edge by {-value:0.00} px"),
+                Brings: FinishKind.EdgeWidth
+            ),
+            "finish.grain" => new("Give it the plate’s grain", Brings: FinishKind.Grain),
+            _ => null,
+        };
+    }
+
+    /// <summary>An element is raised or lowered by as much as it sinks or floats, all its keyed places alike.</summary>
+    private static Mend? Stood(ShotDocument shot, Reading reading, double floats)
+    {
+        if (shot.Elements.FirstOrDefault(e => e.Id == reading.Thing) is not { HangsOn: null } element)
+        {
+            return null;
+        }
+        Vec3 Moved(Vec3 p) => p - new Vec3(0, floats, 0);
+        string at = $"elements/{EditPath.Escape(element.Id)}";
+        return new(
+            FormattableString.Invariant($"{(floats < 0 ? "Raise" : "Lower")} {element.Name} by {Math.Abs(1000 * floats):0} mm"),
+            [
+                Edit.Set($"{at}/position", Moved(element.Position)),
+                .. element
+                    .Keys.Where(k => k.Position is not null)
+                    .Select(k => Edit.Set($"{at}/keys/{k.Frame}/position", Moved(k.Position!.Value))),
+            ]
+        );
+    }
+
+    /// <summary>The sun is turned to where it was found: by a shadow before a fit, by a fit before place and time.</summary>
+    private static Mend? Turned(ShotDocument shot)
+    {
+        (string Way, Vec3? Towards)[] found =
+        [
+            ("its shadow", shot.Sun.FromShadow),
+            ("fit", shot.Sun.FromFit),
+            ("date and place", shot.Sun.FromDate),
+        ];
+        if (
+            shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun
+            || sun.Keys.Any(k => k.Direction is not null)
+            || found.FirstOrDefault(f => f.Towards is not null) is not (var way, { } towards)
+        )
+        {
+            return null;
+        }
+        double degrees = Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(sun.Direction.Normalized(), towards.Normalized()), -1, 1)));
+        return degrees < 0.05
+            ? null
+            : new(
+                FormattableString.Invariant($"Turn the sun by {degrees:0.0}°, as found by {way}"),
+                [Edit.Set($"lights/{EditPath.Escape(sun.Id)}/direction", towards.Normalized())]
+            );
+    }
+}
