@@ -25,8 +25,17 @@ public sealed class ElementWork(IMedia media)
         [
             .. shot
                 .Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame))
-                .Select(e => new PlacedElement(e.Id, Model(shot, e, frame), PlaceOf(shot, e, frame))),
+                // What is added stands last.
+                .OrderBy(IsAdded)
+                .Select(e => new PlacedElement(
+                    e.Id,
+                    Model(shot, e, frame),
+                    PlaceOf(shot, e, frame),
+                    IsAdded(e) ? RayKinds.Added : RayKinds.Element
+                )),
         ];
+
+    private static bool IsAdded(Element e) => e is { Added: true, Kind: ElementKind.Card or ElementKind.Lettering };
 
     private static bool Shows(ShotDocument shot, Element e, int frame) =>
         e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;

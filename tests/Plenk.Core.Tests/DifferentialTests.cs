@@ -105,6 +105,65 @@ public class DifferentialTests
         Assert.Equal(1, layers.Normal[2, 60, 1], 5);
     }
 
+    // Added light hides nothing and keeps no light: comp = plate + the picture's own premultiplied light, by hand; two of them add up, what
+    // stands before them hides them.
+    [Fact]
+    public void What_is_added_is_light_alone()
+    {
+        PlacedElement Card(double y, double x = 0)
+        {
+            var picture = new FloatImage(2, 2, 4);
+            for (int i = 0; i < 4; i++)
+            {
+                (picture.Data[4 * i], picture.Data[4 * i + 1], picture.Data[4 * i + 3]) = (0.4f, 0.1f, 0.5f);
+            }
+            var mesh = new TriangleMesh([new(-1, 0, 1), new(1, 0, 1), new(1, 0, -1), new(-1, 0, -1)], [0, 1, 2, 0, 2, 3])
+            {
+                TextureCoordinates = [new(0, 0), new(1, 0), new(1, 1), new(0, 1)],
+            };
+            return new(
+                $"card {y}",
+                new(
+                    new MeshTree(mesh),
+                    [
+                        new Material("card", default, 0, 1)
+                        {
+                            Specular = 0,
+                            Emission = Vector3.One,
+                            Picture = picture,
+                            SeeThrough = true,
+                        },
+                    ]
+                ),
+                new Similarity(1, Matrix3.Identity, new(x, y, 0)),
+                RayKinds.Added
+            );
+        }
+        FrameLayers Of(params PlacedElement[] elements) =>
+            DifferentialRenderer.Render(
+                new SetPass(new RayGrid(Pinhole, Above), Floor(), LightRig.Of([Sun, Fill]), null, new(16, 1, 1), 5, keep: false),
+                elements,
+                Plate(),
+                null,
+                Above
+            );
+        FloatImage plate = Plate();
+        FrameLayers one = Of(Card(2));
+        Assert.All(one.Shadow.Data, s => Assert.Equal(1f, s));
+        Assert.Equal(plate[32, 32, 0] + 0.4f, one.Comp[32, 32, 0], 1e-5f);
+        Assert.Equal(plate[32, 32, 1] + 0.1f, one.Comp[32, 32, 1], 1e-5f);
+        Assert.Equal(plate[32, 32, 2], one.Comp[32, 32, 2], 1e-5f);
+        Assert.Equal(0f, one.Element[32, 32, 3]);
+        Assert.True(one.Touched[32 * 64 + 32]);
+        Assert.False(one.Touched[2 * 64 + 2]);
+        Assert.Equal(plate[32, 32, 0] + 0.8f, Of(Card(2), Card(3)).Comp[32, 32, 0], 1e-5f);
+        // A box 1 m high before a card on the floor, and behind one above it.
+        var box = new PlacedElement("box", new(new MeshTree(PieceMeshes.Box(new Vec3(1, 1, 1))), []), Similarity.Identity);
+        FrameLayers alone = Of(box);
+        Assert.Equal(alone.Comp[32, 32, 0], Of(box, Card(0.5)).Comp[32, 32, 0], 1e-5f);
+        Assert.Equal(alone.Comp[32, 32, 0] + 0.4f, Of(box, Card(2)).Comp[32, 32, 0], 1e-5f);
+    }
+
     // Sky openings change the noise, never the mean: the sky share below a window, both ways.
     [Fact]
     public void Drawing_through_openings_keeps_the_mean()

@@ -24,6 +24,9 @@ public sealed class ElementScene
 
     /// <summary>So many of them are seen, the first ones.</summary>
     public int Shown { get; }
+
+    /// <summary>Some are added to what is behind them.</summary>
+    public bool AnyAdded { get; }
     public IReadOnlyList<TraceInstance> Instances => _scene.Instances;
 
     public ElementScene(IReadOnlyList<PlacedElement> elements)
@@ -31,7 +34,8 @@ public sealed class ElementScene
         Elements = elements;
         _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.Kind))]);
         _casts = elements.Where(e => e.CastsOnly).Aggregate(RayKinds.None, (kinds, e) => kinds | e.Kind);
-        Shown = elements.Count(e => !e.CastsOnly);
+        Shown = elements.Count(e => e.Kind == RayKinds.Element);
+        AnyAdded = elements.Any(e => e.Kind == RayKinds.Added);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
         _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
         // A little wider, so that rounding leaves nothing of the mesh outside.
@@ -59,6 +63,9 @@ public sealed class ElementScene
         Hit hit = _scene.Intersect(ray, RayKinds.Element);
         return _seeThrough ? Stopped(ray, hit) : hit;
     }
+
+    /// <summary>The next that is added along a ray.</summary>
+    public Hit NextAdded(in Ray ray) => _scene.Intersect(ray, RayKinds.Added);
 
     /// <param name="without">What only casts, and is not counted.</param>
     public bool Occluded(in Ray ray, RayKinds without = RayKinds.None) =>

@@ -53,9 +53,9 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 /// <summary>An element as it stands in a frame.</summary>
 /// <param name="Kind">
 /// As what rays meet it. One that only casts is not seen: it keeps light from what is around it, for a picture or a piece that shows it
-/// already. Such stand last.
+/// already. One that is added hides nothing. Both stand last.
 /// </param>
 public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, RayKinds Kind = RayKinds.Element)
 {
-    public bool CastsOnly => Kind != RayKinds.Element;
+    public bool CastsOnly => Kind is RayKinds.Casts or RayKinds.CastsNew;
 }

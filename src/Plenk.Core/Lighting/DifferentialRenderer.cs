@@ -178,7 +178,7 @@ public sealed class DifferentialRenderer
             _objects = new(
                 IdMatte.ObjectLayer,
                 [
-                    .. still.Elements.Where(e => !e.CastsOnly).Select(e => e.Id),
+                    .. still.Elements.Where(e => e.Kind == RayKinds.Element).Select(e => e.Id),
                     .. options.Rendered.Select(r => r.Id),
                     .. pass.Set.Pieces.Select(p => p.Id),
                 ],
@@ -404,6 +404,10 @@ public sealed class DifferentialRenderer
             {
                 cast++;
                 hit = scene.Intersect(ray);
+            }
+            if (scene.AnyAdded)
+            {
+                Added(moment, ray with { TMax = hit.T }, s, pixel, rendered[..layers], index, seed, ref sums, ref cast);
             }
             // From near to far: what was rendered elsewhere and lies before the element, the element, and what lies behind it.
             float open = 1;
@@ -692,6 +696,48 @@ public sealed class DifferentialRenderer
         );
     }
 
+    /// <summary>Light of what is added, as far as an element or what was rendered elsewhere stands before it; of each its nearest face.</summary>
+    private void Added(
+        Moment moment,
+        Ray ray,
+        in SetSample s,
+        int pixel,
+        ReadOnlySpan<RenderedSpot> rendered,
+        uint index,
+        uint seed,
+        ref Sums sums,
+        ref long cast
+    )
+    {
+        Span<bool> met = stackalloc bool[moment.Scene.Elements.Count];
+        for (int k = 0; k < SeenSet.MostLayers; k++)
+        {
+            cast++;
+            Hit hit = moment.Scene.NextAdded(ray);
+            if (!hit.IsHit)
+            {
+                return;
+            }
+            if (!met[hit.Instance])
+            {
+                met[hit.Instance] = true;
+                float shows = moment.Scene.Elements[hit.Instance].Model.Stops(hit);
+                foreach (RenderedSpot spot in rendered)
+                {
+                    shows *= spot.Distance < hit.T ? 1 - spot.Alpha : 1;
+                }
+                Vector3 light = shows * moment.Shader.Shade(hit, ray, index, seed, []).Color;
+                Add(light, 0, hit.T, s, pixel, index, ref sums);
+                sums.Parts.Emission += light;
+            }
+            ray = ray.Beyond(hit);
+            if (ray.TMin >= ray.TMax)
+            {
+                return;
+            }
+        }
+    }
+
     /// <summary>What a mirroring piece shows of elements in the place of what it showed.</summary>
     private void Mirrored(Moment moment, in SetSample s, Material mirror, float share, uint index, uint seed, ref Sums sums, ref long cast)
     {
@@ -883,7 +929,7 @@ public sealed class DifferentialRenderer
         {
             Rgb(_mirror, x, y, sums.Mirror * inverse);
         }
-        if (_parts is not null && sums.Before > 0)
+        if (_parts is not null && (sums.Before > 0 || sums.Color != default))
         {
             Rgb(_parts.Albedo, x, y, sums.Parts.Albedo * inverse);
             Rgb(_parts.Diffuse, x, y, sums.Parts.Diffuse * inverse);

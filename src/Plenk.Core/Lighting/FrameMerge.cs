@@ -31,7 +31,7 @@ public static class FrameMerge
             {
                 float alpha = held.Data[4 * pixel + 3],
                     contact = near?[pixel] ?? 1;
-                bool touch = alpha > 0 || contact != 1;
+                bool touch = alpha > 0 || contact != 1 || held.Data.AsSpan(4 * pixel, 3).ContainsAnyExcept(0);
                 for (int k = 0; k < 3; k++)
                 {
                     int at = 3 * pixel + k;

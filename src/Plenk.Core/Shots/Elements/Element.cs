@@ -39,6 +39,9 @@ public sealed record Element : Extensible
     /// <summary>Of a card and of lettering: how much of what is behind it it hides, times its own alpha, 0..1.</summary>
     public double Opacity { get; init; } = 1;
 
+    /// <summary>Of a card and of lettering: its light is added to what is behind it, of which it hides nothing.</summary>
+    public bool Added { get; init; }
+
     /// <summary>Of a card and of lettering: strength of its colours, 0 grey, 1 as they are.</summary>
     public double Saturation { get; init; } = 1;
 
