@@ -83,7 +83,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         }
         else if (how == FillHow.Frames)
         {
-            SetScene set = engine.Place.Set(Hanging.At(shot, frame));
+            SetScene set = engine.Place.Set(Hanging.At(Reduced.Filmed(shot), frame));
             if (set.Pieces.Count == 0)
             {
                 throw new ShotFault(

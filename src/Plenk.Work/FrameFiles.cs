@@ -129,7 +129,9 @@ public static class FrameFiles
                 Half: true
             )
         );
-        Colour("background", pieces is null ? background : NewPieces.Behind(background, pieces), "RGBA");
+        FloatImage behind = pieces is null ? background : NewPieces.Behind(background, pieces),
+            darkened = pieces is null ? under : behind.Colours();
+        Colour("background", behind, "RGBA");
         FloatImage? shown = pieces is null ? null : NewPieces.Lit(layers, pieces);
         // Framed anew, the comp lies elsewhere than its layers.
         if (!shot.Finish.InOrder().Any(s => s.Kind == FinishKind.Reframe))
@@ -143,15 +145,16 @@ public static class FrameFiles
         }
         Colour("element", layers.Element, "RGBA");
         Add("holdout", layers.Holdout, "A", half: true);
-        Add("shadow", into is null ? layers.Shadow : Primaries.ConvertRatio(layers.Shadow, under, by), "RGB", half: true);
+        Add("shadow", into is null ? layers.Shadow : Primaries.ConvertRatio(layers.Shadow, darkened, by), "RGB", half: true);
         foreach (var (matte, drawn) in layers.Drawn)
         {
-            string name = $"shadow_{LayerName(shot.Mattes.FirstOrDefault(m => m.Id == matte)?.Name is { Length: > 0 } own ? own : matte)}";
+            string stem = $"shadow_{LayerName(shot.Mattes.FirstOrDefault(m => m.Id == matte)?.Name is { Length: > 0 } own ? own : matte)}",
+                name = stem;
             for (int k = 2; channels.Any(c => c.Name == $"{name}.R"); k++)
             {
-                name = $"{name}_{k}";
+                name = $"{stem}_{k}";
             }
-            Add(name, into is null ? drawn : Primaries.ConvertRatio(drawn, under, by), "RGB", half: true);
+            Add(name, into is null ? drawn : Primaries.ConvertRatio(drawn, darkened, by), "RGB", half: true);
         }
         Colour("added", layers.Added, "RGB");
         Add("visibility", layers.Visibility, "Y", half: true);

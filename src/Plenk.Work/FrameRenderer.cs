@@ -384,6 +384,6 @@ public sealed class FrameRenderer(ShotEngine engine)
         {
             throw new ShotFault("Nothing is built yet: own colour is told apart from light on the set. Build it at step 3.");
         }
-        return OwnColour.Of(engine.Plates.QuietPlate(shot, frame, width), LightOn(shot, frame, width, stop));
+        return OwnColour.Of(engine.Plates.QuietPlate(shot, frame, width), LightOn(Reduced.Filmed(shot), frame, width, stop));
     }
 }

@@ -18,7 +18,7 @@ public static class LightWork
 
     public static SunFit Fit(ShotEngine engine, ShotDocument shot, int frame)
     {
-        SetScene set = engine.Place.Set(Hanging.At(shot, frame));
+        SetScene set = engine.Place.Set(Hanging.At(Reduced.Filmed(shot), frame));
         if (set.Pieces.Count == 0)
         {
             throw new ShotFault("Nothing is built yet: light and shadow are told by the set. Build it at step 3.");
@@ -479,7 +479,7 @@ public static class LightWork
         CancellationToken stop = default
     )
     {
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = FrameRenderer.LitAt(Hanging.At(Reduced.Filmed(shot), frame), frame);
         Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true, ShowsPlace: false })];
         if (chosen.Length == 0)
         {

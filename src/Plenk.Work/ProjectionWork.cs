@@ -67,9 +67,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                     int frame = p.Kind == SourceKind.Running ? at : p.Frame;
                     SourceView view = ViewOf(shot, p.Camera, frame, looked);
                     HashSet<int>? pieces =
-                        p.Pieces.Count == 0
+                        p.Pieces.Count == 0 && !view.Set.Pieces.Any(q => q.Duties.New)
                             ? null
-                            : [.. Enumerable.Range(0, view.Set.Pieces.Count).Where(i => p.Pieces.Contains(view.Set.Pieces[i].Id))];
+                            : [.. Enumerable.Range(0, view.Set.Pieces.Count).Where(i => p.LiesOn(view.Set.Pieces[i]))];
                     return (
                         p,
                         frame,

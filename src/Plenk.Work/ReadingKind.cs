@@ -59,12 +59,17 @@ public sealed record ReadingKind(
                 }
         ),
         new(2, SolveReadings.SlideBlank, s => Reduced.Camera(s) with { Solve = s.Solve, Elements = s.Elements }, Slide),
-        new(2, SetReadings.EdgesBlank, s => Reduced.Set(s) with { Look = new() { TrackGrainFree = s.Look.TrackGrainFree } }, Edges),
+        new(
+            2,
+            SetReadings.EdgesBlank,
+            s => Reduced.Filmed(Reduced.Set(s)) with { Look = new() { TrackGrainFree = s.Look.TrackGrainFree } },
+            Edges
+        ),
         new(2, SetReadings.SharedBlank, Reduced.Set, (engine, s, _) =>
             SetReadings.Shared(engine.Place.Set(Hanging.At(s, s.Range.First)), s.Range.First)
         ),
         new(2, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? Reduced.None(s) : Reduced.Set(s) with { Clouds = s.Clouds }, Cloud),
-        new(3, ProjectionReadings.Blank, Reduced.Footage, Projection),
+        new(3, ProjectionReadings.Blank, s => Reduced.Filmed(Reduced.Footage(s)), Projection),
         new(2, ProjectionReadings.StitchBlank, Reduced.Footage, Stitch),
         new(
             2,
@@ -80,7 +85,7 @@ public sealed record ReadingKind(
                 ])
         ),
         new(2, LightReadings.SunBlank, s => Reduced.None(s) with { Lights = s.Lights, Sun = s.Sun }, (_, s, _) => LightReadings.Sun(s)),
-        new(2, LightReadings.ShadowsBlank, Reduced.Light, Shadows),
+        new(2, LightReadings.ShadowsBlank, s => Reduced.Filmed(Reduced.Light(s)), Shadows),
         new(4, ContactReadings.GapBlank, Reduced.Contact, Gap),
         new(
             2,
@@ -92,7 +97,7 @@ public sealed record ReadingKind(
         new(
             2,
             ContactReadings.LevelBlank,
-            s => s.RealShadow is null ? Reduced.None(s) : Reduced.Light(s) with { RealShadow = s.RealShadow },
+            s => s.RealShadow is null ? Reduced.None(s) : Reduced.Filmed(Reduced.Light(s)) with { RealShadow = s.RealShadow },
             (engine, s, _) =>
                 s.RealShadow is null ? ContactReadings.LevelBlank with { Note = "no real shadow is named" }
                 : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow)

@@ -26,12 +26,11 @@ public static class Reshoot
     )
     {
         FloatImage seen = ElsewhereWork.Frame(engine, shot, view, frame, stop, progress);
-        var rgb = new FloatImage(seen.Width, seen.Height, 3);
-        for (int i = 0; i < seen.Width * seen.Height; i++)
-        {
-            seen.Data.AsSpan(4 * i, 3).CopyTo(rgb.Data.AsSpan(3 * i));
-        }
-        return new(frame, $"{code}.{frame:0000}.png", media.Write(RasterFile.ToPng(CodeImage.FromLinear(rgb, shot.Plate!.Space, 16))));
+        return new(
+            frame,
+            $"{code}.{frame:0000}.png",
+            media.Write(RasterFile.ToPng(CodeImage.FromLinear(seen.Colours(), shot.Plate!.Space, 16)))
+        );
     }
 
     /// <param name="frames">Made by <see cref="Frame"/>, in their order.</param>

@@ -212,6 +212,28 @@ public sealed class NewPieceTests
     }
 
     [Fact]
+    public void What_was_not_there_hides_nothing_from_the_footage_and_shows_none_of_it_unnamed()
+    {
+        Vector4 Under(bool isNew)
+        {
+            SetScene set = Set(Floor(new()), Box(new() { New = isNew }));
+            return new Projector(Even(0.5f), new SourceSight(Lens, Above, set)).At(new(0.2f, 0, 0.2f), Vector3.UnitY, 0);
+        }
+        Assert.Equal(0, Under(isNew: false).W);
+        Assert.Equal(1, Under(isNew: true).W);
+        // A painting that is laid on what is new keeps its own masses apart.
+        SetScene both = Set(Floor(new() { New = true }), Box(new() { New = true }));
+        Assert.Equal(0, new Projector(Even(0.5f), new SourceSight(Lens, Above, both)).At(new(0.2f, 0, 0.2f), Vector3.UnitY, 0).W);
+        var footage = new ProjectionSource { Id = "f", Kind = SourceKind.Held };
+        Piece there = Box(new()),
+            added = Box(new() { New = true });
+        Assert.True(footage.LiesOn(there));
+        Assert.False(footage.LiesOn(added));
+        Assert.True((footage with { Pieces = ["box"] }).LiesOn(added));
+        Assert.True((footage with { Kind = SourceKind.Picture }).LiesOn(added));
+    }
+
+    [Fact]
     public void Taken_apart_the_frame_adds_up_again()
     {
         SetScene set = Set(Floor(new()), Box(new() { Seen = true, New = true }));

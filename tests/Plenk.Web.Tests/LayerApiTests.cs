@@ -129,6 +129,7 @@ public sealed class LayerApiTests(Application application)
                         ["id"] = "held",
                         ["kind"] = "Held",
                         ["frame"] = 1001,
+                        ["pieces"] = new JsonArray("floor"),
                     }
                 );
                 JsonNode sun = d["lights"]![0]!;

@@ -37,6 +37,17 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
 
     public Span<float> Pixel(int x, int y) => Data.AsSpan((y * Width + x) * Channels, Channels);
 
+    /// <summary>Red, green and blue alone, of a picture that has more.</summary>
+    public FloatImage Colours()
+    {
+        var rgb = new FloatImage(Width, Height, 3);
+        for (int i = 0; i < Width * Height; i++)
+        {
+            Data.AsSpan(Channels * i, 3).CopyTo(rgb.Data.AsSpan(3 * i));
+        }
+        return rgb;
+    }
+
     /// <summary>Bilinear value at a pixel position (centres at +0.5), clamped at the border. Writes one value a channel.</summary>
     public void SampleBilinear(double px, double py, Span<float> result)
     {

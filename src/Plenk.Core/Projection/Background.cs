@@ -16,17 +16,7 @@ public sealed record Background(FloatImage Rgba, bool[] Touched)
     public FloatImage? Pieces { get; init; }
 
     /// <summary>Its colours alone, over black.</summary>
-    public FloatImage Rgb { get; } = ColoursOf(Rgba);
-
-    private static FloatImage ColoursOf(FloatImage rgba)
-    {
-        var rgb = new FloatImage(rgba.Width, rgba.Height, 3);
-        for (int i = 0; i < rgba.Width * rgba.Height; i++)
-        {
-            rgba.Data.AsSpan(4 * i, 3).CopyTo(rgb.Data.AsSpan(3 * i));
-        }
-        return rgb;
-    }
+    public FloatImage Rgb { get; } = Rgba.Colours();
 
     /// <summary>The inner part, without so many pixels on every side.</summary>
     public Background Within(int margin) =>

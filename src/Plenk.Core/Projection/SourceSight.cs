@@ -30,7 +30,7 @@ public sealed class SourceSight(
     /// <summary>It fades out between two distances from its camera, metres; null: it reaches as far as it sees.</summary>
     public (double From, double To)? DistanceFade { get; init; }
 
-    /// <summary>What keeps spots from its camera; null: all of the set.</summary>
+    /// <summary>What keeps spots from its camera; null: all of the set, but for what is new where the spot is not.</summary>
     public TraceScene? Occluders { get; init; }
 
     public Pinhole Pinhole => pinhole;
@@ -82,6 +82,8 @@ public sealed class SourceSight(
         }
         // The start is lifted along the normal by the rounding of the point, and a little more where the ray grazes.
         float lift = 1e-5f * (2 + distance + point.Length()) + 2e-4f * distance * (1 - cos);
-        return !(Occluders ?? set.Scene).Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
+        // What was not there when the picture was taken kept nothing that was from it; pictures that are painted for what is new know of it.
+        TraceScene before = Occluders ?? (set.Pieces[piece].Duties.New ? set.Scene : set.Filmed);
+        return !before.Occluded(new Ray(point + normal * lift, d, 0, distance), RayKinds.CameraSet);
     }
 }

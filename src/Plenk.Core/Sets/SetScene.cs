@@ -39,6 +39,10 @@ public sealed class SetScene
     public IReadOnlyList<SharedFace> Shared { get; }
 
     private readonly Lazy<IReadOnlyList<(Piece, MeshTree)>> _new;
+    private readonly Lazy<TraceScene> _filmed;
+
+    /// <summary>What the camera saw when the plate was shot: without pieces that are new.</summary>
+    public TraceScene Filmed => _filmed.Value;
 
     /// <summary>Pieces that were not there when the plate was shot and block light, each in the world.</summary>
     public IReadOnlyList<(Piece Piece, MeshTree World)> New => _new.Value;
@@ -106,6 +110,16 @@ public sealed class SetScene
             ]);
         }
         Scene = new TraceScene(instances);
+        _filmed = new(() =>
+            !Pieces.Any(p => p.Duties.New)
+                ? Scene
+                : new([
+                    .. Enumerable
+                        .Range(0, Pieces.Count)
+                        .Where(i => Pieces[i].Duties is { New: false, OnlyBlocksLight: false } && Meshes[i].TriangleCount > 0)
+                        .Select(i => new TraceInstance(new MeshTree(Meshes[i]), Similarity.Identity, RayKinds.CameraSet)),
+                ])
+        );
         _new = new(() =>
             [
                 .. Enumerable

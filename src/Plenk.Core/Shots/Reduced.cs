@@ -93,6 +93,10 @@ public static class Reduced
     /// <summary>The set in its light.</summary>
     public static ShotDocument Light(ShotDocument shot) => Lit(Set(shot), shot);
 
+    /// <summary>With those pieces alone that were there when the plate was shot: what the plate is held against.</summary>
+    public static ShotDocument Filmed(ShotDocument shot) =>
+        shot.Pieces.Any(p => p.Duties.New) ? shot with { Pieces = [.. shot.Pieces.Where(p => !p.Duties.New)] } : shot;
+
     /// <summary>What stands on the set.</summary>
     public static ShotDocument Contact(ShotDocument shot) => Set(shot) with { Elements = shot.Elements };
 

@@ -33,7 +33,6 @@ public sealed class DrawnShadowKind : StepKind
     public override string? Fault(ShotDocument shot, FinishStep step) =>
         step switch
         {
-            { Off: false, Matte: null } => "it has no shape. Choose the matte that it is kept to.",
             { DrawnShadow.Leaves: var l } when !(Settings.NotNegative(l) && l is { X: <= 1, Y: <= 1, Z: <= 1 }) =>
                 "a shadow leaves a share between 0 and 1 of the light.",
             { DrawnShadow: { OnSet: false, OnFilmed: false, OnElements: false } } => "it lies on nothing. Tick what it lies on.",
@@ -43,6 +42,10 @@ public sealed class DrawnShadowKind : StepKind
     public override void Lay(FinishCanvas canvas, FinishStep step)
     {
         DrawnShadowSettings drawn = Given(step.DrawnShadow);
+        if (step.Matte is null)
+        {
+            return;
+        }
         float[] mask = canvas.Mask(step);
         if (step.Pixels > 0)
         {
@@ -70,7 +73,7 @@ public sealed class DrawnShadowKind : StepKind
             }
         });
         canvas.Shadow = result;
-        canvas.Drawn.Add((step.Matte ?? step.Id, own));
+        canvas.Drawn.Add((step.Matte, own));
         if (drawn.OnElements)
         {
             // The matte is in the mask already, and softened.
@@ -78,5 +81,6 @@ public sealed class DrawnShadowKind : StepKind
         }
     }
 
-    public override string? Says(FinishStep step, StepEffect.Frames frames) => frames.ShadowSays;
+    public override string? Says(FinishStep step, StepEffect.Frames frames) =>
+        step.Matte is null ? "It has no shape yet: choose the matte that it is kept to." : frames.ShadowSays;
 }

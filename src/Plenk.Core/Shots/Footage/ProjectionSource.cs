@@ -41,7 +41,7 @@ public sealed record ProjectionSource : Extensible
     public double? FadeFromMetres { get; init; }
     public double? FadeToMetres { get; init; }
 
-    /// <summary>Ids of pieces; empty: all that wear footage.</summary>
+    /// <summary>Ids of pieces; empty: all that wear footage (<see cref="LiesOn"/>).</summary>
     public IReadOnlyList<string> Pieces { get; init; } = [];
 
     /// <summary>It is laid on those whatever else stands before them: a painted layer goes on behind what is nearer.</summary>
@@ -55,4 +55,10 @@ public sealed record ProjectionSource : Extensible
     public double FadeFromDegrees { get; init; } = 72;
     public double FadeToDegrees { get; init; } = 84;
     public bool Off { get; init; }
+
+    /// <summary>
+    /// It is laid on a piece, if its camera sees it: on those that it names, else on all; footage shows nothing of what was not there, and
+    /// is laid on that by name alone.
+    /// </summary>
+    public bool LiesOn(Piece piece) => Pieces.Count > 0 ? Pieces.Contains(piece.Id) : Kind == SourceKind.Picture || !piece.Duties.New;
 }
