@@ -42,6 +42,7 @@ public sealed class ShotFolder(string directory) : IMedia
             .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
             .Concat(shot.Mattes.SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? [])).Select(f => f.Media))
             .Concat(shot.Finish.Steps.SelectMany(s => s.Ripple?.Frames?.Frames ?? []).Select(f => f.Media))
+            .Concat(shot.BackgroundFrames?.Frames.Select(f => f.Media) ?? [])
             .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
             .Concat(shot.CleanPlate.Frames.SelectMany(f => (string[])[f.Media, f.Given]))
             .Concat(shot.Rendered.SelectMany(r => r.Media))

@@ -127,23 +127,33 @@ public sealed class ChangeApiTests(Application application)
         Assert.Contains("does not see the place as the old camera did", other["notes"]!.ToJsonString());
     }
 
-    [Fact]
-    public async Task A_corrected_scale_takes_what_is_built_along_by_a_press()
+    /// <summary>The world is laid by the survey: A and B are two metres apart in it, one in the camera’s own.</summary>
+    private async Task Oriented(string at, string origin)
     {
-        var (id, at) = await Shot("CH_0020");
-        var (point, distance) = await Seen(at, 1002);
-        HttpResponseMessage saved = await _client.Save(at, d => d["orientation"] = new JsonObject
+        HttpResponseMessage saved = await _client.Save(at, d =>
+        {
+            d["surveyPoints"]!.AsArray().Add(new JsonObject { ["name"] = "O", ["position"] = new JsonArray(0, 0, 0) });
+            d["orientation"] = new JsonObject
             {
                 ["floor"] = new JsonArray("A", "B", "D"),
-                ["origin"] = "A",
+                ["origin"] = origin,
                 ["scale"] = new JsonObject
                 {
                     ["from"] = "A",
                     ["to"] = "B",
                     ["metres"] = 2,
                 },
-            });
+            };
+        });
         Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+    }
+
+    [Fact]
+    public async Task A_corrected_scale_takes_what_is_built_along_by_a_press()
+    {
+        var (id, at) = await Shot("CH_0020");
+        var (point, distance) = await Seen(at, 1002);
+        await Oriented(at, "A");
         JsonNode state = await _client.State(at);
         int revision = state["revision"]!.GetValue<int>();
         string told = await _client.GetStringAsync($"/shots/{id}/parts/WorldMoved?revision={revision}&frame=1001");
@@ -167,22 +177,7 @@ public sealed class ChangeApiTests(Application application)
     public async Task What_is_built_about_the_origin_is_seen_elsewhere_by_its_corners()
     {
         var (id, at) = await Shot("CH_0025");
-        HttpResponseMessage saved = await _client.Save(at, d =>
-        {
-            d["surveyPoints"]!.AsArray().Add(new JsonObject { ["name"] = "O", ["position"] = new JsonArray(0, 0, 0) });
-            d["orientation"] = new JsonObject
-            {
-                ["floor"] = new JsonArray("A", "B", "D"),
-                ["origin"] = "O",
-                ["scale"] = new JsonObject
-                {
-                    ["from"] = "A",
-                    ["to"] = "B",
-                    ["metres"] = 2,
-                },
-            };
-        });
-        Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        await Oriented(at, "O");
         JsonNode state = await _client.State(at);
         Assert.Equal([0.0, 0, 0], state["document"]!["pieces"]![0]!["position"]!.AsArray().Select(v => v!.GetValue<double>()));
         string told = await _client.GetStringAsync(
