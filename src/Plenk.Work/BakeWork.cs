@@ -17,10 +17,8 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
     private const double MostTexels = 120e6;
 
     /// <summary>The frame in whose light a piece is filmed: that of the first projection that is laid on it.</summary>
-    private static int FilmedIn(ShotDocument shot, string piece, int frame) =>
-        shot.Projections.First(p => !p.Off && (p.Pieces.Count == 0 || p.Pieces.Contains(piece))) is { Kind: not SourceKind.Running } held
-            ? held.Frame
-            : frame;
+    private static int FilmedIn(ShotDocument shot, Piece piece, int frame) =>
+        shot.Projections.First(p => !p.Off && p.LiesOn(piece)) is { Kind: not SourceKind.Running } held ? held.Frame : frame;
 
     /// <param name="pieces">Ids; empty: all that wear footage.</param>
     /// <param name="frame">As the set stands in it.</param>
@@ -115,7 +113,7 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
                 [.. baked.Tiles.Select(t => media.Write(RasterFile.ToPng(Straight(t))))],
                 PlaceMedia.ShapeOf(piece),
                 Math.Round(baked.Covered, 4),
-                FilmedIn(shot, piece.Id, frame)
+                FilmedIn(shot, piece, frame)
             );
             textured.Add(
                 (piece.Name, baked.Mesh, baked.TileOfTriangle, [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(t)))])

@@ -83,7 +83,9 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         }
         else if (how == FillHow.Frames)
         {
-            SetScene set = engine.Place.Set(Hanging.At(Reduced.Filmed(shot), frame));
+            // Pieces are counted alike in all frames.
+            ShotDocument there = Reduced.Filmed(shot);
+            SetScene set = engine.Place.Set(Hanging.At(there, frame));
             if (set.Pieces.Count == 0)
             {
                 throw new ShotFault(
@@ -109,7 +111,7 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
                 stop.ThrowIfCancellationRequested();
                 progress($"Looking at {f}", 0.3 * others.Count / frames.Length);
                 float[] kept = [.. MatteShape.Coverage(MatteShape.At(matte, f), w, h, 3).Select(v => v > 0 ? 0f : 1f)];
-                ProjectionWork.SourceView view = engine.Projection.ViewOf(shot, camera, f, set);
+                ProjectionWork.SourceView view = engine.Projection.ViewOf(there, camera, f, set);
                 others.Add(
                     new Projector(
                         engine.Plates.QuietPlate(through, f, plate.Width),

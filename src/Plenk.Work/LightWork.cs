@@ -327,6 +327,7 @@ public static class LightWork
     /// <summary>The ratio shadowed ÷ lit of the named real shadow: the plate's, and what our lights give with the sun taken away.</summary>
     public static (Vector3 Real, Vector3 Ours, Vector3 Sun, Vector3 Around) Level(ShotEngine engine, ShotDocument shot)
     {
+        shot = Reduced.Filmed(shot);
         ShadowPair pair = shot.RealShadow ?? throw new ShotFault("Name a lit and a shadowed spot of one surface first.");
         FloatImage plate = engine.Plates.QuietPlate(shot, pair.Frame, shot.Plate?.Width ?? 0);
         Vector3 Level(double x, double y)
