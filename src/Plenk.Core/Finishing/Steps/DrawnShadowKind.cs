@@ -12,7 +12,8 @@ public sealed class DrawnShadowKind : StepKind
     public override FinishKind Kind => FinishKind.DrawnShadow;
     public override string Title => "Drawn shadow";
     public override string? Hint =>
-        "Its shape and softness are the matte’s; a matte that is carried by a plane or a moving thing lies there. Where a traced shadow is darker, that one counts.";
+        "Its shape and softness are the matte’s; a matte that is carried by a plane or a moving thing lies there. "
+        + "Where a traced shadow is darker, that one counts.";
     public override FinishStep Default =>
         new()
         {

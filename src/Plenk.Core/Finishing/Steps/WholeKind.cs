@@ -11,7 +11,8 @@ public sealed class WholeKind : StepKind
     public override bool AfterMerge => true;
     public override bool OfWhole => true;
     public override string? Hint =>
-        "Seen on this page and in what is for review. Handed over are comp and layers without it, and it beside: as a CDL where it is one alone, as a LUT where no matte keeps it.";
+        "Seen on this page and in what is for review. Handed over are comp and layers without it, and it beside: "
+        + "as a CDL where it is one alone, as a LUT where no matte keeps it.";
     public override FinishStep Default =>
         new()
         {

@@ -126,9 +126,10 @@ function draw() {
     );
     for (const p of reading.perFrame) out.push(mark`<circle cx="${x(p.frame)}" cy="${y(p.value)}" r="2" fill="var(--ink)"/>`);
     const w = reading.perFrame.reduce((a, b) => ((reading.over ? b.value < a.value : b.value > a.value) ? b : a));
-    out.push(
-      mark`<text x="${Math.min(x(w.frame) + 6, x(last) - 130)}" y="${y(w.value) + (reading.over ? 13 : -3)}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${Number.isInteger(w.value) ? w.value : w.value.toFixed(2)} at ${w.frame}</text>`,
-    );
+    const says = `${Number.isInteger(w.value) ? w.value : w.value.toFixed(2)} at ${w.frame}`,
+      left = Math.min(x(w.frame) + 6, x(last) - 130),
+      foot = y(w.value) + (reading.over ? 13 : -3);
+    out.push(mark`<text x="${left}" y="${foot}" font-size="11" font-family="Plex Mono" fill="var(--ink)">${says}</text>`);
   }
   out.push(mark`<path d="M${x(state.frame)} 16V${base}" stroke="var(--ink)" stroke-width="1.4"/>`);
   svg.replaceChildren(...out);
