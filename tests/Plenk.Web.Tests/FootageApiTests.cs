@@ -1,8 +1,10 @@
+using System.Globalization;
 using System.Net;
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using System.Text.RegularExpressions;
 using Plenk.Formats.Raster;
 using Xunit;
 using static Plenk.Web.Tests.ShotClient;
@@ -314,6 +316,45 @@ public sealed class FootageApiTests(Application application)
         Assert.Equal("failed", depth["state"]!.GetValue<string>());
         Assert.Matches("parallax|hardly moves", depth["message"]!.GetValue<string>());
         Assert.Contains("no depth yet", await Refused(_client.GetAsync($"{at}/frames/1001/picture?kind=depth")));
+    }
+
+    [Fact]
+    public async Task What_is_new_stands_in_the_way_of_no_fill_and_a_matte_that_it_is_seen_within_stays()
+    {
+        var (_, at) = await Shot("F_0340");
+        HttpResponseMessage saved = await _client.Save(at, d => d["pieces"]!
+                .AsArray()
+                .Insert(
+                    0,
+                    new JsonObject
+                    {
+                        ["id"] = "card",
+                        ["name"] = "card",
+                        ["kind"] = "Plane",
+                        ["position"] = new JsonArray(0, 1.6, -3),
+                        ["rotationYxzDegrees"] = new JsonArray(90, 0, 0),
+                        ["size"] = new JsonArray(30, 0, 20),
+                        ["duties"] = new JsonObject { ["new"] = true, ["seenWithin"] = "m" },
+                    }
+                ));
+        Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        JsonNode job = await Ended(
+            at,
+            _client.PostAsJsonAsync(
+                $"{at}/fill",
+                new
+                {
+                    frame = 1001,
+                    matte = "m",
+                    how = "Frames",
+                }
+            )
+        );
+        Assert.Equal("done", job["state"]!.GetValue<string>());
+        // The camera goes 0.1 m a frame, 5 m away, at a focal length of 160 px: two frames uncover up to 6.4 of the matte's 30 px.
+        Match open = Regex.Match(job["message"]!.GetValue<string>(), @"([\d.]+) % that none shows");
+        Assert.InRange(double.Parse(open.Groups[1].Value, CultureInfo.InvariantCulture), 100 * (1 - 6.4 / 30) - 1, 85);
+        Assert.Contains("Take the matte off", await Refused(_client.Save(at, d => d["mattes"] = new JsonArray())));
     }
 
     [Fact]

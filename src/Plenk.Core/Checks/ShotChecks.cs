@@ -185,6 +185,10 @@ public static class ShotChecks
                 Math.Abs(p.Duties.HoldoutMillimetres) <= 2000 && Math.Abs(p.Duties.HoldoutPixels) <= 50,
                 $"Set, {p.Name}: a holdout grows or shrinks by up to 2,000 mm and 50 px."
             );
+            Need(
+                p.Duties.SeenWithin is not { } within || d.Mattes.Any(m => m.Id == within),
+                $"Set, {p.Name}: the matte that it is seen within is no longer in the shot. Take the matte off it first."
+            );
             Need(p.Duties.FadePixels is >= 0 and <= 500, $"Set, {p.Name}: it comes up from its edge over 0 to 500 px.");
             if (DrawnOutline.Fault(p) is { } drawn)
             {
