@@ -33,16 +33,33 @@ public sealed class BackgroundWork(ShotEngine engine)
                     m.Coverage,
                     m.Beyond,
                     m.Matte is { Kind: MatteKind.Screen, Screen: { } key } ? MatteField.Foreground(plate, m.Coverage, key)
+                        : m.Matte.IsLaid ? Laid(engine.Filmed.Layer(shot, m.Matte, frame, plate.Width, plate.Height), m.Coverage)
                         : replaced ? By(plate, m.Coverage)
                         : null
                 )
                 {
                     TakesLight = m.Matte.TakesLight,
+                    IsLaid = m.Matte.IsLaid,
                 }),
         ];
     }
 
-    private static FloatImage By(FloatImage plate, float[] coverage)
+    /// <summary>What was filmed elsewhere, in as much of a pixel as its matte has come to.</summary>
+    private static FloatImage Laid(FilmedLayer layer, float[] coverage)
+    {
+        FloatImage own = layer.Rgb.Copy();
+        for (int i = 0; i < coverage.Length; i++)
+        {
+            float by = layer.Coverage[i] > 0 ? coverage[i] / layer.Coverage[i] : 0;
+            for (int c = 0; c < 3 && by != 1; c++)
+            {
+                own.Data[3 * i + c] *= by;
+            }
+        }
+        return own;
+    }
+
+    internal static FloatImage By(FloatImage plate, float[] coverage)
     {
         FloatImage own = plate.Copy();
         for (int i = 0; i < own.Data.Length; i++)

@@ -24,10 +24,21 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     public static string KeyOf(ShotDocument shot)
     {
         bool Any(Func<MatteForm, bool> reads) => shot.Mattes.Any(m => m.Frozen is null && reads(MatteForms.Of(m)));
-        object?[] seen = Any(f => f.ReadsElements)
-            ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
+        object?[] seen =
+            Any(f => f.ReadsElements) ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
+            : Any(f => f.ReadsFootage) ? [shot.Camera, shot.Orientation, shot.SurveyPoints]
             : [];
-        return ResultKey.Of("mattes", 1, [shot.Mattes, shot.Rate, Any(f => f.ReadsPlate) ? shot.Plate : shot.Plate?.Width, .. seen]);
+        return ResultKey.Of(
+            "mattes",
+            1,
+            [
+                shot.Mattes,
+                shot.Rate,
+                Any(f => f.ReadsPlate) ? shot.Plate : shot.Plate?.Width,
+                Any(f => f.ReadsFootage) ? shot.OtherCameras : null,
+                .. seen,
+            ]
+        );
     }
 
     /// <summary>How much of each pixel lies in it, on a picture of that size.</summary>
@@ -83,6 +94,8 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
 
         public float[] Pictures(FrameSource source, IdChoice? ids) => work.Picture(shot, matte, source, ids, frame, width, height);
 
+        public float[] Filmed(FilmedFootage footage) => work.engine.Filmed.Layer(shot, matte, frame, width, height).Coverage;
+
         public float[] Element(string id) => work.OfElement(shot, matte, frame, width, height);
     }
 
@@ -112,17 +125,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         {
             return image.ReducedTo(width, height).Data;
         }
-        var larger = new float[width * height];
-        Span<float> value = stackalloc float[1];
-        for (int y = 0; y < height; y++)
-        {
-            for (int x = 0; x < width; x++)
-            {
-                image.SampleBilinear((x + 0.5) * image.Width / width, (y + 0.5) * image.Height / height, value);
-                larger[y * width + x] = value[0];
-            }
-        }
-        return larger;
+        return image.EnlargedTo(width, height).Data;
     }
 
     /// <summary>Coverage is data: its codes as they are, of the alpha where there is one.</summary>
@@ -216,6 +219,6 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         [
             .. shot
                 .Mattes.Where(m => m is { Off: false, HidesBeyondMetres: not null })
-                .Select(m => (m, Coverage(shot, m, frame, width, height, []), (float)m.HidesBeyondMetres!.Value)),
+                .Select(m => (m, Coverage(shot, m, frame, width, height, []), (float)engine.Filmed.Beyond(shot, m, frame))),
         ];
 }

@@ -98,6 +98,7 @@ public sealed class ShotEngine
         Clean = new(this, from);
         Background = new(this);
         Seen = new(this);
+        Filmed = new(this);
         Behind = new(media);
         Renderer = new(this);
     }
@@ -109,6 +110,7 @@ public sealed class ShotEngine
     public CleanPlateWork Clean { get; }
     public BackgroundWork Background { get; }
     public SeenPieces Seen { get; }
+    public FilmedWork Filmed { get; }
     public BehindFrames Behind { get; }
     public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }

@@ -40,7 +40,11 @@ public sealed class ShotFolder(string directory) : IMedia
             .Concat(shot.Elements.Where(e => e.Media.Length > 0).Select(e => e.Media))
             .Concat(shot.Elements.SelectMany(e => e.Beside.Values))
             .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
-            .Concat(shot.Mattes.SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? [])).Select(f => f.Media))
+            .Concat(
+                shot.Mattes.Concat(shot.Mattes.SelectMany(m => m.Footage?.Mattes ?? []))
+                    .SelectMany(m => (m.Frames?.Frames ?? []).Concat(m.Frozen?.Frames ?? []))
+                    .Select(f => f.Media)
+            )
             .Concat(shot.Finish.Steps.SelectMany(s => s.Ripple?.Frames?.Frames ?? []).Select(f => f.Media))
             .Concat(shot.BackgroundFrames?.Frames.Select(f => f.Media) ?? [])
             .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])

@@ -110,12 +110,12 @@ public sealed class FootageWorkTests : IDisposable
         // Turned away: nothing is shared.
         OtherCamera away = shot.OtherCameras[0] with
         {
-            Camera = shot.OtherCameras[0].Camera with
+            Camera = shot.OtherCameras[0].Camera! with
             {
                 Samples =
                 [
                     .. shot.OtherCameras[0]
-                        .Camera.Samples.Select(s =>
+                        .Camera!.Samples.Select(s =>
                             s with
                             {
                                 CameraToWorld = (

@@ -280,7 +280,7 @@ public static class ShotChecks
         {
             Need(c.Gain.IsFinite && c.Gain is { X: > 0, Y: > 0, Z: > 0 }, $"Camera {c.Name}: its gain must be positive in each channel.");
             Need(
-                c.Camera.Samples.All(s => s.FocalPx > 0 && Pose.FromRowMajor16(s.CameraToWorld, out _) is not null),
+                c.Camera is null || c.Camera.Samples.All(s => s.FocalPx > 0 && Pose.FromRowMajor16(s.CameraToWorld, out _) is not null),
                 $"Camera {c.Name}: it has a sample that is no camera."
             );
         }

@@ -148,6 +148,20 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         return result;
     }
 
+    /// <summary>Sampled bilinearly on a grid that is finer, H × W × C.</summary>
+    public FloatImage EnlargedTo(int width, int height)
+    {
+        var result = new FloatImage(width, height, Channels);
+        Parallel.For(0, height, Cores.All, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                SampleBilinear((x + 0.5) * Width / width, (y + 0.5) * Height / height, result.Pixel(x, y));
+            }
+        });
+        return result;
+    }
+
     /// <summary>Area average to a smaller size (box filter over the exact footprint). For pictures, never for data passes.</summary>
     public FloatImage ReducedTo(int width, int height)
     {

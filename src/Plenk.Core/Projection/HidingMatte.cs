@@ -12,6 +12,9 @@ public sealed record HidingMatte(float[] Coverage, float Beyond, FloatImage? For
     /// <summary>What falls on the set behind it, shadow and light of elements, falls on it as well.</summary>
     public bool TakesLight { get; init; }
 
+    /// <summary>It was filmed on another plate: the plate's own pixel does not show it.</summary>
+    public bool IsLaid { get; init; }
+
     /// <summary>Gone on by so many pixels on every side of a picture of a size.</summary>
     public HidingMatte Around(int width, int height, int margin) =>
         margin == 0

@@ -61,7 +61,8 @@ public static class SeenSet
         var touched = new bool[width * height];
         var grainless = new float[width * height];
         var closed = new bool[width * height];
-        HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)];
+        HidingMatte[] near = [.. before.OrderBy(b => b.Beyond)],
+            laid = [.. before.Where(b => b.IsLaid)];
         bool onPlate = behind != BackgroundKind.Nothing,
             standsForPlate = behind is BackgroundKind.Plate or BackgroundKind.Clean,
             anySeen = moments[0].Set.Pieces.Any(p => p.IsSeen);
@@ -73,7 +74,7 @@ public static class SeenSet
                 int pixel = y * width + x;
                 uint pixelSeed = Sampling.PixelSeed(x, y, seed);
                 var own = new Vector3(plate.Data[3 * pixel], plate.Data[3 * pixel + 1], plate.Data[3 * pixel + 2]);
-                var sum = new Pixel { Filmed = cleaned?[pixel] != true };
+                var sum = new Pixel { Filmed = cleaned?[pixel] != true && !Array.Exists(laid, m => m.Coverage[pixel] > 0) };
                 uint index = 0;
                 foreach (SeenMoment moment in anySeen ? moments : [])
                 {
@@ -130,7 +131,7 @@ public static class SeenSet
     {
         public Vector3 Rgb;
 
-        /// <summary>The plate's pixel is what was filmed; of a clean plate it need not be.</summary>
+        /// <summary>The plate's pixel is what was filmed; of a clean plate, and where something from another is laid on, it need not be.</summary>
         public bool Filmed;
 
         /// <summary>A seen piece that is met first leaves something open.</summary>

@@ -42,6 +42,16 @@ public static class MovedWorld
                 ),
             ],
             Elements = [.. shot.Elements.Select(e => Moved(e, map, turn))],
+            Mattes =
+            [
+                .. shot.Mattes.Select(m =>
+                    m with
+                    {
+                        HidesBeyondMetres = map.Scale * m.HidesBeyondMetres,
+                        Footage = m.Footage is { At: { } at } footage ? footage with { At = map.Apply(at) } : m.Footage,
+                    }
+                ),
+            ],
             Lights =
             [
                 .. shot.Lights.Select(l =>
@@ -90,10 +100,12 @@ public static class MovedWorld
                 .. shot.OtherCameras.Select(c =>
                     c with
                     {
-                        Camera = c.Camera with
-                        {
-                            Samples = [.. c.Camera.Samples.Select(s => s with { CameraToWorld = Along(s.CameraToWorld) })],
-                        },
+                        Camera = c.Camera is { } camera
+                            ? camera with
+                            {
+                                Samples = [.. camera.Samples.Select(s => s with { CameraToWorld = Along(s.CameraToWorld) })],
+                            }
+                            : null,
                     }
                 ),
             ],

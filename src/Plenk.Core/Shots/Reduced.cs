@@ -162,6 +162,7 @@ public static class Reduced
         {
             Mattes = shot.Mattes,
             Elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null) ? shot.Elements : to.Elements,
+            OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,
         };
 
     private static ShotDocument Lit(ShotDocument to, ShotDocument shot)

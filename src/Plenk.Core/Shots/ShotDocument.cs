@@ -64,9 +64,9 @@ public sealed record ShotDocument : Extensible
     /// <summary>The plate without what passes before the place.</summary>
     public CleanPlate CleanPlate { get; init; } = new();
 
-    /// <summary>The plate is shown as it is: no piece is seen, and nothing else stands for it.</summary>
+    /// <summary>The plate is shown as it is: no piece is seen, nothing filmed elsewhere, and nothing else stands for it.</summary>
     [JsonIgnore]
-    public bool ShowsPlate => Background == BackgroundKind.Plate && !Pieces.Any(p => p.IsSeen);
+    public bool ShowsPlate => Background == BackgroundKind.Plate && !Pieces.Any(p => p.IsSeen) && !Mattes.Any(m => m.IsLaid);
 
     /// <summary>Depth found from the footage, for places where nothing is built; null: not made.</summary>
     public DepthSource? Depth { get; init; }

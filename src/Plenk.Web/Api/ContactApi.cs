@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json.Serialization;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -21,6 +22,15 @@ public sealed record MatteRequest(int Frame);
 public sealed record PassesRequest(int Frame, int? BaseRevision = null);
 
 public sealed record ScreenRequest(double X, double Y, int Frame);
+
+/// <param name="Matte">Id in that shot; null: its first key of a screen, else its first that hides.</param>
+public sealed record FilmedRequest(
+    int BaseRevision,
+    [property: JsonNumberHandling(JsonNumberHandling.AllowReadingFromString)] long Shot,
+    string? Matte = null
+);
+
+public sealed record StandRequest(int BaseRevision, int Frame);
 
 /// <summary>Elements of every kind and mattes: what comes in, and what is asked of them.</summary>
 public static class ContactApi
@@ -254,6 +264,40 @@ public static class ContactApi
             })
             .WithSummary("Brings pictures in as a matte")
             .Accepts<IFormFileCollection>("multipart/form-data");
+
+        // What was filmed in another shot, keyed or drawn around there, as a layer of this one.
+        api.MapPost("/mattes/filmed", async (long id, FilmedRequest r, ShotStore shots, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                if (r.Shot == id)
+                {
+                    throw new ShotFault("That is this shot itself. Choose another one.");
+                }
+                var (other, _) = await ShotApi.Need(shots, r.Shot);
+                ShotDocument changed = FilmedWork.Bring(document, other, r.Matte);
+                ShotApi.Check(changed);
+                await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), $"{changed.Mattes[^1].Name} over the plate");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Lays what another shot’s matte cuts out of its plate over this one’s, as a layer with a distance");
+
+        api.MapPost(
+                "/mattes/{matte}/stand",
+                async (long id, string matte, StandRequest r, ShotStore shots, ShotEngine engine, HttpContext http) =>
+                {
+                    var (document, _) = await ShotApi.Need(shots, id);
+                    Matte own = MatteWork.Of(document, matte);
+                    Vec3 at = await Task.Run(() => engine.Filmed.Foot(document, own, r.Frame));
+                    ShotDocument changed = document with
+                    {
+                        Mattes = [.. document.Mattes.Select(m => m.Id == matte ? m with { Footage = m.Footage! with { At = at } } : m)],
+                    };
+                    ShotApi.Check(changed);
+                    await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), $"{own.Name} stood on the set");
+                    return await ShotApi.State(shots, id);
+                }
+            )
+            .WithSummary("Stands something filmed elsewhere where its foot meets the set");
 
         // The screen's colour around a spot of the plate: the middle of what is there, linear.
         api.MapPost("/mattes/screen", async (long id, ScreenRequest r, ShotStore shots, ShotEngine engine) =>

@@ -71,6 +71,13 @@ public static class HandOverApi
                                 + "after the last of them, bring more in, or put the plate behind all."
                         );
                     }
+                    foreach (var (name, frames) in FilmedWork.Holes(document, new(request.First, request.Last)))
+                    {
+                        throw new ShotFault(
+                            $"The plate of {name} has no picture for {FrameList.Write(frames)}. Bring it in whole in its own shot and take it anew, "
+                                + "or switch that matte off."
+                        );
+                    }
                     var choice = new HandOverChoice(
                         request.Formats ?? ["exr", "png16"],
                         request.Layers,

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -9,7 +10,11 @@ using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
-public sealed record OtherCameraRequest(int BaseRevision, long Shot);
+/// <param name="Shot">A number, or its digits, as a choice of the sheet has it.</param>
+public sealed record OtherCameraRequest(
+    int BaseRevision,
+    [property: JsonNumberHandling(JsonNumberHandling.AllowReadingFromString)] long Shot
+);
 
 public sealed record MatchRequest(ShotDocument Document, int Frame);
 
@@ -44,46 +49,11 @@ public static class ProjectionApi
                     throw new ShotFault("That is this shot itself. Choose another one of the same place.");
                 }
                 var (other, _) = await ShotApi.Need(shots, request.Shot);
-                if (other.Plate is null || ShotCamera.Of(other) is not { } camera)
+                if (other.Plate is not { } plate || ShotCamera.Of(other) is null)
                 {
                     throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first.");
                 }
-                var samples = new List<CameraSample>();
-                for (int f = other.Range.First; f <= other.Range.Last; f++)
-                {
-                    if (camera.TryAt(f, out Pose pose, out Pinhole p))
-                    {
-                        samples.Add(new(f, pose.ToRowMajor16(), p.Fx, p.Cx, p.Cy));
-                    }
-                }
-                if (samples.Count == 0)
-                {
-                    throw new ShotFault($"The camera of {other.Code} has no frame within its range.");
-                }
-                string name = other.Code;
-                for (int k = 2; document.OtherCameras.Any(c => c.Id == name); k++)
-                {
-                    name = $"{other.Code}_{k}";
-                }
-                // Its frames are counted as this shot's: first on first.
-                PlateSource plate = other.Plate with
-                {
-                    Mapping = new(other.Plate.Mapping.ToSource(other.Range.First, other.Plate.Rate, other.Rate), document.Range.First),
-                };
-                var made = new OtherCamera
-                {
-                    Id = name,
-                    Name = other.Code,
-                    Plate = plate,
-                    Camera = other.Camera! with
-                    {
-                        Rate = other.Rate,
-                        Mapping = new(other.Range.First, document.Range.First),
-                        Width = plate.Width,
-                        Height = plate.Height,
-                        Samples = samples,
-                    },
-                };
+                OtherCamera made = FilmedWork.Lent(document, other, plate);
                 ShotDocument changed = document with { OtherCameras = [.. document.OtherCameras, made] };
                 ShotApi.Check(changed);
                 await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"Camera of {other.Code} beside ours");

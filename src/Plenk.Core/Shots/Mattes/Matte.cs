@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Plenk.Core.Shots;
 
 /// <summary>
@@ -30,6 +32,9 @@ public sealed record Matte : Extensible
     /// <summary>Of an element's coverage: its id.</summary>
     public string? Element { get; init; }
 
+    /// <summary>Of what was filmed on another plate: which, and what of it comes.</summary>
+    public FilmedFootage? Footage { get; init; }
+
     /// <summary>Tracks keep off what lies in it.</summary>
     public bool KeepsTracksOff { get; init; } = true;
 
@@ -46,4 +51,8 @@ public sealed record Matte : Extensible
     /// <summary>Frozen: kept as pictures, so that nothing that it hangs on changes it any more.</summary>
     public FrameSource? Frozen { get; init; }
     public bool Off { get; init; }
+
+    /// <summary>What was filmed on another plate is laid over this one's.</summary>
+    [JsonIgnore]
+    public bool IsLaid => this is { Off: false, Kind: MatteKind.Filmed, HidesBeyondMetres: not null };
 }

@@ -16,4 +16,7 @@ public enum MatteKind
 
     /// <summary>An element's own coverage.</summary>
     Element,
+
+    /// <summary>What was filmed on another plate.</summary>
+    Filmed,
 }

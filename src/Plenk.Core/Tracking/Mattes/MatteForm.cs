@@ -14,6 +14,9 @@ public interface IMatteSources
 
     /// <summary>What an element covers.</summary>
     float[] Element(string id);
+
+    /// <summary>What was filmed on another plate.</summary>
+    float[] Filmed(FilmedFootage footage);
 }
 
 /// <summary>
@@ -34,6 +37,9 @@ public abstract class MatteForm
 
     /// <summary>It is read from elements where they stand.</summary>
     public virtual bool ReadsElements => false;
+
+    /// <summary>It is read from other plates, seen by the shot's camera.</summary>
+    public virtual bool ReadsFootage => false;
 
     /// <summary>Its edge is grown and feathered as a shape; else as a picture.</summary>
     public virtual bool GrowsItself => false;

@@ -5,7 +5,8 @@ namespace Plenk.Core.Tracking.Mattes;
 /// <summary>All kinds of mattes.</summary>
 public static class MatteForms
 {
-    public static IReadOnlyList<MatteForm> All { get; } = [new DrawnMatte(), new ScreenMatte(), new PictureMatte(), new ElementMatte()];
+    public static IReadOnlyList<MatteForm> All { get; } =
+    [new DrawnMatte(), new ScreenMatte(), new PictureMatte(), new ElementMatte(), new FilmedMatte()];
 
     private static readonly Dictionary<MatteKind, MatteForm> ByKind = All.ToDictionary(f => f.Kind);
 

@@ -31,7 +31,7 @@ public sealed class SheetButton : SheetHelper
     /// <summary>Said while the answer is not there.</summary>
     public string? Telling { get; set; }
 
-    /// <summary>Named fields of the sheet that go into the body.</summary>
+    /// <summary>Named fields of the sheet that go into the body, under their names or as “member=field”.</summary>
     public string? With { get; set; }
 
     /// <summary>

@@ -18,9 +18,10 @@ function edited(given, to) {
 
 function bodyOf(button) {
   const given = JSON.parse(button.dataset.body ?? '{}');
-  for (const name of (button.dataset.with ?? '').split(' ').filter(Boolean)) {
-    const i = body.querySelector(`[name="${name}"]`);
-    given[name] = i.type === 'checkbox' ? i.checked : valueOf(i);
+  for (const said of (button.dataset.with ?? '').split(' ').filter(Boolean)) {
+    const [key, name = key] = said.split('='),
+      i = body.querySelector(`[name="${name}"]`);
+    given[key] = i.type === 'checkbox' ? i.checked : valueOf(i);
   }
   return given;
 }

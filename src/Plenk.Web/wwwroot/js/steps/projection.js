@@ -2,7 +2,7 @@
 import { get, picture, post } from '../api.js';
 import { valueOf } from '../fields.js';
 import { pickPiece, pickSet } from '../pick.js';
-import { changed, choose, on, save, setHand, state, tell } from '../state.js';
+import { choose, on, save, setHand, state, tell } from '../state.js';
 import { guarded } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -108,13 +108,6 @@ export const hands = {
     await post(api('reshoot'), { ...JSON.parse(frames), view: { ...asked(), filled: true }, code });
     tell('told', null);
     tell('jobs-now');
-  }),
-  bringCamera: guarded(async () => {
-    await changed('other-cameras', { shot: Number(document.querySelector('#sheet-body [name=shot]').value) });
-    tell('told', null);
-  }),
-  bringBehind: guarded(async () => {
-    await changed('background/plate', { shot: Number(document.querySelector('#sheet-body [name=behind]').value) });
   }),
   matchCameras: guarded(async () => {
     const matched = await post(api('match-cameras'), { document: state.document, frame: state.frame });
