@@ -25,24 +25,37 @@ public sealed class ElementWork(IMedia media)
         [
             .. shot
                 .Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame))
-                // What is added stands last.
-                .OrderBy(IsAdded)
+                // What is blended stands last.
+                .OrderBy(IsBlended)
                 .Select(e => new PlacedElement(
                     e.Id,
                     Model(shot, e, frame),
                     PlaceOf(shot, e, frame),
-                    IsAdded(e) ? RayKinds.Added : RayKinds.Element
-                )),
+                    IsBlended(e) ? RayKinds.Blended : RayKinds.Element
+                )
+                {
+                    Blend = e.Blend,
+                    Soft = IsPicture(e) ? (float)e.SoftMetres : 0,
+                }),
         ];
 
-    private static bool IsAdded(Element e) => e is { Added: true, Kind: ElementKind.Card or ElementKind.Lettering };
+    private static bool IsPicture(Element e) => e.Kind is ElementKind.Card or ElementKind.Lettering;
+
+    private static bool IsBlended(Element e) => IsPicture(e) && e.Blend != ElementBlend.Over;
 
     private static bool Shows(ShotDocument shot, Element e, int frame) =>
         e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
 
+    /// <summary>A flat card lies so far off what it lies on that neither is lost in the other, metres.</summary>
+    private const double Off = 0.002;
+
     /// <summary>A card that faces the camera is turned about its upright.</summary>
-    private Similarity PlaceOf(ShotDocument shot, Element e, int frame)
+    private static Similarity PlaceOf(ShotDocument shot, Element e, int frame)
     {
+        if (e is { Kind: ElementKind.Card, LiesFlat: true })
+        {
+            return (e with { Position = e.Position + Off * e.Up.Normalized() }).ObjectToWorld;
+        }
         if (!e.FacesCamera || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out _))
         {
             return e.ObjectToWorld;
@@ -60,8 +73,10 @@ public sealed class ElementWork(IMedia media)
                 FloatImage picture = Looked(shot, e, frame)
                     ?? throw new ShotFault($"{e.Name} has no picture at {frame}. Bring one in, or change its first frame.");
                 double height = e.WidthMetres * picture.Height / picture.Width;
-                MeshTree tree = _trees.Get(ResultKey.Of("card", 1, e.WidthMetres, height), () =>
-                    new(Card((float)e.WidthMetres, (float)height))
+                // So many pictures beside each other are as wide, and as high as they are then.
+                height *= e.RepeatUp / e.RepeatAcross;
+                MeshTree tree = _trees.Get(ResultKey.Of("card", 2, e.WidthMetres, height, e.RepeatAcross, e.RepeatUp, e.LiesFlat), () =>
+                    new(Card((float)e.WidthMetres, (float)height, (float)e.RepeatAcross, (float)e.RepeatUp, e.LiesFlat))
                 );
                 Material paper = e.Lit
                     ? new Material("card", Vector3.One, 0, 1) { Specular = 0 }
@@ -72,31 +87,42 @@ public sealed class ElementWork(IMedia media)
             {
                 Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
                 MeshTree tree = _trees.Get(
-                    ResultKey.Of("lettering", 1, text with { Color = null, HeadColor = null, OwnColour = false }),
-                    () => new(LetteringMesh.Of(text))
+                    ResultKey.Of(
+                        "lettering",
+                        2,
+                        text with
+                        {
+                            Color = null,
+                            HeadColor = null,
+                            StrokeColor = null,
+                            OwnColour = false,
+                            Gradient = default,
+                        }
+                    ),
+                    () => new(LetteringMesh.Of(text, text.FontMedia is { } font ? media.Read(font) : null))
                 );
-                Vector3 foot = text.Color?.ToSingle() ?? new(0.5f);
+                Vector3 first = text.Color?.ToSingle() ?? new(0.5f);
                 bool changes = e is not { Opacity: 1, Saturation: 1, Stops: 0 };
-                // One colour stands in the material; whatever is more than that in a picture, from its head to its foot.
-                FloatImage? colours =
-                    text.HeadColor is not null || changes
-                        ? ToneOf(Gradient(foot, text.HeadColor?.ToSingle() ?? foot), e.Opacity, e.Saturation, e.Stops)
-                        : null;
-                Vector3 own = colours is null ? foot : Vector3.One;
+                // One colour stands in the material; whatever is more than that in a picture over its face.
+                Material Of(string name, Vector3 from, Vector3? to)
+                {
+                    FloatImage? colours =
+                        to is not null || changes
+                            ? ToneOf(Gradient(from, to ?? from, text.Gradient), e.Opacity, e.Saturation, e.Stops)
+                            : null;
+                    Vector3 own = colours is null ? from : Vector3.One;
+                    return new Material(name, text.OwnColour ? default : own, 0, 0.5f)
+                    {
+                        Specular = text.OwnColour ? 0 : 1,
+                        Emission = text.OwnColour ? own : default,
+                        Picture = colours,
+                        SeeThrough = e.Opacity < 1,
+                    };
+                }
+                Material letters = Of("lettering", first, text.HeadColor?.ToSingle());
                 return new(
                     tree,
-                    Chosen(
-                        e,
-                        [
-                            new Material("lettering", text.OwnColour ? default : own, 0, 0.5f)
-                            {
-                                Specular = text.OwnColour ? 0 : 1,
-                                Emission = text.OwnColour ? own : default,
-                                Picture = colours,
-                                SeeThrough = e.Opacity < 1,
-                            },
-                        ]
-                    )
+                    Chosen(e, text.StrokeMetres > 0 ? [letters, Of("stroke", text.StrokeColor?.ToSingle() ?? default, null)] : [letters])
                 );
             }
             default:
@@ -225,21 +251,37 @@ public sealed class ElementWork(IMedia media)
         return result;
     }
 
-    /// <summary>An upright picture on the middle of its foot, seen from +Z.</summary>
-    private static TriangleMesh Card(float width, float height) =>
-        new([new(-width / 2, 0, 0), new(width / 2, 0, 0), new(width / 2, height, 0), new(-width / 2, height, 0)], [0, 1, 2, 0, 2, 3])
-        {
-            TextureCoordinates = [new(0, 1), new(1, 1), new(1, 0), new(0, 0)],
-        };
+    /// <summary>
+    /// A picture: upright on the middle of its foot and seen from +Z, or flat about its middle and seen from +Y, its head towards −Z.
+    /// </summary>
+    private static TriangleMesh Card(float width, float height, float across, float up, bool flat)
+    {
+        float x = width / 2;
+        Vector3[] corners = flat
+            ? [new(-x, 0, height / 2), new(x, 0, height / 2), new(x, 0, -height / 2), new(-x, 0, -height / 2)]
+            : [new(-x, 0, 0), new(x, 0, 0), new(x, height, 0), new(-x, height, 0)];
+        return new(corners, [0, 1, 2, 0, 2, 3]) { TextureCoordinates = [new(0, up), new(across, up), new(across, 0), new(0, 0)] };
+    }
 
-    private static FloatImage Gradient(Vector3 foot, Vector3 head)
+    private static FloatImage Gradient(Vector3 from, Vector3 to, LetteringGradient way)
     {
         const int steps = 64;
-        var image = new FloatImage(1, steps, 4);
-        for (int y = 0; y < steps; y++)
+        int across = way == LetteringGradient.Up ? 1 : steps,
+            up = way == LetteringGradient.Across ? 1 : steps;
+        var image = new FloatImage(across, up, 4);
+        for (int i = 0; i < across * up; i++)
         {
-            Vector3 c = Vector3.Lerp(head, foot, y / (steps - 1f));
-            (image.Data[4 * y], image.Data[4 * y + 1], image.Data[4 * y + 2], image.Data[4 * y + 3]) = (c.X, c.Y, c.Z, 1);
+            float x = across > 1 ? i % across / (steps - 1f) : 0.5f,
+                y = up > 1 ? 1 - i / across / (steps - 1f) : 0.5f,
+                t = way switch
+                {
+                    LetteringGradient.Across => x,
+                    // Whole at the middle of each edge.
+                    LetteringGradient.Radial => MathF.Min(1, 2 * new Vector2(x - 0.5f, y - 0.5f).Length()),
+                    _ => y,
+                };
+            Vector3 c = Vector3.Lerp(from, to, t);
+            (image.Data[4 * i], image.Data[4 * i + 1], image.Data[4 * i + 2], image.Data[4 * i + 3]) = (c.X, c.Y, c.Z, 1);
         }
         return image;
     }

@@ -5,6 +5,7 @@ using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -20,6 +21,29 @@ public sealed class FrameRenderer(ShotEngine engine)
     private readonly Cache<SetPass> _passes = new(Sizes.Of);
 
     internal LightRig Rig(ShotDocument shot) => LightRig.Of(shot.Lights, l => engine.Place.Around(l.Media!));
+
+    /// <summary>The same with the cards whose pictures light what is around them, as they are at a frame.</summary>
+    /// <param name="shot">With all that hangs where it is then.</param>
+    internal LightRig Rig(ShotDocument shot, int frame)
+    {
+        LightRig rig = Rig(shot);
+        Element[] cards = [.. shot.Elements.Where(e => e.Lights && !e.Off)];
+        // A light that is looked at alone is alone.
+        return cards.Length == 0 || shot.Lights.Any(l => l is { Alone: true, Off: false })
+            ? rig
+            : rig with
+            {
+                Sampled =
+                [
+                    .. rig.Sampled,
+                    .. engine
+                        .Elements(shot with { Elements = cards }, frame)
+                        .Select(p => (Placed: p, Card: cards.First(c => c.Id == p.Id).At(frame)))
+                        .Select(c => PictureLight.Of(c.Placed, c.Card.Name, c.Card.LightStops, !c.Card.LiesFlat))
+                        .OfType<PictureLight>(),
+                ],
+            };
+    }
 
     /// <summary>The shot with its lights as they are keyed at a frame.</summary>
     public static ShotDocument LitAt(ShotDocument shot, int frame) =>
@@ -57,7 +81,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         SkyOpenings? openings = engine.Place.OpeningsOf(shot);
         shot = engine.Figures.At(LitAt(shot, frame), frame);
         SetScene set = engine.Place.Set(shot);
-        LightRig rig = Rig(shot);
+        LightRig rig = Rig(shot, frame);
         RayGrid within = engine.Grid(shot, frame, w, h),
             grid = overscan == 0 ? within : new(within.Pinhole.Wider(overscan), pose);
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
@@ -232,7 +256,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         return
         [
             .. rig.Sampled.Select(s =>
-                shot.Lights.First(l => l.Id == s.Id).ShadeMatte is { } matte
+                shot.Lights.FirstOrDefault(l => l.Id == s.Id)?.ShadeMatte is { } matte
                     ? (float[])[.. engine.Mattes.Coverage(shot, matte, frame, width, height).Select(v => 1 - v)]
                     : null
             ),
@@ -355,7 +379,8 @@ public sealed class FrameRenderer(ShotEngine engine)
         {
             throw new ShotFault("No light of the plate is known yet. Add the sun and the sky that lit it at step 5.");
         }
-        shot = Reduced.Light(LitAt(Hanging.At(shot, frame), frame));
+        // Cards that light are no light of the plate.
+        shot = Reduced.Light(LitAt(Hanging.At(shot with { Elements = [.. shot.Elements.Where(e => !e.Lights)] }, frame), frame));
         RayGrid grid = engine.Grid(shot, frame, width, PlateMedia.HeightFor(shot, width));
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
         return _light.Get(ResultKey.Of("light", 3, shot, frame, width), () =>

@@ -49,7 +49,7 @@ public sealed class SeenPieces(ShotEngine engine)
     {
         ShotDocument then = FrameRenderer.LitAt(Hanging.At(shot, at), at);
         SetScene set = at == frame ? looked : engine.Place.Set(engine.Figures.At(then, at));
-        LightRig rig = engine.Renderer.Rig(then);
+        LightRig rig = engine.Renderer.Rig(then, at);
         SkyOpenings? openings = engine.Place.OpeningsOf(then);
         Similarity?[] moved =
         [

@@ -191,7 +191,7 @@ public sealed class ShotEngine
         var elementScene = new ElementScene(elements);
         var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * inCamera).Normalized().ToSingle());
         Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-        Hit own = elementScene.Intersect(ray with { TMax = hit.T });
+        Hit own = elementScene.Shows(ray with { TMax = hit.T });
         if (!hit.IsHit && !own.IsHit)
         {
             // Where nothing is built the found depth still answers.

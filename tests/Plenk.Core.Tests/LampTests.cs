@@ -1,7 +1,9 @@
 using System.Numerics;
+using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Xunit;
@@ -22,10 +24,15 @@ public sealed class LampTests
     )
     {
         LightRig rig = LightRig.Of(beside is null ? [light] : [light, beside], panorama);
+        return Irradiance(rig.Sampled[0], place, normal, samples);
+    }
+
+    private static Vector3 Irradiance(SampledLight light, Vec3 place, Vec3 normal, int samples)
+    {
         Vector3 sum = default;
         for (uint i = 0; i < samples; i++)
         {
-            sum += rig.Sampled[0].Sample(place.ToSingle(), normal.ToSingle(), Sampling.Point(i, 5, 1), null).Irradiance;
+            sum += light.Sample(place.ToSingle(), normal.ToSingle(), Sampling.Point(i, 5, 1), null).Irradiance;
         }
         return sum / samples;
     }
@@ -105,6 +112,58 @@ public sealed class LampTests
         Assert.Equal(Math.PI * 2 * 0.05573419700, Irradiance(upright, default, Vec3.UnitY, 65536).X, 1e-3);
         // Behind it is dark.
         Assert.Equal(0, Irradiance(upright, new(0, 0, -2), Vec3.UnitY, 64).X);
+    }
+
+    // The same catalogue: a card's picture shines like a rectangle of its light; half of it, like half of it.
+    [Fact]
+    public void Pictures_that_shine()
+    {
+        PlacedElement Card(Func<int, float> light, float repeat = 1)
+        {
+            // 2 × 2 m, a metre above the floor.
+            var mesh = new TriangleMesh([new(-1, 0, 1), new(1, 0, 1), new(1, 0, -1), new(-1, 0, -1)], [0, 1, 2, 0, 2, 3])
+            {
+                TextureCoordinates = [new(0, repeat), new(repeat, repeat), new(repeat, 0), new(0, 0)],
+            };
+            var picture = new FloatImage(8, 8, 4);
+            for (int i = 0; i < 64; i++)
+            {
+                (picture.Data[4 * i], picture.Data[4 * i + 1], picture.Data[4 * i + 2], picture.Data[4 * i + 3]) = (
+                    light(i),
+                    2 * light(i),
+                    0,
+                    1
+                );
+            }
+            return new(
+                "card",
+                new(
+                    new MeshTree(mesh),
+                    [
+                        new Material("card", default, 0, 1)
+                        {
+                            Emission = Vector3.One,
+                            Picture = picture,
+                            SeeThrough = true,
+                        },
+                    ]
+                ),
+                new Similarity(1, Matrix3.Identity, new(0, 1, 0))
+            );
+        }
+        double whole = Math.PI * 0.5541264240;
+        PictureLight Of(PlacedElement card, double stops = 0, bool both = true) => PictureLight.Of(card, "card", stops, both)!;
+        Vector3 even = Irradiance(Of(Card(_ => 1)), default, Vec3.UnitY, 65536);
+        Assert.Equal(whole, even.X, 2e-3);
+        Assert.Equal(2 * whole, even.Y, 4e-3);
+        Assert.Equal(0, even.Z);
+        Assert.Equal(whole / 2, Irradiance(Of(Card(i => i % 8 < 4 ? 1 : 0)), default, Vec3.UnitY, 65536).X, 2e-3);
+        Assert.Equal(4 * whole, Irradiance(Of(Card(_ => 1), stops: 2), default, Vec3.UnitY, 65536).X, 8e-3);
+        // Four times beside and above itself its bright half is half of it again.
+        Assert.Equal(whole / 2, Irradiance(Of(Card(i => i % 8 < 4 ? 1 : 0, repeat: 4)), default, Vec3.UnitY, 65536).X, 2e-2);
+        // It is seen from +Y: below it is dark, unless it shines both ways; what is black is no light.
+        Assert.Equal(0, Irradiance(Of(Card(_ => 1), both: false), default, Vec3.UnitY, 64).X);
+        Assert.Null(PictureLight.Of(Card(_ => 0), "card", 0, true));
     }
 
     // Moon and Spencer 1942: 7π/9 of the zenith on the floor, here scaled to π; an unobstructed wall gets 0.96804 where the floor gets 2.44346.

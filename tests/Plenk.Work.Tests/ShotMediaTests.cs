@@ -36,6 +36,7 @@ public sealed class ShotMediaTests
             "Element.Media",
             "FrameSource.Frames",
             "GrainFreeCopy.Frames",
+            "Lettering.FontMedia",
             "Light.Media",
             "Matte.Frames",
             "Matte.Frozen",

@@ -353,6 +353,14 @@ public static class ShotChecks
                     $"Contact, {e.Name}: its opacity is between 0 and 100 %, the strength of its colours between 0 and 4, its light within 20 stops."
                 );
             }
+            Need(
+                e.SoftMetres is >= 0 and <= 100 && e.RepeatAcross is > 0 and <= 1000 && e.RepeatUp is > 0 and <= 1000,
+                $"Contact, {e.Name}: it goes soft over 0 to 100 m, and stands beside and above itself up to 1000 times."
+            );
+            Need(
+                e.Keys.Select(k => k.LightStops).Prepend(e.LightStops).All(s => s is null or (>= -20 and <= 20)),
+                $"Contact, {e.Name}: the light that it gives is within 20 stops of what is seen of it."
+            );
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
             Need(
                 e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null,

@@ -13,6 +13,9 @@ public sealed class ElementScene
 {
     /// <summary>sin² of the half angle below which an element sends no noticeable light to a spot: its form factor.</summary>
     private const float Negligible = 4e-3f;
+
+    /// <summary>Alpha up to which nothing counts as seen under a pointer.</summary>
+    private const float Faint = 0.04f;
     private readonly TraceScene _scene;
     private readonly bool _seeThrough;
     private readonly RayKinds _casts;
@@ -25,8 +28,9 @@ public sealed class ElementScene
     /// <summary>So many of them are seen, the first ones.</summary>
     public int Shown { get; }
 
-    /// <summary>Some are added to what is behind them.</summary>
-    public bool AnyAdded { get; }
+    /// <summary>Some are blended with what is behind them; and of these, some change it otherwise than by their light.</summary>
+    public bool AnyBlended { get; }
+    public bool AnyChanging { get; }
     public IReadOnlyList<TraceInstance> Instances => _scene.Instances;
 
     public ElementScene(IReadOnlyList<PlacedElement> elements)
@@ -35,7 +39,8 @@ public sealed class ElementScene
         _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.Kind))]);
         _casts = elements.Where(e => e.CastsOnly).Aggregate(RayKinds.None, (kinds, e) => kinds | e.Kind);
         Shown = elements.Count(e => e.Kind == RayKinds.Element);
-        AnyAdded = elements.Any(e => e.Kind == RayKinds.Added);
+        AnyBlended = elements.Any(e => e.Kind == RayKinds.Blended);
+        AnyChanging = elements.Any(e => e.Kind == RayKinds.Blended && e.Blend != Shots.ElementBlend.Added);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
         _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
         // A little wider, so that rounding leaves nothing of the mesh outside.
@@ -64,8 +69,26 @@ public sealed class ElementScene
         return _seeThrough ? Stopped(ray, hit) : hit;
     }
 
-    /// <summary>The next that is added along a ray.</summary>
-    public Hit NextAdded(in Ray ray) => _scene.Intersect(ray, RayKinds.Added);
+    /// <summary>The next that is blended along a ray.</summary>
+    public Hit NextBlended(in Ray ray) => _scene.Intersect(ray, RayKinds.Blended);
+
+    /// <summary>The nearest surface along a ray, whatever it stops of it.</summary>
+    public Hit Nearest(in Ray ray) => _scene.Intersect(ray, RayKinds.Element);
+
+    /// <summary>The nearest that is seen at all along a ray, however it comes together with what is behind it.</summary>
+    public Hit Shows(Ray ray)
+    {
+        for (int i = 0; i < 64 && ray.TMin < ray.TMax; i++)
+        {
+            Hit hit = _scene.Intersect(ray, RayKinds.Element | RayKinds.Blended);
+            if (!hit.IsHit || Elements[hit.Instance].Model.Stops(hit) > Faint)
+            {
+                return hit;
+            }
+            ray = ray.Beyond(hit);
+        }
+        return Hit.None;
+    }
 
     /// <param name="without">What only casts, and is not counted.</param>
     public bool Occluded(in Ray ray, RayKinds without = RayKinds.None) =>

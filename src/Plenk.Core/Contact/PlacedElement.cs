@@ -53,9 +53,22 @@ public sealed record ElementModel(MeshTree Tree, IReadOnlyList<Material> Materia
 /// <summary>An element as it stands in a frame.</summary>
 /// <param name="Kind">
 /// As what rays meet it. One that only casts is not seen: it keeps light from what is around it, for a picture or a piece that shows it
-/// already. One that is added hides nothing. Both stand last.
+/// already. One that is blended hides nothing. Both stand last.
 /// </param>
 public sealed record PlacedElement(string Id, ElementModel Model, Similarity ObjectToWorld, RayKinds Kind = RayKinds.Element)
 {
+    /// <summary>How one that is blended comes together with what is behind it.</summary>
+    public Shots.ElementBlend Blend { get; init; }
+
+    /// <summary>Where it comes so near before the set, along a ray, its alpha goes to nothing; metres.</summary>
+    public float Soft { get; init; }
+
+    /// <summary>How much of a ray is stopped at a hit, 0..1, with the set behind it so far away.</summary>
+    public float Stops(in Hit hit, float set) =>
+        Model.Stops(hit) is var own && Soft > 0 && float.IsFinite(set) ? own * Smooth((set - hit.T) / Soft) : own;
+
+    // t² (3 − 2t): the cubic of Hermite between 0 and 1.
+    private static float Smooth(float t) => Math.Clamp(t, 0, 1) is var u ? u * u * (3 - 2 * u) : 0;
+
     public bool CastsOnly => Kind is RayKinds.Casts or RayKinds.CastsNew;
 }

@@ -22,6 +22,9 @@ public sealed class DifferentialRenderer
     /// <summary>Rays of a pixel to a sky from which on what elements keep of it is aimed at.</summary>
     private const int LeastSkyRays = 32;
 
+    /// <summary>Below this share nothing more is asked for along a ray.</summary>
+    private const float Closed = 1e-3f;
+
     /// <summary>Rays of the contact look a camera sample.</summary>
     public const int ContactRays = 4;
 
@@ -66,7 +69,8 @@ public sealed class DifferentialRenderer
         _position,
         _normal;
     private readonly FloatImage? _contact,
-        _mirror;
+        _mirror,
+        _through;
     private readonly ElementParts? _parts;
     private readonly float[] _share;
     private readonly float[] _distance; // of what elements show, along the ray; +∞ where nothing does
@@ -151,6 +155,7 @@ public sealed class DifferentialRenderer
         (_held, _e0, _en, _depth, _position, _normal) = (Layer(4), Layer(3), Layer(3), Layer(1), Layer(3), Layer(3));
         _contact = _touching ? Layer(1) : null;
         _mirror = options.Surfaces is { AnyMirrors: true } && anyElements ? Layer(3) : null;
+        _through = _still.Scene.AnyChanging ? Layer(3) : null;
         _parts = options.Parts
             ? new(
                 Layer(3),
@@ -256,14 +261,18 @@ public sealed class DifferentialRenderer
         public Shaded Parts;
         public float Before,
             After,
-            ElementOpen;
+            ElementOpen,
+            ElementSamples,
+            ThroughWeight;
+
+        /// <summary>By what pictures that are blended multiply the background.</summary>
+        public Vector3 Through;
         public float DistanceSum,
             DistanceWeight,
             Shown;
         public int LightSamples,
             Receivers,
-            SetClosed,
-            ElementSamples;
+            SetClosed;
 
         /// <summary>Of the receivers, what nothing filmed before them covers.</summary>
         public float Open;
@@ -376,6 +385,7 @@ public sealed class DifferentialRenderer
         int pixel = y * _width + x;
         Span<RenderedSpot> rendered = stackalloc RenderedSpot[_options.Rendered.Count];
         int layers = RenderedAt(pixel, rendered);
+        Span<BlendedSpot> blended = stackalloc BlendedSpot[scene.AnyBlended ? SeenSet.MostLayers : 0];
         for (int i = 0; i < moment.Samples; i++)
         {
             ref readonly SetSample s = ref row[i];
@@ -400,32 +410,48 @@ public sealed class DifferentialRenderer
             }
             var ray = new Ray(pass.Camera.Origin, s.Direction);
             Hit hit = Hit.None;
-            if (scene.MayMeet(ray.Origin, ray.Direction))
+            int laid = 0;
+            if (scene.AnyBlended)
             {
-                cast++;
-                hit = scene.Intersect(ray);
+                laid = Blended(moment, ray, s, pixel, rendered[..layers], index, seed, blended, ref sums, ref cast);
             }
-            if (scene.AnyAdded)
-            {
-                Added(moment, ray with { TMax = hit.T }, s, pixel, rendered[..layers], index, seed, ref sums, ref cast);
-            }
-            // From near to far: what was rendered elsewhere and lies before the element, the element, and what lies behind it.
+            // From near to far: elements, and what was rendered elsewhere where it lies.
+            bool mayMeet = scene.MayMeet(ray.Origin, ray.Direction);
             float open = 1;
             int at = 0;
-            for (; at < layers && rendered[at].Distance < hit.T; at++)
+            Ray rest = ray;
+            for (int k = 0; k < SeenSet.MostLayers && open > Closed; k++)
             {
-                Laid(rendered[at], s, pixel, index, tally, ref open, ref sums);
-            }
-            if (hit.IsHit)
-            {
-                Seen(moment, hit, ray, s, pixel, open, index, seed, byLight, tally, ref sums, ref cast);
-            }
-            else
-            {
-                for (; at < layers; at++)
+                if (mayMeet)
                 {
-                    Laid(rendered[at], s, pixel, index, tally, ref open, ref sums);
+                    cast++;
+                    hit = rest.TMin < rest.TMax ? scene.Nearest(rest) : Hit.None;
                 }
+                for (; at < layers && rendered[at].Distance < hit.T; at++)
+                {
+                    Laid(rendered[at], s, pixel, index, tally, blended[..laid], ref open, ref sums);
+                }
+                if (!hit.IsHit)
+                {
+                    for (; at < layers; at++)
+                    {
+                        Laid(rendered[at], s, pixel, index, tally, blended[..laid], ref open, ref sums);
+                    }
+                    break;
+                }
+                float stops = scene.Elements[hit.Instance].Stops(hit, s.Piece >= 0 ? s.Distance : float.PositiveInfinity);
+                if (stops > 0)
+                {
+                    Seen(moment, hit, ray, s, pixel, open * stops, index, seed, byLight, tally, blended[..laid], ref sums, ref cast);
+                }
+                open *= 1 - stops;
+                rest = rest.Beyond(hit);
+            }
+            if (_through is not null)
+            {
+                float left = MathF.Max(0, 1 - sums.Shown);
+                sums.Through += left * Through(blended[..laid], PlateAt(pixel), float.PositiveInfinity);
+                sums.ThroughWeight += left;
             }
             if (_objects is not null && s.Piece >= 0 && sums.Shown < 1)
             {
@@ -608,14 +634,50 @@ public sealed class DifferentialRenderer
         return n;
     }
 
-    private void Laid(in RenderedSpot spot, in SetSample s, int pixel, uint index, Tally tally, ref float open, ref Sums sums)
+    private void Laid(
+        in RenderedSpot spot,
+        in SetSample s,
+        int pixel,
+        uint index,
+        Tally tally,
+        ReadOnlySpan<BlendedSpot> blended,
+        ref float open,
+        ref Sums sums
+    )
     {
-        float shown = Add(spot.Color * open, spot.Alpha * open, spot.Distance, s, pixel, index, ref sums);
+        Vector3 own = spot.Alpha > 0 ? spot.Color / spot.Alpha : default;
+        float shown = Add(
+            spot.Color * Through(blended, own, spot.Distance) * open,
+            spot.Alpha * open,
+            spot.Distance,
+            s,
+            pixel,
+            index,
+            ref sums
+        );
         if (_objects is not null)
         {
             tally.Objects.Add(_still.Scene.Shown + spot.Layer, shown);
         }
         open *= 1 - spot.Alpha;
+    }
+
+    /// <summary>What the set and what was filmed leave to be seen at a distance.</summary>
+    private float Kept(float distance, in SetSample s, int pixel)
+    {
+        if (distance >= s.HideDistance)
+        {
+            return 0;
+        }
+        float shows = 1;
+        foreach (HidingMatte m in _options.Mattes)
+        {
+            if (distance > m.Beyond)
+            {
+                shows *= 1 - m.Coverage[pixel];
+            }
+        }
+        return shows;
     }
 
     /// <summary>Colour and coverage before and after holding out; gives the coverage after.</summary>
@@ -631,18 +693,7 @@ public sealed class DifferentialRenderer
         {
             (sums.DistanceSum, sums.DistanceWeight) = (sums.DistanceSum + alpha * distance, sums.DistanceWeight + alpha);
         }
-        if (distance >= s.HideDistance)
-        {
-            return 0;
-        }
-        float shows = 1;
-        foreach (HidingMatte m in _options.Mattes)
-        {
-            if (distance > m.Beyond)
-            {
-                shows *= 1 - m.Coverage[pixel];
-            }
-        }
+        float shows = Kept(distance, s, pixel);
         sums.After += alpha * shows;
         sums.Shown += alpha * shows;
         sums.HeldColor += color * shows;
@@ -660,6 +711,7 @@ public sealed class DifferentialRenderer
         uint seed,
         Span<Vector3> byLight,
         Tally tally,
+        ReadOnlySpan<BlendedSpot> blended,
         ref Sums sums,
         ref long cast
     )
@@ -668,7 +720,7 @@ public sealed class DifferentialRenderer
         if (_touching)
         {
             float clear = moment.Shader.Open(hit, ray, _reach, index, seed);
-            (sums.ElementOpen, sums.ElementSamples) = (sums.ElementOpen + clear, sums.ElementSamples + 1);
+            (sums.ElementOpen, sums.ElementSamples) = (sums.ElementOpen + open * clear, sums.ElementSamples + open);
             near = 1 - _look * (1 - clear);
             cast += ContactRays;
         }
@@ -682,7 +734,7 @@ public sealed class DifferentialRenderer
             sums.Parts.Reflection += shaded.Reflection * by;
             sums.Parts.Emission += shaded.Emission * by;
         }
-        float shown = Add(shaded.Color * by, open, hit.T, s, pixel, index, ref sums);
+        float shown = Add(shaded.Color * Through(blended, shaded.Color, hit.T) * by, open, hit.T, s, pixel, index, ref sums);
         if (_objects is null)
         {
             return;
@@ -696,8 +748,31 @@ public sealed class DifferentialRenderer
         );
     }
 
-    /// <summary>Light of what is added, as far as an element or what was rendered elsewhere stands before it; of each its nearest face.</summary>
-    private void Added(
+    /// <summary>A picture that is blended with what lies behind it, as a ray meets it.</summary>
+    private readonly record struct BlendedSpot(Shots.ElementBlend How, Vector3 Color, float Alpha, float Distance);
+
+    /// <summary>By what the pictures nearer than a distance multiply what is there.</summary>
+    private static Vector3 Through(ReadOnlySpan<BlendedSpot> spots, Vector3 behind, float distance)
+    {
+        Vector3 leaves = Vector3.One;
+        // The one that is nearest comes last.
+        for (int i = spots.Length - 1; i >= 0; i--)
+        {
+            if (spots[i].Distance < distance)
+            {
+                leaves *= Blending.Leaves(spots[i].How, spots[i].Color, spots[i].Alpha, behind * leaves);
+            }
+        }
+        return leaves;
+    }
+
+    private Vector3 PlateAt(int pixel) => new(_plate.Data[3 * pixel], _plate.Data[3 * pixel + 1], _plate.Data[3 * pixel + 2]);
+
+    /// <summary>
+    /// Pictures that are blended with what is behind them, from near to far, of each its nearest face; the light of what is added is counted
+    /// as far as an element or what was rendered elsewhere leaves it to be seen.
+    /// </summary>
+    private int Blended(
         Moment moment,
         Ray ray,
         in SetSample s,
@@ -705,37 +780,78 @@ public sealed class DifferentialRenderer
         ReadOnlySpan<RenderedSpot> rendered,
         uint index,
         uint seed,
+        Span<BlendedSpot> spots,
         ref Sums sums,
         ref long cast
     )
     {
         Span<bool> met = stackalloc bool[moment.Scene.Elements.Count];
-        for (int k = 0; k < SeenSet.MostLayers; k++)
+        float whole = s.Piece >= 0 ? s.Distance : float.PositiveInfinity;
+        Vector3 leaves = Vector3.One;
+        int n = 0;
+        for (int k = 0; k < spots.Length; k++)
         {
             cast++;
-            Hit hit = moment.Scene.NextAdded(ray);
+            Hit hit = moment.Scene.NextBlended(ray);
             if (!hit.IsHit)
             {
-                return;
+                return n;
             }
             if (!met[hit.Instance])
             {
                 met[hit.Instance] = true;
-                float shows = moment.Scene.Elements[hit.Instance].Model.Stops(hit);
-                foreach (RenderedSpot spot in rendered)
+                PlacedElement own = moment.Scene.Elements[hit.Instance];
+                float alpha = own.Stops(hit, whole),
+                    shows = Clear(moment, ray, hit, rendered, whole, ref cast);
+                if (alpha > 0 && shows > 0)
                 {
-                    shows *= spot.Distance < hit.T ? 1 - spot.Alpha : 1;
+                    Vector3 colour = alpha * moment.Shader.Shade(hit, ray, index, seed, []).Color,
+                        light = shows * Blending.Adds(own.Blend, colour) * leaves;
+                    if (light != default)
+                    {
+                        Add(light, 0, hit.T, s, pixel, index, ref sums);
+                        sums.Parts.Emission += light;
+                    }
+                    if (own.Blend != Shots.ElementBlend.Added)
+                    {
+                        // What hides it hides what it changes too.
+                        float kept = shows * Kept(hit.T, s, pixel);
+                        spots[n] = new(own.Blend, kept * colour, kept * alpha, hit.T);
+                        leaves *= Blending.Leaves(own.Blend, spots[n].Color, spots[n].Alpha, PlateAt(pixel));
+                        n++;
+                    }
                 }
-                Vector3 light = shows * moment.Shader.Shade(hit, ray, index, seed, []).Color;
-                Add(light, 0, hit.T, s, pixel, index, ref sums);
-                sums.Parts.Emission += light;
             }
             ray = ray.Beyond(hit);
             if (ray.TMin >= ray.TMax)
             {
-                return;
+                return n;
             }
         }
+        return n;
+    }
+
+    /// <summary>What elements and what was rendered elsewhere leave to be seen of a place along a ray.</summary>
+    private static float Clear(Moment moment, in Ray ray, in Hit of, ReadOnlySpan<RenderedSpot> rendered, float set, ref long cast)
+    {
+        float shows = 1;
+        foreach (RenderedSpot spot in rendered)
+        {
+            shows *= spot.Distance < of.T ? 1 - spot.Alpha : 1;
+        }
+        Ray before = ray with { TMin = 0, TMax = of.T };
+        for (int k = 0; k < SeenSet.MostLayers && shows > Closed && before.TMin < before.TMax; k++)
+        {
+            cast++;
+            Hit hit = moment.Scene.Nearest(before);
+            if (!hit.IsHit)
+            {
+                return shows;
+            }
+            shows *= 1 - moment.Scene.Elements[hit.Instance].Stops(hit, set);
+            before = before.Beyond(hit);
+        }
+        return shows;
     }
 
     /// <summary>What a mirroring piece shows of elements in the place of what it showed.</summary>
@@ -944,6 +1060,10 @@ public sealed class DifferentialRenderer
                 }
             }
         }
+        if (_through is not null)
+        {
+            Rgb(_through, x, y, sums.ThroughWeight > 0 ? sums.Through / sums.ThroughWeight : Vector3.One);
+        }
         _share[y * _width + x] = share;
         _distance[y * _width + x] = sums.DistanceWeight > 0 ? sums.DistanceSum / sums.DistanceWeight : float.PositiveInfinity;
         _visibility[x, y, 0] = sums.SunRays > 0 ? (float)sums.SunOpen / sums.SunRays : 1;
@@ -994,6 +1114,15 @@ public sealed class DifferentialRenderer
                 }
             }
         });
+        for (int i = 0; i < (_through?.Data.Length ?? 0); i++)
+        {
+            _shadow.Data[i] *= _through!.Data[i];
+            _added.Data[i] *= _through.Data[i];
+            if (_mirror is not null)
+            {
+                _mirror.Data[i] *= _through.Data[i];
+            }
+        }
         return FrameMerge.Over(_held, _plate, _shadow, _setContact, _added, _mirror, _options.Mattes, _options.Background?.Touched);
     }
 

@@ -129,6 +129,7 @@ public static class MovedWorld
         {
             Position = Place(e.Position),
             Scale = map.Scale * e.Scale,
+            SoftMetres = map.Scale * e.SoftMetres,
             Keys =
             [
                 .. e.Keys.Select(k =>

@@ -167,7 +167,11 @@ public static class Reduced
 
     private static ShotDocument Lit(ShotDocument to, ShotDocument shot)
     {
-        to = to with { Lights = shot.Lights };
+        to = to with
+        {
+            Lights = shot.Lights,
+            Elements = [.. to.Elements, .. shot.Elements.Where(e => e.Lights && to.Elements.All(o => o.Id != e.Id))],
+        };
         return shot.Lights.Any(l => l.ShadeMatte is not null) ? WithMattes(to, shot) : to;
     }
 }

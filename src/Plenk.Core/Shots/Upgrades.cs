@@ -35,6 +35,18 @@ public static class Upgrades
             }
             document["schemaVersion"] = 1;
         }
+        if (version <= 1)
+        {
+            // A card was added to what is behind it or not, before there were more ways.
+            foreach (JsonNode? element in document["elements"] as JsonArray ?? [])
+            {
+                if (element is JsonObject e && e.Remove("added", out JsonNode? added) && added?.GetValue<bool>() == true)
+                {
+                    e["blend"] = nameof(ElementBlend.Added);
+                }
+            }
+            document["schemaVersion"] = 2;
+        }
         return document;
     }
 }

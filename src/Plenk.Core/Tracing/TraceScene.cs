@@ -31,8 +31,8 @@ public enum RayKinds
     /// <summary>Pieces that were not there when the plate was shot throw theirs likewise.</summary>
     CastsNew = 64,
 
-    /// <summary>Elements that are added to what is behind them: seen by the camera, hiding nothing and keeping no light.</summary>
-    Added = 128,
+    /// <summary>Elements that are blended with what is behind them: seen by the camera, hiding nothing and keeping no light.</summary>
+    Blended = 128,
 }
 
 /// <summary>A mesh placed in the world. Moving one makes a new instance; the mesh's tree is kept.</summary>

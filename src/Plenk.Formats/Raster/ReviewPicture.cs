@@ -81,7 +81,7 @@ public static class ReviewPicture
     /// <param name="ink">Its code; null: white on a dark edge of a twelfth of the line.</param>
     private static void Write(CodeImage picture, string text, int size, Func<int, int> left, Func<int, int> top, int? ink = null)
     {
-        var (values, w, h) = LetterPicture.Of(text, serif: false, size);
+        var (values, w, h) = LetterPicture.Of(text, LetterFont.Sans, size);
         if (w == 0)
         {
             return;

@@ -107,6 +107,37 @@ public static class ContactApi
             .WithSummary("Brings frames in that were rendered through the shot’s camera")
             .Accepts<IFormFileCollection>("multipart/form-data");
 
+        api.MapPost("/elements/{element}/font", async (long id, string element, HttpContext http, ShotStore shots, MediaStore media) =>
+            {
+                IFormCollection form = await http.Request.FormIn();
+                var (name, bytes) = Files(form).First();
+                OpenTypeFont font = OpenTypeFont.Read(bytes, name);
+                var (document, revision) = await ShotApi.Need(shots, id);
+                Element own = document.Elements.FirstOrDefault(e => e.Id == element && e.Text is not null)
+                    ?? throw new NotThereException("There is no such lettering.");
+                if (font.Lacks(own.Text!.Text) is { Count: > 0 } lacks)
+                {
+                    throw new ShotFault(
+                        $"{font.Name} has no letter for {string.Join(" ", lacks.Take(8))}. Type letters that it has first, or bring another font in."
+                    );
+                }
+                string hash = media.Write(bytes);
+                ShotDocument changed = document with
+                {
+                    Elements =
+                    [
+                        .. document.Elements.Select(e =>
+                            e.Id == element ? e with { Text = own.Text with { FontMedia = hash, FontName = font.Name } } : e
+                        ),
+                    ],
+                };
+                await ShotApi.Keep(shots, id, http, changed, $"{own.Name} in {font.Name}", form["baseRevision"], revision.Number);
+                return new { state = await ShotApi.State(shots, id) };
+            })
+            .WithSummary("Brings a font in for lettering: .ttf, .otf or .woff")
+            .Accepts<IFormFileCollection>("multipart/form-data")
+            .DisableAntiforgery();
+
         // What an element's file says of its materials, with what was chosen.
         api.MapGet("/elements/{element}/materials", async (long id, string element, ShotStore shots, ShotEngine engine) =>
             {

@@ -65,6 +65,22 @@ public static partial class ContactSheet
     /// <summary>Its opacity, the strength of its colours and its light are chosen.</summary>
     public static bool HasTone(Element e) => e.Kind is ElementKind.Card or ElementKind.Lettering;
 
+    public static IReadOnlyList<(string, string)> Blends { get; } =
+    [
+        (nameof(ElementBlend.Over), "over what is behind it"),
+        (nameof(ElementBlend.Added), "added to it, hiding nothing"),
+        (nameof(ElementBlend.Screened), "screened on it"),
+        (nameof(ElementBlend.Multiplied), "multiplied with it"),
+        (nameof(ElementBlend.Overlaid), "overlaid on it"),
+    ];
+
+    public static IReadOnlyList<(string, string)> Gradients { get; } =
+    [
+        (nameof(LetteringGradient.Up), "from foot to head"),
+        (nameof(LetteringGradient.Across), "from left to right"),
+        (nameof(LetteringGradient.Radial), "from the middle outwards"),
+    ];
+
     public static IReadOnlyList<(string, string)> Outsides { get; } =
     [
         ("", "as usual"),
@@ -113,6 +129,7 @@ public static partial class ContactSheet
             Edit.Set($"{at}/opacity", now.Opacity),
             Edit.Set($"{at}/saturation", now.Saturation),
             Edit.Set($"{at}/stops", now.Stops),
+            Edit.Set($"{at}/lightStops", now.LightStops),
             Edit.Set($"{at}/keys", Array.Empty<ElementKey>()),
         ];
     }

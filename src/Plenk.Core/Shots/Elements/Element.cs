@@ -39,8 +39,27 @@ public sealed record Element : Extensible
     /// <summary>Of a card and of lettering: how much of what is behind it it hides, times its own alpha, 0..1.</summary>
     public double Opacity { get; init; } = 1;
 
-    /// <summary>Of a card and of lettering: its light is added to what is behind it, of which it hides nothing.</summary>
-    public bool Added { get; init; }
+    /// <summary>Of a card and of lettering.</summary>
+    public ElementBlend Blend { get; init; }
+
+    /// <summary>
+    /// Of a card and of lettering: where it meets the set its alpha goes to nothing over so many metres along the line of sight; 0: it is
+    /// cut.
+    /// </summary>
+    public double SoftMetres { get; init; }
+
+    /// <summary>A card lies in its plane, its middle on its place, and is seen from above it: on a floor, a wall, a lid.</summary>
+    public bool LiesFlat { get; init; }
+
+    /// <summary>Of a card: how often its picture stands beside and above itself.</summary>
+    public double RepeatAcross { get; init; } = 1;
+    public double RepeatUp { get; init; } = 1;
+
+    /// <summary>Of a card: its picture lights set and elements around it.</summary>
+    public bool LightsAround { get; init; }
+
+    /// <summary>That light against what is seen of it, stops.</summary>
+    public double LightStops { get; init; }
 
     /// <summary>Of a card and of lettering: strength of its colours, 0 grey, 1 as they are.</summary>
     public double Saturation { get; init; } = 1;
@@ -59,6 +78,10 @@ public sealed record Element : Extensible
     public string? HangsOn { get; init; }
     public bool Off { get; init; }
 
+    /// <summary>A card whose picture is seen as it is, and lights what is around it.</summary>
+    [JsonIgnore]
+    public bool Lights => this is { Kind: ElementKind.Card, LightsAround: true, Lit: false };
+
     [JsonIgnore]
     public Similarity ObjectToWorld =>
         new(Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
@@ -74,6 +97,7 @@ public sealed record Element : Extensible
                 Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
                 Opacity = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Opacity, k => k.Ease) ?? Opacity,
                 Saturation = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Saturation, k => k.Ease) ?? Saturation,
+                LightStops = KeyCurve.At(Keys, frame, k => k.Frame, k => k.LightStops, k => k.Ease) ?? LightStops,
                 Stops = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Stops, k => k.Ease) ?? Stops,
             };
 }

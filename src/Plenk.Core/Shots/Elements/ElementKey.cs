@@ -14,4 +14,5 @@ public sealed record ElementKey(
     public double? Opacity { get; init; }
     public double? Saturation { get; init; }
     public double? Stops { get; init; }
+    public double? LightStops { get; init; }
 }

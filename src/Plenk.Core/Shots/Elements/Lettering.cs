@@ -17,4 +17,18 @@ public sealed record Lettering(
 {
     /// <summary>It takes no light: its colours are seen as they are.</summary>
     public bool OwnColour { get; init; }
+
+    /// <summary>Which way it goes from the first colour to the second.</summary>
+    public LetteringGradient Gradient { get; init; }
+
+    /// <summary>Of a stroke along the letters' outlines, half of it outside; 0: there is none.</summary>
+    public double StrokeMetres { get; init; }
+    public Vec3? StrokeColor { get; init; }
+
+    /// <summary>The stroke alone is seen.</summary>
+    public bool Hollow { get; init; }
+
+    /// <summary>A font that was brought in: the hash of its file and what it is called; null: a shipped one.</summary>
+    public string? FontMedia { get; init; }
+    public string FontName { get; init; } = "";
 }
