@@ -201,35 +201,27 @@ public sealed class FilmedWork(ShotEngine engine)
     /// A shot with what was filmed in another one's plate laid over its own, through one of that one's mattes: its frames are counted first
     /// on first.
     /// </summary>
-    /// <param name="matte">Id in the other shot; null: its first key of a screen, else its first that hides.</param>
+    /// <param name="matte">Id in the other shot; null: its first key of a screen, else its first that hides, else its first.</param>
     /// <exception cref="ShotFault">The other one has no plate, or no matte around what comes.</exception>
     public static ShotDocument Bring(ShotDocument shot, ShotDocument other, string? matte)
     {
         PlateSource plate = other.Plate ?? throw new ShotFault($"{other.Code} has no plate yet. Bring one in there first.");
-        Matte comes = (
-            matte is null
-                ? other.Mattes.FirstOrDefault(m => m is { Off: false, Kind: MatteKind.Screen })
-                    ?? other.Mattes.FirstOrDefault(m => m is { Off: false, HidesBeyondMetres: not null })
-                : other.Mattes.FirstOrDefault(m => m.Id == matte)
-        ) ?? throw new ShotFault($"{other.Code} has no matte around what comes. Key its screen, or draw around it, in that shot first.");
-        var taken = new List<Matte>();
-        void Take(Matte m)
+        Matte[] own = [.. other.Mattes.Where(m => m.Frozen is not null || m.Kind is not (MatteKind.Element or MatteKind.Filmed))];
+        bool IsWhole(Matte m) => m.Parts.All(p => own.FirstOrDefault(o => o.Id == p.Matte) is { } part && IsWhole(part));
+        own = [.. own.Where(IsWhole)];
+        Matte? comes = matte is not null
+            ? own.FirstOrDefault(m => m.Id == matte)
+            : own.FirstOrDefault(m => m is { Off: false, Kind: MatteKind.Screen })
+                ?? own.FirstOrDefault(m => m is { Off: false, HidesBeyondMetres: not null })
+                ?? own.FirstOrDefault(m => !m.Off);
+        if (comes is null)
         {
-            if (taken.Any(t => t.Id == m.Id))
-            {
-                return;
-            }
-            if (m.Frozen is null && m.Kind is MatteKind.Element or MatteKind.Filmed)
-            {
-                throw new ShotFault($"{m.Name} of {other.Code} is not of its plate alone. Freeze it there first.");
-            }
-            taken.Add(OnPlate(m, other));
-            foreach (MattePart part in m.Parts)
-            {
-                Take(MatteWork.Of(other, part.Matte));
-            }
+            throw new ShotFault(
+                other.Mattes.FirstOrDefault(m => matte is null || m.Id == matte) is { } not
+                    ? $"{not.Name} of {other.Code} is not of its plate alone. Freeze it there first."
+                    : $"{other.Code} has no matte around what comes. Key its screen, or draw around it, in that shot first."
+            );
         }
-        Take(comes);
         OtherCamera lent = Lent(shot, other, plate);
         string id = FreeId.Of(shot.Mattes.Select(m => m.Id), "matte");
         return shot with
@@ -246,7 +238,7 @@ public sealed class FilmedWork(ShotEngine engine)
                     Footage = new()
                     {
                         Camera = lent.Id,
-                        Mattes = taken,
+                        Mattes = [.. own.Select(m => OnPlate(m, other))],
                         Matte = comes.Id,
                     },
                     KeepsTracksOff = false,

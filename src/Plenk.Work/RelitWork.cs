@@ -77,6 +77,7 @@ public sealed class RelitWork(ShotEngine engine)
                         1,
                         e.Id,
                         e.Frames,
+                        e.PassFrames,
                         e.Passes,
                         e.Position,
                         frame,
@@ -130,7 +131,7 @@ public sealed class RelitWork(ShotEngine engine)
             throw new ShotFault($"{own.File} is no EXR: it brings no positions.");
         }
         ExrPicture p = ExrFile.Read(bytes, own.File);
-        var passes = new RenderedPasses([(p, own.File)]);
+        var passes = new RenderedPasses(RenderedElements.Files(e, own, p, media));
         FloatImage position = passes.Data("position")
             ?? throw new ShotFault($"{own.File} brings no positions (P.X, P.Y, P.Z): there is nothing to find. Depth alone has no axes.");
         FloatImage normal = passes.Data("normal") ?? new FloatImage(position.Width, position.Height, 3);

@@ -44,12 +44,13 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         return _layers.Get(
             ResultKey.Of(
                 "layer",
-                6,
+                7,
                 e.Id,
                 e.Passes,
                 engine.Camera(shot, frame),
                 relit?.Key,
                 own.Media,
+                e.PassFrames.Select(p => p.Frames.FirstOrDefault(f => f.Frame == own.Frame)?.Media),
                 e.Frames!.Space.Name,
                 e.Frames!.Premultiplied,
                 e.Frames!.WithoutLens,
@@ -229,8 +230,9 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 }
             }
             fit = new(p.Width, p.Height, p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight, e.Frames!.Overscan, e.Frames!.WithoutLens);
-            depth = p.Any("depth.Z", "depth.Y", "Z", "z");
-            var passes = new RenderedPasses([(p, own.File)]);
+            var files = Files(e, own, p, media.Read);
+            var passes = new RenderedPasses(files);
+            depth = p.Any("depth.Z", "depth.Y", "Z", "z") ?? (files.Count > 1 ? passes.Depth : null);
             (position, normal, albedo) = (passes.Data("position"), passes.Data("normal"), passes.Colour("albedo"));
             if (position is not null && cameraToWorld is { } pose)
             {
@@ -242,22 +244,12 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 );
                 normal = normal is null ? null : facing;
             }
-            if (
-                p.Channels.FirstOrDefault(c => c.Name == "motion.X") is { } mx
-                && p.Channels.FirstOrDefault(c => c.Name == "motion.Y") is { } my
-            )
+            motion = passes.Pair("motion");
+            ids = wanted.ToDictionary(w => w, w => OwnId(files, w));
+            // A ratio in other primaries is taken as over grey.
+            shadow = passes.Colour("shadow");
+            if (shadow is not null)
             {
-                motion = FloatImage.Of(p.Width, p.Height, mx.Values, my.Values);
-            }
-            ids = wanted.ToDictionary(w => w, w => OwnId(p, own.File, w));
-            if (
-                p.Channels.FirstOrDefault(c => c.Name == "shadow.R") is { } sr
-                && p.Channels.FirstOrDefault(c => c.Name == "shadow.G") is { } sg
-                && p.Channels.FirstOrDefault(c => c.Name == "shadow.B") is { } sb
-            )
-            {
-                // A ratio in other primaries is taken as over grey.
-                shadow = p.Colour(sr.Values, sg.Values, sb.Values);
                 for (int i = 0; i < shadow.Data.Length; i++)
                 {
                     if (!(shadow.Data[i] >= 0))
@@ -281,10 +273,41 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         return new(rgba, fit, depth, position, normal, albedo, shadow, motion, ids);
     }
 
-    private static FloatImage OwnId(ExrPicture picture, string file, RenderedId id) =>
-        IdMatteFile.Coverage(picture, id.Layer, [id.Name])
+    /// <summary>A rendered frame's files: its picture, and what came beside it for the same frame.</summary>
+    /// <exception cref="ShotFault">One of them is missing for it, or lies otherwise on the frame.</exception>
+    internal static IReadOnlyList<(ExrPicture Picture, string Name)> Files(
+        Element e,
+        PlateFrame own,
+        ExrPicture picture,
+        Func<string, byte[]> read
+    )
+    {
+        var files = new List<(ExrPicture, string)> { (picture, own.File) };
+        foreach (PassFrames pass in e.PassFrames)
+        {
+            PlateFrame beside = pass.Frames.FirstOrDefault(f => f.Frame == own.Frame)
+                ?? throw new ShotFault(
+                    $"{e.Name} has no {pass.Name} beside {own.File}: its own frame {own.Frame} is missing there. Bring all of them in."
+                );
+            ExrPicture p = ExrFile.Read(read(beside.Media), beside.File);
+            if (
+                (p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight)
+                != (picture.DataX, picture.DataY, picture.DisplayWidth, picture.DisplayHeight)
+            )
+            {
+                throw new ShotFault(
+                    $"{beside.File} lies otherwise on the frame than {own.File} (its data or display window is another). Render all passes alike."
+                );
+            }
+            files.Add((p, beside.File));
+        }
+        return files;
+    }
+
+    private static FloatImage OwnId(IReadOnlyList<(ExrPicture Picture, string Name)> files, RenderedId id) =>
+        files.Select(f => IdMatteFile.Coverage(f.Picture, id.Layer, [id.Name])).FirstOrDefault(c => c is not null)
         ?? throw new ShotFault(
-            $"{file} has no ID mattes “{id.Layer}”{(IdMatteFile.Read(picture) is { Count: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. "
+            $"{files[0].Name} has no ID mattes “{id.Layer}”{(files.SelectMany(f => IdMatteFile.Read(f.Picture)).ToArray() is { Length: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. "
                 + $"Export it with them, or take “{id.Name}” off the step of the finish."
         );
 
@@ -307,8 +330,11 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         {
             return ([], [$"{own.File} is no EXR: it brings no ID mattes."]);
         }
-        IReadOnlyList<IdMatteFile.Layer> layers = IdMatteFile.Read(ExrFile.Read(bytes, own.File));
-        if (layers.Count == 0)
+        IdMatteFile.Layer[] layers =
+        [
+            .. Files(e, own, ExrFile.Read(bytes, own.File), media.Read).SelectMany(f => IdMatteFile.Read(f.Picture)),
+        ];
+        if (layers.Length == 0)
         {
             return ([], [$"{own.File} brings no ID mattes."]);
         }

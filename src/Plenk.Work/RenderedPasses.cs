@@ -14,6 +14,8 @@ public sealed class RenderedPasses
             ("normal", ["n", "normal", "normals", "nworld", "worldnormal", "world_normal"]),
             ("albedo", ["albedo", "basecolor", "base_color", "diffusecolor", "diffuse_color", "diffcol"]),
             ("depth", ["depth", "z"]),
+            ("shadow", ["shadow", "shadows"]),
+            ("motion", ["motion"]),
         }
         from name in role.Names
         select KeyValuePair.Create(name, role.Role)
@@ -59,6 +61,9 @@ public sealed class RenderedPasses
         return Roles.GetValueOrDefault(last) ?? Roles.GetValueOrDefault(last.Split('_', '-', ' ')[^1]);
     }
 
+    /// <summary>What a file brings by its name: normal, depth …; null: the picture.</summary>
+    public static string? PassOf(string file) => RoleOfFile(file) is var role and not ("plain" or "picture") ? role : null;
+
     /// <summary>
     /// What a file without layers is: N.exr, bell.N.1001.exr, bell_N.1001.exr; any other is taken for the picture where none is named so.
     /// </summary>
@@ -66,15 +71,28 @@ public sealed class RenderedPasses
         name.Split('.')[..^1].Reverse().Select(RoleOf).FirstOrDefault(r => r is not null) ?? "plain";
 
     /// <summary>Three channels of a role as they are: position, normal; null: there are none.</summary>
-    public FloatImage? Data(string role)
+    public FloatImage? Data(string role) =>
+        One(role, "X", "R") is { } a && One(role, "Y", "G") is { } b && One(role, "Z", "B") is { } c
+            ? FloatImage.Of(Width, Height, a, b, c)
+            : null;
+
+    /// <summary>Two channels of a role as they are: motion in pixels; null: there are none.</summary>
+    public FloatImage? Pair(string role) =>
+        One(role, "X", "R") is { } a && One(role, "Y", "G") is { } b ? FloatImage.Of(Width, Height, a, b) : null;
+
+    private float[]? One(string role, params ReadOnlySpan<string> letters)
     {
-        float[]? One(params string[] letters) =>
-            letters
-                .Select(l =>
-                    _channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(l, StringComparison.OrdinalIgnoreCase)).Values
-                )
-                .FirstOrDefault(v => v is not null);
-        return One("X", "R") is { } a && One("Y", "G") is { } b && One("Z", "B") is { } c ? FloatImage.Of(Width, Height, a, b, c) : null;
+        foreach (string letter in letters)
+        {
+            if (
+                _channels.FirstOrDefault(c => c.Role == role && c.Channel.Equals(letter, StringComparison.OrdinalIgnoreCase)).Values is
+                { } found
+            )
+            {
+                return found;
+            }
+        }
+        return null;
     }
 
     /// <summary>Colours in the working primaries, of the file that they came in; data has none, whatever its file says.</summary>
@@ -84,5 +102,6 @@ public sealed class RenderedPasses
     public float[]? Depth =>
         _channels
             .FirstOrDefault(c => c.Role is "depth" or "picture" or "plain" && c.Channel.ToLowerInvariant() is "z" or "y" or "v" or "depth")
-            .Values;
+            .Values
+        ?? One("depth", "R");
 }

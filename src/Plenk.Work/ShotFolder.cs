@@ -39,6 +39,7 @@ public sealed class ShotFolder(string directory) : IMedia
             .Concat(shot.Pieces.Select(p => p.Media).OfType<string>())
             .Concat(shot.Elements.Where(e => e.Media.Length > 0).Select(e => e.Media))
             .Concat(shot.Elements.SelectMany(e => e.Beside.Values))
+            .Concat(shot.Elements.SelectMany(e => e.PassFrames).SelectMany(p => p.Frames).Select(f => f.Media))
             .Concat(shot.Elements.Select(e => e.Text?.FontMedia).OfType<string>())
             .Concat(shot.Elements.SelectMany(e => e.Frames?.Frames ?? []).Select(f => f.Media))
             .Concat(

@@ -316,4 +316,45 @@ public sealed class LayerApiTests(Application application)
         Assert.NotEqual(whole.Codes, withoutFloor.Codes); // nothing takes the shadow
         Assert.NotEqual(withoutSun.Codes, withoutBox.Codes);
     }
+
+    private static byte[] Exr(params ExrChannel[] channels) => ExrFile.ToBytes(160, 90, channels);
+
+    // By hand: in front of the floor on the left, far behind it on the right, as the depth in a file of its own says.
+    [Fact]
+    public async Task Passes_in_files_of_their_own_belong_to_the_picture_beside_them()
+    {
+        string at = await Shot("LY_0095");
+        float[] Even(float v) => [.. Enumerable.Repeat(v, 160 * 90)];
+        byte[] picture = Exr(new("R", Even(0.5f)), new("G", Even(0.25f)), new("B", Even(0.125f)), new("A", Even(1))),
+            depth = Exr(new ExrChannel("Z", [.. Enumerable.Range(0, 160 * 90).Select(i => i % 160 < 80 ? 1.5f : 60f)])),
+            normal = Exr(new("X", Even(0)), new("Y", Even(0)), new("Z", Even(1)));
+        async Task<HttpResponseMessage> Bring(params (string, byte[])[] files) =>
+            await _client.PostAsync($"{at}/rendered-element", ShotClient.Form(files));
+        HttpResponseMessage lacks = await Bring(
+            ("tower.1001.exr", picture),
+            ("tower.1002.exr", picture),
+            ("tower_depth.1001.exr", depth),
+            ("tower_N.1001.exr", normal),
+            ("tower_N.1002.exr", normal)
+        );
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, lacks.StatusCode);
+        Assert.Contains("tower.1002.exr has no depth beside it", await lacks.Content.ReadAsStringAsync());
+        HttpResponseMessage brought = await Bring(
+            ("tower.1001.exr", picture),
+            ("tower.1002.exr", picture),
+            ("tower_depth.1001.exr", depth),
+            ("tower_depth.1002.exr", depth),
+            ("tower_N.1001.exr", normal),
+            ("tower_N.1002.exr", normal)
+        );
+        Assert.True(brought.IsSuccessStatusCode, await brought.Content.ReadAsStringAsync());
+        JsonNode element = (await _client.State(at))["document"]!["elements"]!.AsArray()[^1]!;
+        Assert.Equal("tower", element["id"]!.GetValue<string>());
+        Assert.Equal(["depth", "normal"], element["passFrames"]!.AsArray().Select(p => p!["name"]!.GetValue<string>()).Order());
+        CodeImage comp = await Picture(at, "comp", 1002);
+        int Code(int x, int c) => comp.Codes[(80 * 160 + x) * comp.Channels + c];
+        // sRGB (IEC 61966-2-1) of 0.5 and 0.25: 188 and 137.
+        Assert.Equal((188, 137), (Code(20, 0), Code(20, 1)));
+        Assert.Equal((120, 120), (Code(140, 0), Code(140, 1)));
+    }
 }

@@ -42,6 +42,7 @@ public sealed class ShotMediaTests
             "Matte.Frozen",
             "MovingObject.Media",
             "Piece.Media",
+            "PassFrames.Frames",
             "PlateFrame.Media",
             "PlateLook.LutMedia",
             "PlateSource.Frames",

@@ -23,7 +23,7 @@ public sealed record PassesRequest(int Frame, int? BaseRevision = null);
 
 public sealed record ScreenRequest(double X, double Y, int Frame);
 
-/// <param name="Matte">Id in that shot; null: its first key of a screen, else its first that hides.</param>
+/// <param name="Matte">Id in that shot; null: its first key of a screen, else its first that hides, else its first.</param>
 public sealed record FilmedRequest(
     int BaseRevision,
     [property: JsonNumberHandling(JsonNumberHandling.AllowReadingFromString)] long Shot,
@@ -466,7 +466,19 @@ public static class ContactApi
         bool rendered = kind == ElementKind.Rendered;
         IFormCollection form = await http.Request.FormIn();
         ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-        var (source, notes, width) = Sequence(Files(form), document, media, needsAlpha: rendered, exr: true);
+        Dictionary<string, byte[]> files = Files(form);
+        // Passes in files of their own are told by their names, where there is a picture beside them.
+        var passes = files
+            .Where(f => rendered && ExrFile.Is(f.Value) && RenderedPasses.PassOf(f.Key) is not null)
+            .GroupBy(f => FrameNumber.Without(f.Key))
+            .ToArray();
+        bool apart = passes.Sum(p => p.Count()) < files.Count;
+        foreach (string name in apart ? passes.SelectMany(p => p.Select(f => f.Key)).ToArray() : [])
+        {
+            files.Remove(name);
+        }
+        var (source, notes, width) = Sequence(files, document, media, needsAlpha: rendered, exr: true);
+        PassFrames[] beside = apart ? [.. passes.Select(p => Pass(p.ToDictionary(f => f.Key, f => f.Value), source, media))] : [];
         bool exr = form.Files.All(f => f.FileName.EndsWith(".exr", StringComparison.OrdinalIgnoreCase));
         PassMeaning? meaning = null;
         if (rendered && FirstWithCamera(document, source) is { } frame)
@@ -477,6 +489,7 @@ public static class ContactApi
                 Name = Stem(source),
                 Kind = kind,
                 Frames = source,
+                PassFrames = beside,
             };
             (meaning, IReadOnlyList<string> found) = await Task.Run(() => Meant(document, tried, frame, media, engine));
             notes = [.. notes, .. found];
@@ -495,11 +508,37 @@ public static class ContactApi
                 Kind = kind,
                 // Colours in an EXR are premultiplied by its alpha (OpenEXR, "Technical Introduction").
                 Frames = rendered || exr ? source with { Premultiplied = true } : source,
+                PassFrames = beside,
                 Passes = meaning,
             },
             notes,
             width
         );
+    }
+
+    /// <summary>A pass in files of its own, for each of the picture's frames.</summary>
+    private static PassFrames Pass(Dictionary<string, byte[]> files, FrameSource picture, MediaStore media)
+    {
+        string name = RenderedPasses.PassOf(files.First().Key)!;
+        bool one = picture.Frames.Count == 1 && files.Count == 1;
+        Dictionary<int, string> byFrame = [];
+        foreach (string file in files.Keys)
+        {
+            int frame = one ? picture.Frames[0].Frame : FrameNumber.Of(file) ?? -1;
+            if (!byFrame.TryAdd(frame, file))
+            {
+                throw new ShotFault($"{file} and {byFrame[frame]} are both {name} of one frame. Choose one sequence of each pass.");
+            }
+        }
+        if (picture.Frames.FirstOrDefault(f => !byFrame.ContainsKey(f.Frame)) is { } lacks)
+        {
+            throw new ShotFault($"{lacks.File} has no {name} beside it: there is none of its frame {lacks.Frame}. Bring all of them in.");
+        }
+        foreach (var (file, bytes) in files)
+        {
+            ExrFile.Read(bytes, file);
+        }
+        return new(name, [.. picture.Frames.Select(f => new PlateFrame(f.Frame, byFrame[f.Frame], media.Write(files[byFrame[f.Frame]])))]);
     }
 
     /// <summary>The first frame of the shot that has both a picture of a source and a camera; null: none has.</summary>

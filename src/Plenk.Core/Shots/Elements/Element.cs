@@ -17,6 +17,9 @@ public sealed record Element : Extensible
     public IReadOnlyDictionary<string, string> Beside { get; init; } = new Dictionary<string, string>();
     public FrameSource? Frames { get; init; }
 
+    /// <summary>Of rendered frames: what came in files of its own beside their picture (normals, depth), by its frames' numbers.</summary>
+    public IReadOnlyList<PassFrames> PassFrames { get; init; } = [];
+
     /// <summary>Of rendered frames: how their passes are meant; null: as ours, positions in metres of the world.</summary>
     public PassMeaning? Passes { get; init; }
 
