@@ -255,4 +255,112 @@ public sealed class LensLightTests
         }
         Assert.Contains("enlarged by more than 0", Assert.Throws<FinishFault>(() => Framed(new(1001, Scale: -1))).Message);
     }
+
+    // Air that takes no light away scatters evenly: with u = tan, ∫ dt ÷ (D² + t²) = (θ₂ − θ₁) ÷ D, so that L = σ I (θ₂ − θ₁) ÷ (4π D).
+    [Fact]
+    public void A_point_in_thin_air_shines_as_its_integral_says()
+    {
+        var lamp = new Light
+        {
+            Id = "lamp",
+            Kind = LightKind.Point,
+            Strength = 30,
+            Position = new(0.5, 0, -4),
+            Color = new(1, 0.5, 0),
+        };
+        var depth = new FloatImage(W, H, 1);
+        depth.Data.AsSpan().Fill(10);
+        const double sigma = 1e-5;
+        FloatImage light = LightBeam.Of(lamp, new("lamp", sigma, 0), Camera, Core.Geometry.Pose.Identity, depth);
+        foreach (var (x, y) in ((int, int)[])[(10, 5), (32, 24), (60, 40)])
+        {
+            Assert.True(Camera.TryDirection(x + 0.5, y + 0.5, out Core.Geometry.Vec3 way));
+            Core.Geometry.Vec3 d = way.Normalized();
+            double end = 10 / -d.Z,
+                along = Core.Geometry.Vec3.Dot(lamp.Position, d),
+                aside = Math.Sqrt(lamp.Position.LengthSquared - along * along),
+                meant = sigma * 30 * (Math.Atan((end - along) / aside) + Math.Atan(along / aside)) / (4 * Math.PI * aside);
+            Assert.Equal(1, light[x, y, 0] / meant, 1e-3);
+            Assert.Equal(0.5, light[x, y, 1] / meant, 1e-3);
+            Assert.Equal(0, light[x, y, 2]);
+        }
+        // A wall before the lamp hides what is behind it; a spot that looks away sends nothing there.
+        depth.Data.AsSpan().Fill(1);
+        Assert.True(
+            LightBeam.Of(lamp, new("lamp", sigma, 0), Camera, Core.Geometry.Pose.Identity, depth)[40, 24, 0] < 0.1 * light[40, 24, 0]
+        );
+        depth.Data.AsSpan().Fill(10);
+        Light away = lamp with { Kind = LightKind.Spot, Direction = new(-1, 0, 0), InnerDegrees = 5, OuterDegrees = 8 };
+        FloatImage beam = LightBeam.Of(away, new("lamp", sigma, 0), Camera, Core.Geometry.Pose.Identity, depth);
+        Assert.Equal(0, beam[10, 24, 0]);
+        Assert.True(beam[56, 24, 0] > 0);
+    }
+
+    // Henyey and Greenstein 1941: forwards (1 + g) ÷ (1 − g)² , backwards (1 − g) ÷ (1 + g)², each by 4π; seen from behind the lamp and before it.
+    [Fact]
+    public void Air_that_scatters_forwards_is_brighter_against_the_light()
+    {
+        var depth = new FloatImage(W, H, 1);
+        depth.Data.AsSpan().Fill(2);
+        Light At(double z) =>
+            new()
+            {
+                Id = "l",
+                Kind = LightKind.Point,
+                Strength = 1,
+                Position = new(0.0001, 0.0001, z),
+            };
+        double Middle(double z, double g) => LightBeam.Of(At(z), new("l", 1e-6, g), Camera, Core.Geometry.Pose.Identity, depth)[32, 24, 0];
+        const double g = 0.5;
+        // The lamp is behind what is seen, and shines at the camera through the air; or behind the camera, and shines away from it.
+        Assert.Equal((1 - g * g) / Math.Pow(1 - g, 3), Middle(-1000, g) / Middle(-1000, 0), 0.02);
+        Assert.Equal((1 - g * g) / Math.Pow(1 + g, 3), Middle(1000, g) / Middle(1000, 0), 0.02);
+    }
+
+    // A ray at a distance b of the middle goes 2 √(R² − b²) through a sphere.
+    [Fact]
+    public void A_sphere_of_air_counts_by_the_way_through_it()
+    {
+        var depth = new FloatImage(W, H, 1);
+        depth.Data.AsSpan().Fill(float.PositiveInfinity);
+        var middle = new Core.Geometry.Vec3(0, 0, -8);
+        float[] Of(bool shell = false) => AirSpheres.Coverage(middle, 2, shell, Camera, depth);
+        double B(int x, int y)
+        {
+            Camera.TryDirection(x + 0.5, y + 0.5, out Core.Geometry.Vec3 way);
+            double along = Core.Geometry.Vec3.Dot(middle, way.Normalized());
+            return Math.Sqrt(64 - along * along);
+        }
+        float[] whole = Of();
+        foreach (var (x, y) in ((int, int)[])[(32, 24), (40, 30), (20, 24), (2, 2)])
+        {
+            Assert.Equal(Math.Sqrt(Math.Max(0, 4 - B(x, y) * B(x, y))) / 2, whole[y * W + x], 1e-5);
+        }
+        // Its shell is thickest where a ray only touches what it encloses.
+        float[] shell = Of(shell: true);
+        int rim = Enumerable.Range(32, 20).MaxBy(x => shell[24 * W + x]);
+        Assert.Equal(1.7, B(rim, 24), 0.1);
+        Assert.True(shell[24 * W + rim] > 0.9 && shell[24 * W + 32] < 0.4);
+        // A wall through its middle leaves half of it, one before it nothing.
+        depth.Data.AsSpan().Fill(8);
+        Assert.Equal(whole[24 * W + 32] / 2, Of()[24 * W + 32], 0.01);
+        depth.Data.AsSpan().Fill(5);
+        Assert.All(Of(), v => Assert.Equal(0, v));
+    }
+
+    [Fact]
+    public void A_wave_goes_out_from_its_frame_and_fades()
+    {
+        var wave = new AirSphere
+        {
+            RadiusMetres = 0.5,
+            From = 1010,
+            MetresPerSecond = 12,
+            FadesOverSeconds = 2,
+        };
+        Assert.Equal((0, 0), AirSpheres.At(wave, 1009, 24));
+        Assert.Equal((0.5, 1), AirSpheres.At(wave, 1010, 24));
+        Assert.Equal((12.5, 0.5), AirSpheres.At(wave, 1034, 24));
+        Assert.Equal(0, AirSpheres.At(wave, 1058, 24).Strength);
+    }
 }

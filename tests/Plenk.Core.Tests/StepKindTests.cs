@@ -32,12 +32,16 @@ public sealed class StepKindTests
             Production = "P",
             Sequence = "S",
             Code = "C",
-            Lights = [new Light { Id = "lamp" }],
+            Lights = [new Light { Id = "lamp", Kind = LightKind.Spot }],
         };
         FinishStep begun = own.Default with { Id = "one" };
         if (begun.Flare is { } flare)
         {
             begun = begun with { Flare = flare with { Light = "lamp" } };
+        }
+        if (begun.Beam is { } beam)
+        {
+            begun = begun with { Beam = beam with { Light = "lamp" } };
         }
         Assert.Null(StepKinds.Fault(shot, begun));
         JsonNode json = JsonNode.Parse(System.Text.Json.JsonSerializer.Serialize(begun, ShotJson.Options))!;

@@ -357,4 +357,78 @@ public sealed class LayerApiTests(Application application)
         Assert.Equal((188, 137), (Code(20, 0), Code(20, 1)));
         Assert.Equal((120, 120), (Code(140, 0), Code(140, 1)));
     }
+
+    [Fact]
+    public async Task What_the_lens_makes_hangs_on_an_element_and_is_hidden_with_it()
+    {
+        string at = await Shot("LY_0097");
+        string id = at.Split('/')[^1];
+        async Task Set(Action<JsonNode> change)
+        {
+            HttpResponseMessage saved = await _client.Save(at, change);
+            Assert.True(saved.IsSuccessStatusCode, await saved.Content.ReadAsStringAsync());
+        }
+        await Set(d =>
+        {
+            d["elements"]![0]!["materials"] = new JsonArray(new JsonObject { ["name"] = "grey", ["emission"] = new JsonArray(40, 20, 10) });
+            d["finish"] = new JsonObject
+            {
+                ["steps"] = new JsonArray(
+                    new JsonObject
+                    {
+                        ["id"] = "flare",
+                        ["kind"] = "Flare",
+                        ["flare"] = new JsonObject
+                        {
+                            ["light"] = "box",
+                            ["veil"] = 1,
+                            ["radiusPixels"] = 30,
+                            ["streaks"] = 0,
+                            ["ghosts"] = 0,
+                        },
+                    },
+                    new JsonObject
+                    {
+                        ["id"] = "grade",
+                        ["kind"] = "Ripple",
+                        ["off"] = true,
+                        ["ripple"] = new JsonObject { ["pixels"] = 4, ["sizePixels"] = 6 },
+                        ["sphere"] = new JsonObject { ["on"] = "box", ["radiusMetres"] = 1.2 },
+                    }
+                ),
+            };
+        });
+        int Red(CodeImage picture, int x, int y) => picture.Codes[(y * 160 + x) * picture.Channels];
+        CodeImage with = await Picture(at, "comp");
+        string effect = await _client.GetStringAsync($"/shots/{id}/parts/StepEffect?revision=0&frame=1001&finish=flare");
+        Assert.Contains("100 % of it is seen", effect);
+        Assert.True(Red(with, 20, 40) > 122);
+        // Behind a wall that hides it nothing shines into the lens.
+        await Set(d =>
+            ((JsonArray)d["pieces"]!).Add(
+                (JsonNode)
+                    new JsonObject
+                    {
+                        ["id"] = "wall",
+                        ["kind"] = "Box",
+                        ["size"] = new JsonArray(6, 6, 0.1),
+                        ["position"] = new JsonArray(0, 0, -2),
+                    }
+            )
+        );
+        Assert.Equal(120, Red(await Picture(at, "comp"), 20, 40));
+        // Without it, and with the ripple alone: only the air about the box moves, and what it hangs on cannot be taken away under it.
+        await Set(d =>
+        {
+            ((JsonArray)d["pieces"]!).RemoveAt(1);
+            d["finish"]!["steps"]![0]!["off"] = true;
+            d["finish"]!["steps"]![1]!["off"] = false;
+        });
+        CodeImage rippled = await Picture(at, "comp"),
+            still = await Picture(at, "bare");
+        Assert.NotEqual(still.Codes, rippled.Codes);
+        Assert.All(Enumerable.Range(0, 90), y => Assert.Equal(Red(still, 5, y), Red(rippled, 5, y)));
+        HttpResponseMessage away = await _client.Save(at, d => d["elements"] = new JsonArray());
+        Assert.Contains("what its sphere hangs on is no longer in the shot", await away.Content.ReadAsStringAsync());
+    }
 }

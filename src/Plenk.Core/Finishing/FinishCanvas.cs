@@ -103,6 +103,18 @@ public sealed class FinishCanvas
                 mask[i] *= s.OutsideMatte ? 1 - matte[i] : matte[i];
             }
         }
+        if (s.Sphere is { } sphere)
+        {
+            var (radius, strength) = AirSpheres.At(sphere, Context.Frame, Context.FramesPerSecond);
+            float[]? air =
+                strength > 0 && (sphere.On is null ? sphere.Place : Context.Places?.Invoke(sphere.On)) is { } middle
+                    ? AirSpheres.Coverage(Context.CameraToWorld.ToLocal(middle), radius, sphere.Shell, Context.Pinhole, Layers.Depth)
+                    : null;
+            for (int i = 0; i < mask.Length; i++)
+            {
+                mask[i] *= (float)strength * (air?[i] ?? 0);
+            }
+        }
         void Share(float[] of, bool keep)
         {
             for (int i = 0; i < mask.Length; i++)

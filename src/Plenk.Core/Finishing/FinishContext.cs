@@ -33,6 +33,13 @@ public sealed record FinishContext(Pinhole Pinhole, double Scale, double SensorW
     public IReadOnlyDictionary<string, bool> SeenPieces { get; init; } = new Dictionary<string, bool>();
     public IReadOnlyDictionary<string, SeenLamp> Lamps { get; init; } = new Dictionary<string, SeenLamp>();
 
+    /// <summary>Lights that are on, as they are at the frame, by id.</summary>
+    public IReadOnlyDictionary<string, Light> Lights { get; init; } = new Dictionary<string, Light>();
+
+    /// <summary>Where the middle of a light or an element is at the frame, by its id; null: it is not there.</summary>
+    public Func<string, Geometry.Vec3?>? Places { get; init; }
+    public double FramesPerSecond { get; init; } = 24;
+
     /// <summary>The driving picture of a ripple at this frame, linear; null: it has none.</summary>
     public Func<RippleSettings, FloatImage?>? Driving { get; init; }
 

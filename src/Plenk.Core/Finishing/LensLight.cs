@@ -88,7 +88,8 @@ public static class LensLight
         Lay(comp, spread, box, mask, touched);
     }
 
-    private static void Lay(FloatImage comp, FloatImage light, PixelBox box, float[] mask, bool[] touched)
+    /// <summary>Light added to the picture, and where that changes it.</summary>
+    internal static void Lay(FloatImage comp, FloatImage light, PixelBox box, float[] mask, bool[] touched)
     {
         Parallel.For(0, box.Height, Cores.All, y =>
         {

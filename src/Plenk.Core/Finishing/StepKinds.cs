@@ -22,6 +22,7 @@ public static class StepKinds
         new WrapKind(),
         new GlowKind(),
         new FlareKind(),
+        new BeamKind(),
         new RippleKind(),
         new GrainKind(),
         new WholeKind(),
@@ -34,7 +35,8 @@ public static class StepKinds
 
     public static StepKind Of(FinishStep step) => ByKind[step.Kind];
 
-    public static StepNeeds Needs(IEnumerable<FinishStep> steps) => steps.Aggregate(StepNeeds.None, (needs, s) => needs | Of(s).Needs(s));
+    public static StepNeeds Needs(IEnumerable<FinishStep> steps) =>
+        steps.Aggregate(StepNeeds.None, (needs, s) => needs | Of(s).Needs(s) | (s.Sphere is null ? StepNeeds.None : StepNeeds.Depth));
 
     /// <summary>What a step is wrongly set to, in the artist's terms; null: it can be done.</summary>
     public static string? Fault(ShotDocument d, FinishStep s)
@@ -52,10 +54,27 @@ public static class StepKinds
         {
             return "it cannot be kept to single objects; use a matte.";
         }
+        if (SphereFault(d, s) is { } sphere)
+        {
+            return sphere;
+        }
         if (s.RenderedIds.FirstOrDefault(r => d.Elements.All(e => e.Id != r.Element || e.Kind != ElementKind.Rendered)) is { } strange)
         {
             return $"it is kept to “{strange.Name}” of {strange.Element}, which is no rendered element of the shot. Take it off the step.";
         }
         return s.Pixels is not (>= 0 and <= 1000) ? "its size lies between 0 and 1,000 px." : kind.Fault(d, s);
     }
+
+    private static string? SphereFault(ShotDocument d, FinishStep s) =>
+        s.Sphere switch
+        {
+            null => null,
+            { On: { } on } when d.Lights.All(l => l.Id != on) && d.Elements.All(e => e.Id != on) =>
+                "what its sphere hangs on is no longer in the shot. Hang it on something else, or take the sphere off.",
+            { RadiusMetres: not (>= 0 and <= 1e5) }
+            or { MetresPerSecond: not (>= -1e5 and <= 1e5) }
+            or { FadesOverSeconds: not (>= 0 and <= 1e5) } => "its sphere is 0 to 100,000 m large, and grows and fades within that.",
+            { Place.IsFinite: false } => "the place of its sphere is not a number.",
+            _ => null,
+        };
 }

@@ -14,6 +14,9 @@ public enum FieldShape
     Triple,
     NumberOrNone,
     Light,
+
+    /// <summary>A light, or an element.</summary>
+    Shining,
     Matte,
     Element,
     Tick,

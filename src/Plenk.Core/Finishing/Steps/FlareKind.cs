@@ -2,7 +2,7 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing.Steps;
 
-/// <summary>What a lamp makes of the lens that it shines into.</summary>
+/// <summary>What a lamp, or an element that glows, makes of the lens that it shines into.</summary>
 public sealed class FlareKind : StepKind
 {
     public override FinishKind Kind => FinishKind.Flare;
@@ -19,7 +19,7 @@ public sealed class FlareKind : StepKind
 
     public override IReadOnlyList<KindField> Fields =>
         [
-            new("flare.light", "Lamp", "", FieldShape.Light),
+            new("flare.light", "Lamp", "", FieldShape.Shining),
             new("flare.veil", "Veil"),
             new("flare.radiusPixels", "Reach", "px"),
             new("flare.streaks", "Streaks"),
@@ -33,7 +33,8 @@ public sealed class FlareKind : StepKind
         step.Flare switch
         {
             null => "its lamp is no longer in the shot.",
-            { } f when shot.Lights.All(l => l.Id != f.Light) => "its lamp is no longer in the shot.",
+            { } f when shot.Lights.All(l => l.Id != f.Light) && shot.Elements.All(e => e.Id != f.Light) =>
+                "its lamp is no longer in the shot.",
             { Streaks: not (>= 0 and <= 64) } => "a lamp has up to 64 streaks.",
             _ => null,
         };
@@ -54,5 +55,5 @@ public sealed class FlareKind : StepKind
             ? FormattableString.Invariant(
                 $"The lamp stands at {lamp.X / frames.Context.Scale:0}, {lamp.Y / frames.Context.Scale:0}; {100 * lamp.Visible:0} % of it is seen."
             )
-        : "The lamp is off or behind the camera: nothing shines into the lens.";
+        : "It is off, behind the camera, or gives no light of its own: nothing shines into the lens.";
 }

@@ -14,6 +14,9 @@ public sealed record FinishStep : Extensible
     public string? Matte { get; init; }
     public bool OutsideMatte { get; init; }
 
+    /// <summary>The sphere of air that it is kept to; null: to none.</summary>
+    public AirSphere? Sphere { get; init; }
+
     /// <summary>Names of elements and of materials that it is kept to, through ID mattes; none: all.</summary>
     public IReadOnlyList<string> Objects { get; init; } = [];
 
@@ -38,6 +41,7 @@ public sealed record FinishStep : Extensible
     public ShadowJoinSettings? ShadowJoin { get; init; }
     public DrawnShadowSettings? DrawnShadow { get; init; }
     public FlareSettings? Flare { get; init; }
+    public BeamSettings? Beam { get; init; }
     public RippleSettings? Ripple { get; init; }
     public ReframeSettings? Reframe { get; init; }
 
