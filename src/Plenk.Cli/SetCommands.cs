@@ -236,12 +236,16 @@ internal static class ViewSetCommand
             DefaultValueFactory = _ => 1,
         };
         var size = new Option<string>("--size") { Description = "of a sphere, pixels", DefaultValueFactory = _ => "2048x1024" };
+        var fisheye = new Option<double?>("--fisheye")
+        {
+            Description = "through an angle-true fisheye of so many degrees from rim to rim, as wide as --size says first",
+        };
         var depth = new Option<bool>("--depth") { Description = "also depth.Z (along the camera's axis) and P.XYZ, metres" };
         var command = new Command(
             "view-set",
             "Looks at the set wearing the footage of the sources: view.FRAME.exr, linear RGB, alpha = covered."
         );
-        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, at, filmed.Out, from, overscan, size, depth);
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, sources, at, filmed.Out, from, overscan, size, fisheye, depth);
         command.SetGuarded(
             (parsed, stop) =>
             {
@@ -275,6 +279,19 @@ internal static class ViewSetCommand
                     Console.Error.WriteLine("The overscan is between 1 and 4.");
                     return Task.FromResult(2);
                 }
+                double? degrees = parsed.GetValue(fisheye);
+                if (degrees is not null && (sphere || degrees is not (>= 10 and <= 360)))
+                {
+                    Console.Error.WriteLine(
+                        sphere ? "A sphere is no fisheye. Leave one of them out." : "A fisheye sees 10 to 360 degrees from rim to rim."
+                    );
+                    return Task.FromResult(2);
+                }
+                if (degrees is not null && !TrySize(parsed.GetValue(size)!, out sphereWidth, out _))
+                {
+                    Console.Error.WriteLine($"“{parsed.GetValue(size)}” is no size like 2048x1024.");
+                    return Task.FromResult(2);
+                }
                 FilmedSet set = FilmedSet.Open(
                     parsed.GetValue(filmed.Plate)!,
                     parsed.GetValue(filmed.Camera)!,
@@ -294,6 +311,10 @@ internal static class ViewSetCommand
                         sphere ? new LatLongRays(sphereWidth, sphereHeight, spot)
                         : other is not null ? set.From(other, frame, parsed.GetValue(overscan), options.Rate)
                         : set.Rays(frame);
+                    if (degrees is { } angle && view is RayGrid seenFrom)
+                    {
+                        view = new FisheyeRays(sphereWidth, angle, seenFrom.Pose);
+                    }
                     FloatImage picture = ProjectedView.Render(view, set.Set, projectors, 16, 1, SourceMix.Quality, stop, part =>
                         CameraOptions.Progress($"frame {frame}", part)
                     );

@@ -11,7 +11,7 @@ public static class ElsewherePicture
 {
     public static byte[] Of(ShotEngine engine, ShotDocument shot, OtherView view, int frame, int width, CancellationToken stop)
     {
-        IViewRays full = ElsewhereWork.Rays(engine, shot, view with { SphereWidth = 2 * (width / 2) }, frame);
+        IViewRays full = ElsewhereWork.Rays(engine, shot, view with { SphereWidth = 2 * (width / 2), FisheyeWidth = width }, frame);
         IViewRays rays = full is RayGrid grid
             ? new RayGrid(
                 grid.Pinhole.Resized(width, Math.Max(1, grid.Height * width / grid.Width)),

@@ -9,7 +9,7 @@ namespace Plenk.Work;
 
 /// <summary>
 /// A camera that is not the shot's: the shot camera steadied over some frames, moved and turned in its own frame, with another focal
-/// length and more around the picture; or, with a spot, a full sphere around it.
+/// length and more around the picture, or through an angle-true fisheye; or, with a spot, a full sphere around it.
 /// </summary>
 public sealed record OtherView
 {
@@ -28,6 +28,10 @@ public sealed record OtherView
     public Vec3? Spot { get; init; }
     public int SphereWidth { get; init; } = 2048;
 
+    /// <summary>From rim to rim of an angle-true fisheye's circle, degrees; null: it is a camera like the shot's.</summary>
+    public double? FisheyeDegrees { get; init; }
+    public int FisheyeWidth { get; init; } = 2048;
+
     /// <summary>Colours are carried on over what nothing covers; alpha still says where that was.</summary>
     public bool Filled { get; init; } = true;
 }
@@ -40,6 +44,10 @@ public static class ElsewhereWork
         if (view.Spot is { } spot)
         {
             return new LatLongRays(view.SphereWidth, view.SphereWidth / 2, spot);
+        }
+        if (view.FisheyeDegrees is { } degrees)
+        {
+            return new FisheyeRays(view.FisheyeWidth, degrees, PoseOf(engine, shot, view, frame));
         }
         Pinhole pinhole = engine.Camera(shot, frame).Pinhole;
         if (view.FocalMm is { } mm && shot.Plate is { } plate)
@@ -117,6 +125,8 @@ public static class ElsewhereWork
         : v.Overscan is not (>= 1 and <= 4) ? "The overscan is between 1 and 4."
         : v.FocalMm is not (null or (>= 1 and <= 5000)) ? "The focal length is between 1 and 5,000 mm."
         : v.SteadyFrames is not (>= 0 and <= 200) ? "It is steadied over 0 to 200 frames."
+        : v.FisheyeDegrees is not (null or (>= 10 and <= 360)) ? "A fisheye sees 10° to 360°."
+        : v.FisheyeWidth is not (>= 64 and <= 8192) ? "A fisheye's picture is 64 to 8,192 pixels wide."
         : v.SphereWidth is not (>= 64 and <= 16384) || v.SphereWidth % 2 != 0 ? "A sphere is 64 to 16,384 pixels wide, an even number."
         : null;
 

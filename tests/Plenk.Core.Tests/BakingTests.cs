@@ -333,6 +333,29 @@ public class BakingTests
         Assert.Throws<ArgumentException>(() => DenseDepth.Sweep(View(0), [], 2, 12));
     }
 
+    // Equidistant projection: the angle off the axis grows evenly from the middle to the rim; 180° across, the rim lies across the axis.
+    [Fact]
+    public void A_fisheye_is_true_by_angle()
+    {
+        var rays = new FisheyeRays(200, 180, Pose.Identity);
+        Vector3 Along(float px, float py)
+        {
+            Assert.True(rays.TryDirection((int)px, (int)py, new(px - (int)px, py - (int)py), out Vector3 d));
+            return d;
+        }
+        Assert.InRange((Along(100, 100) + Vector3.UnitZ).Length(), 0, 1e-6);
+        Assert.InRange((Along(199.999f, 100) - Vector3.UnitX).Length(), 0, 1e-4);
+        Assert.InRange((Along(100, 0.001f) - Vector3.UnitY).Length(), 0, 1e-4);
+        foreach (float r in (float[])[10, 35, 80])
+        {
+            Assert.Equal(r / 100 * Math.PI / 2, Math.Acos(-Along(100 - 0.6f * r, 100 + 0.8f * r).Z), 1e-4);
+        }
+        Assert.False(rays.TryDirection(5, 5, new(0.5f, 0.5f), out _));
+        // 360° across, the rim looks back.
+        Assert.True(new FisheyeRays(200, 360, Pose.Identity).TryDirection(199, 100, new(0.999f, 0), out Vector3 back));
+        Assert.InRange((back - Vector3.UnitZ).Length(), 0, 1e-3);
+    }
+
     // Lat-long: +Y at the top row, the middle looks along −Z, u grows towards +X.
     [Fact]
     public void A_sphere_looks_where_the_convention_says()

@@ -12,6 +12,9 @@ public sealed class RayGrid : IViewRays
     private readonly Vector2[] _corner;
     private readonly int _stride;
     private readonly Pose _pose;
+
+    /// <summary>Where its camera stands.</summary>
+    public Pose Pose => _pose;
     private readonly Vector3 _right,
         _up,
         _back;

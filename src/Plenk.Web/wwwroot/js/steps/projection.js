@@ -32,6 +32,8 @@ const view = {
   overscan: 1,
   spot: null,
   sphereWidth: 2048,
+  fisheyeDegrees: null,
+  fisheyeWidth: 2048,
   filled: false,
 };
 function asked() {
@@ -87,6 +89,7 @@ export const hands = {
   elsewhere: look,
   seenBy(_, input) {
     view.spot = input.value === 'sphere' ? [0, 1.6, 0] : null;
+    view.fisheyeDegrees = input.value === 'fisheye' ? 180 : null;
     choose(`seenBy:${input.value}`);
     look();
   },
