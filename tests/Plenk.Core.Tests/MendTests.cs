@@ -83,4 +83,27 @@ public sealed class MendTests
         ShotDocument hung = Shot with { Elements = [Shot.Elements[0] with { HangsOn = "cart" }] };
         Assert.Null(Mend.Of(hung, Of(ContactReadings.GapBlank, 30, "bell")));
     }
+
+    // A surface in the sun's 3 and the sky's 1 is 0.25 in its shadow; where the real one is 0.4, the sky is to be 2: a stop more.
+    [Fact]
+    public void A_shadow_that_is_too_dark_asks_for_more_light_from_around()
+    {
+        Reading level = ContactReadings.Level(new(0.4f), new(0.25f), new(1001, 0, 0, 1, 1));
+        Assert.Equal(2, level.Factor!.Value, 1e-6);
+        ShotDocument lit = Shot with
+        {
+            Lights =
+            [
+                new Light { Id = "sky", Name = "sky", Kind = LightKind.Sky, Strength = 0.8, Keys = [new(1001, 0.8), new(1010, 1)] },
+                new Light { Id = "lamp", Kind = LightKind.Fill, InPlate = false },
+            ],
+        };
+        Mend mend = Mend.Of(lit, level with { Verdict = Verdict.Outside })!;
+        Assert.Equal("Raise sky by 1.00 stops", mend.Words);
+        ShotDocument then = Edits.Edits.Apply(lit, mend.Edits!).Document;
+        Assert.Equal(1.6, then.Lights[0].Strength, 1e-6);
+        Assert.Equal(2, then.Lights[0].Keys[1].Strength!.Value, 1e-6);
+        Assert.Equal(1, then.Lights[1].Strength);
+        Assert.Null(Mend.Of(Shot, level with { Verdict = Verdict.Outside }));
+    }
 }

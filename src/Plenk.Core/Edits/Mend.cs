@@ -20,6 +20,7 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
         return reading.Id switch
         {
             "contact.gap" => Stood(shot, reading, value / 1000),
+            "contact.level" => Lit(shot, reading),
             "light.sun" => Turned(shot),
             "finish.black" => new(FormattableString.Invariant($"Lift its black by {value:0.0000}"), Brings: FinishKind.Levels),
             "finish.edge" when value < 0 => new(
@@ -49,6 +50,34 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
                     .Select(k => Edit.Set($"{at}/keys/{k.Frame}/position", Moved(k.Position!.Value))),
             ]
         );
+    }
+
+    /// <summary>What lights the plate from all around is brought to what the real shadow tells, keys and all.</summary>
+    private static Mend? Lit(ShotDocument shot, Reading reading)
+    {
+        Light[] around =
+        [
+            .. shot.Lights.Where(l =>
+                l is { Off: false, InPlate: true, ShowsPlace: false, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama }
+            ),
+        ];
+        if (reading.Factor is not { } by || !(by > 0) || around.Length == 0)
+        {
+            return null;
+        }
+        double stops = Math.Log2(by);
+        return Math.Abs(stops) < 0.01
+            ? null
+            : new(
+                FormattableString.Invariant($"{(stops > 0 ? "Raise" : "Lower")} {string.Join(" and ", around.Select(l => l.Name.Length > 0 ? l.Name : l.Id))} by {Math.Abs(stops):0.00} stops"),
+                [
+                    .. around.SelectMany(l =>
+                        l.Keys.Where(k => k.Strength is not null)
+                            .Select(k => Edit.Set($"lights/{EditPath.Escape(l.Id)}/keys/{k.Frame}/strength", by * k.Strength!.Value))
+                            .Prepend(Edit.Set($"lights/{EditPath.Escape(l.Id)}/strength", by * l.Strength))
+                    ),
+                ]
+            );
     }
 
     /// <summary>The sun is turned to where it was found: by a shadow before a fit, by a fit before place and time.</summary>

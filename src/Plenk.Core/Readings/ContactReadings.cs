@@ -110,10 +110,16 @@ public static class ContactReadings
     {
         double[] stops = [.. Enumerable.Range(0, 3).Select(c => Elementary.Log2(ours[c] / real[c]))];
         double worst = stops.MaxBy(Math.Abs);
+        // around ÷ (around + sun) = ours: what around is multiplied by so that it is the real one, its mean over the channels in stops.
+        double[] around =
+        [
+            .. Enumerable.Range(0, 3).Select(c => Elementary.Log2((1 / (double)ours[c] - 1) / (1 / (double)real[c] - 1))),
+        ];
         return (
             LevelBlank with
             {
                 Value = Math.Abs(worst),
+                Factor = around.All(double.IsFinite) ? Math.Pow(2, around.Average()) : null,
                 Note = FormattableString.Invariant(
                     $"real {real.X:0.000} {real.Y:0.000} {real.Z:0.000}, ours {ours.X:0.000} {ours.Y:0.000} {ours.Z:0.000}: {(worst > 0 ? "ours is too light, less sky and fill" : "ours is too dark, more sky and fill")}"
                 ),

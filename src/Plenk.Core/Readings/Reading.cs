@@ -45,6 +45,9 @@ public sealed record Reading
 
     /// <summary>Id of what it is worst on: an element; null: of no one thing.</summary>
     public string? Thing { get; init; }
+
+    /// <summary>By what it would be multiplied to be as it should; null: that is not known.</summary>
+    public double? Factor { get; init; }
     public IReadOnlyList<FrameValue>? PerFrame { get; init; }
 
     /// <summary>The same reading with its verdict: near begins at 80 % of the tolerance (125 % for one that must stay above).</summary>
