@@ -180,6 +180,12 @@ public sealed class FilmedWork(ShotEngine engine)
             throw new ShotFault($"Nothing of {matte.Name} is seen at {frame}. Go to a frame where its foot is seen.");
         }
         int row = last / pinhole.Width;
+        if (row >= pinhole.Height - 1)
+        {
+            throw new ShotFault(
+                $"The foot of {matte.Name} is not seen at {frame}: it goes on below the picture. Go to a frame where it is seen whole, or type its place."
+            );
+        }
         double[] across =
         [
             .. Enumerable.Range(0, pinhole.Width).Where(x => layer.Coverage[row * pinhole.Width + x] > 0.5f).Select(x => x + 0.5),

@@ -22,7 +22,8 @@ public static class ReadingGuide
             worst frame; the rail draws it over the range where it has a number for each frame.
 
             One that is near its tolerance or outside, and whose mend is certain, offers it with its amount: an element is raised or lowered by what it
-            sinks or floats (its keyed places with it), the sun is turned to where a shadow, a fit or date and place found it. “Look first” shows the comp
+            sinks or floats (its keyed places with it), the sun is turned to where a shadow, a fit or date and place found it, what lights from around is raised or lowered to the level of
+            a real shadow. “Look first” shows the comp
             as it would be; nothing is kept until the offer itself is pressed, and Undo takes it back. Black, edge width and grain offer the step that is
             set by measuring.
 

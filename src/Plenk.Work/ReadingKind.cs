@@ -3,6 +3,7 @@ using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Projection;
 using Plenk.Core.Readings;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -71,6 +72,12 @@ public sealed record ReadingKind(
         new(2, SetReadings.CloudBlank, s => s.Clouds.All(c => c.Off) ? Reduced.None(s) : Reduced.Set(s) with { Clouds = s.Clouds }, Cloud),
         new(3, ProjectionReadings.Blank, s => Reduced.Filmed(Reduced.Footage(s)), Projection),
         new(2, ProjectionReadings.StitchBlank, Reduced.Footage, Stitch),
+        new(
+            1,
+            ProjectionReadings.ParallaxBlank,
+            s => s.Tracks is null || !Painted(s).Any() ? Reduced.None(s) : Reduced.Set(s) with { Tracks = s.Tracks },
+            Parallax
+        ),
         new(
             2,
             ProjectionReadings.ColourBlank,
@@ -267,6 +274,28 @@ public sealed record ReadingKind(
                 ),
             }
         ).Judged();
+    }
+
+    private static IEnumerable<Piece> Painted(ShotDocument shot) =>
+        shot.Pieces.Where(p => p is { IsSeen: true, Off: false, HangsOn: null, Kind: not PieceKind.Figure, Duties.New: true });
+
+    private static Reading Parallax(ShotEngine engine, ShotDocument shot, CancellationToken stop)
+    {
+        Piece[] painted = [.. Painted(shot)];
+        if (painted.Length > 0 && shot.Tracks is null)
+        {
+            return ProjectionReadings.ParallaxBlank with { Note = "nothing was followed in the plate" };
+        }
+        ShotCamera? camera = ShotCamera.Of(shot);
+        (Pose, Pinhole)? At(int frame) => camera?.TryAt(frame, out Pose pose, out Pinhole pinhole) == true ? (pose, pinhole) : null;
+        SetScene set = engine.Place.Set(Hanging.At(shot, shot.Range.First));
+        return ProjectionReadings.Parallax([
+            .. painted.Select(p =>
+            {
+                stop.ThrowIfCancellationRequested();
+                return (p.Id, p.Name, PaintedParallax.Of(engine.TrackWork.Tracks(shot), At, engine.Place.Only(set, [p.Id])));
+            }),
+        ]);
     }
 
     private static Reading Shadows(ShotEngine engine, ShotDocument shot, CancellationToken stop)

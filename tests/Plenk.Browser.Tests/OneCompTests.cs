@@ -3,6 +3,7 @@ using System.Text.Json;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
+using Plenk.Formats;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Xunit;
@@ -251,6 +252,135 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         Assert.InRange(dark, 0, 0.3);
         Assert.Equal(1, open, 1e-3);
         Recombines(exr);
+    }
+
+    [Fact]
+    public async Task Who_was_filmed_in_another_shot_stands_in_this_one_over_what_lies_on_its_floor()
+    {
+        // The other shot: a figure before a green screen, keyed there.
+        var files = FilmedBefore.Write(_folder);
+        using (Sheet other = Begun("SCREEN_0010", files.Frames, files.Camera))
+        {
+            other.Step(6);
+            other.Open("mattes");
+            other.Press("Key a coloured screen");
+            other.ClickPicture(60, 60);
+            other.UntilState("state.document.mattes.length === 1");
+        }
+        // This one: an even grey place with a floor.
+        const ushort grey = 140;
+        string[] frames =
+        [
+            .. Enumerable
+                .Range(FilmedBefore.First, FilmedBefore.Count)
+                .Select(f => Picture($"place.{f}.png", FilmedBefore.Width, FilmedBefore.Height, grey, grey, grey)),
+        ];
+        using Sheet page = Begun("PLACE_0010", frames, files.Camera);
+        page.Step(3);
+        Built(page, "Add a plane", "floor", new(0, 0, -9), default, new(14, 1, 12));
+        page.Step(6);
+        page.Open("mattes");
+        string name = page.State(
+            "[...document.querySelectorAll('[name=filmedIn] option')].find((o) => o.textContent.startsWith('SCREEN_0010')).textContent"
+        );
+        page.Choose("Shot where somebody was filmed", name.Trim(), saves: false);
+        page.PressAndSave("Bring in who was filmed there");
+        page.Shows("#sheet", "Filmed in SCREEN_0010");
+        // Its foot is below the picture: that is said, and its place typed.
+        page.Press($"Stand it where its foot is at {FilmedBefore.First}");
+        page.Shows("#told", "it goes on below the picture");
+        Assert.All(page.Errors(), e => Assert.Contains("422", e));
+        Triple(page, "Stands at", new(-0.2, 0, -FilmedBefore.FigureAt));
+
+        // A picture that lies on the floor and is multiplied with it.
+        page.BringIn("Bring a card in", Picture("mark.png", 64, 64, 188, 99, 255));
+        page.UntilState("state.document.elements.length === 1");
+        page.Tick("it lies flat: on a floor, a wall, a lid");
+        page.Type("Wide", "1.6");
+        Triple(page, "Place", new(0.8, 0, -8));
+        page.Choose("It lies", "multiplied with it");
+
+        // Letters of a font of one's own, hollow.
+        page.Open("bring-element");
+        page.PressAndSave("Set lettering");
+        page.UntilState("state.document.elements.length === 2");
+        page.BringIn("Bring a font in", Font());
+        page.UntilState("!!state.document.elements[1].text.fontMedia");
+        page.Shows("#sheet", "In Source Serif 4");
+        Triple(page, "Place", new(-2, 0, -12));
+        Assert.Equal("-2,0,-12", page.State("state.document.elements[1].position.join()"));
+        page.Type("Stroke", "0.03");
+        page.Tick("the stroke alone");
+        page.Press("Undo");
+        page.UntilState("state.document.elements[1].text.hollow === false");
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        Assert.Empty(page.AccessibilityFaults());
+        page.NoErrors();
+
+        const int frame = FilmedBefore.First + 2;
+        var (exr, png) = await HandedOver(page, frame, frame, frame);
+        double place = ColorEncodings.ToLinear(ColorEncoding.Srgb, grey / 255f),
+            furthest = 0;
+        int whole = 0;
+        for (int y = 0; y < exr.Height; y++)
+        {
+            for (int x = 0; x < exr.Width; x++)
+            {
+                var (a, c) = FilmedBefore.Figure(x + 0.5, y + 0.5, frame);
+                int i = y * exr.Width + x;
+                if (a >= 1)
+                {
+                    // Its own codes, as they were filmed.
+                    whole++;
+                    for (int k = 0; k < 3; k++)
+                    {
+                        furthest = Math.Max(
+                            furthest,
+                            Math.Abs(png.Codes[i * png.Channels + k] / (double)((1 << png.Bits) - 1) - Code(c[k]))
+                        );
+                    }
+                }
+            }
+        }
+        Assert.True(whole > 3000);
+        Assert.InRange(furthest, 0, 0.5 / 255 + 1e-3);
+        float[] comp(string channel) => Channel(exr, $"comp.{channel}");
+        // The mark's middle, by similar triangles: its colours times what is there.
+        int mx = (int)((0.8 - FilmedBefore.CameraX(frame)) / 8 * FilmedBefore.Focal + FilmedBefore.Width / 2.0),
+            my = (int)(FilmedBefore.Eye / 8 * FilmedBefore.Focal + FilmedBefore.Height / 2.0),
+            at = my * exr.Width + mx;
+        foreach (var (channel, code) in ((string, int)[])[("R", 188), ("G", 99), ("B", 255)])
+        {
+            Assert.Equal(place * ColorEncodings.ToLinear(ColorEncoding.Srgb, code / 255f), comp(channel)[at], 2e-3);
+        }
+        Assert.Contains(Channel(exr, "element.A"), a => a > 0.9f);
+        Recombines(exr);
+        page.NoErrors();
+    }
+
+    private static double Code(double linear) => ColorEncodings.ToCode(ColorEncoding.Srgb, (float)linear, 16) / 65535.0;
+
+    private string Picture(string name, int width, int height, ushort red, ushort green, ushort blue)
+    {
+        Directory.CreateDirectory(_folder);
+        string path = Path.Combine(_folder, name);
+        ushort[] colour = [red, green, blue];
+        File.WriteAllBytes(
+            path,
+            RasterFile.ToPng(new CodeImage(width, height, 3, 8, [.. Enumerable.Range(0, 3 * width * height).Select(i => colour[i % 3])]))
+        );
+        return path;
+    }
+
+    /// <summary>One of the shipped fonts as somebody else's file.</summary>
+    private string Font()
+    {
+        using Stream from = typeof(OpenTypeFont).Assembly.GetManifestResourceStream("Plenk.Formats.Lettering.serif.woff")!;
+        using var bytes = new MemoryStream();
+        from.CopyTo(bytes);
+        string path = Path.Combine(_folder, "own.ttf");
+        File.WriteAllBytes(path, OpenTypeFont.Read(bytes.ToArray(), "own.woff").Unpacked());
+        return path;
     }
 
     [Fact]

@@ -94,8 +94,20 @@ public sealed class MendTests
         {
             Lights =
             [
-                new Light { Id = "sky", Name = "sky", Kind = LightKind.Sky, Strength = 0.8, Keys = [new(1001, 0.8), new(1010, 1)] },
-                new Light { Id = "lamp", Kind = LightKind.Fill, InPlate = false },
+                new Light
+                {
+                    Id = "sky",
+                    Name = "sky",
+                    Kind = LightKind.Sky,
+                    Strength = 0.8,
+                    Keys = [new(1001, 0.8), new(1010, 1)],
+                },
+                new Light
+                {
+                    Id = "lamp",
+                    Kind = LightKind.Fill,
+                    InPlate = false,
+                },
             ],
         };
         Mend mend = Mend.Of(lit, level with { Verdict = Verdict.Outside })!;

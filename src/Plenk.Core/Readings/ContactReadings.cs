@@ -111,10 +111,7 @@ public static class ContactReadings
         double[] stops = [.. Enumerable.Range(0, 3).Select(c => Elementary.Log2(ours[c] / real[c]))];
         double worst = stops.MaxBy(Math.Abs);
         // around ÷ (around + sun) = ours: what around is multiplied by so that it is the real one, its mean over the channels in stops.
-        double[] around =
-        [
-            .. Enumerable.Range(0, 3).Select(c => Elementary.Log2((1 / (double)ours[c] - 1) / (1 / (double)real[c] - 1))),
-        ];
+        double[] around = [.. Enumerable.Range(0, 3).Select(c => Elementary.Log2((1 / (double)ours[c] - 1) / (1 / (double)real[c] - 1)))];
         return (
             LevelBlank with
             {

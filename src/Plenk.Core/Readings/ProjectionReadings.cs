@@ -1,4 +1,5 @@
 using Plenk.Core.Images;
+using Plenk.Core.Projection;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Readings;
@@ -27,6 +28,49 @@ public static class ProjectionReadings
         How =
             "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
     };
+
+    public static readonly Reading ParallaxBlank = new()
+    {
+        Id = "projection.parallax",
+        Step = 4,
+        Name = "Painted pieces against the tracks",
+        Unit = "px",
+        Tolerance = 1.5, // common practice, no source
+        How =
+            "Of each seen piece that was not filmed: up to twelve tracks that lie on it in the picture, those nearest to it in depth; from a track's first place the piece is followed by the camera to its last frame, and held against where the track went. The middle of them; of all pieces the worst.",
+    };
+
+    /// <summary>How painted pieces part from the plate's tracks: by name, what was measured; null: no track lies on it.</summary>
+    public static Reading Parallax(IReadOnlyList<(string Id, string Name, PaintedParallax? Parts)> pieces)
+    {
+        if (pieces.Count == 0)
+        {
+            return ParallaxBlank with { Note = "no seen piece is new" };
+        }
+        if (
+            pieces.Where(p => p.Parts is not null).OrderByDescending(p => p.Parts!.Pixels).FirstOrDefault()
+            is not
+            (var id, var name, { } worst)
+        )
+        {
+            return ParallaxBlank with { Note = "no track lies on a seen piece that is new" };
+        }
+        string away = double.IsFinite(worst.TrackMetres) ? FormattableString.Invariant($"{worst.TrackMetres:0.0} m") : "too far to tell";
+        return (
+            ParallaxBlank with
+            {
+                Value = worst.Pixels,
+                Note = FormattableString.Invariant($"{name}, {worst.Metres:0.0} m away; its nearest {worst.Tracks} tracks are {away}"),
+                Thing = id,
+                Worst = new(
+                    worst.Worst.Frame,
+                    worst.Worst.X,
+                    worst.Worst.Y,
+                    Words: FormattableString.Invariant($"{worst.Pixels:0.0} px apart")
+                ),
+            }
+        ).Judged();
+    }
 
     public static readonly Reading ColourBlank = new()
     {

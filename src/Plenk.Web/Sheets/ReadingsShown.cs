@@ -12,6 +12,7 @@ public static class ReadingsShown
             "contact.level" => shot.RealShadow is null,
             "set.cloud" => shot.Clouds.Count == 0,
             "projection.stitch" => shot.OtherCameras.Count == 0,
+            "projection.parallax" => !shot.Pieces.Any(p => p is { IsSeen: true, Duties.New: true }),
             "projection.colour" => !shot.Projections.Any(p => p.OwnColour),
             "light.sun" => shot.Sun is { FromShadow: null, FromDate: null, FromFit: null },
             "camera.live" => shot.Tracks is null,

@@ -131,7 +131,12 @@ export function goOn(body, typed) {
 // What was sent is taken: from now on the sheet shows what the server says.
 export function settled(body, name, value) {
   const i = fieldsIn(body).find((k) => nameOf(k) === name);
-  if (i && i.value === value) i.defaultValue = value;
+  if (!i || i.value !== value) return;
+  // Another part of a triple that is typed before the sheet comes back counts with what this one is now.
+  const { value: was, per } = i.dataset,
+    now = was !== undefined && per === undefined ? numberOf(i) : undefined;
+  if (typeof now === 'number') i.dataset.value = String(now);
+  i.defaultValue = value;
 }
 export { nameOf };
 
