@@ -85,6 +85,11 @@ public sealed class ElementShader(
             Emission = m.Emission,
             Diffuse = m.Diffuse / MathF.PI * (_rig.FillPlate + _rig.FillNew),
         };
+        // What takes no light asks no lamp.
+        if (m.Diffuse == default && !m.Mirrors)
+        {
+            return result;
+        }
         for (int k = 0; k < _rig.Sampled.Count; k++)
         {
             SampledLight light = _rig.Sampled[k];
