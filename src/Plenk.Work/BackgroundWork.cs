@@ -44,13 +44,16 @@ public sealed class BackgroundWork(ShotEngine engine)
         ];
     }
 
+    private const float MostForth = 20;
+
     /// <summary>What was filmed elsewhere, in as much of a pixel as its matte has come to.</summary>
     private static FloatImage Laid(FilmedLayer layer, float[] coverage)
     {
         FloatImage own = layer.Rgb.Copy();
         for (int i = 0; i < coverage.Length; i++)
         {
-            float by = layer.Coverage[i] > 0 ? coverage[i] / layer.Coverage[i] : 0;
+            // A matte that was grown brings forth what hardly is there; not without bounds, for its colour is mostly noise.
+            float by = layer.Coverage[i] > 0 ? MathF.Min(MostForth, coverage[i] / layer.Coverage[i]) : 0;
             for (int c = 0; c < 3 && by != 1; c++)
             {
                 own.Data[3 * i + c] *= by;

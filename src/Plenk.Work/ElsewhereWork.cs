@@ -2,7 +2,9 @@ using System.Globalization;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 using Plenk.Formats.Exr;
 
 namespace Plenk.Work;
@@ -129,6 +131,52 @@ public static class ElsewhereWork
         : v.FisheyeWidth is not (>= 64 and <= 8192) ? "A fisheye's picture is 64 to 8,192 pixels wide."
         : v.SphereWidth is not (>= 64 and <= 16384) || v.SphereWidth % 2 != 0 ? "A sphere is 64 to 16,384 pixels wide, an even number."
         : null;
+
+    /// <summary>
+    /// Why a view would show nothing but the inside of a wall; null: it stands in the open. What the shot's own camera stands within as well
+    /// is a room.
+    /// </summary>
+    public static string? Inside(ShotEngine engine, ShotDocument shot, OtherView view, int frame)
+    {
+        ShotDocument at = Hanging.At(shot, frame);
+        SetScene set = engine.Place.Set(at);
+        Vec3 eye = view.Spot ?? PoseOf(engine, shot, view, frame).Position;
+        Vec3? own = ShotCamera.Of(shot)?.TryAt(frame, out Pose pose, out _) == true ? pose.Position : null;
+        return
+            at.Pieces.FirstOrDefault(p =>
+                !p.Off
+                && p.Kind is not (PieceKind.Plane or PieceKind.Figure)
+                && engine.Place.Only(set, [p.Id]) is var alone
+                && IsWithin(alone, eye)
+                && !(own is { } o && IsWithin(alone, o))
+            )
+                is { } wall
+            ? $"At {frame} the view stands inside {(wall.Name.Length > 0 ? wall.Name : wall.Id)}: nothing but its inside would be seen. Move it out of there."
+            : null;
+    }
+
+    /// <summary>Every way out crosses the surface an odd number of times (the Jordan curve theorem); an open surface encloses nothing.</summary>
+    private static bool IsWithin(TraceScene solid, Vec3 place)
+    {
+        bool Odd(System.Numerics.Vector3 way)
+        {
+            var ray = new Ray(place.ToSingle(), System.Numerics.Vector3.Normalize(way));
+            int crossed = 0;
+            for (int k = 0; k < 64; k++)
+            {
+                Hit hit = solid.Intersect(ray, RayKinds.CameraSet);
+                if (!hit.IsHit)
+                {
+                    break;
+                }
+                crossed++;
+                ray = ray.Beyond(hit);
+            }
+            return crossed % 2 == 1;
+        }
+        // Ways that run along no edge of upright things.
+        return Odd(new(0.31f, 0.87f, 0.38f)) && Odd(new(-0.63f, 0.21f, 0.74f)) && Odd(new(0.52f, -0.44f, -0.73f));
+    }
 
     /// <summary>
     /// RGBA: premultiplied with what is covered as alpha; or, filled, the colours carried on over what nothing covers, so that RGB is

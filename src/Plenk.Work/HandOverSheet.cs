@@ -113,6 +113,9 @@ public sealed record HandOverSheet(
             .. seen > 0
                 ? [$"Before it {(seen == 1 ? "one piece is" : $"{seen} pieces are")} seen, in what they wear."]
                 : Array.Empty<string>(),
+            .. shot
+                .Mattes.Where(m => m.IsLaid)
+                .Select(m => $"It has {m.Name} in it, filmed in {shot.OtherCameras.FirstOrDefault(c => c.Id == m.Footage?.Camera)?.Name}."),
             steps.Any(s => s.Kind == FinishKind.Reframe)
                 ? "The comp is framed anew: the layers are as they were before that, and do not add up to it."
                 : $"comp = elements + (1 − elements.A) × ({under}), all linear, pixel by pixel",
@@ -124,7 +127,8 @@ public sealed record HandOverSheet(
                 ? "Where an element touches nothing, no piece is seen and nothing was taken out, the comp's codes are the plate's."
             : shot.Background is BackgroundKind.Frames or BackgroundKind.Nothing
                 ? "Where nothing lies before the background, the comp is that."
-            : "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's.",
+            : shot.ShowsPlate || seen > 0 ? "Where an element touches nothing, and no piece is seen, the comp's codes are the plate's."
+            : "Where an element touches nothing, and nothing filmed elsewhere lies, the comp's codes are the plate's.",
         ];
         string[] after = [.. steps.Select(s => StepKinds.Of(s)).Where(k => k is { AfterMerge: true, OfWhole: false }).Select(k => k.Name)];
         if (WholeGrade.Says(shot) is { } whole)

@@ -63,6 +63,11 @@ public static class WholeGrade
             { Count: 0 } => null,
             var steps when steps.Any(IsKept) =>
                 "A grade of everything is kept to a part of the picture: it is in what is for review alone, and no file of its own says it.",
-            _ => "The grade of everything is in what is for review; comp and layers go without it, it stands beside them as a file.",
+            var steps => "The grade of everything is in what is for review; comp and layers go without it, it stands beside them as a file."
+                + (
+                    steps.Any(s => s.Whole is { Glow: > 0 } or { Grain: > 0 })
+                        ? " Its glow and its grain are in what is for review alone."
+                        : ""
+                ),
         };
 }

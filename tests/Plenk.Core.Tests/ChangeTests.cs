@@ -239,6 +239,41 @@ public sealed class ChangeTests
             then.Strength / (then.Position - Gauge.Apply(spot)).LengthSquared,
             1e-9
         );
+        // What was filmed elsewhere stands where it stood; air that is told by the metre is as thick over the same way.
+        ShotDocument aired = was with
+        {
+            Mattes =
+            [
+                new()
+                {
+                    Id = "filmed",
+                    Kind = MatteKind.Filmed,
+                    HidesBeyondMetres = 3,
+                    Footage = new() { Camera = "B", At = spot },
+                },
+            ],
+            Finish = new()
+            {
+                Steps =
+                [
+                    new()
+                    {
+                        Id = "haze",
+                        Haze = new(new(1, 1, 1), new(0.1, 0.2, 0.3), 8),
+                        Beam = new("lamp", 0.05),
+                        Sphere = new() { Place = spot, RadiusMetres = 2 },
+                    },
+                ],
+            },
+        };
+        ShotDocument airedThen = MovedWorld.Of(aired, Gauge);
+        FinishStep step = airedThen.Finish.Steps[0];
+        Assert.Equal(3 * Gauge.Scale, airedThen.Mattes[0].HidesBeyondMetres!.Value, 1e-12);
+        Assert.True((airedThen.Mattes[0].Footage!.At!.Value - Gauge.Apply(spot)).Length < 1e-12);
+        Assert.Equal(0.2, step.Haze!.PerMetre.Y * Gauge.Scale, 1e-12);
+        Assert.Equal(8 * Gauge.Scale, step.Haze.ThinsOverMetres!.Value, 1e-12);
+        Assert.Equal(0.05, step.Beam!.PerMetre * Gauge.Scale, 1e-12);
+        Assert.Equal((2 * Gauge.Scale, Gauge.Apply(spot)), (step.Sphere!.RadiusMetres, step.Sphere.Place));
         // And all the way back.
         ShotDocument back = MovedWorld.Of(moved, Gauge.Inverse());
         Assert.True((back.Pieces[0].Position - was.Pieces[0].Position).Length < 1e-9);
@@ -372,6 +407,7 @@ public sealed class ChangeTests
             "StillLine.Y2",
             "Duties.HoldoutPixels",
             "Duties.FadePixels",
+            "WholeSettings.GlowPixels",
         ];
         string[] found =
         [

@@ -107,6 +107,29 @@ public sealed class FinishTests
         Assert.True(seen.Touched[2 * W + 2]);
     }
 
+    // What lies above the threshold goes elsewhere whole, by the glow's share; the plate glows too. Grain is refused where none can be told.
+    [Fact]
+    public void Everything_glows_that_is_bright_enough()
+    {
+        var scene = Scene(new(0, 0, 0, 0), (x, y) => false, plate: 0.1f);
+        scene.Plate[32, 24, 1] = 5;
+        FinishStep glow = Step(FinishKind.Whole) with { Whole = new(0.25, 1.5, 2) };
+        FinishContext context = new(Camera, 1, 36, 1001, 0, 7);
+        FrameLayers seen = Finisher.Run(scene.Layers, scene.Plate, [glow], context, whole: true),
+            left = Finisher.Run(scene.Layers, scene.Plate, [glow with { Whole = new() }], context, whole: true);
+        Assert.Equal(0.25 * (5 - 2), seen.Comp.Data.Sum(v => (double)v) - left.Comp.Data.Sum(v => (double)v), 0.01);
+        Assert.True(seen.Comp[34, 24, 1] > left.Comp[34, 24, 1] + 0.001f);
+        Assert.Equal(left.Comp[34, 24, 0], seen.Comp[34, 24, 0]);
+        Assert.Contains(
+            "flat enough",
+            Assert
+                .Throws<FinishFault>(() =>
+                    Finisher.Run(scene.Layers, scene.Plate, [glow with { Whole = new(Grain: 0.5) }], context, whole: true)
+                )
+                .Message
+        );
+    }
+
     // COL-08 in linear codes would clamp; here the CDL acts on ACEScct codes, identity leaves all as it is.
     [Fact]
     public void Saturation_curve_and_cdl()

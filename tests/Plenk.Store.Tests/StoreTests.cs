@@ -193,7 +193,14 @@ public sealed class StoreTests : IAsyncLifetime
             """{"production":"P","sequence":"S","code":"C","futureThing":{"a":1},"lights":[{"id":"sky","kind":"Sky","radiance":[1,2,3]}]}""";
         ShotDocument read = ShotJson.Read(old);
         Assert.Equal(2, read.Lights[0].Color.Y);
-        Assert.Equal(1, read.SchemaVersion);
+        Assert.Equal(ShotDocument.CurrentSchema, read.SchemaVersion);
+        // Of the first schema: what was added, and a grade of everything without glow and grain.
+        ShotDocument first = ShotJson.Read(
+            """{"schemaVersion":1,"production":"P","sequence":"S","code":"C","elements":[{"id":"a","kind":"Card","added":true},{"id":"b","kind":"Card","added":false},{"id":"c"}],"finish":{"steps":[{"id":"w","kind":"Whole"}]}}"""
+        );
+        Assert.Equal([ElementBlend.Added, ElementBlend.Over, ElementBlend.Over], first.Elements.Select(e => e.Blend));
+        Assert.Equal(new WholeSettings(), first.Finish.Steps[0].Whole);
+        Assert.DoesNotContain("\"added\"", ShotJson.Write(first));
         Assert.Contains("\"futureThing\":{\"a\":1}", ShotJson.Write(read));
         Assert.Throws<JsonException>(() => ShotJson.Read("""{"schemaVersion":99,"production":"P","sequence":"S","code":"C"}"""));
     }

@@ -381,6 +381,31 @@ public sealed class FootageApiTests(Application application)
             "sphere is no shot",
             await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", new { spot = new[] { 0, 1.6, -2 } })))
         );
+        Assert.Contains(
+            "A fisheye is no camera",
+            await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", new { fisheyeDegrees = 180 })))
+        );
+        // From inside a wall: a box a metre to the right of the camera, which is moved into it.
+        JsonNode own = (await _client.State(at))["document"]!["camera"]!["samples"]![0]!["cameraToWorld"]!;
+        double[] eye = [.. new[] { 3, 7, 11 }.Select(i => own[i]!.GetValue<double>())];
+        Assert.True((await _client.Save(at, d => ((JsonArray)d["pieces"]!).Add(
+                        (JsonNode)
+                            new JsonObject
+                            {
+                                ["id"] = "wall",
+                                ["name"] = "the wall",
+                                ["kind"] = "Box",
+                                ["size"] = new JsonArray(0.6, 4, 4),
+                                ["position"] = new JsonArray(eye[0] + 1, eye[1] - 2, eye[2]),
+                            }
+                    ))).IsSuccessStatusCode);
+        Assert.Contains(
+            "the view stands inside the wall",
+            await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", new { moved = new[] { 1.0, 0, 0 } })))
+        );
+        Assert.True(
+            (await _client.Save(at, d => ((JsonArray)d["pieces"]!).RemoveAt(d["pieces"]!.AsArray().Count - 1))).IsSuccessStatusCode
+        );
         JsonNode done = await Ended(at, _client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", moved)));
         Assert.Equal("done", done["state"]!.GetValue<string>());
         Assert.Contains("F_0331, 2 frames", done["message"]!.GetValue<string>());

@@ -74,6 +74,22 @@ public static class LensLight
                 }
             }
         });
+        Spread(comp, bright, sigma, mask, touched);
+    }
+
+    /// <summary>The same of all that is brighter than the threshold, whatever it is.</summary>
+    public static void GlowOfAll(FloatImage comp, float threshold, double sigma, float[] mask, bool[] touched)
+    {
+        var bright = new FloatImage(comp.Width, comp.Height, 3);
+        for (int i = 0; i < bright.Data.Length; i++)
+        {
+            bright.Data[i] = MathF.Max(0, comp.Data[i] - threshold);
+        }
+        Spread(comp, bright, sigma, mask, touched);
+    }
+
+    private static void Spread(FloatImage comp, FloatImage bright, double sigma, float[] mask, bool[] touched)
+    {
         PixelBox box = PixelBox.Of(bright).Grown(Blur.Reach(4 * sigma), comp.Width, comp.Height);
         if (box.IsEmpty)
         {

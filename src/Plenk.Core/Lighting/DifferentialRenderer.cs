@@ -22,6 +22,9 @@ public sealed class DifferentialRenderer
     /// <summary>Rays of a pixel to a sky from which on what elements keep of it is aimed at.</summary>
     private const int LeastSkyRays = 32;
 
+    /// <summary>So many surfaces along a ray, most of them clear where it goes through (leaves, hair), then it has left the elements.</summary>
+    private const int MostSurfaces = 256;
+
     /// <summary>Below this share nothing more is asked for along a ray.</summary>
     private const float Closed = 1e-3f;
 
@@ -420,7 +423,7 @@ public sealed class DifferentialRenderer
             float open = 1;
             int at = 0;
             Ray rest = ray;
-            for (int k = 0; k < SeenSet.MostLayers && open > Closed; k++)
+            for (int k = 0, met = 0; k < MostSurfaces && met < SeenSet.MostLayers && open > Closed; k++)
             {
                 if (mayMeet)
                 {
@@ -442,6 +445,7 @@ public sealed class DifferentialRenderer
                 float stops = scene.Elements[hit.Instance].Stops(hit, s.Piece >= 0 ? s.Distance : float.PositiveInfinity);
                 if (stops > 0)
                 {
+                    met++;
                     Seen(moment, hit, ray, s, pixel, open * stops, index, seed, byLight, tally, blended[..laid], ref sums, ref cast);
                 }
                 open *= 1 - stops;

@@ -109,6 +109,34 @@ public static class MovedWorld
                     }
                 ),
             ],
+            // What is told by the metre goes with the metre.
+            Finish = shot.Finish with
+            {
+                Steps =
+                [
+                    .. shot.Finish.Steps.Select(s =>
+                        s with
+                        {
+                            Haze = s.Haze is { } haze
+                                ? haze with
+                                {
+                                    PerMetre = haze.PerMetre / map.Scale,
+                                    ThinsOverMetres = map.Scale * haze.ThinsOverMetres,
+                                }
+                                : null,
+                            Beam = s.Beam is { } beam ? beam with { PerMetre = beam.PerMetre / map.Scale } : null,
+                            Sphere = s.Sphere is { } air
+                                ? air with
+                                {
+                                    Place = map.Apply(air.Place),
+                                    RadiusMetres = map.Scale * air.RadiusMetres,
+                                    MetresPerSecond = map.Scale * air.MetresPerSecond,
+                                }
+                                : null,
+                        }
+                    ),
+                ],
+            },
             Sun = shot.Sun with
             {
                 FromShadow = shot.Sun.FromShadow is { } a ? Turned(a) : null,

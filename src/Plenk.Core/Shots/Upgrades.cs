@@ -45,6 +45,14 @@ public static class Upgrades
                     e["blend"] = nameof(ElementBlend.Added);
                 }
             }
+            // A grade of everything had no glow and no grain.
+            foreach (JsonNode? step in document["finish"]?["steps"] as JsonArray ?? [])
+            {
+                if (step is JsonObject s && s["kind"]?.GetValue<string>() == nameof(FinishKind.Whole) && s["whole"] is null)
+                {
+                    s["whole"] = new JsonObject();
+                }
+            }
             document["schemaVersion"] = 2;
         }
         return document;

@@ -252,6 +252,7 @@ public static class ProjectionApi
                         engine.Camera(document, request.First);
                         engine.Camera(document, request.Last);
                     }
+                    await InTheOpen(engine, document, request.View, request.First, request.Last);
                     return await jobs.Ask(
                         id,
                         document,
@@ -273,7 +274,12 @@ public static class ProjectionApi
                     var (document, revision) = await ShotApi.Need(shots, id);
                     Within(document, request.First, request.Last);
                     if (
-                        (request.View.Spot is null ? ElsewhereWork.Fault(request.View) : "A sphere is no shot: choose the camera.") is
+                        (
+                            request.View.Spot is not null ? "A sphere is no shot: choose the camera."
+                            : request.View.FisheyeDegrees is not null
+                                ? "A fisheye is no camera that a shot can have: choose the shot’s camera, changed."
+                            : ElsewhereWork.Fault(request.View)
+                        ) is
                         { } fault
                     )
                     {
@@ -290,6 +296,7 @@ public static class ProjectionApi
                     }
                     engine.Camera(document, request.First);
                     engine.Camera(document, request.Last);
+                    await InTheOpen(engine, document, request.View, request.First, request.Last);
                     return await jobs.Ask(
                         id,
                         document,
@@ -314,6 +321,7 @@ public static class ProjectionApi
                     {
                         throw new ShotFault(fault);
                     }
+                    await InTheOpen(engine, document, view, frame, frame);
                     byte[] bytes = await Task.Run(() =>
                         ElsewherePicture.Of(engine, document, view, frame, Math.Clamp(width ?? 640, 64, 1600), http.RequestAborted)
                     );
@@ -469,6 +477,18 @@ public static class ProjectionApi
 
     private static ProjectionSource Source(ShotDocument document, string source) =>
         document.Projections.FirstOrDefault(p => p.Id == source) ?? throw new NotThereException("There is no such projection.");
+
+    /// <summary>At its ends and in its middle a view stands inside no wall.</summary>
+    private static async Task InTheOpen(ShotEngine engine, ShotDocument document, OtherView view, int first, int last)
+    {
+        foreach (int frame in (int[])[first, (first + last) / 2, last])
+        {
+            if (await Task.Run(() => ElsewhereWork.Inside(engine, document, view, frame)) is { } inside)
+            {
+                throw new ShotFault(inside);
+            }
+        }
+    }
 
     private static void Within(ShotDocument d, int first, int last)
     {

@@ -3,7 +3,7 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing.Steps;
 
-/// <summary>A grade of the whole comp: seen here and in what is for review; what is handed over goes without it, and it beside.</summary>
+/// <summary>A grade of the whole comp, and what lens and film give it: seen here and in what is for review; what is handed over goes without it, and it beside.</summary>
 public sealed class WholeKind : StepKind
 {
     public override FinishKind Kind => FinishKind.Whole;
@@ -12,7 +12,7 @@ public sealed class WholeKind : StepKind
     public override bool OfWhole => true;
     public override string? Hint =>
         "Seen on this page and in what is for review. Handed over are comp and layers without it, and it beside: "
-        + "as a CDL where it is one alone, as a LUT where no matte keeps it.";
+        + "as a CDL where it is one alone, as a LUT where no matte keeps it. Glow and grain are in no such file.";
     public override FinishStep Default =>
         new()
         {
@@ -20,14 +20,28 @@ public sealed class WholeKind : StepKind
             Kind = Kind,
             Grade = new(),
             Saturation = new(),
+            Whole = new(),
         };
 
     private static readonly GradeKind Grades = new();
     private static readonly SaturationKind Saturations = new();
 
-    public override IReadOnlyList<KindField> Fields => [.. Grades.Fields, .. Saturations.Fields];
+    public override IReadOnlyList<KindField> Fields =>
+        [
+            .. Grades.Fields,
+            .. Saturations.Fields,
+            new("whole.glow", "Glow", "", Min: 0, Max: 1),
+            new("whole.glowPixels", "over", "px", Min: 0, Max: 1000),
+            new("whole.glowFrom", "from", "linear", Min: 0),
+            new("whole.grain", "The plate’s grain once more", "", Min: 0, Max: 1),
+        ];
 
-    public override string? Fault(ShotDocument shot, FinishStep step) => Grades.Fault(shot, step) ?? Saturations.Fault(shot, step);
+    public override StepNeeds Needs(FinishStep step) => step.Whole is { Grain: > 0 } ? StepNeeds.Grain : StepNeeds.None;
+
+    public override string? Fault(ShotDocument shot, FinishStep step) =>
+        step.Whole is { } w && !(w is { Glow: >= 0 and <= 1, Grain: >= 0 and <= 1, GlowPixels: >= 0 and <= 1000, GlowFrom: >= 0 })
+            ? "its glow and its grain lie between 0 and 1, the glow reaches up to 1,000 px."
+            : Grades.Fault(shot, step) ?? Saturations.Fault(shot, step);
 
     /// <summary>What it makes of a linear colour, BT.709 primaries.</summary>
     public static Func<Vector3, Vector3> Of(FinishStep step)
@@ -68,5 +82,28 @@ public sealed class WholeKind : StepKind
                 canvas.Touched[i] = true;
             }
         });
+        if (step.Whole is { Glow: > 0, GlowPixels: > 0 } glow)
+        {
+            LensLight.GlowOfAll(
+                canvas.Comp,
+                (float)glow.GlowFrom,
+                glow.GlowPixels * canvas.Context.Scale,
+                Array.ConvertAll(mask, m => m * (float)glow.Glow),
+                canvas.Touched
+            );
+        }
+        if (step.Whole is { Grain: > 0 } film)
+        {
+            Images.Grain grain = canvas.Context.Grain
+                ?? throw new FinishFault(
+                    "No part of the plate is flat enough to tell its grain. Choose another region, or take the grain off."
+                );
+            float[] where = Array.ConvertAll(mask, m => m * (float)film.Grain);
+            grain.AddTo(canvas.Comp, where, Tracing.Sampling.Hash(canvas.Context.Seed ^ 0x66696c6du) + (uint)canvas.Context.Frame);
+            for (int i = 0; i < where.Length; i++)
+            {
+                canvas.Touched[i] |= where[i] > 0;
+            }
+        }
     }
 }

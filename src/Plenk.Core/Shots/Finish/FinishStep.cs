@@ -42,6 +42,7 @@ public sealed record FinishStep : Extensible
     public DrawnShadowSettings? DrawnShadow { get; init; }
     public FlareSettings? Flare { get; init; }
     public BeamSettings? Beam { get; init; }
+    public WholeSettings? Whole { get; init; }
     public RippleSettings? Ripple { get; init; }
     public ReframeSettings? Reframe { get; init; }
 

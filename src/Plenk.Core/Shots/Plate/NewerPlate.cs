@@ -163,6 +163,7 @@ public static class NewerPlate
                     {
                         Pixels = s * step.Pixels,
                         Shadow = step.Shadow is { } shadow ? shadow with { BlurPixels = s * shadow.BlurPixels } : null,
+                        Whole = step.Whole is { } whole ? whole with { GlowPixels = s * whole.GlowPixels } : null,
                         Flare = step.Flare is { } flare ? flare with { RadiusPixels = s * flare.RadiusPixels } : null,
                         Ripple = step.Ripple is { } ripple
                             ? ripple with
