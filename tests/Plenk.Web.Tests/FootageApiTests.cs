@@ -388,17 +388,18 @@ public sealed class FootageApiTests(Application application)
         // From inside a wall: a box a metre to the right of the camera, which is moved into it.
         JsonNode own = (await _client.State(at))["document"]!["camera"]!["samples"]![0]!["cameraToWorld"]!;
         double[] eye = [.. new[] { 3, 7, 11 }.Select(i => own[i]!.GetValue<double>())];
-        Assert.True((await _client.Save(at, d => ((JsonArray)d["pieces"]!).Add(
-                        (JsonNode)
-                            new JsonObject
-                            {
-                                ["id"] = "wall",
-                                ["name"] = "the wall",
-                                ["kind"] = "Box",
-                                ["size"] = new JsonArray(0.6, 4, 4),
-                                ["position"] = new JsonArray(eye[0] + 1, eye[1] - 2, eye[2]),
-                            }
-                    ))).IsSuccessStatusCode);
+        HttpResponseMessage walled = await _client.Save(at, d => ((JsonArray)d["pieces"]!).Add(
+                (JsonNode)
+                    new JsonObject
+                    {
+                        ["id"] = "slab",
+                        ["name"] = "the wall",
+                        ["kind"] = "Box",
+                        ["size"] = new JsonArray(0.6, 4, 4),
+                        ["position"] = new JsonArray(eye[0] + 1, eye[1] - 2, eye[2]),
+                    }
+            ));
+        Assert.True(walled.IsSuccessStatusCode, await walled.Content.ReadAsStringAsync());
         Assert.Contains(
             "the view stands inside the wall",
             await Refused(_client.PostAsJsonAsync($"{at}/reshoot", Asked("F_0331", new { moved = new[] { 1.0, 0, 0 } })))
