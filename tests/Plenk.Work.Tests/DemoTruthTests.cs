@@ -200,10 +200,11 @@ public sealed class DemoTruthTests : IClassFixture<DemoShot>
     {
         var readings = ReadingKind.All.Select(k => k.Take(_demo.Engine, _demo.Document)).ToList();
         Assert.Equal(27, readings.Count);
-        // Its camera came in from elsewhere, by itself: what is read off a solve, a cloud or a second camera has nothing to say, and says so.
+        // Its camera came in from elsewhere, by itself: what is read off a solve, a cloud, a second camera or what is painted has nothing to say, and says so.
         string[] ofSolve =
         [
             "camera.horizon",
+            "projection.parallax",
             "camera.live",
             "camera.solve",
             "camera.heldout",
