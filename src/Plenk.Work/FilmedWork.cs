@@ -213,8 +213,11 @@ public sealed class FilmedWork(ShotEngine engine)
     {
         PlateSource plate = other.Plate ?? throw new ShotFault($"{other.Code} has no plate yet. Bring one in there first.");
         Matte[] own = [.. other.Mattes.Where(m => m.Frozen is not null || m.Kind is not (MatteKind.Element or MatteKind.Filmed))];
-        bool IsWhole(Matte m) => m.Parts.All(p => own.FirstOrDefault(o => o.Id == p.Matte) is { } part && IsWhole(part));
-        own = [.. own.Where(IsWhole)];
+        // Joined to what does not come, or by way of others to itself.
+        bool IsWhole(Matte m, IReadOnlyList<string> within) =>
+            !within.Contains(m.Id)
+            && m.Parts.All(p => own.FirstOrDefault(o => o.Id == p.Matte) is { } part && IsWhole(part, [.. within, m.Id]));
+        own = [.. own.Where(m => IsWhole(m, []))];
         Matte? comes = matte is not null
             ? own.FirstOrDefault(m => m.Id == matte)
             : own.FirstOrDefault(m => m is { Off: false, Kind: MatteKind.Screen })

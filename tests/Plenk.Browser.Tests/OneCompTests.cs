@@ -379,7 +379,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         using var bytes = new MemoryStream();
         from.CopyTo(bytes);
         string path = Path.Combine(_folder, "own.ttf");
-        File.WriteAllBytes(path, OpenTypeFont.Read(bytes.ToArray(), "own.woff").Unpacked());
+        File.WriteAllBytes(path, OpenTypeFont.Read(bytes.ToArray(), "own.woff").Named("Source Serif 4"));
         return path;
     }
 

@@ -44,17 +44,17 @@ public sealed class LetteringTests
         Assert.Empty(serif.Lacks("Night bus 12, ÅÉ"));
         Assert.Equal(["漢", "𝄞"], serif.Lacks("a漢𝄞漢"));
         // The same unpacked is the same font.
-        OpenTypeFont plain = OpenTypeFont.Read(serif.Unpacked(), "a.ttf");
+        OpenTypeFont plain = OpenTypeFont.Read(serif.Named(serif.Name), "a.ttf");
         Assert.Equal(serif.Name, plain.Name);
         Assert.Empty(plain.Lacks("Night bus"));
-        LetterFont own = LetterFont.Of(serif.Unpacked(), "a.ttf");
+        LetterFont own = LetterFont.Of(plain, serif.Named(serif.Name));
         Assert.InRange(LetterPicture.Of("H", own, 1000).Height, 664, 676);
     }
 
     [Fact]
     public void What_is_no_font_is_refused()
     {
-        byte[] font = OpenTypeFont.Read(Shipped("sans"), "a.woff").Unpacked();
+        byte[] font = OpenTypeFont.Read(Shipped("sans"), "a.woff").Named("A");
         foreach (
             byte[] bad in (byte[][])
                 [

@@ -76,6 +76,15 @@ public static class ShotChecks
         Doubles(d.Mattes.Select(m => m.Id), "Mattes");
         foreach (Matte m in d.Mattes)
         {
+            OfMatte(m, d.Mattes);
+            Doubles((m.Footage?.Mattes ?? []).Select(q => q.Id), $"Matte {m.Name}");
+            foreach (Matte own in m.Footage?.Mattes ?? [])
+            {
+                OfMatte(own, m.Footage!.Mattes);
+            }
+        }
+        void OfMatte(Matte m, IReadOnlyList<Matte> among)
+        {
             Need(
                 m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)),
                 $"Matte {m.Name}: a shape needs three corners or more, all of them numbers."
@@ -94,7 +103,7 @@ public static class ShotChecks
                 $"Matte {m.Name}: its motion is not a number. Track it anew."
             );
             Need(
-                m.Parts.All(p => d.Mattes.Any(o => o.Id == p.Matte && o.Id != m.Id)),
+                m.Parts.All(p => among.Any(o => o.Id == p.Matte && o.Id != m.Id)),
                 $"Matte {m.Name}: a matte that it is joined to is no longer in the shot. Take it off {m.Name} first."
             );
             Need(m.HidesBeyondMetres is null or (>= 0 and < 1e6), $"Matte {m.Name}: what it hides begins at 0 m or more.");
@@ -391,9 +400,10 @@ public static class ShotChecks
                         text.HeightMetres is > 0.001 and < 1000
                         && text.DepthMetres is >= 0 and < 1000
                         && text.BevelMetres >= 0
+                        && text.StrokeMetres is >= 0 and <= 10
                         && text.Text.Length is > 0 and <= 200
                     ),
-                $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, and no thickness below 0."
+                $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, no thickness below 0, and a stroke of up to 10 m."
             );
             Need(e.Keys.Select(k => k.Frame).Distinct().Count() == e.Keys.Count, $"Contact, {e.Name}: two keys stand at one frame.");
             Need(

@@ -40,15 +40,27 @@ public static class Upgrades
             // A card was added to what is behind it or not, before there were more ways.
             foreach (JsonNode? element in document["elements"] as JsonArray ?? [])
             {
-                if (element is JsonObject e && e.Remove("added", out JsonNode? added) && added?.GetValue<bool>() == true)
+                if (
+                    element is JsonObject e
+                    && e.Remove("added", out JsonNode? added)
+                    && added is JsonValue given
+                    && given.TryGetValue(out bool isAdded)
+                    && isAdded
+                )
                 {
                     e["blend"] = nameof(ElementBlend.Added);
                 }
             }
             // A grade of everything had no glow and no grain.
-            foreach (JsonNode? step in document["finish"]?["steps"] as JsonArray ?? [])
+            foreach (JsonNode? step in (document["finish"] as JsonObject)?["steps"] as JsonArray ?? [])
             {
-                if (step is JsonObject s && s["kind"]?.GetValue<string>() == nameof(FinishKind.Whole) && s["whole"] is null)
+                if (
+                    step is JsonObject s
+                    && s["kind"] is JsonValue kind
+                    && kind.TryGetValue(out string? name)
+                    && name == nameof(FinishKind.Whole)
+                    && s["whole"] is null
+                )
                 {
                     s["whole"] = new JsonObject();
                 }

@@ -15,23 +15,20 @@ public sealed record LetterFont(string File, string Called)
     public static LetterFont Sans => SansFont.Value;
     public static LetterFont Serif => SerifFont.Value;
 
-    /// <summary>A font that was brought in.</summary>
-    /// <exception cref="FormatFault">It is none.</exception>
-    public static LetterFont Of(byte[] bytes, string name) => Kept(OpenTypeFont.Read(bytes, name), bytes);
-
     private static LetterFont Shipped(string name)
     {
         using Stream from = Assembly.GetExecutingAssembly().GetManifestResourceStream($"Plenk.Formats.Lettering.{name}.woff")!;
         var bytes = new byte[from.Length];
         from.ReadExactly(bytes);
-        return Kept(OpenTypeFont.Read(bytes, name), bytes);
+        return Of(OpenTypeFont.Read(bytes, name), bytes);
     }
 
     /// <summary>
     /// Unpacked into a file of its own, under a name of its own: the text engine takes fonts from files, passes over packed ones, and would
     /// take another one of the same family for it.
     /// </summary>
-    private static LetterFont Kept(OpenTypeFont font, byte[] bytes)
+    /// <param name="bytes">The file that the font was read from.</param>
+    public static LetterFont Of(OpenTypeFont font, byte[] bytes)
     {
         string family = $"plenk{Convert.ToHexStringLower(SHA256.HashData(bytes))[..24]}",
             path = Path.Combine(Path.GetTempPath(), $"{family}.ttf");
@@ -55,6 +52,7 @@ public static class LetterPicture
 
     /// <param name="size">Of the line, pixels.</param>
     /// <returns>Coverage 0..1, row by row from the top; nothing for a text without letters.</returns>
+    /// <exception cref="FormatFault">The font's letters cannot be drawn.</exception>
     public static (float[] Values, int Width, int Height) Of(string text, LetterFont font, int size)
     {
         if (string.IsNullOrWhiteSpace(text))
@@ -62,8 +60,20 @@ public static class LetterPicture
             return ([], 0, 0);
         }
         // The comma ends the name: else its last word would be taken for a weight, and another font for it.
-        using Image set = Image.Text(System.Net.WebUtility.HtmlEncode(text), font: $"{font.Called}, {size}", fontfile: font.File, dpi: Dpi);
-        byte[] codes = set.WriteToMemory<byte>();
-        return ([.. codes.Select(c => c / 255f)], set.Width, set.Height);
+        try
+        {
+            using Image set = Image.Text(
+                System.Net.WebUtility.HtmlEncode(text),
+                font: $"{font.Called}, {size}",
+                fontfile: font.File,
+                dpi: Dpi
+            );
+            byte[] codes = set.WriteToMemory<byte>();
+            return ([.. codes.Select(c => c / 255f)], set.Width, set.Height);
+        }
+        catch (VipsException)
+        {
+            throw new FormatFault("font", $"“{text}” cannot be set in this font: its letters are broken", "Take another font.");
+        }
     }
 }

@@ -23,23 +23,24 @@ public static class LetteringMesh
         {
             throw new FormatFault("empty", "The lettering has no letters", "Type a text.");
         }
-        if (own is not null && OpenTypeFont.Read(own, text.FontName) is var read && read.Lacks(text.Text) is { Count: > 0 } lacks)
+        OpenTypeFont? brought = own is null ? null : OpenTypeFont.Read(own, text.FontName);
+        if (brought?.Lacks(text.Text) is { Count: > 0 } lacks)
         {
             throw new FormatFault(
                 "font",
-                $"{read.Name} has no letter for {string.Join(" ", lacks.Take(8))}",
+                $"{brought.Name} has no letter for {string.Join(" ", lacks.Take(8))}",
                 "Type letters that it has, or take another font."
             );
         }
         LetterFont font =
-            own is not null ? LetterFont.Of(own, text.FontName)
+            brought is not null ? LetterFont.Of(brought, own!)
             : text.Serif ? LetterFont.Serif
             : LetterFont.Sans;
         (float[] Values, int Width, int Height) Set(string line) => LetterPicture.Of(line, font, Size);
         var (values, width, height) = Set(text.Text);
         // Capitals are as high as an H, or as the text itself in a font of signs.
         var (capital, _, capitalHeight) =
-            own is not null && OpenTypeFont.Read(own, text.FontName).Lacks("H").Count > 0 ? (values, 0, height) : Set("H");
+            brought?.Lacks("H").Count > 0 ? (values, 0, height) : Set("H");
         double scale = text.HeightMetres / capitalHeight,
             tolerance = 0.08;
         IReadOnlyList<Polygon> letters = Silhouette.Polygons(Silhouette.Outlines(values, width, height), tolerance, 4);

@@ -14,7 +14,8 @@ public sealed class OpenTypeFont
     /// <summary>Larger ones are no font of letters.</summary>
     public const int MostBytes = 32 << 20;
 
-    private const int MostTables = 64;
+    private const int MostTables = 64,
+        MostCharacters = 1 << 20;
     private static readonly string[] Needed = ["cmap", "head", "hhea", "hmtx", "maxp", "name"];
     private readonly uint _flavour;
     private readonly IReadOnlyList<(string Tag, byte[] Bytes)> _tables;
@@ -64,9 +65,6 @@ public sealed class OpenTypeFont
     /// <summary>The font's file with this for its family.</summary>
     public byte[] Named(string family) => Assembled([.. _tables.Select(t => t.Tag == "name" ? (t.Tag, NameTable(family)) : t)]);
 
-    /// <summary>The font's file, unpacked.</summary>
-    public byte[] Unpacked() => Assembled(_tables);
-
     private byte[] Table(string tag) => _tables.First(t => t.Tag == tag).Bytes;
 
     private static ushort Short(ReadOnlySpan<byte> b, int at) => BinaryPrimitives.ReadUInt16BigEndian(b[at..]);
@@ -82,9 +80,16 @@ public sealed class OpenTypeFont
     {
         int count = Short(file, 4);
         var tables = new List<(string, byte[])>();
+        long whole = 0;
         for (int i = 0; i < count && count <= MostTables; i++)
         {
             ReadOnlySpan<byte> entry = file.Slice(12 + 16 * i, 16);
+            // Tables that lie over one another would be many times the file.
+            whole += Long(entry, 12);
+            if (whole > MostBytes)
+            {
+                throw new InvalidDataException();
+            }
             tables.Add(
                 (Encoding.ASCII.GetString(entry[..4]), file.Slice(checked((int)Long(entry, 8)), checked((int)Long(entry, 12))).ToArray())
             );
@@ -201,7 +206,8 @@ public sealed class OpenTypeFont
     private static List<(int From, int To)> CharactersIn(ReadOnlySpan<byte> t)
     {
         var ranges = new List<(int, int)>();
-        int count = Short(t, 2);
+        int count = Short(t, 2),
+            left = MostCharacters;
         for (int i = 0; i < count; i++)
         {
             ReadOnlySpan<byte> r = t.Slice(4 + 8 * i, 8);
@@ -213,7 +219,7 @@ public sealed class OpenTypeFont
             switch (Short(own, 0))
             {
                 case 4:
-                    Segments(own, ranges);
+                    Segments(own, ranges, ref left);
                     break;
                 case 12:
                     uint groups = Math.Min(Long(own, 12), (uint)(own.Length - 16) / 12);
@@ -227,7 +233,8 @@ public sealed class OpenTypeFont
         return ranges;
     }
 
-    private static void Segments(ReadOnlySpan<byte> t, List<(int From, int To)> ranges)
+    /// <param name="left">So many characters may still be asked for: segments of a font do not lie over one another.</param>
+    private static void Segments(ReadOnlySpan<byte> t, List<(int From, int To)> ranges, ref int left)
     {
         int n = Short(t, 6) / 2;
         for (int s = 0; s < n; s++)
@@ -237,6 +244,11 @@ public sealed class OpenTypeFont
                 delta = Short(t, 16 + 4 * n + 2 * s),
                 place = 16 + 6 * n + 2 * s,
                 offset = Short(t, place);
+            left -= Math.Max(0, to - from);
+            if (left < 0)
+            {
+                throw new InvalidDataException();
+            }
             for (int c = from; c <= to && c != 0xFFFF; c++)
             {
                 int at = place + offset + 2 * (c - from),

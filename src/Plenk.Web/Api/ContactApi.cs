@@ -121,6 +121,8 @@ public static class ContactApi
                         $"{font.Name} has no letter for {string.Join(" ", lacks.Take(8))}. Type letters that it has first, or bring another font in."
                     );
                 }
+                // One whose letters cannot be drawn is refused before it is kept.
+                LetteringMesh.Of(own.Text with { FontName = font.Name }, bytes);
                 string hash = media.Write(bytes);
                 ShotDocument changed = document with
                 {
