@@ -147,35 +147,12 @@ public static class ElsewhereWork
                 !p.Off
                 && p.Kind is not (PieceKind.Plane or PieceKind.Figure)
                 && engine.Place.Only(set, [p.Id]) is var alone
-                && IsWithin(alone, eye)
-                && !(own is { } o && IsWithin(alone, o))
+                && alone.Encloses(eye.ToSingle(), RayKinds.CameraSet)
+                && !(own is { } o && alone.Encloses(o.ToSingle(), RayKinds.CameraSet))
             )
                 is { } wall
             ? $"At {frame} the view stands inside {(wall.Name.Length > 0 ? wall.Name : wall.Id)}: nothing but its inside would be seen. Move it out of there."
             : null;
-    }
-
-    /// <summary>Every way out crosses the surface an odd number of times (the Jordan curve theorem); an open surface encloses nothing.</summary>
-    private static bool IsWithin(TraceScene solid, Vec3 place)
-    {
-        bool Odd(System.Numerics.Vector3 way)
-        {
-            var ray = new Ray(place.ToSingle(), System.Numerics.Vector3.Normalize(way));
-            int crossed = 0;
-            for (int k = 0; k < 64; k++)
-            {
-                Hit hit = solid.Intersect(ray, RayKinds.CameraSet);
-                if (!hit.IsHit)
-                {
-                    break;
-                }
-                crossed++;
-                ray = ray.Beyond(hit);
-            }
-            return crossed % 2 == 1;
-        }
-        // Ways that run along no edge of upright things.
-        return Odd(new(0.31f, 0.87f, 0.38f)) && Odd(new(-0.63f, 0.21f, 0.74f)) && Odd(new(0.52f, -0.44f, -0.73f));
     }
 
     /// <summary>

@@ -92,13 +92,10 @@ public sealed class FilmedWork(ShotEngine engine)
             ? MatteField.Foreground(rgb, coverage, key)
             : BackgroundWork.By(rgb, coverage);
         var layer = new FloatImage(rgb.Width, rgb.Height, 4);
-        float[] gain = [(float)other.Gain.X, (float)other.Gain.Y, (float)other.Gain.Z];
+        foreground = foreground.Times(other.Gain.ToSingle());
         for (int i = 0; i < coverage.Length; i++)
         {
-            for (int c = 0; c < 3; c++)
-            {
-                layer.Data[4 * i + c] = gain[c] * foreground.Data[3 * i + c];
-            }
+            foreground.Data.AsSpan(3 * i, 3).CopyTo(layer.Data.AsSpan(4 * i));
             layer.Data[4 * i + 3] = coverage[i];
         }
         if (footage.ThroughItsCamera)
@@ -131,10 +128,7 @@ public sealed class FilmedWork(ShotEngine engine)
     )
     {
         // Where its camera was when that picture was taken, which need not be a whole frame of the shot's.
-        double taken =
-            other.Plate.Mapping.ShotFrame
-            + (own - other.Plate.Mapping.SourceFrame)
-                * ((double)shot.Rate.Num * other.Plate.Rate.Den / ((double)shot.Rate.Den * other.Plate.Rate.Num));
+        double taken = other.Plate.Mapping.ToShot(own, other.Plate.Rate, shot.Rate);
         if (
             ShotCamera.Of(ProjectionWork.Through(shot, other.Id)) is not { } camera
             || !(camera.TryAt(taken, out Pose pose, out Pinhole pinhole) || camera.TryAt(frame - footage.Later, out pose, out pinhole))

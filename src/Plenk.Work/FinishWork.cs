@@ -213,63 +213,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         {
             return at.Elements.FirstOrDefault(e => e is { Off: false, Kind: ElementKind.Rendered } && e.Id == id)?.Position;
         }
-        var (min, max) = own.Model.Tree.Mesh.Bounds();
-        return own.ObjectToWorld.Apply(Vec3.From((min + max) / 2));
+        return own.Middle;
     }
 
     private const int LampSamples = 32;
-
-    /// <summary>An element that gives light of its own as the lens sees it; null: it gives none, or is behind the camera.</summary>
-    private static SeenLamp? Glowing(ElementScene scene, int number, SetScene set, Pose pose, Pinhole pinhole)
-    {
-        PlacedElement own = scene.Elements[number];
-        TriangleMesh mesh = own.Model.Tree.Mesh;
-        var (min, max) = mesh.Bounds();
-        Vec3 middle = own.ObjectToWorld.Apply(Vec3.From((min + max) / 2));
-        if (!pinhole.TryProject(pose, middle, out double x, out double y))
-        {
-            return null;
-        }
-        Vector3 eye = pose.Position.ToSingle(),
-            light = default;
-        // The solid angle of what faces the lens; of a thing that is hollowed out it is too large.
-        double angle = 0;
-        var sums = new double[mesh.TriangleCount];
-        for (int i = 0; i < mesh.TriangleCount; i++)
-        {
-            var (a, b, c) = mesh.Triangle(i);
-            Vector3 p = World(own, a),
-                n = Vector3.Cross(World(own, b) - p, World(own, c) - p) / 2,
-                to = eye - (p + World(own, b) + World(own, c)) / 3;
-            angle += Math.Max(0, Vector3.Dot(n, to)) / Math.Pow(Math.Max(1e-6, to.Length()), 3);
-            sums[i] = angle;
-        }
-        if (!(angle > 0))
-        {
-            return null;
-        }
-        int open = 0;
-        for (uint k = 0; k < LampSamples; k++)
-        {
-            Vector2 u = Sampling.Point(k, 19, 0),
-                v = Sampling.Point(k, 19, 1);
-            int i = Math.Min(Array.FindIndex(sums, s => s >= u.X * angle) is var f && f >= 0 ? f : sums.Length - 1, sums.Length - 1);
-            var (a, b, c) = mesh.Triangle(i);
-            float r = MathF.Sqrt(u.Y);
-            Vector3 spot = World(own, (1 - r) * a + r * (1 - v.X) * b + r * v.X * c),
-                d = Vector3.Normalize(spot - eye);
-            light += own.Model.At(new Hit(0, r * (1 - v.X), r * v.X, i, number)).Emission;
-            Hit hit = scene.Nearest(new Ray(eye, d));
-            if (hit.IsHit && hit.Instance == number && !set.Scene.Occluded(new Ray(eye, d, 0, hit.T), RayKinds.CameraSet))
-            {
-                open++;
-            }
-        }
-        light /= LampSamples;
-        return light == default ? null : new(x, y, light * (float)angle, (float)open / LampSamples, -pose.ToLocal(middle).Z);
-    }
-
-    private static Vector3 World(PlacedElement e, Vector3 p) => e.ObjectToWorld.Apply(Vec3.From(p)).ToSingle();
 
     /// <summary>Lights as the lens sees them: their irradiance there, and the share that neither set nor element hides.</summary>
     private Dictionary<string, SeenLamp> Lamps(ShotDocument shot, int frame, Pose pose, Pinhole pinhole)
@@ -328,7 +275,10 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         HashSet<string> named = [.. shot.Finish.Steps.Select(s => s.Flare?.Light).OfType<string>()];
         for (int i = 0; i < elements.Elements.Count; i++)
         {
-            if (named.Contains(elements.Elements[i].Id) && Glowing(elements, i, set, pose, pinhole) is { } lamp)
+            if (
+                named.Contains(elements.Elements[i].Id)
+                && GlowingElement.Seen(elements, i, set.Scene, pose, pinhole, LampSamples) is { } lamp
+            )
             {
                 result[elements.Elements[i].Id] = lamp;
             }

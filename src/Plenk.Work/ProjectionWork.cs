@@ -106,7 +106,7 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                     CleanPlate = source.Cleaned ? own.CleanPlate : new(),
                 };
         ShotDocument through = Through(shot, source.Camera);
-        Vec3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain ?? new(1, 1, 1);
+        Vector3 gain = shot.OtherCameras.FirstOrDefault(c => c.Id == source.Camera)?.Gain.ToSingle() ?? Vector3.One;
         return _sources
             .Get(ResultKey.Of("source", 2, shot, source, frame), () =>
             {
@@ -169,19 +169,7 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                         kept[i] *= source.MatteShows ? inside[i] : 1 - inside[i];
                     }
                 }
-                if (gain != new Vec3(1, 1, 1))
-                {
-                    FloatImage by = picture.Copy();
-                    for (int i = 0; i < by.Data.Length; i++)
-                    {
-                        by.Data[i] *= (float)(
-                            i % 3 == 0 ? gain.X
-                            : i % 3 == 1 ? gain.Y
-                            : gain.Z
-                        );
-                    }
-                    picture = by;
-                }
+                picture = picture.Times(gain);
                 return new Box<(FloatImage, float[]?)>((picture, kept));
             })
             .Value;

@@ -1,8 +1,11 @@
 using System.Numerics;
+using Plenk.Core.Contact;
 using Plenk.Core.Finishing;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 using Xunit;
 using static Plenk.Core.Tests.FinishScene;
 
@@ -362,5 +365,63 @@ public sealed class LensLightTests
         Assert.Equal((0.5, 1), AirSpheres.At(wave, 1010, 24));
         Assert.Equal((12.5, 0.5), AirSpheres.At(wave, 1034, 24));
         Assert.Equal(0, AirSpheres.At(wave, 1058, 24).Strength);
+    }
+
+    // A rectangle's solid angle before its middle: 4 asin(a b ÷ √((a² + d²)(b² + d²))), a and b half its sides (Mathar 2015, equation 27).
+    [Fact]
+    public void What_glows_is_seen_by_its_solid_angle_from_both_sides_and_hidden_by_what_stands_before_it()
+    {
+        PlacedElement Card(double turned) =>
+            new(
+                "sign",
+                new(
+                    new MeshTree(
+                        new([new(-0.5f, -0.3f, 0), new(0.5f, -0.3f, 0), new(0.5f, 0.3f, 0), new(-0.5f, 0.3f, 0)], [0, 1, 2, 0, 2, 3])
+                    ),
+                    [new Material("sign", default, 0, 1) { Emission = new(3, 2, 1) }]
+                ),
+                new(1, Core.Geometry.Rotations.AboutY(turned), new(0, 0, -5))
+            );
+        SeenLamp? Seen(PlacedElement card, TraceScene set) =>
+            GlowingElement.Seen(new ElementScene([card]), 0, set, Core.Geometry.Pose.Identity, Camera, 64);
+        var open = new TraceScene([]);
+        double meant = 4 * Math.Asin(0.5 * 0.3 / Math.Sqrt((0.25 + 25) * (0.09 + 25)));
+        foreach (double turned in (double[])[0, Math.PI])
+        {
+            SeenLamp lamp = Seen(Card(turned), open)!;
+            Assert.Equal(3 * meant, lamp.Color.X, 1e-5 * meant);
+            Assert.Equal(meant, lamp.Color.Z, 1e-5 * meant);
+            Assert.Equal(1, lamp.Visible);
+            Assert.Equal((W / 2.0, H / 2.0, 5), (lamp.X, lamp.Y, Math.Round(lamp.Depth, 6)));
+        }
+        // Half of it behind a wall; one that gives no light.
+        TraceInstance Wall(double left) =>
+            new(
+                new MeshTree(PieceMeshes.Box(new(10, 10, 0.1))),
+                new(1, Core.Geometry.Matrix3.Identity, new(left + 5, -5, -3)),
+                RayKinds.CameraSet
+            );
+        Assert.Equal(0.5, Seen(Card(0), new([Wall(0)]))!.Visible, 0.1);
+        Assert.Equal(0, Seen(Card(0), new([Wall(-5)]))!.Visible);
+        PlacedElement dark = Card(0) with { Model = new(Card(0).Model.Tree, [Material.Grey]) };
+        Assert.Null(Seen(dark, open));
+    }
+
+    [Fact]
+    public void A_closed_surface_encloses_what_lies_in_it_and_an_open_one_nothing()
+    {
+        TraceScene Of(TriangleMesh mesh) => new([new(new MeshTree(mesh), Core.Geometry.Similarity.Identity, RayKinds.CameraSet)]);
+        TriangleMesh box = PieceMeshes.Box(new(2, 2, 2));
+        Assert.True(Of(box).Encloses(new(0.3f, 1, -0.4f), RayKinds.CameraSet));
+        Assert.False(Of(box).Encloses(new(1.5f, 1, 0), RayKinds.CameraSet));
+        // Its lid off: a way up goes out without crossing anything.
+        int[] below =
+        [
+            .. Enumerable
+                .Range(0, box.TriangleCount)
+                .Where(i => box.Triangle(i) is var (a, b, c) && MathF.Min(a.Y, MathF.Min(b.Y, c.Y)) < 1.9f)
+                .SelectMany(i => box.Indices[(3 * i)..(3 * i + 3)]),
+        ];
+        Assert.False(Of(box with { Indices = below }).Encloses(new(0.3f, 1, -0.4f), RayKinds.CameraSet));
     }
 }

@@ -68,6 +68,22 @@ public sealed class LetteringTests
         {
             Assert.Contains("no OpenType font", Assert.Throws<FormatFault>(() => OpenTypeFont.Read(bad, "b.ttf")).Message);
         }
+        // Its letters wiped out: nothing can be drawn of it, and that is said.
+        OpenTypeFont sound = OpenTypeFont.Read(font, "a.ttf");
+        byte[] wiped = [.. font];
+        int tables = wiped[5];
+        for (int i = 0; i < tables; i++)
+        {
+            Span<byte> entry = wiped.AsSpan(12 + 16 * i, 16);
+            if (System.Text.Encoding.ASCII.GetString(entry[..4]) is "glyf" or "CFF " or "loca")
+            {
+                int at = System.Buffers.Binary.BinaryPrimitives.ReadInt32BigEndian(entry[8..]),
+                    length = System.Buffers.Binary.BinaryPrimitives.ReadInt32BigEndian(entry[12..]);
+                wiped.AsSpan(at, length).Clear();
+            }
+        }
+        Assert.Empty(sound.Lacks("Night"));
+        Assert.Throws<FormatFault>(() => LetteringMesh.Of(new("Night") { FontName = "a.ttf" }, wiped));
         var text = new Core.Shots.Lettering("漢字") { FontName = "a.ttf" };
         Assert.Contains("no letter for 漢 字", Assert.Throws<FormatFault>(() => LetteringMesh.Of(text, font)).Message);
     }

@@ -70,5 +70,8 @@ public sealed record PlacedElement(string Id, ElementModel Model, Similarity Obj
     // t² (3 − 2t): the cubic of Hermite between 0 and 1.
     private static float Smooth(float t) => Math.Clamp(t, 0, 1) is var u ? u * u * (3 - 2 * u) : 0;
 
+    /// <summary>The middle of its bounds, in the world.</summary>
+    public Vec3 Middle => Model.Tree.Mesh.Bounds() is var (min, max) ? ObjectToWorld.Apply(Vec3.From((min + max) / 2)) : default;
+
     public bool CastsOnly => Kind is RayKinds.Casts or RayKinds.CastsNew;
 }

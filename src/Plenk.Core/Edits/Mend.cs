@@ -66,12 +66,11 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
             return null;
         }
         double stops = Math.Log2(by);
+        string names = string.Join(" and ", around.Select(l => l.Name.Length > 0 ? l.Name : l.Id));
         return Math.Abs(stops) < 0.01
             ? null
             : new(
-                FormattableString.Invariant(
-                    $"{(stops > 0 ? "Raise" : "Lower")} {string.Join(" and ", around.Select(l => l.Name.Length > 0 ? l.Name : l.Id))} by {Math.Abs(stops):0.00} stops"
-                ),
+                FormattableString.Invariant($"{(stops > 0 ? "Raise" : "Lower")} {names} by {Math.Abs(stops):0.00} stops"),
                 [
                     .. around.SelectMany(l =>
                         l.Keys.Where(k => k.Strength is not null)

@@ -3,6 +3,7 @@ using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Lighting.Kinds;
 using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing;
@@ -30,9 +31,9 @@ public static class LightBeam
         Vector3 intensity = SampledLight.ColourOf(lamp);
         Vec3 at = pose.ToLocal(lamp.Position),
             axis = pose.Rotation.Transpose() * -lamp.Direction.Normalized();
-        double inner = Elementary.Cos(Rotations.Radians(lamp.InnerDegrees)),
-            outer = Elementary.Cos(Rotations.Radians(lamp.OuterDegrees)),
-            g = beam.Forwards,
+        float inner = (float)Elementary.Cos(Rotations.Radians(lamp.InnerDegrees)),
+            outer = (float)Elementary.Cos(Rotations.Radians(lamp.OuterDegrees));
+        double g = beam.Forwards,
             sigma = beam.PerMetre;
         bool spot = lamp.Kind == LightKind.Spot;
         Parallel.For(0, h, Cores.All, y =>
@@ -59,8 +60,7 @@ public static class LightBeam
                         cone = 1;
                     if (spot)
                     {
-                        double c = Math.Clamp((Vec3.Dot(from, axis) / r - outer) / Math.Max(1e-6, inner - outer), 0, 1);
-                        cone = c * c;
+                        cone = PointLight.Cone((float)(Vec3.Dot(from, axis) / r), inner, outer);
                     }
                     // Light goes on along from, and leaves along −d.
                     double cos = -Vec3.Dot(from, d) / r,

@@ -50,6 +50,9 @@ public abstract class StepKind
 
     public virtual IReadOnlyList<KindField> Fields => [];
 
+    /// <summary>A light that it can be of, where it is of one.</summary>
+    public virtual bool Takes(Light light) => true;
+
     public virtual StepNeeds Needs(FinishStep step) => StepNeeds.None;
 
     /// <summary>What it is wrongly set to, in the artist's terms; null: it can be done.</summary>

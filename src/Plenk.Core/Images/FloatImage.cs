@@ -148,6 +148,21 @@ public sealed class FloatImage(int width, int height, int channels, float[] data
         return result;
     }
 
+    /// <summary>Colours (H × W × 3) times a gain each; the picture itself where it is 1.</summary>
+    public FloatImage Times(System.Numerics.Vector3 gain)
+    {
+        if (gain == System.Numerics.Vector3.One)
+        {
+            return this;
+        }
+        FloatImage result = Copy();
+        for (int i = 0; i < result.Data.Length; i++)
+        {
+            result.Data[i] *= gain[i % 3];
+        }
+        return result;
+    }
+
     /// <summary>Sampled bilinearly on a grid that is finer, H × W × C.</summary>
     public FloatImage EnlargedTo(int width, int height)
     {

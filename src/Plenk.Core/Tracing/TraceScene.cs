@@ -174,6 +174,31 @@ public sealed unsafe class TraceScene
         return best.IsHit ? best : Hit.None;
     }
 
+    /// <summary>
+    /// A place lies within a closed surface: every way out crosses it an odd number of times (the Jordan curve theorem). An open one encloses
+    /// nothing.
+    /// </summary>
+    public bool Encloses(Vector3 place, RayKinds kinds)
+    {
+        // Ways that run along no edge of upright things.
+        foreach (Vector3 way in (ReadOnlySpan<Vector3>)[new(0.31f, 0.87f, 0.38f), new(-0.63f, 0.21f, 0.74f), new(0.52f, -0.44f, -0.73f)])
+        {
+            var ray = new Ray(place, Vector3.Normalize(way));
+            int crossed = 0;
+            for (Hit hit; crossed < MostCrossings && (hit = Intersect(ray, kinds)).IsHit; crossed++)
+            {
+                ray = ray.Beyond(hit);
+            }
+            if (crossed % 2 == 0)
+            {
+                return false;
+            }
+        }
+        return true;
+    }
+
+    private const int MostCrossings = 1000;
+
     public bool Occluded(in Ray ray, RayKinds kinds)
     {
         Hit best = Hit.None with { T = ray.TMax };

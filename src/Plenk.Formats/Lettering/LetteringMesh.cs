@@ -39,8 +39,7 @@ public static class LetteringMesh
         (float[] Values, int Width, int Height) Set(string line) => LetterPicture.Of(line, font, Size);
         var (values, width, height) = Set(text.Text);
         // Capitals are as high as an H, or as the text itself in a font of signs.
-        var (capital, _, capitalHeight) =
-            brought?.Lacks("H").Count > 0 ? (values, 0, height) : Set("H");
+        var (capital, _, capitalHeight) = brought?.Lacks("H").Count > 0 ? (values, 0, height) : Set("H");
         double scale = text.HeightMetres / capitalHeight,
             tolerance = 0.08;
         IReadOnlyList<Polygon> letters = Silhouette.Polygons(Silhouette.Outlines(values, width, height), tolerance, 4);

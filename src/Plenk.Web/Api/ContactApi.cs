@@ -299,19 +299,20 @@ public static class ContactApi
             .Accepts<IFormFileCollection>("multipart/form-data");
 
         // What was filmed in another shot, keyed or drawn around there, as a layer of this one.
-        api.MapPost("/mattes/filmed", async (long id, FilmedRequest r, ShotStore shots, HttpContext http) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id);
-                if (r.Shot == id)
-                {
-                    throw new ShotFault("That is this shot itself. Choose another one.");
-                }
-                var (other, _) = await ShotApi.Need(shots, r.Shot);
-                ShotDocument changed = FilmedWork.Bring(document, other, r.Matte);
-                ShotApi.Check(changed);
-                await shots.Save(id, r.BaseRevision, changed, ShotApi.Who(http), $"{changed.Mattes[^1].Name} over the plate");
-                return await ShotApi.State(shots, id);
-            })
+        api.MapPost("/mattes/filmed", (long id, FilmedRequest r, ShotStore shots, HttpContext http) =>
+                ShotApi.Borrowed(
+                    shots,
+                    id,
+                    r.Shot,
+                    r.BaseRevision,
+                    http,
+                    "That is this shot itself. Choose another one.",
+                    (document, other) =>
+                        FilmedWork.Bring(document, other, r.Matte) is var changed
+                            ? (changed, $"{changed.Mattes[^1].Name} over the plate")
+                            : default
+                )
+            )
             .WithSummary("Lays what another shot’s matte cuts out of its plate over this one’s, as a layer with a distance");
 
         api.MapPost(

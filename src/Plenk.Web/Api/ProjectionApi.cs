@@ -41,52 +41,60 @@ public static class ProjectionApi
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Footage");
 
         // Another shot's camera and plate, in the world that both are oriented to.
-        api.MapPost("/other-cameras", async (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id);
-                if (request.Shot == id)
-                {
-                    throw new ShotFault("That is this shot itself. Choose another one of the same place.");
-                }
-                var (other, _) = await ShotApi.Need(shots, request.Shot);
-                if (other.Plate is not { } plate || ShotCamera.Of(other) is null)
-                {
-                    throw new ShotFault($"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first.");
-                }
-                OtherCamera made = FilmedWork.Lent(document, other, plate);
-                ShotDocument changed = document with { OtherCameras = [.. document.OtherCameras, made] };
-                ShotApi.Check(changed);
-                await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"Camera of {other.Code} beside ours");
-                return await ShotApi.State(shots, id);
-            })
+        api.MapPost("/other-cameras", (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
+                ShotApi.Borrowed(
+                    shots,
+                    id,
+                    request.Shot,
+                    request.BaseRevision,
+                    http,
+                    "That is this shot itself. Choose another one of the same place.",
+                    (document, other) =>
+                        other.Plate is not { } plate || ShotCamera.Of(other) is null
+                            ? throw new ShotFault(
+                                $"{other.Code} has no {(other.Plate is null ? "plate" : "camera")} yet. Bring one in there first."
+                            )
+                            : (
+                                document with
+                                {
+                                    OtherCameras = [.. document.OtherCameras, FilmedWork.Lent(document, other, plate)],
+                                },
+                                $"Camera of {other.Code} beside ours"
+                            )
+                )
+            )
             .WithSummary("Brings another shot’s camera and plate beside this one’s, in the world that both are oriented to");
 
         // Another shot's plate behind all: its frames are counted as this shot's, first on first.
-        api.MapPost("/background/plate", async (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
-            {
-                var (document, _) = await ShotApi.Need(shots, id);
-                if (request.Shot == id)
-                {
-                    throw new ShotFault("That is this shot itself: its plate is behind all when nothing else is. Choose another one.");
-                }
-                var (other, _) = await ShotApi.Need(shots, request.Shot);
-                PlateSource plate = other.Plate ?? throw new ShotFault($"{other.Code} has no plate yet. Bring one in there first.");
-                ShotDocument changed = document with
-                {
-                    Background = BackgroundKind.Frames,
-                    BackgroundFrames = new()
+        api.MapPost("/background/plate", (long id, OtherCameraRequest request, ShotStore shots, HttpContext http) =>
+                ShotApi.Borrowed(
+                    shots,
+                    id,
+                    request.Shot,
+                    request.BaseRevision,
+                    http,
+                    "That is this shot itself: its plate is behind all when nothing else is. Choose another one.",
+                    (document, other) =>
                     {
-                        Frames = plate.Frames,
-                        Rate = plate.Rate,
-                        Mapping = new(plate.Mapping.ToSource(other.Range.First, plate.Rate, other.Rate), document.Range.First),
-                        Encoding = plate.Encoding,
-                        Primaries = plate.Primaries,
-                    },
-                };
-                ShotApi.Check(changed);
-                await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"The plate of {other.Code} behind all");
-                return await ShotApi.State(shots, id);
-            })
+                        PlateSource plate = other.Plate ?? throw new ShotFault($"{other.Code} has no plate yet. Bring one in there first.");
+                        return (
+                            document with
+                            {
+                                Background = BackgroundKind.Frames,
+                                BackgroundFrames = new()
+                                {
+                                    Frames = plate.Frames,
+                                    Rate = plate.Rate,
+                                    Mapping = new(plate.Mapping.ToSource(other.Range.First, plate.Rate, other.Rate), document.Range.First),
+                                    Encoding = plate.Encoding,
+                                    Primaries = plate.Primaries,
+                                },
+                            },
+                            $"The plate of {other.Code} behind all"
+                        );
+                    }
+                )
+            )
             .WithSummary("Puts another shot’s plate behind all that is seen");
 
         api.MapPost("/background", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>

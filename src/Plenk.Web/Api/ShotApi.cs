@@ -66,6 +66,31 @@ public static class ShotApi
         await shots.Read(id, revision)
         ?? throw new NotThereException(revision is null ? "There is no such shot." : $"There is no revision {revision}.");
 
+    /// <summary>Something of another shot taken into one, as a revision.</summary>
+    /// <param name="itself">What is said where the other one is the shot itself.</param>
+    /// <param name="lay">This shot and the other: this one with it, and what that is called.</param>
+    internal static async Task<ShotState> Borrowed(
+        ShotStore shots,
+        long id,
+        long from,
+        int baseRevision,
+        HttpContext http,
+        string itself,
+        Func<ShotDocument, ShotDocument, (ShotDocument Changed, string What)> lay
+    )
+    {
+        var (document, _) = await Need(shots, id);
+        if (from == id)
+        {
+            throw new ShotFault(itself);
+        }
+        var (other, _) = await Need(shots, from);
+        var (changed, what) = lay(document, other);
+        Check(changed);
+        await shots.Save(id, baseRevision, changed, Who(http), what);
+        return await State(shots, id);
+    }
+
     public static async Task<ShotState> State(ShotStore shots, long id)
     {
         var (document, r) = await Need(shots, id);

@@ -54,13 +54,7 @@ public static class FinishSheet
                 Edit.Add("finish/steps", k.Default with { Id = id }),
                 .. k
                     .Fields.Where(f => f.Shape is FieldShape.Light or FieldShape.Shining)
-                    .Select(f =>
-                        Edit.Set(
-                            $"finish/steps/{id}/{f.Path.Replace('.', '/')}",
-                            shot.Lights.FirstOrDefault(l => k.Kind != FinishKind.Beam || l.Kind is LightKind.Point or LightKind.Spot)?.Id
-                                ?? ""
-                        )
-                    ),
+                    .Select(f => Edit.Set($"finish/steps/{id}/{f.Path.Replace('.', '/')}", shot.Lights.FirstOrDefault(k.Takes)?.Id ?? "")),
             ];
             return (SheetView.Json(new { edits, choose = $"finish:{id}" }), k.Title);
         });

@@ -26,13 +26,14 @@ public sealed class BeamKind : StepKind
             new("beam.forwards", "forwards", "", Min: -0.95, Max: 0.95),
         ];
 
+    public override bool Takes(Light light) => light.Kind is LightKind.Point or LightKind.Spot;
+
     public override StepNeeds Needs(FinishStep step) => StepNeeds.Depth;
 
     public override string? Fault(ShotDocument shot, FinishStep step) =>
         step.Beam is not { } beam || shot.Lights.FirstOrDefault(l => l.Id == beam.Light) is not { } lamp
             ? "its lamp is no longer in the shot."
-        : lamp.Kind is not (LightKind.Point or LightKind.Spot)
-            ? $"{lamp.Name} is no point and no spot: it has no beam. Choose another lamp."
+        : !Takes(lamp) ? $"{lamp.Name} is no point and no spot: it has no beam. Choose another lamp."
         : beam is { PerMetre: >= 0 and <= 10, Forwards: > -1 and < 1 } ? null
         : "air scatters between 0 and 10 a metre, forwards between −0.95 and 0.95.";
 

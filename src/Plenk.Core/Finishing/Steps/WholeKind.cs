@@ -3,7 +3,10 @@ using Plenk.Core.Shots;
 
 namespace Plenk.Core.Finishing.Steps;
 
-/// <summary>A grade of the whole comp, and what lens and film give it: seen here and in what is for review; what is handed over goes without it, and it beside.</summary>
+/// <summary>
+/// A grade of the whole comp, and what lens and film give it: seen here and in what is for review; what is handed over goes without it, and
+/// it beside.
+/// </summary>
 public sealed class WholeKind : StepKind
 {
     public override FinishKind Kind => FinishKind.Whole;

@@ -40,10 +40,16 @@ internal sealed class PointLight(Light light) : SampledLight(light)
         float by = facing / (square * distance);
         if (_spot)
         {
-            float t = Math.Clamp((Vector3.Dot(-direction, _axis) - _cosOuter) / MathF.Max(1e-6f, _cosInner - _cosOuter), 0, 1);
-            by *= t * t;
+            by *= Cone(Vector3.Dot(-direction, _axis), _cosInner, _cosOuter);
         }
         return _intensity * by;
+    }
+
+    /// <summary>A spot's share at the cosine of an angle off its axis: whole within the inner, dark beyond the outer.</summary>
+    internal static float Cone(float cosine, float inner, float outer)
+    {
+        float t = Math.Clamp((cosine - outer) / MathF.Max(1e-6f, inner - outer), 0, 1);
+        return t * t;
     }
 
     protected override LightSample Towards(Vector3 point, Vector3 normal, Vector2 u, SkyOpenings? openings)

@@ -30,11 +30,7 @@ public static class NewerPlate
     }
 
     private static int ShotFrame(PlateSource plate, int frame, FrameRate shot) =>
-        (int)
-            Math.Round(
-                plate.Mapping.ShotFrame
-                    + (frame - plate.Mapping.SourceFrame) * ((double)plate.Rate.Den * shot.Num / ((double)plate.Rate.Num * shot.Den))
-            );
+        (int)Math.Round(plate.Mapping.ToShot(frame, plate.Rate, shot));
 
     /// <summary>The shot with it. Its mapping says which of its frames a shot frame shows.</summary>
     /// <remarks>Media that hold pixels (tracks) are the caller's.</remarks>
