@@ -253,7 +253,8 @@ internal static partial class LinesCommand
                 if ((scene.Width, scene.Height) != (header.Width, header.Height))
                 {
                     throw new ShotFault(
-                        $"The lines were drawn on a picture of {scene.Width} × {scene.Height}, {name} is {header.Width} × {header.Height}. Bring the picture they were drawn on."
+                        $"The lines were drawn on a picture of {scene.Width} × {scene.Height}, {name} is {header.Width} × {header.Height}. "
+                            + "Bring the picture they were drawn on."
                     );
                 }
                 LineCameraResult result = LineCamera.Solve(scene with { FocalPx = mm * scene.Width / sensorWidth });
@@ -345,7 +346,9 @@ internal static class ConventionCommand
                 Console.Error.WriteLine();
                 MediaStore.WriteWhole(parsed.GetValue(output)!, JsonSerializer.SerializeToUtf8Bytes(report, ConventionWork.Json));
                 Console.WriteLine(
-                    $"{report.GetProperty("ranking")[0].GetProperty("name").GetString()}: {report.GetProperty("ranking")[0].GetProperty("error_px").GetDouble():0.000} px. {report.GetProperty("verdict").GetString()}"
+                    $"{report.GetProperty("ranking")[0].GetProperty("name").GetString()}: "
+                        + $"{report.GetProperty("ranking")[0].GetProperty("error_px").GetDouble():0.000} px. "
+                        + $"{report.GetProperty("verdict").GetString()}"
                 );
                 return Task.FromResult(report.GetProperty("trusted").GetBoolean() ? 0 : 3);
             }

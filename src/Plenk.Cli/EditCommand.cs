@@ -81,7 +81,8 @@ internal static class EditCommand
         catch (Exception e) when (e is JsonException or NotSupportedException or InvalidOperationException)
         {
             throw new ShotFault(
-                $"{Path.GetFileName(path)} is no list of edits: each is an object like {{\"edit\":\"set\",\"at\":\"elements/bell/scale\",\"to\":2}}, of the kinds set, add, remove and move."
+                $"{Path.GetFileName(path)} is no list of edits: each is an object like "
+                    + $"{{\"edit\":\"set\",\"at\":\"elements/bell/scale\",\"to\":2}}, of the kinds set, add, remove and move."
             );
         }
     }

@@ -249,7 +249,8 @@ internal static class PlaceElementCommand
                     );
                     PlaceElement.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"comp.{frame:0000}.exr"), layers, options.Rate, frame);
                     Console.Error.WriteLine(
-                        $"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second, noise left: shadow {layers.Counts.ShadowError:0.0000}, element {layers.Counts.ElementError:0.0000}"
+                        $"{frame}: {layers.Counts.Seconds:0.0} s, {layers.Counts.Rays / layers.Counts.Seconds / 1e6:0.0} million rays a second, "
+                            + $"noise left: shadow {layers.Counts.ShadowError:0.0000}, element {layers.Counts.ElementError:0.0000}"
                     );
                 }
                 foreach (string t in told.Distinct())

@@ -59,7 +59,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
     public async Task<bool> Hold(LeasedFrame frame, string worker)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            "update job_frame f set lease_until = now() + $4 from job j where f.job_id = $1 and f.frame = $2 and f.worker = $3 and f.state = 'running' and j.id = f.job_id and not j.stop_asked and j.state in ('waiting', 'running')"
+            "update job_frame f set lease_until = now() + $4 from job j where f.job_id = $1 and f.frame = $2 and f.worker = $3 and "
+                + "f.state = 'running' and j.id = f.job_id and not j.stop_asked and j.state in ('waiting', 'running')"
         );
         c.Parameters.AddWithValue(frame.Job);
         c.Parameters.AddWithValue(frame.Frame);
@@ -80,7 +81,9 @@ public sealed class FrameStore(Database database, JobStore jobs)
         await Lock(connection, transaction, frame.Job);
         await using (
             var c = new NpgsqlCommand(
-                "update job_frame set state = $4, seconds = coalesce($5, seconds), message = $6, lease_until = null, attempts = case when $4 = 'waiting' then attempts - 1 else attempts end where job_id = $1 and frame = $2 and worker = $3 and state = 'running'",
+                "update job_frame set state = $4, seconds = coalesce($5, seconds), message = $6, lease_until = null, attempts = case "
+                    + "when $4 = 'waiting' then attempts - 1 else attempts end where job_id = $1 and frame = $2 and worker = $3 and state = "
+                    + "'running'",
                 connection,
                 transaction
             )
@@ -208,7 +211,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
                 ? ("failed", $"{Name(failed[0])}: {failed[0].Message}{(failed.Length > 1 ? $" ({failed.Length} frames failed)" : "")}")
             : ((string?)null, $"{Names(running)}{(failed.Length > 0 ? $"; {Names(failed)} failed" : "")}");
         await using var c = new NpgsqlCommand(
-            "update job set done = $2, seconds_per_item = coalesce($3, seconds_per_item), message = $4, state = coalesce($5, state), output = $6::jsonb, ended = case when $5::text is null then null else now() end where id = $1",
+            "update job set done = $2, seconds_per_item = coalesce($3, seconds_per_item), message = $4, state = coalesce($5, "
+                + "state), output = $6::jsonb, ended = case when $5::text is null then null else now() end where id = $1",
             connection,
             transaction
         );
@@ -262,7 +266,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
         try
         {
             await using var c = new NpgsqlCommand(
-                "update job_frame f set state = 'waiting', attempts = 0, message = '' from job j where j.id = f.job_id and j.state <> 'done' and f.job_id = $1 and f.state = 'failed' and ($2::int is null or f.frame = $2)",
+                "update job_frame f set state = 'waiting', attempts = 0, message = '' from job j where j.id = f.job_id and j.state <> "
+                    + "'done' and f.job_id = $1 and f.state = 'failed' and ($2::int is null or f.frame = $2)",
                 connection,
                 transaction
             );
@@ -270,7 +275,8 @@ public sealed class FrameStore(Database database, JobStore jobs)
             c.Parameters.Add(new() { Value = (object?)frame ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
             await c.ExecuteNonQueryAsync();
             await using var on = new NpgsqlCommand(
-                "update job set state = case when state = 'running' then state else 'waiting' end, stop_asked = false, ended = null, message = '' where id = $1 and state <> 'done'",
+                "update job set state = case when state = 'running' then state else 'waiting' end, stop_asked = false, ended = null, "
+                    + "message = '' where id = $1 and state <> 'done'",
                 connection,
                 transaction
             );

@@ -126,7 +126,8 @@ public sealed class JobStore(Database database)
     public async Task<IReadOnlyList<JobRow>> OfShot(long shot, int most = 12)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            $"select {Columns} from job where shot_id = $1 and ({Live} or id in (select id from job where shot_id = $1 order by id desc limit $2)) order by id desc"
+            $"select {Columns} from job where shot_id = $1 and ({Live} or id in (select id from job where shot_id = $1 order by id "
+                + "desc limit $2)) order by id desc"
         );
         c.Parameters.AddWithValue(shot);
         c.Parameters.AddWithValue(most);
@@ -151,7 +152,8 @@ public sealed class JobStore(Database database)
     private async Task<IReadOnlyList<InLine>> Line()
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            $"select j.id, j.lane, j.title, s.code, j.state = 'running', coalesce(l.place, 0) from job j join shot s on s.id = j.shot_id left join job_line l on l.id = j.id where j.{Live}"
+            "select j.id, j.lane, j.title, s.code, j.state = 'running', coalesce(l.place, 0) from job j join shot s on s.id = "
+                + $"j.shot_id left join job_line l on l.id = j.id where j.{Live}"
         );
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var rows = new List<InLine>();
@@ -229,7 +231,8 @@ public sealed class JobStore(Database database)
     public async Task<bool> Progress(long id, string worker, int done, double? secondsPerItem, string message)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            "update job set done = $3, seconds_per_item = coalesce($4, seconds_per_item), message = $5, lease_until = now() + $6 where id = $1 and worker = $2 and state = 'running' returning stop_asked"
+            "update job set done = $3, seconds_per_item = coalesce($4, seconds_per_item), message = $5, lease_until = now() + $6 "
+                + "where id = $1 and worker = $2 and state = 'running' returning stop_asked"
         );
         c.Parameters.AddWithValue(id);
         c.Parameters.AddWithValue(worker);
@@ -244,7 +247,8 @@ public sealed class JobStore(Database database)
     public async Task<bool> End(long id, string worker, string state, string message, string? output)
     {
         await using NpgsqlCommand c = database.Source.CreateCommand(
-            "update job set state = $3, message = $4, output = $5::jsonb, done = case when $3 = 'done' then total else done end, ended = now(), lease_until = null where id = $1 and worker = $2 and state = 'running'"
+            "update job set state = $3, message = $4, output = $5::jsonb, done = case when $3 = 'done' then total else done end, "
+                + "ended = now(), lease_until = null where id = $1 and worker = $2 and state = 'running'"
         );
         c.Parameters.AddWithValue(id);
         c.Parameters.AddWithValue(worker);

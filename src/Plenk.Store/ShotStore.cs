@@ -126,7 +126,8 @@ public sealed class ShotStore(Database database)
         ShotRow[] all = [.. (await List()).Where(s => s.Code == code[(slash + 1)..] && (production is null || s.Production == production))];
         return all.Length > 1
             ? throw new RefusedException(
-                $"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, like “{all[0].Production}/{code}”."
+                $"There is a shot {code} in {string.Join(" and in ", all.Select(s => s.Production))}. Write the production before it, "
+                    + $"like “{all[0].Production}/{code}”."
             )
             : all.FirstOrDefault();
     }
@@ -336,7 +337,8 @@ public sealed class ShotStore(Database database)
             if (own is not null && (own.Production, own.Sequence, own.Code) != (of.Production, of.Sequence, of.Code))
             {
                 throw new RefusedException(
-                    $"That is a document of {own.Production} / {own.Sequence} / {own.Code}; this shot is {of.Production} / {of.Sequence} / {of.Code}. Nothing was changed."
+                    $"That is a document of {own.Production} / {own.Sequence} / {own.Code}; this shot is {of.Production} / {of.Sequence} / "
+                        + $"{of.Code}. Nothing was changed."
                 );
             }
             int head = of.Head;

@@ -17,7 +17,8 @@ public sealed class Doors
 
     /// <summary>Scripts and pictures of our own, forms to our own, nobody frames us.</summary>
     public const string Policy =
-        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; form-action 'self'; base-uri 'self'; object-src 'none'; frame-ancestors 'none'";
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; form-action 'self'; base-uri "
+        + "'self'; object-src 'none'; frame-ancestors 'none'";
 
     public bool Knows(HostString host) => host.HasValue && _hosts.Contains(host.Host);
 

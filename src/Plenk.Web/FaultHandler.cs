@@ -133,7 +133,10 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
         {
             context.Response.ContentType = "text/html; charset=utf-8";
             await context.Response.WriteAsync(
-                $"<!doctype html><meta charset=utf-8><title>Plenk</title><link rel=stylesheet href=/css/site.css><body class=\"day\"><main class=\"page\"><h1>{System.Net.WebUtility.HtmlEncode(title)}</h1>{(status >= 500 ? $"<p>The server's log has it as request {System.Net.WebUtility.HtmlEncode(context.TraceIdentifier)}.</p>" : "")}<p><a href=\"/\">To the productions</a></p></main>",
+                "<!doctype html><meta charset=utf-8><title>Plenk</title><link rel=stylesheet href=/css/site.css><body "
+                    + "class=\"day\"><main "
+                    + $"class=\"page\"><h1>{System.Net.WebUtility.HtmlEncode(title)}</h1>{(status >= 500 ? $"<p>The server's log has it as request {System.Net.WebUtility.HtmlEncode(context.TraceIdentifier)}.</p>" : "")}<p><a "
+                    + "href=\"/\">To the productions</a></p></main>",
                 stop
             );
         }

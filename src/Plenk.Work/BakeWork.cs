@@ -80,7 +80,8 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
             if (texelMillimetres is { } typed)
             {
                 throw new ShotFault(
-                    $"{typed:0.###} mm a texel are {asked / 1e6:0} million texels, more than memory holds. Take {Math.Ceiling(typed * coarser * 10) / 10:0.#} mm or more, or fewer pieces."
+                    $"{typed:0.###} mm a texel are {asked / 1e6:0} million texels, more than memory holds. Take "
+                        + $"{Math.Ceiling(typed * coarser * 10) / 10:0.#} mm or more, or fewer pieces."
                 );
             }
             texels = [.. texels.Select(t => t * coarser)];

@@ -48,7 +48,9 @@ public static class CleanPlateFiles
         if (missing.Length > 0)
         {
             throw new ShotFault(
-                $"There is no mask for {(missing.Length == 1 ? "frame" : "frames")} {string.Join(", ", missing.Take(12))}{(missing.Length > 12 ? " and more" : "")}: what goes there is not known. Bring the missing ones, or leave those frames out of --frames."
+                $"There is no mask for {(missing.Length == 1 ? "frame" : "frames")} "
+                    + $"{string.Join(", ", missing.Take(12))}{(missing.Length > 12 ? " and more" : "")}: what goes there is not known. Bring "
+                    + "the missing ones, or leave those frames out of --frames."
             );
         }
         // A frame without a mask may show what goes: only those with one give.

@@ -39,7 +39,8 @@ public static class DepthFile
         if (Math.Abs((double)picture.Width / picture.Height - (double)pinhole.Width / pinhole.Height) > 0.01)
         {
             throw new ShotFault(
-                $"{name} is {picture.Width} × {picture.Height}, another shape than the plate, {pinhole.Width} × {pinhole.Height}. Render it through the shot's camera."
+                $"{name} is {picture.Width} × {picture.Height}, another shape than the plate, {pinhole.Width} × {pinhole.Height}. "
+                    + "Render it through the shot's camera."
             );
         }
         Pinhole own = pinhole.Resized(picture.Width, picture.Height);

@@ -115,7 +115,8 @@ public static class DepthWork
         if (nearness.Count < 12)
         {
             throw new ShotFault(
-                $"Around frame {at} only {nearness.Count} places show any parallax; depth needs a camera that travels and something to see. Choose another frame, or solve the camera again."
+                $"Around frame {at} only {nearness.Count} places show any parallax; depth needs a camera that travels and something to "
+                    + "see. Choose another frame, or solve the camera again."
             );
         }
         nearness.Sort();
@@ -150,7 +151,8 @@ public static class DepthWork
         if (chosen.Count == 0 || chosen.Max(Shift) < 3)
         {
             throw new ShotFault(
-                $"Around frame {at} the camera hardly moves: the middle depth shifts by {(chosen.Count == 0 ? 0 : chosen.Max(Shift)):0.0} px at most, which tells no depth."
+                $"Around frame {at} the camera hardly moves: the middle depth shifts by "
+                    + $"{(chosen.Count == 0 ? 0 : chosen.Max(Shift)):0.0} px at most, which tells no depth."
             );
         }
         int width = Math.Min(Wide, own.Pinhole.Width),

@@ -108,7 +108,8 @@ public sealed class FigureWork(ShotEngine engine)
             if (!hit.IsHit)
             {
                 throw new ShotFault(
-                    $"{piece.Name} stands on nothing at {frame}: no piece of the set lies where its outline's foot is. Build the floor there, or hang it on a moving thing."
+                    $"{piece.Name} stands on nothing at {frame}: no piece of the set lies where its outline's foot is. Build the floor "
+                        + "there, or hang it on a moving thing."
                 );
             }
             foot = Vec3.From(ray.At(hit.T));

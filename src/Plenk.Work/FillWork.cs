@@ -71,7 +71,8 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         if (all > 0.6 * hole.Length)
         {
             throw new ShotFault(
-                $"The matte {matte.Name} covers {100.0 * all / hole.Length:0} % of frame {frame}: hardly anything is left to fill it from. Draw it closer around what goes."
+                $"The matte {matte.Name} covers {100.0 * all / hole.Length:0} % of frame {frame}: hardly anything is left to fill it "
+                    + "from. Draw it closer around what goes."
             );
         }
         FloatImage filled;
@@ -168,8 +169,8 @@ public sealed class FillWork(ShotEngine engine, MediaStore media)
         {
             FillHow.Smooth => "smoothly from the rim",
             FillHow.Patches => "by patches of its own",
-            _ =>
-                $"from {used} other frames{(patched == 0 ? "" : patched == all ? ", none of which shows it: by patches" : $", {100.0 * patched / all:0.#} % that none shows by patches")}{(meetsRim && patched < all ? ", brought to the rim" : "")}",
+            _ => $"from {used} other "
+                + $"frames{(patched == 0 ? "" : patched == all ? ", none of which shows it: by patches" : $", {100.0 * patched / all:0.#} % that none shows by patches")}{(meetsRim && patched < all ? ", brought to the rim" : "")}",
         };
         return new ProjectionSource
         {

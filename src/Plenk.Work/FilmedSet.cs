@@ -160,7 +160,8 @@ public sealed class FilmedSet
             else if (inside > 0.97 * hits && hits > 500)
             {
                 told.Add(
-                    $"Frame {frame}: every face that is seen is turned away from its camera. Either the camera stands inside a piece, or the set's normals are flipped; the footage is laid on their backs."
+                    $"Frame {frame}: every face that is seen is turned away from its camera. Either the camera stands inside a piece, or "
+                        + "the set's normals are flipped; the footage is laid on their backs."
                 );
             }
             sources.Add(new Projector(Linear(frame), new SourceSight(pinhole, pose, Set)));
@@ -171,7 +172,8 @@ public sealed class FilmedSet
             double size = Vector3.Distance(Set.Min, Set.Max),
                 far = (Camera(frames[0]).Pose.Position - middle).Length;
             throw new ShotFault(
-                $"The sources see nothing of the set: it is {size:0.###} m across and its middle is {far:0.###} m from the camera.{(size < 0.05 * far ? " Is it at a thousandth of its scale, millimetres read as metres?" : size > 200 * far ? " Is it a thousand times too large?" : " Are set and camera in one space?")}"
+                $"The sources see nothing of the set: it is {size:0.###} m across and its middle is {far:0.###} m from the "
+                    + $"camera.{(size < 0.05 * far ? " Is it at a thousandth of its scale, millimetres read as metres?" : size > 200 * far ? " Is it a thousand times too large?" : " Are set and camera in one space?")}"
             );
         }
         return sources;

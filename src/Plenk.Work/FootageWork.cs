@@ -100,7 +100,8 @@ public static class FootageWork
         {
             double texel = typed / 1000;
             throw new ShotFault(
-                $"{total:0.#} m² at {1000 * texel:0.###} mm a texel are {Baker.Texels(total, texel) / 1e6:0} million texels, more than memory holds. Take --texel-mm {Math.Ceiling(1000 * Math.Sqrt(total / MostTexels) * 10) / 10:0.#} or more."
+                $"{total:0.#} m² at {1000 * texel:0.###} mm a texel are {Baker.Texels(total, texel) / 1e6:0} million texels, more than "
+                    + $"memory holds. Take --texel-mm {Math.Ceiling(1000 * Math.Sqrt(total / MostTexels) * 10) / 10:0.#} or more."
             );
         }
         // What the footage shows is more than fits: all a little coarser.

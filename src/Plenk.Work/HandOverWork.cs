@@ -306,7 +306,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
         shot.Look.LutMedia is null || !choice.ThroughLook ? SeenThrough.Display : SeenThrough.Look;
 
     private static string SeenWords(ShotDocument shot, HandOverChoice choice) =>
-        $"as seen through {(SeenBy(shot, choice) == SeenThrough.Display ? "the display's encoding" : shot.Look.LutName)}{(choice.BurnIn ? ", shot, version and frame burned in" : "")}";
+        "as seen through "
+        + $"{(SeenBy(shot, choice) == SeenThrough.Display ? "the display's encoding" : shot.Look.LutName)}{(choice.BurnIn ? ", shot, version and frame burned in" : "")}";
 
     private static string SheetFrame(string folder, ShotDocument shot, int version, int frame) =>
         Path.ChangeExtension(MovieFrame(folder, shot, version, frame), ".sheet.png");
@@ -441,7 +442,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
                 )
                 {
                     throw new ShotFault(
-                        $"{name} does not read back as it was written: {c.Name} at pixel {i % made.Comp.Width}, {i / made.Comp.Width}. Check the disk, and try again."
+                        $"{name} does not read back as it was written: {c.Name} at pixel {i % made.Comp.Width}, {i / made.Comp.Width}. Check "
+                            + "the disk, and try again."
                     );
                 }
             }

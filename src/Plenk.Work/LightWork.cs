@@ -82,7 +82,8 @@ public static class LightWork
         if (sun.ElevationDegrees <= 0)
         {
             throw new ShotFault(
-                $"At that moment the sun is {-sun.ElevationDegrees:0.0}° below the horizon there. Check the offset from universal time and the signs of the place."
+                $"At that moment the sun is {-sun.ElevationDegrees:0.0}° below the horizon there. Check the offset from universal time "
+                    + "and the signs of the place."
             );
         }
         return (sun.Direction(asked.NorthDegrees), sun);
@@ -145,7 +146,8 @@ public static class LightWork
         if (!(lit > 1.15 * dark))
         {
             throw new ShotFault(
-                "The line does not go from light into shadow: its end is hardly darker than its beginning. Draw it the other way round, across an edge on one surface."
+                "The line does not go from light into shadow: its end is hardly darker than its beginning. Draw it the other way "
+                    + "round, across an edge on one surface."
             );
         }
         double Crossing(double share)

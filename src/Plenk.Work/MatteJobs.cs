@@ -57,7 +57,8 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
         if (found.Steps.Count < 2)
         {
             throw new ShotFault(
-                $"{own.Name} cannot be followed from {frame}: {found.EndedAfter ?? found.EndedBefore}. Draw it around something flat with texture, or let it go with a track."
+                $"{own.Name} cannot be followed from {frame}: {found.EndedAfter ?? found.EndedBefore}. Draw it around something flat "
+                    + "with texture, or let it go with a track."
             );
         }
         string told =

@@ -105,7 +105,9 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
         {
             int at = source.Mapping.FrameAt(frame, source.Rate, shot.Rate);
             throw new ShotFault(
-                $"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to {source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its first frame."
+                $"{matte.Name} has no picture for frame {frame} (its own {at}; it has {source.Frames.FirstOrDefault()?.Frame} to "
+                    + $"{source.Frames.LastOrDefault()?.Frame}, {source.Frames.Count} of them). Bring the missing ones in, or change its "
+                    + "first frame."
             );
         }
         FloatImage image = ids is not null

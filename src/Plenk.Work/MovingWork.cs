@@ -209,7 +209,8 @@ public sealed class MovingWork(ShotEngine engine)
         )
         {
             throw new ShotFault(
-                $"{thing.Name}: the camera zooms, and a thing is found from its tracks only through one focal length. Bring its mesh in and hold that to the picture instead."
+                $"{thing.Name}: the camera zooms, and a thing is found from its tracks only through one focal length. Bring its mesh in "
+                    + "and hold that to the picture instead."
             );
         }
         Func<int, int, bool> Inside(int f)

@@ -42,14 +42,16 @@ public static class ObjectWork
         if (camera.Samples.Any(s => Math.Abs(s.FocalPx / sample.FocalPx - 1) > 1e-3))
         {
             throw new ShotFault(
-                "The camera zooms, and a thing is found from its tracks only through one focal length. Take a part of the range in which it does not, or hold the thing's mesh to the picture on the page."
+                "The camera zooms, and a thing is found from its tracks only through one focal length. Take a part of the range in "
+                    + "which it does not, or hold the thing's mesh to the picture on the page."
             );
         }
         double scale = (double)width / camera.Width;
         if (Math.Abs((double)height / camera.Height - scale) > 0.01)
         {
             throw new ShotFault(
-                $"The camera was solved on a picture of {camera.Width} × {camera.Height}, the plate is {width} × {height}: another shape. Bring the plate it was solved on."
+                $"The camera was solved on a picture of {camera.Width} × {camera.Height}, the plate is {width} × {height}: another "
+                    + "shape. Bring the plate it was solved on."
             );
         }
         var pinhole = new Pinhole(

@@ -54,7 +54,8 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         )
         {
             throw new ShotFault(
-                $"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the file for {frame} if it was painted on that."
+                $"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the "
+                    + $"file for {frame} if it was painted on that."
             );
         }
         TakenFrame taken = FrameIntake.Take(bytes, name);
@@ -68,7 +69,8 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         )
         {
             throw new ShotFault(
-                $"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was painted. Export it at the frame's size, without cropping"
+                $"{name} is {codes.Width} × {codes.Height}, the frame is {plate.Width} × {plate.Height}: it would not lie where it was "
+                    + "painted. Export it at the frame's size, without cropping"
                     + (ownColour ? "." : ", or going on beyond it by equally many pixels on every side.")
             );
         }
@@ -98,7 +100,8 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
             if (agrees > Math.Max(0.3, 2 * now))
             {
                 throw new ShotFault(
-                    $"{name} does not look like frame {frame} as {space.Name}, but like it as {other.Name}. Export it as {space.Name}, or as EXR, which is always linear."
+                    $"{name} does not look like frame {frame} as {space.Name}, but like it as {other.Name}. Export it as {space.Name}, or "
+                        + "as EXR, which is always linear."
                 );
             }
             if (!ownColour)

@@ -194,7 +194,8 @@ public sealed class PlateJobs(ShotStore shots, MediaStore media) : TrayJobs(shot
         if (check.Encoding is null && check.Says is { } says && says != taken && !(says == ColorEncoding.PrintingDensity && isLog))
         {
             found.Add(
-                $"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}."
+                $"Their headers say {ColorEncodings.NameOf(says)}, and they are taken as {space.Name}. If the headers are right, bring "
+                    + $"them in with “Codes stand for” set to {ColorEncodings.NameOf(says)}."
             );
         }
         CheckedFrame one = check.Frames[0];

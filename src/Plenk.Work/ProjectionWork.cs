@@ -330,7 +330,9 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
         if (alone.Length > 0)
         {
             throw new ShotFault(
-                $"{string.Join(" and ", alone)} {(alone.Length > 1 ? "share" : "shares")} too little with {NameOf(shot, cameras[0])}: {pairs.Count} spots of the set are well seen and not clipped in two cameras. Lay on frames that overlap, or build the set where they do."
+                $"{string.Join(" and ", alone)} {(alone.Length > 1 ? "share" : "shares")} too little with {NameOf(shot, cameras[0])}: "
+                    + $"{pairs.Count} spots of the set are well seen and not clipped in two cameras. Lay on frames that overlap, or build the "
+                    + "set where they do."
             );
         }
         return

@@ -265,7 +265,8 @@ public sealed record ReadingKind(
             {
                 Value = worst.StopsNow,
                 Note =
-                    $"{worst.First} and {worst.Second}: {worst.StopsBefore:0.00} stops as filmed, {worst.Spots} spots, {100 * worst.Overlap:0} % shared{(worst.ParallaxDegrees is { } d ? $", parallax {d:0.0}° along the border" : "")}",
+                    $"{worst.First} and {worst.Second}: {worst.StopsBefore:0.00} stops as filmed, {worst.Spots} spots, "
+                    + $"{100 * worst.Overlap:0} % shared{(worst.ParallaxDegrees is { } d ? $", parallax {d:0.0}° along the border" : "")}",
                 Worst = new(
                     worst.Frame,
                     worst.WorstX,

@@ -85,7 +85,8 @@ public static class RelightFiles
             if (image.Width != picture.Width || image.Height != picture.Height)
             {
                 throw new ShotFault(
-                    $"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes must be of the picture's size and frame."
+                    $"{Path.GetFileName(path)} is {image.Width} × {image.Height}, the picture {picture.Width} × {picture.Height}. Passes "
+                        + "must be of the picture's size and frame."
                 );
             }
         }
@@ -101,7 +102,8 @@ public static class RelightFiles
                 if (meaning is null && report.Positions.Count > 0)
                 {
                     throw new ShotFault(
-                        $"{Path.GetFileName(position)}: no axes, space or unit of the positions fit the camera's rays (best: {report.Positions[0].Error:0.#} px). Nothing is written. Is it the camera of this frame?"
+                        $"{Path.GetFileName(position)}: no axes, space or unit of the positions fit the camera's rays (best: "
+                            + $"{report.Positions[0].Error:0.#} px). Nothing is written. Is it the camera of this frame?"
                     );
                 }
                 if (meaning is null)

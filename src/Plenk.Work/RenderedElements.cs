@@ -307,7 +307,9 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
     private static FloatImage OwnId(IReadOnlyList<(ExrPicture Picture, string Name)> files, RenderedId id) =>
         files.Select(f => IdMatteFile.Coverage(f.Picture, id.Layer, [id.Name])).FirstOrDefault(c => c is not null)
         ?? throw new ShotFault(
-            $"{files[0].Name} has no ID mattes “{id.Layer}”{(files.SelectMany(f => IdMatteFile.Read(f.Picture)).ToArray() is { Length: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. "
+            $"{files[0].Name} has no ID mattes "
+                + $"“{id.Layer}”{(files.SelectMany(f => IdMatteFile.Read(f.Picture)).ToArray() is { Length: > 0 } layers ? $"; it has {string.Join(", ", layers.Select(l => l.Name))}" : "")}. "
+                + ""
                 + $"Export it with them, or take “{id.Name}” off the step of the finish."
         );
 

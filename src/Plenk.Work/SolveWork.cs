@@ -40,7 +40,8 @@ public static class SolveWork
             if (check.Frames[i].Frame != check.Frames[i - 1].Frame + 1)
             {
                 throw new ShotFault(
-                    $"Frame {check.Frames[i - 1].Frame + 1} is missing or damaged: a camera is solved over frames without gaps. Bring it again, or solve the parts before and after it."
+                    $"Frame {check.Frames[i - 1].Frame + 1} is missing or damaged: a camera is solved over frames without gaps. Bring it "
+                        + "again, or solve the parts before and after it."
                 );
             }
         }

@@ -166,7 +166,8 @@ public static class SurveyWork
         if (seen.Count < 8)
         {
             throw new ShotFault(
-                "There are hardly any points in this frame. Track and solve the camera at step 2, bring a point cloud in, or go to a frame that sees more of them."
+                "There are hardly any points in this frame. Track and solve the camera at step 2, bring a point cloud in, or go to a "
+                    + "frame that sees more of them."
             );
         }
         int seed = Enumerable.Range(0, seen.Count).MinBy(i => (seen[i].X - x) * (seen[i].X - x) + (seen[i].Y - y) * (seen[i].Y - y));

@@ -60,7 +60,8 @@ public static class Levelling
         if (evd.EigenValues[1].Real < 2e-4 * planes.Count)
         {
             reason =
-                "these uprights all lie in one plane with the camera, which leaves the tilt open; draw another one to the side of it, or the same one in a frame seen from elsewhere, or a horizon";
+                "these uprights all lie in one plane with the camera, which leaves the tilt open; draw another one to the side of it, "
+                + "or the same one in a frame seen from elsewhere, or a horizon";
             return null;
         }
         Vector<double> u = evd.EigenVectors.Column(0);

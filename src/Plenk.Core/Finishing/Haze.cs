@@ -70,7 +70,8 @@ public static class Haze
         if (good.Length < needed || distances[^1] < 1.2 * distances[0])
         {
             reason =
-                $"Haze needs like surfaces at {(needed == 3 ? "three" : "two")} distances that differ by a fifth and more; {(good.Length < needed ? $"{good.Length} {(good.Length == 1 ? "is" : "are")} given" : "these are nearly as far away")}.";
+                $"Haze needs like surfaces at {(needed == 3 ? "three" : "two")} distances that differ by a fifth and more; "
+                + $"{(good.Length < needed ? $"{good.Length} {(good.Length == 1 ? "is" : "are")} given" : "these are nearly as far away")}.";
             return null;
         }
         // What differs by a fiftieth and less is the surfaces' own difference.

@@ -205,7 +205,8 @@ public static class PassReader
             else
             {
                 told.Add(
-                    $"Positions fit the camera's rays in no way (best: {positions[0].Error:0.#} px): their axes and space are unknown and taken as ours. Is it the camera that they were rendered with?"
+                    $"Positions fit the camera's rays in no way (best: {positions[0].Error:0.#} px): their axes and space are unknown and "
+                        + "taken as ours. Is it the camera that they were rendered with?"
                 );
             }
         }
@@ -302,7 +303,8 @@ public static class PassReader
         if (p.Min >= 0 && p.Max <= 1)
         {
             told.Add(
-                $"The positions lie between 0 and 1{(p.AtEnds > 0.05 ? $", {100 * p.AtEnds:0} % of them at the very ends" : "")}: they look clamped or normalised. Render them raw, as float."
+                $"The positions lie between 0 and 1{(p.AtEnds > 0.05 ? $", {100 * p.AtEnds:0} % of them at the very ends" : "")}: they "
+                    + "look clamped or normalised. Render them raw, as float."
             );
         }
         if (p.EightBits)

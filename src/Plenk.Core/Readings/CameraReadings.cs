@@ -69,7 +69,8 @@ public static class CameraReadings
             {
                 Value = Math.Sqrt(residuals.Average(r => r.Length * r.Length)),
                 Note =
-                    $"{residuals.Select(r => r.Point).Distinct().Count()} points, {residuals.Count} clicks; worst {worst.Point} at {worst.Frame}, {worst.Length:0.00} px",
+                    $"{residuals.Select(r => r.Point).Distinct().Count()} points, {residuals.Count} clicks; worst {worst.Point} at "
+                    + $"{worst.Frame}, {worst.Length:0.00} px",
                 Worst = new(worst.Frame, worst.X, worst.Y, Words: $"{worst.Point} off by {worst.Length:0.00} px"),
                 PerFrame =
                 [
@@ -167,7 +168,8 @@ public static class CameraReadings
             {
                 Value = value,
                 Note =
-                    $"{length.From} to {length.To}: {found:0.000} m instead of {length.Metres:0.000} m{(shot.Orientation.Scale is null ? "; no scale is named yet" : "")}",
+                    $"{length.From} to {length.To}: {found:0.000} m instead of {length.Metres:0.000} "
+                    + $"m{(shot.Orientation.Scale is null ? "; no scale is named yet" : "")}",
                 Worst = new(click?.Frame ?? shot.Range.First, click?.X, click?.Y, Words: $"{length.From}–{length.To} {value:+0.0;−0.0} %"),
             }
         ).Judged();

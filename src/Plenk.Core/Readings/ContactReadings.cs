@@ -50,7 +50,8 @@ public static class ContactReadings
                     {
                         Value = value,
                         Note =
-                            $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm at {At(foot.SinkPlace)}, largest gap {Math.Max(0, 1000 * foot.LargestGap):0.0} mm at {At(foot.GapPlace)}{Size(e)}",
+                            $"{name}: deepest sink {Math.Max(0, -1000 * foot.DeepestSink):0.0} mm at {At(foot.SinkPlace)}, largest gap "
+                            + $"{Math.Max(0, 1000 * foot.LargestGap):0.0} mm at {At(foot.GapPlace)}{Size(e)}",
                         Worst = PlaceInPicture(shot, set, place, name, words),
                         Thing = e.Id,
                     }
@@ -102,7 +103,8 @@ public static class ContactReadings
         Unit = "stops",
         Tolerance = 0.25, // common practice, no source
         How =
-            "A lit and a shadowed spot of one surface: the plate's ratio between them (means of 7 × 7 pixels), and the ratio that our lights give there once the sun is taken away; the largest |log2| between the two, a channel at a time.",
+            "A lit and a shadowed spot of one surface: the plate's ratio between them (means of 7 × 7 pixels), and the ratio that "
+            + "our lights give there once the sun is taken away; the largest |log2| between the two, a channel at a time.",
     };
 
     /// <param name="real">The plate's shadowed over its lit spot; <paramref name="ours"/>: what the lights give.</param>
@@ -139,7 +141,8 @@ public static class ContactReadings
         Over = true,
         Tolerance = 0.1,
         How =
-            "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer lands on a piece that receives shadow.",
+            "Follows the sun past points of the element onto the set and shifts each ray sideways, up to 1.6 m, until it no longer "
+            + "lands on a piece that receives shadow.",
     };
 
     public static Reading Shadow(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)

@@ -16,7 +16,8 @@ public static class FinishReadings
         Unit = "linear",
         Tolerance = 0.005, // common practice, no source
         How =
-            "By how much the darkest hundredth of the element in the comp is darker than the plate's in the region, the channel that is worst; grain taken off. An element that shows nothing as dark is within.",
+            "By how much the darkest hundredth of the element in the comp is darker than the plate's in the region, the channel "
+            + "that is worst; grain taken off. An element that shows nothing as dark is within.",
     };
 
     public static readonly Reading WhiteBlank = new()
@@ -27,7 +28,8 @@ public static class FinishReadings
         Unit = "%",
         Tolerance = 25,
         How =
-            "By how much the brightest hundredth of the element, as far as the plate's codes reach, is brighter than the brightest hundredth of the whole plate.",
+            "By how much the brightest hundredth of the element, as far as the plate's codes reach, is brighter than the brightest "
+            + "hundredth of the whole plate.",
     };
 
     public static readonly Reading TintBlank = new()
@@ -38,7 +40,8 @@ public static class FinishReadings
         Unit = "linear",
         Tolerance = 0.005,
         How =
-            "How far the element's darkest colour is off the plate's in hue: the largest difference of a channel from the mean of the three, where the element shows something about as dark.",
+            "How far the element's darkest colour is off the plate's in hue: the largest difference of a channel from the mean of "
+            + "the three, where the element shows something about as dark.",
     };
 
     public static readonly Reading EdgeBlank = new()
@@ -49,7 +52,8 @@ public static class FinishReadings
         Unit = "px",
         Tolerance = 0.6,
         How =
-            "Width from 10 % to 90 % of the element's own edge, less that of the sharp straight edges of the plate in the region, by slanted edges (ISO 12233); pixels of the plate.",
+            "Width from 10 % to 90 % of the element's own edge, less that of the sharp straight edges of the plate in the region, "
+            + "by slanted edges (ISO 12233); pixels of the plate.",
     };
 
     public static readonly Reading GrainBlank = new()
@@ -152,9 +156,9 @@ public static class FinishReadings
             TintBlank with
             {
                 Value = MathF.Max(off.X, MathF.Max(off.Y, off.Z)),
-                Note = F(
-                    $"element {own.X:0.0000} {own.Y:0.0000} {own.Z:0.0000}, plate {m.Plate.Black.X:0.0000} {m.Plate.Black.Y:0.0000} {m.Plate.Black.Z:0.0000} at {m.Frame}"
-                ),
+                Note =
+                    F($"element {own.X:0.0000} {own.Y:0.0000} {own.Z:0.0000}, ")
+                    + F($"plate {m.Plate.Black.X:0.0000} {m.Plate.Black.Y:0.0000} {m.Plate.Black.Z:0.0000} at {m.Frame}"),
                 Worst = new(m.Frame),
             }
         ).Judged();

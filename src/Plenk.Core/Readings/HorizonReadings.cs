@@ -16,7 +16,9 @@ public static class HorizonReadings
         Unit = "°",
         Tolerance = 0.5,
         How =
-            "Largest angle between the world's up and the normal of the plane through the camera and a drawn horizon (Hartley and Zisserman 8.6.3). Where no floor is named the drawn lines make the level themselves, and what is left is how far they disagree.",
+            "Largest angle between the world's up and the normal of the plane through the camera and a drawn horizon (Hartley and "
+            + "Zisserman 8.6.3). Where no floor is named the drawn lines make the level themselves, and what is left is how far they "
+            + "disagree.",
     };
 
     public static Reading Of(ShotDocument shot)

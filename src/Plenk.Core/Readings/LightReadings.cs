@@ -27,7 +27,8 @@ public static class LightReadings
         Unit = "%",
         Tolerance = 15, // common practice, no source
         How =
-            "Of the places whose piece tells light from shadow by half a stop or more, those that the plate shows the other way than the set's own sun visibility says. What casts and is not built shows here.",
+            "Of the places whose piece tells light from shadow by half a stop or more, those that the plate shows the other way "
+            + "than the set's own sun visibility says. What casts and is not built shows here.",
     };
 
     public static Reading Sun(ShotDocument shot)

@@ -15,7 +15,8 @@ public static class ProjectionReadings
         Unit = "%",
         Tolerance = 8,
         How =
-            "The projected set seen by the shot camera in seven frames of the range: median difference from the plate over covered pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out; of these the worst.",
+            "The projected set seen by the shot camera in seven frames of the range: median difference from the plate over covered "
+            + "pixels, in per cent of the plate's median level, after a 5-pixel average that takes the grain out; of these the worst.",
     };
 
     public static readonly Reading StitchBlank = new()
@@ -26,7 +27,8 @@ public static class ProjectionReadings
         Unit = "stops",
         Tolerance = 0.15, // common practice, no source
         How =
-            "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
+            "Spots of the set that two cameras show well, not clipped and away from steps of depth: the mean of |log2| of the "
+            + "ratio of their luminances, with the gains that the cameras have; of all pairs the worst.",
     };
 
     public static readonly Reading ParallaxBlank = new()
@@ -37,7 +39,9 @@ public static class ProjectionReadings
         Unit = "px",
         Tolerance = 1.5, // common practice, no source
         How =
-            "Of each seen piece that was not filmed: up to twelve tracks that lie on it in the picture, those nearest to it in depth; from a track's first place the piece is followed by the camera to its last frame, and held against where the track went. The middle of them; of all pieces the worst.",
+            "Of each seen piece that was not filmed: up to twelve tracks that lie on it in the picture, those nearest to it in "
+            + "depth; from a track's first place the piece is followed by the camera to its last frame, and held against where the "
+            + "track went. The middle of them; of all pieces the worst.",
     };
 
     /// <summary>How painted pieces part from the plate's tracks: by name, what was measured; null: no track lies on it.</summary>
@@ -80,7 +84,8 @@ public static class ProjectionReadings
         Unit = "%",
         Tolerance = 25, // common practice, no source
         How =
-            "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that send back more than falls in.",
+            "Of the set's pixels in the frame of each painted own colour, those at a shadow's edge, with hardly any light, or that "
+            + "send back more than falls in.",
     };
 
     /// <summary>How much of a frame's own colour is not to be trusted, and why.</summary>

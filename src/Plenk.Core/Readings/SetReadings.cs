@@ -13,7 +13,9 @@ public static class SetReadings
         Unit = "px",
         Tolerance = 2.5, // common practice, no source
         How =
-            "In nine frames of the range the visible edges of each piece are compared with the steepest change of brightness within 8 px along their normals; of each piece and frame the middle distance, and of these the worst. Pieces with fewer than 12 spots in a frame are left out there.",
+            "In nine frames of the range the visible edges of each piece are compared with the steepest change of brightness "
+            + "within 8 px along their normals; of each piece and frame the middle distance, and of these the worst. Pieces with "
+            + "fewer than 12 spots in a frame are left out there.",
     };
 
     public static readonly Reading SharedBlank = new()
@@ -24,7 +26,8 @@ public static class SetReadings
         Unit = "pairs",
         Tolerance = 0,
         How =
-            "Spots spread over every piece are looked at from 0.3 mm before: another piece's face within 0.3 mm that faces the same way lies in it. The piece that stands first in the list is the one that is seen.",
+            "Spots spread over every piece are looked at from 0.3 mm before: another piece's face within 0.3 mm that faces the "
+            + "same way lies in it. The piece that stands first in the list is the one that is seen.",
     };
 
     public static readonly Reading CloudBlank = new()
@@ -77,7 +80,8 @@ public static class SetReadings
             {
                 Value = 1000 * fit.MedianAbsolute,
                 Note =
-                    $"{fit.Count} points, {1000 * fit.Rms:0.0} mm RMS, {1000 * fit.RobustDeviation:0.0} mm without outliers; most off: {set.Pieces[worst.Piece].Name}, {1000 * worst.Fit.MedianAbsolute:0.0} mm",
+                    $"{fit.Count} points, {1000 * fit.Rms:0.0} mm RMS, {1000 * fit.RobustDeviation:0.0} mm without outliers; most off: "
+                    + $"{set.Pieces[worst.Piece].Name}, {1000 * worst.Fit.MedianAbsolute:0.0} mm",
                 Worst = new(
                     World: [worst.Place.X, worst.Place.Y, worst.Place.Z],
                     Piece: set.Pieces[worst.Piece].Id,
@@ -103,7 +107,8 @@ public static class SetReadings
             {
                 Value = set.Shared.Count,
                 Note =
-                    $"{set.Pieces[worst.First].Name} and {set.Pieces[worst.Second].Name} share {worst.Area:0.##} m²; {set.Pieces[worst.First].Name} is seen. Move or shorten one of them",
+                    $"{set.Pieces[worst.First].Name} and {set.Pieces[worst.Second].Name} share {worst.Area:0.##} m²; "
+                    + $"{set.Pieces[worst.First].Name} is seen. Move or shorten one of them",
                 Worst = new(
                     frame,
                     World: [worst.Place.X, worst.Place.Y, worst.Place.Z],
@@ -128,7 +133,8 @@ public static class SetReadings
             {
                 Value = worst.MiddlePx,
                 Note =
-                    $"{name(worst.Piece)} at {frame}; {all.Select(a => a.Slip.Piece).Distinct().Count()} pieces, middle of all {all.Select(a => a.Slip.MiddlePx).Order().ElementAt(all.Count / 2):0.00} px",
+                    $"{name(worst.Piece)} at {frame}; {all.Select(a => a.Slip.Piece).Distinct().Count()} pieces, middle of all "
+                    + $"{all.Select(a => a.Slip.MiddlePx).Order().ElementAt(all.Count / 2):0.00} px",
                 Worst = new(frame, worst.WorstX, worst.WorstY, Words: $"{name(worst.Piece)} off by {worst.MiddlePx:0.0} px"),
                 PerFrame = [.. frames.Where(f => f.Slips.Count > 0).Select(f => new FrameValue(f.Frame, f.Slips.Max(s => s.MiddlePx)))],
             }

@@ -79,7 +79,8 @@ public static class SolveReadings
         Unit = "px",
         Tolerance = 0.7,
         How =
-            "A tenth of the tracks take no part in the solve. Each is placed from every other frame and measured in the frames between; this is the middle one of those errors.",
+            "A tenth of the tracks take no part in the solve. Each is placed from every other frame and measured in the frames "
+            + "between; this is the middle one of those errors.",
     };
 
     public static Reading HeldOut(HeldOutReport? report) =>
@@ -104,7 +105,8 @@ public static class SolveReadings
         Unit = "px",
         Tolerance = 0.1,
         How =
-            "How far an element is expected to slide on the picture from one frame to the next, by the solve's covariance: the larger half axis of the slide's ellipse (one standard deviation), for the worst element and frame.",
+            "How far an element is expected to slide on the picture from one frame to the next, by the solve's covariance: the "
+            + "larger half axis of the slide's ellipse (one standard deviation), for the worst element and frame.",
     };
 
     /// <param name="spots">Feet of elements in the solve's own space.</param>

@@ -58,7 +58,8 @@ public sealed class CameraSolver
         if (usable.Length < 20)
         {
             return Failed(
-                $"Only {usable.Length} tracks live for five frames or more; a solve needs 20. The plate may have too little texture, or be too blurred: lower the distance between features, or draw tracks by hand."
+                $"Only {usable.Length} tracks live for five frames or more; a solve needs 20. The plate may have too little texture, or "
+                    + "be too blurred: lower the distance between features, or draw tracks by hand."
             );
         }
         var solver = new CameraSolver(usable, first, last, settings, stop, progress);
@@ -72,7 +73,8 @@ public sealed class CameraSolver
         )
         {
             return Failed(
-                $"The camera turns but does not travel: a turn alone explains {turned.TracksUsed} tracks to {turned.RmsPx:0.00} px, a path only {result.TracksUsed}. Solve it as a turning camera."
+                $"The camera turns but does not travel: a turn alone explains {turned.TracksUsed} tracks to {turned.RmsPx:0.00} px, a "
+                    + $"path only {result.TracksUsed}. Solve it as a turning camera."
             );
         }
         var used = result.Points.Select(p => p.Track).ToHashSet();
@@ -126,7 +128,8 @@ public sealed class CameraSolver
         if (starts.Count == 0)
         {
             return Failed(
-                "Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with a matte, and check the sensor's size."
+                "Two frames with parallax were found, but no camera explains them. Keep tracks off moving things and reflections with "
+                    + "a matte, and check the sensor's size."
             );
         }
         starts.Sort((x, y) => x.Score.CompareTo(y.Score));
@@ -178,7 +181,8 @@ public sealed class CameraSolver
             {
                 return (
                     Failed(
-                        $"Frame {_first + f} has too few tracks that are known from other frames. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it."
+                        $"Frame {_first + f} has too few tracks that are known from other frames. There may be a cut, a flash or a strong blur "
+                            + "there: end the range before it, or add tracks across it."
                     ),
                     double.PositiveInfinity
                 );

@@ -157,7 +157,8 @@ public sealed class ConventionFinder
         if (finder._tracks.Length < 12)
         {
             reason =
-                $"Only {finder._tracks.Length} tracks live for six frames or more; telling readings apart needs 12. The plate may have too little texture, or be too short.";
+                $"Only {finder._tracks.Length} tracks live for six frames or more; telling readings apart needs 12. The plate may have "
+                + "too little texture, or be too short.";
         }
         else if (camera.Samples.Count < 2)
         {
@@ -168,7 +169,8 @@ public sealed class ConventionFinder
         )
         {
             reason =
-                $"The camera holds a value that is not a number, or a focal length of 0, at frame {camera.Samples.First(s => !s.Position.IsFinite || !(s.Focal > 0) || !double.IsFinite(s.Focal) || s.Angles is { IsFinite: false }).Frame}.";
+                "The camera holds a value that is not a number, or a focal length of 0, at frame "
+                + $"{camera.Samples.First(s => !s.Position.IsFinite || !(s.Focal > 0) || !double.IsFinite(s.Focal) || s.Angles is { IsFinite: false }).Frame}.";
         }
         else
         {
@@ -255,9 +257,11 @@ public sealed class ConventionFinder
             apart = margin >= 0.15 && share >= 0.65;
         string verdict =
             !fits
-                ? $"No reading fits: the best leaves {best.ErrorPx:0.0} px. The camera may belong to another plate or another take, or the plate's frames may be numbered differently by more than five."
+                ? $"No reading fits: the best leaves {best.ErrorPx:0.0} px. The camera may belong to another plate or another take, or "
+                    + "the plate's frames may be numbered differently by more than five."
             : apart ? $"The second reading is {100 * margin:0} % worse, on {100 * share:0} % of the tracks."
-            : $"The second reading ({second!.Convention.Name}) is only {100 * margin:0} % worse; the footage does not tell them apart. A longer or livelier part of the plate may, or the artist must.";
+            : $"The second reading ({second!.Convention.Name}) is only {100 * margin:0} % worse; the footage does not tell them "
+                + "apart. A longer or livelier part of the plate may, or the artist must.";
         return new([.. classes.Take(12)], margin, share, fits && apart, _tracks.Length, verdict);
     }
 

@@ -277,7 +277,8 @@ public sealed class LineCamera
         if (free && meetings.Count - endless.Length < 2)
         {
             return Failed(
-                $"The lines along {string.Join(" and ", endless)} are parallel in the picture, so they do not tell the focal length. Draw a third direction, choose edges that run into the depth, or give the focal length."
+                $"The lines along {string.Join(" and ", endless)} are parallel in the picture, so they do not tell the focal length. "
+                    + "Draw a third direction, choose edges that run into the depth, or give the focal length."
             );
         }
         double[] focals = free ? [0.5, 0.8, 1.2, 1.8, 3, 6] : [_scene.FocalPx!.Value / _scene.Width];
@@ -297,7 +298,8 @@ public sealed class LineCamera
         if (best is not { } found)
         {
             return Failed(
-                "No camera has these directions at right angles. One of the families may hold an edge of another, or the picture may be cropped far off its centre."
+                "No camera has these directions at right angles. One of the families may hold an edge of another, or the picture may "
+                    + "be cropped far off its centre."
             );
         }
         double rms = Math.Sqrt(found.Squares / _lines.Length);
@@ -305,7 +307,8 @@ public sealed class LineCamera
         if (rms > 0.01 * _scene.Width || (free && !(found.State.Focal > 0.05 * _scene.Width)))
         {
             return Failed(
-                $"No camera has these directions at right angles: the lines miss their vanishing points by {rms:0} px. One of the families may hold an edge of another, or the directions do not stand at right angles."
+                $"No camera has these directions at right angles: the lines miss their vanishing points by {rms:0} px. One of the "
+                    + "families may hold an edge of another, or the directions do not stand at right angles."
             );
         }
         double Sigma(double squares, int unknowns) => Math.Max(LeastSigma, Math.Sqrt(squares / Math.Max(1, _lines.Length - unknowns)));
@@ -353,7 +356,8 @@ public sealed class LineCamera
         if (focalDoubt > 0.4 * s.Focal)
         {
             return Failed(
-                $"The focal length is hardly told by these lines: {s.Focal:0} px, but it could be {focalDoubt:0} px off. Draw longer edges, edges that run into the depth, or give the focal length."
+                $"The focal length is hardly told by these lines: {s.Focal:0} px, but it could be {focalDoubt:0} px off. Draw longer "
+                    + "edges, edges that run into the depth, or give the focal length."
             );
         }
         Matrix3 w = s.WorldToCamera;

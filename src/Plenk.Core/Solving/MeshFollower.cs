@@ -197,7 +197,8 @@ public sealed class MeshFollower
                 if (seen.Length < LeastPoints && edges.Length < 30)
                 {
                     warnings.Add(
-                        $"Frame {f}: only {seen.Length} places and {edges.Length} spots of edges of the thing are seen. Hold it there by hand, or turn to where it is sharper."
+                        $"Frame {f}: only {seen.Length} places and {edges.Length} spots of edges of the thing are seen. Hold it there by hand, "
+                            + "or turn to where it is sharper."
                     );
                     return steps;
                 }
@@ -224,7 +225,8 @@ public sealed class MeshFollower
                 if (errors.Length >= LeastPoints && errors[errors.Length / 2] > 4)
                 {
                     warnings.Add(
-                        $"Frame {f}: the places seen lie {errors[errors.Length / 2]:0.0} px off the mesh. It may bend, or be another shape; hold it there by hand."
+                        $"Frame {f}: the places seen lie {errors[errors.Length / 2]:0.0} px off the mesh. It may bend, or be another shape; "
+                            + "hold it there by hand."
                     );
                     // Before it was told, it was going astray already.
                     for (int k = 1; k <= 4; k++)

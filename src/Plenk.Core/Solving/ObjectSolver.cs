@@ -68,7 +68,8 @@ public static class ObjectSolver
         if (tracks.Count(t => t.Points.Count >= 5) < 20)
         {
             return Failed(
-                $"Only {tracks.Count(t => t.Points.Count >= 5)} tracks live for five frames or more inside the matte; a thing needs 20. It may be too small, too smooth or too blurred: widen the matte, or hold a mesh of it to the picture by hand."
+                $"Only {tracks.Count(t => t.Points.Count >= 5)} tracks live for five frames or more inside the matte; a thing needs 20. "
+                    + "It may be too small, too smooth or too blurred: widen the matte, or hold a mesh of it to the picture by hand."
             );
         }
         SolveResult relative = CameraSolver.Travelling(
@@ -87,7 +88,8 @@ public static class ObjectSolver
         {
             return Failed(
                 relative.Reason.Contains("turns but does not travel", StringComparison.Ordinal)
-                    ? "The thing hardly moves against the camera, so nothing tells its shape. Take a longer part of the range, or give it the camera's own world."
+                    ? "The thing hardly moves against the camera, so nothing tells its shape. Take a longer part of the range, or give it "
+                        + "the camera's own world."
                     : relative.Reason.Replace("The camera", "The thing", StringComparison.Ordinal)
             );
         }

@@ -130,7 +130,8 @@ public sealed record SolveResult
         if (thin >= 0)
         {
             return Failed(
-                $"Frame {frames[thin]} is held by only {perView[thin].Count} tracks after cleaning; {leastTracks} are needed. Add tracks there, or keep them off what moves."
+                $"Frame {frames[thin]} is held by only {perView[thin].Count} tracks after cleaning; {leastTracks} are needed. Add "
+                    + "tracks there, or keep them off what moves."
             );
         }
         IntrinsicsGroup lens = problem.Groups[0];

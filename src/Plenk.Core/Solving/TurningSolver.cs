@@ -39,7 +39,8 @@ public sealed class TurningSolver
         if (usable.Length < 12)
         {
             return SolveResult.Failed(
-                $"Only {usable.Length} tracks live for four frames or more; a turning camera needs 12. The plate may have too little texture, or be too blurred: lower the distance between features, or place tracks by hand."
+                $"Only {usable.Length} tracks live for four frames or more; a turning camera needs 12. The plate may have too little "
+                    + "texture, or be too blurred: lower the distance between features, or place tracks by hand."
             );
         }
         SolveResult result = new TurningSolver(usable, first, last, settings, stop).Run(tracks, progress);
@@ -92,7 +93,9 @@ public sealed class TurningSolver
         if (median > 0.8 || wide > 0.35 * sights)
         {
             return SolveResult.Failed(
-                $"A turn alone leaves {median:0.00} px at the middle track and more than {Math.Max(1.0, 4 * median):0.0} px at {100.0 * wide / sights:0} % of all sights: near things shift against far ones. The camera travels; solve it as a travelling camera."
+                $"A turn alone leaves {median:0.00} px at the middle track and more than {Math.Max(1.0, 4 * median):0.0} px at "
+                    + $"{100.0 * wide / sights:0} % of all sights: near things shift against far ones. The camera travels; solve it as a "
+                    + "travelling camera."
             );
         }
         best.Groups[0].Refine = focalOnly | _settings.RefineLens;
@@ -114,7 +117,8 @@ public sealed class TurningSolver
         {
             double turned = Enumerable.Range(0, _count).Max(f => Rotations.DegreesBetween(best.Views[0].Rotation, best.Views[f].Rotation));
             return SolveResult.Failed(
-                $"A turn of {turned:0.0}° does not tell the focal length{(double.IsFinite(doubt) ? $" (it could be {100 * doubt:0} % off)" : "")}. Give the focal length."
+                $"A turn of {turned:0.0}° does not tell the focal "
+                    + $"length{(double.IsFinite(doubt) ? $" (it could be {100 * doubt:0} % off)" : "")}. Give the focal length."
             );
         }
         return SolveResult.From(
@@ -226,7 +230,8 @@ public sealed class TurningSolver
             if (pairs.Count < LeastShared)
             {
                 reason =
-                    $"Frames {_first + f - 1} and {_first + f} share only {pairs.Count} tracks; {LeastShared} are needed. There may be a cut, a flash or a strong blur there: end the range before it, or add tracks across it.";
+                    $"Frames {_first + f - 1} and {_first + f} share only {pairs.Count} tracks; {LeastShared} are needed. There may be a "
+                    + "cut, a flash or a strong blur there: end the range before it, or add tracks across it.";
                 return null;
             }
             problem.Views.Add(

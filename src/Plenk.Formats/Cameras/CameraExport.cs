@@ -69,7 +69,8 @@ public static class CameraExport
     private static string Ply(IReadOnlyList<(string Name, Vec3 Place)> points)
     {
         var text = new StringBuilder(
-            $"ply\nformat ascii 1.0\ncomment {string.Join(' ', points.Select(p => p.Name.Replace(' ', '_')))}\nelement vertex {points.Count}\nproperty float x\nproperty float y\nproperty float z\nend_header\n"
+            $"ply\nformat ascii 1.0\ncomment {string.Join(' ', points.Select(p => p.Name.Replace(' ', '_')))}\nelement vertex "
+                + $"{points.Count}\nproperty float x\nproperty float y\nproperty float z\nend_header\n"
         );
         foreach (var (_, p) in points)
         {

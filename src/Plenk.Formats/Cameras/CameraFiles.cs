@@ -33,7 +33,8 @@ public static class CameraFiles
             {
                 throw new FormatFault(
                     "file",
-                    $"{name}: frame {camera.Samples[i].Frame.ToString(CultureInfo.InvariantCulture)} does not come after {camera.Samples[i - 1].Frame.ToString(CultureInfo.InvariantCulture)}",
+                    $"{name}: frame {camera.Samples[i].Frame.ToString(CultureInfo.InvariantCulture)} does not come after "
+                        + $"{camera.Samples[i - 1].Frame.ToString(CultureInfo.InvariantCulture)}",
                     "Sort the samples by frame, one each."
                 );
             }

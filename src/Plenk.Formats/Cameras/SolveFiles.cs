@@ -109,7 +109,8 @@ public static class SolveFiles
     private static string Ply(SolveResult r)
     {
         var text = new StringBuilder(
-            $"ply\nformat ascii 1.0\ncomment points of a camera solve\nelement vertex {r.Points.Count}\nproperty float x\nproperty float y\nproperty float z\nproperty int track\nproperty float rms\nend_header\n"
+            $"ply\nformat ascii 1.0\ncomment points of a camera solve\nelement vertex {r.Points.Count}\nproperty float x\nproperty "
+                + "float y\nproperty float z\nproperty int track\nproperty float rms\nend_header\n"
         );
         foreach (SolvedPoint p in r.Points)
         {

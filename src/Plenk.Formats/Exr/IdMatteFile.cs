@@ -213,7 +213,8 @@ public static class IdMatteFile
             if (seen > 0 && strange > seen / 50)
             {
                 notes.Add(
-                    $"{name}: {100.0 * strange / seen:0} % of its IDs are in no manifest; the picture was filtered or colour-transformed on its way. Export it anew, as float, without either."
+                    $"{name}: {100.0 * strange / seen:0} % of its IDs are in no manifest; the picture was filtered or colour-transformed on "
+                        + "its way. Export it anew, as float, without either."
                 );
             }
             layers.Add(new(name, coverage, notes));

@@ -109,7 +109,9 @@ public static class GltfFile
         if (model.LogicalAnimations.Count > 0)
         {
             warnings.Add(
-                $"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out ({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); the mesh stands as it does at rest. Key its place here."
+                $"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out "
+                    + $"({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); "
+                    + "the mesh stands as it does at rest. Key its place here."
             );
         }
         return new(objects, materials, warnings);
@@ -153,7 +155,8 @@ public static class GltfFile
                 if (beyond.Length > 0)
                 {
                     warnings.Add(
-                        $"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as solid and plain."
+                        $"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as "
+                            + "solid and plain."
                     );
                 }
                 FloatImage? picture = null;

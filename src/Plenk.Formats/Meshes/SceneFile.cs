@@ -266,7 +266,8 @@ public static class SceneFile
             LightKind.Point => ("SphereLight", "            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n"),
             LightKind.Spot => (
                 "SphereLight",
-                $"            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n            float inputs:shaping:cone:angle = {N(l.OuterDegrees)}\n"
+                "            float inputs:radius = 0.01\n            bool treatAsPoint = 1\n            float "
+                    + $"inputs:shaping:cone:angle = {N(l.OuterDegrees)}\n"
             ),
             LightKind.Rectangle => (
                 "RectLight",
@@ -299,7 +300,8 @@ public static class SceneFile
             Matrix3 r = s.Rotation;
             string Row(double a, double b, double c) => $"({N(a * s.Scale)}, {N(b * s.Scale)}, {N(c * s.Scale)}, 0)";
             // Matrices act on row vectors: the columns of ours are its rows, the translation its last.
-            return $"( {Row(r.M11, r.M21, r.M31)}, {Row(r.M12, r.M22, r.M32)}, {Row(r.M13, r.M23, r.M33)}, ({N(s.Translation.X)}, {N(s.Translation.Y)}, {N(s.Translation.Z)}, 1) )";
+            return $"( {Row(r.M11, r.M21, r.M31)}, {Row(r.M12, r.M22, r.M32)}, {Row(r.M13, r.M23, r.M33)}, ({N(s.Translation.X)}, "
+                + $"{N(s.Translation.Y)}, {N(s.Translation.Z)}, 1) )";
         }
         if (places.Count == 1)
         {

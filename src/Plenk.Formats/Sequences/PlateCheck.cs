@@ -124,7 +124,8 @@ public static class PlateCheck
                             name,
                             "repeated",
                             $"frame {frame} is the same as the one before it, byte for byte",
-                            "If the footage does not stand still there, copy it again from its source, or take the frame out of the range: a camera solve will see a stop."
+                            "If the footage does not stand still there, copy it again from its source, or take the frame out of the range: a "
+                                + "camera solve will see a stop."
                         )
                     );
                 }

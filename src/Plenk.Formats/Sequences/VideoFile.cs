@@ -125,7 +125,9 @@ public static class VideoFile
             if (uneven >= 0)
             {
                 notes.Add(
-                    $"{name} has a variable rate: after frame {first + uneven} the next comes {steps[uneven] * 1000:0.0} ms later instead of {middle * 1000:0.0} ms ({steps.Count(s => Math.Abs(s - middle) > 0.2 * middle)} such places). All frames are kept as they are; a movement will seem to jump there. Record at a constant rate, or use the original camera file."
+                    $"{name} has a variable rate: after frame {first + uneven} the next comes {steps[uneven] * 1000:0.0} ms later instead "
+                        + $"of {middle * 1000:0.0} ms ({steps.Count(s => Math.Abs(s - middle) > 0.2 * middle)} such places). All frames are kept "
+                        + "as they are; a movement will seem to jump there. Record at a constant rate, or use the original camera file."
                 );
             }
             else if (Math.Abs(whole / middle - 1) > 0.01)

@@ -585,13 +585,15 @@ public static class CameraApi
         if (first > from + 1e-6 || last < to - 1e-6)
         {
             notes.Add(
-                $"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no camera: check its first frame and rate."
+                $"The camera has frames {first:0.##} to {last:0.##}; the shot needs {from:0.##} to {to:0.##}. Frames outside have no "
+                    + "camera: check its first frame and rate."
             );
         }
         if (Math.Abs((double)camera.Width / camera.Height - (double)shot.Plate!.Width / shot.Plate.Height) > 0.01)
         {
             notes.Add(
-                $"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, another shape. The match may be off."
+                $"The camera was made for {camera.Width} × {camera.Height}; the plate is {shot.Plate.Width} × {shot.Plate.Height}, "
+                    + "another shape. The match may be off."
             );
         }
         return notes;

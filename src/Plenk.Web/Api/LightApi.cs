@@ -314,7 +314,8 @@ public static class LightApi
                     double[] times = Times(form["seconds"].ToString(), images.Length)
                         ?? ExposureMerge.TimesOf(images)
                         ?? throw new ShotFault(
-                            "Two neighbouring exposures share no pixel that both expose well, so their times cannot be found. Type them, like 1/1000, 1/250, 1/60."
+                            "Two neighbouring exposures share no pixel that both expose well, so their times cannot be found. Type them, like "
+                                + "1/1000, 1/250, 1/60."
                         );
                     panorama = new(ExposureMerge.Of(images, [.. times.Select(t => t / times.Max())]));
                     notes.Add($"{images.Length} exposures merged, {Math.Log2(times.Max() / times.Min()):0.0} stops apart.");

@@ -407,7 +407,8 @@ public static class ProjectionApi
                         state = await ShotApi.State(shots, id),
                         notes = (string[])
                             [
-                                $"{100.0 * map.Depth.Count(float.IsFinite) / map.Depth.Length:0} % of the frame has a depth, {map.Depth.Where(float.IsFinite).Min():0.##} to {map.Depth.Where(float.IsFinite).Max():0.##} m.",
+                                $"{100.0 * map.Depth.Count(float.IsFinite) / map.Depth.Length:0} % of the frame has a depth, "
+                                    + $"{map.Depth.Where(float.IsFinite).Min():0.##} to {map.Depth.Where(float.IsFinite).Max():0.##} m.",
                             ],
                     };
                 }

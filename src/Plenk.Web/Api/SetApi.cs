@@ -230,7 +230,8 @@ public static class SetApi
                 if (targets.Length == 0)
                 {
                     throw new ShotFault(
-                        $"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot ({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."
+                        $"None of the {listed.Count} names in {Path.GetFileName(file.FileName)} is a survey point of the shot "
+                            + $"({string.Join(", ", document.SurveyPoints.Take(6).Select(s => s.Name))}). Name them alike."
                     );
                 }
                 return await Incoming.Save(

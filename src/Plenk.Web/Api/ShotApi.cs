@@ -199,7 +199,9 @@ public static class ShotApi
             )
             .WithSummary("Makes named changes, all or none, on the newest document")
             .WithDescription(
-                "Each names a place, like “elements/bell/position”: members of lists by id, name or frame, “/” within a name written “~1”. What an edit says it was and is no longer is refused with 409 and the place; what cannot stand there with 422 and the place."
+                "Each names a place, like “elements/bell/position”: members of lists by id, name or frame, “/” within a name written "
+                    + "“~1”. What an edit says it was and is no longer is refused with 409 and the place; what cannot stand there with 422 "
+                    + "and the place."
             );
 
         api.MapPost("/{id:long}/undo", async (long id, StepRequest request, ShotStore shots, HttpContext http) =>

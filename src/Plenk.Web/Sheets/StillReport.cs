@@ -26,7 +26,8 @@ public sealed record StillReport(string? Reason, IReadOnlyList<string> Lines)
         if (r.PrincipalPoint is { } c)
         {
             lines.Add(
-                $"principal point {F(c.X, 0)}, {F(c.Y, 0)} ± {F(c.DoubtPx, 0)} px{(r.PrincipalPointMoved ? "" : ": not told apart from the centre, which is kept")}"
+                $"principal point {F(c.X, 0)}, {F(c.Y, 0)} ± {F(c.DoubtPx, 0)} "
+                    + $"px{(r.PrincipalPointMoved ? "" : ": not told apart from the centre, which is kept")}"
             );
         }
         if (r.MeasuredAlong is { } a)

@@ -44,7 +44,8 @@ public sealed class MotionKind : StepKind
         if (own.Length == 0 && (canvas.Context.BlurredBySamples || canvas.Layers.Parts is null))
         {
             throw new FinishFault(
-                "Motion by vectors acts on frames rendered elsewhere that bring a motion layer (motion.X, motion.Y); none does. What stands in the set is blurred by the shutter itself: switch the step off."
+                "Motion by vectors acts on frames rendered elsewhere that bring a motion layer (motion.X, motion.Y); none does. What "
+                    + "stands in the set is blurred by the shutter itself: switch the step off."
             );
         }
         var motion = new FloatImage(canvas.Width, canvas.Height, 2);
