@@ -16,7 +16,6 @@ namespace Plenk.Web;
 public sealed class PictureService
 {
     private readonly ShotEngine engine;
-    private readonly RenderedWork rendered;
     private readonly Cache<byte[]> _pictures = new(Sizes.Of);
     private readonly FairLine _line = new(PicturesAtOnce);
     private readonly LaneThreads _threads = new("pictures", PicturesAtOnce + Environment.ProcessorCount, LaneThreads.Readings);
@@ -24,9 +23,9 @@ public sealed class PictureService
     private readonly Drafts _drafts;
     private readonly System.Runtime.CompilerServices.ConditionalWeakTable<byte[], object> _noise = [];
 
-    public PictureService(ShotEngine engine, RenderedWork rendered)
+    public PictureService(ShotEngine engine)
     {
-        (this.engine, this.rendered) = (engine, rendered);
+        this.engine = engine;
         _drafts = new(
             _pictures,
             (d, stop) => Make(d.Shot, d.Frame, d.Kind, d.Width, "draft", d.Gain, engine.Plates.View(d.Shot, d.Seen), drags: false, stop),
@@ -150,7 +149,7 @@ public sealed class PictureService
         "depth",
         "depth-difference",
     ];
-    private static readonly string[] KindsOf = ["rendered", "relit", "matte", "without", "alone", "edited", "layer"];
+    private static readonly string[] KindsOf = ["matte", "without", "alone", "edited", "layer"];
 
     /// <summary>Throws <see cref="NotThereException"/> where there is no such kind of picture.</summary>
     private static void Know(string kind, string quality)
@@ -180,16 +179,6 @@ public sealed class PictureService
     )
     {
         bool draft = quality == "draft";
-        // A rendered picture as it came, or lit again: rendered:ID, relit:ID.
-        if (kind.Split(':', 2) is ["rendered" or "relit", var id])
-        {
-            FloatImage picture = rendered.Picture(shot, id, kind[2] == 'l', stop);
-            if (width < picture.Width)
-            {
-                picture = picture.ReducedTo(width, Math.Max(1, picture.Height * width / picture.Width));
-            }
-            return Encode(picture, draft, shot, seen);
-        }
         // A matte's coverage as it is: matte:ID.
         if (kind.Split(':', 2) is ["matte", var matte])
         {

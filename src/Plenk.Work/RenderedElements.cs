@@ -22,6 +22,65 @@ public sealed record RenderedSurface(FloatImage Position, FloatImage Normal, Flo
 public sealed class RenderedElements(ShotEngine engine, IMedia media)
 {
     /// <summary>
+    /// The place that rendered frames show at a pixel, where one of them is nearer than a distance along its ray (metres) and covers half of
+    /// it or more; the nearest. Its normal, towards the camera, is that of the places beside it; null where these lie on something else.
+    /// </summary>
+    internal (string Element, Vec3 Place, Vec3? Normal)? Under(
+        ShotDocument shot,
+        int frame,
+        RayGrid grid,
+        double x,
+        double y,
+        float nearerThan
+    )
+    {
+        var (u, v) = ((int)Math.Floor(x), (int)Math.Floor(y));
+        if (u < 0 || v < 0 || u >= grid.Width || v >= grid.Height)
+        {
+            return null;
+        }
+        (string, Vec3, Vec3?)? nearest = null;
+        foreach (Element e in shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }))
+        {
+            if (engine.LayerOf(shot, e, frame, grid, 0) is not { } layer)
+            {
+                continue;
+            }
+            Vector3? At(int a, int b) =>
+                a >= 0
+                && b >= 0
+                && a < grid.Width
+                && b < grid.Height
+                && layer.Rgba.Data[4 * (b * grid.Width + a) + 3] >= 0.5f
+                && layer.Distance[b * grid.Width + a] is var d
+                && float.IsFinite(d)
+                && grid.TryDirection(a, b, new(0.5f, 0.5f), out Vector3 direction)
+                    ? grid.Origin + d * direction
+                    : null;
+            if (At(u, v) is not { } place || Vector3.Distance(place, grid.Origin) is var far && far >= nearerThan)
+            {
+                continue;
+            }
+            nearerThan = far;
+            // Of the two neighbours on either side the nearer lies on the same surface.
+            Vector3? Along(Vector3? before, Vector3? after) =>
+                (before, after) switch
+                {
+                    ({ } b, { } a) => Vector3.Distance(b, place) < Vector3.Distance(a, place) ? place - b : a - place,
+                    ({ } b, null) => place - b,
+                    (null, { } a) => a - place,
+                    _ => null,
+                };
+            Vector3? facing =
+                Along(At(u - 1, v), At(u + 1, v)) is { } across && Along(At(u, v - 1), At(u, v + 1)) is { } down
+                    ? Vector3.Normalize(Vector3.Cross(down, across))
+                    : null;
+            nearest = (e.Id, new(place.X, place.Y, place.Z), facing is { } n && float.IsFinite(n.X) ? new Vec3(n.X, n.Y, n.Z) : null);
+        }
+        return nearest;
+    }
+
+    /// <summary>
     /// A rendered element's picture of a frame on the frame's grid, with the distance of each pixel: by its depth (EXR depth.Z or Z, along
     /// the camera's axis) or positions where it brings some, else that of the place where the element stands. Null where it has no picture.
     /// </summary>

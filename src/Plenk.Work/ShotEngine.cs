@@ -192,6 +192,23 @@ public sealed class ShotEngine
         var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * inCamera).Normalized().ToSingle());
         Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
         Hit own = elementScene.Shows(ray with { TMax = hit.T });
+        float reach =
+            own.IsHit ? own.T
+            : hit.IsHit ? hit.T
+            : float.PositiveInfinity;
+        if (_rendered.Under(shot, frame, Grid(shot, frame, pinhole.Width, pinhole.Height), x, y, reach) is { } seen)
+        {
+            return new(
+                x,
+                y,
+                linear,
+                (seen.Place - pose.Position).Length,
+                [seen.Place.X, seen.Place.Y, seen.Place.Z],
+                seen.Normal is { } facing ? [facing.X, facing.Y, facing.Z] : null,
+                null,
+                seen.Element
+            );
+        }
         if (!hit.IsHit && !own.IsHit)
         {
             // Where nothing is built the found depth still answers.

@@ -51,7 +51,6 @@ public sealed class ShotFolder(string directory) : IMedia
             .Concat(shot.BackgroundFrames?.Frames.Select(f => f.Media) ?? [])
             .Concat(shot.Plate?.GrainFree?.Frames.Select(f => f.Media) ?? [])
             .Concat(shot.CleanPlate.Frames.SelectMany(f => (string[])[f.Media, f.Given]))
-            .Concat(shot.Rendered.SelectMany(r => r.Media))
             .Concat(shot.Lights.Select(l => l.Media).OfType<string>())
             .Concat(shot.Clouds.Select(c => c.Media))
             .Concat(shot.Depth?.Frames.Select(f => f.Media) ?? [])

@@ -145,7 +145,7 @@ public sealed class HurryTests(Site site)
     public async Task A_lamp_hangs_where_something_is_built()
     {
         using Sheet page = await site.Open("BTH_0040", 5, 1036);
-        page.Run("import('/js/state.js').then((m) => { m.save((d) => Object.assign(d, { pieces: [], rendered: [] })); })");
+        page.Run("import('/js/state.js').then((m) => { m.save((d) => Object.assign(d, { pieces: [] })); })");
         page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === true");
         page.PressAndSave("Undo");
         page.Until("[...document.querySelectorAll('#sheet button')].find((b) => b.innerText === 'Hang a point').disabled === false");

@@ -298,7 +298,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         page.Tick("it lies flat: on a floor, a wall, a lid");
         page.Type("Wide", "1.6");
         Triple(page, "Place", new(0.8, 0, -8));
-        page.Choose("It lies", "multiplied with it");
+        page.Choose("It lies", "multiplied");
 
         // Letters of a font of one's own, hollow.
         page.Open("bring-element");

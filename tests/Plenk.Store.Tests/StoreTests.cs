@@ -202,6 +202,18 @@ public sealed class StoreTests : IAsyncLifetime
         Assert.Equal(new WholeSettings(), first.Finish.Steps[0].Whole);
         Assert.DoesNotContain("\"added\"", ShotJson.Write(first));
         Assert.Contains("\"futureThing\":{\"a\":1}", ShotJson.Write(read));
+        // Before version 3 a rendered picture was lit again beside the comp; it is rendered frames of the comp now, off at first.
+        read = ShotJson.Read(
+            """{"schemaVersion":2,"production":"P","sequence":"S","code":"C","elements":[{"id":"rendered_1","kind":"Card"}],"rendered":[{"id":"rendered_1","name":"bell","frame":1036,"media":["aa","bb"],"names":["bell.1036.exr","bell_P.1036.exr"],"lamps":["lamp"],"look":{"specular":0.5},"alone":true},{"id":"rendered_2","name":"none"}]}"""
+        );
+        Assert.Null(read.Unknown);
+        Element lit = Assert.Single(read.Elements, e => e.Kind == ElementKind.Rendered);
+        Assert.Equal(("rendered_2", "bell", true), (lit.Id, lit.Name, lit.Off));
+        Assert.Equal(new PlateFrame(1036, "bell.1036.exr", "aa"), lit.Frames!.At(1036, new(24, 1)));
+        Assert.Null(lit.Frames.At(1037, new(24, 1)));
+        PassFrames pass = Assert.Single(lit.PassFrames);
+        Assert.Equal(("P", "bb"), (pass.Name, pass.Frames[0].Media));
+        Assert.Equal((0.5f, true, "lamp"), (lit.Relit!.Look.Specular, lit.Relit.Alone, Assert.Single(lit.Relit.Lamps)));
         Assert.Throws<JsonException>(() => ShotJson.Read("""{"schemaVersion":99,"production":"P","sequence":"S","code":"C"}"""));
     }
 

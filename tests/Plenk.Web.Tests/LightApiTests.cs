@@ -314,87 +314,41 @@ public sealed class LightApiTests(Application application)
     }
 
     [Fact]
-    public async Task Rendered_pictures_need_their_passes_and_take_new_light()
+    public async Task A_lamp_is_hung_off_rendered_frames_by_their_own_positions()
     {
         string at = await Shot("L_0310");
-        Assert.Contains(
-            "Choose a rendered EXR",
-            await Refused(_client.PostAsync($"{at}/rendered", new MultipartFormDataContent { { new StringContent("1001"), "frame" } }))
-        );
-        byte[] picture = Exr(Even(160, 90, 0.1f), "RGB");
-        Assert.Contains("neither positions", await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", picture)))));
-        Assert.Contains(
-            "another shape",
-            await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", Exr(Even(90, 90, 0.1f), "RGB")))))
-        );
-        // The floor as the camera sees it, by its own rays: y = 0.
+        // A platform 0.2 m over the floor as the camera, 1.6 m high, sees it, by its own rays.
         var p = new FloatImage(160, 90, 3);
         var n = new FloatImage(160, 90, 3);
         var pinhole = Core.Cameras.Pinhole.FromFilm(160, 90, 36, 36, Core.Cameras.Lens.None);
-        var pose = new Core.Geometry.Pose(Core.Geometry.Rotations.FromQuaternion(-0.1736482, 0, 0, 0.9848078), new(0, 1.6, 0));
+        var pose = new Core.Geometry.Pose(Core.Geometry.Rotations.FromQuaternion(-0.1736482, 0, 0, 0.9848078), new(0, 1.4, 0));
+        var picture = new FloatImage(160, 90, 4);
         for (int i = 0; i < 160 * 90; i++)
         {
             bool hit = pinhole.TryFloor(pose, i % 160 + 0.5, i / 160 + 0.5, out Core.Geometry.Vec3 place, out _) && place.Length < 12;
             (p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2]) = hit
-                ? ((float)place.X, (float)place.Y, (float)place.Z)
+                ? ((float)place.X, (float)place.Y + 0.2f, (float)place.Z)
                 : (float.PositiveInfinity, 0, 0);
             n.Data[3 * i + 1] = hit ? 1 : 0;
+            picture.Data.AsSpan(4 * i, 4).Fill(hit ? 0.1f : 0);
+            picture.Data[4 * i + 3] = hit ? 1 : 0;
         }
-        (string, byte[])[] passes = [("r.exr", picture), ("P.1001.exr", Exr(p, "XYZ")), ("N.1001.exr", Exr(n, "XYZ"))];
-        Assert.Contains(
-            "render all passes at one size",
-            (
-                await Refused(_client.PostAsync($"{at}/rendered", Form(("r.exr", picture), ("P.exr", Exr(Even(80, 45, 1), "XYZ")))))
-            ).ToLowerInvariant()
+        HttpResponseMessage came = await _client.PostAsync(
+            $"{at}/rendered-element",
+            Form(("floor.1001.exr", Exr(picture, "RGBA")), ("floor_P.1001.exr", Exr(p, "XYZ")), ("floor_N.1001.exr", Exr(n, "XYZ")))
         );
-        HttpResponseMessage came = await _client.PostAsync($"{at}/rendered", Form(passes));
         Assert.True(came.StatusCode == HttpStatusCode.OK, await came.Content.ReadAsStringAsync());
-        JsonNode report = (await _client.GetFromJsonAsync<JsonNode>($"{at}/rendered/rendered_1/report"))!;
-        Assert.True(report["known"]!.GetValue<bool>());
-        Assert.StartsWith("+X +Y +Z, world", report["positions"]![0]!["name"]!.GetValue<string>());
-        JsonNode under = (await _client.GetFromJsonAsync<JsonNode>($"{at}/rendered/rendered_1/pixel?x=80.5&y=80.5"))!;
-        Assert.Equal(0, under["point"]![1]!.GetValue<double>(), 1e-4);
-        Assert.Contains("no surface there", await Refused(_client.GetAsync($"{at}/rendered/rendered_1/pixel?x=80&y=1")));
-        // Its depth, out as a buffer of 0.1 to 100 m: f ÷ (f − n) − f n ÷ ((f − n) z) of the floor there, 1 where nothing is.
-        ExrPicture depth = ExrFile.Read(
-            await _client.GetByteArrayAsync($"{at}/rendered/rendered_1/depth?kind=Buffer&near=0.1&far=100"),
-            "depth.exr"
-        );
-        Assert.True(pinhole.TryFloor(pose, 80.5, 80.5, out _, out double metres));
-        Assert.Equal(100 / 99.9 - 10 / (99.9 * metres), depth.Channels.Single(c => c.Name == "depth.Z").Values[80 * 160 + 80], 1e-5);
-        Assert.Equal(1, depth.Channels.Single().Values[80], 1e-6);
-        Assert.Contains("near plane", await Refused(_client.GetAsync($"{at}/rendered/rendered_1/depth?kind=Buffer&near=2&far=1")));
-        // A damaged file is told by its own name.
-        Assert.Contains("torn.exr", await Refused(_client.PostAsync($"{at}/rendered", Form(("torn.exr", picture[..200])))));
-        // A lamp brightens it, nothing else does.
-        async Task<int> Level(string kind) =>
-            RasterFile
-                .Read(
-                    await _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind={Uri.EscapeDataString(kind)}&quality=full&seen=codes"),
-                    "p"
-                )
-                .Codes[3 * (80 * 160 + 80)];
-        int before = await Level("rendered:rendered_1");
-        Assert.Equal(before, await Level("relit:rendered_1"));
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
-                {
-                    d["lights"]!
-                        .AsArray()
-                        .Add(
-                            new JsonObject
-                            {
-                                ["id"] = "lamp",
-                                ["name"] = "lamp",
-                                ["kind"] = "Point",
-                                ["strength"] = 2,
-                                ["inPlate"] = false,
-                                ["position"] = new JsonArray(0, 1, -2.2),
-                            }
-                        );
-                    d["rendered"]![0]!["lamps"] = new JsonArray("lamp");
-                })).StatusCode);
-        Assert.True(await Level("relit:rendered_1") > before + 20);
-        Assert.Contains("exponent from 1", await Refused(_client.Save(at, d => d["rendered"]![0]!["look"]!["width"] = 0)));
+        JsonNode under = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=80.5&y=80.5"))!;
+        Assert.NotNull(under["elementId"]);
+        Assert.True(pinhole.TryFloor(pose, 80.5, 80.5, out Core.Geometry.Vec3 truth, out _));
+        for (int i = 0; i < 3; i++)
+        {
+            double[] own = [truth.X, truth.Y + 0.2, truth.Z];
+            Assert.Equal(own[i], under["point"]![i]!.GetValue<double>(), 1e-3);
+        }
+        Assert.Equal(1, under["normal"]![1]!.GetValue<double>(), 1e-3);
+        // Above the horizon there is nothing of it.
+        Assert.Null((await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=80.5&y=1"))!["elementId"]);
     }
 
     [Fact]

@@ -282,7 +282,7 @@ public sealed partial class SheetTests(Application application)
             }
         }
         Assert.InRange(operations, 110, 200);
-        Assert.Equal(23, uploads);
+        Assert.Equal(22, uploads);
         JsonNode edit = description["components"]!["schemas"]!["EditsRequest"]!;
         Assert.NotNull(edit["properties"]!["edits"]);
     }

@@ -35,8 +35,6 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
     [Fact]
     public void Passes_beside_a_picture_in_other_primaries_are_data()
     {
-        var (pose, pinhole) = _demo.Engine.Camera(_demo.Document, 1036);
-        pinhole = pinhole.Resized(32, 18);
         ExrChannel[] Three(string names, float a, float b, float c) =>
             [
                 .. names.Select(
@@ -69,22 +67,16 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         }
         byte[] red = Written(Three("RGB", 0.6130974f, 0.07019372f, 0.02061559f), Primaries.AcesCg);
         byte[][] files = [red, Written(Three("XYZ", 1, 2, 3)), Written(Three("XYZ", 0, 1, 0)), red];
-        RenderedData data = RenderedWork.Read(
-            files,
-            ["bell.1036.exr", "bell.P.1036.exr", "bell.N.1036.exr", "bell.albedo.1036.exr"],
-            "bell",
-            new(DepthKind.Axis),
-            pose,
-            pinhole
-        );
-        foreach (FloatImage colour in (FloatImage[])[data.Beauty, data.Albedo!])
+        string[] names = ["bell.1036.exr", "bell.P.1036.exr", "bell.N.1036.exr", "bell.albedo.1036.exr"];
+        var passes = new RenderedPasses([.. files.Select((f, i) => (ExrFile.Read(f, names[i]), names[i]))]);
+        foreach (FloatImage colour in (FloatImage[])[passes.Colour("plain")!, passes.Colour("albedo")!])
         {
             Assert.Equal(
                 (1.0, 0.0, 0.0),
                 (Math.Round(colour[5, 5, 0], 5), Math.Round(Math.Abs(colour[5, 5, 1]), 5), Math.Round(Math.Abs(colour[5, 5, 2]), 5))
             );
         }
-        Assert.Equal(14, data.Position.Pixel(5, 5).ToArray().Sum(v => v * v), 1e-4);
+        Assert.Equal(14, passes.Data("position")!.Pixel(5, 5).ToArray().Sum(v => v * v), 1e-4);
     }
 
     [Fact]

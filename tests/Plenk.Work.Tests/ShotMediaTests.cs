@@ -48,7 +48,6 @@ public sealed class ShotMediaTests
             "PlateSource.Frames",
             "PointCloud.Media",
             "ProjectionSource.Media",
-            "RenderedPicture.Media",
             "RippleSettings.Frames",
             "ShotDocument.BackgroundFrames",
             "SolveSource.Media",

@@ -293,13 +293,6 @@ public static class ShotChecks
                 $"Camera {c.Name}: it has a sample that is no camera."
             );
         }
-        Doubles(d.Rendered.Select(r => r.Id), "Rendered pictures");
-        foreach (RenderedPicture r in d.Rendered)
-        {
-            Need(IsLook(r.Look), $"{r.Name}: {LookRange}");
-            Need(r.Depth.Fault is null, $"{r.Name}: {r.Depth.Fault}");
-            Need(r.Media.Count > 0 && r.Media.Count == r.Names.Count, $"{r.Name}: its files are missing.");
-        }
         Need(
             d.Contact.Strength is >= 0 and <= 1 && d.Contact.ReachMetres is > 0.0005 and <= 20,
             "Contact: its strength lies between 0 and 1, its reach between 0.5 mm and 20 m."

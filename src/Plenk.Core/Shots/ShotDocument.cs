@@ -9,7 +9,7 @@ namespace Plenk.Core.Shots;
 /// </summary>
 public sealed record ShotDocument : Extensible
 {
-    public const int CurrentSchema = 2;
+    public const int CurrentSchema = 3;
 
     public int SchemaVersion { get; init; } = CurrentSchema;
     public required string Production { get; init; }
@@ -80,9 +80,6 @@ public sealed record ShotDocument : Extensible
     /// <summary>Cameras that filmed the same place beside the shot's own.</summary>
     public IReadOnlyList<OtherCamera> OtherCameras { get; init; } = [];
     public IReadOnlyList<Light> Lights { get; init; } = [];
-
-    /// <summary>Pictures rendered elsewhere that are lit again from their own passes.</summary>
-    public IReadOnlyList<RenderedPicture> Rendered { get; init; } = [];
 
     /// <summary>Darkening where element and set nearly touch: a look, apart from light; strength 0: off.</summary>
     public ContactLook Contact { get; init; } = new();

@@ -67,6 +67,77 @@ public static class Upgrades
             }
             document["schemaVersion"] = 2;
         }
+        if (version <= 2)
+        {
+            // A rendered picture of one frame was lit again beside the comp; now it is rendered frames of the comp, off at first.
+            if (document.Remove("rendered", out JsonNode? pictures))
+            {
+                foreach (JsonNode? picture in pictures as JsonArray ?? [])
+                {
+                    if (picture is JsonObject p && AsElement(p) is { } element)
+                    {
+                        if (document["elements"] is not JsonArray elements)
+                        {
+                            document["elements"] = elements = [];
+                        }
+                        element["id"] = FreeId.Of(elements.Select(e => (e as JsonObject)?["id"]?.ToString() ?? ""), "rendered");
+                        elements.Add(element);
+                    }
+                }
+            }
+            document["schemaVersion"] = 3;
+        }
         return document;
     }
+
+    /// <summary>A rendered picture with its files as an element that is lit again; null: it has no files.</summary>
+    private static JsonObject? AsElement(JsonObject picture)
+    {
+        string[] media = Texts(picture["media"]),
+            names = Texts(picture["names"]);
+        if (media.Length == 0 || media.Length != names.Length)
+        {
+            return null;
+        }
+        int frame = picture["frame"] is JsonValue v && v.TryGetValue(out int number) ? number : 0;
+        JsonArray Frame(int i) =>
+            [
+                new JsonObject
+                {
+                    ["frame"] = frame,
+                    ["file"] = names[i],
+                    ["media"] = media[i],
+                },
+            ];
+        return new()
+        {
+            ["name"] = picture["name"]?.DeepClone() ?? names[0],
+            ["kind"] = nameof(ElementKind.Rendered),
+            ["off"] = true,
+            ["frames"] = new JsonObject
+            {
+                ["frames"] = Frame(0),
+                ["mapping"] = new JsonObject { ["shotFrame"] = frame, ["sourceFrame"] = frame },
+                ["premultiplied"] = true,
+                ["atItsFrame"] = true,
+            },
+            ["passFrames"] = new JsonArray([
+                .. Enumerable
+                    .Range(1, names.Length - 1)
+                    .Select(i => (JsonNode)new JsonObject { ["name"] = Pass(names[i]), ["frames"] = Frame(i) }),
+            ]),
+            ["relit"] = new JsonObject
+            {
+                ["lamps"] = picture["lamps"]?.DeepClone() ?? new JsonArray(),
+                ["look"] = picture["look"]?.DeepClone() ?? new JsonObject(),
+                ["shadowsBySet"] = picture["shadowsBySet"]?.DeepClone() ?? false,
+                ["alone"] = picture["alone"]?.DeepClone() ?? false,
+            },
+        };
+    }
+
+    /// <summary>Which pass a file's name says that it is: what stands before its number, after the last point or line.</summary>
+    private static string Pass(string file) => Path.GetFileNameWithoutExtension(file).Split('.', '_').Last(p => !int.TryParse(p, out _));
+
+    private static string[] Texts(JsonNode? list) => [.. (list as JsonArray ?? []).Select(t => t?.ToString() ?? "")];
 }

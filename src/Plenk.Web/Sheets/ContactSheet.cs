@@ -67,11 +67,11 @@ public static partial class ContactSheet
 
     public static IReadOnlyList<(string, string)> Blends { get; } =
     [
-        (nameof(ElementBlend.Over), "over what is behind it"),
-        (nameof(ElementBlend.Added), "added to it, hiding nothing"),
-        (nameof(ElementBlend.Screened), "screened on it"),
-        (nameof(ElementBlend.Multiplied), "multiplied with it"),
-        (nameof(ElementBlend.Overlaid), "overlaid on it"),
+        (nameof(ElementBlend.Over), "over, hiding"),
+        (nameof(ElementBlend.Added), "added"),
+        (nameof(ElementBlend.Screened), "screened"),
+        (nameof(ElementBlend.Multiplied), "multiplied"),
+        (nameof(ElementBlend.Overlaid), "overlaid"),
     ];
 
     public static IReadOnlyList<(string, string)> Gradients { get; } =

@@ -3,7 +3,6 @@ import { picture } from './api.js';
 import { doc, on, state, tell } from './state.js';
 import { words } from './told.js';
 import { forgetFrames, keepFrames, keptOf } from './reel.js';
-import { renderedKind } from './steps/light.js';
 import { besideDrawn, box, view } from './view.js';
 
 // shown: { bitmap, frame, way, quality }; beside: this revision's, where another lies over half of it; awaited: it is being drawn.
@@ -19,7 +18,6 @@ const other = { version: 'comp', 'version-wipe': 'comp', after: 'comp', wipe: 'c
 const served = () => {
   const way = state.compare;
   if (way === 'before') return undefined;
-  if (way === 'rendered' || way === 'relit') return renderedKind(way) ?? undefined;
   return other[way] ?? way.replace(/^layer-wipe/, 'layer');
 };
 const ofElements = (kind) => kind === 'comp' || /^(bare|element|without)/.test(kind);

@@ -30,7 +30,6 @@ export const state = {
     matte: null,
     standIn: null,
     thing: null,
-    rendered: null,
     figure: null,
     finish: null,
     note: null,

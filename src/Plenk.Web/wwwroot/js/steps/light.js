@@ -1,9 +1,9 @@
 // The light's hands: lamps are hung and drawn out, the sun is found, panoramas are made and read; lamps' marks on the picture, strength in the rail.
-import { get, post } from '../api.js';
+import { post } from '../api.js';
 import { put } from '../edits.js';
 import { has, setKeyed, straightAt } from '../keys.js';
 import { pick, pickSet } from '../pick.js';
-import { changed, save, setFrame, setHand, state, tell } from '../state.js';
+import { changed, save, setHand, state, tell } from '../state.js';
 import { guarded, say, words } from '../told.js';
 import { apart } from '../view.js';
 import { pullsShadows } from './sun.js';
@@ -26,16 +26,11 @@ export function lightAt(l, frame = state.frame) {
   return out;
 }
 
-// A lamp hung off a surface: click it, and draw out along its normal. In a rendered picture its own data says where the surface is.
-async function surfaceAt(p) {
-  if (['rendered', 'relit'].includes(state.compare) && state.chosen.rendered)
-    return get(api(`rendered/${encodeURIComponent(state.chosen.rendered)}/pixel?x=${p.x}&y=${p.y}`));
-  return pick(p.x, p.y);
-}
+// A lamp hung off a surface: click it, and draw out along its normal.
 const hang = (fresh) =>
   setHand(
     guarded(async (p) => {
-      const hit = await surfaceAt(p);
+      const hit = await pick(p.x, p.y);
       // Found depth knows a place and no surface: the lamp hangs above it.
       const n = hit.normal || [0, 1, 0],
         position = hit.point.map((v, i) => v + 0.5 * n[i]);
@@ -105,25 +100,9 @@ export const hands = {
         });
       }),
     ),
-  lookRendered(way) {
-    const r = state.document.rendered.find((x) => x.id === state.chosen.rendered) ?? state.document.rendered[0];
-    if (state.frame !== r.frame) setFrame(r.frame);
-    state.chosen.rendered = r.id;
-    state.compare = way;
-    tell('compare');
-  },
-  renderedShadows: (id, input) =>
-    save((d) => {
-      const r = d.rendered.find((x) => x.id === id);
-      r.look.shadows = input.value !== 'none';
-      r.shadowsBySet = input.value === 'set';
-      return d;
-    }),
 };
 // A lamp in a panorama is lifted out by a click on it.
 export function drawn(body) {
-  const first = state.document.rendered[0];
-  if (first && !state.chosen.rendered) state.chosen.rendered = first.id;
   for (const img of body.querySelectorAll('[data-lift]:not([data-bound])')) {
     img.dataset.bound = '';
     img.addEventListener(
@@ -139,7 +118,6 @@ export function drawn(body) {
     );
   }
 }
-export const renderedKind = (way) => (state.chosen.rendered ? `${way}:${state.chosen.rendered}` : null);
 
 // The chosen light's strength over the range, for the rail: a curve whose points are its keys.
 export function curve() {
