@@ -55,6 +55,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         int overscan = 0
     )
     {
+        shot = ShotCurves.At(shot, frame);
         IReadOnlyList<FinishStep> steps = shot.Finish.InOrder();
         StepNeeds needs = StepKinds.Needs(steps);
         parts |= needs.HasFlag(StepNeeds.Parts);
@@ -72,6 +73,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <param name="whole">As it is seen: with the grade of everything.</param>
     public FrameLayers Laid(ShotDocument shot, int frame, FrameLayers layers, int overscan = 0, bool whole = false)
     {
+        shot = ShotCurves.At(shot, frame);
         try
         {
             return Finisher.Run(
@@ -124,6 +126,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>What a step does to a frame, as if it were on; at a reduced width, in the plate's pixels.</summary>
     public StepEffect Effect(ShotDocument shot, int frame, string step, CancellationToken stop = default)
     {
+        shot = ShotCurves.At(shot, frame);
         FinishStep own = shot.Finish.Steps.FirstOrDefault(s => s.Id == step) ?? throw new ShotFault("That step is no longer in the shot.");
         ShotDocument on = shot with
         {

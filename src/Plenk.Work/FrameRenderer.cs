@@ -2,6 +2,7 @@ using System.Numerics;
 using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
+using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -71,7 +72,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         int overscan = 0
     )
     {
-        ShotDocument given = shot;
+        ShotDocument given = ShotCurves.At(shot, frame);
         shot = Hanging.At(shot, frame);
         FloatImage plate = engine.Plates.Plate(shot, frame, width);
         var (w, h) = (plate.Width, plate.Height);
@@ -185,7 +186,7 @@ public sealed class FrameRenderer(ShotEngine engine)
     {
         int n = Math.Min(MostMoments, samples);
         ShotCamera camera = ShotCamera.Of(given)!;
-        bool moves = given.Pieces.Any(p => p.HangsOn is not null);
+        HashSet<string> moving = [.. given.Pieces.Where(p => Moves(given, p)).Select(p => p.Id)];
         return
         [
             .. Enumerable
@@ -201,16 +202,18 @@ public sealed class FrameRenderer(ShotEngine engine)
                     RayGrid own = pinhole == grid.Pinhole ? grid.From(pose) : new(pinhole, pose);
                     ShotDocument then = Hanging.At(given, moment);
                     SetScene set = engine.Place.Set(at);
-                    if (moves)
+                    if (moving.Count > 0)
                     {
                         var places = then.Pieces.ToDictionary(p => p.Id);
                         set = new(
                             at.Pieces.Select(p =>
-                                    p.HangsOn is not null && places.TryGetValue(p.Id, out Piece? q)
+                                    moving.Contains(p.Id) && places.TryGetValue(p.Id, out Piece? q)
                                         ? p with
                                         {
                                             Position = q.Position,
                                             RotationYxzDegrees = q.RotationYxzDegrees,
+                                            Size = q.Size,
+                                            Scale = q.Scale,
                                         }
                                         : p
                                 )
@@ -222,6 +225,11 @@ public sealed class FrameRenderer(ShotEngine engine)
                 }),
         ];
     }
+
+    /// <summary>A piece stands elsewhere from frame to frame.</summary>
+    internal static bool Moves(ShotDocument shot, Piece piece) =>
+        piece.HangsOn is not null
+        || shot.Curves.Any(c => c.Id.StartsWith($"pieces/{EditPath.Escape(piece.Id)}/", StringComparison.Ordinal));
 
     /// <summary>Camera, set and elements at those moments; null: the shutter is not counted.</summary>
     private IReadOnlyList<RenderMoment>? WhileOpen(
@@ -287,7 +295,11 @@ public sealed class FrameRenderer(ShotEngine engine)
         Similarity? Taken(Piece piece)
         {
             int i = shot.Pieces.ToList().FindIndex(p => p.Id == piece.Id);
-            return piece.HangsOn is null ? null : PieceMeshes.PlaceOf(then.Pieces[i]).After(PieceMeshes.PlaceOf(now.Pieces[i]).Inverse());
+            Piece a = now.Pieces[i],
+                b = then.Pieces[i];
+            return a.Position == b.Position && a.RotationYxzDegrees == b.RotationYxzDegrees && a.Scale == b.Scale
+                ? null
+                : PieceMeshes.PlaceOf(b).After(PieceMeshes.PlaceOf(a).Inverse());
         }
         // A card without a picture there is seen in one of the two frames only: it counts as still.
         var places = engine.Elements(then, other).ToDictionary(e => e.Id, e => e.ObjectToWorld);
@@ -295,7 +307,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             pose,
             pinhole.Resized(width, PlateMedia.HeightFor(shot, width)),
             [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e.ObjectToWorld))],
-            set.Pieces.All(p => p.HangsOn is null) ? null : [.. set.Pieces.Select(Taken)],
+            !set.Pieces.Any(p => Moves(shot, p)) ? null : [.. set.Pieces.Select(Taken)],
             back
         );
     }

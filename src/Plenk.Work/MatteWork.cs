@@ -42,8 +42,11 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     }
 
     /// <summary>How much of each pixel lies in it, on a picture of that size.</summary>
-    public float[] Coverage(ShotDocument shot, string id, int frame, int width, int height) =>
-        Coverage(shot, Of(shot, id), frame, width, height, []);
+    public float[] Coverage(ShotDocument shot, string id, int frame, int width, int height)
+    {
+        shot = shot.StoodAt is null ? ShotCurves.At(shot, frame) : shot;
+        return Coverage(shot, Of(shot, id), frame, width, height, []);
+    }
 
     private float[] Coverage(ShotDocument shot, Matte matte, int frame, int width, int height, IReadOnlyList<string> within)
     {

@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Edits;
 using Plenk.Core.Finishing;
 using Plenk.Core.Finishing.Steps;
 using Plenk.Core.Images;
@@ -18,11 +19,14 @@ public static class WholeGrade
     private static bool IsKept(FinishStep s) =>
         s.Matte is not null || s.Strength < 1 || s.Objects.Count + s.Materials.Count > 0 || s.Named is not null;
 
+    private static bool IsKeyed(ShotDocument shot, FinishStep s) =>
+        shot.Curves.Any(c => c.Id.StartsWith($"finish/steps/{EditPath.Escape(s.Id)}/", StringComparison.Ordinal));
+
     /// <summary>What is handed over beside the comp, and what it is.</summary>
     public static IEnumerable<(string Name, byte[] Bytes, string What)> Files(ShotDocument shot, string stem)
     {
         IReadOnlyList<FinishStep> steps = Of(shot);
-        if (steps.Count == 0 || steps.Any(IsKept))
+        if (steps.Count == 0 || steps.Any(s => IsKept(s) || IsKeyed(shot, s)))
         {
             yield break;
         }
@@ -63,6 +67,8 @@ public static class WholeGrade
             { Count: 0 } => null,
             var steps when steps.Any(IsKept) =>
                 "A grade of everything is kept to a part of the picture: it is in what is for review alone, and no file of its own says it.",
+            var steps when steps.Any(s => IsKeyed(shot, s)) =>
+                "A grade of everything changes from frame to frame: it is in what is for review alone, and no file of its own says it.",
             var steps => "The grade of everything is in what is for review; comp and layers go without it, it stands beside them as a file."
                 + (
                     steps.Any(s => s.Whole is { Glow: > 0 } or { Grain: > 0 })

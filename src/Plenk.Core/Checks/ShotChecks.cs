@@ -13,7 +13,10 @@ public static class ShotChecks
 {
     private const double Farthest = 200_000; // metres
 
-    public static IReadOnlyList<string> Faults(ShotDocument d)
+    public static IReadOnlyList<string> Faults(ShotDocument d) => [.. Still(d), .. CurveChecks.Faults(d, Still)];
+
+    /// <summary>The same as it stands, whatever its values are keyed to.</summary>
+    private static IReadOnlyList<string> Still(ShotDocument d)
     {
         var faults = new List<string>();
         void Need(bool good, string message)

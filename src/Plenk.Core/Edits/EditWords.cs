@@ -137,6 +137,10 @@ public static class EditWords
         {
             return StepKinds.Of(KindOf<FinishKind>(item)).Title;
         }
+        if (list == "curves")
+        {
+            return ShotCurves.Name(key);
+        }
         if (item?["name"] is JsonValue named && named.ToString() is { Length: > 0 } name)
         {
             return last == "surveyPoints" ? $"Point {name}" : name;

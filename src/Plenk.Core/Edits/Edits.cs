@@ -33,6 +33,10 @@ public static class Edits
         JsonObject node = JsonSerializer.SerializeToNode(shot, ShotJson.Options)!.AsObject();
         Change[] changes = [.. edits.Select(e => e.Lay(node))];
         ShotDocument document = Read(node, edits[^1]);
+        if (!edits.Any(e => e.At.StartsWith("curves", StringComparison.Ordinal)))
+        {
+            document = ShotCurves.Pruned(document);
+        }
         IReadOnlyList<string> faults = ShotChecks.Faults(document);
         if (faults.Count > 0)
         {

@@ -38,8 +38,8 @@ public static class Hanging
     }
 
     /// <summary>
-    /// The shot with keyed elements and all that hangs stood where it is at a frame. The same document where nothing moves, or where it has
-    /// been stood there already.
+    /// The shot with what is keyed as it is at a frame, and all that hangs stood where it is. The same document where nothing changes, or
+    /// where it has been stood there already.
     /// </summary>
     /// <exception cref="InvalidOperationException">It has been stood at another frame: what hangs would be moved twice.</exception>
     public static ShotDocument At(ShotDocument shot, double frame)
@@ -50,6 +50,7 @@ public static class Hanging
                 ? shot
                 : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for.");
         }
+        shot = ShotCurves.At(shot, frame);
         if (shot.Elements.Any(e => e.Keys.Count > 0))
         {
             shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] };

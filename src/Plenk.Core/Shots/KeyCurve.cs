@@ -56,20 +56,22 @@ public static class KeyCurve
     }
 
     /// <summary>A cubic Bézier through (0, 0) and (1, 1) whose x is time: y at x (CSS Easing Functions Level 1).</summary>
-    public static double Bezier(double x, double x1, double y1, double x2, double y2)
+    public static double Bezier(double x, double x1, double y1, double x2, double y2) => BezierValue(x, x1, y1, x2, y2, 0, 1);
+
+    /// <summary>The same through (0, from) and (1, to). Both middle points lie within 0..1 of time, so that it never runs backwards.</summary>
+    public static double BezierValue(double x, double x1, double y1, double x2, double y2, double from, double to)
     {
-        static double Of(double s, double a, double b)
+        static double Of(double s, double p0, double p1, double p2, double p3)
         {
             double r = 1 - s;
-            return 3 * r * r * s * a + 3 * r * s * s * b + s * s * s;
+            return r * r * r * p0 + 3 * r * r * s * p1 + 3 * r * s * s * p2 + s * s * s * p3;
         }
         double low = 0,
             high = 1;
-        // x grows with s where both handles lie between the keys.
         for (int i = 0; i < 60; i++)
         {
             double mid = (low + high) / 2;
-            if (Of(mid, x1, x2) < x)
+            if (Of(mid, 0, x1, x2, 1) < x)
             {
                 low = mid;
             }
@@ -78,6 +80,6 @@ public static class KeyCurve
                 high = mid;
             }
         }
-        return Of((low + high) / 2, y1, y2);
+        return Of((low + high) / 2, from, y1, y2, to);
     }
 }

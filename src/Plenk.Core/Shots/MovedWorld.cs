@@ -9,7 +9,9 @@ namespace Plenk.Core.Shots;
 public static class MovedWorld
 {
     /// <param name="map">From the world as it was to the world as it is.</param>
-    public static ShotDocument Of(ShotDocument shot, Similarity map)
+    public static ShotDocument Of(ShotDocument shot, Similarity map) => ShotCurves.Along(shot, s => Moved(s, map));
+
+    private static ShotDocument Moved(ShotDocument shot, Similarity map)
     {
         var turn = new Pose(map.Rotation, Vec3.Zero);
         double yaw = Rotations.Degrees(Math.Atan2(map.Rotation.M13, map.Rotation.M11));

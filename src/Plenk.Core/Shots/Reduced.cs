@@ -33,10 +33,10 @@ public static class Reduced
     /// <summary>The set as it stands in any frame; somebody filmed stands by a matte and may be turned to the light.</summary>
     public static ShotDocument Set(ShotDocument shot)
     {
-        ShotDocument set = Camera(shot) with { Pieces = shot.Pieces, Seed = shot.Seed };
+        ShotDocument set = ShotCurves.Within(Camera(shot) with { Pieces = shot.Pieces, Seed = shot.Seed }, shot, "pieces");
         if (shot.Pieces.Any(p => p.Figure is { TowardsLight: true }))
         {
-            set = set with { Lights = shot.Lights };
+            set = ShotCurves.Within(set with { Lights = shot.Lights }, shot, "lights");
         }
         return shot.Pieces.Any(p => p.Figure is not null) ? WithMattes(set, shot) : set;
     }
@@ -70,7 +70,7 @@ public static class Reduced
         {
             footage = Lit(footage, shot);
         }
-        return footage with
+        return ShotCurves.Within(footage, shot, "background") with
         {
             Background = shot.Background,
             BackgroundFrames = shot.Background == BackgroundKind.Frames ? shot.BackgroundFrames : null,
@@ -98,7 +98,8 @@ public static class Reduced
         shot.Pieces.Any(p => p.Duties.New) ? shot with { Pieces = [.. shot.Pieces.Where(p => !p.Duties.New)] } : shot;
 
     /// <summary>What stands on the set.</summary>
-    public static ShotDocument Contact(ShotDocument shot) => Set(shot) with { Elements = shot.Elements };
+    public static ShotDocument Contact(ShotDocument shot) =>
+        ShotCurves.Within(Set(shot) with { Elements = shot.Elements }, shot, "elements");
 
     /// <summary>
     /// All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.
@@ -133,6 +134,7 @@ public static class Reduced
         Seen(shot) with
         {
             Look = Nothing.Look,
+            Curves = [.. shot.Curves.Where(c => !c.Id.StartsWith("finish/", StringComparison.Ordinal))],
             // A background of our own takes the plate's grain, as it is measured.
             Cut = shot.ShowsPlate ? null : shot.Cut,
             Finish = new()
@@ -157,17 +159,20 @@ public static class Reduced
     private static IReadOnlyList<SurveyPoint> Places(ShotDocument shot) =>
         shot.SurveyPoints.All(p => p.Clicks.Count == 0) ? shot.SurveyPoints : [.. shot.SurveyPoints.Select(p => p with { Clicks = [] })];
 
-    private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot) =>
-        to with
+    private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot)
+    {
+        bool elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null);
+        return ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes") with
         {
             Mattes = shot.Mattes,
-            Elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null) ? shot.Elements : to.Elements,
+            Elements = elements ? shot.Elements : to.Elements,
             OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,
         };
+    }
 
     private static ShotDocument Lit(ShotDocument to, ShotDocument shot)
     {
-        to = to with
+        to = ShotCurves.Within(to, shot, "lights", shot.Elements.Any(e => e.Lights) ? "elements" : "lights") with
         {
             Lights = shot.Lights,
             Elements = [.. to.Elements, .. shot.Elements.Where(e => e.Lights && to.Elements.All(o => o.Id != e.Id))],

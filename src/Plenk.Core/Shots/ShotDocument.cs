@@ -102,6 +102,9 @@ public sealed record ShotDocument : Extensible
     public SunFinds Sun { get; init; } = new();
     public IReadOnlyList<Element> Elements { get; init; } = [];
 
+    /// <summary>Values that change over the shot's frames, each known by its place.</summary>
+    public IReadOnlyList<ValueCurve> Curves { get; init; } = [];
+
     /// <summary>Notes pinned to the picture, oldest first.</summary>
     public IReadOnlyList<ReviewNote> Notes { get; init; } = [];
 

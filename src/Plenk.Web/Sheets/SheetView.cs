@@ -13,7 +13,8 @@ namespace Plenk.Web.Sheets;
 /// <summary>What a sheet is drawn from: a saved document, and where its artist looks, as the address says it.</summary>
 public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCollection query)
 {
-    private readonly Lazy<DocumentValues> _values = new(() => new(shot));
+    private readonly Lazy<ShotDocument> _now = new(() => ShotCurves.At(shot, FrameOf(query, shot)));
+    private readonly Lazy<DocumentValues> _values = new(() => new(ShotCurves.At(shot, FrameOf(query, shot))));
     private readonly Lazy<FloorView?> _floor = new(() =>
         ShotCamera.Of(shot) is { } camera && camera.TryAt(FrameOf(query, shot), out Pose pose, out Pinhole pinhole)
             ? FloorView.Of(pose, pinhole)
@@ -54,7 +55,10 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     /// <summary>Folds that stand open.</summary>
     public bool IsOpen(string fold) => query["open"].ToString().Split(',').Contains(fold, StringComparer.Ordinal);
 
-    /// <summary>The document's value at a place, as edits name it.</summary>
+    /// <summary>The shot with what is keyed as it is at this frame.</summary>
+    public ShotDocument Now => _now.Value;
+
+    /// <summary>The document's value at a place, as edits name it; where it is keyed, at this frame.</summary>
     public JsonNode? Value(string at) => _values.Value.At(at);
 
     public double? Number(string at) => Value(at) is JsonValue v && v.GetValueKind() == JsonValueKind.Number ? v.GetValue<double>() : null;

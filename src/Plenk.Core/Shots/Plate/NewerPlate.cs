@@ -43,7 +43,7 @@ public static class NewerPlate
         int first = ShotFrame(newer, newer.Frames.Min(f => f.Frame), shot.Rate),
             last = ShotFrame(newer, newer.Frames.Max(f => f.Frame), shot.Rate);
         FrameRange range = new(first, last);
-        ShotDocument laid = sx == 1 && sy == 1 ? shot : Sized(shot, sx, sy, s);
+        ShotDocument laid = sx == 1 && sy == 1 ? shot : ShotCurves.Along(shot, d => Sized(d, sx, sy, s));
         return laid with
         {
             // A proxy is one until frames as large as the footage come.

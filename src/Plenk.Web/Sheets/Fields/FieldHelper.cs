@@ -31,6 +31,14 @@ public abstract class FieldHelper : SheetHelper
     public object? OnValue { get; set; }
     public bool Disabled { get; set; }
 
+    private CurveField? _keyed;
+
+    /// <summary>How the value at <see cref="At"/> is keyed over frames; null: it cannot be.</summary>
+    protected CurveField? Keyed => At is null || Begins is not null || Disabled ? null : _keyed ??= CurveField.Of(Sheet, At);
+
+    /// <summary>Where what is typed goes: the place itself, or its key at this frame.</summary>
+    private string? EditAt => Keyed is { IsKeyed: true } k ? k.KeyAt : At;
+
     protected JsonNode? Stands => At is null ? null : Sheet.Value(At);
 
     protected string Id => $"f-{At ?? Name ?? Label}".Replace('/', '-').Replace(' ', '-');
@@ -39,13 +47,14 @@ public abstract class FieldHelper : SheetHelper
     protected abstract string PlainKind { get; }
 
     // What begins with a key that is not there yet is the script's alone.
-    private bool IsPlain => At is not null && (Begins is null || Stands is not null);
+    private bool IsPlain =>
+        At is not null && (Begins is null || Stands is not null) && (Keyed is not { IsKeyed: true } k || k is { HasKey: true });
 
     /// <summary>What was typed there and refused, in its order; else what is given.</summary>
     protected string Typed(string shown, int part = 0) =>
         IsPlain
         && ViewContext.HttpContext.Request is { HasFormContentType: true } request
-        && request.Form[$"{PlainKind}:{At}"] is { } sent
+        && request.Form[$"{PlainKind}:{EditAt}"] is { } sent
         && sent.Count > part
             ? sent[part] ?? ""
             : shown;
@@ -59,7 +68,7 @@ public abstract class FieldHelper : SheetHelper
         {
             TagBuilder hidden = Tag("input");
             hidden.Attributes["type"] = "hidden";
-            hidden.Attributes["name"] = $"{what}:{At}";
+            hidden.Attributes["name"] = $"{what}:{EditAt}";
             hidden.Attributes["value"] = text;
             hidden.Attributes["form"] = "plain";
             output.Content.AppendHtml(hidden);
@@ -71,10 +80,10 @@ public abstract class FieldHelper : SheetHelper
     {
         if (At is not null)
         {
-            input.Attributes["data-at"] = At;
+            input.Attributes["data-at"] = EditAt;
             if (IsPlain)
             {
-                input.Attributes["name"] = $"{PlainKind}:{At}";
+                input.Attributes["name"] = $"{PlainKind}:{EditAt}";
                 input.Attributes["form"] = "plain";
             }
         }
@@ -82,9 +91,9 @@ public abstract class FieldHelper : SheetHelper
         {
             input.Attributes["name"] = Name;
         }
-        if (Begins is not null)
+        if ((Begins ?? (Keyed is { IsKeyed: true } keyed ? keyed.Begins : null)) is { } begins)
         {
-            input.Attributes["data-begins"] = SheetView.Json(Begins);
+            input.Attributes["data-begins"] = SheetView.Json(begins);
         }
         if (Tells is not null)
         {
@@ -111,5 +120,34 @@ public abstract class FieldHelper : SheetHelper
         output.Content.AppendHtml(label);
         output.Content.AppendHtml(input);
         output.Content.AppendHtml(Tag("span", "unit", unit));
+        AppendKey(output);
+    }
+
+    /// <summary>A press there sets a key of this frame, or takes it away.</summary>
+    protected void AppendKey(TagHelperOutput output)
+    {
+        if (Keyed is not { } keyed || Tells is not null)
+        {
+            return;
+        }
+        string words = $"{(keyed.HasKey ? "Take the key of" : "Key")} {Label.TrimEnd(':')} at {Sheet.Frame}";
+        TagBuilder button = Tag(
+            "button",
+            keyed.HasKey ? "key here"
+                : keyed.IsKeyed ? "key keyed"
+                : "key"
+        );
+        string edits = SheetView.Json(keyed.Press);
+        button.Attributes["type"] = "submit";
+        // From the field itself Alt+K presses it.
+        button.Attributes["tabindex"] = "-1";
+        button.Attributes["form"] = "plain";
+        button.Attributes["name"] = "edits";
+        button.Attributes["value"] = edits;
+        button.Attributes["data-edits"] = edits;
+        button.Attributes["data-choose"] = $"curve:{At}";
+        button.Attributes["aria-label"] = words;
+        button.Attributes["title"] = words;
+        output.Content.AppendHtml(button);
     }
 }

@@ -27,9 +27,10 @@ public sealed class TickField : FieldHelper
         {
             input.Attributes["checked"] = "";
         }
-        if (Edits is not null)
+        // A key of yes or no is 1 or 0.
+        if ((Edits ?? (Keyed is { IsKeyed: true } keyed ? keyed.Turned(!ticked) : null)) is { } edits)
         {
-            input.Attributes["data-edits"] = SheetView.Json(Edits);
+            input.Attributes["data-edits"] = SheetView.Json(edits);
         }
         Mark(input);
         (output.TagName, output.TagMode) = ("label", TagMode.StartTagAndEndTag);
@@ -41,6 +42,10 @@ public sealed class TickField : FieldHelper
         if (Aside is not null)
         {
             output.Content.AppendHtml(Tag("span", "num quiet", Aside));
+        }
+        if (Edits is null && Value is null)
+        {
+            AppendKey(output);
         }
     }
 }

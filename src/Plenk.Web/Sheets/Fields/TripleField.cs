@@ -48,6 +48,7 @@ public sealed class TripleField : FieldHelper
         output.Content.AppendHtml(Tag("span", null, Label));
         output.Content.AppendHtml(box);
         output.Content.AppendHtml(Colour ? Swatch(values) : Tag("span", "unit", Unit));
+        AppendKey(output);
         TellShown(output, [.. values.Select(v => Quantity.Show(v, Digits))]);
         Tell(output, "exact", [.. values.Select(v => v.ToString("R", CultureInfo.InvariantCulture))]);
     }

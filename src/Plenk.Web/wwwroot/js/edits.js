@@ -9,7 +9,7 @@ function keyed(list) {
   const keys = list.map((i) => (typeof i === 'object' && !Array.isArray(i) ? keyOf(i) : null));
   return keys.includes(null) || new Set(keys).size < keys.length ? null : keys;
 }
-const escaped = (key) => key.replaceAll('~', '~0').replaceAll('/', '~1');
+export const escaped = (key) => key.replaceAll('~', '~0').replaceAll('/', '~1');
 const isObject = (v) => typeof v === 'object' && v !== null && !Array.isArray(v);
 
 export function same(a, b) {

@@ -1,5 +1,5 @@
 // What is typed on a sheet becomes an edit of the place that its field names. Fields are drawn by the server, which says their units, bounds and what they begin as.
-import { move, put } from './edits.js';
+import { escaped, move, put } from './edits.js';
 import { parseNumber, texts } from './quantity.js';
 import { save, state } from './state.js';
 
@@ -67,7 +67,8 @@ export async function take(input) {
 export function lay(d, edit) {
   if (edit.edit === 'remove') return put(d, edit.at, undefined);
   if (edit.edit === 'move') return move(d, edit.at, edit.before ?? null);
-  if (edit.edit === 'add') return put(d, `${edit.at}/${edit.item.id ?? edit.item.name ?? edit.item.frame}`, edit.item, null, edit.before);
+  if (edit.edit === 'add')
+    return put(d, `${edit.at}/${escaped(String(edit.item.id ?? edit.item.name ?? edit.item.frame))}`, edit.item, null, edit.before);
   return put(d, edit.at, edit.to);
 }
 

@@ -21,6 +21,7 @@ import * as still from './still.js';
 import * as tracks from './tracks.js';
 import * as edges from './edges.js';
 import * as colour from './colour.js';
+import * as curves from './curves.js';
 
 // Where several could take a press, the first one does.
 const modules = {
@@ -33,4 +34,4 @@ const modules = {
   7: [mattes, finish, notes],
   8: [handOver, notes],
 };
-export const modulesOf = (step) => [...(modules[step] ?? []), colour];
+export const modulesOf = (step) => [curves, ...(modules[step] ?? []), colour];

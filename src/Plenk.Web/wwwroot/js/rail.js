@@ -45,6 +45,20 @@ function pointReading() {
 let keyDots = [],
   pulled = null;
 
+// A free key's two handles: bars from it whose ends are pulled anywhere on their side.
+function handles(k, x, y, cy) {
+  const dot = keyDots.at(-1);
+  return ['before', 'after'].flatMap((side) => {
+    const h = pulled?.side === side && pulled.frame === k.frame ? pulled.handle : k[side],
+      [hx, hy] = [x(k.frame + h.frames), Math.max(4, Math.min(76, y(k.value + h.value)))];
+    keyDots.push({ ...dot, x: hx, y: hy, side, handle: h, own: k.value });
+    return [
+      mark`<path d="M${x(k.frame)} ${cy}L${hx.toFixed(1)} ${hy.toFixed(1)}" stroke="var(--ink)" stroke-width=".8"/>`,
+      mark`<rect x="${hx - 3}" y="${hy - 3}" width="6" height="6" fill="var(--ink)" style="cursor:move"/>`,
+    ];
+  });
+}
+
 function draw() {
   if (!state.document) return;
   const { first, last, x } = span();
@@ -103,10 +117,12 @@ function draw() {
         value: (py) => low + ((66 - py) / 46) * (high - low || 1),
         least: camera.least ?? -Infinity,
         change: camera.change,
+        turn: camera.turn,
       });
       out.push(
         mark`<circle cx="${x(k.frame)}" cy="${cy}" r="4.5" fill="var(--sheet)" stroke="var(--ink)" stroke-width="1.6" style="cursor:ns-resize"/>`,
       );
+      if (k.free) out.push(...handles(k, x, y, cy));
     }
     // Names at the ends, kept a line apart.
     let under = 0;
@@ -156,6 +172,16 @@ svg.addEventListener('pointerdown', (e) => {
   setFrame(toFrame(e));
 });
 svg.addEventListener('pointermove', (e) => {
+  if (pulled?.side) {
+    const away = toFrame(e) - pulled.frame;
+    pulled.handle = {
+      frames: pulled.side === 'before' ? Math.min(0, away) : Math.max(0, away),
+      value: pulled.read(e.clientY - svg.getBoundingClientRect().top) - pulled.own,
+    };
+    pulled.moved = true;
+    draw();
+    return;
+  }
   if (pulled) {
     pulled.value = Math.max(pulled.least, pulled.read(e.clientY - svg.getBoundingClientRect().top));
     pulled.moved = true;
@@ -168,7 +194,7 @@ svg.addEventListener('pointerup', async () => {
   held = false;
   const p = pulled;
   pulled = null;
-  if (p?.moved) await p.change(p.frame, p.value);
+  if (p?.moved) await (p.side ? p.turn(p.frame, p.side, p.handle) : p.change(p.frame, p.value));
 });
 at.addEventListener('change', () => {
   const f = Number(at.value);

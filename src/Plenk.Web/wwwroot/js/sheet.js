@@ -153,6 +153,10 @@ body.addEventListener('keydown', (e) => {
   }
   if (!e.target.matches('input, select, textarea')) return;
   e.stopPropagation();
+  if (e.altKey && e.code === 'KeyK') {
+    e.preventDefault();
+    e.target.closest('.field, .tick')?.querySelector('button.key')?.click();
+  }
   if (e.key === 'Enter' && e.target.dataset.at) {
     e.preventDefault();
     typed(e.target);

@@ -1,0 +1,10 @@
+namespace Plenk.Core.Shots;
+
+/// <summary>What a curve's keys hold.</summary>
+public enum CurveShape
+{
+    Number,
+    Triple,
+    Tick,
+    Name,
+}

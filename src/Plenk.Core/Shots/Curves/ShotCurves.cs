@@ -1,0 +1,166 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Shots;
+
+/// <summary>Values of a shot that change over its frames.</summary>
+public static class ShotCurves
+{
+    private static readonly string[] Roots = ["finish/steps/", "lights/", "elements/", "pieces/", "mattes/", "contact/"];
+
+    /// <summary>These have keys of their own, with the thing that they are a value of.</summary>
+    private static readonly Dictionary<string, string[]> Own = new()
+    {
+        ["elements"] = ["position", "turnDegrees", "scale", "opacity", "saturation", "stops", "lightStops"],
+        ["lights"] = ["strength", "color", "direction", "position"],
+    };
+
+    /// <summary>What is brought in, counted or drawn point by point is no value over frames.</summary>
+    private static readonly string[] Never = ["keys", "frames", "passFrames", "pins", "motion", "frozen", "region", "figure", "clicks"];
+
+    /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>
+    public static bool May(string at)
+    {
+        string[] path = at.Split('/');
+        return at == "background"
+            || (
+                Roots.Any(r => at.StartsWith(r, StringComparison.Ordinal))
+                && !path.Any(Never.Contains)
+                && !(path.Length == 3 && Own.GetValueOrDefault(path[0])?.Contains(path[2]) == true)
+            );
+    }
+
+    /// <summary>What a curve is called by its place: “Keys of f number of defocus_1”.</summary>
+    public static string Name(string at)
+    {
+        string[] path = at.Split('/');
+        string value = string.Concat(path[^1].Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : c.ToString()));
+        return $"Keys of {value}{(path.Length > 2 ? $" of {path[path[0] == "finish" ? 2 : 1]}" : "")}";
+    }
+
+    /// <summary>
+    /// Why a place cannot be keyed in a document, in the artist's terms; null: it can.
+    /// </summary>
+    public static string? Fault(ShotDocument shot, string at) =>
+        !May(at) ? "it is no value that changes over frames here"
+        : PlacedValue.Get(shot, at) is not { } found ? "there is no such value in the shot"
+        : KindOf(found.Type) is null ? "it is neither a number, three of them, yes or no, nor one of several"
+        : null;
+
+    internal static CurveShape? KindOf(Type type)
+    {
+        Type t = Nullable.GetUnderlyingType(type) ?? type;
+        return t == typeof(double) || t == typeof(float) || t == typeof(int) ? CurveShape.Number
+            : t == typeof(bool) ? CurveShape.Tick
+            : t == typeof(Vec3) ? CurveShape.Triple
+            : t.IsEnum ? CurveShape.Name
+            : null;
+    }
+
+    /// <summary>
+    /// The shot with each keyed value as it is at a frame, or between two. The curves stay in it: it may be taken to another frame as well.
+    /// </summary>
+    public static ShotDocument At(ShotDocument shot, double frame)
+    {
+        foreach (ValueCurve curve in shot.Curves)
+        {
+            shot = PlacedValue.Put(shot, curve.Id, type => Made(curve, type, frame) ?? Stands(shot, curve.Id)) ?? shot;
+        }
+        return shot;
+    }
+
+    private static object? Stands(ShotDocument shot, string at) => PlacedValue.Get(shot, at)?.Value;
+
+    private static object? Made(ValueCurve curve, Type type, double frame)
+    {
+        Type t = Nullable.GetUnderlyingType(type) ?? type;
+        if (t == typeof(Vec3))
+        {
+            return curve.TripleAt(frame);
+        }
+        if (t.IsEnum)
+        {
+            return curve.NameAt(frame) is { } name && Enum.TryParse(t, name, out object? one) ? one : null;
+        }
+        return curve.NumberAt(frame) is not { } v ? null
+            : t == typeof(double) ? v
+            : t == typeof(float) ? (float)v
+            : t == typeof(int) ? (int)Math.Round(v, MidpointRounding.AwayFromZero)
+            : t == typeof(bool) ? v >= 0.5
+            : null;
+    }
+
+    /// <summary>A key of what stands at a place now; null: it cannot be keyed.</summary>
+    public static CurveKey? KeyOf(ShotDocument shot, string at, int frame) =>
+        !May(at) || PlacedValue.Get(shot, at) is not { Value: { } value } found || KindOf(found.Type) is null
+            ? null
+            : value switch
+            {
+                double v => new(frame, v),
+                float v => new(frame, v),
+                int v => new(frame, v),
+                bool v => new(frame, v ? 1 : 0, Handle: KeyHandle.Held),
+                Vec3 v => new(frame, Triple: v),
+                Enum v => new(frame, Name: v.ToString(), Handle: KeyHandle.Held),
+                _ => null,
+            };
+
+    /// <summary>Without curves of what is no longer there.</summary>
+    public static ShotDocument Pruned(ShotDocument shot) =>
+        shot.Curves.All(c => PlacedValue.Get(shot, c.Id) is not null)
+            ? shot
+            : shot with
+            {
+                Curves = [.. shot.Curves.Where(c => PlacedValue.Get(shot, c.Id) is not null)],
+            };
+
+    /// <summary>The curves of what a reduced document still holds.</summary>
+    /// <param name="roots">First members of places, like “pieces”.</param>
+    internal static ShotDocument Within(ShotDocument to, ShotDocument shot, params ReadOnlySpan<string> roots)
+    {
+        if (shot.Curves.Count == 0)
+        {
+            return to;
+        }
+        List<ValueCurve> curves = [.. to.Curves];
+        foreach (ValueCurve c in shot.Curves)
+        {
+            if (roots.Contains(c.Id.Split('/')[0]) && curves.All(o => o.Id != c.Id))
+            {
+                curves.Add(c);
+            }
+        }
+        return to with { Curves = curves };
+    }
+
+    /// <summary>A change of the whole shot done to what is keyed as well: what it does to a value it does to each of its keys.</summary>
+    public static ShotDocument Along(ShotDocument shot, Func<ShotDocument, ShotDocument> change)
+    {
+        ShotDocument changed = change(shot);
+        if (shot.Curves.Count == 0)
+        {
+            return changed;
+        }
+        var at = shot.Curves.SelectMany(c => c.Keys.Select(k => k.Frame)).Distinct().ToDictionary(f => f, f => change(At(shot, f)));
+        CurveKey Key(ValueCurve c, CurveKey key)
+        {
+            if (KeyOf(at[key.Frame], c.Id, key.Frame) is not { } now)
+            {
+                return key;
+            }
+            // A handle goes along as the value at its end does.
+            CurveHandle? Handle(CurveHandle? h) =>
+                h is null
+                || key.Value is not { } v
+                || PlacedValue.Put(At(shot, key.Frame), c.Id, t => Convert(v + h.Value, t)) is not { } end
+                    ? h
+                    : h with
+                    {
+                        Value = (KeyOf(change(end), c.Id, 0)?.Value - now.Value) ?? h.Value,
+                    };
+            return now with { Handle = key.Handle, Before = Handle(key.Before), After = Handle(key.After) };
+        }
+        return changed with { Curves = [.. shot.Curves.Select(c => c with { Keys = [.. c.Keys.Select(k => Key(c, k))] })] };
+    }
+
+    private static object? Convert(double v, Type type) => Made(new() { Id = "", Keys = [new(0, v)] }, type, 0);
+}

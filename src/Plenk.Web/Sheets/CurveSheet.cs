@@ -1,0 +1,112 @@
+using System.Text.Json;
+using Plenk.Core.Edits;
+using Plenk.Core.Finishing;
+using Plenk.Core.Geometry;
+using Plenk.Core.Shots;
+
+namespace Plenk.Web.Sheets;
+
+/// <summary>What the sheet says of values that are keyed over frames.</summary>
+public static class CurveSheet
+{
+    private static readonly string[][] Roots =
+    [
+        [],
+        [],
+        ["pieces"],
+        ["mattes"],
+        ["lights"],
+        ["elements", "contact", "background"],
+        ["finish"],
+        [],
+    ];
+
+    /// <summary>Those that a step's sheet sets.</summary>
+    public static IEnumerable<ValueCurve> Of(SheetView sheet) =>
+        sheet.Shot.Curves.Where(c =>
+            Roots[sheet.Step - 1].Contains(c.Id.Split('/')[0])
+            || (c.Id.StartsWith("mattes/", StringComparison.Ordinal) && sheet.Step is 5 or 6 or 7)
+        );
+
+    public static IReadOnlyList<(string, string)> Handles { get; } =
+    [
+        (nameof(KeyHandle.Smooth), "smooth"),
+        (nameof(KeyHandle.Flat), "flat"),
+        (nameof(KeyHandle.Straight), "straight"),
+        (nameof(KeyHandle.Held), "held"),
+        (nameof(KeyHandle.Free), "free"),
+    ];
+
+    public static IReadOnlyList<(string, string)> HandlesOfMore { get; } = [.. Handles.Where(h => h.Item1 != nameof(KeyHandle.Free))];
+
+    /// <summary>Whose value it is, and which.</summary>
+    public static string Name(SheetView sheet, ValueCurve curve)
+    {
+        string[] path = curve.Id.Split('/');
+        string of =
+            path[0] == "finish" && sheet.Shot.Finish.Steps.FirstOrDefault(s => s.Id == path[2]) is { } step ? StepKinds.Of(step).Title
+            : path.Length > 2 && sheet.Value($"{path[0]}/{path[1]}/name")?.ToString() is { Length: > 0 } name ? name
+            : path.Length > 2 ? path[1]
+            : "";
+        string which = Field(sheet, path)?.Label ?? EditWords.Plain(path[^1]);
+        return of.Length == 0 ? which : $"{of}: {char.ToLowerInvariant(which[0])}{which[1..]}";
+    }
+
+    public static string Unit(SheetView sheet, ValueCurve curve)
+    {
+        string[] path = curve.Id.Split('/');
+        return EditWords.UnitOf(path[^1], Field(sheet, path));
+    }
+
+    private static KindField? Field(SheetView sheet, string[] path) =>
+        path[0] == "finish" && sheet.Shot.Finish.Steps.FirstOrDefault(s => s.Id == path[2]) is { } step
+            ? StepKinds.Of(step).Fields.FirstOrDefault(f => f.Path == string.Join('.', path.Skip(3)))
+            : null;
+
+    /// <summary>For the rail: the curve over the shot's frames, an axis each, and its keys.</summary>
+    public static string Drawn(SheetView sheet, ValueCurve curve)
+    {
+        FrameRange range = sheet.Shot.Range;
+        // A long shot is drawn at so many places.
+        double step = Math.Max(1, range.Count / 600.0);
+        var frames = new List<double>();
+        for (double f = range.First; f < range.Last; f += step)
+        {
+            frames.Add(f);
+        }
+        frames.Add(range.Last);
+        object Line(string axis, Func<double, double?> at) =>
+            new { axis, points = frames.Select(f => new { frame = f, value = at(f) ?? 0 }) };
+        bool three = curve.Keys.Any(k => k.Triple is not null);
+        object[] curves = three
+            ? [Line("x", f => curve.TripleAt(f)?.X), Line("y", f => curve.TripleAt(f)?.Y), Line("z", f => curve.TripleAt(f)?.Z)]
+            : [Line("", f => curve.NumberAt(f))];
+        return JsonSerializer.Serialize(
+            new
+            {
+                name = Name(sheet, curve) + (Unit(sheet, curve) is { Length: > 0 } unit ? $", {unit}" : ""),
+                at = $"curves/{EditPath.Escape(curve.Id)}/keys",
+                curves,
+                keys = three || curve.Keys.Any(k => k.Name is not null)
+                    ? []
+                    : curve
+                        .Keys.OrderBy(k => k.Frame)
+                        .Select(k => new
+                        {
+                            k.Frame,
+                            value = k.Value ?? 0,
+                            free = k.Handle == KeyHandle.Free,
+                            before = k.Before ?? new CurveHandle(-4, 0),
+                            after = k.After ?? new CurveHandle(4, 0),
+                        })
+                        .ToArray(),
+            },
+            ShotJson.Options
+        );
+    }
+
+    public static string Says(CurveKey key) =>
+        key.Name is { } name ? EditWords.Plain(name).Trim()
+        : key.Triple is { } t ? $"{Quantity.Show(t.X, 3)} {Quantity.Show(t.Y, 3)} {Quantity.Show(t.Z, 3)}"
+        : Quantity.Show(key.Value, 4);
+}
