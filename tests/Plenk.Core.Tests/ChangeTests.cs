@@ -262,6 +262,7 @@ public sealed class ChangeTests
                         Haze = new(new(1, 1, 1), new(0.1, 0.2, 0.3), 8),
                         Beam = new("lamp", 0.05),
                         Sphere = new() { Place = spot, RadiusMetres = 2 },
+                        Band = new() { FromMetres = 3, ToHeight = spot.Y },
                     },
                 ],
             },
@@ -274,6 +275,9 @@ public sealed class ChangeTests
         Assert.Equal(8 * Gauge.Scale, step.Haze.ThinsOverMetres!.Value, 1e-12);
         Assert.Equal(0.05, step.Beam!.PerMetre * Gauge.Scale, 1e-12);
         Assert.Equal((2 * Gauge.Scale, Gauge.Apply(spot)), (step.Sphere!.RadiusMetres, step.Sphere.Place));
+        Assert.Equal((3 * Gauge.Scale, null), (step.Band!.FromMetres!.Value, step.Band.ToMetres));
+        // The heights stay level: they lie where the world's own upright takes them.
+        Assert.Equal(Gauge.Apply(new(0, spot.Y, 0)).Y, step.Band.ToHeight!.Value, 1e-12);
         // And all the way back.
         ShotDocument back = MovedWorld.Of(moved, Gauge.Inverse());
         Assert.True((back.Pieces[0].Position - was.Pieces[0].Position).Length < 1e-9);

@@ -351,6 +351,48 @@ public sealed class LensLightTests
         Assert.All(Of(), v => Assert.Equal(0, v));
     }
 
+    // A floor 1.6 m below a level camera is h ÷ sin of the angle below the horizon away along the ray; a wall at depth 8 is as high as its ray goes.
+    [Fact]
+    public void A_band_keeps_to_distances_and_heights()
+    {
+        var eye = new Core.Geometry.Pose(Core.Geometry.Matrix3.Identity, new(0, 1.6, 0));
+        var depth = new FloatImage(W, H, 1);
+        depth.Data.AsSpan().Fill(float.PositiveInfinity);
+        for (int i = 0; i < W * H; i++)
+        {
+            Camera.TryDirection(i % W + 0.5, i / W + 0.5, out Core.Geometry.Vec3 d);
+            depth.Data[i] = d.Y < 0 ? (float)(1.6 / -d.Y * -d.Z) : depth.Data[i];
+        }
+        float[] near = FinishBands.Coverage(
+                new()
+                {
+                    FromMetres = 4,
+                    ToMetres = 9,
+                    SoftMetres = 0,
+                },
+                eye,
+                Camera,
+                depth
+            ),
+            soft = FinishBands.Coverage(new() { ToMetres = 9, SoftMetres = 2 }, eye, Camera, depth);
+        int inside = 0;
+        for (int i = 0; i < W * H; i++)
+        {
+            Camera.TryDirection(i % W + 0.5, i / W + 0.5, out Core.Geometry.Vec3 d);
+            double far = d.Y < 0 ? 1.6 * d.Length / -d.Y : double.PositiveInfinity;
+            Assert.Equal(far is >= 4 and <= 9 ? 1 : 0, near[i]);
+            Assert.Equal(Math.Clamp(0.5 + (9 - far) / 2, 0, 1), soft[i], 1e-4);
+            inside += (int)near[i];
+        }
+        Assert.InRange(inside, 20, W * H / 2);
+        depth.Data.AsSpan().Fill(8);
+        float[] high = FinishBands.Coverage(new() { FromHeight = 1.6, SoftMetres = 0 }, eye, Camera, depth);
+        Assert.Equal((1f, 0f), (high[(H / 2 - 2) * W + W / 2], high[(H / 2 + 2) * W + W / 2]));
+        // The sky is as far and as high as can be.
+        depth.Data.AsSpan().Fill(float.PositiveInfinity);
+        Assert.Equal(1, FinishBands.Coverage(new() { FromMetres = 100, FromHeight = 50 }, eye, Camera, depth)[(H / 2 - 2) * W + W / 2]);
+    }
+
     [Fact]
     public void A_wave_goes_out_from_its_frame_and_fades()
     {

@@ -115,6 +115,14 @@ public sealed class FinishCanvas
                 mask[i] *= (float)strength * (air?[i] ?? 0);
             }
         }
+        if (s.Band is { } band)
+        {
+            float[] place = FinishBands.Coverage(band, Context.CameraToWorld, Context.Pinhole, Layers.Depth);
+            for (int i = 0; i < mask.Length; i++)
+            {
+                mask[i] *= place[i];
+            }
+        }
         void Share(float[] of, bool keep)
         {
             for (int i = 0; i < mask.Length; i++)

@@ -36,7 +36,9 @@ public static class StepKinds
     public static StepKind Of(FinishStep step) => ByKind[step.Kind];
 
     public static StepNeeds Needs(IEnumerable<FinishStep> steps) =>
-        steps.Aggregate(StepNeeds.None, (needs, s) => needs | Of(s).Needs(s) | (s.Sphere is null ? StepNeeds.None : StepNeeds.Depth));
+        steps.Aggregate(StepNeeds.None, (needs, s) =>
+            needs | Of(s).Needs(s) | (s.Sphere is null && s.Band is null ? StepNeeds.None : StepNeeds.Depth)
+        );
 
     /// <summary>What a step is wrongly set to, in the artist's terms; null: it can be done.</summary>
     public static string? Fault(ShotDocument d, FinishStep s)
@@ -58,12 +60,31 @@ public static class StepKinds
         {
             return sphere;
         }
+        if (BandFault(s.Band) is { } band)
+        {
+            return band;
+        }
         if (s.RenderedIds.FirstOrDefault(r => d.Elements.All(e => e.Id != r.Element || e.Kind != ElementKind.Rendered)) is { } strange)
         {
             return $"it is kept to “{strange.Name}” of {strange.Element}, which is no rendered element of the shot. Take it off the step.";
         }
         return s.Pixels is not (>= 0 and <= 1000) ? "its size lies between 0 and 1,000 px." : kind.Fault(d, s);
     }
+
+    private static string? BandFault(FinishBand? band) =>
+        band switch
+        {
+            null => null,
+            { SoftMetres: not (>= 0 and <= 1e5) } => "the edges of its distances and heights are 0 to 100,000 m wide.",
+            { FromMetres: not (null or (>= 0 and <= 1e6)) } or { ToMetres: not (null or (>= 0 and <= 1e6)) } =>
+                "its distances lie between 0 and 1,000,000 m.",
+            { FromHeight: not (null or (>= -1e6 and <= 1e6)) } or { ToHeight: not (null or (>= -1e6 and <= 1e6)) } =>
+                "its heights lie within 1,000,000 m of the floor.",
+            { FromMetres: { } a, ToMetres: { } b } when a >= b =>
+                $"the first of its distances, {a} m, is the nearer one; the other is {b} m.",
+            { FromHeight: { } a, ToHeight: { } b } when a >= b => $"the first of its heights, {a} m, is the lower one; the other is {b} m.",
+            _ => null,
+        };
 
     private static string? SphereFault(ShotDocument d, FinishStep s) =>
         s.Sphere switch

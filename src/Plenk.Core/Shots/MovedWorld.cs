@@ -16,6 +16,7 @@ public static class MovedWorld
         var turn = new Pose(map.Rotation, Vec3.Zero);
         double yaw = Rotations.Degrees(Math.Atan2(map.Rotation.M13, map.Rotation.M11));
         Vec3 Turned(Vec3 d) => map.Rotation * d;
+        double? Height(double? h) => h is { } y ? map.Apply(new(0, y, 0)).Y : null;
         double[] Along(double[] objectToWorld) =>
             Pose.FromRowMajor16(objectToWorld, out _) is { } pose ? pose.Moved(map).ToRowMajor16() : objectToWorld;
         return shot with
@@ -127,6 +128,16 @@ public static class MovedWorld
                                 }
                                 : null,
                             Beam = s.Beam is { } beam ? beam with { PerMetre = beam.PerMetre / map.Scale } : null,
+                            Band = s.Band is { } band
+                                ? band with
+                                {
+                                    FromMetres = map.Scale * band.FromMetres,
+                                    ToMetres = map.Scale * band.ToMetres,
+                                    FromHeight = Height(band.FromHeight),
+                                    ToHeight = Height(band.ToHeight),
+                                    SoftMetres = map.Scale * band.SoftMetres,
+                                }
+                                : null,
                             Sphere = s.Sphere is { } air
                                 ? air with
                                 {

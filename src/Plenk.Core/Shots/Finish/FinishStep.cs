@@ -17,6 +17,9 @@ public sealed record FinishStep : Extensible
     /// <summary>The sphere of air that it is kept to; null: to none.</summary>
     public AirSphere? Sphere { get; init; }
 
+    /// <summary>The distances and heights that it is kept to; null: to none.</summary>
+    public FinishBand? Band { get; init; }
+
     /// <summary>Names of elements and of materials that it is kept to, through ID mattes; none: all.</summary>
     public IReadOnlyList<string> Objects { get; init; } = [];
 
