@@ -79,6 +79,7 @@ public sealed class RelitWork(ShotEngine engine)
                         e.Frames,
                         e.PassFrames,
                         e.Passes,
+                        e.DepthAs,
                         e.Position,
                         frame,
                         grid.Pinhole,
@@ -121,6 +122,21 @@ public sealed class RelitWork(ShotEngine engine)
     /// <exception cref="ShotFault">It has no frame there, or brings no positions.</exception>
     public PassReport Read(ShotDocument shot, Element e, int frame, Func<string, byte[]> media)
     {
+        var (pose, pinhole) = engine.Camera(shot, frame);
+        var (position, normal, own) = Passes(shot, e, frame, pinhole, media);
+        return PassReader.Read(position, normal ?? new FloatImage(position.Width, position.Height, 3), pose, own);
+    }
+
+    /// <summary>A frame's positions and normals as they came, and a camera on their own pixels.</summary>
+    /// <exception cref="ShotFault">It has no frame there, or brings no positions.</exception>
+    public static (FloatImage Position, FloatImage? Normal, Pinhole Own) Passes(
+        ShotDocument shot,
+        Element e,
+        int frame,
+        Pinhole pinhole,
+        Func<string, byte[]> media
+    )
+    {
         if (e.Frames?.At(frame, shot.Rate) is not { } own)
         {
             throw new ShotFault($"{e.Name} has no picture at {frame}. Go to a frame that it covers.");
@@ -134,23 +150,24 @@ public sealed class RelitWork(ShotEngine engine)
         var passes = new RenderedPasses(RenderedElements.Files(e, own, p, media));
         FloatImage position = passes.Data("position")
             ?? throw new ShotFault($"{own.File} brings no positions (P.X, P.Y, P.Z): there is nothing to find. Depth alone has no axes.");
-        FloatImage normal = passes.Data("normal") ?? new FloatImage(position.Width, position.Height, 3);
-        var (pose, pinhole) = engine.Camera(shot, frame);
         if (e.Frames.WithoutLens)
         {
             pinhole = pinhole with { Lens = Lens.None };
         }
         // On the picture's own pixels: its data within its display, which is the frame, or wider.
         double by = p.DisplayWidth / (pinhole.Width * e.Frames.Overscan);
-        pinhole = new Pinhole(
-            p.Width,
-            p.Height,
-            pinhole.Fx * by,
-            pinhole.Fy * by,
-            (pinhole.Cx - pinhole.Width / 2.0) * by + p.DisplayWidth / 2.0 - p.DataX,
-            (pinhole.Cy - pinhole.Height / 2.0) * by + p.DisplayHeight / 2.0 - p.DataY,
-            pinhole.Lens
+        return (
+            position,
+            passes.Data("normal"),
+            new Pinhole(
+                p.Width,
+                p.Height,
+                pinhole.Fx * by,
+                pinhole.Fy * by,
+                (pinhole.Cx - pinhole.Width / 2.0) * by + p.DisplayWidth / 2.0 - p.DataX,
+                (pinhole.Cy - pinhole.Height / 2.0) * by + p.DisplayHeight / 2.0 - p.DataY,
+                pinhole.Lens
+            )
         );
-        return PassReader.Read(position, normal, pose, pinhole);
     }
 }

@@ -103,9 +103,10 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         return _layers.Get(
             ResultKey.Of(
                 "layer",
-                7,
+                8,
                 e.Id,
                 e.Passes,
+                e.DepthAs,
                 engine.Camera(shot, frame),
                 relit?.Key,
                 own.Media,
@@ -153,6 +154,7 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 at?.Data.AsSpan().Fill(float.NaN);
                 var distance = new float[grid.Width * grid.Height];
                 FloatImage? moves = motion is null ? null : new(grid.Width, grid.Height, 2);
+                DepthConvention convention = e.DepthAs ?? new(DepthKind.Axis);
                 float stands = Vector3.Distance(grid.Origin, e.Position.ToSingle());
                 for (int y = 0; y < grid.Height; y++)
                 {
@@ -188,10 +190,13 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                         else if (depth is not null)
                         {
                             // Data is never averaged: the nearest pixel's, along the axis, to along the ray.
-                            distance[i] =
-                                grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d) && depth[from] is > 0 and < 1e9f
-                                    ? depth[from] / MathF.Max(1e-3f, grid.DepthOf(grid.Origin + d))
-                                    : float.PositiveInfinity;
+                            distance[i] = float.PositiveInfinity;
+                            if (grid.TryDirection(x, y, new(0.5f, 0.5f), out Vector3 d))
+                            {
+                                double stretch = 1 / Math.Max(1e-3, grid.DepthOf(grid.Origin + d)),
+                                    axis = convention.ToAxis(depth[from], stretch);
+                                distance[i] = axis is > 0 and < 1e9 ? (float)(axis * stretch) : float.PositiveInfinity;
+                            }
                             if (at is not null && float.IsFinite(distance[i]))
                             {
                                 Vector3 p = grid.Origin + distance[i] * d;
@@ -245,6 +250,22 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         IReadOnlyDictionary<RenderedId, FloatImage> Ids
     );
 
+    /// <summary>A picture without alpha covers what its positions or its depth say; null: it brings neither.</summary>
+    private static float[][]? WithCoverage(float[][]? planes, FloatImage? position, float[]? depth, DepthConvention? convention)
+    {
+        if (planes is null || (position is null && depth is null))
+        {
+            return null;
+        }
+        DepthConvention meant = convention ?? new(DepthKind.Axis);
+        bool Shows(int i) =>
+            position is not null
+                ? float.IsFinite(position.Data[3 * i] + position.Data[3 * i + 1] + position.Data[3 * i + 2])
+                    && (position.Data[3 * i] != 0 || position.Data[3 * i + 1] != 0 || position.Data[3 * i + 2] != 0)
+                : meant.ToAxis(depth![i]) is > 0 and < 1e9;
+        return [.. planes.Take(3), [.. Enumerable.Range(0, planes[0].Length).Select(i => Shows(i) ? 1f : 0f)]];
+    }
+
     /// <param name="cameraToWorld">
     /// By it positions and normals are brought into our world, as they are meant; null: they are taken as they are.
     /// </param>
@@ -263,10 +284,15 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         if (ExrFile.Is(bytes))
         {
             ExrPicture p = ExrFile.Read(bytes, own.File);
+            var files = Files(e, own, p, media.Read);
+            var passes = new RenderedPasses(files);
+            position = passes.Data("position");
+            depth = p.Any("depth.Z", "depth.Y", "Z", "z") ?? (files.Count > 1 ? passes.Depth : null);
             float[][] planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined")
+                ?? WithCoverage(p.Picture(alpha: false, "element", "beauty", "rgba", "combined"), position, depth, e.DepthAs)
                 ?? throw new FormatFault(
                     "unreadable",
-                    $"{own.File} has no layer with red and alpha",
+                    $"{own.File} has no layer with red and alpha, and neither positions nor depth that say where it shows something",
                     "Render the element as RGBA, its coverage as alpha."
                 );
             rgba = p.Colour(planes);
@@ -289,10 +315,7 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 }
             }
             fit = new(p.Width, p.Height, p.DataX, p.DataY, p.DisplayWidth, p.DisplayHeight, e.Frames!.Overscan, e.Frames!.WithoutLens);
-            var files = Files(e, own, p, media.Read);
-            var passes = new RenderedPasses(files);
-            depth = p.Any("depth.Z", "depth.Y", "Z", "z") ?? (files.Count > 1 ? passes.Depth : null);
-            (position, normal, albedo) = (passes.Data("position"), passes.Data("normal"), passes.Colour("albedo"));
+            (normal, albedo) = (passes.Data("normal"), passes.Colour("albedo"));
             if (position is not null && cameraToWorld is { } pose)
             {
                 (position, FloatImage facing) = PassReader.InWorld(

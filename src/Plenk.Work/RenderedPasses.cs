@@ -61,6 +61,10 @@ public sealed class RenderedPasses
         return Roles.GetValueOrDefault(last) ?? Roles.GetValueOrDefault(last.Split('_', '-', ' ')[^1]);
     }
 
+    /// <summary>A channel by which it can be told where a picture without alpha shows something: of positions, or depth.</summary>
+    public static bool CoversBy(string channel) =>
+        channel.LastIndexOf('.') is var dot and >= 0 ? RoleOf(channel[..dot]) is "position" or "depth" : channel is "Z" or "z";
+
     /// <summary>What a file brings by its name: normal, depth …; null: the picture.</summary>
     public static string? PassOf(string file) => RoleOfFile(file) is var role and not ("plain" or "picture") ? role : null;
 

@@ -259,33 +259,4 @@ public sealed class RelightTests
         int same = Enumerable.Range(0, 240 * 160).Count(i => open.Data[3 * i] > 0.05f && shadowed.Data[3 * i] == open.Data[3 * i]);
         Assert.True(same > 3 * dark);
     }
-
-    [Fact]
-    public void Depth_alone_becomes_positions()
-    {
-        var (p, _) = Passes();
-        var convention = new DepthConvention(DepthKind.BufferReversed, 0.1, 200);
-        var depth = new FloatImage(240, 160, 1);
-        for (int i = 0; i < 240 * 160; i++)
-        {
-            depth.Data[i] = float.IsFinite(p.Data[3 * i])
-                ? (float)convention.FromAxis(-Stand.ToLocal(new(p.Data[3 * i], p.Data[3 * i + 1], p.Data[3 * i + 2])).Z)
-                : 0;
-        }
-        FloatImage back = PassReader.Positions(depth, convention, Stand, Camera);
-        for (int i = 100; i < 240 * 160; i += 997)
-        {
-            if (float.IsFinite(p.Data[3 * i]))
-            {
-                for (int c = 0; c < 3; c++)
-                {
-                    Assert.Equal(p.Data[3 * i + c], back.Data[3 * i + c], 2e-3f);
-                }
-            }
-            else
-            {
-                Assert.True(float.IsNaN(back.Data[3 * i]));
-            }
-        }
-    }
 }

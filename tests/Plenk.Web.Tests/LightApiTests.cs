@@ -313,6 +313,53 @@ public sealed class LightApiTests(Application application)
         Assert.Contains("was not seen from where", await Refused(Scale(-1)));
     }
 
+    // In a program with Z up that counts in centimetres: our floor seen from 1.6 m, tilted down.
+    [Fact]
+    public async Task A_camera_is_typed_and_its_axes_are_found_by_rendered_frames()
+    {
+        string at = await Shot("L_0320");
+        var pinhole = Core.Cameras.Pinhole.FromFilm(160, 90, 36, 36, Core.Cameras.Lens.None);
+        var pose = new Core.Geometry.Pose(
+            Core.Geometry.Rotations.AboutY(0.4) * Core.Geometry.Rotations.FromQuaternion(-0.1736482, 0, 0, 0.9848078),
+            new(0, 1.6, 0)
+        );
+        FloatImage picture = Even(160, 90, 0.1f),
+            positions = new(160, 90, 3);
+        for (int i = 0; i < 160 * 90; i++)
+        {
+            bool hit = pinhole.TryFloor(pose, i % 160 + 0.5, i / 160 + 0.5, out Core.Geometry.Vec3 place, out _) && place.Length < 12;
+            (positions.Data[3 * i], positions.Data[3 * i + 1], positions.Data[3 * i + 2]) = hit
+                ? (100 * (float)place.X, -100 * (float)place.Z, 100 * (float)place.Y)
+                : (float.PositiveInfinity, 0, 0);
+        }
+        Core.Geometry.Vec3 aim = pose.Position + pose.Rotation * new Core.Geometry.Vec3(0, 0, -3);
+        object Typed(double focal, string axes = "") =>
+            new
+            {
+                place = new[] { 0, 0, 160 },
+                aim = new[] { 100 * aim.X, -100 * aim.Z, 100 * aim.Y },
+                focalMm = focal,
+                metres = 0.01,
+                axes,
+                frame = 1001,
+            };
+        Assert.Contains("which of its axes is up", await Refused(_client.PostAsJsonAsync($"{at}/camera/typed", Typed(36))));
+        HttpResponseMessage came = await _client.PostAsync(
+            $"{at}/rendered-element",
+            Form(("floor.1001.exr", Exr(picture, "RGB")), ("floor_P.1001.exr", Exr(positions, "XYZ")))
+        );
+        Assert.True(came.StatusCode == HttpStatusCode.OK, await came.Content.ReadAsStringAsync());
+        Assert.Contains("px off the rays", await Refused(_client.PostAsJsonAsync($"{at}/camera/typed", Typed(50))));
+        Assert.Contains("px off the rays", await Refused(_client.PostAsJsonAsync($"{at}/camera/typed", Typed(36, "+Y up"))));
+        HttpResponseMessage taken = await _client.PostAsJsonAsync($"{at}/camera/typed", Typed(36));
+        JsonNode said = (await taken.Content.ReadFromJsonAsync<JsonNode>())!;
+        Assert.True(taken.StatusCode == HttpStatusCode.OK, said.ToJsonString());
+        Assert.Contains("Its axes are +Z up", said["notes"]![0]!.GetValue<string>());
+        JsonNode under = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=80.5&y=80.5"))!;
+        Assert.True(pinhole.TryFloor(pose, 80.5, 80.5, out Core.Geometry.Vec3 truth, out _));
+        Assert.Equal(truth.Z, under["point"]![2]!.GetValue<double>(), 2e-3);
+    }
+
     [Fact]
     public async Task A_lamp_is_hung_off_rendered_frames_by_their_own_positions()
     {
@@ -347,6 +394,34 @@ public sealed class LightApiTests(Application application)
             Assert.Equal(own[i], under["point"]![i]!.GetValue<double>(), 1e-3);
         }
         Assert.Equal(1, under["normal"]![1]!.GetValue<double>(), 1e-3);
+        // Depth in place of positions, as a buffer of 0.1 to 100 m: f ÷ (f − n) − f n ÷ ((f − n) z), 1 where nothing is.
+        var depth = new FloatImage(160, 90, 1);
+        for (int i = 0; i < 160 * 90; i++)
+        {
+            bool hit = pinhole.TryFloor(pose, i % 160 + 0.5, i / 160 + 0.5, out _, out double metres) && picture.Data[4 * i + 3] > 0;
+            depth.Data[i] = hit ? (float)(100 / 99.9 - 10 / (99.9 * metres)) : 1;
+        }
+        came = await _client.PostAsync(
+            $"{at}/rendered-element",
+            Form(("slab.1001.exr", Exr(picture, "RGBA")), ("slab_depth.1001.exr", Exr(depth, "Z")))
+        );
+        Assert.True(came.StatusCode == HttpStatusCode.OK, await came.Content.ReadAsStringAsync());
+        async Task<HttpResponseMessage> Meant(double near) => await _client.Save(at, d =>
+            {
+                JsonArray all = d["elements"]!.AsArray();
+                all[^2]!["off"] = true;
+                all[^1]!["depthAs"] = new JsonObject
+                {
+                    ["kind"] = "Buffer",
+                    ["near"] = near,
+                    ["far"] = 100,
+                };
+            });
+        Assert.Contains("near plane", await Refused(Meant(200)));
+        Assert.Equal(HttpStatusCode.OK, (await Meant(0.1)).StatusCode);
+        under = (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=80.5&y=80.5"))!;
+        Assert.Equal(truth.Z, under["point"]![2]!.GetValue<double>(), 0.01);
+        Assert.Equal(0.2, under["point"]![1]!.GetValue<double>(), 0.01);
         // Above the horizon there is nothing of it.
         Assert.Null((await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/1001/pixel?x=80.5&y=1"))!["elementId"]);
     }

@@ -379,6 +379,7 @@ public static class ShotChecks
                 e.Kind is not (ElementKind.Card or ElementKind.Rendered) || e.Frames is { Frames.Count: > 0 },
                 $"Contact, {e.Name}: its pictures are missing."
             );
+            Need(e.DepthAs?.Fault is null, $"Contact, {e.Name}: {e.DepthAs?.Fault}");
             Need(e.Relit is not { } relit || IsLook(relit.Look), $"Contact, {e.Name}: {LookRange}");
             Need(
                 e.Passes is not { } passes

@@ -469,44 +469,4 @@ public static class PassReader
         });
         return (position2, normal2);
     }
-
-    /// <summary>The way back: −Z in the camera's space, as a convention writes it.</summary>
-    public static FloatImage Depth(FloatImage position, DepthConvention convention, Pose cameraToWorld, Pinhole pinhole)
-    {
-        var result = new FloatImage(position.Width, position.Height, 1);
-        Parallel.For(0, position.Height, Cores.All, y =>
-        {
-            for (int x = 0; x < position.Width; x++)
-            {
-                Span<float> p = position.Pixel(x, y);
-                double z = -cameraToWorld.ToLocal(new(p[0], p[1], p[2])).Z;
-                bool some = pinhole.TryDirection(x + 0.5, y + 0.5, out Vec3 d) && z > 0 && double.IsFinite(z);
-                result[x, y, 0] = (float)(some ? convention.FromAxis(z, d.Length) : convention.FromAxis(double.PositiveInfinity));
-            }
-        });
-        return result;
-    }
-
-    /// <summary>Positions from depth alone: P = C + z R ((u − cx)/f, −(v − cy)/f, −1), the lens undone.</summary>
-    public static FloatImage Positions(FloatImage depth, DepthConvention convention, Pose cameraToWorld, Pinhole pinhole)
-    {
-        var result = new FloatImage(depth.Width, depth.Height, 3);
-        Parallel.For(0, depth.Height, Cores.All, y =>
-        {
-            for (int x = 0; x < depth.Width; x++)
-            {
-                Vec3 p = new(double.NaN, double.NaN, double.NaN);
-                if (pinhole.TryDirection(x + 0.5, y + 0.5, out Vec3 d))
-                {
-                    double z = convention.ToAxis(depth[x, y, 0], d.Length);
-                    if (double.IsFinite(z))
-                    {
-                        p = cameraToWorld.ToWorld(z * d);
-                    }
-                }
-                (result[x, y, 0], result[x, y, 1], result[x, y, 2]) = ((float)p.X, (float)p.Y, (float)p.Z);
-            }
-        });
-        return result;
-    }
 }

@@ -126,6 +126,7 @@ public static class Upgrades
                     .Range(1, names.Length - 1)
                     .Select(i => (JsonNode)new JsonObject { ["name"] = Pass(names[i]), ["frames"] = Frame(i) }),
             ]),
+            ["depthAs"] = picture["depth"]?.DeepClone(),
             ["relit"] = new JsonObject
             {
                 ["lamps"] = picture["lamps"]?.DeepClone() ?? new JsonArray(),

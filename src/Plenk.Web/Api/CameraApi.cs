@@ -1,5 +1,7 @@
+using System.Globalization;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
+using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Core.Tracking;
@@ -19,6 +21,17 @@ public sealed record ConventionRequest(int BaseRevision, string Media, string Na
 public sealed record TrackEditRequest(int BaseRevision, TrackEdit Edit);
 
 public sealed record SurveyTrackRequest(int BaseRevision, int Track);
+
+public sealed record TypedCameraRequest(
+    Vec3 Place,
+    Vec3 Aim,
+    double FocalMm,
+    double Metres = 1,
+    double RollDegrees = 0,
+    string? Axes = null,
+    int? Frame = null,
+    int? BaseRevision = null
+);
 
 public sealed record FloorRequest(int BaseRevision, IReadOnlyList<int> Tracks);
 
@@ -363,6 +376,31 @@ public static class CameraApi
                 return new { state = await ShotApi.State(shots, id), look = Look(draft, r) };
             })
             .WithSummary("Keeps lines on a still, and the camera that they give");
+
+        api.MapPost("/camera/typed", async (long id, TypedCameraRequest r, ShotStore shots, MediaStore media, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                var (changed, notes) = await Task.Run(() =>
+                    TypedCameraWork.With(
+                        document,
+                        new(r.Place, r.Aim, r.FocalMm, r.Metres, r.RollDegrees),
+                        string.IsNullOrEmpty(r.Axes) ? null : r.Axes,
+                        r.Frame ?? document.Range.First,
+                        media.Read
+                    )
+                );
+                await ShotApi.Keep(
+                    shots,
+                    id,
+                    http,
+                    changed,
+                    "Camera typed",
+                    r.BaseRevision?.ToString(CultureInfo.InvariantCulture),
+                    revision.Number
+                );
+                return new { state = await ShotApi.State(shots, id), notes };
+            })
+            .WithSummary("Takes a camera as another program has it: place, aim, focal length, its axes found by rendered frames or said");
 
         // The solve in numbers: every frame, every track, what was left out and why, the camera's path as curves.
         api.MapGet("/solve", async (long id, int? revision, ShotStore shots, TrackWork work) =>

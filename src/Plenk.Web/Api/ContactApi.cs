@@ -480,7 +480,8 @@ public static class ContactApi
         {
             files.Remove(name);
         }
-        var (source, notes, width) = Sequence(files, document, media, needsAlpha: rendered, exr: true);
+        bool covered = apart && passes.Any(p => RenderedPasses.PassOf(p.First().Key) is "position" or "depth");
+        var (source, notes, width) = Sequence(files, document, media, needsAlpha: rendered, exr: true, covered: covered);
         PassFrames[] beside = apart ? [.. passes.Select(p => Pass(p.ToDictionary(f => f.Key, f => f.Value), source, media))] : [];
         bool exr = form.Files.All(f => f.FileName.EndsWith(".exr", StringComparison.OrdinalIgnoreCase));
         PassMeaning? meaning = null;
@@ -618,12 +619,14 @@ public static class ContactApi
     }
 
     /// <summary>Numbered pictures as a source, kept; and what was found on their arrival.</summary>
+    /// <param name="covered">Files beside them say where those without alpha show something.</param>
     internal static (FrameSource Source, IReadOnlyList<string> Notes, int Width) Sequence(
         Dictionary<string, byte[]> files,
         ShotDocument shot,
         MediaStore media,
         bool needsAlpha,
-        bool exr
+        bool exr,
+        bool covered = false
     )
     {
         var notes = new List<string>();
@@ -661,7 +664,8 @@ public static class ContactApi
                     notes.Add($"Its colours are {primaries = p.Primaries.Name}; they are worked on as BT.709.");
                 }
                 float[][]? planes = p.Picture(alpha: true, "element", "beauty", "rgba", "combined");
-                alpha &= planes is not null;
+                // A render without alpha covers what its own positions or depth say.
+                alpha &= planes is not null || covered || p.Channels.Any(c => RenderedPasses.CoversBy(c.Name));
                 int bad = (planes ?? []).Sum(c => c.Count(v => !float.IsFinite(v)));
                 if (bad > 0)
                 {
@@ -682,7 +686,9 @@ public static class ContactApi
         }
         if (needsAlpha && !alpha)
         {
-            throw new ShotFault("A frame has no alpha. Render the element with its coverage as alpha.");
+            throw new ShotFault(
+                "A frame has no alpha, and neither positions nor depth that say where it shows something. Render the element with its coverage as alpha."
+            );
         }
         int[] missing = [.. Enumerable.Range(own[0].Frame, own[^1].Frame - own[0].Frame + 1).Except(own.Select(f => f.Frame)).Take(12)];
         if (own.Length > 1 && missing.Length > 0)

@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 
 namespace Plenk.Core.Shots;
 
@@ -22,6 +23,9 @@ public sealed record Element : Extensible
 
     /// <summary>Of rendered frames: how their passes are meant; null: as ours, positions in metres of the world.</summary>
     public PassMeaning? Passes { get; init; }
+
+    /// <summary>Of rendered frames: how their depth is meant where they bring no positions; null: metres along the axis.</summary>
+    public DepthConvention? DepthAs { get; init; }
 
     /// <summary>Of rendered frames: lit again by the shot's lights; null: as they came.</summary>
     public Relit? Relit { get; init; }
