@@ -316,6 +316,22 @@ public sealed class ShotStore(Database database)
     {
         await using NpgsqlConnection connection = await database.Source.OpenConnectionAsync();
         await using NpgsqlTransaction transaction = await connection.BeginTransactionAsync();
+        // Shots of one place change together: they wait for each other before any of their rows is locked.
+        await using (
+            var together = new NpgsqlCommand(
+                """
+                select pg_advisory_xact_lock(hashtextextended(s.production || '/' || (r.document ->> 'sharesPlace'), 0))
+                from shot s join revision r on r.shot_id = s.id and r.number = s.head
+                where s.id = $1 and r.document ->> 'sharesPlace' is not null
+                """,
+                connection,
+                transaction
+            )
+        )
+        {
+            together.Parameters.AddWithValue(shot);
+            await together.ExecuteNonQueryAsync();
+        }
         await using (
             var locking = new NpgsqlCommand(
                 "select id, production, sequence, code, title, head from shot where id = $1 for update",
@@ -342,7 +358,7 @@ public sealed class ShotStore(Database database)
                 );
             }
             int head = of.Head;
-            (RevisionRow headRow, _) = await ReadRow(head);
+            (RevisionRow headRow, string before) = await ReadRow(head);
             if (baseRevision is not null && head != baseRevision)
             {
                 throw new ConflictException(headRow);
@@ -358,6 +374,7 @@ public sealed class ShotStore(Database database)
             update.Parameters.AddWithValue(row.Number);
             update.Parameters.AddWithValue(json);
             await update.ExecuteNonQueryAsync();
+            await Share(connection, transaction, of, before, json, row);
             await transaction.CommitAsync();
             return kept;
         }
@@ -373,6 +390,81 @@ public sealed class ShotStore(Database database)
             c.Parameters.AddWithValue(number);
             await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
             return await r.ReadAsync() ? (Revision(r, 0), r.GetString(7)) : throw new NotThereException($"There is no revision {number}.");
+        }
+    }
+
+    /// <summary>What a shot changed of a place that it shares, in the other shots of that place: a revision of each, of the same hand.</summary>
+    private static async Task Share(
+        NpgsqlConnection connection,
+        NpgsqlTransaction transaction,
+        ShotRow of,
+        string before,
+        string after,
+        RevisionRow made
+    )
+    {
+        // Most shots share none: nothing is read for them.
+        if (!before.Contains("\"sharesPlace\"", StringComparison.Ordinal) || !after.Contains("\"sharesPlace\"", StringComparison.Ordinal))
+        {
+            return;
+        }
+        ShotDocument was = ShotJson.Read(before),
+            now = ShotJson.Read(after);
+        if (was.SharesPlace is not { } place || now.SharesPlace != place)
+        {
+            return;
+        }
+        var others = new List<(long Id, int Head, string Json)>();
+        await using (
+            var find = new NpgsqlCommand(
+                """
+                select s.id, s.head, r.document::text from shot s join revision r on r.shot_id = s.id and r.number = s.head
+                where r.document ->> 'sharesPlace' = $1 and s.production = $2 and s.id <> $3 order by s.id for update of s
+                """,
+                connection,
+                transaction
+            )
+        )
+        {
+            find.Parameters.AddWithValue(place);
+            find.Parameters.AddWithValue(of.Production);
+            find.Parameters.AddWithValue(of.Id);
+            await using NpgsqlDataReader r = await find.ExecuteReaderAsync();
+            while (await r.ReadAsync())
+            {
+                others.Add((r.GetInt64(0), r.GetInt32(1), r.GetString(2)));
+            }
+        }
+        foreach (var (id, head, json) in others)
+        {
+            if (SharedPlace.Follow(was, now, ShotJson.Read(json)) is not { } followed)
+            {
+                continue;
+            }
+            string written = Written(followed);
+            await Insert(
+                connection,
+                transaction,
+                id,
+                new(head + 1, made.Who, default, $"{of.Code}: {made.What}", head + 1, await ContentOf(id, head), []),
+                written
+            );
+            await using var update = new NpgsqlCommand("update shot set head = $2 where id = $1", connection, transaction);
+            update.Parameters.AddWithValue(id);
+            update.Parameters.AddWithValue(head + 1);
+            await update.ExecuteNonQueryAsync();
+        }
+
+        async Task<int> ContentOf(long id, int number)
+        {
+            await using var c = new NpgsqlCommand(
+                "select content from revision where shot_id = $1 and number = $2",
+                connection,
+                transaction
+            );
+            c.Parameters.AddWithValue(id);
+            c.Parameters.AddWithValue(number);
+            return (int)(await c.ExecuteScalarAsync())!;
         }
     }
 

@@ -9,7 +9,7 @@ namespace Plenk.Work;
 
 /// <summary>
 /// A shot taken anew from elsewhere: what the projected set shows there is its plate, where the view stood is its camera, and set, lights
-/// and elements stand in it as they do in the shot that it is of.
+/// and elements stand in both: what one changes of them the other has as well.
 /// </summary>
 public static class Reshoot
 {
@@ -132,6 +132,7 @@ public static class Reshoot
             Pieces = shot.Pieces,
             Lights = shot.Lights,
             Elements = shot.Elements,
+            Curves = [.. shot.Curves.Where(c => c.Id.Split('/')[0] is "pieces" or "lights" or "elements")],
             Bounces = shot.Bounces,
             Contact = shot.Contact,
             ShutterDegrees = shot.ShutterDegrees,

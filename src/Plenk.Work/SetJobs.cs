@@ -1,3 +1,4 @@
+using Plenk.Core.Edits;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Store;
@@ -156,7 +157,15 @@ public sealed class SetJobs(ShotStore shots, MediaStore media, ShotEngine engine
             );
         }
         ShotDocument made = Reshoot.Document(engine, document, p.View, p.Code, frames, out IReadOnlyList<string> told);
+        // What was changed in the place meanwhile stands in it too.
+        ShotDocument newest = await Newest(job.Row);
+        made = made with { SharesPlace = newest.SharesPlace ?? newest.Code };
+        made = SharedPlace.Follow(document, Reduced.Seen(newest), made) ?? made;
         ShotRow row = await Begin(made, p.Who, $"From {document.Code}, seen from elsewhere");
+        if (newest.SharesPlace is null)
+        {
+            await Lay(job, p.Who, $"Its place shared with {row.Code}", d => d with { SharesPlace = d.SharesPlace ?? made.SharesPlace });
+        }
         return new(string.Join("; ", [$"{row.Code}, {frames.Count} frames", .. told]));
     }
 

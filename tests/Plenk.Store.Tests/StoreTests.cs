@@ -3,6 +3,7 @@ using System.Net.Sockets;
 using System.Text;
 using System.Text.Json;
 using Npgsql;
+using Plenk.Core.Edits;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
@@ -184,6 +185,53 @@ public sealed class StoreTests : IAsyncLifetime
         await results.Replace("k", "3");
         await results.Replace("other", "4");
         Assert.Equal(["3", "4"], await results.Read(["k", "other"]));
+    }
+
+    [Fact]
+    public async Task Shots_of_one_place_change_together_undo_included()
+    {
+        string production = Guid.NewGuid().ToString("N");
+        ShotDocument Of(string code, string? place) =>
+            new()
+            {
+                Production = production,
+                Sequence = "S",
+                Code = code,
+                SharesPlace = place,
+                Range = new(1001, 1002),
+                Pieces = [new() { Id = "floor", Name = "floor" }],
+            };
+        ShotRow one = await _shots.Create(Of("A", "A"), "ann", "new"),
+            two = await _shots.Create(Of("B", "A"), "ann", "new"),
+            apart = await _shots.Create(Of("C", null), "ann", "new");
+        await _shots.Edit(one.Id, "bob", d => Edits.Apply(d, [Edit.Set("pieces/floor/size", new Core.Geometry.Vec3(4, 1, 4))]));
+        async Task<(double, string, int)> Now(ShotRow shot)
+        {
+            var (document, revision) = (await _shots.Read(shot.Id))!.Value;
+            return (document.Pieces[0].Size.X, revision.What, revision.Number);
+        }
+        Assert.Equal((4, "A: Floor: size 1, 1, 1 m → 4, 1, 4 m", 2), await Now(two));
+        Assert.Equal("bob", (await _shots.Read(two.Id))!.Value.Revision.Who);
+        Assert.Equal((1, "new", 1), await Now(apart));
+        await _shots.Undo(one.Id, 2, "bob");
+        Assert.Equal(1, (await Now(two)).Item1);
+        // Both at once: neither waits for the other for ever, and both have both.
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 12)
+                .Select(i =>
+                    _shots.Edit(i % 2 == 0 ? one.Id : two.Id, "ann", d =>
+                        Edits.Apply(d, [Edit.Add("pieces", new Piece { Id = $"p{i}", Name = $"p{i}" })])
+                    )
+                )
+        );
+        string[] Ids(ShotDocument d) => [.. d.Pieces.Select(p => p.Id).Order(StringComparer.Ordinal)];
+        Assert.Equal(13, (await _shots.Read(one.Id))!.Value.Document.Pieces.Count);
+        Assert.Equal(Ids((await _shots.Read(one.Id))!.Value.Document), Ids((await _shots.Read(two.Id))!.Value.Document));
+        // No longer shared: each by itself.
+        await _shots.Edit(two.Id, "ann", d => Edits.Apply(d, [Edit.Set("sharesPlace", null)]));
+        await _shots.Edit(one.Id, "ann", d => Edits.Apply(d, [Edit.Remove("pieces/p3")]));
+        Assert.Contains((await _shots.Read(two.Id))!.Value.Document.Pieces, p => p.Id == "p3");
     }
 
     [Fact]

@@ -420,6 +420,10 @@ public sealed class FootageApiTests(Application application)
         );
         Assert.Equal(old["pieces"]!.ToJsonString(), now["pieces"]!.ToJsonString());
         Assert.Equal("F_0330_1", now["projections"]![0]!["camera"]!.ToString());
+        // What one of them changes of the place the other has too.
+        Assert.Equal(("F_0330", "F_0330"), (old["sharesPlace"]!.ToString(), now["sharesPlace"]!.ToString()));
+        Assert.True((await _client.Save(made, d => d["pieces"]![0]!["name"] = "the floor of both")).IsSuccessStatusCode);
+        Assert.Equal("the floor of both", (await _client.State(at))["document"]!["pieces"]![0]!["name"]!.ToString());
         // What is laid on there from the old camera is what its plate shows, by another way.
         async Task<CodeImage> Picture(string kind) =>
             RasterFile.Read(await _client.GetByteArrayAsync($"{made}/frames/1001/picture?kind={kind}&width=200&quality=middle"), kind);

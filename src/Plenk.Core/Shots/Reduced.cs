@@ -111,6 +111,7 @@ public static class Reduced
             Sequence = "",
             Code = "",
             Title = "",
+            SharesPlace = null,
             SurveyPoints = Places(shot),
             Notes = [],
             Tolerances = Nothing.Tolerances,

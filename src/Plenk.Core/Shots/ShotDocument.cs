@@ -18,6 +18,9 @@ public sealed record ShotDocument : Extensible
     public string Title { get; init; } = "";
     public string Units { get; init; } = "metre";
     public string ColorSpace { get; init; } = "linear-bt709";
+
+    /// <summary>Shots of one production with one name here share what stands in the place: its pieces, lights and elements.</summary>
+    public string? SharesPlace { get; init; }
     public FrameRange Range { get; init; } = new(1001, 1001);
 
     /// <summary>The frame that <see cref="Hanging"/> has stood all at that hangs; never kept.</summary>

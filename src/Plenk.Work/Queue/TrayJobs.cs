@@ -41,6 +41,9 @@ public abstract class TrayJobs(ShotStore shots)
         Asking.Read(job.Kind, (await shots.Read(job.ShotId, revision))!.Value.Document);
 
     /// <summary>A shot of its own.</summary>
+    /// <summary>The shot as it is now, whatever the job was asked on.</summary>
+    protected async Task<ShotDocument> Newest(JobRow job) => (await shots.Read(job.ShotId))!.Value.Document;
+
     protected Task<ShotRow> Begin(ShotDocument made, string who, string what) => shots.Create(made, who, what);
 
     /// <summary>
