@@ -2,9 +2,11 @@ using System.Globalization;
 using System.Numerics;
 using Plenk.Core;
 using Plenk.Core.Cameras;
+using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
+using Plenk.Core.Readings;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
@@ -365,6 +367,95 @@ public static class LightWork
             );
         }
         return (real, around / Vector3.Max(new(1e-9f), around + lit), lit, around);
+    }
+
+    /// <summary>
+    /// Widths of the named real shadow's edge along the line between its two spots, pixels of the plate: the plate's, that of our sun's
+    /// visibility on the set, and that of the plate's sharpest edges.
+    /// </summary>
+    /// <exception cref="ShotFault">One of them cannot be told; says which and why.</exception>
+    public static (double Real, double Ours, double? Lens) Softness(ShotEngine engine, ShotDocument shot)
+    {
+        double ours = SunEdge(engine, shot);
+        shot = Reduced.Filmed(shot);
+        ShadowPair pair = shot.RealShadow!;
+        FloatImage plate = engine.Plates.QuietPlate(shot, pair.Frame, shot.Plate?.Width ?? 0);
+        const int half = 8;
+        double Level(Vector2 at)
+        {
+            if (!(at.X >= 0.5 && at.Y >= 0.5 && at.X < plate.Width - 0.5 && at.Y < plate.Height - 0.5))
+            {
+                throw new ShotFault("The line between the two spots of the real shadow leaves the picture. Name them anew.");
+            }
+            Span<float> p = stackalloc float[3];
+            plate.SampleBilinear(at.X, at.Y, p);
+            return Luminance.Of(new Vector3(p[0], p[1], p[2]));
+        }
+        Vector2[] line = Line(pair);
+        Vector2 along = Vector2.Normalize(line[^1] - line[0]),
+            aside = new(-along.Y, along.X);
+        double[] real = [.. line.Select(at => Enumerable.Range(-half, 2 * half + 1).Average(k => Level(at + k * aside)))];
+        return (
+            SoftnessReadings.Width(real)
+                ?? throw new ShotFault(
+                    "The plate shows no single edge between the two spots: name them on one even surface, well on either side of it."
+                ),
+            ours,
+            PlateMeasure.Of(plate, null, null).EdgePx
+        );
+    }
+
+    /// <summary>Pixels apart from the lit to the shadowed spot.</summary>
+    private static Vector2[] Line(ShadowPair pair)
+    {
+        Vector2 from = new((float)pair.LitX, (float)pair.LitY),
+            way = new Vector2((float)pair.DarkX, (float)pair.DarkY) - from;
+        float length = way.Length();
+        return length < 12
+            ? throw new ShotFault("The two spots of the real shadow are less than 12 px apart: name them further from its edge.")
+            : [.. Enumerable.Range(0, (int)length + 1).Select(i => from + i / length * way)];
+    }
+
+    /// <summary>The width of our sun's edge on the set between the two spots of the real shadow, 10 to 90 %, pixels of the plate.</summary>
+    /// <exception cref="ShotFault">There is none; says why.</exception>
+    public static double SunEdge(ShotEngine engine, ShotDocument shot)
+    {
+        shot = Reduced.Filmed(shot);
+        ShadowPair pair = shot.RealShadow ?? throw new ShotFault("Name a lit and a shadowed spot of one surface first.");
+        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, pair.Frame), pair.Frame);
+        Light sun = at.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false, InPlate: true })
+            ?? throw new ShotFault("No sun is set that lit the plate: find it at step 5.");
+        SampledLight sampled = LightRig.Of([sun with { Alone = false }]).Sampled[0];
+        SetScene set = engine.Place.Set(at);
+        var (pose, pinhole) = engine.Camera(shot, pair.Frame);
+        const uint rays = 256;
+        double Open(Vector2 spot)
+        {
+            if (!pinhole.TryDirection(spot.X, spot.Y, out Vec3 d))
+            {
+                throw new ShotFault("The line between the two spots of the real shadow leaves the picture. Name them anew.");
+            }
+            var ray = new Ray(pose.Position.ToSingle(), (pose.Rotation * d).Normalized().ToSingle());
+            Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+            if (!hit.IsHit)
+            {
+                throw new ShotFault("Part of the line between the two spots of the real shadow lies on nothing that is built.");
+            }
+            Vector3 n = set.Instances[hit.Instance].FaceNormal(hit);
+            n = Vector3.Dot(n, ray.Direction) > 0 ? -n : n;
+            Vector3 p = ray.At(hit.T) + 1e-3f * n;
+            int open = 0;
+            for (uint k = 0; k < rays; k++)
+            {
+                LightSample s = sampled.Sample(p, n, Sampling.Point(k, shot.Seed + 17, 0), null);
+                open += s.Factor > 0 && !set.Scene.Occluded(new Ray(p, s.Direction), RayKinds.LightSet) ? 1 : 0;
+            }
+            return (double)open / rays;
+        }
+        return SoftnessReadings.Width([.. Line(pair).Select(Open)])
+            ?? throw new ShotFault(
+                "Our sun casts no single edge between the two spots: build what throws that shadow, or name them further from the edge."
+            );
     }
 
     /// <summary>Direct light (suns and lamps of the plate) and what comes from all around, on the set at a spot of the picture.</summary>

@@ -110,6 +110,15 @@ public sealed record ReadingKind(
                 : LightWork.Level(engine, s) is var l ? ContactReadings.Level(l.Real, l.Ours, s.RealShadow)
                 : null!
         ),
+        new(
+            1,
+            SoftnessReadings.Blank,
+            s => s.RealShadow is null ? Reduced.None(s) : Reduced.Filmed(Reduced.Light(s)) with { RealShadow = s.RealShadow },
+            (engine, s, _) =>
+                s.RealShadow is null ? SoftnessReadings.Blank with { Note = "no real shadow is named" }
+                : LightWork.Softness(engine, s) is var w ? SoftnessReadings.Of(w.Real, w.Ours, w.Lens, s.RealShadow)
+                : null!
+        ),
         .. FinishKinds.Select(k => new ReadingKind(5, k.Blank, Shown, (engine, shot, stop) =>
             Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop)))
         )),

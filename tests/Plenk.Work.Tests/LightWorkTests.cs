@@ -300,10 +300,9 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         );
     }
 
-    [Fact]
-    public void A_shadow_is_held_against_a_real_one_and_brought_to_it()
+    /// <summary>Sunlit spots of the basin floor and dark ones in the shadow of a window's pier, by how near to each other they are.</summary>
+    private ShadowPair[] Pairs()
     {
-        // A sunlit spot of the basin floor and one in the shadow of a window's pier, a metre apart.
         SetLight light = _demo.Engine.Renderer.LightOn(_demo.Document, 1036, 320);
         int[] Spots(Func<float, bool> sun) =>
             [
@@ -321,15 +320,66 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
                         && _demo.Engine.Pick(_demo.Document, 1036, i % 320 * 4 + 2, i / 320 * 4 + 2).PieceId == "basin_floor"
                     ),
             ];
-        int[] lits = Spots(v => v > 0.99f),
-            darks = Spots(v => v == 0);
+        int[] lits = Spots(v => v > 0.99f);
         double Far(int a, int b) => Math.Pow(a % 320 - b % 320, 2) + Math.Pow(a / 320 - b / 320, 2);
-        var nearest = darks
-            .Select(d => (Dark: d, Lit: lits.MinBy(l => Far(l, d))))
-            .OrderBy(p => Far(p.Dark, p.Lit))
-            .ElementAt(darks.Length / 10);
-        (double X, double Y) lit = (nearest.Lit % 320 * 4 + 2, nearest.Lit / 320 * 4 + 2),
-            dark = (nearest.Dark % 320 * 4 + 2, nearest.Dark / 320 * 4 + 2);
+        return
+        [
+            .. Spots(v => v == 0)
+                .Select(d => (Dark: d, Lit: lits.MinBy(l => Far(l, d))))
+                .OrderBy(p => Far(p.Dark, p.Lit))
+                .Select(p => new ShadowPair(1036, p.Lit % 320 * 4 + 2, p.Lit / 320 * 4 + 2, p.Dark % 320 * 4 + 2, p.Dark / 320 * 4 + 2)),
+        ];
+    }
+
+    // A penumbra is as wide as its light: four times the disc, four times the edge (its 10 to 90 % in the picture, along one line).
+    [Fact]
+    public void A_shadows_edge_is_held_against_the_real_one()
+    {
+        double? Ours(ShotDocument shot, double degrees)
+        {
+            try
+            {
+                return LightWork.SunEdge(_demo.Engine, Wide(shot, degrees));
+            }
+            catch (ShotFault)
+            {
+                return null;
+            }
+        }
+        ShotDocument Wide(ShotDocument shot, double degrees) =>
+            shot with
+            {
+                Lights = [.. shot.Lights.Select(l => l.Kind == LightKind.Sun ? l with { AngularDiameterDegrees = degrees } : l)],
+            };
+        ShadowPair[] pairs = [.. Pairs().Where(p => Math.Abs(p.LitX - p.DarkX) + Math.Abs(p.LitY - p.DarkY) is > 40 and < 200)];
+        (ShotDocument Shot, double Times)[] told =
+        [
+            .. from pair in pairs.Where((_, i) => i % Math.Max(1, pairs.Length / 60) == 0)
+            let shot = _demo.Document with
+            {
+                RealShadow = pair,
+            }
+            let one = Ours(shot, 0.4)
+            let four = Ours(shot, 1.6)
+            where one > 1.5 && four is not null
+            select (shot, four.Value / one.Value),
+        ];
+        Assert.NotEmpty(told);
+        double[] times = [.. told.Select(t => t.Times).Order()];
+        Assert.InRange(times[times.Length / 2], 3.2, 4.8);
+        ReadingKind softness = ReadingKind.All.First(k => k.Blank.Id == "contact.softness");
+        Assert.Contains("no real shadow", softness.Take(_demo.Engine, _demo.Document).Note);
+        Reading reading = softness.Take(_demo.Engine, told[0].Shot);
+        Assert.True(reading.Value is not null || reading.Note.Length > 20, "it says neither a width nor why there is none");
+    }
+
+    [Fact]
+    public void A_shadow_is_held_against_a_real_one_and_brought_to_it()
+    {
+        ShadowPair[] pairs = Pairs();
+        ShadowPair pair = pairs[pairs.Length / 10];
+        (double X, double Y) lit = (pair.LitX, pair.LitY),
+            dark = (pair.DarkX, pair.DarkY);
         ShotDocument shot = _demo.Document with { RealShadow = new(1036, lit.X, lit.Y, dark.X, dark.Y) };
         ReadingKind level = ReadingKind.All.First(k => k.Blank.Id == "contact.level");
         Reading right = level.Take(_demo.Engine, shot);

@@ -21,6 +21,8 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
         {
             "contact.gap" => Stood(shot, reading, value / 1000),
             "contact.level" => Lit(shot, reading),
+            "contact.softness" => Softened(shot, reading),
+            "finish.holdout" => Held(shot, value),
             "light.sun" => Turned(shot),
             "finish.black" => new(FormattableString.Invariant($"Lift its black by {value:0.0000}"), Brings: FinishKind.Levels),
             "finish.edge" when value < 0 => new(
@@ -78,6 +80,45 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
                             .Prepend(Edit.Set($"lights/{EditPath.Escape(l.Id)}/strength", by * l.Strength))
                     ),
                 ]
+            );
+    }
+
+    /// <summary>A penumbra is as wide as its light: the sun's disc is made as large as the real edge asks for.</summary>
+    private static Mend? Softened(ShotDocument shot, Reading reading)
+    {
+        if (
+            reading.Factor is not { } by
+            || !(by > 0)
+            || shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false, InPlate: true }) is not { } sun
+            || shot.Curves.Any(c => c.Id == $"lights/{EditPath.Escape(sun.Id)}/angularDiameterDegrees")
+        )
+        {
+            return null;
+        }
+        double wide = Math.Clamp(by * sun.AngularDiameterDegrees, 0.01, 60);
+        return new(
+            FormattableString.Invariant($"Make the sun {wide:0.00}° wide instead of {sun.AngularDiameterDegrees:0.00}°"),
+            [Edit.Set($"lights/{EditPath.Escape(sun.Id)}/angularDiameterDegrees", wide)]
+        );
+    }
+
+    /// <summary>
+    /// An edge that hides is too sharp: the step that widens edges is brought. It is too wide: mattes that hide are feathered by as much less
+    /// (a straight ramp's 10 to 90 % are 0.8 of it).
+    /// </summary>
+    private static Mend? Held(ShotDocument shot, double value)
+    {
+        if (value < 0)
+        {
+            return new(FormattableString.Invariant($"Widen its edge by {-value:0.00} px"), Brings: FinishKind.EdgeWidth);
+        }
+        Matte[] wide = [.. shot.Mattes.Where(m => m is { Off: false, HidesBeyondMetres: not null, FeatherPixels: > 1 })];
+        double less = value / 0.8;
+        return wide.Length == 0
+            ? null
+            : new(
+                FormattableString.Invariant($"Feather {string.Join(" and ", wide.Select(m => m.Name))} by {less:0.0} px less"),
+                [.. wide.Select(m => Edit.Set($"mattes/{EditPath.Escape(m.Id)}/featherPixels", Math.Max(0, m.FeatherPixels - less)))]
             );
     }
 

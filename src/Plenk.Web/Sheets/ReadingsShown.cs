@@ -9,7 +9,7 @@ public static class ReadingsShown
     public static bool IsIdle(string id, ShotDocument shot) =>
         id switch
         {
-            "contact.level" => shot.RealShadow is null,
+            "contact.level" or "contact.softness" => shot.RealShadow is null,
             "set.cloud" => shot.Clouds.Count == 0,
             "projection.stitch" => shot.OtherCameras.Count == 0,
             "projection.parallax" => !shot.Pieces.Any(p => p is { IsSeen: true, Duties.New: true }),

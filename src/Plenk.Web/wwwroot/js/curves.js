@@ -8,9 +8,9 @@ const number = (name) => Number(body.querySelector(`[name="${name}"]`).value);
 
 // What the rail shows of the chosen one, as the server has drawn it: keys can be pulled, and the handles of free ones.
 export function curve() {
-  const box = body.querySelector('[data-curve]');
+  const box = body.querySelector('[data-drawn-curve]');
   if (!box) return null;
-  const c = JSON.parse(box.dataset.curve);
+  const c = JSON.parse(box.dataset.drawnCurve);
   return {
     name: c.name,
     curves: c.curves,
