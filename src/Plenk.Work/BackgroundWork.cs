@@ -195,12 +195,12 @@ public sealed class BackgroundWork(ShotEngine engine)
                 .Select(m => new SeenMoment(
                     m.Grid,
                     m.Set,
-                    shot.Pieces.All(p => p.HangsOn is null)
+                    shot.Pieces.All(p => !Hanging.Moves(shot, p))
                         ? null
                         :
                         [
                             .. m.Set.Pieces.Zip(set.Pieces, (then, now) =>
-                                then.HangsOn is null
+                                !Hanging.Moves(shot, then)
                                     ? (Similarity?)null
                                     : PieceMeshes.PlaceOf(now).After(PieceMeshes.PlaceOf(then).Inverse())
                             ),

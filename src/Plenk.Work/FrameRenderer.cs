@@ -2,7 +2,6 @@ using System.Numerics;
 using Plenk.Core;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
-using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
@@ -186,7 +185,7 @@ public sealed class FrameRenderer(ShotEngine engine)
     {
         int n = Math.Min(MostMoments, samples);
         ShotCamera camera = ShotCamera.Of(given)!;
-        HashSet<string> moving = [.. given.Pieces.Where(p => Moves(given, p)).Select(p => p.Id)];
+        HashSet<string> moving = [.. given.Pieces.Where(p => Hanging.Moves(given, p)).Select(p => p.Id)];
         return
         [
             .. Enumerable
@@ -225,11 +224,6 @@ public sealed class FrameRenderer(ShotEngine engine)
                 }),
         ];
     }
-
-    /// <summary>A piece stands elsewhere from frame to frame.</summary>
-    internal static bool Moves(ShotDocument shot, Piece piece) =>
-        piece.HangsOn is not null
-        || shot.Curves.Any(c => c.Id.StartsWith($"pieces/{EditPath.Escape(piece.Id)}/", StringComparison.Ordinal));
 
     /// <summary>Camera, set and elements at those moments; null: the shutter is not counted.</summary>
     private IReadOnlyList<RenderMoment>? WhileOpen(
@@ -307,7 +301,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             pose,
             pinhole.Resized(width, PlateMedia.HeightFor(shot, width)),
             [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e.ObjectToWorld))],
-            !set.Pieces.Any(p => Moves(shot, p)) ? null : [.. set.Pieces.Select(Taken)],
+            !set.Pieces.Any(p => Hanging.Moves(shot, p)) ? null : [.. set.Pieces.Select(Taken)],
             back
         );
     }

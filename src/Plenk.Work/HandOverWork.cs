@@ -660,7 +660,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
                         p.Name.Length > 0 ? p.Name : p.Id,
                         set.Meshes[i],
                         [],
-                        !FrameRenderer.Moves(shot, p)
+                        !Hanging.Moves(shot, p)
                             ? [(first, Similarity.Identity)]
                             :
                             [

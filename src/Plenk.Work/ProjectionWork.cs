@@ -42,13 +42,13 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
             pose,
             pinhole,
             set,
-            set.Pieces.Any(q => q.HangsOn is not null)
+            set.Pieces.Any(q => Hanging.Moves(shot, q))
                 ?
                 [
                     .. set
                         .Pieces.Zip(looked.Pieces)
                         .Select(q =>
-                            q.First.HangsOn is null
+                            !Hanging.Moves(shot, q.First)
                                 ? (Similarity?)null
                                 : PieceMeshes.PlaceOf(q.First).After(PieceMeshes.PlaceOf(q.Second).Inverse())
                         ),
@@ -221,7 +221,7 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 "seams",
                 2,
                 Reduced.Footage(shot),
-                shot.Projections.Any(p => p.Kind == SourceKind.Running) || shot.Pieces.Any(p => p.HangsOn is not null) ? at : 0
+                shot.Projections.Any(p => p.Kind == SourceKind.Running) || shot.Pieces.Any(p => Hanging.Moves(shot, p)) ? at : 0
             ),
             () =>
                 [

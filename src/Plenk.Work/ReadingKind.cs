@@ -287,7 +287,7 @@ public sealed record ReadingKind(
     }
 
     private static IEnumerable<Piece> Painted(ShotDocument shot) =>
-        shot.Pieces.Where(p => p is { IsSeen: true, Off: false, HangsOn: null, Kind: not PieceKind.Figure, Duties.New: true });
+        shot.Pieces.Where(p => p is { IsSeen: true, Off: false, Kind: not PieceKind.Figure, Duties.New: true } && !Hanging.Moves(shot, p));
 
     private static Reading Parallax(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
@@ -326,9 +326,7 @@ public sealed record ReadingKind(
 
     private static Reading Gap(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
-        bool moves =
-            shot.Elements.Any(e => !e.Off && (e.Keys.Count > 0 || e.HangsOn is not null))
-            || shot.Pieces.Any(p => !p.Off && p.HangsOn is not null);
+        bool moves = shot.Elements.Any(e => !e.Off && Hanging.Moves(shot, e)) || shot.Pieces.Any(p => !p.Off && Hanging.Moves(shot, p));
         int every = Math.Max(1, shot.Range.Count / 48);
         var frames = new List<(int, Reading)>();
         foreach (

@@ -54,7 +54,7 @@ public sealed class SeenPieces(ShotEngine engine)
         Similarity?[] moved =
         [
             .. looked.Pieces.Select(p =>
-                at == frame || p.HangsOn is null || set.Pieces.FirstOrDefault(q => q.Id == p.Id) is not { } q
+                at == frame || !Hanging.Moves(shot, p) || set.Pieces.FirstOrDefault(q => q.Id == p.Id) is not { } q
                     ? (Similarity?)null
                     : PieceMeshes.PlaceOf(q).After(PieceMeshes.PlaceOf(p).Inverse())
             ),

@@ -149,6 +149,65 @@ public sealed class CurveTests
         Assert.True(Hanging.At(shot, 1006.25).Pieces[0].RotationYxzDegrees.X > 45);
     }
 
+    // By hand: a door a metre wide on the left edge of its front opens towards whoever stands before it. Opened by a right angle its right
+    // edge, a metre from the hinge, stands a metre before it.
+    [Fact]
+    public void A_door_swings_on_its_edge()
+    {
+        var door = new Piece
+        {
+            Id = "door",
+            Kind = PieceKind.Box,
+            Position = new(2, 0.5, -3),
+            Size = new(1, 2, 0.05),
+        };
+        PieceHinge left = PieceHinge.Edges(door)[0].Hinge;
+        ShotDocument shot = Shot with
+        {
+            Pieces = [door with { Hinge = left }],
+            Curves =
+            [
+                Curve("pieces/door/hinge/degrees", new(1001, 0, Handle: KeyHandle.Straight), new(1010, 90, Handle: KeyHandle.Straight)),
+            ],
+        };
+        Assert.Empty(ShotChecks.Faults(shot));
+        Vec3 RightEdge(double frame)
+        {
+            Piece p = Hanging.At(shot, frame).Pieces[0];
+            return new Similarity(
+                1,
+                Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z),
+                p.Position
+            ).Apply(new(0.5, 0, 0.025));
+        }
+        Assert.True((RightEdge(1001) - new Vec3(2.5, 0.5, -2.975)).Length < 1e-12);
+        Assert.True((RightEdge(1010) - new Vec3(1.5, 0.5, -1.975)).Length < 1e-12);
+        double half = Math.Sqrt(0.5);
+        Assert.True((RightEdge(1005.5) - new Vec3(1.5 + half, 0.5, -2.975 + half)).Length < 1e-12);
+        // Stood once it is not swung again, and not at another frame by mistake.
+        ShotDocument stood = Hanging.At(shot, 1010);
+        Assert.Same(stood, Hanging.At(stood, 1010));
+        Assert.Throws<InvalidOperationException>(() => Hanging.At(stood, 1005));
+        Assert.True(Hanging.Moves(shot, door));
+        Assert.False(Hanging.Moves(Shot, door));
+        // A lid on a turned piece swings about its own edge, wherever that lies.
+        Piece lid = new()
+        {
+            Id = "lid",
+            Kind = PieceKind.Plane,
+            Size = new(2, 1, 1),
+            RotationYxzDegrees = new(0, 90, 0),
+        };
+        Piece open = PieceHinge.Swung(lid with { Hinge = PieceHinge.Edges(lid)[2].Hinge with { Degrees = -90 } });
+        var placed = new Similarity(
+            1,
+            Rotations.FromEulerYxzDegrees(open.RotationYxzDegrees.X, open.RotationYxzDegrees.Y, open.RotationYxzDegrees.Z),
+            open.Position
+        );
+        Assert.True((placed.Apply(new(0, 0, -0.5)) - new Vec3(-0.5, 0, 0)).Length < 1e-12);
+        Assert.True((placed.Apply(new(0, 0, 0.5)) - new Vec3(-0.5, 1, 0)).Length < 1e-12, $"{placed.Apply(new(0, 0, 0.5))}");
+    }
+
     // By hand: at a tenth of its size a world has a tenth of the metres, and ten times as much air in each.
     [Fact]
     public void Keys_go_along_with_the_world_and_with_the_plate()

@@ -122,4 +122,86 @@ public sealed class CurveWorkTests(DemoShot demo) : IClassFixture<DemoShot>
             expected = -0.05 * pinhole.Resized(640, 360).Fy / depth;
         Assert.True(Math.Abs(by - expected) < 0.12 * Math.Abs(expected), $"{by:0.000} px, {expected:0.000} by hand");
     }
+
+    // A door before the camera that wears what the plate shows there, filmed shut, swings open: at its new place it shows what it showed
+    // where it was shut.
+    [Fact]
+    public void A_hinged_piece_takes_its_footage_along()
+    {
+        const int shut = 1036,
+            open = 1040;
+        var (pose, pinhole) = demo.Engine.Camera(Shot, shut);
+        Vec3 ahead = pose.Position + pose.Rotation * new Vec3(0, 0, -3);
+        // A plane's front is its +Y: it is tilted to face the camera.
+        var door = new Piece
+        {
+            Id = "door",
+            Name = "door",
+            Kind = PieceKind.Plane,
+            Position = ahead,
+            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(pose.Rotation * Rotations.AboutX(Math.PI / 2)),
+            Size = new(1, 1, 1),
+            Duties = new() { Seen = true, New = true },
+        };
+        door = door with { Hinge = PieceHinge.Edges(door)[0].Hinge };
+        ShotDocument shot = Shot with
+        {
+            Pieces = [.. Shot.Pieces, door],
+            Elements = [],
+            Finish = new(),
+            Projections =
+            [
+                new()
+                {
+                    Id = "held",
+                    Name = "held",
+                    Kind = SourceKind.Held,
+                    Frame = shut,
+                    Pieces = ["door"],
+                },
+            ],
+            Curves = [new() { Id = "pieces/door/hinge/degrees", Keys = [new(shut, 0), new(open, 40)] }],
+        };
+        const int width = 640;
+        FloatImage plate = demo.Engine.Plates.QuietPlate(shot, shut, width),
+            comp = demo.Engine.Renderer.Render(shot, open, width, RenderQuality.Middle).Comp;
+        Piece then = Hanging.At(shot, open).Pieces[^1];
+        Similarity Placed(Piece p) =>
+            new(1, Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z), p.Position);
+        var (later, lens) = demo.Engine.Camera(shot, open);
+        // With the plate's grain on it, and finer or coarser than it was.
+        var spots = (
+            from u in Enumerable.Range(-3, 7)
+            from v in Enumerable.Range(-3, 7)
+            let own = new Vec3(u / 8.0, 0, v / 8.0)
+            select (Was: Pixel(pinhole, pose, Placed(door).Apply(own)), Now: Pixel(lens, later, Placed(then).Apply(own)))
+        ).ToArray();
+        double Middle(Func<((double X, double Y) Was, (double X, double Y) Now), (double X, double Y)> at) =>
+            spots.Select(s => Math.Abs(Mean(comp, s.Now) / Mean(plate, at(s)) - 1)).Order().ElementAt(spots.Length / 2);
+        Assert.True(Middle(s => s.Was) < 0.06, $"the middle one is {100 * Middle(s => s.Was):0.0} % off");
+        Assert.True(Middle(s => s.Now) > 0.12, $"it might as well show what lies behind: {100 * Middle(s => s.Now):0.0} %");
+        // Swung away it is elsewhere: what the plate shows at its old place is not there any more by chance.
+        Vec3 corner = new(0.375, 0, 0.375);
+        var (x0, y0) = Pixel(pinhole, pose, Placed(door).Apply(corner));
+        var (x1, y1) = Pixel(lens, later, Placed(then).Apply(corner));
+        Assert.True(Math.Abs(x0 - x1) + Math.Abs(y0 - y1) > 20);
+
+        (double X, double Y) Pixel(Pinhole through, Pose from, Vec3 place)
+        {
+            Assert.True(through.Resized(width, 360).TryProject(from, place, out double x, out double y));
+            return (x, y);
+        }
+        static double Mean(FloatImage image, (double X, double Y) at)
+        {
+            double sum = 0;
+            for (int y = (int)at.Y - 1; y <= (int)at.Y + 1; y++)
+            {
+                for (int x = (int)at.X - 1; x <= (int)at.X + 1; x++)
+                {
+                    sum += image[x, y, 0] + image[x, y, 1] + image[x, y, 2];
+                }
+            }
+            return Math.Max(1e-6, sum);
+        }
+    }
 }

@@ -185,6 +185,11 @@ public static class ShotChecks
         {
             Need(p.Position.IsFinite && p.RotationYxzDegrees.IsFinite, $"Set, {p.Name}: its place is not a number.");
             Need(
+                p.Hinge is not { } hinge
+                    || (hinge.At.IsFinite && hinge.Axis.IsFinite && hinge.Axis.Length > 1e-9 && Math.Abs(hinge.Degrees) <= 36_000),
+                $"Set, {p.Name}: its hinge is a place and a direction, and opens by a number of degrees."
+            );
+            Need(
                 Math.Max(p.Size.X, Math.Max(p.Size.Y, p.Size.Z)) <= Farthest && p.Position.Length <= Farthest,
                 $"Set, {p.Name}: nothing filmed is more than {Farthest / 1000:0} km large or away. Check the unit."
             );

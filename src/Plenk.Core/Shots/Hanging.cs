@@ -55,7 +55,7 @@ public static class Hanging
         {
             shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] };
         }
-        if (!shot.Pieces.Any(p => p.HangsOn is not null) && !shot.Elements.Any(e => e.HangsOn is not null))
+        if (!shot.Pieces.Any(p => p is { HangsOn: not null } or { Hinge.Degrees: not 0 }) && !shot.Elements.Any(e => e.HangsOn is not null))
         {
             return shot;
         }
@@ -64,9 +64,25 @@ public static class Hanging
         return shot with
         {
             StoodAt = frame,
-            Pieces = [.. shot.Pieces.Select(p => Of(p.HangsOn) is { } pose ? Placed(p, pose) : p)],
+            Pieces = [.. shot.Pieces.Select(PieceHinge.Swung).Select(p => Of(p.HangsOn) is { } pose ? Placed(p, pose) : p)],
             Elements = [.. shot.Elements.Select(e => Of(e.HangsOn) is { } pose ? Placed(e, pose) : e)],
         };
+    }
+
+    /// <summary>A piece stands elsewhere from frame to frame.</summary>
+    public static bool Moves(ShotDocument shot, Piece piece) => piece.HangsOn is not null || IsKeyed(shot, "pieces", piece.Id);
+
+    /// <summary>An element does.</summary>
+    public static bool Moves(ShotDocument shot, Element e) => e.HangsOn is not null || e.Keys.Count > 0 || IsKeyed(shot, "elements", e.Id);
+
+    private static bool IsKeyed(ShotDocument shot, string list, string id)
+    {
+        if (shot.Curves.Count == 0)
+        {
+            return false;
+        }
+        string own = $"{list}/{id.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}/";
+        return shot.Curves.Any(c => c.Id.StartsWith(own, StringComparison.Ordinal));
     }
 
     public static Piece Placed(Piece piece, Pose frame) =>

@@ -51,7 +51,15 @@ public static class FinishSheet
             string id = FreeId.Of(shot.Finish.Steps.Select(s => s.Id), k.Kind.ToString().ToLowerInvariant());
             Edit[] edits =
             [
-                Edit.Add("finish/steps", k.Default with { Id = id }),
+                // A shutter that is set is that of vectors too.
+                Edit.Add(
+                    "finish/steps",
+                    k.Default with
+                    {
+                        Id = id,
+                        Degrees = shot.ShutterDegrees > 0 ? shot.ShutterDegrees : k.Default.Degrees,
+                    }
+                ),
                 .. k
                     .Fields.Where(f => f.Shape is FieldShape.Light or FieldShape.Shining)
                     .Select(f => Edit.Set($"finish/steps/{id}/{f.Path.Replace('.', '/')}", shot.Lights.FirstOrDefault(k.Takes)?.Id ?? "")),

@@ -14,6 +14,8 @@ public static class ShotCurves
         ["lights"] = ["strength", "color", "direction", "position"],
     };
 
+    private static readonly string[] OfPieces = ["position", "rotationYxzDegrees", "size", "scale", "hinge", "mirror"];
+
     /// <summary>What is brought in, counted or drawn point by point is no value over frames.</summary>
     private static readonly string[] Never = ["keys", "frames", "passFrames", "pins", "motion", "frozen", "region", "figure", "clicks"];
 
@@ -26,6 +28,8 @@ public static class ShotCurves
                 Roots.Any(r => at.StartsWith(r, StringComparison.Ordinal))
                 && !path.Any(Never.Contains)
                 && !(path.Length == 3 && Own.GetValueOrDefault(path[0])?.Contains(path[2]) == true)
+                // What a piece is and does is the same in all frames; where it is, and how it looks, may change.
+                && !(path[0] == "pieces" && path.Length > 2 && !OfPieces.Contains(path[2]))
             );
     }
 

@@ -59,6 +59,9 @@ public sealed record Piece : Extensible
     /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
     public string? HangsOn { get; init; }
 
+    /// <summary>It swings about a line of its own; null: it does not.</summary>
+    public PieceHinge? Hinge { get; init; }
+
     /// <summary>It wears its own textures instead of the projections; null: it does not.</summary>
     public BakedFootage? Baked { get; init; }
     public bool Off { get; init; }
