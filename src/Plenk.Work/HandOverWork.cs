@@ -682,7 +682,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
                 .Select(e =>
                 {
                     Element own = shot.Elements.First(x => x.Id == e.Id);
-                    bool moves = own.Keys.Count > 0 || own.HangsOn is not null || own.FacesCamera;
+                    bool moves = Hanging.Moves(shot, own) || own.FacesCamera;
                     return new SceneThing(
                         own.Name.Length > 0 ? own.Name : own.Id,
                         e.Model.Tree.Mesh,

@@ -48,7 +48,7 @@ public static class CurveSheet
             : path.Length > 2 && sheet.Value($"{path[0]}/{path[1]}/name")?.ToString() is { Length: > 0 } name ? name
             : path.Length > 2 ? path[1]
             : "";
-        string which = Field(sheet, path)?.Label ?? EditWords.Plain(path[^1]);
+        string which = Field(sheet, path)?.Label ?? EditWords.Plain(path[^1] == "degrees" ? path[^2] : path[^1]);
         return of.Length == 0 ? which : $"{of}: {char.ToLowerInvariant(which[0])}{which[1..]}";
     }
 
