@@ -42,7 +42,7 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
         (string, Vec3, Vec3?)? nearest = null;
         foreach (Element e in shot.Elements.Where(e => e is { Off: false, Kind: ElementKind.Rendered }))
         {
-            if (engine.LayerOf(shot, e, frame, grid, 0) is not { } layer)
+            if (Shown(e) is not { } layer)
             {
                 continue;
             }
@@ -78,6 +78,19 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
             nearest = (e.Id, new(place.X, place.Y, place.Z), facing is { } n && float.IsFinite(n.X) ? new Vec3(n.X, n.Y, n.Z) : null);
         }
         return nearest;
+
+        // One that cannot be shown is no surface; the comp says why.
+        RenderedLayer? Shown(Element e)
+        {
+            try
+            {
+                return engine.LayerOf(shot, e, frame, grid, 0);
+            }
+            catch (Exception fault) when (fault is ShotFault or FormatFault)
+            {
+                return null;
+            }
+        }
     }
 
     /// <summary>
@@ -263,7 +276,8 @@ public sealed class RenderedElements(ShotEngine engine, IMedia media)
                 ? float.IsFinite(position.Data[3 * i] + position.Data[3 * i + 1] + position.Data[3 * i + 2])
                     && (position.Data[3 * i] != 0 || position.Data[3 * i + 1] != 0 || position.Data[3 * i + 2] != 0)
                 : meant.ToAxis(depth![i]) is > 0 and < 1e9;
-        return [.. planes.Take(3), [.. Enumerable.Range(0, planes[0].Length).Select(i => Shows(i) ? 1f : 0f)]];
+        float[] covers = [.. Enumerable.Range(0, planes[0].Length).Select(i => Shows(i) ? 1f : 0f)];
+        return [.. planes.Take(3).Select(p => (float[])[.. p.Select((v, i) => covers[i] > 0 ? v : 0)]), covers];
     }
 
     /// <param name="cameraToWorld">

@@ -288,6 +288,20 @@ public sealed class CurveTests
         ShotDocument back = ShotJson.Read(ShotJson.Write(keyed.Document));
         Assert.Equal(keyed.Document.Curves[0].Keys, back.Curves[0].Keys);
         Assert.Empty(Edits.Edits.Apply(keyed.Document, [Edit.Remove("finish/steps/haze_1")]).Document.Curves);
+        // Also beside another's being keyed.
+        Assert.Equal(
+            "mattes/m/featherPixels",
+            Assert
+                .Single(
+                    Edits
+                        .Edits.Apply(
+                            keyed.Document,
+                            [Edit.Remove("finish/steps/haze_1"), Edit.Add("curves", Curve("mattes/m/featherPixels", new CurveKey(1001, 3)))]
+                        )
+                        .Document.Curves
+                )
+                .Id
+        );
         Assert.Throws<EditFault>(() => Edits.Edits.Apply(Shot, [Edit.Add("curves", Curve("pieces/none/size", new CurveKey(1, 1)))]));
     }
 

@@ -65,6 +65,19 @@ public sealed class SharedPlaceTests
         Assert.Equal(["wall", "box"], followed.Pieces.Select(p => p.Id));
         Assert.Equal((4.0, 3.0, 2.0), (followed.Pieces[0].Size.Z, followed.Lights[0].Strength, followed.Curves[0].Keys[0].Value!.Value));
         Assert.Equal(("OTHER", "from there"), (followed.Code, followed.Title));
+        // Keys of its own finish stay with each, also where both have a step of that name.
+        FinishChoice finish = new() { Steps = [new() { Id = "glow_1", Kind = FinishKind.Glow }] };
+        ShotDocument both = One with { Finish = finish };
+        Assert.Null(
+            SharedPlace.Follow(
+                both,
+                Edited(both, Edit.Add("curves", new ValueCurve { Id = "finish/steps/glow_1/strength", Keys = [new(1001, 0.5)] })),
+                Other with
+                {
+                    Finish = finish,
+                }
+            )
+        );
         // Nothing of the place: nothing there.
         Assert.Null(SharedPlace.Follow(One, Edited(One, Edit.Set("title", "x")), Other));
     }

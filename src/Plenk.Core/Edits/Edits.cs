@@ -33,10 +33,8 @@ public static class Edits
         JsonObject node = JsonSerializer.SerializeToNode(shot, ShotJson.Options)!.AsObject();
         Change[] changes = [.. edits.Select(e => e.Lay(node))];
         ShotDocument document = Read(node, edits[^1]);
-        if (!edits.Any(e => e.At.StartsWith("curves", StringComparison.Ordinal)))
-        {
-            document = ShotCurves.Pruned(document);
-        }
+        // What is taken away takes its keys along; keys that are new must be of something.
+        document = ShotCurves.Pruned(document, shot.Curves);
         IReadOnlyList<string> faults = ShotChecks.Faults(document);
         if (faults.Count > 0)
         {

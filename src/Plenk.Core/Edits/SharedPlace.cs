@@ -67,10 +67,16 @@ public static class SharedPlace
 
     private static void Changes(string list, JsonArray was, JsonArray now, List<Action<JsonObject>> changes)
     {
+        // Keys of a step or a matte are the shot's own.
+        bool IsShared(string key) => list != "curves" || Lists.Contains(key.Split('/')[0]);
         string? before = null;
         foreach (JsonNode? item in now)
         {
             string key = DocumentPlace.KeyOf(item)!;
+            if (!IsShared(key))
+            {
+                continue;
+            }
             string? place = before;
             before = key;
             if (DocumentPlace.ItemIn(was, key) is not { } old)
@@ -99,7 +105,7 @@ public static class SharedPlace
         foreach (JsonNode? item in was)
         {
             string key = DocumentPlace.KeyOf(item)!;
-            if (DocumentPlace.ItemIn(now, key) is null)
+            if (IsShared(key) && DocumentPlace.ItemIn(now, key) is null)
             {
                 changes.Add(node =>
                 {

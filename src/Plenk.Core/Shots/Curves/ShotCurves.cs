@@ -109,13 +109,12 @@ public static class ShotCurves
             };
 
     /// <summary>Without curves of what is no longer there.</summary>
-    public static ShotDocument Pruned(ShotDocument shot) =>
-        shot.Curves.All(c => PlacedValue.Get(shot, c.Id) is not null)
-            ? shot
-            : shot with
-            {
-                Curves = [.. shot.Curves.Where(c => PlacedValue.Get(shot, c.Id) is not null)],
-            };
+    /// <param name="of">Of these alone; null: of all.</param>
+    public static ShotDocument Pruned(ShotDocument shot, IReadOnlyList<ValueCurve>? of = null)
+    {
+        bool Stays(ValueCurve c) => PlacedValue.Get(shot, c.Id) is not null || (of is not null && of.All(o => o.Id != c.Id));
+        return shot.Curves.All(Stays) ? shot : shot with { Curves = [.. shot.Curves.Where(Stays)] };
+    }
 
     /// <summary>The curves of what a reduced document still holds.</summary>
     /// <param name="roots">First members of places, like “pieces”.</param>

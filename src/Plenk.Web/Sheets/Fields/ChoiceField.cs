@@ -19,6 +19,8 @@ public sealed class ChoiceField : FieldHelper
     /// <summary>The label is for readers of the page's text alone.</summary>
     public bool Bare { get; set; }
 
+    protected override bool MayKey => !Json;
+
     protected override string PlainKind =>
         Json ? "json"
         : Options.Any(o => o.Value.Length == 0) ? "choice" + PlainForm.MayBeOpen

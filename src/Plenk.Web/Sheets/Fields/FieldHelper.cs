@@ -34,7 +34,10 @@ public abstract class FieldHelper : SheetHelper
     private CurveField? _keyed;
 
     /// <summary>How the value at <see cref="At"/> is keyed over frames; null: it cannot be.</summary>
-    protected CurveField? Keyed => At is null || Begins is not null || Disabled ? null : _keyed ??= CurveField.Of(Sheet, At);
+    protected CurveField? Keyed => At is null || Begins is not null || Disabled || !MayKey ? null : _keyed ??= CurveField.Of(Sheet, At);
+
+    /// <summary>What is typed here can stand in a key.</summary>
+    protected virtual bool MayKey => true;
 
     /// <summary>Where what is typed goes: the place itself, or its key at this frame.</summary>
     private string? EditAt => Keyed is { IsKeyed: true } k ? k.KeyAt : At;
