@@ -75,6 +75,19 @@ public sealed class FinishTests
         scene.Layers = scene.Layers with { Mattes = [new([.. Enumerable.Repeat(0.75f, W * H)], 3)] };
         Assert.Equal(1 - 0.5f * 0.25f, Drawn(scene, half with { OnFilmed = false }).Shadow[12, 2, 0], 1e-6f);
         Assert.Equal(1 - 0.5f * 0.75f, Drawn(scene, half with { OnSet = false }).Shadow[12, 2, 0], 1e-6f);
+        // A spot on the place is a shape too; the air before it is none.
+        float[] Spot(AirSphere sphere) =>
+            Finisher
+                .Run(
+                    scene.Layers,
+                    scene.Plate,
+                    [Step(FinishKind.DrawnShadow) with { DrawnShadow = half, Sphere = sphere }],
+                    new(Camera, 1, 36, 1001, 0, 7)
+                )
+                .Shadow.Data;
+        var wide = new AirSphere { RadiusMetres = 1e4, Lies = true };
+        Assert.Contains(Spot(wide), v => Math.Abs(v - 0.5f) < 1e-6f);
+        Assert.DoesNotContain(Spot(wide with { Lies = false }), v => v < 1);
         // Softer by some pixels, on its edge half of it.
         FrameLayers soft = Finisher.Run(
             scene.Layers,

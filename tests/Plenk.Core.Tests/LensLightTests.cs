@@ -393,6 +393,29 @@ public sealed class LensLightTests
         Assert.Equal(1, FinishBands.Coverage(new() { FromMetres = 100, FromHeight = 50 }, eye, Camera, depth)[(H / 2 - 2) * W + W / 2]);
     }
 
+    // A wall at depth 8 through the middle of a sphere of 2 m: what is seen there lies √(x² + y²) from it.
+    [Fact]
+    public void A_spot_lies_on_what_is_seen()
+    {
+        var depth = new FloatImage(W, H, 1);
+        depth.Data.AsSpan().Fill(8);
+        float[] Of(double soft, bool shell = false) => AirSpheres.Coverage(new(0, 0, -8), 2, shell, Camera, depth, soft);
+        float[] hard = Of(0),
+            soft = Of(1);
+        for (int i = 0; i < W * H; i++)
+        {
+            Camera.TryDirection(i % W + 0.5, i / W + 0.5, out Core.Geometry.Vec3 way);
+            double away = 8 * Math.Sqrt(way.X * way.X + way.Y * way.Y) / -way.Z;
+            Assert.Equal(away <= 2 ? 1 : 0, hard[i]);
+            Assert.Equal(Math.Clamp(2.5 - away, 0, 1), soft[i], 1e-5);
+        }
+        // Behind the wall's back and in the sky there is none of it.
+        depth.Data.AsSpan().Fill(float.PositiveInfinity);
+        Assert.All(Of(1), v => Assert.Equal(0, v));
+        depth.Data.AsSpan().Fill(4);
+        Assert.All(Of(0), v => Assert.Equal(0, v));
+    }
+
     [Fact]
     public void A_wave_goes_out_from_its_frame_and_fades()
     {

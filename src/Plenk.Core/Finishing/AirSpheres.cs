@@ -28,7 +28,11 @@ public static class AirSpheres
     /// </summary>
     /// <param name="middle">In the camera's space, metres; it looks along −z.</param>
     /// <param name="depth">Along the camera's axis, of what is seen; infinite where nothing is.</param>
-    public static float[] Coverage(Vec3 middle, double radius, bool shell, Cameras.Pinhole camera, FloatImage depth)
+    /// <param name="lies">
+    /// Instead by how near what is seen is to the middle: 1 inside, half at the radius, straight over an edge of so many metres; of a shell by how
+    /// near it is to that. Null: by the way through it.
+    /// </param>
+    public static float[] Coverage(Vec3 middle, double radius, bool shell, Cameras.Pinhole camera, FloatImage depth, double? lies = null)
     {
         int w = depth.Width,
             h = depth.Height;
@@ -53,6 +57,17 @@ public static class AirSpheres
                     seen = depth.Data[y * w + x] is var z && z > 0 && float.IsFinite(z)
                         ? z / Math.Max(1e-9, -d.Z)
                         : double.PositiveInfinity;
+                if (lies is { } soft)
+                {
+                    double away = double.IsFinite(seen) ? (seen * d - middle).Length : double.PositiveInfinity,
+                        inside = shell ? Thick * radius / 2 - Math.Abs(away - (1 - Thick / 2) * radius) : radius - away;
+                    result[y * w + x] = (float)(
+                        soft > 0 ? Math.Clamp(0.5 + inside / soft, 0, 1)
+                        : inside >= 0 ? 1
+                        : 0
+                    );
+                    continue;
+                }
                 double Within(double r)
                 {
                     double half = Math.Sqrt(Math.Max(0, r * r - aside));

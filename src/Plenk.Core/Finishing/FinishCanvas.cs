@@ -108,7 +108,14 @@ public sealed class FinishCanvas
             var (radius, strength) = AirSpheres.At(sphere, Context.Frame, Context.FramesPerSecond);
             float[]? air =
                 strength > 0 && (sphere.On is null ? sphere.Place : Context.Places?.Invoke(sphere.On)) is { } middle
-                    ? AirSpheres.Coverage(Context.CameraToWorld.ToLocal(middle), radius, sphere.Shell, Context.Pinhole, Layers.Depth)
+                    ? AirSpheres.Coverage(
+                        Context.CameraToWorld.ToLocal(middle),
+                        radius,
+                        sphere.Shell,
+                        Context.Pinhole,
+                        Layers.Depth,
+                        sphere.Lies ? sphere.SoftMetres : null
+                    )
                     : null;
             for (int i = 0; i < mask.Length; i++)
             {

@@ -95,6 +95,7 @@ public static class StepKinds
             { RadiusMetres: not (>= 0 and <= 1e5) }
             or { MetresPerSecond: not (>= -1e5 and <= 1e5) }
             or { FadesOverSeconds: not (>= 0 and <= 1e5) } => "its sphere is 0 to 100,000 m large, and grows and fades within that.",
+            { SoftMetres: not (>= 0 and <= 1e5) } => "the edge of its sphere is 0 to 100,000 m wide.",
             { Place.IsFinite: false } => "the place of its sphere is not a number.",
             _ => null,
         };

@@ -143,6 +143,7 @@ public static class MovedWorld
                                 {
                                     Place = map.Apply(air.Place),
                                     RadiusMetres = map.Scale * air.RadiusMetres,
+                                    SoftMetres = map.Scale * air.SoftMetres,
                                     MetresPerSecond = map.Scale * air.MetresPerSecond,
                                 }
                                 : null,

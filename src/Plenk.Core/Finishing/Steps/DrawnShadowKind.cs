@@ -12,8 +12,8 @@ public sealed class DrawnShadowKind : StepKind
     public override FinishKind Kind => FinishKind.DrawnShadow;
     public override string Title => "Drawn shadow";
     public override string? Hint =>
-        "Its shape and softness are the matte’s; a matte that is carried by a plane or a moving thing lies there. "
-        + "Where a traced shadow is darker, that one counts.";
+        "Its shape and softness are the matte’s; a matte that is carried by a plane or a moving thing lies there. A soft round one lies on "
+        + "the place: keep it to what lies in a sphere. Where a traced shadow is darker, that one counts.";
     public override FinishStep Default =>
         new()
         {
@@ -43,7 +43,8 @@ public sealed class DrawnShadowKind : StepKind
     public override void Lay(FinishCanvas canvas, FinishStep step)
     {
         DrawnShadowSettings drawn = Given(step.DrawnShadow);
-        if (step.Matte is null)
+        // Without a shape nothing is drawn: a matte, or a spot that lies on the place.
+        if (step is { Matte: null, Sphere: not { Lies: true } })
         {
             return;
         }
@@ -74,14 +75,18 @@ public sealed class DrawnShadowKind : StepKind
             }
         });
         canvas.Shadow = result;
-        canvas.Drawn.Add((step.Matte, own));
+        canvas.Drawn.Add((step.Matte ?? step.Id, own));
         if (drawn.OnElements)
         {
             // The matte is in the mask already, and softened.
-            canvas.Recolour(step with { Matte = null, Strength = 1 }, (c, _, i) => c * (Vector3.One - mask[i] * takes));
+            canvas.Recolour(step with { Matte = null, Sphere = null, Band = null, Strength = 1 }, (c, _, i) =>
+                c * (Vector3.One - mask[i] * takes)
+            );
         }
     }
 
     public override string? Says(FinishStep step, StepEffect.Frames frames) =>
-        step.Matte is null ? "It has no shape yet: choose the matte that it is kept to." : frames.ShadowSays;
+        step is { Matte: null, Sphere: not { Lies: true } }
+            ? "It has no shape yet: choose the matte that it is kept to, or keep it to what lies in a sphere."
+            : frames.ShadowSays;
 }

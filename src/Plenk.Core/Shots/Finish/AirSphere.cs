@@ -19,4 +19,8 @@ public sealed record AirSphere : Extensible
 
     /// <summary>Only its shell counts: a wave that goes out.</summary>
     public bool Shell { get; init; }
+
+    /// <summary>What is seen in it counts, and not the air before that: a spot that lies on the place, its edge so many metres wide.</summary>
+    public bool Lies { get; init; }
+    public double SoftMetres { get; init; } = 0.2;
 }

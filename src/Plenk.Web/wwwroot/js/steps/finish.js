@@ -1,6 +1,7 @@
 // The finish's hands: a region, a box and a distance are taken from the picture; on it stand the region that is measured and the place that a step changes most.
 import { get } from '../api.js';
 import { put } from '../edits.js';
+import { pick, pickAny } from '../pick.js';
 import { inLine, save, setHand, state, tell } from '../state.js';
 import { guarded, wordFault, words } from '../told.js';
 
@@ -36,6 +37,35 @@ export const hands = {
         await save((d) => put(d, `finish/steps/${id}/defocus/focusMetres`, Math.round(hit.distance * 1000) / 1000));
       }),
     ),
+  spot: (id) =>
+    setHand(
+      guarded(async (p) => {
+        const { point } = await pick(p.x, p.y);
+        await save((d) =>
+          put(
+            d,
+            `finish/steps/${id}/sphere/place`,
+            point.map((v) => Math.round(v * 1000) / 1000),
+          ),
+        );
+      }),
+    ),
+  // Elements and seen pieces are taken up and let go by clicks, until another hand is taken up.
+  pickObjects(id) {
+    const next = guarded(async (p) => {
+      const hit = await pickAny(p.x, p.y),
+        own = hit.elementId ?? hit.pieceId;
+      if (!own) throw wordFault('nothing-there');
+      if (!hit.elementId && !state.document.pieces.find((q) => q.id === own)?.duties?.seen)
+        throw wordFault('piece-not-seen', { name: own });
+      await save((d) => {
+        const { objects } = d.finish.steps.find((s) => s.id === id);
+        put(d, `finish/steps/${id}/objects`, objects.includes(own) ? objects.filter((o) => o !== own) : [...objects, own]);
+        return d;
+      });
+    });
+    setHand(next);
+  },
   drawRegion: () => corner((b) => save((d) => put(d, 'finish/region', { ...b, frame: state.frame }))),
   drawBox: () =>
     corner(
