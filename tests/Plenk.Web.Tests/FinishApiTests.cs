@@ -73,6 +73,15 @@ public sealed class FinishApiTests(Application application)
             "Haze is not set by measuring",
             await Refused(_client.PostAsJsonAsync($"{at}/finish/bring", new { kind = "Haze" }))
         );
+        // What measuring would set is said before it is kept.
+        string id = at[(at.LastIndexOf('/') + 1)..];
+        string look = await _client.GetStringAsync($"/shots/{id}/parts/MendLook?frame=1001&brings=Levels");
+        Assert.Contains("Black level", look, StringComparison.Ordinal);
+        string grain = await _client.GetStringAsync($"/shots/{id}/parts/MendLook?frame=1001&brings=Grain");
+        Assert.Contains("edited:", grain, StringComparison.Ordinal);
+        Assert.Contains("Keep it so", grain, StringComparison.Ordinal);
+        Assert.Empty((await _client.State(at))["document"]!["finish"]!["steps"]!.AsArray());
+        Assert.DoesNotContain("<button", await _client.GetStringAsync($"/shots/{id}/parts/MendLook?frame=1001&brings=Haze"));
         await _client.Save(at, d => d["elements"] = new JsonArray());
         // A camera without a lens needs no more than the plate's width.
         Assert.Equal(1, (await _client.GetFromJsonAsync<JsonNode>($"{at}/camera/overscan"))!["needed"]!.GetValue<double>(), 1e-9);

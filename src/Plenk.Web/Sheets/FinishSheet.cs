@@ -67,6 +67,18 @@ public static class FinishSheet
             return (SheetView.Json(new { edits, choose = $"finish:{id}" }), k.Title);
         });
 
+    /// <summary>What takes a shot's steps to others: those that are set anew, and those that come.</summary>
+    public static IReadOnlyList<Edit> To(ShotDocument shot, FinishChoice finish) =>
+        [
+            .. finish
+                .Steps.Where(s => shot.Finish.Steps.All(o => SheetView.Json(o) != SheetView.Json(s)))
+                .Select(s =>
+                    shot.Finish.Steps.Any(o => o.Id == s.Id)
+                        ? Edit.Set($"finish/steps/{EditPath.Escape(s.Id)}", s)
+                        : Edit.Add("finish/steps", s)
+                ),
+        ];
+
     /// <summary>The partial that draws a kind's fields: most are drawn as the kind describes them.</summary>
     public static string FieldsOf(FinishKind kind) =>
         kind is FinishKind.Whole ? $"_{FinishKind.Grade}"
