@@ -148,7 +148,7 @@ public abstract class FieldHelper : SheetHelper
         button.Attributes["name"] = "edits";
         button.Attributes["value"] = edits;
         button.Attributes["data-edits"] = edits;
-        button.Attributes["data-choose"] = $"curve:{At}";
+        button.Attributes["data-choose"] = $"keyed:{At}";
         button.Attributes["aria-label"] = words;
         button.Attributes["title"] = words;
         output.Content.AppendHtml(button);

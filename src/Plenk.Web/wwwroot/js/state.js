@@ -33,7 +33,7 @@ export const state = {
     figure: null,
     finish: null,
     note: null,
-    curve: null,
+    keyed: null,
   },
   page: {}, // what this page alone looks at: sheets are drawn by it, the address does not keep it
   readings: null,
