@@ -365,15 +365,6 @@ public sealed class ShotStore(Database database)
             }
             (RevisionRow row, string json, string? changes) = await make(headRow, ReadRow);
             RevisionRow kept = await Insert(connection, transaction, shot, row, json, changes);
-            await using var update = new NpgsqlCommand(
-                "update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1",
-                connection,
-                transaction
-            );
-            update.Parameters.AddWithValue(shot);
-            update.Parameters.AddWithValue(row.Number);
-            update.Parameters.AddWithValue(json);
-            await update.ExecuteNonQueryAsync();
             await Share(connection, transaction, of, before, json, row);
             await transaction.CommitAsync();
             return kept;
@@ -414,11 +405,11 @@ public sealed class ShotStore(Database database)
         {
             return;
         }
-        var others = new List<(long Id, int Head, string Json)>();
+        var others = new List<(long Id, int Head, int Content, string Json)>();
         await using (
             var find = new NpgsqlCommand(
                 """
-                select s.id, s.head, r.document::text from shot s join revision r on r.shot_id = s.id and r.number = s.head
+                select s.id, s.head, r.content, r.document::text from shot s join revision r on r.shot_id = s.id and r.number = s.head
                 where r.document ->> 'sharesPlace' = $1 and s.production = $2 and s.id <> $3 order by s.id for update of s
                 """,
                 connection,
@@ -432,10 +423,10 @@ public sealed class ShotStore(Database database)
             await using NpgsqlDataReader r = await find.ExecuteReaderAsync();
             while (await r.ReadAsync())
             {
-                others.Add((r.GetInt64(0), r.GetInt32(1), r.GetString(2)));
+                others.Add((r.GetInt64(0), r.GetInt32(1), r.GetInt32(2), r.GetString(3)));
             }
         }
-        foreach (var (id, head, json) in others)
+        foreach (var (id, head, content, json) in others)
         {
             if (SharedPlace.Follow(was, now, ShotJson.Read(json)) is not { } followed)
             {
@@ -446,28 +437,13 @@ public sealed class ShotStore(Database database)
                 connection,
                 transaction,
                 id,
-                new(head + 1, made.Who, default, $"{of.Code}: {made.What}", head + 1, await ContentOf(id, head), []),
+                new(head + 1, made.Who, default, $"{of.Code}: {made.What}", head + 1, content, []),
                 written
             );
-            await using var update = new NpgsqlCommand("update shot set head = $2 where id = $1", connection, transaction);
-            update.Parameters.AddWithValue(id);
-            update.Parameters.AddWithValue(head + 1);
-            await update.ExecuteNonQueryAsync();
-        }
-
-        async Task<int> ContentOf(long id, int number)
-        {
-            await using var c = new NpgsqlCommand(
-                "select content from revision where shot_id = $1 and number = $2",
-                connection,
-                transaction
-            );
-            c.Parameters.AddWithValue(id);
-            c.Parameters.AddWithValue(number);
-            return (int)(await c.ExecuteScalarAsync())!;
         }
     }
 
+    /// <summary>A revision, which is the shot's newest from then on.</summary>
     private static async Task<RevisionRow> Insert(
         NpgsqlConnection connection,
         NpgsqlTransaction transaction,
@@ -494,6 +470,16 @@ public sealed class ShotStore(Database database)
         c.Parameters.Add(new() { Value = (object?)row.Parent ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Integer });
         c.Parameters.AddWithValue(row.Redo);
         c.Parameters.Add(new() { Value = (object?)changes ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Text });
-        return row with { At = (DateTime)(await c.ExecuteScalarAsync())! };
+        RevisionRow kept = row with { At = (DateTime)(await c.ExecuteScalarAsync())! };
+        await using var update = new NpgsqlCommand(
+            "update shot set head = $2, title = coalesce($3::jsonb ->> 'title', title) where id = $1",
+            connection,
+            transaction
+        );
+        update.Parameters.AddWithValue(shot);
+        update.Parameters.AddWithValue(row.Number);
+        update.Parameters.AddWithValue(json);
+        await update.ExecuteNonQueryAsync();
+        return kept;
     }
 }

@@ -31,17 +31,15 @@ public static class TypedCameraWork
         }
         double f = typed.FocalMm / plate.SensorWidthMm * plate.Width;
         var pinhole = new Pinhole(plate.Width, plate.Height, f, f, plate.Width / 2.0, plate.Height / 2.0, Lens.None);
-        Element[] rendered = [.. shot.Elements.Where(e => e is { Kind: ElementKind.Rendered })];
-        Element? tells = rendered.FirstOrDefault(e => e.Frames?.At(frame, shot.Rate) is not null);
+        Element? tells = shot.Elements.FirstOrDefault(e => e.Kind == ElementKind.Rendered && e.Frames?.At(frame, shot.Rate) is not null);
         var notes = new List<string>();
         AxesGuess? way = axes is null
             ? null
             : TypedCamera.Ways.FirstOrDefault(w => w.Name == axes)
                 ?? throw new ShotFault($"Axes are one of {string.Join("; ", TypedCamera.Ways.Select(w => w.Name))}.");
-        FloatImage? position = null;
         if (tells is not null)
         {
-            (position, _, Pinhole own) = RelitWork.Passes(shot, tells, frame, pinhole, media);
+            (FloatImage position, _, Pinhole own) = RelitWork.Passes(shot, tells, frame, pinhole, media);
             IReadOnlyList<AxesGuess> ranked = typed.Rank(position, own);
             AxesGuess best = way is null ? ranked[0] : ranked.First(r => r.Name == way.Name),
                 next = ranked.First(r => r.Name != best.Name);
@@ -55,8 +53,8 @@ public static class TypedCameraWork
             {
                 throw new ShotFault(
                     FormattableString.Invariant(
-                        $"No such camera saw {tells.Name}: read {best.Name}, its positions lie {px:0.0} px off the rays. Look at place, aim, roll and focal length again, and at the plate’s sensor."
-                    )
+                        $"No such camera saw {tells.Name}: read {best.Name}, its positions lie {px:0.0} px off the rays. "
+                    ) + "Look at place, aim, roll and focal length again, and at the plate’s sensor."
                 );
             }
             // A camera that looks along the plane of two axes is as level by the one as by the other.

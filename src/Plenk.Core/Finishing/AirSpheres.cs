@@ -61,11 +61,7 @@ public static class AirSpheres
                 {
                     double away = double.IsFinite(seen) ? (seen * d - middle).Length : double.PositiveInfinity,
                         inside = shell ? Thick * radius / 2 - Math.Abs(away - (1 - Thick / 2) * radius) : radius - away;
-                    result[y * w + x] = (float)(
-                        soft > 0 ? Math.Clamp(0.5 + inside / soft, 0, 1)
-                        : inside >= 0 ? 1
-                        : 0
-                    );
+                    result[y * w + x] = (float)FinishBands.Edge(inside, soft);
                     continue;
                 }
                 double Within(double r)

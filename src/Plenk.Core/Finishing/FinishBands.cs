@@ -40,11 +40,13 @@ public static class FinishBands
     /// <summary>1 inside, 0 outside, half at a bound and straight across its edge.</summary>
     private static double Within(double v, double? from, double? to, double soft)
     {
-        double Past(double by) =>
-            double.IsNaN(by) ? 1
-            : soft > 0 ? Math.Clamp(0.5 + by / soft, 0, 1)
-            : by >= 0 ? 1
-            : 0;
+        double Past(double by) => double.IsNaN(by) ? 1 : Edge(by, soft);
         return (from is { } a ? Past(v - a) : 1) * (to is { } b ? Past(b - v) : 1);
     }
+
+    /// <summary>How much of an edge is passed so far inside of it: half on it, straight across its width.</summary>
+    internal static double Edge(double inside, double width) =>
+        width > 0 ? Math.Clamp(0.5 + inside / width, 0, 1)
+        : inside >= 0 ? 1
+        : 0;
 }

@@ -98,6 +98,21 @@ public static class PassReader
         }
     }
 
+    /// <summary>How far places lie off a camera's rays through the pixels that show them: the middle one of all, pixels.</summary>
+    internal static double OffRays(IEnumerable<(int X, int Y, Vec3 Place)> seen, Pose pose, Pinhole pinhole)
+    {
+        double[] off =
+        [
+            .. seen.Select(s =>
+                    pinhole.TryProject(pose, s.Place, out double px, out double py)
+                        ? Math.Sqrt((px - s.X - 0.5) * (px - s.X - 0.5) + (py - s.Y - 0.5) * (py - s.Y - 0.5))
+                        : 1e4
+                )
+                .Order(),
+        ];
+        return off[off.Length / 2];
+    }
+
     /// <param name="pinhole">On the passes' own pixels; null: no camera is known.</param>
     public static PassReport Read(FloatImage position, FloatImage normal, Pose? cameraToWorld, Pinhole? pinhole)
     {
@@ -164,20 +179,8 @@ public static class PassReader
                 }
                 positions.Add(new($"{name}, camera", m, true, OffRays(p => pose.ToWorld(m * p))));
             }
-            double OffRays(Func<Vec3, Vec3> toWorld)
-            {
-                double[] off =
-                [
-                    .. spots
-                        .Select(s =>
-                            pinhole.TryProject(pose.ToLocal(toWorld(P(s.X, s.Y))), out double px, out double py)
-                                ? Math.Sqrt((px - s.X - 0.5) * (px - s.X - 0.5) + (py - s.Y - 0.5) * (py - s.Y - 0.5))
-                                : 1e4
-                        )
-                        .Order(),
-                ];
-                return off[off.Length / 2];
-            }
+            double OffRays(Func<Vec3, Vec3> toWorld) =>
+                PassReader.OffRays(spots.Select(s => (s.X, s.Y, toWorld(P(s.X, s.Y)))), pose, pinhole);
             // What fits about as well in metres is in metres: another unit must be found, not met by chance.
             PassGuess[] all = [.. positions.OrderBy(p => p.Error)];
             PassGuess best = all[0];

@@ -90,24 +90,10 @@ public sealed record TypedCamera(Vec3 Place, Vec3 Aim, double FocalMm, double Me
                 }
             }
         }
-        double? Off(AxesGuess way)
-        {
-            if (spots.Count < 20 || PoseBy(way) is not { } pose)
-            {
-                return null;
-            }
-            double[] off =
-            [
-                .. spots
-                    .Select(s =>
-                        pinhole.TryProject(pose, Metres * (way.Axes * s.P), out double px, out double py)
-                            ? Math.Sqrt((px - s.X - 0.5) * (px - s.X - 0.5) + (py - s.Y - 0.5) * (py - s.Y - 0.5))
-                            : 1e4
-                    )
-                    .Order(),
-            ];
-            return off[off.Length / 2];
-        }
+        double? Off(AxesGuess way) =>
+            spots.Count < 20 || PoseBy(way) is not { } pose
+                ? null
+                : PassReader.OffRays(spots.Select(s => (s.X, s.Y, Metres * (way.Axes * s.P))), pose, pinhole);
         return [.. Ways.Select(w => w with { Px = Off(w) }).OrderBy(w => w.Px ?? double.MaxValue)];
     }
 }

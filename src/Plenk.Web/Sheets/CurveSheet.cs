@@ -63,6 +63,17 @@ public static class CurveSheet
             ? StepKinds.Of(step).Fields.FirstOrDefault(f => f.Path == string.Join('.', path.Skip(3)))
             : null;
 
+    /// <summary>It is keyed no longer, and stays as it is at this frame.</summary>
+    public static IReadOnlyList<Edit> Off(SheetView sheet, ValueCurve curve) =>
+        [Edit.Remove(PlaceOf(curve.Id)), Edit.Set(curve.Id, sheet.Value(curve.Id))];
+
+    /// <summary>Without one of its keys; with the last one it is keyed no longer.</summary>
+    public static IReadOnlyList<Edit> Without(SheetView sheet, ValueCurve curve, int frame) =>
+        curve.Keys.Count > 1 ? [Edit.Remove($"{PlaceOf(curve.Id)}/keys/{frame}")] : Off(sheet, curve);
+
+    /// <summary>Where the curve of a place stands in the document.</summary>
+    public static string PlaceOf(string at) => $"curves/{EditPath.Escape(at)}";
+
     /// <summary>For the rail: the curve over the shot's frames, an axis each, and its keys.</summary>
     public static string Drawn(SheetView sheet, ValueCurve curve)
     {
@@ -85,7 +96,7 @@ public static class CurveSheet
             new
             {
                 name = Name(sheet, curve) + (Unit(sheet, curve) is { Length: > 0 } unit ? $", {unit}" : ""),
-                at = $"curves/{EditPath.Escape(curve.Id)}/keys",
+                at = $"{PlaceOf(curve.Id)}/keys",
                 curves,
                 keys = three || curve.Keys.Any(k => k.Name is not null)
                     ? []

@@ -14,7 +14,7 @@ namespace Plenk.Web.Sheets;
 public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCollection query)
 {
     private readonly Lazy<ShotDocument> _now = new(() => ShotCurves.At(shot, FrameOf(query, shot)));
-    private readonly Lazy<DocumentValues> _values = new(() => new(ShotCurves.At(shot, FrameOf(query, shot))));
+    private DocumentValues? _values;
     private readonly Lazy<FloorView?> _floor = new(() =>
         ShotCamera.Of(shot) is { } camera && camera.TryAt(FrameOf(query, shot), out Pose pose, out Pinhole pinhole)
             ? FloorView.Of(pose, pinhole)
@@ -59,7 +59,7 @@ public sealed class SheetView(long id, int revision, ShotDocument shot, IQueryCo
     public ShotDocument Now => _now.Value;
 
     /// <summary>The document's value at a place, as edits name it; where it is keyed, at this frame.</summary>
-    public JsonNode? Value(string at) => _values.Value.At(at);
+    public JsonNode? Value(string at) => (_values ??= new(Now)).At(at);
 
     public double? Number(string at) => Value(at) is JsonValue v && v.GetValueKind() == JsonValueKind.Number ? v.GetValue<double>() : null;
 

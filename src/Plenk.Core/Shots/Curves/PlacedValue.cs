@@ -26,9 +26,30 @@ internal static class PlacedValue
     /// <summary>What stands at a place, and of which type it is; null: there is no such place.</summary>
     public static (object? Value, Type Type)? Get(ShotDocument shot, string at)
     {
-        (object?, Type)? found = null;
-        Change(shot, Path(at), 0, (value, type) => (found = (value, type)).Value.Item1);
-        return found;
+        string[] path = Path(at);
+        object? node = shot;
+        for (int i = 0; node is not null; i++)
+        {
+            bool last = i == path.Length - 1;
+            if (node is IList list)
+            {
+                int k = IndexIn(list, path[i]);
+                node = k < 0 || last ? null : list[k];
+            }
+            else if (!Of(node.GetType()).TryGetValue(path[i], out PropertyInfo? own))
+            {
+                return null;
+            }
+            else if (last)
+            {
+                return (own.GetValue(node), own.PropertyType);
+            }
+            else
+            {
+                node = own.GetValue(node);
+            }
+        }
+        return null;
     }
 
     /// <summary>The document with another value at a place; null: there is no such place.</summary>
@@ -40,11 +61,7 @@ internal static class PlacedValue
     {
         if (node is IList list)
         {
-            int at = -1;
-            for (int k = 0; k < list.Count && at < 0; k++)
-            {
-                at = list[k] is { } item && KeyOf(item) == path[i] ? k : -1;
-            }
+            int at = IndexIn(list, path[i]);
             if (at < 0 || i == path.Length - 1 || Change(list[at]!, path, i + 1, to) is not { } changed)
             {
                 return null;
@@ -74,6 +91,18 @@ internal static class PlacedValue
 
     /// <summary>What a record's “with” begins as.</summary>
     private static MethodInfo? Clone(Type type) => Clones.GetOrAdd(type, t => t.GetMethod("<Clone>$"));
+
+    private static int IndexIn(IList list, string key)
+    {
+        for (int k = 0; k < list.Count; k++)
+        {
+            if (list[k] is { } item && KeyOf(item) == key)
+            {
+                return k;
+            }
+        }
+        return -1;
+    }
 
     private static string? KeyOf(object item)
     {

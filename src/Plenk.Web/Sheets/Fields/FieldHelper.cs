@@ -51,7 +51,10 @@ public abstract class FieldHelper : SheetHelper
 
     // What begins with a key that is not there yet is the script's alone.
     private bool IsPlain =>
-        At is not null && (Begins is null || Stands is not null) && (Keyed is not { IsKeyed: true } k || k is { HasKey: true });
+        At is not null
+        && (Begins is null || Stands is not null)
+        // Without script yes and no cannot be told from 1 and 0, which a key holds.
+        && (Keyed is not { IsKeyed: true } k || (k.HasKey && PlainKind != "tick"));
 
     /// <summary>What was typed there and refused, in its order; else what is given.</summary>
     protected string Typed(string shown, int part = 0) =>
@@ -94,7 +97,7 @@ public abstract class FieldHelper : SheetHelper
         {
             input.Attributes["name"] = Name;
         }
-        if ((Begins ?? (Keyed is { IsKeyed: true } keyed ? keyed.Begins : null)) is { } begins)
+        if ((Begins ?? (Keyed is { IsKeyed: true } keyed ? keyed.Here : null)) is { } begins)
         {
             input.Attributes["data-begins"] = SheetView.Json(begins);
         }

@@ -27,7 +27,6 @@ public sealed class TickField : FieldHelper
         {
             input.Attributes["checked"] = "";
         }
-        // A key of yes or no is 1 or 0.
         if ((Edits ?? (Keyed is { IsKeyed: true } keyed ? keyed.Turned(!ticked) : null)) is { } edits)
         {
             input.Attributes["data-edits"] = SheetView.Json(edits);

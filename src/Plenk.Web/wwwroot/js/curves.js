@@ -1,10 +1,11 @@
 // Values that are keyed over frames: the chosen one in the rail, its keys moved, stretched and copied.
 import { put } from './edits.js';
+import { valueOf } from './fields.js';
 import { save, setFrame } from './state.js';
 import { guarded, wordFault } from './told.js';
 
 const body = document.getElementById('sheet-body');
-const number = (name) => Number(body.querySelector(`[name="${name}"]`).value);
+const number = (name) => valueOf(body.querySelector(`[name="${name}"]`));
 
 // What the rail shows of the chosen one, as the server has drawn it: keys can be pulled, and the handles of free ones.
 export function curve() {

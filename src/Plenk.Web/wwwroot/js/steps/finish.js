@@ -50,22 +50,21 @@ export const hands = {
         );
       }),
     ),
-  // Elements and seen pieces are taken up and let go by clicks, until another hand is taken up.
-  pickObjects(id) {
-    const next = guarded(async (p) => {
-      const hit = await pickAny(p.x, p.y),
-        own = hit.elementId ?? hit.pieceId;
-      if (!own) throw wordFault('nothing-there');
-      if (!hit.elementId && !state.document.pieces.find((q) => q.id === own)?.duties?.seen)
-        throw wordFault('piece-not-seen', { name: own });
-      await save((d) => {
-        const { objects } = d.finish.steps.find((s) => s.id === id);
-        put(d, `finish/steps/${id}/objects`, objects.includes(own) ? objects.filter((o) => o !== own) : [...objects, own]);
-        return d;
-      });
-    });
-    setHand(next);
-  },
+  // An element or a seen piece is taken up by a click, or let go.
+  pickObjects: (id) =>
+    setHand(
+      guarded(async (p) => {
+        const hit = await pickAny(p.x, p.y),
+          own = hit.elementId ?? hit.pieceId;
+        if (!own) throw wordFault('nothing-there');
+        if (!hit.elementId && !state.document.pieces.find((q) => q.id === own)?.duties?.seen)
+          throw wordFault('piece-not-seen', { name: own });
+        await save((d) => {
+          const { objects } = d.finish.steps.find((s) => s.id === id);
+          return put(d, `finish/steps/${id}/objects`, objects.includes(own) ? objects.filter((o) => o !== own) : [...objects, own]);
+        });
+      }),
+    ),
   drawRegion: () => corner((b) => save((d) => put(d, 'finish/region', { ...b, frame: state.frame }))),
   drawBox: () =>
     corner(
