@@ -118,7 +118,9 @@ public static class DemoSeed
                     Name = "Diving bell",
                     Media = bell,
                     Position = V(stand.GetProperty("position")),
-                    Up = V(stand.GetProperty("up")),
+                    RotationYxzDegrees = Rotations.ToEulerYxzDegrees(
+                        Rotations.Between(Vec3.UnitY, V(stand.GetProperty("up")).Normalized())
+                    ),
                 },
             ],
             Seed = 40,

@@ -3,6 +3,7 @@ using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Motion;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Formats;
@@ -21,7 +22,7 @@ public sealed class ElementWork(IMedia media)
     private readonly Cache<FloatImage> _pictures = new(Sizes.Of);
 
     /// <summary>Those that are on and stand in the place; rendered frames are merged by depth instead.</summary>
-    public IReadOnlyList<PlacedElement> Placed(ShotDocument shot, int frame) =>
+    public IReadOnlyList<PlacedElement> Placed(ShotDocument shot, int frame, double? moment = null) =>
         [
             .. shot
                 .Elements.Where(e => !e.Off && e.Kind != ElementKind.Rendered && Shows(shot, e, frame))
@@ -29,7 +30,7 @@ public sealed class ElementWork(IMedia media)
                 .OrderBy(IsBlended)
                 .Select(e => new PlacedElement(
                     e.Id,
-                    Model(shot, e, frame),
+                    Model(shot, e, frame, moment),
                     PlaceOf(shot, e, frame),
                     IsBlended(e) ? RayKinds.Blended : RayKinds.Element
                 )
@@ -54,17 +55,44 @@ public sealed class ElementWork(IMedia media)
     {
         if (e is { Kind: ElementKind.Card, LiesFlat: true })
         {
-            return (e with { Position = e.Position + Off * e.Up.Normalized() }).ObjectToWorld;
+            return (e with { Position = e.Position + Off * e.Rotation.Column(1) }).ObjectToWorld;
         }
         if (!e.FacesCamera || ShotCamera.Of(shot) is not { } camera || !camera.TryAt(frame, out Pose pose, out _))
         {
             return e.ObjectToWorld;
         }
         Vec3 to = pose.Position - e.Position;
-        return (e with { TurnDegrees = Rotations.Degrees(Math.Atan2(to.X, to.Z)) }).ObjectToWorld;
+        return (e with { RotationYxzDegrees = new(0, Rotations.Degrees(Math.Atan2(to.X, to.Z)), 0) }).ObjectToWorld;
     }
 
-    public ElementModel Model(ShotDocument shot, Element e, int frame)
+    /// <summary>Its mesh along its own axes as large as it is set, with its materials.</summary>
+    public ElementModel Model(ShotDocument shot, Element e, int frame, double? moment = null)
+    {
+        ElementModel own = Unstretched(shot, e, frame, moment ?? frame);
+        if (e.Stretch == new Vec3(1, 1, 1))
+        {
+            return own;
+        }
+        var by = e.Stretch.ToSingle();
+        // What its mesh is made of; that of a card or of a mesh that moves is told by its bounds as well.
+        string key = ResultKey.Of(
+            "stretched",
+            1,
+            e.Stretch,
+            e.Kind,
+            e.Media,
+            e.Beside,
+            e.Text,
+            e.RepeatAcross,
+            e.RepeatUp,
+            e.LiesFlat,
+            Vec3.From(own.Tree.Min),
+            Vec3.From(own.Tree.Max)
+        );
+        return own with { Tree = _trees.Get(key, () => new(own.Tree.Mesh.Stretched(by))) };
+    }
+
+    private ElementModel Unstretched(ShotDocument shot, Element e, int frame, double moment)
     {
         switch (e.Kind)
         {
@@ -86,21 +114,28 @@ public sealed class ElementWork(IMedia media)
             case ElementKind.Lettering:
             {
                 Lettering text = e.Text ?? throw new ShotFault($"{e.Name} has no text.");
-                MeshTree tree = _trees.Get(
-                    ResultKey.Of(
-                        "lettering",
-                        2,
-                        text with
-                        {
-                            Color = null,
-                            HeadColor = null,
-                            StrokeColor = null,
-                            OwnColour = false,
-                            Gradient = default,
-                        }
-                    ),
-                    () => new(LetteringMesh.Of(text, text.FontMedia is { } font ? media.Read(font) : null))
+                string shape = ResultKey.Of(
+                    "lettering",
+                    2,
+                    text with
+                    {
+                        Color = null,
+                        HeadColor = null,
+                        StrokeColor = null,
+                        OwnColour = false,
+                        Gradient = default,
+                    }
                 );
+                MeshTree tree = _trees.Get(shape, () => new(LetteringMesh.Of(text, text.FontMedia is { } font ? media.Read(font) : null)));
+                if (e.Letters is { } apart)
+                {
+                    string of = $"elements/{e.Id}/letters/";
+                    ValueCurve[] curves = [.. shot.Curves.Where(c => c.Id.StartsWith(of, StringComparison.Ordinal))];
+                    MeshTree line = tree;
+                    tree = _trees.Get(ResultKey.Of("letters", 1, shape, apart, curves, curves.Length > 0 ? moment : 0), () =>
+                        new(Letters.At(line.Mesh, shot, e, moment))
+                    );
+                }
                 Vector3 first = text.Color?.ToSingle() ?? new(0.5f);
                 bool changes = e is not { Opacity: 1, Saturation: 1, Stops: 0 };
                 // One colour stands in the material; whatever is more than that in a picture over its face.

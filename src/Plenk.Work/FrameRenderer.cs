@@ -38,7 +38,7 @@ public sealed class FrameRenderer(ShotEngine engine)
                     .. rig.Sampled,
                     .. engine
                         .Elements(shot with { Elements = cards }, frame)
-                        .Select(p => (Placed: p, Card: cards.First(c => c.Id == p.Id).At(frame)))
+                        .Select(p => (Placed: p, Card: cards.First(c => c.Id == p.Id)))
                         .Select(c => PictureLight.Of(c.Placed, c.Card.Name, c.Card.LightStops, !c.Card.LiesFlat))
                         .OfType<PictureLight>(),
                 ],
@@ -177,7 +177,7 @@ public sealed class FrameRenderer(ShotEngine engine)
     /// A moment while the shutter is open: the shot with all that hangs where it is then, and how many of a pixel's samples it has from
     /// which on.
     /// </summary>
-    internal sealed record OpenMoment(ShotDocument Then, RayGrid Grid, SetScene Set, Pose Pose, int Samples, uint First);
+    internal sealed record OpenMoment(double Moment, ShotDocument Then, RayGrid Grid, SetScene Set, Pose Pose, int Samples, uint First);
 
     /// <summary>Moments spread over the time that the shutter is open, centred on the frame.</summary>
     /// <param name="at">The shot as it stands at the frame itself.</param>
@@ -220,7 +220,7 @@ public sealed class FrameRenderer(ShotEngine engine)
                             engine.Place.PieceMesh
                         );
                     }
-                    return new OpenMoment(then, own, set, pose, samples / n, (uint)(i * (samples / n)));
+                    return new OpenMoment(moment, then, own, set, pose, samples / n, (uint)(i * (samples / n)));
                 }),
         ];
     }
@@ -241,7 +241,11 @@ public sealed class FrameRenderer(ShotEngine engine)
             :
             [
                 .. Open(given, at, frame, grid, overscan, quality.CameraSamples)
-                    .Select(m => new RenderMoment(pass(m), [.. engine.Elements(m.Then, frame), .. casting, .. NewPieces(m.Set)], m.Pose)),
+                    .Select(m => new RenderMoment(
+                        pass(m),
+                        [.. engine.Elements(m.Then, frame, m.Moment), .. casting, .. NewPieces(m.Set)],
+                        m.Pose
+                    )),
             ];
 
     /// <summary>Pieces that were not there when the plate was shot, as what keeps light from what was.</summary>
@@ -296,11 +300,11 @@ public sealed class FrameRenderer(ShotEngine engine)
                 : PieceMeshes.PlaceOf(b).After(PieceMeshes.PlaceOf(a).Inverse());
         }
         // A card without a picture there is seen in one of the two frames only: it counts as still.
-        var places = engine.Elements(then, other).ToDictionary(e => e.Id, e => e.ObjectToWorld);
+        var places = engine.Elements(then, other).ToDictionary(e => e.Id);
         return new(
             pose,
             pinhole.Resized(width, PlateMedia.HeightFor(shot, width)),
-            [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e.ObjectToWorld))],
+            [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e))],
             !set.Pieces.Any(p => Hanging.Moves(shot, p)) ? null : [.. set.Pieces.Select(Taken)],
             back
         );

@@ -675,33 +675,8 @@ public sealed partial class HandOverWork(ShotEngine engine)
                     )
             ),
         ];
-        SceneThing[] elements =
-        [
-            .. engine
-                .Elements(At(first), first)
-                .Select(e =>
-                {
-                    Element own = shot.Elements.First(x => x.Id == e.Id);
-                    bool moves = Hanging.Moves(shot, own) || own.FacesCamera;
-                    return new SceneThing(
-                        own.Name.Length > 0 ? own.Name : own.Id,
-                        e.Model.Tree.Mesh,
-                        e.Model.Materials,
-                        moves
-                            ?
-                            [
-                                .. path.Select(c =>
-                                    (
-                                        c.Item1,
-                                        engine.Elements(At(c.Item1), c.Item1).FirstOrDefault(x => x.Id == e.Id)?.ObjectToWorld
-                                            ?? e.ObjectToWorld
-                                    )
-                                ),
-                            ]
-                            : [(first, e.ObjectToWorld)]
-                    );
-                }),
-        ];
+        int[] frames = [.. path.Select(c => c.Item1)];
+        SceneThing[] elements = [.. engine.Elements(At(first), first).SelectMany(e => SceneElements.Of(engine, shot, e, frames))];
         var scene = new SceneToHandOver(
             path,
             shot.Plate!.SensorWidthMm,

@@ -130,7 +130,9 @@ public sealed class ShotEngine
     public CloudWork Clouds { get; }
 
     /// <summary>The elements that are on, as they stand in a frame of the document as it is.</summary>
-    public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null) => _elements.Placed(shot, frame ?? shot.Range.First);
+    /// <param name="moment">While the shutter is open: when; null: at the frame itself.</param>
+    public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null, double? moment = null) =>
+        _elements.Placed(shot, frame ?? shot.Range.First, moment);
 
     /// <summary>An element's mesh with what the artist chose for its materials.</summary>
     /// <inheritdoc cref="RenderedElements.IdNames"/>
@@ -263,41 +265,5 @@ public sealed class ShotEngine
             OnSet = onSet,
             OnSetNormal = onSetNormal,
         };
-    }
-
-    /// <summary>An element's keys, each with its place lowered until it touches there.</summary>
-    public IReadOnlyList<ElementKey> StandKeys(ShotDocument shot, string elementId)
-    {
-        Element own = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
-        if (own.Keys.All(k => k.Position is null))
-        {
-            throw new ShotFault($"{own.Name} has no keys of its place. Key it first.");
-        }
-        return
-        [
-            .. own.Keys.Select(k => k.Position is null ? k : k with { Position = Stand(shot, elementId, lay: false, k.Frame).Position }),
-        ];
-    }
-
-    /// <summary>
-    /// An element lowered along gravity until it touches; or laid: turned to the slope of what lies under its middle first.
-    /// </summary>
-    public Element Stand(ShotDocument shot, string elementId, bool lay, int frame)
-    {
-        Element own = shot.Elements.FirstOrDefault(e => e.Id == elementId) ?? throw new ShotFault("That element is no longer in the shot.");
-        Pose? hangs = shot.MovingObjects.FirstOrDefault(o => o.Id == own.HangsOn) is { } thing ? Hanging.PoseOf(thing, frame) : null;
-        shot = Hanging.At(shot, frame);
-        Element element = shot.Elements.First(e => e.Id == elementId);
-        SetScene set = Place.Set(shot);
-        if (lay)
-        {
-            (Vec3 Point, Vec3 Normal) under = Standing.Below(set, element.Position + Vec3.UnitY * 0.35)
-                ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
-            element = element with { Up = under.Normal, Position = under.Point };
-        }
-        double drop = Standing.DropToTouch(set, Model(shot, element, frame), element.ObjectToWorld)
-            ?? throw new ShotFault($"Nothing of the set lies below {element.Name}. Move it over a piece.");
-        element = element with { Position = element.Position - Vec3.UnitY * drop };
-        return hangs is { } pose ? Hanging.Placed(element, Hanging.Inverse(pose)) : element;
     }
 }

@@ -80,9 +80,9 @@ public sealed class HandTests(Site site)
 
         // A text that is no number stays, marked, and nothing is saved.
         string before = page.State("state.revision");
-        page.Type("Turned", "twelve", saves: false);
+        page.Type("Tilt, heading, roll Y", "twelve", saves: false);
         page.Keyboard(Keys.Enter);
-        Assert.Equal("twelve", page.Value("Turned"));
+        Assert.Equal("twelve", page.Value("Tilt, heading, roll Y"));
         Assert.Equal(
             "true",
             page.Driver.ExecuteScript(
@@ -152,28 +152,28 @@ public sealed class HandTests(Site site)
         long id = await site.DemoShot();
         first.GoShot(id, 6);
         second.GoShot(id, 6);
-        string turned = second.State("state.document.elements[0].turnDegrees"),
+        string turned = second.State("state.document.elements[0].rotationYxzDegrees[1]"),
             scale = first.State("state.document.elements[0].scale");
         // What two people change of one thing stands side by side.
         first.Type("Scale", "1.1");
-        second.Type("Turned", "12");
-        Assert.Equal("1.1 12", second.State("`${state.document.elements[0].scale} ${state.document.elements[0].turnDegrees}`"));
+        second.Type("Tilt, heading, roll Y", "12");
+        Assert.Equal("1.1 12", second.State("`${state.document.elements[0].scale} ${state.document.elements[0].rotationYxzDegrees[1]}`"));
         second.Press("Undo");
         // Where both change the same, the second is asked.
         first.Driver.Navigate().Refresh();
         first.Until("document.body.dataset.ready !== undefined");
-        first.Type("Turned", "5");
-        second.Type("Turned", "7", saves: false);
+        first.Type("Tilt, heading, roll Y", "5");
+        second.Type("Tilt, heading, roll Y", "7", saves: false);
         second.Keyboard(Keys.Enter);
         second.Until("document.querySelector('#sheet [role=alert]') !== null");
         second.Shows("#sheet", "Put mine on top");
         second.Press("Put mine on top");
-        second.UntilState("state.document.elements[0].turnDegrees === 7 && state.document.elements[0].scale === 1.1");
+        second.UntilState("state.document.elements[0].rotationYxzDegrees[1] === 7 && state.document.elements[0].scale === 1.1");
         second.Until("document.querySelector('#sheet [role=alert]') === null");
         second.Press("Undo");
-        second.UntilState("state.document.elements[0].turnDegrees === 5");
+        second.UntilState("state.document.elements[0].rotationYxzDegrees[1] === 5");
         second.Press("Undo");
-        second.UntilState($"state.document.elements[0].turnDegrees === {turned}");
+        second.UntilState($"state.document.elements[0].rotationYxzDegrees[1] === {turned}");
         second.Press("Undo");
         second.UntilState($"state.document.elements[0].scale === {scale}");
     }

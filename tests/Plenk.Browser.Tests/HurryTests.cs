@@ -25,20 +25,20 @@ public sealed class HurryTests(Site site)
         page.Keyboard(Keys.Enter);
         page.Type("Place Y", "-1.5", saves: false);
         page.Keyboard(Keys.Enter);
-        page.Type("Turned", "7", saves: false);
+        page.Type("Tilt, heading, roll Y", "7", saves: false);
         page.Keyboard(Keys.Enter);
         // Saves are under way, and the sheet is drawn anew: what was typed stands.
         page.Run("import('/js/state.js').then((m) => m.tell('chosen'))");
         Assert.Equal(revision, page.State("state.revision"));
         Assert.Equal(
             ("-1.25", "-1.5", before, "7"),
-            (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Turned"))
+            (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Tilt, heading, roll Y"))
         );
         page.Shows("#ledger", "Saving");
         page.UntilState($"state.revision === {revision} + 3", 30);
         Assert.Equal(
             "-1.25,-1.5,7",
-            page.State("[...state.document.elements[0].position.slice(0, 2), state.document.elements[0].turnDegrees].join()")
+            page.State("[...state.document.elements[0].position.slice(0, 2), state.document.elements[0].rotationYxzDegrees[1]].join()")
         );
         Assert.Equal(("-1.25", "-1.5", before), (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z")));
         for (int i = 0; i < 3; i++)

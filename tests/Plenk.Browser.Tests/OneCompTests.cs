@@ -13,55 +13,8 @@ namespace Plenk.Browser.Tests;
 
 /// <summary>Whole jobs on the real pages, from the plate to the hand-over, and what is delivered read back.</summary>
 [Collection("site")]
-public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
+public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(site)
 {
-    private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-comp-{Guid.NewGuid():N}");
-
-    public void Dispose() => Directory.Delete(_folder, recursive: true);
-
-    private static string D(double v) => v.ToString("R", CultureInfo.InvariantCulture);
-
-    private static void Triple(Sheet page, string name, Vec3 values)
-    {
-        foreach (var (axis, value) in new[] { ("X", values.X), ("Y", values.Y), ("Z", values.Z) })
-        {
-            if (Math.Abs(double.Parse(page.Value($"{name} {axis}"), CultureInfo.InvariantCulture) - value) > 1e-9)
-            {
-                page.Type($"{name} {axis}", D(value));
-            }
-        }
-    }
-
-    private static void Built(Sheet page, string button, string name, Vec3 place, Vec3 turned, Vec3 size)
-    {
-        page.PressAndSave(button);
-        page.Type("Name", name);
-        Triple(page, "Place", place);
-        Triple(page, "Turned", turned);
-        Triple(page, "Size", size);
-    }
-
-    /// <summary>A new shot with its frames and its camera.</summary>
-    /// <param name="atOnce">The frames are chosen at once: the sheet may be drawn a second time under them.</param>
-    private Sheet Begun(string code, string[] frames, string camera, bool atOnce = false)
-    {
-        Sheet page = site.Open();
-        page.Go("/");
-        page.Find("[name=code]").SendKeys(code);
-        page.Press("Begin the shot");
-        page.Until("document.body.dataset.ready !== undefined");
-        if (!atOnce)
-        {
-            page.Shows("#next", "bring the plate in");
-        }
-        page.BringIn("Bring these frames in", frames);
-        page.UntilState($"(state.document.plate?.frames ?? []).length === {FilmedBefore.Count}", 120);
-        page.Step(2);
-        page.BringIn("Bring this camera in", camera);
-        page.UntilState("state.document.camera !== null", 60);
-        return page;
-    }
-
     /// <summary>A painting laid on one piece, also where others stand before it.</summary>
     private static void Painted(Sheet page, string file, string piece)
     {
@@ -80,33 +33,10 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         page.Tick("its picture has grain already");
     }
 
-    private async Task<ExrPicture> Layers(string url)
-    {
-        Directory.CreateDirectory(_folder);
-        string file = Path.Combine(_folder, $"{Guid.NewGuid():N}.exr");
-        await File.WriteAllBytesAsync(file, await site.Http.GetByteArrayAsync(url));
-        return ExrFile.Read(file);
-    }
-
-    private static float[] Channel(ExrPicture picture, string name) => picture.Channels.First(c => c.Name == name).Values;
-
-    /// <summary>A frame handed over in the page: where its files are.</summary>
-    private async Task<(ExrPicture Exr, CodeImage Png)> HandedOver(Sheet page, int first, int last, int frame)
-    {
-        page.Step(8);
-        page.Type("First frame", first.ToString(CultureInfo.InvariantCulture), saves: false);
-        page.Type("Last frame", last.ToString(CultureInfo.InvariantCulture), saves: false);
-        page.Press("Render frames");
-        page.Until($"document.querySelector('.render a[href$=\"{frame}.exr\"]') !== null", 300);
-        string exr = page.Property($".render a[href$='{frame}.exr']", "href"),
-            png = page.Property($".render a[href$='{frame}.png']", "href");
-        return (await Layers(exr), RasterFile.Read(await site.Http.GetByteArrayAsync(png), "comp"));
-    }
-
     [Fact]
     public async Task A_filmed_figure_stands_before_a_painted_city_that_replaces_the_screen()
     {
-        var files = FilmedBefore.Write(_folder);
+        var files = FilmedBefore.Write(Folder);
         using Sheet page = Begun("TOWN_0010", files.Frames, files.Camera, atOnce: true);
 
         // A card far away, one nearer, and a house: what the city is painted on.
@@ -165,8 +95,8 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     [Fact]
     public async Task A_rendered_sequence_is_lit_again_throws_its_shadow_and_is_delivered()
     {
-        var files = FilmedBefore.Write(_folder);
-        string[] rendered = RenderedBall.Write(_folder);
+        var files = FilmedBefore.Write(Folder);
+        string[] rendered = RenderedBall.Write(Folder);
         using Sheet page = Begun("RELIT_0010", files.Frames, files.Camera);
         page.Step(3);
         Built(page, "Add a plane", "floor", new(0, 0, -9), default, new(14, 1, 12));
@@ -258,7 +188,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     public async Task Who_was_filmed_in_another_shot_stands_in_this_one_over_what_lies_on_its_floor()
     {
         // The other shot: a figure before a green screen, keyed there.
-        var files = FilmedBefore.Write(_folder);
+        var files = FilmedBefore.Write(Folder);
         using (Sheet other = Begun("SCREEN_0010", files.Frames, files.Camera))
         {
             other.Step(6);
@@ -362,8 +292,8 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
 
     private string Picture(string name, int width, int height, ushort red, ushort green, ushort blue)
     {
-        Directory.CreateDirectory(_folder);
-        string path = Path.Combine(_folder, name);
+        Directory.CreateDirectory(Folder);
+        string path = Path.Combine(Folder, name);
         ushort[] colour = [red, green, blue];
         File.WriteAllBytes(
             path,
@@ -378,7 +308,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         using Stream from = typeof(OpenTypeFont).Assembly.GetManifestResourceStream("Plenk.Formats.Lettering.serif.woff")!;
         using var bytes = new MemoryStream();
         from.CopyTo(bytes);
-        string path = Path.Combine(_folder, "own.ttf");
+        string path = Path.Combine(Folder, "own.ttf");
         File.WriteAllBytes(path, OpenTypeFont.Read(bytes.ToArray(), "own.woff").Named("Source Serif 4"));
         return path;
     }
@@ -386,8 +316,8 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
     [Fact]
     public async Task What_stood_before_the_wall_is_taken_out_over_the_range_and_the_comp_stands_over_what_is_left()
     {
-        var files = FilmedBefore.Write(_folder);
-        string[] mattes = FilmedBefore.Mattes(_folder);
+        var files = FilmedBefore.Write(Folder);
+        string[] mattes = FilmedBefore.Mattes(Folder);
         using Sheet page = Begun("TAKEN_0010", files.Frames, files.Camera);
         page.Step(3);
         Built(page, "Add a plane", "wall", new(0, FilmedBefore.Eye, -FilmedBefore.HouseAt), new(90, 0, 0), new(30, 1, 20));
@@ -447,28 +377,6 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : IDisposable
         page.Press("Redo");
         page.UntilState("state.document.background === 'Clean'");
         page.NoErrors();
-    }
-
-    /// <summary>comp = elements over (background · shadow · touch + added + mirror), to half floats.</summary>
-    private static void Recombines(ExrPicture exr)
-    {
-        float[]? Any(string name) => exr.Channels.FirstOrDefault(c => c.Name == name)?.Values;
-        float[] alpha = Channel(exr, "elements.A");
-        float[]? touch = Any("touch.Y");
-        foreach (string c in (string[])["R", "G", "B"])
-        {
-            float[] comp = Channel(exr, $"comp.{c}"),
-                over = Channel(exr, $"elements.{c}"),
-                background = Channel(exr, $"background.{c}"),
-                shadow = Channel(exr, $"shadow.{c}"),
-                added = Channel(exr, $"added.{c}");
-            float[]? mirror = Any($"mirror.{c}");
-            for (int i = 0; i < comp.Length; i++)
-            {
-                float under = background[i] * shadow[i] * (touch?[i] ?? 1) + added[i] + (mirror?[i] ?? 0);
-                Assert.Equal(comp[i], over[i] + (1 - alpha[i]) * under, 1e-3f * MathF.Max(1, comp[i]));
-            }
-        }
     }
 
     /// <summary>What the city and the figure are by the footage's own arithmetic, against what was delivered.</summary>

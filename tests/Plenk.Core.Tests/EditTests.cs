@@ -24,13 +24,21 @@ public class EditTests
                 Name = "Diving bell",
                 Media = "a",
                 Position = new(1, 0, -2),
-                Keys = [new(1010, new Vec3(0, 0, 0)), new(1020, new Vec3(1, 0, 0))],
             },
             new()
             {
                 Id = "chain",
                 Name = "Chain",
                 Media = "b",
+            },
+        ],
+        Lights =
+        [
+            new()
+            {
+                Id = "lamp",
+                Name = "Lamp",
+                Keys = [new(1010), new(1020)],
             },
         ],
         SurveyPoints = [new() { Name = "A/1~b", Position = new(0, 0, 0) }],
@@ -71,7 +79,7 @@ public class EditTests
     [InlineData("pieces/stairs_1/duties/holdoutMillimetres", "-7", "Stairs: duties, holdout −5 mm → −7 mm")]
     [InlineData("elements/bell/off", "true", "Diving bell: switched off no → yes")]
     [InlineData("knownLengths/1/metres", "3.5", "Known length 1: metres 3 m → 3.5 m")]
-    [InlineData("elements/bell/keys/1020/turnDegrees", "12", "Diving bell: key at 1020, turn none → 12 °")]
+    [InlineData("lights/lamp/keys/1020/strength", "12", "Lamp: key at 1020, strength none → 12")]
     [InlineData("tolerances/camera.path", "0.5", "Tolerance: camera.path none → 0.5")]
     [InlineData("cut", """{"first":1009,"last":1050}""", "Cut none → first 1009, last 1050")]
     [InlineData("shutterDegrees", "180", "Shutter 0 ° → 180 °")]
@@ -98,11 +106,11 @@ public class EditTests
             },
             Edit.Move("elements/bell", null),
             Edit.Remove("knownLengths/0"),
-            Edit.Remove("elements/bell/keys/1010")
+            Edit.Remove("lights/lamp/keys/1010")
         );
         Assert.Equal(["title_1", "chain", "bell"], made.Document.Elements.Select(e => e.Id));
         Assert.Equal("B", Assert.Single(made.Document.KnownLengths).From);
-        Assert.Equal(1020, Assert.Single(made.Document.Elements[2].Keys).Frame);
+        Assert.Equal(1020, Assert.Single(made.Document.Lights[0].Keys).Frame);
         Assert.Equal("Smoke added, and 3 more", made.What);
         Assert.Equal("Diving bell taken away", Apply(Edit.Remove("elements/bell")).What);
         Assert.Equal(new Vec3(1, 2.5, 1), Apply(Edit.Set("pieces/stairs_1/size/1", 2.5)).Document.Pieces[0].Size);

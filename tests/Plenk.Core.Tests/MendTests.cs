@@ -22,9 +22,9 @@ public sealed class MendTests
                 Name = "Bell",
                 Media = new string('a', 64),
                 Position = new(1, 2, 3),
-                Keys = [new(1001, new(1, 2.5, 3)), new(1009, null, 30)],
             },
         ],
+        Curves = [new() { Id = "elements/bell/position", Keys = [new(1001, Triple: new(1, 2.5, 3))] }],
         Lights =
         [
             new()
@@ -45,11 +45,9 @@ public sealed class MendTests
     {
         Mend mend = Mend.Of(Shot, Of(ContactReadings.GapBlank, value, "bell"))!;
         Assert.Equal(words, mend.Words);
-        Element moved = Edits.Edits.Apply(Shot, mend.Edits!).Document.Elements[0];
-        Assert.Equal(height, moved.Position.Y, 1e-9);
-        Assert.Equal(keyed, moved.Keys[0].Position!.Value.Y, 1e-9);
-        Assert.Null(moved.Keys[1].Position);
-        Assert.Equal(30, moved.Keys[1].TurnDegrees);
+        ShotDocument moved = Edits.Edits.Apply(Shot, mend.Edits!).Document;
+        Assert.Equal(height, moved.Elements[0].Position.Y, 1e-9);
+        Assert.Equal(keyed, moved.Curves[0].Keys[0].Triple!.Value.Y, 1e-9);
     }
 
     [Fact]

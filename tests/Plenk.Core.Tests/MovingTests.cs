@@ -207,8 +207,9 @@ public class MovingTests
             Id = "bell",
             Media = "x",
             Position = new(0, 1.5, 0.2),
-            TurnDegrees = 25,
-            Up = new(0.1, 1, 0.05),
+            RotationYxzDegrees = new(5, 25, -3),
+            Pivot = new(0, 0.4, 0.1),
+            Stretch = new(1, 2, 0.5),
             HangsOn = "trolley",
         };
         var shot = new ShotDocument

@@ -173,21 +173,32 @@ public class PictureTests
     [Fact]
     public void What_turns_while_the_shutter_is_open_moves_on_an_arc()
     {
-        var blade = new Element
+        ShotDocument shot = new()
         {
-            Id = "blade",
-            Keys =
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Elements = [new() { Id = "blade" }],
+            Curves =
             [
-                new(1001, Position: default, TurnDegrees: 0, Ease: KeyEase.Straight),
-                new(1003, Position: default, TurnDegrees: 900, Ease: KeyEase.Straight),
+                new()
+                {
+                    Id = "elements/blade/rotationYxzDegrees",
+                    Keys =
+                    [
+                        new(1001, Triple: Vec3.Zero, Handle: KeyHandle.Straight),
+                        new(1003, Triple: new(0, 900, 0), Handle: KeyHandle.Straight),
+                    ],
+                },
             ],
         };
+        Element At(double frame) => Hanging.At(shot, frame).Elements[0];
         const int moments = 16;
         Vec3[] tip =
         [
             .. Enumerable
                 .Range(0, moments + 1)
-                .Select(i => blade.At(1002 + (i / (double)moments - 0.5) * 0.5).ObjectToWorld.Apply(new(100, 0, 0))),
+                .Select(i => At(1002 + (i / (double)moments - 0.5) * 0.5).ObjectToWorld.Apply(new(100, 0, 0))),
         ];
         Assert.All(tip, t => Assert.Equal(100, t.Length, 1e-9));
         double turned = Enumerable
@@ -196,8 +207,8 @@ public class PictureTests
         Assert.Equal(225, turned, 1e-6);
         Assert.Equal(392.6991, Rotations.Radians(turned) * 100, 1e-4);
         // From frame to frame it seems to turn by 450 − 360.
-        Vec3 at = blade.At(1001).ObjectToWorld.Apply(new(100, 0, 0)),
-            next = blade.At(1002).ObjectToWorld.Apply(new(100, 0, 0));
+        Vec3 at = At(1001).ObjectToWorld.Apply(new(100, 0, 0)),
+            next = At(1002).ObjectToWorld.Apply(new(100, 0, 0));
         Assert.Equal(90, Rotations.Degrees(Math.Acos(Vec3.Dot(at, next) / 1e4)), 1e-6);
         Assert.Equal(0.00855514, 1 - Math.Cos(Rotations.Radians(7.5)), 1e-8);
     }

@@ -15,6 +15,7 @@ public sealed class RoomTests
         "Images",
         "Tracing",
         "Shots",
+        "Motion",
         "Cameras",
         "Tracking",
         "Solving",

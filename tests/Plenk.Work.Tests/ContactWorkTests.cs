@@ -288,13 +288,8 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         double red = ColorEncodings.SrgbToLinear(200 / 255f),
             green = ColorEncodings.SrgbToLinear(40 / 255f),
             grey = 0.2126 * red + 0.7874 * green; // luminance of BT.709
-        ElementKey Key(int frame, double opacity, double saturation, double stops) =>
-            new(frame, Ease: KeyEase.Straight)
-            {
-                Opacity = opacity,
-                Saturation = saturation,
-                Stops = stops,
-            };
+        static ValueCurve Curve(string at, params (int Frame, double Value)[] keys) =>
+            new() { Id = $"elements/card/{at}", Keys = [.. keys.Select(k => new CurveKey(k.Frame, k.Value, Handle: KeyHandle.Straight))] };
         var card = new Element
         {
             Id = "card",
@@ -303,9 +298,17 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
             Frames = new() { Frames = [new(0, "card.png", _media.Write(RasterFile.ToPng(codes)))] },
             Position = _mop.Elements[0].Position,
             FacesCamera = true,
-            Keys = [Key(1003, 1, 1, 0), Key(1013, 0.5, 0, 1)],
         };
-        ShotDocument shot = _mop with { Elements = [card] };
+        ShotDocument shot = _mop with
+        {
+            Elements = [card],
+            Curves =
+            [
+                Curve("opacity", (1003, 1), (1013, 0.5)),
+                Curve("saturation", (1003, 1), (1013, 0)),
+                Curve("stops", (1003, 0), (1013, 1)),
+            ],
+        };
         (double R, double G, double A) Of(int frame)
         {
             Material m = Assert.Single(_engine.Elements(Hanging.At(shot, frame), frame)[0].Model.Materials);
@@ -318,7 +321,7 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         // In the frame: as much is covered as it hides.
         double Covered(ShotDocument d) =>
             _engine.Renderer.Render(d, 1013, 320, RenderQuality.Middle, dataPasses: false).Element.Data.Where((_, i) => i % 4 == 3).Sum();
-        Assert.Equal(0.5, Covered(shot) / Covered(shot with { Elements = [card with { Keys = [] }] }), 0.03);
+        Assert.Equal(0.5, Covered(shot) / Covered(shot with { Curves = [] }), 0.03);
 
         var lettering = new Element
         {
@@ -330,7 +333,7 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
         Material own = Assert.Single(_engine.Elements(_mop with { Elements = [lettering] }, 1013)[0].Model.Materials);
         Assert.Equal((new(0.5f, 0.2f, 0.1f), default, 0), (own.Emission, own.BaseColor, own.Specular));
         Assert.Equal(0.25f, Model(lettering with { Opacity = 0.25 }).Stops(new(1, 0, 0, 0, 0)));
-        Assert.Contains(ShotChecks.Faults(shot with { Elements = [card with { Keys = [Key(1010, 1.2, 1, 0)] }] }), f =>
+        Assert.Contains(ShotChecks.Faults(shot with { Curves = [Curve("opacity", (1010, 1.2))] }), f =>
             f.Contains("opacity is between 0 and 100 %")
         );
         ElementModel Model(Element e) => _engine.Elements(_mop with { Elements = [e] }, 1013)[0].Model;

@@ -435,7 +435,7 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         ShotDocument shot = _demo.Document with
         {
             Pieces = [floor],
-            Elements = [_demo.Document.Elements[0] with { Position = default, Up = Vec3.UnitY, TurnDegrees = 0 }],
+            Elements = [_demo.Document.Elements[0] with { Position = default, RotationYxzDegrees = default }],
         };
         ReadingKind inside = ReadingKind.All.First(k => k.Blank.Id == "contact.shadow");
         Assert.Equal(Verdict.Outside, inside.Take(_demo.Engine, shot).Verdict);

@@ -75,13 +75,13 @@ public static class CurveChecks
             {
                 return $"its key at {k.Frame} must hold {meant} and nothing else.";
             }
-            if (k is { Handle: KeyHandle.Free } && shape != CurveShape.Number)
+            if (k is { Handle: KeyHandle.Free } && shape is not (CurveShape.Number or CurveShape.Triple))
             {
-                return $"its key at {k.Frame} is free; only a number has handles of its own.";
+                return $"its key at {k.Frame} is free; only numbers have handles of their own.";
             }
             if (
-                (k.Before is { } b && !(double.IsFinite(b.Value) && b.Frames is <= 0 and > -1e6))
-                || (k.After is { } a && !(double.IsFinite(a.Value) && a.Frames is >= 0 and < 1e6))
+                (k.Before is { } b && !(double.IsFinite(b.Value) && b.Triple is not { IsFinite: false } && b.Frames is <= 0 and > -1e6))
+                || (k.After is { } a && !(double.IsFinite(a.Value) && a.Triple is not { IsFinite: false } && a.Frames is >= 0 and < 1e6))
             )
             {
                 return $"a handle of its key at {k.Frame} points the wrong way: the one before ends at or before its key, the other at or after.";

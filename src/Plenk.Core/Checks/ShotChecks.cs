@@ -348,29 +348,28 @@ public static class ShotChecks
         foreach (Element e in d.Elements)
         {
             Need(
-                e.Position.IsFinite && double.IsFinite(e.TurnDegrees) && e.Up.IsFinite && e.Up.Length > 1e-9,
-                $"Contact, {e.Name}: its place is not a number."
+                e.Position.IsFinite && e.RotationYxzDegrees.IsFinite && e.Pivot.IsFinite,
+                $"Contact, {e.Name}: its place, its turn or its pivot is no number."
             );
-            Need(e.Scale > 0 && double.IsFinite(e.Scale), $"Contact, {e.Name}: its scale must be positive.");
-            foreach (
-                var (opacity, strength, stops) in e
-                    .Keys.Select(k => (k.Opacity, k.Saturation, k.Stops))
-                    .Prepend((e.Opacity, e.Saturation, e.Stops))
-            )
-            {
-                Need(
-                    opacity is null or (>= 0 and <= 1) && strength is null or (>= 0 and <= 4) && stops is null or (>= -20 and <= 20),
-                    $"Contact, {e.Name}: its opacity is between 0 and 100 %, the strength of its colours between 0 and 4, its light within 20 stops."
-                );
-            }
+            Need(
+                e.Scale > 0
+                    && double.IsFinite(e.Scale)
+                    && e.Stretch is { IsFinite: true, X: > 0 and < 1e6, Y: > 0 and < 1e6, Z: > 0 and < 1e6 },
+                $"Contact, {e.Name}: its scale and its size along each axis must be positive."
+            );
+            Need(
+                e.Pivot.Length < 1e5,
+                $"Contact, {e.Name}: its pivot lies {e.Pivot.Length / 1000:0} km off; put it on the element or near it."
+            );
+            Need(
+                e.Opacity is >= 0 and <= 1 && e.Saturation is >= 0 and <= 4 && e.Stops is >= -20 and <= 20,
+                $"Contact, {e.Name}: its opacity is between 0 and 100 %, the strength of its colours between 0 and 4, its light within 20 stops."
+            );
             Need(
                 e.SoftMetres is >= 0 and <= 100 && e.RepeatAcross is > 0 and <= 1000 && e.RepeatUp is > 0 and <= 1000,
                 $"Contact, {e.Name}: it goes soft over 0 to 100 m, and stands beside and above itself up to 1000 times."
             );
-            Need(
-                e.Keys.Select(k => k.LightStops).Prepend(e.LightStops).All(s => s is null or (>= -20 and <= 20)),
-                $"Contact, {e.Name}: the light that it gives is within 20 stops of what is seen of it."
-            );
+            Need(e.LightStops is >= -20 and <= 20, $"Contact, {e.Name}: the light that it gives is within 20 stops of what is seen of it.");
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
             Need(
                 e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null,
@@ -407,14 +406,13 @@ public static class ShotChecks
                     ),
                 $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, no thickness below 0, and a stroke of up to 10 m."
             );
-            Need(e.Keys.Select(k => k.Frame).Distinct().Count() == e.Keys.Count, $"Contact, {e.Name}: two keys stand at one frame.");
             Need(
-                e.Keys.All(k =>
-                    k.Position is not { IsFinite: false }
-                    && (k.TurnDegrees is not { } turn || double.IsFinite(turn))
-                    && k.Scale is null or (> 0 and < 1e6)
-                ),
-                $"Contact, {e.Name}: a key holds what is no number, or a scale of nothing."
+                e.Letters is not { } l
+                    || (
+                        l is { ShiftMetres: { IsFinite: true, Length: < 1e5 }, RotationYxzDegrees.IsFinite: true, Scale: > 0 and < 1e4 }
+                        && l is { LaterFrames: >= 0 and <= 1000, UnevenFrames: >= 0 and <= 1000, UnevenShare: >= 0 and <= 1 }
+                    ),
+                $"Contact, {e.Name}: a letter goes up to 100 km off its place at a size of more than 0, starts 0 to 1000 frames after the one before it, and differs by 0 to 100 %."
             );
             Need(
                 e.Materials.All(m =>

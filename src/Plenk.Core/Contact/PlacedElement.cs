@@ -70,6 +70,22 @@ public sealed record PlacedElement(string Id, ElementModel Model, Similarity Obj
     // t² (3 − 2t): the cubic of Hermite between 0 and 1.
     private static float Smooth(float t) => Math.Clamp(t, 0, 1) is var u ? u * u * (3 - 2 * u) : 0;
 
+    /// <summary>
+    /// Where a spot of the same element is that was hit as it stood at another time: on the same face, where it has the same faces; else
+    /// carried along as a whole.
+    /// </summary>
+    public Vec3 PlaceOf(in Hit hit, PlacedElement at, Vector3 point)
+    {
+        TriangleMesh own = Model.Tree.Mesh,
+            other = at.Model.Tree.Mesh;
+        if (ReferenceEquals(own, other) || own.Indices.Length != other.Indices.Length)
+        {
+            return ObjectToWorld.After(at.ObjectToWorld.Inverse()).Apply(Vec3.From(point));
+        }
+        var (a, b, c) = own.Triangle(hit.Triangle);
+        return ObjectToWorld.Apply(Vec3.From(a * (1 - hit.U - hit.V) + b * hit.U + c * hit.V));
+    }
+
     /// <summary>The middle of its bounds, in the world.</summary>
     public Vec3 Middle => Model.Tree.Mesh.Bounds() is var (min, max) ? ObjectToWorld.Apply(Vec3.From((min + max) / 2)) : default;
 

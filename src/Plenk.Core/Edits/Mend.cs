@@ -47,9 +47,16 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
             FormattableString.Invariant($"{(floats < 0 ? "Raise" : "Lower")} {element.Name} by {Math.Abs(1000 * floats):0} mm"),
             [
                 Edit.Set($"{at}/position", Moved(element.Position)),
-                .. element
-                    .Keys.Where(k => k.Position is not null)
-                    .Select(k => Edit.Set($"{at}/keys/{k.Frame}/position", Moved(k.Position!.Value))),
+                .. shot
+                    .Curves.Where(c => c.Id == $"elements/{element.Id}/position")
+                    .SelectMany(c => c.Keys)
+                    .Where(k => k.Triple is not null)
+                    .Select(k =>
+                        Edit.Set(
+                            $"curves/{EditPath.Escape($"elements/{element.Id}/position")}/keys/{k.Frame}/triple",
+                            Moved(k.Triple!.Value)
+                        )
+                    ),
             ]
         );
     }

@@ -1184,12 +1184,14 @@ public sealed class DifferentialRenderer
         Hit hit = _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet);
         TraceInstance? instance = hit.IsHit ? _still.Pass.Set.Instances[hit.Instance] : null;
         Similarity? moves = hit.IsHit ? _options.Next?.Pieces?[_still.Pass.Set.PieceOf(hit)] : null;
+        Vec3? place = null;
         // A piece that does not hide leaves the element seen through it; one that is held out smaller or larger hides it there.
         Hit own = _still.Scene.Intersect(ray with { TMax = _still.Pass.Set.HideDistance(ray, hit) });
         if (own.IsHit)
         {
             (hit, instance) = (own, _still.Scene.Instances[own.Instance]);
-            moves = _options.Next?.Elements[own.Instance].After(instance.ObjectToWorld.Inverse());
+            moves = null;
+            place = _options.Next?.Elements[own.Instance].PlaceOf(own, _still.Scene.Elements[own.Instance], ray.At(own.T));
             if (_parts is not null)
             {
                 Vector2 uv = instance.Tree.Mesh.TextureCoordinate(own.Triangle, own.U, own.V);
@@ -1211,7 +1213,7 @@ public sealed class DifferentialRenderer
         Rgb(_normal, x, y, n);
         if (_parts is not null && _options.Next is { } next)
         {
-            Vec3 then = moves is { } m ? m.Apply(Vec3.From(p)) : Vec3.From(p);
+            Vec3 then = place ?? (moves is { } m ? m.Apply(Vec3.From(p)) : Vec3.From(p));
             if (next.Pinhole.TryProject(next.CameraToWorld, then, out double px, out double py))
             {
                 double way = next.Back ? -1 : 1;

@@ -51,10 +51,6 @@ public static class Hanging
                 : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for.");
         }
         shot = ShotCurves.At(shot, frame);
-        if (shot.Elements.Any(e => e.Keys.Count > 0))
-        {
-            shot = shot with { Elements = [.. shot.Elements.Select(e => e.Keys.Count > 0 ? e.At(frame) with { Keys = [] } : e)] };
-        }
         if (!shot.Pieces.Any(p => p is { HangsOn: not null } or { Hinge.Degrees: not 0 }) && !shot.Elements.Any(e => e.HangsOn is not null))
         {
             return shot;
@@ -73,7 +69,7 @@ public static class Hanging
     public static bool Moves(ShotDocument shot, Piece piece) => piece.HangsOn is not null || IsKeyed(shot, "pieces", piece.Id);
 
     /// <summary>An element does.</summary>
-    public static bool Moves(ShotDocument shot, Element e) => e.HangsOn is not null || e.Keys.Count > 0 || IsKeyed(shot, "elements", e.Id);
+    public static bool Moves(ShotDocument shot, Element e) => e.HangsOn is not null || IsKeyed(shot, "elements", e.Id);
 
     private static bool IsKeyed(ShotDocument shot, string list, string id)
     {
@@ -95,19 +91,12 @@ public static class Hanging
             ),
         };
 
-    public static Element Placed(Element element, Pose frame)
-    {
-        Matrix3 turned = frame.Rotation * element.ObjectToWorld.Rotation;
-        Vec3 up = turned.Column(1);
-        // What is left after its +Y is laid along up is a turn about +Y.
-        Matrix3 about = Rotations.Between(Vec3.UnitY, up).Transpose() * turned;
-        return element with
+    public static Element Placed(Element element, Pose frame) =>
+        element with
         {
             Position = frame.ToWorld(element.Position),
-            Up = up,
-            TurnDegrees = Rotations.Degrees(Elementary.Atan2(about.M13, about.M11)),
+            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(frame.Rotation * element.Rotation),
         };
-    }
 
     /// <summary>The way back: what stands in the world, as it hangs in a frame.</summary>
     public static Pose Inverse(Pose frame) => new(frame.Rotation.Transpose(), frame.ToLocal(Vec3.Zero));

@@ -164,25 +164,11 @@ public static class MovedWorld
     private static Element Moved(Element e, Similarity map, Pose turn)
     {
         Element turned = e.HangsOn is null ? Hanging.Placed(e with { Position = Vec3.Zero }, turn) : e;
-        // Keys of its turn go on by as much as it has been turned itself.
-        double more = turned.TurnDegrees - e.TurnDegrees;
-        Vec3 Place(Vec3 p) => e.HangsOn is null ? map.Apply(p) : map.Scale * p;
         return turned with
         {
-            Position = Place(e.Position),
+            Position = e.HangsOn is null ? map.Apply(e.Position) : map.Scale * e.Position,
             Scale = map.Scale * e.Scale,
             SoftMetres = map.Scale * e.SoftMetres,
-            Keys =
-            [
-                .. e.Keys.Select(k =>
-                    k with
-                    {
-                        Position = k.Position is { } p ? Place(p) : null,
-                        TurnDegrees = k.TurnDegrees + more,
-                        Scale = map.Scale * k.Scale,
-                    }
-                ),
-            ],
         };
     }
 }

@@ -87,6 +87,11 @@ public static class Upgrades
             }
             document["schemaVersion"] = 3;
         }
+        if (version <= 3)
+        {
+            ElementUpgrade.Raise(document);
+            document["schemaVersion"] = 4;
+        }
         return document;
     }
 

@@ -53,6 +53,32 @@ public sealed record TriangleMesh(Vector3[] Positions, int[] Indices)
             Normals = Normals is null ? null : Array.ConvertAll(Normals, n => (s.Rotation * Vec3.From(n)).ToSingle()),
         };
 
+    /// <summary>Some of its triangles, with the vertices that they have.</summary>
+    public TriangleMesh Part(Func<int, bool> takes)
+    {
+        int[] own = [.. Enumerable.Range(0, TriangleCount).Where(takes)],
+            vertices = [.. own.SelectMany(t => new[] { Indices[3 * t], Indices[3 * t + 1], Indices[3 * t + 2] }).Distinct().Order()];
+        var to = new Dictionary<int, int>(vertices.Length);
+        foreach (int v in vertices)
+        {
+            to[v] = to.Count;
+        }
+        return new([.. vertices.Select(v => Positions[v])], [.. own.SelectMany(t => new[] { 0, 1, 2 }, (t, k) => to[Indices[3 * t + k]])])
+        {
+            Normals = Normals is { } n ? [.. vertices.Select(v => n[v])] : null,
+            TextureCoordinates = TextureCoordinates is { } uv ? [.. vertices.Select(v => uv[v])] : null,
+            Materials = Materials is { } m ? [.. own.Select(t => m[t])] : null,
+        };
+    }
+
+    /// <summary>Sized along its own axes; normals stay at right angles to the surface.</summary>
+    public TriangleMesh Stretched(Vector3 by) =>
+        this with
+        {
+            Positions = Array.ConvertAll(Positions, p => p * by),
+            Normals = Normals is null ? null : Array.ConvertAll(Normals, n => Vector3.Normalize(n / by)),
+        };
+
     public (Vector3 Min, Vector3 Max) Bounds()
     {
         var min = new Vector3(float.PositiveInfinity);

@@ -90,10 +90,13 @@ public static class ContactApi
                 {
                     await ShotApi.Need(shots, id);
                     ShotApi.Check(request.Document);
-                    return engine.Stand(request.Document, element, lay: how == "lay", frame ?? request.Document.Range.First);
+                    StandHow by = Enum.TryParse(how, true, out StandHow one)
+                        ? one
+                        : throw new ShotFault("An element is stood by “lower”, “lay” or “flat”.");
+                    return ElementStand.Stand(engine, request.Document, element, by, frame ?? request.Document.Range.First);
                 }
             )
-            .WithSummary("Where an element stands lowered until it touches, or laid on the surface; nothing is saved");
+            .WithSummary("Where an element stands lowered until it touches, or laid on the surface, or flat on its back; nothing is saved");
 
         api.MapPost("/card", (long id, HttpContext http, ShotStore shots, MediaStore media, ShotEngine engine) =>
                 FramesIn(id, http, shots, media, engine, ElementKind.Card, "Card in")
@@ -165,16 +168,18 @@ public static class ContactApi
         api.MapGet("/elements/{element}/path", async (long id, string element, int? revision, ShotStore shots) =>
             {
                 var (document, _) = await ShotApi.Need(shots, id, revision);
-                Element own = document.Elements.FirstOrDefault(e => e.Id == element)
-                    ?? throw new NotThereException("There is no such element.");
+                if (document.Elements.All(e => e.Id != element))
+                {
+                    throw new NotThereException("There is no such element.");
+                }
                 return Enumerable
                     .Range(document.Range.First, document.Range.Count)
-                    .Select(f => (Frame: f, At: own.At(f)))
+                    .Select(f => (Frame: f, At: ShotCurves.At(document, f).Elements.First(e => e.Id == element)))
                     .Select(f => new
                     {
                         f.Frame,
                         f.At.Position,
-                        f.At.TurnDegrees,
+                        f.At.RotationYxzDegrees,
                         f.At.Scale,
                     });
             })
@@ -236,9 +241,21 @@ public static class ContactApi
             {
                 await ShotApi.Need(shots, id);
                 ShotApi.Check(r.Document);
-                return await Task.Run(() => engine.StandKeys(r.Document, element));
+                return await Task.Run(() => ElementStand.Keys(engine, r.Document, element));
             })
-            .WithSummary("An element’s keys, lowered until it touches at each; nothing is saved");
+            .WithSummary("Keys of an element’s place, lowered until it touches at each; nothing is saved");
+
+        api.MapPost(
+                "/elements/{element}/pivot",
+                async (long id, string element, int? frame, PivotRequest r, ShotStore shots, ShotEngine engine) =>
+                {
+                    await ShotApi.Need(shots, id);
+                    ShotApi.Check(r.Document);
+                    (double, double)? at = r is { X: { } x, Y: { } y } ? (x, y) : null;
+                    return await Task.Run(() => ElementStand.Pivot(engine, r.Document, element, r.To, at, frame ?? r.Document.Range.First));
+                }
+            )
+            .WithSummary("An element’s pivot put elsewhere on it, and its place with it; nothing is saved");
 
         api.MapPost("/mattes/frames", async (long id, HttpContext http, ShotStore shots, MediaStore media) =>
             {

@@ -31,8 +31,11 @@ public sealed record NewShot(string Production, string Sequence, string Code, st
 
 public sealed record DraftRequest(ShotDocument Document);
 
+/// <summary>Where a pivot goes: on a part of its element by name, or on the spot below a place of the picture, pixels of the plate.</summary>
+public sealed record PivotRequest(ShotDocument Document, string? To = null, double? X = null, double? Y = null);
+
 /// <summary>A revision with some of its lists changed: what a page shows while something is dragged.</summary>
-public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? Lights, Piece[]? Pieces)
+public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? Lights, Piece[]? Pieces, ValueCurve[]? Curves = null)
 {
     public ShotDocument On(ShotDocument saved) =>
         saved with
@@ -40,6 +43,7 @@ public sealed record PreviewRequest(int Revision, Element[]? Elements, Light[]? 
             Elements = Elements ?? saved.Elements,
             Lights = Lights ?? saved.Lights,
             Pieces = Pieces ?? saved.Pieces,
+            Curves = Curves ?? saved.Curves,
         };
 }
 

@@ -44,26 +44,58 @@ public static partial class ContactSheet
             Text = new("LOW WATER", 0.3, 0.05, 0.008, new Vec3(0.5, 0.5, 0.5)),
         };
 
-    public static IReadOnlyList<(string, string)> Eases { get; } =
+    /// <summary>Where a pivot is put by a press, and what the button says.</summary>
+    public static IReadOnlyList<(string, string)> Pivots { get; } =
     [
-        ("Eased", "easing out and in"),
-        ("Straight", "straight"),
-        ("Smooth", "through without a corner"),
-        ("Held", "not at all, until the next"),
+        ("foot", "On its foot"),
+        ("middle", "In its middle"),
+        ("head", "On its head"),
+        ("left", "On its left edge"),
+        ("right", "On its right edge"),
+        ("origin", "On its file’s origin"),
     ];
 
-    public static IReadOnlyList<(string, string)> Curves { get; } =
-    [("position0", "x"), ("position1", "height"), ("position2", "z"), ("turnDegrees", "turned"), ("scale", "scale")];
+    public static IReadOnlyList<(string, string)> LetterPivots { get; } =
+    [
+        (nameof(LetterPivot.Foot), "its foot"),
+        (nameof(LetterPivot.Middle), "its middle"),
+        (nameof(LetterPivot.Head), "its head"),
+        (nameof(LetterPivot.Left), "its left edge"),
+        (nameof(LetterPivot.Right), "its right edge"),
+    ];
+
+    public static IReadOnlyList<(string, string)> LetterOrders { get; } =
+    [
+        (nameof(LetterOrder.Forwards), "from the first to the last"),
+        (nameof(LetterOrder.Backwards), "from the last to the first"),
+        (nameof(LetterOrder.FromMiddle), "from the middle outwards"),
+        (nameof(LetterOrder.ToMiddle), "from both ends inwards"),
+        (nameof(LetterOrder.BySeed), "as the seed has it"),
+    ];
+
+    /// <summary>Its letters come up from under their foot, each in half a second and two frames after the one before.</summary>
+    public static Edit[] Rise(ShotDocument shot, Element e, int frame)
+    {
+        string at = $"elements/{e.Id}/letters/shiftMetres";
+        var below = new Vec3(0, -1.5 * (e.Text?.HeightMetres ?? 1) - (e.Text?.StrokeMetres ?? 0), 0);
+        int rise = Math.Max(2, (int)Math.Round(shot.Rate.PerSecond / 2));
+        return
+        [
+            .. shot.Curves.Any(c => c.Id == at) ? new[] { Edit.Remove(CurveSheet.PlaceOf(at)) } : [],
+            Edit.Set($"elements/{e.Id}/letters/laterFrames", 2.0),
+            Edit.Add(
+                "curves",
+                new ValueCurve { Id = at, Keys = [new(frame, Triple: below), new(frame + rise, Triple: Vec3.Zero, Handle: KeyHandle.Flat)] }
+            ),
+        ];
+    }
+
+    /// <summary>Places of the values that say where and how an element stands.</summary>
+    public static string[] Placing(Element e) =>
+        [$"elements/{e.Id}/position", $"elements/{e.Id}/rotationYxzDegrees", $"elements/{e.Id}/scale"];
 
     public static IReadOnlyList<(string, string)> FigureCurves { get; } =
     [("x", "moved along x, m"), ("y", "moved up, m"), ("z", "moved along z, m"), ("scale", "sized, times")];
-
-    /// <summary>A value of an element as it is at a frame: where it has keys, the place of this frame's key.</summary>
-    public static Keyed Of(Element e, int frame, string property, Func<ElementKey, bool> has) =>
-        Keyed.Of($"elements/{e.Id}", property, e.Keys.Any(has), frame, new { frame, ease = nameof(KeyEase.Eased) });
-
-    /// <summary>Its opacity, the strength of its colours and its light are chosen.</summary>
-    public static bool HasTone(Element e) => e.Kind is ElementKind.Card or ElementKind.Lettering;
 
     public static IReadOnlyList<(string, string)> Blends { get; } =
     [
@@ -89,50 +121,6 @@ public static partial class ContactSheet
         ("Looped", "it begins anew"),
         ("BackAndForth", "it goes back and forth"),
     ];
-
-    public static Edit[] KeyAt(Element e, int frame)
-    {
-        Element now = e.At(frame);
-        KeyEase ease = e.Keys.FirstOrDefault(k => k.Frame == frame)?.Ease ?? KeyEase.Eased;
-        return
-        [
-            Edit.Set(
-                $"elements/{e.Id}/keys",
-                (ElementKey[])
-                    [
-                        .. e
-                            .Keys.Where(k => k.Frame != frame)
-                            .Append(
-                                new(frame, now.Position, now.TurnDegrees, now.Scale, ease)
-                                {
-                                    Opacity = HasTone(e) ? now.Opacity : null,
-                                    Saturation = HasTone(e) ? now.Saturation : null,
-                                    Stops = HasTone(e) ? now.Stops : null,
-                                }
-                            )
-                            .OrderBy(k => k.Frame),
-                    ]
-            ),
-        ];
-    }
-
-    /// <summary>Edits that let all keys go; it stays as it is at a frame.</summary>
-    public static Edit[] WithoutKeys(Element e, int frame)
-    {
-        Element now = e.At(frame);
-        string at = $"elements/{e.Id}";
-        return
-        [
-            Edit.Set($"{at}/position", now.Position),
-            Edit.Set($"{at}/turnDegrees", now.TurnDegrees),
-            Edit.Set($"{at}/scale", now.Scale),
-            Edit.Set($"{at}/opacity", now.Opacity),
-            Edit.Set($"{at}/saturation", now.Saturation),
-            Edit.Set($"{at}/stops", now.Stops),
-            Edit.Set($"{at}/lightStops", now.LightStops),
-            Edit.Set($"{at}/keys", Array.Empty<ElementKey>()),
-        ];
-    }
 
     public static (Edit[] Edits, string Id) Duplicate(ShotDocument shot, Element e)
     {

@@ -3,6 +3,7 @@ using Plenk.Core.Edits;
 using Plenk.Core.Finishing;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Web.Sheets.Fields;
 
 namespace Plenk.Web.Sheets;
 
@@ -37,8 +38,6 @@ public static class CurveSheet
         (nameof(KeyHandle.Free), "free"),
     ];
 
-    public static IReadOnlyList<(string, string)> HandlesOfMore { get; } = [.. Handles.Where(h => h.Item1 != nameof(KeyHandle.Free))];
-
     /// <summary>Whose value it is, and which.</summary>
     public static string Name(SheetView sheet, ValueCurve curve)
     {
@@ -71,6 +70,19 @@ public static class CurveSheet
     public static IReadOnlyList<Edit> Without(SheetView sheet, ValueCurve curve, int frame) =>
         curve.Keys.Count > 1 ? [Edit.Remove($"{PlaceOf(curve.Id)}/keys/{frame}")] : Off(sheet, curve);
 
+    /// <summary>Several values get a key of this frame, those that have none there.</summary>
+    public static Edit[] KeyAll(SheetView sheet, IEnumerable<string> places) =>
+        [.. places.Select(at => CurveField.Of(sheet, at)).OfType<CurveField>().Where(f => !f.HasKey).SelectMany(f => f.Press)];
+
+    /// <summary>Of three numbers the one that the rail shows, and what each of them is called.</summary>
+    public static IReadOnlyList<(string, string)> Parts(ValueCurve curve) =>
+        curve.IsTurn ? [("0", "tilt"), ("1", "heading"), ("2", "roll")]
+        : curve.Id.EndsWith("olor", StringComparison.Ordinal) ? [("0", "red"), ("1", "green"), ("2", "blue")]
+        : curve.Id.EndsWith("position", StringComparison.Ordinal) ? [("0", "x"), ("1", "height"), ("2", "z")]
+        : [("0", "x"), ("1", "y"), ("2", "z")];
+
+    public static bool IsTriple(ValueCurve curve) => curve.Keys.Any(k => k.Triple is not null);
+
     /// <summary>Where the curve of a place stands in the document.</summary>
     public static string PlaceOf(string at) => $"curves/{EditPath.Escape(at)}";
 
@@ -88,29 +100,48 @@ public static class CurveSheet
         frames.Add(range.Last);
         object Line(string axis, Func<double, double?> at) =>
             new { axis, points = frames.Select(f => new { frame = f, value = at(f) ?? 0 }) };
-        bool three = curve.Keys.Any(k => k.Triple is not null);
-        object[] curves = three
-            ? [Line("x", f => curve.TripleAt(f)?.X), Line("y", f => curve.TripleAt(f)?.Y), Line("z", f => curve.TripleAt(f)?.Z)]
-            : [Line("", f => curve.NumberAt(f))];
+        int? part =
+            !IsTriple(curve) ? null
+            : sheet.Chosen("keyedPart") == "1" ? 1
+            : sheet.Chosen("keyedPart") == "2" ? 2
+            : 0;
+        double Of(Vec3 t) =>
+            part switch
+            {
+                0 => t.X,
+                1 => t.Y,
+                _ => t.Z,
+            };
+        object Handle(CurveHandle? h, int side) =>
+            new
+            {
+                frames = h?.Frames ?? 4 * side,
+                value = part is null ? h?.Value ?? 0
+                : h?.Triple is { } t ? Of(t)
+                : 0,
+            };
         return JsonSerializer.Serialize(
             new
             {
-                name = Name(sheet, curve) + (Unit(sheet, curve) is { Length: > 0 } unit ? $", {unit}" : ""),
+                name = Name(sheet, curve)
+                    + (part is { } p ? $", {Parts(curve)[p].Item2}" : "")
+                    + (Unit(sheet, curve) is { Length: > 0 } unit ? $", {unit}" : ""),
                 at = $"{PlaceOf(curve.Id)}/keys",
-                curves,
-                keys = three || curve.Keys.Any(k => k.Name is not null)
-                    ? []
-                    : curve
-                        .Keys.OrderBy(k => k.Frame)
-                        .Select(k => new
-                        {
-                            k.Frame,
-                            value = k.Value ?? 0,
-                            free = k.Handle == KeyHandle.Free,
-                            before = k.Before ?? new CurveHandle(-4, 0),
-                            after = k.After ?? new CurveHandle(4, 0),
-                        })
-                        .ToArray(),
+                part,
+                curves = new[] { Line("", f => part is null ? curve.NumberAt(f)
+                        : curve.TripleAt(f) is { } t ? Of(t)
+                        : null) },
+                keys = curve
+                    .Keys.Where(k => k.Name is null)
+                    .OrderBy(k => k.Frame)
+                    .Select(k => new
+                    {
+                        k.Frame,
+                        value = k.Triple is { } t ? Of(t) : k.Value ?? 0,
+                        free = k.Handle == KeyHandle.Free,
+                        before = Handle(k.Before, -1),
+                        after = Handle(k.After, 1),
+                    }),
             },
             ShotJson.Options
         );

@@ -8,11 +8,7 @@ public static class ShotCurves
     private static readonly string[] Roots = ["finish/steps/", "lights/", "elements/", "pieces/", "mattes/", "contact/"];
 
     /// <summary>These have keys of their own, with the thing that they are a value of.</summary>
-    private static readonly Dictionary<string, string[]> Own = new()
-    {
-        ["elements"] = ["position", "turnDegrees", "scale", "opacity", "saturation", "stops", "lightStops"],
-        ["lights"] = ["strength", "color", "direction", "position"],
-    };
+    private static readonly Dictionary<string, string[]> Own = new() { ["lights"] = ["strength", "color", "direction", "position"] };
 
     private static readonly string[] OfPieces = ["position", "rotationYxzDegrees", "size", "scale", "hinge", "mirror"];
 
@@ -93,6 +89,9 @@ public static class ShotCurves
             : null;
     }
 
+    /// <summary>The value at a place is keyed.</summary>
+    public static bool AnyOf(ShotDocument shot, string at) => shot.Curves.Any(c => c.Id == at);
+
     /// <summary>A key of what stands at a place now; null: it cannot be keyed.</summary>
     public static CurveKey? KeyOf(ShotDocument shot, string at, int frame) =>
         !May(at) || PlacedValue.Get(shot, at) is not { Value: { } value } found || KindOf(found.Type) is null
@@ -152,18 +151,45 @@ public static class ShotCurves
             }
             // A handle goes along as the value at its end does.
             CurveHandle? Handle(CurveHandle? h) =>
-                h is null
-                || key.Value is not { } v
-                || PlacedValue.Put(At(shot, key.Frame), c.Id, t => Convert(v + h.Value, t)) is not { } end
-                    ? h
-                    : h with
-                    {
-                        Value = (KeyOf(change(end), c.Id, 0)?.Value - now.Value) ?? h.Value,
-                    };
+                h is null ? null
+                : key is { Triple: { } t }
+                    ? h.Triple is { } by && End(new(0, Triple: t + by)) is { Triple: { } to } && !c.IsTurn
+                            ? h with
+                            {
+                                Triple = to - now.Triple,
+                            }
+                        : h
+                : key.Value is { } v && End(new(0, v + h.Value)) is { Value: { } high } ? h with { Value = high - now.Value!.Value }
+                : h;
+            CurveKey? End(CurveKey end) =>
+                PlacedValue.Put(At(shot, key.Frame), c.Id, t => Made(new() { Id = "", Keys = [end] }, t, 0)) is { } there
+                    ? KeyOf(change(there), c.Id, 0)
+                    : null;
             return now with { Handle = key.Handle, Before = Handle(key.Before), After = Handle(key.After) };
         }
-        return changed with { Curves = [.. shot.Curves.Select(c => c with { Keys = [.. c.Keys.Select(k => Key(c, k))] })] };
+        // What turned so far from one key to the next goes on doing so: angles are told no further than a turn apart.
+        IReadOnlyList<CurveKey> Wound(ValueCurve was, CurveKey[] keys)
+        {
+            if (!was.IsTurn)
+            {
+                return keys;
+            }
+            static double Near(double a, double to) => a + 360 * Math.Round((to - a) / 360);
+            Vec3? last = null,
+                old = null;
+            for (int i = 0; i < keys.Length; i++)
+            {
+                if (keys[i].Triple is not { } t || was.Keys[i].Triple is not { } o)
+                {
+                    continue;
+                }
+                Vec3 to = last is { } l && old is { } p ? l + (o - p) : o,
+                    near = new(Near(t.X, to.X), Near(t.Y, to.Y), Near(t.Z, to.Z));
+                keys[i] = keys[i] with { Triple = near };
+                (last, old) = (near, o);
+            }
+            return keys;
+        }
+        return changed with { Curves = [.. shot.Curves.Select(c => c with { Keys = Wound(c, [.. c.Keys.Select(k => Key(c, k))]) })] };
     }
-
-    private static object? Convert(double v, Type type) => Made(new() { Id = "", Keys = [new(0, v)] }, type, 0);
 }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Plenk.Core.Geometry;
 
 namespace Plenk.Core.Shots;
@@ -9,13 +10,17 @@ public sealed record ValueCurve : Extensible
     public required string Id { get; init; }
     public IReadOnlyList<CurveKey> Keys { get; init; } = [];
 
+    /// <summary>Its three numbers are angles of a turn.</summary>
+    [JsonIgnore]
+    public bool IsTurn => Id.EndsWith("/rotationYxzDegrees", StringComparison.Ordinal);
+
     /// <summary>A number at a frame, or between two; held before the first key and after the last. Null: no key has one.</summary>
-    public double? NumberAt(double frame) => At(frame, k => k.Value, true);
+    public double? NumberAt(double frame) => At(frame, k => k.Value, h => h.Value);
 
     /// <summary>The same of three numbers, each by itself.</summary>
     public Vec3? TripleAt(double frame) =>
-        At(frame, k => k.Triple?.X, false) is { } x
-            ? new(x, At(frame, k => k.Triple?.Y, false)!.Value, At(frame, k => k.Triple?.Z, false)!.Value)
+        At(frame, k => k.Triple?.X, h => h.Triple?.X ?? 0) is { } x
+            ? new(x, At(frame, k => k.Triple?.Y, h => h.Triple?.Y ?? 0)!.Value, At(frame, k => k.Triple?.Z, h => h.Triple?.Z ?? 0)!.Value)
             : null;
 
     /// <summary>The name at a frame: it stays until the next key.</summary>
@@ -25,7 +30,7 @@ public sealed record ValueCurve : Extensible
         return (own.LastOrDefault(k => k.Frame <= frame) ?? own.FirstOrDefault())?.Name;
     }
 
-    private double? At(double frame, Func<CurveKey, double?> of, bool free)
+    private double? At(double frame, Func<CurveKey, double?> of, Func<CurveHandle, double> high)
     {
         CurveKey[] own = [.. Keys.Where(k => of(k) is not null).OrderBy(k => k.Frame)];
         if (own.Length == 0)
@@ -50,15 +55,15 @@ public sealed record ValueCurve : Extensible
         // A cubic Bézier over the span: where its two middle points are, in shares of the span and in values.
         CurveHandle Of(CurveKey k, int i, CurveHandle? own, int side)
         {
-            if (free && k.Handle == KeyHandle.Free)
+            if (k.Handle == KeyHandle.Free || (k.Handle == KeyHandle.Held && own is not null))
             {
                 // Time never runs backwards: a handle ends within the span.
-                return own is null ? new(1 / 3.0, 0) : new(Math.Clamp(side * own.Frames / span, 0, 1), own.Value);
+                return own is null ? new(1 / 3.0, 0) : new(Math.Clamp(side * own.Frames / span, 0, 1), high(own));
             }
             double slope = k.Handle switch
             {
                 KeyHandle.Straight => (to - from) / span,
-                KeyHandle.Smooth or KeyHandle.Free => Tangent(i),
+                KeyHandle.Smooth => Tangent(i),
                 _ => 0,
             };
             return new(1 / 3.0, side * slope * span / 3);

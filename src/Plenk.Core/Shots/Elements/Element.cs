@@ -4,7 +4,7 @@ using Plenk.Core.Images;
 
 namespace Plenk.Core.Shots;
 
-/// <summary>A thing added to the plate, placed by its own origin, turned about its own +Y, its +Y laid along <see cref="Up"/>.</summary>
+/// <summary>A thing added to the plate: its pivot stands on its place, and it is turned and sized about that.</summary>
 public sealed record Element : Extensible
 {
     public required string Id { get; init; }
@@ -33,6 +33,9 @@ public sealed record Element : Extensible
     /// <summary>Of rendered frames: the surface that their positions show throws its shadow onto set and elements.</summary>
     public bool CastsByPositions { get; init; }
     public Lettering? Text { get; init; }
+
+    /// <summary>Of lettering: its letters move each by itself; null: they stand in their line.</summary>
+    public LetterMotion? Letters { get; init; }
 
     /// <summary>Of a card: its width, metres; its height follows from the picture.</summary>
     public double WidthMetres { get; init; } = 1;
@@ -76,10 +79,16 @@ public sealed record Element : Extensible
     public IReadOnlyList<MaterialChoice> Materials { get; init; } = [];
     public AssetCredit? Credit { get; init; }
     public Vec3 Position { get; init; }
-    public double TurnDegrees { get; init; }
-    public Vec3 Up { get; init; } = new(0, 1, 0);
+
+    /// <summary>Its tilt (x), heading (y) and roll (z), degrees: <see cref="Rotations.FromEulerYxzDegrees"/>. More than a turn may be keyed.</summary>
+    public Vec3 RotationYxzDegrees { get; init; }
     public double Scale { get; init; } = 1;
-    public IReadOnlyList<ElementKey> Keys { get; init; } = [];
+
+    /// <summary>Its size along its own three axes, before its turn, times <see cref="Scale"/>.</summary>
+    public Vec3 Stretch { get; init; } = new(1, 1, 1);
+
+    /// <summary>The spot of it that stands on its place, in its own space before any size, metres.</summary>
+    public Vec3 Pivot { get; init; }
 
     /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
     public string? HangsOn { get; init; }
@@ -90,21 +99,16 @@ public sealed record Element : Extensible
     public bool Lights => this is { Kind: ElementKind.Card, LightsAround: true, Lit: false };
 
     [JsonIgnore]
-    public Similarity ObjectToWorld =>
-        new(Scale, Rotations.Between(Vec3.UnitY, Up.Normalized()) * Rotations.AboutY(Rotations.Radians(TurnDegrees)), Position);
+    public Matrix3 Rotation => Rotations.FromEulerYxzDegrees(RotationYxzDegrees.X, RotationYxzDegrees.Y, RotationYxzDegrees.Z);
 
-    /// <summary>As it is keyed at a frame.</summary>
-    public Element At(double frame) =>
-        Keys.Count == 0
-            ? this
-            : this with
-            {
-                Position = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Position, k => k.Ease) ?? Position,
-                TurnDegrees = KeyCurve.At(Keys, frame, k => k.Frame, k => k.TurnDegrees, k => k.Ease) ?? TurnDegrees,
-                Scale = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Scale, k => k.Ease) ?? Scale,
-                Opacity = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Opacity, k => k.Ease) ?? Opacity,
-                Saturation = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Saturation, k => k.Ease) ?? Saturation,
-                LightStops = KeyCurve.At(Keys, frame, k => k.Frame, k => k.LightStops, k => k.Ease) ?? LightStops,
-                Stops = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Stops, k => k.Ease) ?? Stops,
-            };
+    /// <summary>From its own space, already stretched.</summary>
+    [JsonIgnore]
+    public Similarity ObjectToWorld
+    {
+        get
+        {
+            Matrix3 turn = Rotation;
+            return new(Scale, turn, Position - Scale * (turn * new Vec3(Stretch.X * Pivot.X, Stretch.Y * Pivot.Y, Stretch.Z * Pivot.Z)));
+        }
+    }
 }

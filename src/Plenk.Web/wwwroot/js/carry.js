@@ -1,6 +1,6 @@
 // An element is taken by the pointer and carried over the set; corners stand about the chosen one.
 import { refresh } from './comp.js';
-import { setKeyed } from './keys.js';
+import { setAt } from './keys.js';
 import { kept } from './over.js';
 import { pickAny } from './pick.js';
 import { save, show, state, tell } from './state.js';
@@ -21,14 +21,7 @@ export function draw({ at, both }, over) {
   ];
 }
 
-const placed = (id, point) => (d) => {
-  setKeyed(
-    d.elements.find((x) => x.id === id),
-    'position',
-    point,
-  );
-  return d;
-};
+const placed = (id, point) => (d) => setAt(d, `elements/${id}/position`, point);
 
 // Follows the pointer as fast as answers come; always ends where it was last.
 const run = guarded(async (held) => {

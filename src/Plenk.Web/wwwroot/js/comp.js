@@ -37,7 +37,9 @@ const nothingToSee = (kind, d) =>
 const changed = (own) =>
   Object.fromEntries([
     ['revision', state.revision],
-    ...['elements', 'lights', 'pieces'].filter((k) => JSON.stringify(own[k]) !== JSON.stringify(state.document[k])).map((k) => [k, own[k]]),
+    ...['elements', 'lights', 'pieces', 'curves']
+      .filter((k) => JSON.stringify(own[k]) !== JSON.stringify(state.document[k]))
+      .map((k) => [k, own[k]]),
   ]);
 
 function steps(kind, width) {

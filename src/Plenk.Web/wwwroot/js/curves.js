@@ -1,11 +1,18 @@
 // Values that are keyed over frames: the chosen one in the rail, its keys moved, stretched and copied.
-import { put } from './edits.js';
+import { escaped, put } from './edits.js';
 import { valueOf } from './fields.js';
 import { save, setFrame } from './state.js';
 import { guarded, wordFault } from './told.js';
 
 const body = document.getElementById('sheet-body');
 const number = (name) => valueOf(body.querySelector(`[name="${name}"]`));
+
+// Of a key of three numbers one is pulled: the others stay.
+const withPart = (three, part, value) => three.map((v, i) => (i === part ? value : v));
+const set = (d, c, frame, to, one, three) => {
+  const key = c.part === null ? null : d.curves.find((q) => c.at === `curves/${escaped(q.id)}/keys`).keys.find((k) => k.frame === frame);
+  return put(d, `${c.at}/${frame}/${key ? three : one}`, to(key));
+};
 
 // What the rail shows of the chosen one, as the server has drawn it: keys can be pulled, and the handles of free ones.
 export function curve() {
@@ -16,8 +23,18 @@ export function curve() {
     name: c.name,
     curves: c.curves,
     keys: c.keys,
-    change: (frame, value) => save((d) => put(d, `${c.at}/${frame}/value`, value)),
-    turn: (frame, side, handle) => save((d) => put(d, `${c.at}/${frame}/${side}`, handle)),
+    change: (frame, value) => save((d) => set(d, c, frame, (k) => (k ? withPart(k.triple, c.part, value) : value), 'value', 'triple')),
+    turn: (frame, side, handle) =>
+      save((d) =>
+        set(
+          d,
+          c,
+          frame,
+          (k) => (k ? { frames: handle.frames, value: 0, triple: withPart(k[side]?.triple ?? [0, 0, 0], c.part, handle.value) } : handle),
+          side,
+          side,
+        ),
+      ),
   };
 }
 

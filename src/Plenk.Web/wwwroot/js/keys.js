@@ -1,4 +1,5 @@
 // Values that are keyed over frames: of lights, elements, figures and mattes.
+import { put } from './edits.js';
 import { state } from './state.js';
 
 export const has = (v) => v !== null && v !== undefined;
@@ -27,11 +28,20 @@ export function keyHere(x, made = {}, frame = state.frame) {
   return k;
 }
 
-// A value of an element or a light: where it has keys, it becomes a key of this frame.
+// A value of a light: where it has keys, it becomes a key of this frame.
 export function setKeyed(x, name, value) {
-  if ((x.keys || []).some((k) => has(k[name]))) keyHere(x, x.turnDegrees === undefined ? {} : { ease: 'Eased' })[name] = value;
+  if ((x.keys || []).some((k) => has(k[name]))) keyHere(x)[name] = value;
   else x[name] = value;
 }
+
+// A value at a place of the document: where it is keyed over frames, it becomes a key of this one.
+export function setAt(d, at, value) {
+  const curve = (d.curves || []).find((c) => c.id === at);
+  if (!curve) return put(d, at, value);
+  keyHere(curve)[Array.isArray(value) ? 'triple' : 'value'] = value;
+  return d;
+}
+export const isKeyed = (start) => (state.document.curves || []).some((c) => c.id.startsWith(start));
 
 // What the rail shows of keys that run straight between frames: `of` reads a number off a value, `change` takes it back.
 export function straightCurve(name, keys, key, of, change) {

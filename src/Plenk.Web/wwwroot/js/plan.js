@@ -2,7 +2,7 @@
 import { mark } from './marks.js';
 import { get } from './api.js';
 import { elementAt } from './steps/contact.js';
-import { setKeyed } from './keys.js';
+import { setAt, setKeyed } from './keys.js';
 import { lightAt } from './steps/light.js';
 import { on, save, state, tell } from './state.js';
 
@@ -202,10 +202,8 @@ svg.addEventListener('pointerup', async () => {
   if (!h?.to) return;
   if (h.element)
     await save((d) => {
-      const m = d.elements.find((x) => x.id === h.element),
-        y = elementAt(m).position[1];
-      setKeyed(m, 'position', [h.to[0], y, h.to[1]]);
-      return d;
+      const y = elementAt(d.elements.find((x) => x.id === h.element)).position[1];
+      return setAt(d, `elements/${h.element}/position`, [h.to[0], y, h.to[1]]);
     });
   if (h.lamp)
     await save((d) => {

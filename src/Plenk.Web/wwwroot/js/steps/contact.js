@@ -1,7 +1,7 @@
 // The contact's hands: elements are stood, placed and lowered, a real shadow is named; their paths in the rail.
 import { get, post } from '../api.js';
 import { put } from '../edits.js';
-import { has, setKeyed, straightCurve } from '../keys.js';
+import { isKeyed, setAt, straightCurve } from '../keys.js';
 import { pickSet } from '../pick.js';
 import { kept } from '../over.js';
 import { inLine, on, save, setHand, state, tell } from '../state.js';
@@ -18,13 +18,12 @@ const edit = (id, act) =>
 // Where a keyed element is, frame by frame: asked of the server, which knows how keys go on.
 let path = null,
   pathOf = '';
-const pathOn = () => state.page.elementCurve ?? 'position0';
 function refreshPath() {
   const m = chosen(),
     key = m ? `${m.id}/${state.revision}` : '';
   if (key === pathOf) return;
   [path, pathOf] = [null, key];
-  if (!m?.keys?.length) return;
+  if (!m || !isKeyed(`elements/${m.id}/`)) return;
   inLine(() => get(`${api(`elements/${encodeURIComponent(m.id)}/path`)}?revision=${state.revision}`))
     .then((p) => {
       if (pathOf === key) {
@@ -35,32 +34,26 @@ function refreshPath() {
     .catch(() => {});
 }
 // An element as it is at this frame, as far as is known here.
-export const elementAt = (m) => (m.keys?.length && pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
+export const elementAt = (m) => (pathOf.startsWith(`${m.id}/`) && path?.find((f) => f.frame === state.frame)) || m;
 const chosen = () => {
   const d = state.document;
   return d?.elements.find((x) => x.id === state.chosen.element) || (d?.elements.length === 1 ? d.elements[0] : null);
 };
 
-// For the rail: one value of the chosen element over the range, its keys as points that can be pulled.
-function elementCurve() {
-  const m = chosen();
-  if (!m?.keys?.length || !path) return null;
-  const part = pathOn().startsWith('position') ? Number(pathOn()[8]) : null,
-    key = part === null ? pathOn() : 'position',
-    of = (v) => (part === null ? v[key] : v[key][part]);
-  const keys = m.keys.filter((k) => has(k[key])).map((k) => ({ frame: k.frame, value: of(k) }));
-  return {
-    name: words(`curve-${pathOn()}`, m).message,
-    curves: [{ axis: '', points: path.map((f) => ({ frame: f.frame, value: of(f) })) }],
-    keys,
-    change: (frame, value) =>
-      save((d) => {
-        const k = d.elements.find((x) => x.id === m.id).keys.find((q) => q.frame === frame);
-        if (part === null) k[key] = value;
-        else k[key][part] = value;
-        return d;
-      }),
-  };
+// Its pivot is put elsewhere on it, and it stays where it is: its place goes along, at each key of it.
+async function pivoted(id, where) {
+  const { pivot, position, keys } = await post(`${api(`elements/${encodeURIComponent(id)}/pivot`)}?frame=${state.frame}`, {
+    ...where,
+    document: state.document,
+  });
+  await save((d) => {
+    Object.assign(
+      d.elements.find((x) => x.id === id),
+      { pivot, position },
+    );
+    if (keys) d.curves.find((c) => c.id === `elements/${id}/position`).keys = keys;
+    return d;
+  });
 }
 
 export const hands = {
@@ -69,22 +62,36 @@ export const hands = {
       placed = await post(`${api(`elements/${encodeURIComponent(id)}/stand`)}?how=${how}&frame=${state.frame}`, {
         document: state.document,
       });
-    await edit(id, (x) => {
-      setKeyed(x, 'position', placed.position);
-      x.up = placed.up;
+    await save((d) => {
+      const lower = setAt(d, `elements/${id}/position`, placed.position);
+      return how !== 'lower' ? setAt(lower, `elements/${id}/rotationYxzDegrees`, placed.rotationYxzDegrees) : lower;
     });
   }),
   standKeys: guarded(async (id) => {
     const keys = await post(api(`elements/${encodeURIComponent(id)}/stand-keys`), { document: state.document });
-    await save((d) => put(d, `elements/${id}/keys`, keys));
+    await save((d) => Object.assign(d, { curves: d.curves.map((c) => (c.id === `elements/${id}/position` ? { ...c, keys } : c)) }));
   }),
   clickPlace: (id) =>
     setHand(
       guarded(async (p) => {
         const { onSet } = await pickSet(p.x, p.y);
-        await edit(id, (x) => setKeyed(x, 'position', kept(x, onSet)));
+        await save((d) =>
+          setAt(
+            d,
+            `elements/${id}/position`,
+            kept(
+              d.elements.find((x) => x.id === id),
+              onSet,
+            ),
+          ),
+        );
       }),
     ),
+  pivot: guarded((on) => {
+    const { id, to } = JSON.parse(on);
+    return pivoted(id, { to });
+  }),
+  clickPivot: (id) => setHand(guarded((p) => pivoted(id, { x: p.x, y: p.y }))),
   codes: (id, input) =>
     edit(id, (x) => {
       x.frames.encoding = input.value;
@@ -141,4 +148,4 @@ function figureCurve() {
     }),
   );
 }
-export const curve = () => figureCurve() || elementCurve();
+export const curve = figureCurve;

@@ -1,0 +1,62 @@
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Motion;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes;
+
+namespace Plenk.Work;
+
+/// <summary>Elements for a scene that is handed over: what moves by itself is a thing of its own.</summary>
+public static class SceneElements
+{
+    /// <param name="e">As it stands in the first of the frames.</param>
+    public static IEnumerable<SceneThing> Of(ShotEngine engine, ShotDocument shot, PlacedElement e, IReadOnlyList<int> frames)
+    {
+        Element own = shot.Elements.First(x => x.Id == e.Id);
+        string name = own.Name.Length > 0 ? own.Name : own.Id;
+        // Letters and a size by axes do not go together in a place; then the text goes as it stands.
+        return own is { Letters: not null } && own.Stretch == new Vec3(1, 1, 1)
+            ? Letter(engine, shot, own, name, e.Model.Materials, frames)
+            :
+            [
+                new(
+                    name,
+                    e.Model.Tree.Mesh,
+                    e.Model.Materials,
+                    Hanging.Moves(shot, own) || own.FacesCamera
+                        ? [.. frames.Select(f => (f, There(engine, shot, e.Id, f)?.ObjectToWorld ?? e.ObjectToWorld))]
+                        : [(frames[0], e.ObjectToWorld)]
+                ),
+            ];
+    }
+
+    private static PlacedElement? There(ShotEngine engine, ShotDocument shot, string id, int frame) =>
+        engine.Elements(Hanging.At(shot, frame), frame).FirstOrDefault(x => x.Id == id);
+
+    private static IEnumerable<SceneThing> Letter(
+        ShotEngine engine,
+        ShotDocument shot,
+        Element own,
+        string name,
+        IReadOnlyList<Material> materials,
+        IReadOnlyList<int> frames
+    )
+    {
+        TriangleMesh line = engine.Model(shot, own with { Letters = null }).Tree.Mesh;
+        int[] letter = Letters.Of(line, out int count);
+        var places = frames
+            .Select(f =>
+            {
+                ShotDocument at = Hanging.At(shot, f);
+                Element then = at.Elements.First(x => x.Id == own.Id);
+                return (f, Whole: then.ObjectToWorld, Each: Letters.Moved(line, letter, count, at, then, f));
+            })
+            .ToArray();
+        return Letters
+            .Apart(line)
+            .Select(
+                (mesh, i) => new SceneThing($"{name} {i + 1}", mesh, materials, [.. places.Select(p => (p.f, p.Whole.After(p.Each[i])))])
+            );
+    }
+}
