@@ -1,0 +1,26 @@
+using Plenk.Core.Geometry;
+
+namespace Plenk.Core.Motion.Bodies;
+
+/// <summary>A rigid body that may fall.</summary>
+/// <param name="Hull">About its centre of mass.</param>
+/// <param name="Inertia">About that, kg m².</param>
+public sealed record FallingBody(string Name, ConvexHull Hull, double Mass, Matrix3 Inertia, BodyState Start)
+{
+    public double Friction { get; init; } = 0.6;
+
+    /// <summary>Restitution, 0..1.</summary>
+    public double Bounce { get; init; } = 0.1;
+
+    /// <summary>It hangs on this point of the world, by the spot of it that is there at first; null: on nothing.</summary>
+    public Vec3? HangsOn { get; init; }
+
+    /// <summary>It stands through all that happens.</summary>
+    public bool Held { get; init; }
+
+    /// <summary>It stands until what it hangs together with is struck harder than this, N s; null: it is loose.</summary>
+    public double? Glue { get; init; }
+
+    /// <summary>It stands until this frame, then it is let go with its velocity; null: with the others.</summary>
+    public int? From { get; init; }
+}
