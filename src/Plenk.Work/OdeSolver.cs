@@ -17,12 +17,10 @@ public sealed partial class OdeSolver : IBodySolver
     private bool _ended;
 
     static OdeSolver() =>
-        NativeLibrary.SetDllImportResolver(
-            Assembly.GetExecutingAssembly(),
-            (name, _, _) =>
-                name == Library && NativeLibrary.TryLoad(Path.Combine(AppContext.BaseDirectory, "libplenk_ode.so"), out nint handle)
-                    ? handle
-                    : 0
+        NativeLibrary.SetDllImportResolver(Assembly.GetExecutingAssembly(), (name, _, _) =>
+            name == Library && NativeLibrary.TryLoad(Path.Combine(AppContext.BaseDirectory, "libplenk_ode.so"), out nint handle)
+                ? handle
+                : 0
         );
 
     /// <param name="iterations">Of its relaxation, a step.</param>
@@ -42,7 +40,9 @@ public sealed partial class OdeSolver : IBodySolver
         }
         catch (DllNotFoundException)
         {
-            throw new ShotFault("The library for rigid bodies (libode8) is not on this machine. Install libode-dev and run native/build.sh.");
+            throw new ShotFault(
+                "The library for rigid bodies (libode8) is not on this machine. Install libode-dev and run native/build.sh."
+            );
         }
         _world = Begin(gravity, iterations);
     }
@@ -58,12 +58,7 @@ public sealed partial class OdeSolver : IBodySolver
     }
 
     public void Hang(int body, in BodyState state, Vec3 point) =>
-        Hang(
-            _world,
-            body,
-            [state.Place.X, state.Place.Y, state.Place.Z, state.W, state.X, state.Y, state.Z],
-            [point.X, point.Y, point.Z]
-        );
+        Hang(_world, body, [state.Place.X, state.Place.Y, state.Place.Z, state.W, state.X, state.Y, state.Z], [point.X, point.Y, point.Z]);
 
     public void Step(Span<BodyState> states, ReadOnlySpan<bool> awake, ReadOnlySpan<Touch> touches, double seconds, uint seed)
     {
@@ -78,44 +73,48 @@ public sealed partial class OdeSolver : IBodySolver
         for (int i = 0; i < _count; i++)
         {
             BodyState s = states[i];
-            ((ReadOnlySpan<double>)
-                [
-                    s.Place.X,
-                    s.Place.Y,
-                    s.Place.Z,
-                    s.W,
-                    s.X,
-                    s.Y,
-                    s.Z,
-                    s.Velocity.X,
-                    s.Velocity.Y,
-                    s.Velocity.Z,
-                    s.Spin.X,
-                    s.Spin.Y,
-                    s.Spin.Z,
-                ]).CopyTo(_values.AsSpan(13 * i));
+            (
+                (ReadOnlySpan<double>)
+                    [
+                        s.Place.X,
+                        s.Place.Y,
+                        s.Place.Z,
+                        s.W,
+                        s.X,
+                        s.Y,
+                        s.Z,
+                        s.Velocity.X,
+                        s.Velocity.Y,
+                        s.Velocity.Z,
+                        s.Spin.X,
+                        s.Spin.Y,
+                        s.Spin.Z,
+                    ]
+            ).CopyTo(_values.AsSpan(13 * i));
             _awake[i] = awake[i] ? (byte)1 : (byte)0;
         }
         for (int k = 0; k < touches.Length; k++)
         {
             Touch t = touches[k];
-            ((ReadOnlySpan<double>)
-                [
-                    t.A,
-                    t.B,
-                    t.At.X,
-                    t.At.Y,
-                    t.At.Z,
-                    t.Normal.X,
-                    t.Normal.Y,
-                    t.Normal.Z,
-                    t.Slip.X,
-                    t.Slip.Y,
-                    t.Slip.Z,
-                    t.Friction,
-                    t.Bounce,
-                    t.BounceSpeed,
-                ]).CopyTo(_contacts.AsSpan(ContactNumbers * k));
+            (
+                (ReadOnlySpan<double>)
+                    [
+                        t.A,
+                        t.B,
+                        t.At.X,
+                        t.At.Y,
+                        t.At.Z,
+                        t.Normal.X,
+                        t.Normal.Y,
+                        t.Normal.Z,
+                        t.Slip.X,
+                        t.Slip.Y,
+                        t.Slip.Z,
+                        t.Friction,
+                        t.Bounce,
+                        t.BounceSpeed,
+                    ]
+            ).CopyTo(_contacts.AsSpan(ContactNumbers * k));
         }
         lock (One)
         {

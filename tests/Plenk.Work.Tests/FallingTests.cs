@@ -76,10 +76,7 @@ public sealed class FallingTests(ITestOutputHelper say)
             down = Rotations.AboutZ(Rotations.Radians(30)) * -Vec3.UnitX;
         Matrix3 turn = Rotations.AboutZ(Rotations.Radians(30));
         FallingBody box = Box(new(0.4, 0.2, 0.4), Vec3.Zero) with { Friction = friction, Bounce = 0 };
-        box = box with
-        {
-            Start = new(0.1 * up, Math.Cos(Math.PI / 12), 0, 0, Math.Sin(Math.PI / 12), Vec3.Zero, Vec3.Zero),
-        };
+        box = box with { Start = new(0.1 * up, Math.Cos(Math.PI / 12), 0, 0, Math.Sin(Math.PI / 12), Vec3.Zero, Vec3.Zero) };
         FallResult fall = Fall([box], Floor(30), new(1, 49, 1, 24) { Friction = friction, Bounce = 0 });
         double far = Vec3.Dot(fall.Frames[48].Bodies[0].Place - box.Start.Place, down);
         say.WriteLine($"µ {friction}: {far:0.0000} m of {acceleration * 2:0.0000} in 2 s");
@@ -116,7 +113,10 @@ public sealed class FallingTests(ITestOutputHelper say)
         FallResult fall = Fall([box], null, new(1, 2600, 1, 1000));
         double[] x = [.. fall.Frames.Select(f => f.Bodies[0].Place.X)];
         // From side to side and back: through the middle to the left, and so again.
-        double[] crossings = [.. Enumerable.Range(1, x.Length - 1).Where(i => x[i - 1] > 0 && x[i] <= 0).Select(i => i - 1 + x[i - 1] / (x[i - 1] - x[i]))];
+        double[] crossings =
+        [
+            .. Enumerable.Range(1, x.Length - 1).Where(i => x[i - 1] > 0 && x[i] <= 0).Select(i => i - 1 + x[i - 1] / (x[i - 1] - x[i])),
+        ];
         double found = (crossings[1] - crossings[0]) / 1000;
         say.WriteLine($"{degrees}°: {found:0.00000} s of {period:0.00000}");
         Assert.Equal(period * Math.Sqrt(1 + own), found, 0.01 * period);
@@ -153,7 +153,9 @@ public sealed class FallingTests(ITestOutputHelper say)
             before = f.Kinetic + f.Potential;
             Assert.All(f.Bodies, b => Assert.True(b.Place.Y > 0));
         }
-        say.WriteLine($"at the end {fall.Frames[^1].Awake} awake, deepest {1000 * fall.Frames[^1].Deepest:0.00} mm, {fall.Frames[^1].Kinetic:0.0000} J");
+        say.WriteLine(
+            $"at the end {fall.Frames[^1].Awake} awake, deepest {1000 * fall.Frames[^1].Deepest:0.00} mm, {fall.Frames[^1].Kinetic:0.0000} J"
+        );
         Assert.True(fall.Frames[^1].Deepest < 0.005);
         Assert.Equal(0, fall.Frames[^1].Awake);
         // The same again, to the bit.

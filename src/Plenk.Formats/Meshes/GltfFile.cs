@@ -378,7 +378,7 @@ public static class GltfFile
             var remap = new Dictionary<int, int>();
             var positions = new List<Vector3>();
             var normals = new List<Vector3>();
-            var indices = new List<uint>();
+            var indices = new List<int>();
             foreach (int i in group)
             {
                 for (int k = 0; k < 3; k++)
@@ -390,16 +390,13 @@ public static class GltfFile
                         positions.Add(mesh.Positions[v]);
                         normals.Add(mesh.Normals is { } n ? Vector3.Normalize(n[v]) : mesh.FaceNormal(i));
                     }
-                    indices.Add((uint)at);
+                    indices.Add(at);
                 }
             }
             MeshPrimitive primitive = target.CreatePrimitive();
-            primitive.SetVertexAccessor("POSITION", Vectors(model, positions));
-            primitive.SetVertexAccessor("NORMAL", Vectors(model, normals));
-            BufferView indexView = model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER);
-            Accessor index = model.CreateAccessor();
-            index.SetIndexData(indexView, 0, indices.Count, IndexEncodingType.UNSIGNED_INT);
-            primitive.SetIndexAccessor(index);
+            primitive.SetVertexAccessor("POSITION", Vectors(model, [.. positions]));
+            primitive.SetVertexAccessor("NORMAL", Vectors(model, [.. normals]));
+            primitive.SetIndexAccessor(Indices(model, [.. indices]));
             primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
             Material m = materials.Count > 0 ? materials[Math.Clamp(group.Key, 0, materials.Count - 1)] : Material.Grey;
             GltfMaterial made = model.CreateMaterial(m.Name);
@@ -437,7 +434,7 @@ public static class GltfFile
                 var positions = new List<Vector3>();
                 var normals = new List<Vector3>();
                 var places = new List<Vector2>();
-                var indices = new List<uint>();
+                var indices = new List<int>();
                 for (int t = 0; t < mesh.TriangleCount; t++)
                 {
                     if (tileOf[t] != tile)
@@ -447,7 +444,7 @@ public static class GltfFile
                     for (int k = 0; k < 3; k++)
                     {
                         int v = mesh.Indices[3 * t + k];
-                        indices.Add((uint)positions.Count);
+                        indices.Add(positions.Count);
                         positions.Add(mesh.Positions[v]);
                         normals.Add(mesh.Normal(t, k == 1 ? 1 : 0, k == 2 ? 1 : 0));
                         places.Add(mesh.TextureCoordinates![v]);
@@ -458,20 +455,10 @@ public static class GltfFile
                     continue;
                 }
                 MeshPrimitive primitive = target.CreatePrimitive();
-                primitive.SetVertexAccessor("POSITION", Vectors(model, positions));
-                primitive.SetVertexAccessor("NORMAL", Vectors(model, normals));
-                BufferView view = model.UseBufferView(new ArraySegment<byte>(ToBytes(places)), 0, BufferMode.ARRAY_BUFFER);
-                Accessor uv = model.CreateAccessor();
-                uv.SetVertexData(view, 0, places.Count, new SharpGLTF.Memory.AttributeFormat(DimensionType.VEC2));
-                primitive.SetVertexAccessor("TEXCOORD_0", uv);
-                Accessor index = model.CreateAccessor();
-                index.SetIndexData(
-                    model.UseBufferView(new ArraySegment<byte>(ToBytes(indices)), 0, BufferMode.ELEMENT_ARRAY_BUFFER),
-                    0,
-                    indices.Count,
-                    IndexEncodingType.UNSIGNED_INT
-                );
-                primitive.SetIndexAccessor(index);
+                primitive.SetVertexAccessor("POSITION", Vectors(model, [.. positions]));
+                primitive.SetVertexAccessor("NORMAL", Vectors(model, [.. normals]));
+                primitive.SetVertexAccessor("TEXCOORD_0", Places(model, [.. places]));
+                primitive.SetIndexAccessor(Indices(model, [.. indices]));
                 primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
                 GltfMaterial material = model.CreateMaterial($"{name}.{1001 + tile}");
                 material.InitializeUnlit();
@@ -486,17 +473,33 @@ public static class GltfFile
         return [.. model.WriteGLB()];
     }
 
-    private static Accessor Vectors(ModelRoot model, List<Vector3> values)
+    internal static Accessor Vectors(ModelRoot model, Vector3[] values) => Vertices(model, values, DimensionType.VEC3);
+
+    internal static Accessor Places(ModelRoot model, Vector2[] values) => Vertices(model, values, DimensionType.VEC2);
+
+    private static Accessor Vertices<T>(ModelRoot model, T[] values, DimensionType numbers)
+        where T : unmanaged
     {
         BufferView view = model.UseBufferView(new ArraySegment<byte>(ToBytes(values)), 0, BufferMode.ARRAY_BUFFER);
         Accessor accessor = model.CreateAccessor();
-        accessor.SetVertexData(view, 0, values.Count, new SharpGLTF.Memory.AttributeFormat(DimensionType.VEC3));
+        accessor.SetVertexData(view, 0, values.Length, new SharpGLTF.Memory.AttributeFormat(numbers));
         return accessor;
     }
 
-    private static byte[] ToBytes<T>(List<T> values)
-        where T : unmanaged =>
-        System.Runtime.InteropServices.MemoryMarshal.AsBytes(System.Runtime.InteropServices.CollectionsMarshal.AsSpan(values)).ToArray();
+    internal static Accessor Indices(ModelRoot model, int[] values)
+    {
+        Accessor accessor = model.CreateAccessor();
+        accessor.SetIndexData(
+            model.UseBufferView(new ArraySegment<byte>(ToBytes(values)), 0, BufferMode.ELEMENT_ARRAY_BUFFER),
+            0,
+            values.Length,
+            IndexEncodingType.UNSIGNED_INT
+        );
+        return accessor;
+    }
+
+    private static byte[] ToBytes<T>(T[] values)
+        where T : unmanaged => System.Runtime.InteropServices.MemoryMarshal.AsBytes<T>(values).ToArray();
 
     private static ModelRoot Open(byte[] bytes, string name)
     {

@@ -45,10 +45,7 @@ public sealed class ConvexHull
 
     /// <summary>The same about another origin.</summary>
     public ConvexHull About(Vec3 origin) =>
-        new(
-            [.. Vertices.Select(v => v - origin)],
-            [.. Faces.Select(f => f with { Offset = f.Offset - Vec3.Dot(f.Normal, origin) })]
-        );
+        new([.. Vertices.Select(v => v - origin)], [.. Faces.Select(f => f with { Offset = f.Offset - Vec3.Dot(f.Normal, origin) })]);
 
     /// <summary>One point after the other (Preparata and Hong 1977, as in O'Rourke 1998, 4.3). Null: the points lie in a plane.</summary>
     public static ConvexHull? Of(IEnumerable<Vec3> all)
@@ -165,13 +162,7 @@ public sealed class ConvexHull
                 var (a, b, c, _, _) = faces[f];
                 foreach (var e in ((int, int)[])[(b, a), (c, b), (a, c)])
                 {
-                    if (
-                        of.TryGetValue(e, out int g)
-                        && group[g] < 0
-                        && Plane(faces[g].A)
-                        && Plane(faces[g].B)
-                        && Plane(faces[g].C)
-                    )
+                    if (of.TryGetValue(e, out int g) && group[g] < 0 && Plane(faces[g].A) && Plane(faces[g].B) && Plane(faces[g].C))
                     {
                         group[g] = own;
                         stack.Push(g);
@@ -215,10 +206,17 @@ public sealed class ConvexHull
         }
         return new(
             [.. used.Select(v => p[v])],
-            [.. joined.Select(f => f with { Corners = [.. f.Corners.Select(v => number[v])], Offset = f.Corners.Max(v => Vec3.Dot(f.Normal, p[v])) })]
+            [
+                .. joined.Select(f =>
+                    f with
+                    {
+                        Corners = [.. f.Corners.Select(v => number[v])],
+                        Offset = f.Corners.Max(v => Vec3.Dot(f.Normal, p[v])),
+                    }
+                ),
+            ]
         );
     }
 
-    private static double Area(Vec3[] p, (int A, int B, int C, Vec3 N, double O) f) =>
-        Vec3.Cross(p[f.B] - p[f.A], p[f.C] - p[f.A]).Length;
+    private static double Area(Vec3[] p, (int A, int B, int C, Vec3 N, double O) f) => Vec3.Cross(p[f.B] - p[f.A], p[f.C] - p[f.A]).Length;
 }

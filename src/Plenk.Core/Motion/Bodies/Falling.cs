@@ -83,7 +83,12 @@ public sealed class Falling
         (_bodies, _set, _with, _solver) = (bodies, set, with, solver);
         _touching = new(bodies, set, with.Friction, with.Bounce);
         _states = [.. bodies.Select(b => b.Start)];
-        (_loose, _asleep, _awake, _touched) = (new bool[bodies.Count], new bool[bodies.Count], new bool[bodies.Count], new bool[bodies.Count]);
+        (_loose, _asleep, _awake, _touched) = (
+            new bool[bodies.Count],
+            new bool[bodies.Count],
+            new bool[bodies.Count],
+            new bool[bodies.Count]
+        );
         _all = [.. bodies.Select(_ => true)];
         (_slow, _depth) = (new double[bodies.Count], new double[bodies.Count]);
         foreach (FallingBody b in bodies)
@@ -134,10 +139,7 @@ public sealed class Falling
             {
                 _loose[i] = true;
                 // In step with those that fall already.
-                _states[i] = b.Start with
-                {
-                    Velocity = b.Start.Velocity + new Vec3(0, _with.Gravity * _ahead, 0),
-                };
+                _states[i] = b.Start with { Velocity = b.Start.Velocity + new Vec3(0, _with.Gravity * _ahead, 0) };
             }
         }
     }
@@ -219,18 +221,10 @@ public sealed class Falling
             }
             else if (!_awake[t.A])
             {
-                t = t with
-                {
-                    A = t.B,
-                    B = -1,
-                    Normal = -t.Normal,
-                };
+                t = t with { A = t.B, B = -1, Normal = -t.Normal };
             }
             given[k] = t;
-            double coming = -Vec3.Dot(
-                t.Normal,
-                _states[t.A].VelocityAt(t.At) - (t.B < 0 ? Vec3.Zero : _states[t.B].VelocityAt(t.At))
-            );
+            double coming = -Vec3.Dot(t.Normal, _states[t.A].VelocityAt(t.At) - (t.B < 0 ? Vec3.Zero : _states[t.B].VelocityAt(t.At)));
             if (coming > 1)
             {
                 _strikes.Add(new(when, t.A, t.At, coming));
@@ -250,7 +244,14 @@ public sealed class Falling
         {
             foreach (var (glued, other) in ((int, int)[])[(t.A, t.B), (t.B, t.A)])
             {
-                if (glued < 0 || other < 0 || _loose[glued] || _bodies[glued].Held || _bodies[glued].Glue is not { } strength || !_loose[other])
+                if (
+                    glued < 0
+                    || other < 0
+                    || _loose[glued]
+                    || _bodies[glued].Held
+                    || _bodies[glued].Glue is not { } strength
+                    || !_loose[other]
+                )
                 {
                     continue;
                 }
@@ -281,7 +282,11 @@ public sealed class Falling
             }
             int sleeper = _awake[t.A] ? t.B : t.A,
                 other = _awake[t.A] ? t.A : t.B;
-            if (_loose[sleeper] && _asleep[sleeper] && Vec3.Dot(_states[other].VelocityAt(t.At), t.Normal) * (other == t.A ? -1 : 1) > WakeSpeed)
+            if (
+                _loose[sleeper]
+                && _asleep[sleeper]
+                && Vec3.Dot(_states[other].VelocityAt(t.At), t.Normal) * (other == t.A ? -1 : 1) > WakeSpeed
+            )
             {
                 (_asleep[sleeper], _slow[sleeper], any) = (false, 0, true);
             }

@@ -168,7 +168,8 @@ public sealed class StillSet
     }
 
     /// <summary>Where a way first meets a triangle, as a share of it (Möller and Trumbore 1997); null: nowhere.</summary>
-    public (double Share, int Triangle)? Meets(Vec3 from, Vec3 to, Func<int, bool> counts, List<int> near)
+    /// <param name="inset">So much of a triangle along its edges does not count, as a share.</param>
+    public (double Share, int Triangle)? Meets(Vec3 from, Vec3 to, Func<int, bool> counts, List<int> near, double inset = 0)
     {
         Near(Vec3.Min(from, to), Vec3.Max(from, to), near);
         Vec3 d = to - from;
@@ -192,7 +193,7 @@ public sealed class StillSet
             double u = Vec3.Dot(s, p) / det,
                 v = Vec3.Dot(d, q) / det,
                 share = Vec3.Dot(e2, q) / det;
-            if (u >= 0 && v >= 0 && u + v <= 1 && share is >= 0 and <= 1 && (best is not { } b || share < b.Item1))
+            if (u >= inset && v >= inset && u + v <= 1 - inset && share is >= 0 and <= 1 && (best is not { } b || share < b.Item1))
             {
                 best = (share, t);
             }

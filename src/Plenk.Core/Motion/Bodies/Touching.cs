@@ -466,7 +466,18 @@ public sealed class Touching
             {
                 if (_set.Sticks(t, s))
                 {
-                    Edge(i, s == 0 ? a : s == 1 ? b : c, s == 0 ? b : s == 1 ? c : a, most, states, touches);
+                    Edge(
+                        i,
+                        s == 0 ? a
+                            : s == 1 ? b
+                            : c,
+                        s == 0 ? b
+                            : s == 1 ? c
+                            : a,
+                        most,
+                        states,
+                        touches
+                    );
                 }
             }
         }

@@ -63,7 +63,10 @@ public static class PlanarFill
         bool inside = false;
         for (int i = 0, j = loop.Length - 1; i < loop.Length; j = i++)
         {
-            if (loop[i].Y > p.Y != loop[j].Y > p.Y && p.X < (loop[j].X - loop[i].X) * (p.Y - loop[i].Y) / (loop[j].Y - loop[i].Y) + loop[i].X)
+            if (
+                loop[i].Y > p.Y != loop[j].Y > p.Y
+                && p.X < (loop[j].X - loop[i].X) * (p.Y - loop[i].Y) / (loop[j].Y - loop[i].Y) + loop[i].X
+            )
             {
                 inside = !inside;
             }
@@ -74,16 +77,13 @@ public static class PlanarFill
     /// <summary>A hole becomes part of the ring around it by the shortest way that crosses nothing.</summary>
     private static void Bridge(List<int> ring, List<int> hole, (double X, double Y)[] at)
     {
-        var ways = ring.SelectMany((_, i) => hole.Select((_, j) => (i, j)))
-            .OrderBy(w => Square(at[ring[w.i]], at[hole[w.j]]))
-            .ToArray();
+        var ways = ring.SelectMany((_, i) => hole.Select((_, j) => (i, j))).OrderBy(w => Square(at[ring[w.i]], at[hole[w.j]])).ToArray();
         bool Clear(int i, int j) => Free(ring, at[ring[i]], at[hole[j]], at) && Free(hole, at[ring[i]], at[hole[j]], at);
         var (from, to) = ways.FirstOrDefault(w => Clear(w.i, w.j), ways[0]);
         ring.InsertRange(from + 1, [.. hole.Skip(to), .. hole.Take(to + 1), ring[from]]);
     }
 
-    private static double Square((double X, double Y) a, (double X, double Y) b) =>
-        (a.X - b.X) * (a.X - b.X) + (a.Y - b.Y) * (a.Y - b.Y);
+    private static double Square((double X, double Y) a, (double X, double Y) b) => (a.X - b.X) * (a.X - b.X) + (a.Y - b.Y) * (a.Y - b.Y);
 
     private static bool Free(List<int> ring, (double X, double Y) a, (double X, double Y) b, (double X, double Y)[] at)
     {

@@ -35,8 +35,9 @@ public sealed class Solid(IReadOnlyList<SolidFace> faces)
     public IReadOnlyList<SolidFace> Faces { get; } = faces;
 
     /// <summary>Corners within a fifth of a millimetre are one; faces that have no area then are left out.</summary>
+    /// <param name="close">Material of faces that close flat rims, like the foot that stairs have not; null: nothing is closed.</param>
     /// <exception cref="SolidFault">It is open, or turned inside out in part.</exception>
-    public static Solid Of(TriangleMesh mesh)
+    public static Solid Of(TriangleMesh mesh, int? close = null)
     {
         int[] place = mesh.Welded(out int places);
         var at = new Vec3[places];
@@ -44,32 +45,125 @@ public sealed class Solid(IReadOnlyList<SolidFace> faces)
         {
             at[place[v]] = Vec3.From(mesh.Positions[v]);
         }
-        var faces = new List<SolidFace>();
-        var edges = new Dictionary<(int, int), int>();
+        var rings = new List<(int Place, Vector2 Uv)[]>();
+        var materials = new List<int>();
         for (int t = 0; t < mesh.TriangleCount; t++)
         {
-            int[] own = [mesh.Indices[3 * t], mesh.Indices[3 * t + 1], mesh.Indices[3 * t + 2]],
-                p = [.. own.Select(v => place[v])];
-            if (p[0] == p[1] || p[1] == p[2] || p[2] == p[0])
+            (int Place, Vector2 Uv)[] ring =
+            [
+                .. Enumerable.Range(3 * t, 3).Select(k => mesh.Indices[k]).Select(v => (place[v], mesh.TextureCoordinates?[v] ?? default)),
+            ];
+            if (ring[0].Place != ring[1].Place && ring[1].Place != ring[2].Place && ring[2].Place != ring[0].Place)
             {
-                continue;
+                rings.Add(ring);
+                materials.Add(mesh.Materials?[t] ?? 0);
             }
-            faces.Add(
-                new([.. own.Select(v => new SolidCorner(at[place[v]], mesh.TextureCoordinates?[v] ?? default))], mesh.Materials?[t] ?? 0)
-            );
-            for (int k = 0; k < 3; k++)
+        }
+        HashSet<(int, int)> open = Open(rings);
+        if (open.Count > 0)
+        {
+            // Where a corner of one face lies on another's edge, that edge gets it too.
+            int[] loose = [.. open.SelectMany(e => new[] { e.Item1, e.Item2 }).Distinct().Order()];
+            for (int r = 0; r < rings.Count; r++)
             {
-                var edge = (p[k], p[(k + 1) % 3]);
+                rings[r] = Split(rings[r], open, loose, at);
+            }
+            open = Open(rings);
+        }
+        var lids = new List<SolidFace>();
+        if (open.Count > 0 && (close is not { } material || !Lids(open, at, material, lids)))
+        {
+            throw new SolidFault(open.Count);
+        }
+        SolidFace[] faces =
+        [
+            .. rings.Select((r, i) => new SolidFace([.. r.Select(c => new SolidCorner(at[c.Place], c.Uv))], materials[i])),
+            .. lids,
+        ];
+        var solid = new Solid(faces);
+        return solid.Volume >= 0 ? solid : new([.. faces.Select(f => f with { Corners = [.. f.Corners.Reverse()] })]);
+    }
+
+    /// <summary>Edges that have no other face on their other side, or not as many.</summary>
+    private static HashSet<(int, int)> Open(List<(int Place, Vector2 Uv)[]> rings)
+    {
+        var edges = new Dictionary<(int, int), int>();
+        foreach ((int Place, Vector2 Uv)[] r in rings)
+        {
+            for (int k = 0; k < r.Length; k++)
+            {
+                var edge = (r[k].Place, r[(k + 1) % r.Length].Place);
                 edges[edge] = edges.GetValueOrDefault(edge) + 1;
             }
         }
-        int open = edges.Count(e => edges.GetValueOrDefault((e.Key.Item2, e.Key.Item1)) != e.Value);
-        if (open > 0)
+        return [.. edges.Where(e => edges.GetValueOrDefault((e.Key.Item2, e.Key.Item1)) != e.Value).Select(e => e.Key)];
+    }
+
+    /// <summary>Faces over rims that lie each in a plane; false: one does not, or edges are no rims.</summary>
+    private static bool Lids(HashSet<(int, int)> open, Vec3[] at, int material, List<SolidFace> lids)
+    {
+        var next = new Dictionary<int, int>();
+        foreach (var (a, b) in open)
         {
-            throw new SolidFault(open);
+            if (!next.TryAdd(b, a))
+            {
+                return false;
+            }
         }
-        var solid = new Solid(faces);
-        return solid.Volume >= 0 ? solid : new([.. faces.Select(f => f with { Corners = [.. f.Corners.Reverse()] })]);
+        while (next.Count > 0)
+        {
+            var loop = new List<Vec3>();
+            int start = next.Keys.Min(),
+                v = start;
+            while (next.Remove(v, out int to))
+            {
+                loop.Add(at[v]);
+                v = to;
+            }
+            Vec3 normal = new SolidFace([.. loop.Select(p => new SolidCorner(p, default))], 0).Normal;
+            if (v != start || loop.Count < 3 || !(normal.Length > 1e-9))
+            {
+                return false;
+            }
+            normal = normal.Normalized();
+            if (loop.Any(p => Math.Abs(Vec3.Dot(normal, p - loop[0])) > 1e-3))
+            {
+                return false;
+            }
+            lids.AddRange(Closed([.. loop.Select((p, i) => (p, loop[(i + 1) % loop.Count]))], normal, material));
+        }
+        return true;
+    }
+
+    private static (int Place, Vector2 Uv)[] Split((int Place, Vector2 Uv)[] ring, HashSet<(int, int)> open, int[] loose, Vec3[] at)
+    {
+        const double within = 2e-4;
+        var split = new List<(int Place, Vector2 Uv)>();
+        for (int k = 0; k < ring.Length; k++)
+        {
+            var (a, b) = (ring[k], ring[(k + 1) % ring.Length]);
+            split.Add(a);
+            if (!open.Contains((a.Place, b.Place)))
+            {
+                continue;
+            }
+            Vec3 way = at[b.Place] - at[a.Place];
+            double length = way.Length;
+            split.AddRange(
+                loose
+                    .Select(v => (v, Along: Vec3.Dot(at[v] - at[a.Place], way) / length))
+                    .Where(c =>
+                        c.v != a.Place
+                        && c.v != b.Place
+                        && c.Along > within
+                        && c.Along < length - within
+                        && (at[c.v] - at[a.Place] - c.Along / length * way).Length < within
+                    )
+                    .OrderBy(c => c.Along)
+                    .Select(c => (c.v, a.Uv + (float)(c.Along / length) * (b.Uv - a.Uv)))
+            );
+        }
+        return [.. split];
     }
 
     /// <summary>m³, by the divergence theorem: Σ v₁ · (v₂ × v₃) ÷ 6.</summary>
@@ -84,10 +178,7 @@ public sealed class Solid(IReadOnlyList<SolidFace> faces)
             {
                 for (int i = 1; i + 1 < f.Corners.Length; i++)
                 {
-                    sum += Vec3.Dot(
-                        f.Corners[0].At - origin,
-                        Vec3.Cross(f.Corners[i].At - origin, f.Corners[i + 1].At - origin)
-                    );
+                    sum += Vec3.Dot(f.Corners[0].At - origin, Vec3.Cross(f.Corners[i].At - origin, f.Corners[i + 1].At - origin));
                 }
             }
             return sum / 6;

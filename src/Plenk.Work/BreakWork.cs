@@ -1,0 +1,133 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Motion.Bodies;
+using Plenk.Core.Motion.Breaking;
+using Plenk.Core.Projection;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+
+namespace Plenk.Work;
+
+/// <summary>What broke: its parts, how they fell, and how long that took to compute.</summary>
+/// <param name="Volume">Of the whole, m³.</param>
+public sealed record Broken(IReadOnlyList<BrokenPart> Parts, FallResult Fall, double Volume, double Seconds)
+{
+    public double Mass => Parts.Sum(p => p.Body.Mass);
+}
+
+/// <summary>Pieces of a set broken into parts that fall on the others.</summary>
+public static class BreakWork
+{
+    /// <summary>What a break lays open.</summary>
+    public static readonly Material Inside = new("inside", new(0.42f, 0.4f, 0.37f), 0, 0.9f);
+
+    /// <summary>Bodies up to which the solver takes more rounds a step.</summary>
+    private const int Few = 64;
+
+    /// <param name="others">What stands still, in the world, with its names.</param>
+    public static Broken Run(
+        string name,
+        TriangleMesh mesh,
+        IReadOnlyList<(string Name, TriangleMesh Mesh)> others,
+        BreakSettings with,
+        FallSettings fall,
+        int inside,
+        List<string> told,
+        CancellationToken stop = default,
+        Action<string, double>? progress = null
+    )
+    {
+        var watch = Stopwatch.StartNew();
+        try
+        {
+            progress?.Invoke("Cutting it into parts", 0);
+            var (parts, volume) = Breakage.Of(name, mesh, with, inside);
+            stop.ThrowIfCancellationRequested();
+            StillSet? set = others.Count > 0 ? new([.. others.Select(o => o.Mesh)]) : null;
+            using var solver = new OdeSolver(fall.Gravity, parts.Count <= Few ? 100 : 40);
+            FallResult result = Falling.Of([.. parts.Select(p => p.Body)], set, fall, solver, stop, part =>
+                progress?.Invoke("Letting them fall", part)
+            );
+            foreach (int piece in result.Through.Select(t => t.Piece).Distinct().Order())
+            {
+                told.Add(
+                    $"“{name}” stands in “{others[piece].Name}” from the beginning: parts in it are not held up by it. Cut a hole there, or move one of them."
+                );
+            }
+            if (set is null)
+            {
+                told.Add("There is nothing else in the set: the parts fall for ever.");
+            }
+            return new(parts, result, volume, watch.Elapsed.TotalSeconds);
+        }
+        catch (BreakFault e)
+        {
+            throw new ShotFault(e.Message);
+        }
+    }
+
+    /// <summary>The report beside the parts.</summary>
+    public static string Report(Broken broken) =>
+        JsonSerializer.Serialize(
+            new
+            {
+                piece = new { volume = broken.Volume, mass = broken.Mass },
+                parts = broken.Parts.Select(p => new
+                {
+                    part = p.Name,
+                    volume = p.Volume,
+                    mass = p.Body.Mass,
+                }),
+                frames = broken.Fall.Frames.Select(f => new
+                {
+                    frame = f.Frame,
+                    kinetic = f.Kinetic,
+                    potential = f.Potential,
+                    deepest = f.Deepest,
+                    awake = f.Awake,
+                }),
+                seconds = Math.Round(broken.Seconds, 3),
+            },
+            FootageWork.Json
+        );
+
+    /// <summary>Meshes of a file by their names, in the world.</summary>
+    public static IReadOnlyList<(string Name, TriangleMesh Mesh)> Named(string file, List<string> told)
+    {
+        ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(file), Path.GetFileName(file));
+        told.AddRange(mesh.Warnings);
+        var named = new List<(string, TriangleMesh)>();
+        foreach (ImportedObject o in mesh.Objects)
+        {
+            string name = o.Name.Length > 0 ? o.Name : "set";
+            for (int k = 2; named.Any(n => n.Item1 == name); k++)
+            {
+                name = $"{o.Name}_{k}";
+            }
+            named.Add((name, o.Mesh with { Materials = null, TextureCoordinates = null }));
+        }
+        return named;
+    }
+
+    /// <summary>A piece with its footage from a frame: the tile of each triangle as its material, and the tiles as PNG.</summary>
+    public static (TriangleMesh Mesh, IReadOnlyList<byte[]> Tiles) Footage(FilmedSet filmed, string piece, int frame, List<string> told)
+    {
+        int at = filmed.Set.Pieces.ToList().FindIndex(p => p.Name == piece);
+        IReadOnlyList<Projector> sources = filmed.Sources([frame], told);
+        IReadOnlyList<SetSpot> spots = SetSpots.Over(filmed.Set);
+        float[] sharp = SourcePlan.Sharpness(spots, sources[0].Sight, null);
+        BakedPiece baked = Baker.Bake(filmed.Set, at, sources, FootageWork.Finest(spots, sharp, at, 0.01));
+        if (baked.Covered < 0.001)
+        {
+            told.Add($"Frame {frame} shows nothing of “{piece}”: its parts have no footage.");
+        }
+        return (baked.Mesh with { Materials = baked.TileOfTriangle }, [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(t)))]);
+    }
+}

@@ -1,0 +1,115 @@
+using System.Globalization;
+using System.Numerics;
+using System.Text.Json;
+using Plenk.Core.Geometry;
+using Plenk.Core.Motion.Bodies;
+using Plenk.Core.Sets;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes;
+using SharpGLTF.Schema2;
+using Xunit;
+
+namespace Plenk.Work.Tests;
+
+/// <summary>A slab over a floor and steps, broken.</summary>
+public sealed class BreakWorkTests
+{
+    private const double G = 9.80665;
+
+    private static TriangleMesh Box(double x, double y, double z, Vec3 at) =>
+        PieceMeshes.Box(new(x, y, z)).Moved(new(1, Matrix3.Identity, at));
+
+    private static readonly (string, TriangleMesh)[] Place =
+    [
+        ("floor", Box(12, 0.2, 12, new(0, -1.5, 0))),
+        ("steps", PieceMeshes.Stairs(new(4, 0.8, 2), 4).Moved(new(1, Matrix3.Identity, new(0, -1.3, 2)))),
+    ];
+
+    private static Broken Break(Vec3 impulse, int parts, List<string> told, (string, TriangleMesh)[]? others = null) =>
+        BreakWork.Run(
+            "slab",
+            Box(3, 0.2, 2, new(0, -0.2, 0)),
+            others ?? Place,
+            new(parts, 1, 2400) { Point = new(0.3, 0, 0.2), Impulse = impulse },
+            new(1, 60, 5, 24),
+            0,
+            told
+        );
+
+    [Fact]
+    public void It_stands_until_the_blow_then_falls_and_rests()
+    {
+        var told = new List<string>();
+        var impulse = new Vec3(300, -1500, 100);
+        Broken broken = Break(impulse, 40, told);
+        Assert.Empty(told);
+        IReadOnlyList<FallFrame> frames = broken.Fall.Frames;
+        Assert.All(frames.Take(4), f => Assert.Equal((0, frames[0].Potential), (f.Kinetic, f.Potential)));
+        Assert.Equal(frames[0].Bodies.Select(b => b.Place), frames[4].Bodies.Select(b => b.Place));
+        Assert.True(frames[4].Kinetic > 0);
+        // Until something is hit momentum is the blow's and gravity's: m Δx ÷ Δt = J − M g Δt ÷ 2 over the first frame.
+        Vec3 sum = broken
+            .Parts.Select((p, i) => p.Body.Mass * 24 * (frames[5].Bodies[i].Place - frames[4].Bodies[i].Place))
+            .Aggregate((a, b) => a + b);
+        Assert.True((sum - (impulse - new Vec3(0, broken.Mass * G / 48, 0))).Length < 1e-6 * impulse.Length, $"{sum}");
+        double energy = frames[4].Kinetic + frames[4].Potential;
+        foreach (FallFrame f in frames.Skip(5))
+        {
+            Assert.True(f.Kinetic + f.Potential < energy + 0.01 * frames.Max(x => x.Kinetic), $"{f.Frame}");
+            energy = f.Kinetic + f.Potential;
+            Assert.All(f.Bodies, b => Assert.True(b.Place.Y > -1.3));
+        }
+        Assert.Equal((0, 0.0), (frames[^1].Awake, frames[^1].Kinetic));
+        Assert.True(frames[^1].Deepest < 0.005);
+        // The same on one thread, to the bit.
+        using IDisposable one = Core.Cores.Using(1);
+        Broken again = Break(impulse, 40, told);
+        Assert.Equal(frames[^1].Bodies, again.Fall.Frames[^1].Bodies);
+    }
+
+    [Fact]
+    public void Its_files_say_the_same_and_its_parts_are_closed()
+    {
+        Broken broken = Break(new(0, -500, 0), 12, []);
+        ModelRoot model = ModelRoot.ReadGLB(
+            new MemoryStream(PartsFile.Glb(broken.Parts, [], BreakWork.Inside, broken.Fall.Frames, new(24, 1)))
+        );
+        string[] rows = PartsFile.Csv(broken.Parts, broken.Fall.Frames).Trim().Split('\n');
+        Assert.Equal("frame,part,x,y,z,qx,qy,qz,qw", rows[0]);
+        Assert.Equal(1 + 60 * 12, rows.Length);
+        JsonElement report = JsonDocument.Parse(BreakWork.Report(broken)).RootElement;
+        double volume = 0;
+        foreach (Node node in model.LogicalNodes)
+        {
+            ImportedObject own = GltfFile.ReadMesh([.. model.WriteGLB()], "parts.glb").Objects.First(o => o.Name == node.Name);
+            volume += own.Mesh.AreaAndVolume().Volume;
+            string[] row = rows.First(r => r.StartsWith($"33,{node.Name},", StringComparison.Ordinal)).Split(',');
+            double[] v = [.. row.Skip(2).Select(t => double.Parse(t, CultureInfo.InvariantCulture))];
+            Matrix4x4 at = node.GetWorldMatrix(model.LogicalAnimations[0], 32 / 24f);
+            Assert.True((Vec3.From(at.Translation) - new Vec3(v[0], v[1], v[2])).Length < 1e-5);
+            Matrix3 turn = Rotations.FromQuaternion(v[3], v[4], v[5], v[6]);
+            Assert.True((Vec3.From(Vector3.TransformNormal(Vector3.UnitX, at)) - turn.Column(0)).Length < 1e-5);
+        }
+        Assert.Equal(1.2, volume, 1e-4);
+        Assert.Equal(1.2, report.GetProperty("piece").GetProperty("volume").GetDouble(), 1e-6);
+        Assert.Equal(12, report.GetProperty("parts").GetArrayLength());
+        Assert.Equal(60, report.GetProperty("frames").GetArrayLength());
+    }
+
+    [Fact]
+    public void What_it_stands_in_is_told_and_does_not_throw_it_out()
+    {
+        var told = new List<string>();
+        Broken broken = Break(default, 8, told, [.. Place, ("plinth", Box(1, 1, 1, new(0, -0.7, 0)))]);
+        Assert.Contains("“slab” stands in “plinth” from the beginning", Assert.Single(told));
+        Assert.All(broken.Fall.Frames, f => Assert.All(f.Bodies, b => Assert.True(b.Velocity.Y < 3)));
+        Assert.Contains(
+            "no volume",
+            Assert
+                .Throws<ShotFault>(() =>
+                    BreakWork.Run("floor", PieceMeshes.Plane(new(1, 0, 1)), Place, new(5, 1, 2400), new(1, 9, 2, 24), 0, told)
+                )
+                .Message
+        );
+    }
+}
