@@ -51,6 +51,7 @@ builder.Services.AddSingleton<GrainWork>();
 builder.Services.AddSingleton<FillWork>();
 builder.Services.AddSingleton<PaintWork>();
 builder.Services.AddSingleton<BakeWork>();
+builder.Services.AddSingleton<CutLooseWork>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().Clouds);
 builder.Services.AddSingleton<PictureService>();
 builder.Services.AddSingleton<TrayJobs, PlateJobs>();

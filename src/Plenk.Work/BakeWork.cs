@@ -141,7 +141,7 @@ public sealed class BakeWork(ShotEngine engine, MediaStore media)
     }
 
     /// <summary>Sixteen-bit sRGB, not premultiplied, coverage as alpha.</summary>
-    private static CodeImage Straight(FloatImage tile)
+    internal static CodeImage Straight(FloatImage tile)
     {
         var codes = new ushort[tile.Width * tile.Height * 4];
         Parallel.For(0, tile.Height, Cores.All, y =>

@@ -109,6 +109,127 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.NoErrors();
     }
 
+    [Fact]
+    public async Task A_door_is_cut_loose_from_its_wall_and_swings_open_on_what_is_behind_it()
+    {
+        var files = FilmedYard.Write(Folder);
+        using Sheet page = Begun("DOOR_0010", files.Frames, files.Camera);
+        page.Step(3);
+        Built(page, "Add a plane", "ground", new(0, 0, -7), default, new(16, 1, 14));
+        Built(page, "Add a plane", "wall", new(0, 1.5, -FilmedYard.WallAt), new(90, 0, 0), new(12, 1, 8));
+        page.Run("import('/js/state.js').then((m) => m.setFrame(1001))");
+        page.UntilState("state.frame === 1001");
+
+        // The door is clicked where it is seen, and hinged on its left edge; behind it is a dark room.
+        var (left, right, top) = FilmedYard.Door;
+        page.Open("cut");
+        page.Type("Thick", "0.05", saves: false);
+        page.Type("Dark room behind the hole", "2", saves: false);
+        page.Press("Click its corners");
+        foreach (var (x, y) in new[] { (left, 0.0), (right, 0.0), (right, top), (left, top) })
+        {
+            var (px, py) = FilmedYard.Seen(x, y, -FilmedYard.WallAt, 1001);
+            page.ClickPicture(px, py);
+        }
+        page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Cut it loose' && !b.disabled)", 20);
+        page.PressAndSave("Cut it loose");
+        page.UntilState("state.document.pieces.length === 4");
+        Assert.Equal("part of wall", page.Value("Name"));
+        page.Type("Name", "door");
+
+        // Shut at 1001, open by 70° at 1011.
+        page.PressLabelled("Key Stands open at 1001");
+        page.UntilState("state.document.curves.length === 1");
+        page.Run("import('/js/state.js').then((m) => m.setFrame(1011))");
+        page.Until("location.search.includes('frame=1011')");
+        page.Type("Stands open", "70");
+
+        // Something stands in the room.
+        page.Step(6);
+        page.PressAndSave("Set lettering");
+        page.UntilState("state.document.elements.length === 1");
+        page.Type("Text", "H");
+        page.Type("Capitals are", "1");
+        page.Type("Thick", "0");
+        page.Tick("it takes no light: its colours are seen as they are");
+        Triple(page, "Colour", new(0.9, 0.8, 0.1));
+        Triple(page, "Place", new(1, 0, -8.6));
+        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        Assert.Empty(page.AccessibilityFaults());
+        page.NoErrors();
+
+        // Shut, the frame is the plate's.
+        var (shut, _) = await HandedOver(page, 1001, 1001, 1001);
+        double worst = 0;
+        for (int i = 0; i < shut.Width * shut.Height; i++)
+        {
+            double[] plate = FilmedYard.Plate(i % shut.Width + 0.5, i / shut.Width + 0.5, 1001);
+            double off = Math.Abs(Channel(shut, "comp.G")[i] - plate[1]);
+            worst = Math.Max(worst, off > 0.02 && !NearDoor(i % shut.Width, i / shut.Width, 1001) ? off : 0);
+        }
+        int middle = Index(shut, FilmedYard.Seen(0.9, 1.2, -FilmedYard.WallAt, 1001));
+        double[] door = FilmedYard.Plate(middle % shut.Width + 0.5, middle / shut.Width + 0.5, 1001);
+        say.WriteLine(
+            $"shut: {worst:0.0000} off outside the door's rim; its middle {Channel(shut, "comp.B")[middle]:0.0000} of {door[2]:0.0000}"
+        );
+        Assert.Equal(0, worst);
+        Assert.Equal(door[2], Channel(shut, "comp.B")[middle], 0.01);
+        Assert.Equal(0, Channel(shut, "elements.A")[middle]);
+
+        // Open, its free edge is where a door of its width stands then, and what is behind it is seen, dark but for the letter.
+        const int frame = 1011;
+        var (open, _) = await HandedOver(page, frame, frame, frame);
+        float[] alpha = Channel(open, "elements.A"),
+            red = Channel(open, "comp.R");
+        double a = 70 * Math.PI / 180,
+            wide = right - left;
+        // Its back's corner is seen past its front's: 5 cm behind.
+        var (ex, _) = FilmedYard.Seen(
+            left + wide * Math.Cos(a) + 0.05 * Math.Sin(a),
+            1.8,
+            -FilmedYard.WallAt + wide * Math.Sin(a) - 0.05 * Math.Cos(a),
+            frame
+        );
+        var (_, ey) = FilmedYard.Seen(left, 1.8, -FilmedYard.WallAt + wide * Math.Sin(a) / 2, frame);
+        double edge = DarkFrom(open, (int)ey);
+        int dark = Index(open, FilmedYard.Seen(1.35, 1.9, -FilmedYard.WallAt, frame)),
+            bar = Index(open, FilmedYard.Seen(1, 0.5, -8.6, frame));
+        say.WriteLine(
+            $"open: free edge at {edge:0.0}, {ex:0.0} by the rule of sines; behind it {red[dark]:0.000}, the letter {red[bar]:0.000}"
+        );
+        Assert.Equal(ex, edge, 1.0);
+        Assert.InRange(red[dark], 0, 0.03);
+        Assert.Equal(0.9f, red[bar], 0.02f);
+        Assert.True(alpha[bar] > 0.98);
+        page.NoErrors();
+
+        // And back.
+        page.Step(3);
+        page.Press("Undo");
+        page.UntilState("state.canRedo");
+    }
+
+    private static bool NearDoor(int x, int y, int frame)
+    {
+        var (l, t) = FilmedYard.Seen(FilmedYard.Door.Left, FilmedYard.Door.Top, -FilmedYard.WallAt, frame);
+        var (r, f) = FilmedYard.Seen(FilmedYard.Door.Right, 0, -FilmedYard.WallAt, frame);
+        return x > l - 4 && x < r + 4 && y > t - 4 && y < f + 4;
+    }
+
+    /// <summary>Where, from the right of the hole leftwards, the dark behind it ends in a row.</summary>
+    private static double DarkFrom(ExrPicture exr, int y)
+    {
+        float[] red = Channel(exr, "comp.R"),
+            blue = Channel(exr, "comp.B");
+        int x = (int)FilmedYard.Seen(1.3, 1.8, -FilmedYard.WallAt, 1011).X;
+        Assert.True(blue[y * exr.Width + x] < 0.05, "the room is not seen");
+        while (red[y * exr.Width + x] + blue[y * exr.Width + x] < 0.1f)
+        {
+            x--;
+        }
+        return x + 1;
+    }
+
     /// <summary>Middles of the upright bars, from the left.</summary>
     private static int[] Columns(ExrPicture exr, float[] alpha, float[] blue)
     {

@@ -14,6 +14,16 @@ namespace Plenk.Web.Api;
 /// </summary>
 public sealed record AboveRequest(Vec3 Foot, double X, double Y, Vec3? Along);
 
+public sealed record CutLooseRequest(
+    int BaseRevision,
+    int Frame,
+    double[] Corners,
+    double ThicknessMetres = 0.04,
+    Vec3? Sides = null,
+    string Hinge = "left",
+    double RoomMetres = 0
+) : CutRequest(Frame, Corners, ThicknessMetres, Sides, Hinge, RoomMetres);
+
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
 
 /// <summary>The set: meshes and clouds in, pieces laid, pulled and measured in the picture.</summary>
@@ -101,6 +111,20 @@ public static class SetApi
                 };
             })
             .WithSummary("A piece solved over all frames that pin it; nothing is saved");
+
+        api.MapPost(
+                "/pieces/{piece}/cut-loose",
+                async (long id, string piece, CutLooseRequest r, ShotStore shots, CutLooseWork work, HttpContext http) =>
+                {
+                    var (document, _) = await ShotApi.Need(shots, id);
+                    string name = document.Pieces.FirstOrDefault(p => p.Id == piece)?.Name ?? "a piece";
+                    var (cut, _) = await Task.Run(() => work.Cut(document, piece, r));
+                    ShotApi.Check(cut);
+                    await shots.Save(id, r.BaseRevision, cut, ShotApi.Who(http), $"A part cut loose from {name}");
+                    return await ShotApi.State(shots, id);
+                }
+            )
+            .WithSummary("Cuts a part loose from a flat face of a piece; it wears its footage, and the hole stays");
 
         api.MapGet("/clouds", async (long id, int? revision, ShotStore shots) =>
             {

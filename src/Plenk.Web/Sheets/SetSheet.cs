@@ -9,6 +9,9 @@ namespace Plenk.Web.Sheets;
 /// <summary>What the set's sheet offers and says.</summary>
 public static partial class SetSheet
 {
+    public static IReadOnlyList<(string, string)> CutHinges { get; } =
+    [("left", "left edge"), ("right", "right edge"), ("head", "upper edge"), ("foot", "lower edge"), ("none", "nothing")];
+
     public static IReadOnlyList<(string Value, string Text)> DepthKinds { get; } =
     [
         ("Axis", "metres along the axis"),

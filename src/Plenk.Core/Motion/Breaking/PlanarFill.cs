@@ -49,7 +49,11 @@ public static class PlanarFill
         var rings = outer.ToDictionary(i => i, i => Enumerable.Range(first[i], loops[i].Length).ToList());
         foreach (int hole in Enumerable.Range(0, loops.Length).Where(i => areas[i] < 0).OrderByDescending(i => loops[i].Max(p => p.X)))
         {
-            int[] around = [.. outer.Where(o => Holds(loops[o], loops[hole][0])).OrderBy(o => areas[o])];
+            // Some of its corners may lie on the ring itself.
+            int[] around =
+            [
+                .. outer.Where(o => 2 * loops[hole].Count(p => Holds(loops[o], p)) > loops[hole].Length).OrderBy(o => areas[o]),
+            ];
             if (around.Length > 0)
             {
                 Bridge(rings[around[0]], [.. Enumerable.Range(first[hole], loops[hole].Length)], all);
@@ -107,31 +111,10 @@ public static class PlanarFill
         var left = new List<int>(ring);
         while (left.Count > 3)
         {
-            int ear = -1;
-            double best = double.NegativeInfinity;
-            for (int i = 0; i < left.Count; i++)
-            {
-                int a = left[(i + left.Count - 1) % left.Count],
-                    b = left[i],
-                    c = left[(i + 1) % left.Count];
-                double area = Cross(at[a], at[b], at[c]);
-                bool isEar =
-                    area > 0
-                    && !left.Any(v =>
-                        at[v] != at[a]
-                        && at[v] != at[b]
-                        && at[v] != at[c]
-                        && Cross(at[a], at[b], at[v]) >= 0
-                        && Cross(at[b], at[c], at[v]) >= 0
-                        && Cross(at[c], at[a], at[v]) >= 0
-                    );
-                // The roundest first: thin ones are left to the last.
-                double round = isEar ? area / (Square(at[a], at[b]) + Square(at[b], at[c]) + Square(at[c], at[a])) : area - 1e12;
-                if (round > best)
-                {
-                    (best, ear) = (round, i);
-                }
-            }
+            // Corners that touch a triangle keep it from being an ear as long as there is another one.
+            int ear = Best(left, at, 1e-12);
+            ear = ear >= 0 ? ear : Best(left, at, -1e-9);
+            ear = ear >= 0 ? ear : Flattest(left, at);
             yield return (left[(ear + left.Count - 1) % left.Count], left[ear], left[(ear + 1) % left.Count]);
             left.RemoveAt(ear);
         }
@@ -139,5 +122,49 @@ public static class PlanarFill
         {
             yield return (left[0], left[1], left[2]);
         }
+    }
+
+    /// <summary>The roundest ear; thin ones are left to the last. −1: there is none.</summary>
+    /// <param name="touching">So much of a triangle's size may another corner lie outside its sides and count as in it.</param>
+    private static int Best(List<int> left, (double X, double Y)[] at, double touching)
+    {
+        int ear = -1;
+        double best = 1e-9;
+        for (int i = 0; i < left.Count; i++)
+        {
+            int a = left[(i + left.Count - 1) % left.Count],
+                b = left[i],
+                c = left[(i + 1) % left.Count];
+            double area = Cross(at[a], at[b], at[c]),
+                sides = Square(at[a], at[b]) + Square(at[b], at[c]) + Square(at[c], at[a]),
+                within = -touching * sides;
+            if (area / sides <= best)
+            {
+                continue;
+            }
+            bool isEar = !left.Any(v =>
+                at[v] != at[a]
+                && at[v] != at[b]
+                && at[v] != at[c]
+                && Cross(at[a], at[b], at[v]) >= within
+                && Cross(at[b], at[c], at[v]) >= within
+                && Cross(at[c], at[a], at[v]) >= within
+            );
+            (best, ear) = isEar ? (area / sides, i) : (best, ear);
+        }
+        return ear;
+    }
+
+    /// <summary>Where nothing is an ear, what has the least area: a corner in a line, or a bridge that runs back on itself.</summary>
+    private static int Flattest(List<int> left, (double X, double Y)[] at)
+    {
+        int flat = 0;
+        double least = double.PositiveInfinity;
+        for (int i = 0; i < left.Count; i++)
+        {
+            double area = Math.Abs(Cross(at[left[(i + left.Count - 1) % left.Count]], at[left[i]], at[left[(i + 1) % left.Count]]));
+            (least, flat) = area < least ? (area, i) : (least, flat);
+        }
+        return flat;
     }
 }

@@ -3,6 +3,7 @@
 // curve() (for the rail: what moves over the range, with keys that can be pulled).
 import * as plate from './steps/plate.js';
 import * as camera from './steps/camera.js';
+import * as cut from './cut.js';
 import * as set from './steps/set.js';
 import * as setLines from './steps/setlines.js';
 import * as projection from './steps/projection.js';
@@ -27,7 +28,7 @@ import * as curves from './curves.js';
 const modules = {
   1: [plate],
   2: [survey, camera, moving, still, mattes, tracks, lasso],
-  3: [survey, edges, moving, set, setLines, lasso],
+  3: [survey, edges, moving, set, setLines, cut, lasso],
   4: [mattes, projection],
   5: [light, sun, mattes],
   6: [mattes, moving, contact, carry],
