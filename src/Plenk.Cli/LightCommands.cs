@@ -203,11 +203,19 @@ internal static class PlaceElementCommand
         };
         var lights = new Option<string>("--lights") { Description = "the lights, JSON (docs/lights.schema.json)", Required = true };
         var frames = new Option<string>("--frames") { Description = "like 1001-1012,1020", Required = true };
+        var start = new Option<double?>("--element-start")
+        {
+            Description = "the plate's frame at which the element's animation begins (default: its first)",
+        };
+        var elementRate = new Option<string?>("--element-rate")
+        {
+            Description = "frames of the plate to a second of the element's animation, like 24 or 24000/1001 (default: --rate)",
+        };
         var command = new Command(
             "place-element",
             "Puts an element into filmed frames, lit, shadowed and held out by the set: comp.FRAME.exr with comp, shadow, holdout, element and depth."
         );
-        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, element, lights, frames, filmed.Out);
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, element, start, elementRate, lights, frames, filmed.Out);
         command.SetGuarded(
             (parsed, stop) =>
             {
@@ -231,7 +239,18 @@ internal static class PlaceElementCommand
                     throw new ShotFault($"The plate has no frame {f}; it has {set.First} to {set.Last}.");
                 }
                 var told = new List<string>(set.Warnings);
-                PlacedElement placed = PlaceElement.Read(parsed.GetValue(element)!, told);
+                FrameRate animated = options.Rate;
+                if (parsed.GetValue(elementRate) is { } typed && !CameraOptions.Rate(typed, out animated))
+                {
+                    return Task.FromResult(2);
+                }
+                Func<int, PlacedElement> at = PlaceElement.Read(
+                    parsed.GetValue(element)!,
+                    parsed.GetValue(start) ?? set.First,
+                    animated.PerSecond,
+                    told
+                );
+                PlacedElement placed = at(list[0]);
                 LightsFile lit = LightsFile.Read(parsed.GetValue(lights)!);
                 told.AddRange(lit.Told);
                 if (PlaceElement.Oversize(placed, set.Set) is { } large)
@@ -244,7 +263,7 @@ internal static class PlaceElementCommand
                 Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
                 foreach (int frame in list)
                 {
-                    FrameLayers layers = PlaceElement.Frame(set, placed, lit, openings, frame, told, stop, part =>
+                    FrameLayers layers = PlaceElement.Frame(set, at(frame), lit, openings, frame, told, stop, part =>
                         CameraOptions.Progress($"frame {frame}", part)
                     );
                     PlaceElement.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"comp.{frame:0000}.exr"), layers, options.Rate, frame);

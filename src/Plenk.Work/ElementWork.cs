@@ -18,6 +18,7 @@ namespace Plenk.Work;
 public sealed class ElementWork(IMedia media)
 {
     private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
+    private readonly Cache<Box<GltfMesh?>> _moving = new(b => b.Value is null ? Sizes.Small : 64 * Sizes.Small);
     private readonly Cache<MeshTree> _trees = new(Sizes.Of);
     private readonly Cache<FloatImage> _pictures = new(Sizes.Of);
 
@@ -45,6 +46,9 @@ public sealed class ElementWork(IMedia media)
     private static bool IsBlended(Element e) => IsPicture(e) && e.Blend != ElementBlend.Over;
 
     private static bool Shows(ShotDocument shot, Element e, int frame) =>
+        frame >= (e.FromFrame ?? frame) && frame <= (e.ToFrame ?? frame) && HasPicture(shot, e, frame);
+
+    private static bool HasPicture(ShotDocument shot, Element e, int frame) =>
         e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
 
     /// <summary>A flat card lies so far off what it lies on that neither is lost in the other, metres.</summary>
@@ -168,10 +172,28 @@ public sealed class ElementWork(IMedia media)
                         e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null
                     )
                 );
+                if (e.Motion is { } motion && Moving(e) is { } file)
+                {
+                    double seconds = motion.SecondsAt(moment, shot.Rate.PerSecond, file.Seconds);
+                    return new(
+                        _trees.Get(ResultKey.Of("moving", 1, key, (float)seconds), () => new(file.At(seconds).Merged())),
+                        Chosen(e, mesh.Materials)
+                    );
+                }
                 return new(_trees.Get(key, () => new(mesh.Merged())), Chosen(e, mesh.Materials));
             }
         }
     }
+
+    /// <summary>An element's file, to be asked how it stands at other times; null: it has no animation.</summary>
+    public GltfMesh? Moving(Element e) =>
+        _moving
+            .Get(e.Media, () =>
+                media.Read(e.Media) is var bytes && GltfFile.Is(bytes) && GltfFile.OpenMesh(bytes, e.Name) is { Moves: true } file
+                    ? new(file)
+                    : new(null)
+            )
+            .Value;
 
     /// <summary>
     /// Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.

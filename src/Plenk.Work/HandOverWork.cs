@@ -667,8 +667,18 @@ public sealed partial class HandOverWork(ShotEngine engine)
                                 .. path.Select(c =>
                                     (
                                         c.Item1,
-                                        Core.Sets.PieceMeshes.PlaceOf(At(c.Item1).Pieces[i])
-                                            .After(Core.Sets.PieceMeshes.PlaceOf(At(first).Pieces[i]).Inverse())
+                                        Core
+                                            .Sets.PieceMeshes.PlaceOf(At(c.Item1).Pieces.First(q => q.Id == p.Id))
+                                            .After(Core.Sets.PieceMeshes.PlaceOf(p).Inverse())
+                                            is var there
+                                        && p.GoneFrom is { } gone
+                                        && c.Item1 >= gone
+                                            // What has broken is not there: it has no size.
+                                            ? there with
+                                            {
+                                                Scale = 1e-6,
+                                            }
+                                            : there
                                     )
                                 ),
                             ]

@@ -18,14 +18,26 @@ public static class PlaceElement
     /// </summary>
     private static readonly RenderQuality Quality = new(16, 2, 16, ShadowRounds: 16);
 
-    public static PlacedElement Read(string file, List<string> told)
+    /// <summary>By plate frame the element as its file has it then; one that has no animation is the same in all.</summary>
+    /// <param name="start">The plate frame at which its animation begins.</param>
+    /// <param name="rate">Frames of the plate to a second of it.</param>
+    public static Func<int, PlacedElement> Read(string file, double start, double rate, List<string> told)
     {
-        string folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
-        ImportedMesh mesh = ImportedMesh.Read(File.ReadAllBytes(file), Path.GetFileName(file), name =>
-            Path.Combine(folder, name) is var at && File.Exists(at) ? File.ReadAllBytes(at) : null
+        string folder = Path.GetDirectoryName(Path.GetFullPath(file))!,
+            name = Path.GetFileName(file);
+        byte[] bytes = File.ReadAllBytes(file);
+        ImportedMesh mesh = ImportedMesh.Read(bytes, name, beside =>
+            Path.Combine(folder, beside) is var at && File.Exists(at) ? File.ReadAllBytes(at) : null
         );
         told.AddRange(mesh.Warnings);
-        return new("element", new(new MeshTree(mesh.Merged()), mesh.Materials), Similarity.Identity);
+        PlacedElement Placed(ImportedMesh m) => new("element", new(new MeshTree(m.Merged()), m.Materials), Similarity.Identity);
+        if (GltfFile.Is(bytes) && GltfFile.OpenMesh(bytes, name) is { Moves: true } moving)
+        {
+            var motion = new Core.Shots.FileMotion { StartFrame = start };
+            return frame => Placed(moving.At(motion.SecondsAt(frame, rate, moving.Seconds)));
+        }
+        PlacedElement still = Placed(mesh);
+        return _ => still;
     }
 
     /// <summary>The frame's layers; told what keeps the element from being seen.</summary>

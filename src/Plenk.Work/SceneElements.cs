@@ -15,6 +15,10 @@ public static class SceneElements
     {
         Element own = shot.Elements.First(x => x.Id == e.Id);
         string name = own.Name.Length > 0 ? own.Name : own.Id;
+        if (own.Motion is { } motion && engine.Moving(own) is { IsRigid: true } file)
+        {
+            return Nodes(engine, shot, own, name, motion, file, e.Model.Materials, frames);
+        }
         // Letters and a size by axes do not go together in a place; then the text goes as it stands.
         return own is { Letters: not null } && own.Stretch == new Vec3(1, 1, 1)
             ? Letter(engine, shot, own, name, e.Model.Materials, frames)
@@ -29,6 +33,44 @@ public static class SceneElements
                         : [(frames[0], e.ObjectToWorld)]
                 ),
             ];
+    }
+
+    /// <summary>A file whose nodes move: each is a thing, where its node is in the element.</summary>
+    private static IEnumerable<SceneThing> Nodes(
+        ShotEngine engine,
+        ShotDocument shot,
+        Element own,
+        string name,
+        FileMotion motion,
+        GltfMesh file,
+        IReadOnlyList<Material> materials,
+        IReadOnlyList<int> frames
+    )
+    {
+        (int Frame, Similarity Whole, double Seconds)[] places =
+        [
+            .. frames.Select(f =>
+                (
+                    f,
+                    Hanging.At(shot, f).Elements.First(x => x.Id == own.Id).ObjectToWorld,
+                    motion.SecondsAt(f, shot.Rate.PerSecond, file.Seconds)
+                )
+            ),
+        ];
+        return file.Nodes()
+            .Where(n => n.Mesh.TriangleCount > 0)
+            .Select(n => new SceneThing(
+                $"{name} {n.Name}",
+                n.Mesh,
+                materials,
+                [.. places.Select(p => (p.Frame, p.Whole.After(Rigid(n.At(p.Seconds)))))]
+            ));
+    }
+
+    private static Similarity Rigid(System.Numerics.Matrix4x4 m)
+    {
+        System.Numerics.Matrix4x4.Decompose(m, out var scale, out var turn, out var at);
+        return new(scale.X, Rotations.FromQuaternion(turn.X, turn.Y, turn.Z, turn.W), Vec3.From(at));
     }
 
     private static PlacedElement? There(ShotEngine engine, ShotDocument shot, string id, int frame) =>

@@ -7,6 +7,7 @@ using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes;
 using Plenk.Store;
 
 namespace Plenk.Work;
@@ -141,6 +142,9 @@ public sealed class ShotEngine
         Element element,
         int frame
     ) => _rendered.IdNames(shot, element, frame);
+
+    /// <inheritdoc cref="ElementWork.Moving"/>
+    public GltfMesh? Moving(Element element) => _elements.Moving(element);
 
     /// <inheritdoc cref="ElementWork.MaterialFault"/>
     public string? MaterialFault(ShotDocument shot, Element element) => _elements.MaterialFault(shot, element);

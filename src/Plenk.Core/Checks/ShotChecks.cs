@@ -407,6 +407,14 @@ public static class ShotChecks
                 $"Contact, {e.Name}: lettering has up to 200 letters, a height of 1 mm or more, no thickness below 0, and a stroke of up to 10 m."
             );
             Need(
+                e.Motion is not { } m || (double.IsFinite(m.StartFrame) && m.Speed is > 0 and <= 1000),
+                $"Contact, {e.Name}: its animation begins at a frame and runs up to 1000 times as fast."
+            );
+            Need(
+                e.FromFrame is not { } from || e.ToFrame is not { } to || from <= to,
+                $"Contact, {e.Name}: it is there from {e.FromFrame} to {e.ToFrame}, which is never. Give it a first frame before its last."
+            );
+            Need(
                 e.Letters is not { } l
                     || (
                         l is { ShiftMetres: { IsFinite: true, Length: < 1e5 }, RotationYxzDegrees.IsFinite: true, Scale: > 0 and < 1e4 }

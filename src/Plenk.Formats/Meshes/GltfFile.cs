@@ -14,197 +14,16 @@ namespace Plenk.Formats.Meshes;
 /// <summary>glTF 2.0 in and out through SharpGLTF: meshes with metallic-roughness factors, and an animated camera.</summary>
 public static class GltfFile
 {
-    public static ImportedMesh ReadMesh(byte[] bytes, string name)
-    {
-        ModelRoot model = Open(bytes, name);
-        var warnings = new List<string>();
-        var materials = new List<Material>();
-        var numbers = new Dictionary<int, int>();
-        var objects = new List<ImportedObject>();
-        foreach (Node node in model.LogicalNodes)
-        {
-            if (node.Mesh is not { } mesh)
-            {
-                continue;
-            }
-            var positions = new List<Vector3>();
-            var normals = new List<Vector3>();
-            var textures = new List<Vector2>();
-            var indices = new List<int>();
-            var owners = new List<int>();
-            bool anyNormals = false,
-                anyTextures = false;
-            Matrix4x4 world = node.WorldMatrix;
-            Matrix4x4.Invert(world, out Matrix4x4 inverse);
-            Matrix4x4 turn = Matrix4x4.Transpose(inverse);
-            if (node.Skin is not null)
-            {
-                warnings.Add($"“{node.Name ?? mesh.Name}” is bent by a skeleton; it is taken as it stands in the file, without it.");
-            }
-            if (mesh.Primitives.Any(p => p.MorphTargetsCount > 0))
-            {
-                warnings.Add($"The morphs of “{node.Name ?? mesh.Name}” were left out; it keeps its own shape.");
-            }
-            foreach (MeshPrimitive primitive in mesh.Primitives)
-            {
-                if (
-                    primitive.DrawPrimitiveType
-                    is not (PrimitiveType.TRIANGLES or PrimitiveType.TRIANGLE_STRIP or PrimitiveType.TRIANGLE_FAN)
-                )
-                {
-                    warnings.Add($"Points or lines of “{node.Name}” were left out.");
-                    continue;
-                }
-                int first = positions.Count;
-                if (primitive.GetVertexAccessor("POSITION") is not { } accessor)
-                {
-                    continue;
-                }
-                foreach (Vector3 p in accessor.AsVector3Array())
-                {
-                    positions.Add(Vector3.Transform(p, world));
-                }
-                int count = positions.Count - first;
-                if (primitive.GetVertexAccessor("NORMAL") is { } n)
-                {
-                    anyNormals = true;
-                    foreach (Vector3 v in n.AsVector3Array())
-                    {
-                        Vector3 t = Vector3.TransformNormal(v, turn);
-                        normals.Add(t.LengthSquared() > 0 ? Vector3.Normalize(t) : t);
-                    }
-                }
-                else
-                {
-                    normals.AddRange(new Vector3[count]);
-                }
-                if (primitive.GetVertexAccessor("TEXCOORD_0") is { } uv)
-                {
-                    anyTextures = true;
-                    textures.AddRange(uv.AsVector2Array());
-                }
-                else
-                {
-                    textures.AddRange(new Vector2[count]);
-                }
-                int material = MaterialNumber(primitive.Material);
-                foreach ((int a, int b, int c) in primitive.GetTriangleIndices())
-                {
-                    indices.AddRange([first + a, first + b, first + c]);
-                    owners.Add(material);
-                }
-            }
-            objects.Add(
-                new(
-                    node.Name ?? mesh.Name ?? $"object {objects.Count + 1}",
-                    new([.. positions], [.. indices])
-                    {
-                        Normals = anyNormals ? [.. normals] : null,
-                        TextureCoordinates = anyTextures ? [.. textures] : null,
-                        Materials = [.. owners],
-                    }
-                )
-            );
-        }
-        if (model.LogicalAnimations.Count > 0)
-        {
-            warnings.Add(
-                $"The file's animation{(model.LogicalAnimations.Count > 1 ? "s were" : " was")} left out "
-                    + $"({string.Join(", ", model.LogicalAnimations.Take(4).Select(a => string.IsNullOrEmpty(a.Name) ? "unnamed" : a.Name))}); "
-                    + "the mesh stands as it does at rest. Key its place here."
-            );
-        }
-        return new(objects, materials, warnings);
+    /// <summary>The bytes of a glTF, binary or text.</summary>
+    public static bool Is(ReadOnlySpan<byte> bytes) => IsBinary(bytes) || bytes.TrimStart(" \t\r\n"u8).StartsWith("{"u8);
 
-        int MaterialNumber(GltfMaterial? m)
-        {
-            int key = m?.LogicalIndex ?? -1;
-            if (numbers.TryGetValue(key, out int at))
-            {
-                return at;
-            }
-            Material made = Material.Grey;
-            if (m is not null)
-            {
-                Vector4 baseColor = m.FindChannel("BaseColor") is { } c ? c.Color : Vector4.One;
-                float metallic = 1,
-                    roughness = 1;
-                if (m.FindChannel("MetallicRoughness") is { } mr)
-                {
-                    metallic = mr.GetFactor("MetallicFactor");
-                    roughness = mr.GetFactor("RoughnessFactor");
-                }
-                // What its material says beyond what is worked on, by the names of the published extensions.
-                string[] beyond =
-                [
-                    .. m
-                        .Channels.Select(c => c.Key)
-                        .Where(k =>
-                            k
-                                is not (
-                                    "BaseColor"
-                                    or "MetallicRoughness"
-                                    or "Normal"
-                                    or "Occlusion"
-                                    or "Emissive"
-                                    or "Diffuse"
-                                    or "SpecularGlossiness"
-                                )
-                        ),
-                ];
-                if (beyond.Length > 0)
-                {
-                    warnings.Add(
-                        $"{string.Join(", ", beyond)} of material “{m.Name}” {(beyond.Length > 1 ? "are" : "is")} not worked on; it is taken as "
-                            + "solid and plain."
-                    );
-                }
-                FloatImage? picture = null;
-                if (m.FindChannel("BaseColor")?.Texture is { } texture)
-                {
-                    byte[] data = texture.PrimaryImage?.Content.Content.ToArray() ?? [];
-                    if (data.Length == 0)
-                    {
-                        warnings.Add($"The picture of material “{m.Name}” is missing; its flat colour is used.");
-                    }
-                    else
-                    {
-                        picture = MaterialPicture.Read(data, $"the picture of material {m.Name}");
-                    }
-                }
-                if (m.Alpha == AlphaMode.MASK && picture is not null)
-                {
-                    MaterialPicture.Cut(picture, m.AlphaCutoff);
-                }
-                if (m.Alpha == AlphaMode.BLEND && baseColor.W < 1)
-                {
-                    warnings.Add(
-                        $"Material “{m.Name}” is see-through all over ({baseColor.W:0.##}); it is taken as whole. Give it a picture with alpha."
-                    );
-                }
-                foreach (
-                    string left in ((string[])["Normal", "Occlusion", "MetallicRoughness", "Emissive"]).Where(c =>
-                        m.FindChannel(c)?.Texture is not null
-                    )
-                )
-                {
-                    warnings.Add($"The {left} picture of material “{m.Name}” is not used; its even value is.");
-                }
-                Vector3 emission = m.FindChannel("Emissive") is { } e
-                    ? new Vector3(e.Color.X, e.Color.Y, e.Color.Z)
-                        * (e.Parameters.FirstOrDefault(p => p.Name == "EmissiveStrength")?.Value is float strength ? strength : 1)
-                    : default;
-                made = new(m.Name ?? "material", new(baseColor.X, baseColor.Y, baseColor.Z), metallic, roughness)
-                {
-                    Emission = emission,
-                    Picture = picture,
-                    SeeThrough = picture is not null && m.Alpha != AlphaMode.OPAQUE && MaterialPicture.HasAlpha(picture),
-                };
-            }
-            materials.Add(made);
-            return numbers[key] = materials.Count - 1;
-        }
-    }
+    private static bool IsBinary(ReadOnlySpan<byte> bytes) => bytes.StartsWith("glTF"u8);
+
+    /// <summary>As it stands before its animation begins.</summary>
+    public static ImportedMesh ReadMesh(byte[] bytes, string name) => new GltfMesh(Open(bytes, name), name).At(null);
+
+    /// <summary>Kept open, to be asked how it stands at other times.</summary>
+    public static GltfMesh OpenMesh(byte[] bytes, string name) => new(Open(bytes, name), name);
 
     /// <summary>
     /// The first camera with its node's animation. t = 0 s is the first plate frame; <c>extras</c> of the camera or the
@@ -265,10 +84,11 @@ public static class GltfFile
             );
         }
         var samples = new List<CameraSample>();
+        GltfCurves? curves = model.LogicalAnimations.Count > 0 ? new(model.LogicalAnimations[0]) : null;
         for (int i = 0; i < count; i++)
         {
             float time = (float)Math.Min(i / rate.PerSecond, last);
-            Matrix4x4 m = model.LogicalAnimations.Count > 0 ? node.GetWorldMatrix(model.LogicalAnimations[0], time) : node.WorldMatrix;
+            Matrix4x4 m = curves?.World(node, time) ?? node.WorldMatrix;
             double[] rows = [m.M11, m.M21, m.M31, m.M41, m.M12, m.M22, m.M32, m.M42, m.M13, m.M23, m.M33, m.M43, 0, 0, 0, 1];
             if (Pose.FromRowMajor16(rows, out string? why) is null)
             {
@@ -505,16 +325,15 @@ public static class GltfFile
     {
         try
         {
-            var settings = new ReadSettings { Validation = SharpGLTF.Validation.ValidationMode.TryFix };
-            if (bytes.AsSpan(0, Math.Min(4, bytes.Length)).SequenceEqual("glTF"u8))
+            try
             {
-                return ModelRoot.ReadGLB(new MemoryStream(bytes), settings);
+                return Open(bytes, name, SharpGLTF.Validation.ValidationMode.TryFix);
             }
-            // A text glTF must carry its data inside: nothing else is fetched.
-            var context = SharpGLTF.Schema2.ReadContext.Create(_ =>
-                throw new FormatFault("file", $"{name} points to other files", "Export one .glb file.")
-            );
-            return context.ReadSchema2(new MemoryStream(bytes));
+            // Weights that do not sum to one are taken in proportion.
+            catch (Exception e) when (e is not FormatFault && e.Message.Contains("Weight Sum", StringComparison.Ordinal))
+            {
+                return Open(bytes, name, SharpGLTF.Validation.ValidationMode.Skip);
+            }
         }
         catch (FormatFault)
         {
@@ -522,7 +341,23 @@ public static class GltfFile
         }
         catch (Exception e) when (e is not OutOfMemoryException)
         {
-            throw new FormatFault("file", $"{name} cannot be read as glTF: {e.Message.Split('\n')[0]}", "Export the file again as .glb.");
+            string why = e.Message.Split('\n')[0].Split("Model generated by")[0];
+            throw new FormatFault("file", $"{name} cannot be read as glTF: {why}", "Export the file again as .glb.");
         }
+    }
+
+    private static ModelRoot Open(byte[] bytes, string name, SharpGLTF.Validation.ValidationMode mode)
+    {
+        var settings = new ReadSettings { Validation = mode };
+        if (IsBinary(bytes))
+        {
+            return ModelRoot.ReadGLB(new MemoryStream(bytes), settings);
+        }
+        // A text glTF must carry its data inside: nothing else is fetched.
+        var context = SharpGLTF.Schema2.ReadContext.Create(_ =>
+            throw new FormatFault("file", $"{name} points to other files", "Export one .glb file.")
+        );
+        context.Validation = mode;
+        return context.ReadSchema2(new MemoryStream(bytes));
     }
 }

@@ -45,9 +45,8 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
             throw new FormatFault("empty", $"{name} is empty (0 bytes)", "Export the mesh again.");
         }
         string extension = Path.GetExtension(name).ToLowerInvariant();
-        bool glb = bytes.Length >= 4 && bytes.AsSpan(0, 4).SequenceEqual("glTF"u8);
         ImportedMesh mesh =
-            glb || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
+            GltfFile.Is(bytes) || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
             : extension == ".obj" ? ObjFile.Read(bytes, name, beside)
             : throw new FormatFault("file", $"{name} is neither an OBJ nor a glTF mesh", "Export the mesh as .obj or .glb.");
         return mesh.Checked(name);

@@ -64,6 +64,8 @@ public static class ContactApi
                     return bytes;
                 });
                 string hash = media.Write(files[meshes[0]]);
+                bool moves = GltfFile.Is(files[meshes[0]]) && GltfFile.OpenMesh(files[meshes[0]], meshes[0]).Moves;
+                int first = (await ShotApi.Need(shots, id)).Document.Range.First;
                 return await Add(
                     id,
                     http,
@@ -77,6 +79,7 @@ public static class ContactApi
                         Id = own,
                         Media = hash,
                         Beside = used,
+                        Motion = moves ? new FileMotion { StartFrame = first } : null,
                     },
                     mesh.Warnings
                 );

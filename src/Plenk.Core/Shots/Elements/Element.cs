@@ -16,6 +16,13 @@ public sealed record Element : Extensible
 
     /// <summary>What the mesh's file names beside it (materials, pictures), by name.</summary>
     public IReadOnlyDictionary<string, string> Beside { get; init; } = new Dictionary<string, string>();
+
+    /// <summary>Of a mesh whose file has an animation: how that runs; null: it stands as at rest.</summary>
+    public FileMotion? Motion { get; init; }
+
+    /// <summary>It is there from this shot frame on, and up to that; null: from the beginning, to the end.</summary>
+    public int? FromFrame { get; init; }
+    public int? ToFrame { get; init; }
     public FrameSource? Frames { get; init; }
 
     /// <summary>Of rendered frames: what came in files of its own beside their picture (normals, depth), by its frames' numbers.</summary>

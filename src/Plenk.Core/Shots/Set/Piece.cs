@@ -66,6 +66,9 @@ public sealed record Piece : Extensible
     public BakedFootage? Baked { get; init; }
     public bool Off { get; init; }
 
+    /// <summary>From this shot frame on it is gone: it has broken. Null: it stays.</summary>
+    public int? GoneFrom { get; init; }
+
     /// <summary>The comp shows it; else it stands for what the plate shows.</summary>
     [JsonIgnore]
     public bool IsSeen => this is { Off: false, Duties: { Seen: true, WearsFootage: true, OnlyBlocksLight: false } };
