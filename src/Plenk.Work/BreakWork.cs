@@ -32,6 +32,8 @@ public static class BreakWork
     private const int Few = 64;
 
     /// <param name="others">What stands still, in the world, with its names.</param>
+    /// <param name="made">What the parts are like as bodies; null: as usual.</param>
+    /// <param name="beside">Bodies that fall too, told after the parts.</param>
     public static Broken Run(
         string name,
         TriangleMesh mesh,
@@ -41,7 +43,9 @@ public static class BreakWork
         int inside,
         List<string> told,
         CancellationToken stop = default,
-        Action<string, double>? progress = null
+        Action<string, double>? progress = null,
+        Func<FallingBody, FallingBody>? made = null,
+        IReadOnlyList<FallingBody>? beside = null
     )
     {
         var watch = Stopwatch.StartNew();
@@ -51,10 +55,9 @@ public static class BreakWork
             var (parts, volume) = Breakage.Of(name, mesh, with, inside);
             stop.ThrowIfCancellationRequested();
             StillSet? set = others.Count > 0 ? new([.. others.Select(o => o.Mesh)]) : null;
+            FallingBody[] bodies = [.. parts.Select(p => made?.Invoke(p.Body) ?? p.Body), .. beside ?? []];
             using var solver = new OdeSolver(fall.Gravity, parts.Count <= Few ? 100 : 40);
-            FallResult result = Falling.Of([.. parts.Select(p => p.Body)], set, fall, solver, stop, part =>
-                progress?.Invoke("Letting them fall", part)
-            );
+            FallResult result = Falling.Of(bodies, set, fall, solver, stop, part => progress?.Invoke("Letting them fall", part));
             foreach (int piece in result.Through.Select(t => t.Piece).Distinct().Order())
             {
                 told.Add(

@@ -30,6 +30,9 @@ public record CutRequest(
 /// <summary>Doors, lids and slabs cut loose from pieces of a shot, with their footage baked on them.</summary>
 public sealed class CutLooseWork(ShotEngine engine, MediaStore media)
 {
+    /// <summary>Incidence up to which footage is taken where there is one frame of it alone.</summary>
+    internal const double Flattest = 89;
+
     /// <summary>Of the room behind a hole, linear: what little light comes in.</summary>
     private static readonly Vec3 Dark = new(0.012, 0.011, 0.01);
 
@@ -195,6 +198,9 @@ public sealed class CutLooseWork(ShotEngine engine, MediaStore media)
             Id = "cut",
             Frame = frame,
             Pieces = [piece.Id],
+            // There is no other footage of it: it is taken however flat it is seen.
+            FadeFromDegrees = Flattest,
+            FadeToDegrees = Flattest + 0.5,
         };
         ShotDocument laid = shot with { Projections = [projection] };
         SetScene set = engine.Place.Set(Hanging.At(laid, frame));

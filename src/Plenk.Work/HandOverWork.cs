@@ -686,7 +686,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             ),
         ];
         int[] frames = [.. path.Select(c => c.Item1)];
-        SceneThing[] elements = [.. engine.Elements(At(first), first).SelectMany(e => SceneElements.Of(engine, shot, e, frames))];
+        SceneThing[] elements = [.. SceneElements.All(engine, shot, frames)];
         var scene = new SceneToHandOver(
             path,
             shot.Plate!.SensorWidthMm,

@@ -10,7 +10,18 @@ namespace Plenk.Work;
 /// <summary>Elements for a scene that is handed over: what moves by itself is a thing of its own.</summary>
 public static class SceneElements
 {
-    /// <param name="e">As it stands in the first of the frames.</param>
+    /// <summary>All that are there in any of the frames.</summary>
+    public static IEnumerable<SceneThing> All(ShotEngine engine, ShotDocument shot, IReadOnlyList<int> frames)
+    {
+        // Who comes later is taken as it stands then.
+        int[] begins = [frames[0], .. shot.Elements.Select(e => e.FromFrame).OfType<int>().Where(frames.Contains).Distinct().Order()];
+        return begins
+            .SelectMany(f => engine.Elements(Hanging.At(shot, f), f))
+            .DistinctBy(e => e.Id)
+            .SelectMany(e => Of(engine, shot, e, frames));
+    }
+
+    /// <param name="e">As it stands in the first of the frames that it is there in.</param>
     public static IEnumerable<SceneThing> Of(ShotEngine engine, ShotDocument shot, PlacedElement e, IReadOnlyList<int> frames)
     {
         Element own = shot.Elements.First(x => x.Id == e.Id);

@@ -31,7 +31,7 @@ public sealed class BreakWorkTests
             Box(3, 0.2, 2, new(0, -0.2, 0)),
             others ?? Place,
             new(parts, 1, 2400) { Point = new(0.3, 0, 0.2), Impulse = impulse },
-            new(1, 60, 5, 24),
+            new(1, 90, 5, 24),
             0,
             told
         );
@@ -76,7 +76,7 @@ public sealed class BreakWorkTests
         );
         string[] rows = PartsFile.Csv(broken.Parts, broken.Fall.Frames).Trim().Split('\n');
         Assert.Equal("frame,part,x,y,z,qx,qy,qz,qw", rows[0]);
-        Assert.Equal(1 + 60 * 12, rows.Length);
+        Assert.Equal(1 + 90 * 12, rows.Length);
         JsonElement report = JsonDocument.Parse(BreakWork.Report(broken)).RootElement;
         double volume = 0;
         foreach (Node node in model.LogicalNodes)
@@ -93,7 +93,7 @@ public sealed class BreakWorkTests
         Assert.Equal(1.2, volume, 1e-4);
         Assert.Equal(1.2, report.GetProperty("piece").GetProperty("volume").GetDouble(), 1e-6);
         Assert.Equal(12, report.GetProperty("parts").GetArrayLength());
-        Assert.Equal(60, report.GetProperty("frames").GetArrayLength());
+        Assert.Equal(90, report.GetProperty("frames").GetArrayLength());
     }
 
     [Fact]

@@ -169,6 +169,14 @@ public static class MovedWorld
             Position = e.HangsOn is null ? map.Apply(e.Position) : map.Scale * e.Position,
             Scale = map.Scale * e.Scale,
             SoftMetres = map.Scale * e.SoftMetres,
+            Broke = e.Broke is { } b
+                ? b with
+                {
+                    Point = b.Point is { } point ? map.Apply(point) : null,
+                    ImpulseNs = turn.Rotation * b.ImpulseNs,
+                    ThicknessMetres = map.Scale * b.ThicknessMetres,
+                }
+                : null,
         };
     }
 }

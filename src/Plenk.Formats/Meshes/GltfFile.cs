@@ -208,7 +208,7 @@ public static class GltfFile
                     {
                         at = remap[v] = positions.Count;
                         positions.Add(mesh.Positions[v]);
-                        normals.Add(mesh.Normals is { } n ? Vector3.Normalize(n[v]) : mesh.FaceNormal(i));
+                        normals.Add(NormalOf(mesh, i, v));
                     }
                     indices.Add(at);
                 }
@@ -229,6 +229,14 @@ public static class GltfFile
             primitive.Material = made;
         }
         return target;
+    }
+
+    /// <summary>Unit length, whatever the mesh has: its own, else its face's, else up.</summary>
+    private static Vector3 NormalOf(TriangleMesh mesh, int triangle, int vertex)
+    {
+        Vector3 n = mesh.Normals?[vertex] ?? default;
+        n = n.LengthSquared() > 1e-12f ? Vector3.Normalize(n) : mesh.FaceNormal(triangle);
+        return float.IsFinite(n.X + n.Y + n.Z) ? n : Vector3.UnitY;
     }
 
     /// <summary>

@@ -17,12 +17,14 @@ public static class PartsFile
 {
     /// <param name="footage">PNG a material of the meshes; what they carry is light already, so these take none. Others are the inside.</param>
     /// <param name="frames">0 s is the first.</param>
+    /// <param name="lit">The footage is its surface's own colour, and takes light.</param>
     public static byte[] Glb(
         IReadOnlyList<BrokenPart> parts,
         IReadOnlyList<byte[]> footage,
         Material inside,
         IReadOnlyList<FallFrame> frames,
-        FrameRate rate
+        FrameRate rate,
+        bool lit = false
     )
     {
         ModelRoot model = ModelRoot.CreateModel();
@@ -33,7 +35,17 @@ public static class PartsFile
                 (png, i) =>
                 {
                     GltfMaterial m = model.CreateMaterial($"footage.{1001 + i}");
-                    m.InitializeUnlit();
+                    if (lit)
+                    {
+                        m.InitializePBRMetallicRoughness();
+                        SharpGLTF.Schema2.MaterialChannel rough = m.FindChannel("MetallicRoughness")!.Value;
+                        rough.SetFactor("MetallicFactor", 0);
+                        rough.SetFactor("RoughnessFactor", 1);
+                    }
+                    else
+                    {
+                        m.InitializeUnlit();
+                    }
                     Image image = model.CreateImage($"footage.{1001 + i}");
                     image.Content = new SharpGLTF.Memory.MemoryImage(png);
                     m.FindChannel("BaseColor")!.Value.SetTexture(0, image);

@@ -6,6 +6,7 @@ using Plenk.Formats.Cameras;
 using Plenk.Formats.Meshes;
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
 
@@ -23,6 +24,23 @@ public sealed record CutLooseRequest(
     string Hinge = "left",
     double RoomMetres = 0
 ) : CutRequest(Frame, Corners, ThicknessMetres, Sides, Hinge, RoomMetres);
+
+/// <summary>How a piece breaks (<see cref="Breaking"/>); kg/m³, metres, newton seconds.</summary>
+public sealed record BreakRequest(
+    int Frame,
+    int Parts = 60,
+    int Seed = 1,
+    double Density = 2400,
+    double Thickness = 0,
+    Vec3? Point = null,
+    Vec3? Impulse = null,
+    string? Falling = null,
+    double FallingDensity = 7850,
+    double Strength = 20,
+    double Friction = 0.6,
+    double Bounce = 0.1,
+    Vec3? Inside = null
+);
 
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
 
@@ -125,6 +143,44 @@ public static class SetApi
                 }
             )
             .WithSummary("Cuts a part loose from a flat face of a piece; it wears its footage, and the hole stays");
+
+        api.MapPost(
+                "/pieces/{piece}/break",
+                async (long id, string piece, BreakRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Piece own = document.Pieces.FirstOrDefault(p => p.Id == piece)
+                        ?? throw new NotThereException("There is no such piece.");
+                    Breaking with = new()
+                    {
+                        Piece = piece,
+                        AtFrame = r.Frame,
+                        Parts = r.Parts,
+                        Seed = r.Seed,
+                        DensityKgM3 = r.Density,
+                        ThicknessMetres = r.Thickness > 0 ? r.Thickness : null,
+                        Point = r.Point,
+                        ImpulseNs = r.Impulse ?? Vec3.Zero,
+                        Falling = string.IsNullOrEmpty(r.Falling) ? null : r.Falling,
+                        FallingDensityKgM3 = r.FallingDensity,
+                        StrengthNs = r.Strength,
+                        Friction = r.Friction,
+                        Bounce = r.Bounce,
+                        InsideColor = r.Inside ?? new Breaking().InsideColor,
+                    };
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "break",
+                        $"Breaking {own.Name}",
+                        100,
+                        ShotApi.Who(http),
+                        new BreakParameters(revision.Number, ShotApi.Who(http), with),
+                        [with]
+                    );
+                }
+            )
+            .WithSummary("Breaks a piece into parts that fall; they become an element, and the piece is gone from then on");
 
         api.MapGet("/clouds", async (long id, int? revision, ShotStore shots) =>
             {

@@ -22,6 +22,7 @@ public static class Asking
         ["fill"] = s => Reduced.Footage(s) with { Mattes = s.Mattes },
         ["clean-plate"] = Reduced.Clean,
         ["bake"] = Reduced.Footage,
+        ["break"] = Reduced.Bare,
         ["elsewhere"] = s => Reduced.Footage(s) with { Look = s.Look, Code = s.Code },
         ["reshoot"] = s => Reduced.Seen(s) with { Production = s.Production, Sequence = s.Sequence, Code = s.Code, Title = s.Title },
         ["depth"] = Reduced.Camera,

@@ -47,6 +47,9 @@ public sealed class ConvexHull
     public ConvexHull About(Vec3 origin) =>
         new([.. Vertices.Select(v => v - origin)], [.. Faces.Select(f => f with { Offset = f.Offset - Vec3.Dot(f.Normal, origin) })]);
 
+    /// <summary>Smaller about its origin.</summary>
+    public ConvexHull Sized(double by) => new([.. Vertices.Select(v => by * v)], [.. Faces.Select(f => f with { Offset = by * f.Offset })]);
+
     /// <summary>One point after the other (Preparata and Hong 1977, as in O'Rourke 1998, 4.3). Null: the points lie in a plane.</summary>
     public static ConvexHull? Of(IEnumerable<Vec3> all)
     {

@@ -35,6 +35,9 @@ public static class Breakage
     public const int MostParts = 5000;
     private const double Thinnest = 1e-3;
 
+    /// <summary>So much smaller parts are on each side as bodies than as they are seen, metres.</summary>
+    private const double Crack = 7e-4;
+
     /// <summary>No blow makes a part faster than this, m/s.</summary>
     private const double Fastest = 300;
 
@@ -241,12 +244,14 @@ public static class Breakage
         {
             return null;
         }
+        // What is left of a crack: parts that fit to a hair would wedge in each other and in the hole that they fall out of.
+        double less = Math.Max(0.97, 1 - 2 * Crack / hull.Thinnest);
         return new(
             name,
             cell.Mesh(middle),
             middle,
             mass.Volume,
-            new(name, hull, density * mass.Volume, mass.Inertia * density, BodyState.At(middle))
+            new(name, hull.Sized(less), density * mass.Volume, mass.Inertia * density, BodyState.At(middle))
         );
     }
 

@@ -13,7 +13,19 @@ public static class ShotCurves
     private static readonly string[] OfPieces = ["position", "rotationYxzDegrees", "size", "scale", "hinge", "mirror"];
 
     /// <summary>What is brought in, counted or drawn point by point is no value over frames.</summary>
-    private static readonly string[] Never = ["keys", "frames", "passFrames", "pins", "motion", "frozen", "region", "figure", "clicks"];
+    private static readonly string[] Never =
+    [
+        "keys",
+        "frames",
+        "passFrames",
+        "pins",
+        "motion",
+        "frozen",
+        "region",
+        "figure",
+        "clicks",
+        "broke",
+    ];
 
     /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>
     public static bool May(string at)

@@ -20,6 +20,9 @@ public sealed record Element : Extensible
     /// <summary>Of a mesh whose file has an animation: how that runs; null: it stands as at rest.</summary>
     public FileMotion? Motion { get; init; }
 
+    /// <summary>Of parts that a piece broke into: how it did; null: it is no such thing.</summary>
+    public Breaking? Broke { get; init; }
+
     /// <summary>It is there from this shot frame on, and up to that; null: from the beginning, to the end.</summary>
     public int? FromFrame { get; init; }
     public int? ToFrame { get; init; }

@@ -1,6 +1,7 @@
-// A part cut loose from a piece: its outline is clicked in the picture, corner after corner.
+// A part cut loose from a piece: its outline is clicked in the picture, corner after corner. And where a piece is struck.
 import { valueOf } from './fields.js';
 import { changed, choose, on, setHand, state, tell } from './state.js';
+import { pickSet } from './pick.js';
 import { guarded } from './told.js';
 
 const body = document.getElementById('sheet-body');
@@ -24,6 +25,13 @@ const field = (name) => {
 };
 
 export const hands = {
+  breakPoint: () =>
+    setHand(
+      guarded(async (p) => {
+        const { onSet } = await pickSet(p.x, p.y);
+        choose(`breakPoint:${onSet.join()}`);
+      }),
+    ),
   drawCut() {
     none();
     setHand(next);

@@ -1,0 +1,336 @@
+using System.Numerics;
+using Plenk.Core.Contact;
+using Plenk.Core.Geometry;
+using Plenk.Core.Images;
+using Plenk.Core.Lighting;
+using Plenk.Core.Motion.Bodies;
+using Plenk.Core.Motion.Breaking;
+using Plenk.Core.Projection;
+using Plenk.Core.Sets;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+using Plenk.Work.Queue;
+
+namespace Plenk.Work;
+
+public sealed record BreakParameters(int Revision, string Who, Breaking With);
+
+/// <summary>Pieces of a shot broken: the parts become an element that moves as they fall, in the footage that the piece wears.</summary>
+public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engine) : TrayJobs(shots)
+{
+    /// <summary>Rays by which the light on a piece is measured, a spot, and so many spots.</summary>
+    private const int Rays = 64,
+        Spots = 96;
+
+    public override IReadOnlyList<JobKind> Kinds => [new("break", Break)];
+
+    private async Task<JobEnd> Break(JobRun job)
+    {
+        var p = job.Asked<BreakParameters>();
+        var made = Make(await Document(job.Row, p.Revision), p.With, job.Stop, job.Progress);
+        await Lay(job, p.Who, $"{made.Name} broken into {made.Parts} parts", made.On);
+        return new(string.Join("; ", [made.Says, .. made.Told]));
+    }
+
+    /// <summary>What breaking comes to: a change of the shot, and what is said of it.</summary>
+    public sealed record Made(string Name, int Parts, string Says, IReadOnlyList<string> Told, Func<ShotDocument, ShotDocument> On);
+
+    /// <exception cref="ShotFault">It cannot break like that.</exception>
+    public Made Make(ShotDocument shot, Breaking with, CancellationToken stop, Action<string, double> progress)
+    {
+        // As if it had not broken before.
+        shot = shot with
+        {
+            Pieces = [.. shot.Pieces.Select(q => q.Id == with.Piece ? q with { GoneFrom = null } : q)],
+            Elements = [.. shot.Elements.Where(e => e.Broke?.Piece != with.Piece)],
+        };
+        Piece own = shot.Pieces.FirstOrDefault(q => q.Id == with.Piece && !q.Off)
+            ?? throw new ShotFault("The piece that is to break is no longer in the shot, or switched off.");
+        if (Hanging.Moves(shot, own))
+        {
+            throw new ShotFault($"{own.Name} moves. Break it where it stands still: take its keys off, or what it hangs on.");
+        }
+        if (with.AtFrame < shot.Range.First || with.AtFrame >= shot.Range.Last)
+        {
+            throw new ShotFault($"{with.AtFrame} lies not within the shot, {shot.Range.First} to {shot.Range.Last}.");
+        }
+        if (
+            !(with.StrengthNs >= 0)
+            || !(with.FallingDensityKgM3 is > 0 and < 1e5)
+            || !(with.Friction is >= 0 and <= 10)
+            || !(with.Bounce is >= 0 and <= 1)
+        )
+        {
+            throw new ShotFault("Strength and friction are 0 or more, bounciness is 0 to 1, and a density more than 0 kg/m³.");
+        }
+        ShotDocument at = Hanging.At(shot, with.AtFrame);
+        SetScene set = engine.Place.Set(at);
+        int index = set.Pieces.ToList().FindIndex(q => q.Id == with.Piece);
+        progress("Taking its footage", 0);
+        var told = new List<string>();
+        var (mesh, tiles, lit) = Footage(shot, at, set, index, with.AtFrame, told);
+        stop.ThrowIfCancellationRequested();
+        (string, TriangleMesh)[] others =
+        [
+            .. set
+                .Pieces.Select((q, i) => (q, set.Meshes[i]))
+                .Where(q =>
+                    q.q.Id != with.Piece
+                    && q.q
+                        is { Figure: null, Duties: { OnlyBlocksLight: false, Hides: true } or { OnlyBlocksLight: false, Receives: true } }
+                )
+                .Select(q => (q.q.Name.Length > 0 ? q.q.Name : q.q.Id, q.Item2)),
+        ];
+        Element? falls = with.Falling is { } id
+            ? at.Elements.FirstOrDefault(e => e.Id == id) ?? throw new ShotFault("What falls on it is no longer in the shot.")
+            : null;
+        Broken broken = BreakWork.Run(
+            own.Name,
+            mesh,
+            others,
+            new(with.Parts, with.Seed, with.DensityKgM3)
+            {
+                Thickness = with.ThicknessMetres,
+                Point = with.Point,
+                Impulse = falls is null ? with.ImpulseNs : Vec3.Zero,
+            },
+            new(with.AtFrame, shot.Range.Last, with.AtFrame, shot.Rate.PerSecond)
+            {
+                Seed = (uint)with.Seed,
+                Friction = with.Friction,
+                Bounce = with.Bounce,
+            },
+            tiles.Count,
+            told,
+            stop,
+            progress,
+            body => body with { Friction = with.Friction, Bounce = with.Bounce, Glue = falls is null ? null : with.StrengthNs },
+            falls is null ? [] : [Body(at, falls, with)]
+        );
+        int gone = with.AtFrame;
+        if (falls is not null)
+        {
+            gone = (int)
+                Math.Floor(
+                    broken.Fall.Broken
+                        ?? throw new ShotFault(
+                            $"{falls.Name} does not break {own.Name} before {shot.Range.Last}: it is not struck harder than {with.StrengthNs:0.#} N s. Let it fall from higher or earlier, or take less strength."
+                        )
+                );
+        }
+        var inside = BreakWork.Inside with { BaseColor = with.InsideColor.ToSingle() };
+        string file = media.Write(PartsFile.Glb(broken.Parts, tiles, inside, broken.Fall.Frames, shot.Rate, lit));
+        FallFrame last = broken.Fall.Frames[^1];
+        return new(
+            own.Name,
+            broken.Parts.Count,
+            FormattableString.Invariant(
+                $"{broken.Parts.Count} parts, {broken.Mass:0.#} kg; from {gone} on, at {last.Frame} {last.Awake} still move; deepest {1000 * last.Deepest:0.0} mm"
+            ),
+            told,
+            d => Laid(d, with, own, file, gone, falls, broken)
+        );
+    }
+
+    private static ShotDocument Laid(ShotDocument d, Breaking with, Piece own, string file, int gone, Element? falls, Broken broken)
+    {
+        var parts = new Element
+        {
+            Id = d.Elements.FirstOrDefault(e => e.Broke?.Piece == with.Piece)?.Id ?? FreeId.Of(d.Elements.Select(e => e.Id), "parts"),
+            Name = $"{own.Name} parts",
+            Media = file,
+            Motion = new() { StartFrame = with.AtFrame },
+            FromFrame = gone,
+            Broke = with,
+        };
+        var curves = d.Curves.ToList();
+        if (falls is not null && d.Elements.Any(e => e.Id == falls.Id))
+        {
+            string[] places = [$"elements/{falls.Id}/position", $"elements/{falls.Id}/rotationYxzDegrees"];
+            curves.RemoveAll(c => places.Contains(c.Id));
+            curves.AddRange(Path(falls, broken, places));
+        }
+        return d with
+        {
+            Pieces = [.. d.Pieces.Select(q => q.Id == with.Piece ? q with { GoneFrom = gone } : q)],
+            Elements = [.. d.Elements.Where(e => e.Id != parts.Id), parts],
+            Curves = curves,
+        };
+    }
+
+    /// <summary>Keys of an element's place and turn in every frame that it falls through.</summary>
+    private static IEnumerable<ValueCurve> Path(Element e, Broken broken, string[] places)
+    {
+        int body = broken.Parts.Count;
+        Vec3 middle = broken.Fall.Frames[0].Bodies[body].Place,
+            angles = e.RotationYxzDegrees;
+        var place = new List<CurveKey>();
+        var turn = new List<CurveKey>();
+        foreach (FallFrame f in broken.Fall.Frames)
+        {
+            BodyState s = f.Bodies[body];
+            angles = Rotations.NearEulerYxzDegrees(s.Turn * e.Rotation, angles);
+            place.Add(new(f.Frame, Triple: s.Turn * (e.Position - middle) + s.Place, Handle: KeyHandle.Straight));
+            turn.Add(new(f.Frame, Triple: angles, Handle: KeyHandle.Straight));
+        }
+        yield return new() { Id = places[0], Keys = place };
+        yield return new() { Id = places[1], Keys = turn };
+    }
+
+    private FallingBody Body(ShotDocument at, Element e, Breaking with)
+    {
+        if (e.HangsOn is not null || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering))
+        {
+            throw new ShotFault($"{e.Name} cannot fall: a mesh or lettering that hangs on nothing can.");
+        }
+        Similarity place = e.ObjectToWorld;
+        ConvexHull hull = ConvexHull.Of(engine.Model(at, e, with.AtFrame).Tree.Mesh.Positions.Select(v => place.Apply(Vec3.From(v))))
+            ?? throw new ShotFault($"{e.Name} is flat: it has no volume to fall with. Give it thickness.");
+        var shell = new TriangleMesh(
+            [.. hull.Vertices.Select(v => v.ToSingle())],
+            [
+                .. hull.Faces.SelectMany(f =>
+                    Enumerable.Range(1, f.Corners.Length - 2).SelectMany(k => new[] { f.Corners[0], f.Corners[k], f.Corners[k + 1] })
+                ),
+            ]
+        );
+        MassOf mass = MassOf.Mesh(shell);
+        return new(
+            e.Name,
+            hull.About(mass.Middle),
+            with.FallingDensityKgM3 * mass.Volume,
+            mass.Inertia * with.FallingDensityKgM3,
+            BodyState.At(mass.Middle)
+        )
+        {
+            Friction = with.Friction,
+            Bounce = with.Bounce,
+        };
+    }
+
+    /// <summary>The piece with its footage: as its own colour where the shot has light on it, else as it was filmed.</summary>
+    private (TriangleMesh Mesh, IReadOnlyList<byte[]> Tiles, bool Lit) Footage(
+        ShotDocument shot,
+        ShotDocument at,
+        SetScene set,
+        int index,
+        int frame,
+        List<string> told
+    )
+    {
+        Piece piece = set.Pieces[index];
+        BakedPiece baked;
+        if (piece.Baked is { } kept && kept.Shape == PlaceMedia.ShapeOf(piece))
+        {
+            baked = Baker.Bake(set, index, [], kept.Texel, local: engine.Place.Local(piece));
+            baked = baked with { Tiles = [.. kept.Tiles.Select(t => MaterialPicture.Read(media.Read(t), $"the texture of {piece.Name}"))] };
+        }
+        else
+        {
+            ShotDocument laid = shot.Projections.Any(q => !q.Off && q.LiesOn(piece))
+                ? shot
+                : shot with
+                {
+                    Projections =
+                    [
+                        new()
+                        {
+                            Id = "break",
+                            Frame = frame,
+                            Pieces = [piece.Id],
+                            FadeFromDegrees = CutLooseWork.Flattest,
+                            FadeToDegrees = CutLooseWork.Flattest + 0.5,
+                        },
+                    ],
+                };
+            IReadOnlyList<Projector> sources = engine.Projection.Projectors(laid, set, frame);
+            IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
+            float[] sharp = sources.Select(s => SourcePlan.Sharpness(spots, s.Sight, null)).Aggregate((a, b) => [.. a.Zip(b, MathF.Max)]);
+            baked = Baker.Bake(set, index, sources, FootageWork.Finest(spots, sharp, index, 0.01));
+        }
+        Vector3 light = LightOn(at, set, index, frame);
+        Vector3 by = new Vector3(MathF.PI) / light;
+        // Where less light falls on it than it sends back, the shot's light is not that of the place: then it stays as it was filmed.
+        bool lit = light.X > 1e-4f && light.Y > 1e-4f && light.Z > 1e-4f && baked.Tiles.Sum(t => TooBright(t, by)) < 0.02;
+        if (!lit)
+        {
+            by = Vector3.One;
+            told.Add(
+                $"The shot’s light is weaker than what {piece.Name} sends back: its parts are shown as filmed. Measure the light at step 5, and break it anew."
+            );
+        }
+        return (
+            baked.Mesh with
+            {
+                Materials = baked.TileOfTriangle,
+            },
+            [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(Times(t, by))))],
+            lit
+        );
+    }
+
+    private static FloatImage Times(FloatImage tile, Vector3 by)
+    {
+        if (by == Vector3.One)
+        {
+            return tile;
+        }
+        var made = new FloatImage(tile.Width, tile.Height, 4, [.. tile.Data]);
+        for (int i = 0; i < made.Data.Length; i += 4)
+        {
+            // No surface sends back more than it gets.
+            float most = 0.98f * made.Data[i + 3];
+            (made.Data[i], made.Data[i + 1], made.Data[i + 2]) = (
+                MathF.Min(most, made.Data[i] * by.X),
+                MathF.Min(most, made.Data[i + 1] * by.Y),
+                MathF.Min(most, made.Data[i + 2] * by.Z)
+            );
+        }
+        return made;
+    }
+
+    /// <summary>The share of what is covered that would send back more than it gets.</summary>
+    private static double TooBright(FloatImage tile, Vector3 by)
+    {
+        long covered = 0,
+            bright = 0;
+        for (int i = 0; i < tile.Data.Length; i += 4)
+        {
+            if (tile.Data[i + 3] > 0.5f)
+            {
+                covered++;
+                bright +=
+                    MathF.Max(tile.Data[i] * by.X, MathF.Max(tile.Data[i + 1] * by.Y, tile.Data[i + 2] * by.Z)) > tile.Data[i + 3] ? 1 : 0;
+            }
+        }
+        return covered > 0 ? (double)bright / covered : 0;
+    }
+
+    /// <summary>The irradiance on a piece as it is filmed, the median of spots that see the camera.</summary>
+    private Vector3 LightOn(ShotDocument at, SetScene set, int index, int frame)
+    {
+        ShotDocument then = FrameRenderer.LitAt(at, frame);
+        LightRig rig = engine.Renderer.Rig(then, frame);
+        SkyOpenings? openings = engine.Place.OpeningsOf(then);
+        var (pose, _) = engine.Camera(at, frame);
+        SetSpot[] own =
+        [
+            .. SetSpots.Over(set).Where(s => s.Piece == index && Vector3.Dot(s.Normal, pose.Position.ToSingle() - s.Point) > 0),
+        ];
+        int every = Math.Max(1, own.Length / Spots);
+        Vector3[] found =
+        [
+            .. own.Where((_, i) => i % every == 0)
+                .Select((s, i) => SpotIrradiance.At(set, rig, openings, s.Point, s.Normal, Rays, (uint)i, at.Seed)),
+        ];
+        if (found.Length == 0)
+        {
+            return default;
+        }
+        float Median(Func<Vector3, float> of) => found.Select(of).Order().ElementAt(found.Length / 2);
+        return new(Median(v => v.X), Median(v => v.Y), Median(v => v.Z));
+    }
+}
