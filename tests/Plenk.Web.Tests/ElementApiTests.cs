@@ -123,12 +123,18 @@ public sealed class ElementApiTests(Application application)
             await Refused(_client.Save(at, d => d["elements"]!.AsArray().Last()!["widthMetres"] = 0))
         );
         Assert.Contains(
-            "two keys stand at one frame",
+            "two keys stand at 1001",
             await Refused(
                 _client.Save(at, d =>
-                    d["elements"]![0]!["keys"] = new JsonArray(
-                        new JsonObject { ["frame"] = 1001, ["scale"] = 1 },
-                        new JsonObject { ["frame"] = 1001, ["scale"] = 2 }
+                    d["curves"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = $"elements/{d["elements"]![0]!["id"]}/scale",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["value"] = 1 },
+                                new JsonObject { ["frame"] = 1001, ["value"] = 2 }
+                            ),
+                        }
                     )
                 )
             )
@@ -141,22 +147,34 @@ public sealed class ElementApiTests(Application application)
     {
         string at = await Shot("E_0020");
         await Given($"{at}/element", ("box.obj", Encoding.UTF8.GetBytes("o box\nv -0.2 0 -0.2\nv 0.2 0 -0.2\nv 0 0.5 0.2\nf 1 2 3\n")));
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["elements"]![0]!["keys"] = new JsonArray(
+        HttpResponseMessage saved = await _client.Save(at, d => d["curves"] = new JsonArray(
+                new JsonObject
+                {
+                    ["id"] = "elements/box/position",
+                    ["keys"] = new JsonArray(
                         new JsonObject
                         {
                             ["frame"] = 1001,
-                            ["position"] = new JsonArray(-1, 0.5, -4),
-                            ["ease"] = "Straight",
+                            ["triple"] = new JsonArray(-1, 0.5, -4),
+                            ["handle"] = "Straight",
                         },
-                        new JsonObject { ["frame"] = 1003, ["position"] = new JsonArray(1, 0.9, -4) }
-                    ))).StatusCode);
+                        new JsonObject
+                        {
+                            ["frame"] = 1003,
+                            ["triple"] = new JsonArray(1, 0.9, -4),
+                            ["handle"] = "Straight",
+                        }
+                    ),
+                }
+            ));
+        Assert.Equal(HttpStatusCode.OK, saved.StatusCode);
         JsonArray path = (await _client.GetFromJsonAsync<JsonArray>($"{at}/elements/box/path"))!;
         Assert.Equal([-1.0, 0, 1], path.Select(p => Math.Round(p!["position"]![0]!.GetValue<double>(), 6)));
         JsonNode document = (await _client.State(at))["document"]!;
         JsonArray keys = (
             await (await _client.PostAsJsonAsync($"{at}/elements/box/stand-keys", new { document })).Content.ReadFromJsonAsync<JsonArray>()
         )!;
-        Assert.All(keys, k => Assert.Equal(0, k!["position"]![1]!.GetValue<double>(), 1e-4));
+        Assert.All(keys, k => Assert.Equal(0, k!["triple"]![1]!.GetValue<double>(), 1e-4));
         Assert.Equal(HttpStatusCode.NotFound, (await _client.GetAsync($"{at}/elements/none/path")).StatusCode);
     }
 
