@@ -10,7 +10,9 @@ const number = (name) => valueOf(body.querySelector(`[name="${name}"]`));
 // Of a key of three numbers one is pulled: the others stay.
 const withPart = (three, part, value) => three.map((v, i) => (i === part ? value : v));
 const set = (d, c, frame, to, one, three) => {
-  const key = c.part === null ? null : d.curves.find((q) => c.at === `curves/${escaped(q.id)}/keys`).keys.find((k) => k.frame === frame);
+  const key = !Number.isInteger(c.part)
+    ? null
+    : d.curves.find((q) => c.at === `curves/${escaped(q.id)}/keys`).keys.find((k) => k.frame === frame);
   return put(d, `${c.at}/${frame}/${key ? three : one}`, to(key));
 };
 
