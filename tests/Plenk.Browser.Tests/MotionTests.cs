@@ -66,6 +66,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.UntilState("state.document.curves.length === 1");
         page.Type("Each later by", "4");
         // Straight up in eight frames: the second key is pulled to the fourth frame after it.
+        page.Open("curves");
         page.Until("document.querySelector('[name=keys-from]') !== null", 20);
         page.Type("From frame", "1013", saves: false);
         page.Type("to frame", "1013", saves: false);
