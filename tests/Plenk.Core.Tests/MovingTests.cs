@@ -243,4 +243,40 @@ public class MovingTests
             f.Contains("no longer in the shot", StringComparison.Ordinal)
         );
     }
+
+    // Footage is laid on pieces by their numbers in frames that may be before and after one is gone: the numbers stay.
+    [Fact]
+    public void What_has_broken_has_no_faces_from_its_frame_on_and_keeps_its_number()
+    {
+        var shot = new ShotDocument
+        {
+            Production = "P",
+            Sequence = "S",
+            Code = "C",
+            Pieces =
+            [
+                new()
+                {
+                    Id = "slab",
+                    GoneFrom = 1003,
+                    Duties = new() { Seen = true },
+                },
+                new() { Id = "floor", Position = new(0, -1, 0) },
+            ],
+        };
+        static float Down(ShotDocument at)
+        {
+            SetScene set = new(at.Pieces, (_, _) => throw new InvalidOperationException());
+            Assert.Equal(["slab", "floor"], set.Pieces.Select(p => p.Id));
+            Hit hit = set.Scene.Intersect(new(new(0.1f, 1, 0.2f), new(0, -1, 0)), RayKinds.CameraSet);
+            Assert.Equal(hit.T > 1.5f ? "floor" : "slab", set.Pieces[set.PieceOf(hit)].Id);
+            return hit.T;
+        }
+        ShotDocument whole = Hanging.At(shot, 1002.5),
+            broken = Hanging.At(shot, 1003);
+        Assert.Equal((1, 2), (Down(whole), Down(broken)));
+        Assert.Equal((true, false), (whole.Pieces[0].IsSeen, broken.Pieces[0].IsSeen));
+        // Taken to another frame it would be gone there too.
+        Assert.Throws<InvalidOperationException>(() => Hanging.At(broken, 1001));
+    }
 }

@@ -218,6 +218,10 @@ public static class PieceMeshes
     /// </summary>
     public static TriangleMesh World(Piece piece, Func<string, string?, TriangleMesh> mesh)
     {
+        if (piece.IsGone)
+        {
+            return new([], []);
+        }
         TriangleMesh local = Local(piece, mesh);
         Similarity place = PlaceOf(piece);
         return place == Similarity.Identity ? local : local.Moved(place);

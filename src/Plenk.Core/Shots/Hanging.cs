@@ -51,9 +51,13 @@ public static class Hanging
                 : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for.");
         }
         shot = ShotCurves.At(shot, frame);
-        if (shot.Pieces.Any(p => p.GoneFrom is { } gone && frame >= gone && !p.Off))
+        if (shot.Pieces.Any(p => p.GoneFrom is not null))
         {
-            shot = shot with { Pieces = [.. shot.Pieces.Select(p => p.GoneFrom is { } gone && frame >= gone ? p with { Off = true } : p)] };
+            shot = shot with
+            {
+                StoodAt = frame,
+                Pieces = [.. shot.Pieces.Select(p => p.GoneFrom is { } gone && frame >= gone ? p with { IsGone = true } : p)],
+            };
         }
         if (!shot.Pieces.Any(p => p is { HangsOn: not null } or { Hinge.Degrees: not 0 }) && !shot.Elements.Any(e => e.HangsOn is not null))
         {
@@ -70,8 +74,7 @@ public static class Hanging
     }
 
     /// <summary>A piece stands elsewhere from frame to frame.</summary>
-    public static bool Moves(ShotDocument shot, Piece piece) =>
-        piece is { HangsOn: not null } or { GoneFrom: not null } || IsKeyed(shot, "pieces", piece.Id);
+    public static bool Moves(ShotDocument shot, Piece piece) => piece.HangsOn is not null || IsKeyed(shot, "pieces", piece.Id);
 
     /// <summary>An element does.</summary>
     public static bool Moves(ShotDocument shot, Element e) =>

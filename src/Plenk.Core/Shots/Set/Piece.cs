@@ -69,7 +69,12 @@ public sealed record Piece : Extensible
     /// <summary>From this shot frame on it is gone: it has broken. Null: it stays.</summary>
     public int? GoneFrom { get; init; }
 
+    /// <summary>
+    /// Of a shot that is stood at a frame (<see cref="Hanging.At"/>): it has broken. It keeps its number among the pieces, and has no faces.
+    /// </summary>
+    public bool IsGone { get; init; }
+
     /// <summary>The comp shows it; else it stands for what the plate shows.</summary>
     [JsonIgnore]
-    public bool IsSeen => this is { Off: false, Duties: { Seen: true, WearsFootage: true, OnlyBlocksLight: false } };
+    public bool IsSeen => this is { Off: false, IsGone: false, Duties: { Seen: true, WearsFootage: true, OnlyBlocksLight: false } };
 }
