@@ -18,7 +18,7 @@ namespace Plenk.Work;
 public sealed class ElementWork(IMedia media)
 {
     private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
-    private readonly Cache<Box<GltfMesh?>> _moving = new(b => b.Value is null ? Sizes.Small : 64 * Sizes.Small);
+    private readonly Cache<Box<GltfMesh?>> _moving = new(b => Sizes.Small + (b.Value?.Bytes ?? 0));
     private readonly Cache<MeshTree> _trees = new(Sizes.Of);
     private readonly Cache<FloatImage> _pictures = new(Sizes.Of);
 

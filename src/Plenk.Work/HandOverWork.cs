@@ -660,7 +660,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
                         p.Name.Length > 0 ? p.Name : p.Id,
                         set.Meshes[i],
                         [],
-                        !Hanging.Moves(shot, p)
+                        !Hanging.Moves(shot, p) && p.GoneFrom is null
                             ? [(first, Similarity.Identity)]
                             :
                             [
@@ -696,10 +696,12 @@ public sealed partial class HandOverWork(ShotEngine engine)
             elements,
             [.. FrameRenderer.LitAt(shot, first).Lights.Where(l => !l.Off)]
         );
+        IReadOnlyList<string> frozen = SceneElements.Frozen(engine, shot);
+        string still = frozen.Count == 0 ? "" : $"; as in their first frame, which no node can bend: {string.Join(", ", frozen)}";
         MediaStore.WriteWhole(Path.Combine(inner, "scene.glb"), SceneFile.Glb(scene));
-        yield return ($"{stem}_scene/scene.glb", "camera, set, elements, lights");
+        yield return ($"{stem}_scene/scene.glb", $"camera, set, elements, lights{still}");
         MediaStore.WriteWhole(Path.Combine(inner, "scene.usda"), Encoding.UTF8.GetBytes(SceneFile.Usd(scene)));
-        yield return ($"{stem}_scene/scene.usda", "camera with its zoom, set, elements, lights");
+        yield return ($"{stem}_scene/scene.usda", $"camera with its zoom, set, elements, lights{still}");
         if (pieces.Length > 0)
         {
             MediaStore.WriteWhole(

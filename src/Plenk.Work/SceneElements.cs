@@ -10,6 +10,27 @@ namespace Plenk.Work;
 /// <summary>Elements for a scene that is handed over: what moves by itself is a thing of its own.</summary>
 public static class SceneElements
 {
+    /// <summary>Elements that move or bend by their files as no scene of nodes can say: they stand as in their first frame.</summary>
+    public static IReadOnlyList<string> Frozen(ShotEngine engine, ShotDocument shot) =>
+        [
+            .. shot
+                .Elements.Where(e =>
+                    !e.Off && ((e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file)) || IsStretchedText(e))
+                )
+                .Select(e => e.Name.Length > 0 ? e.Name : e.Id),
+        ];
+
+    private static bool IsStretchedText(Element e) => e.Letters is not null && e.Stretch != new Vec3(1, 1, 1);
+
+    /// <summary>Its nodes are carried and turned, and sized alike along all axes.</summary>
+    private static bool IsNodes(GltfMesh file) =>
+        file.IsRigid
+        && file.Nodes()
+            .All(n =>
+                System.Numerics.Matrix4x4.Decompose(n.At(0), out var size, out _, out _)
+                && MathF.Max(MathF.Abs(size.X - size.Y), MathF.Abs(size.X - size.Z)) < 1e-4f * MathF.Abs(size.X)
+            );
+
     /// <summary>All that are there in any of the frames.</summary>
     public static IEnumerable<SceneThing> All(ShotEngine engine, ShotDocument shot, IReadOnlyList<int> frames)
     {
@@ -26,12 +47,12 @@ public static class SceneElements
     {
         Element own = shot.Elements.First(x => x.Id == e.Id);
         string name = own.Name.Length > 0 ? own.Name : own.Id;
-        if (own.Motion is { } motion && engine.Moving(own) is { IsRigid: true } file)
+        if (own.Motion is { } motion && engine.Moving(own) is { } file && IsNodes(file))
         {
             return Nodes(engine, shot, own, name, motion, file, e.Model.Materials, frames);
         }
         // Letters and a size by axes do not go together in a place; then the text goes as it stands.
-        return own is { Letters: not null } && own.Stretch == new Vec3(1, 1, 1)
+        return own.Letters is not null && !IsStretchedText(own)
             ? Letter(engine, shot, own, name, e.Model.Materials, frames)
             :
             [

@@ -14,6 +14,8 @@ namespace Plenk.Formats.Meshes;
 /// </summary>
 public sealed class GltfMesh
 {
+    // What is told and which materials there are grows as it is asked.
+    private readonly Lock _asking = new();
     private readonly ModelRoot _model;
     private readonly string _name;
     private readonly Animation? _animation;
@@ -41,6 +43,10 @@ public sealed class GltfMesh
     /// <summary>It has an animation.</summary>
     public bool Moves => _animation is not null;
 
+    /// <summary>Of what its file holds.</summary>
+    public long Bytes =>
+        _model.LogicalBuffers.Sum(b => (long)b.Content.Length) + _model.LogicalImages.Sum(i => (long)i.Content.Content.Length);
+
     /// <summary>Of its animation.</summary>
     public double Seconds => _animation?.Duration ?? 0;
 
@@ -53,6 +59,7 @@ public sealed class GltfMesh
     public ImportedMesh At(double? seconds)
     {
         float? time = seconds is { } s ? (float)Math.Clamp(s, 0, Seconds) : null;
+        using Lock.Scope asking = _asking.EnterScope();
         try
         {
             var objects = new List<ImportedObject>();
@@ -63,7 +70,7 @@ public sealed class GltfMesh
                     objects.Add(new(NameOf(node, mesh, objects.Count), MeshOf(node, mesh, World(node, time), time)));
                 }
             }
-            return new(objects, _materials, [.. _told.Distinct()]);
+            return new(objects, [.. _materials], [.. _told.Distinct()]);
         }
         // The library looks at values when they are asked for.
         catch (Exception e)
@@ -84,6 +91,7 @@ public sealed class GltfMesh
     /// <summary>Of a rigid file: each object in its own space, and where its node is at a time.</summary>
     public IReadOnlyList<(string Name, TriangleMesh Mesh, Func<double, Matrix4x4> At)> Nodes()
     {
+        using Lock.Scope asking = _asking.EnterScope();
         var nodes = new List<(string, TriangleMesh, Func<double, Matrix4x4>)>();
         foreach (Node node in _model.LogicalNodes)
         {

@@ -44,6 +44,7 @@ export const hands = {
       thicknessMetres: field('cut-thick'),
       hinge: field('cut-hinge'),
       roomMetres: field('cut-room'),
+      sides: body.querySelector('[name="cut-tone"]').checked ? null : field('cut-sides'),
     });
     none();
     choose(`piece:${state.document.pieces.find((p) => !before.has(p.id)).id}`);
