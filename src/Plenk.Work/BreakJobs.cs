@@ -247,9 +247,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                     ],
                 };
             IReadOnlyList<Projector> sources = engine.Projection.Projectors(laid, set, frame);
-            IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
-            float[] sharp = sources.Select(s => SourcePlan.Sharpness(spots, s.Sight, null)).Aggregate((a, b) => [.. a.Zip(b, MathF.Max)]);
-            baked = Baker.Bake(set, index, sources, FootageWork.Finest(spots, sharp, index, 0.01));
+            baked = FootageWork.Baked(set, index, sources, 0.01);
         }
         Vector3 light = LightOn(at, set, index, frame);
         Vector3 by = new Vector3(MathF.PI) / light;

@@ -123,10 +123,7 @@ public static class BreakWork
     public static (TriangleMesh Mesh, IReadOnlyList<byte[]> Tiles) Footage(FilmedSet filmed, string piece, int frame, List<string> told)
     {
         int at = filmed.Set.Pieces.ToList().FindIndex(p => p.Name == piece);
-        IReadOnlyList<Projector> sources = filmed.Sources([frame], told);
-        IReadOnlyList<SetSpot> spots = SetSpots.Over(filmed.Set);
-        float[] sharp = SourcePlan.Sharpness(spots, sources[0].Sight, null);
-        BakedPiece baked = Baker.Bake(filmed.Set, at, sources, FootageWork.Finest(spots, sharp, at, 0.01));
+        BakedPiece baked = FootageWork.Baked(filmed.Set, at, filmed.Sources([frame], told), 0.01);
         if (baked.Covered < 0.001)
         {
             told.Add($"Frame {frame} shows nothing of “{piece}”: its parts have no footage.");

@@ -206,13 +206,7 @@ public sealed class CutLooseWork(ShotEngine engine, MediaStore media)
         SetScene set = engine.Place.Set(Hanging.At(laid, frame));
         IReadOnlyList<Projector> sources = !filmed ? [] : engine.Projection.Projectors(laid, set, frame);
         int index = set.Pieces.ToList().FindIndex(p => p.Id == piece.Id);
-        double texel = 0.02;
-        if (sources.Count > 0)
-        {
-            IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
-            texel = FootageWork.Finest(spots, SourcePlan.Sharpness(spots, sources[0].Sight, null), index, 0.005);
-        }
-        BakedPiece baked = Baker.Bake(set, index, sources, texel / piece.Scale, local: local);
+        BakedPiece baked = FootageWork.Baked(set, index, sources, 0.01, local);
         Vec3 fill = colour ?? MeanOf(baked.Tiles);
         foreach (FloatImage tile in baked.Tiles)
         {

@@ -6,6 +6,7 @@ using Plenk.Core.Images;
 using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
 using Plenk.Formats.Raster;
@@ -179,6 +180,28 @@ public static class FootageWork
         MediaStore.WriteWhole(Path.Combine(folder, "set.glb"), GltfFile.WriteTextured(textured));
         MediaStore.WriteWhole(Path.Combine(folder, "coverage.json"), JsonSerializer.SerializeToUtf8Bytes(result, Json));
         return result;
+    }
+
+    /// <summary>One piece with its footage in textures of its own, as fine as a source shows it at best.</summary>
+    /// <param name="otherwise">Side of a texel where no source shows it, metres.</param>
+    /// <param name="local">The piece in its own space, where the textures are to stay with it; null: in the world.</param>
+    public static BakedPiece Baked(
+        SetScene set,
+        int piece,
+        IReadOnlyList<Projector> sources,
+        double otherwise,
+        TriangleMesh? local = null,
+        CancellationToken stop = default
+    )
+    {
+        IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
+        var best = new float[spots.Count];
+        foreach (Projector p in sources)
+        {
+            Larger(best, SourcePlan.Sharpness(spots, p.Sight, null));
+        }
+        double texel = sources.Count > 0 ? Finest(spots, best, piece, otherwise) : otherwise;
+        return Baker.Bake(set, piece, sources, texel / (local is null ? 1 : set.Pieces[piece].Scale), stop, local: local);
     }
 
     /// <summary>A texel for what a piece is shown with at its finest tenth; where it is not shown at all, the one given.</summary>

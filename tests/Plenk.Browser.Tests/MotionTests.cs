@@ -24,6 +24,19 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         return (top + 1 - rows[top], foot + rows[foot]);
     }
 
+    /// <summary>A flat text in its own colour, set as the element of a number.</summary>
+    private static void Lettered(Sheet page, int number, string text, string capitals, Vec3 colour, Vec3 place)
+    {
+        page.PressAndSave("Set lettering");
+        page.UntilState($"state.document.elements.length === {number}");
+        page.Type("Text", text);
+        page.Type("Capitals are", capitals);
+        page.Type("Thick", "0");
+        page.Tick("it takes no light: its colours are seen as they are");
+        Triple(page, "Colour", colour);
+        Triple(page, "Place", place);
+    }
+
     [Fact]
     public async Task A_title_lies_on_the_road_and_another_rises_out_of_it_letter_by_letter()
     {
@@ -36,27 +49,13 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
 
         // The first lies on the road, its head away from the camera.
         page.Step(6);
-        page.PressAndSave("Set lettering");
-        page.UntilState("state.document.elements.length === 1");
-        page.Type("Text", "H");
-        page.Type("Capitals are", "1.2");
-        page.Type("Thick", "0");
-        page.Tick("it takes no light: its colours are seen as they are");
-        Triple(page, "Colour", new(0.9, 0.1, 0.1));
-        Triple(page, "Place", new(-1.3, 0, -6.2));
+        Lettered(page, 1, "H", "1.2", new(0.9, 0.1, 0.1), new(-1.3, 0, -6.2));
         page.Press("Lay flat on its back");
         page.UntilState("Math.abs(state.document.elements[0].rotationYxzDegrees[0] + 90) < 1e-6");
 
         // The second stands in it and comes up, a letter after the other.
         page.Open("bring-element");
-        page.PressAndSave("Set lettering");
-        page.UntilState("state.document.elements.length === 2");
-        page.Type("Text", "III");
-        page.Type("Capitals are", "1");
-        page.Type("Thick", "0");
-        page.Tick("it takes no light: its colours are seen as they are");
-        Triple(page, "Colour", new(0.1, 0.1, 0.9));
-        Triple(page, "Place", new(0.7, 0, -6));
+        Lettered(page, 2, "III", "1", new(0.1, 0.1, 0.9), new(0.7, 0, -6));
         page.Open("letters");
         page.Tick("its letters move each by itself");
         page.UntilState("!!state.document.elements[1].letters");
@@ -110,6 +109,20 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.NoErrors();
     }
 
+    /// <summary>A part with a room behind it, cut out of the chosen one of two pieces by corners that are clicked where they are seen.</summary>
+    private static void Cut(Sheet page, Vec3[] corners)
+    {
+        page.Press("Click its corners");
+        foreach (Vec3 c in corners)
+        {
+            var (x, y) = FilmedYard.Seen(c.X, c.Y, c.Z, FilmedYard.First);
+            page.ClickPicture(x, y);
+        }
+        page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Cut it loose' && !b.disabled)", 20);
+        page.PressAndSave("Cut it loose");
+        page.UntilState("state.document.pieces.length === 4");
+    }
+
     [Fact]
     public async Task A_door_is_cut_loose_from_its_wall_and_swings_open_on_what_is_behind_it()
     {
@@ -126,15 +139,10 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.Open("cut");
         page.Type("Thick", "0.05", saves: false);
         page.Type("Dark room behind the hole", "2", saves: false);
-        page.Press("Click its corners");
-        foreach (var (x, y) in new[] { (left, 0.0), (right, 0.0), (right, top), (left, top) })
-        {
-            var (px, py) = FilmedYard.Seen(x, y, -FilmedYard.WallAt, 1001);
-            page.ClickPicture(px, py);
-        }
-        page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Cut it loose' && !b.disabled)", 20);
-        page.PressAndSave("Cut it loose");
-        page.UntilState("state.document.pieces.length === 4");
+        Cut(
+            page,
+            [.. new[] { (left, 0.0), (right, 0.0), (right, top), (left, top) }.Select(c => new Vec3(c.Item1, c.Item2, -FilmedYard.WallAt))]
+        );
         Assert.Equal("part of wall", page.Value("Name"));
         page.Type("Name", "door");
 
@@ -147,14 +155,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
 
         // Something stands in the room.
         page.Step(6);
-        page.PressAndSave("Set lettering");
-        page.UntilState("state.document.elements.length === 1");
-        page.Type("Text", "H");
-        page.Type("Capitals are", "1");
-        page.Type("Thick", "0");
-        page.Tick("it takes no light: its colours are seen as they are");
-        Triple(page, "Colour", new(0.9, 0.8, 0.1));
-        Triple(page, "Place", new(1, 0, -8.6));
+        Lettered(page, 1, "H", "1", new(0.9, 0.8, 0.1), new(1, 0, -8.6));
         page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
@@ -228,15 +229,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.Type("Thick", "0.15", saves: false);
         page.Choose("Hinged on its", "nothing", saves: false);
         page.Type("Dark room behind the hole", "0.6", saves: false);
-        page.Press("Click its corners");
-        foreach (var (x, z) in new[] { (left, near), (right, near), (right, far), (left, far) })
-        {
-            var (px, py) = FilmedYard.Seen(x, 0, z, 1001);
-            page.ClickPicture(px, py);
-        }
-        page.Until("[...document.querySelectorAll('#sheet button')].some((b) => b.textContent === 'Cut it loose' && !b.disabled)", 20);
-        page.PressAndSave("Cut it loose");
-        page.UntilState("state.document.pieces.length === 4");
+        Cut(page, [new(left, 0, near), new(right, 0, near), new(right, 0, far), new(left, 0, far)]);
         page.Type("Name", "slab");
         page.Step(5);
         page.PressAndSave("Add a sun");

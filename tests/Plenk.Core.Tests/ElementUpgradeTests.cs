@@ -10,6 +10,21 @@ namespace Plenk.Core.Tests;
 /// <summary>Elements of schema 3 turned about their own +Y alone, and had keys of their own.</summary>
 public class ElementUpgradeTests
 {
+    /// <summary>A shot of schema 3 with one element, as it is read now.</summary>
+    private static ShotDocument Raised(JsonObject element)
+    {
+        element["id"] = "bell";
+        var old = new JsonObject
+        {
+            ["production"] = "P",
+            ["sequence"] = "S",
+            ["code"] = "C",
+            ["schemaVersion"] = 3,
+            ["elements"] = new JsonArray(element),
+        };
+        return Upgrades.Raise(old).Deserialize<ShotDocument>(ShotJson.Options)!;
+    }
+
     private sealed record OldKey(int Frame, KeyEase Ease, Vec3? Position, double? TurnDegrees, double? Opacity);
 
     // What the old keys came to is computed by KeyCurve, whose eases ContactTests and LensLightTests hold to published values.
@@ -27,23 +42,14 @@ public class ElementUpgradeTests
             new(1008, second, new(3, 1, -2), 100, 0.2),
             new(1030, KeyEase.Eased, new(4, 0, -2), 700, 0.6),
         ];
-        var old = new JsonObject
-        {
-            ["production"] = "P",
-            ["sequence"] = "S",
-            ["code"] = "C",
-            ["schemaVersion"] = 3,
-            ["elements"] = new JsonArray(
-                new JsonObject
-                {
-                    ["id"] = "bell",
-                    ["media"] = new string('a', 64),
-                    ["turnDegrees"] = 15,
-                    ["keys"] = JsonSerializer.SerializeToNode(keys, ShotJson.Options),
-                }
-            ),
-        };
-        ShotDocument shot = Upgrades.Raise(old).Deserialize<ShotDocument>(ShotJson.Options)!;
+        ShotDocument shot = Raised(
+            new()
+            {
+                ["media"] = new string('a', 64),
+                ["turnDegrees"] = 15,
+                ["keys"] = JsonSerializer.SerializeToNode(keys, ShotJson.Options),
+            }
+        );
         Assert.Empty(shot.Elements[0].Unknown ?? []);
         Assert.DoesNotContain(ShotChecks.Faults(shot), f => f.Contains("bell", StringComparison.Ordinal));
         for (double f = 999; f < 1033; f += 0.25)
@@ -59,22 +65,7 @@ public class ElementUpgradeTests
     public void What_lay_on_a_slope_lies_there()
     {
         Vec3 up = new Vec3(0.3, 1, -0.2).Normalized();
-        var old = new JsonObject
-        {
-            ["production"] = "P",
-            ["sequence"] = "S",
-            ["code"] = "C",
-            ["schemaVersion"] = 3,
-            ["elements"] = new JsonArray(
-                new JsonObject
-                {
-                    ["id"] = "bell",
-                    ["turnDegrees"] = 40,
-                    ["up"] = new JsonArray(up.X, up.Y, up.Z),
-                }
-            ),
-        };
-        Element e = Upgrades.Raise(old).Deserialize<ShotDocument>(ShotJson.Options)!.Elements[0];
+        Element e = Raised(new() { ["turnDegrees"] = 40, ["up"] = new JsonArray(up.X, up.Y, up.Z) }).Elements[0];
         Matrix3 was = Rotations.Between(Vec3.UnitY, up) * Rotations.AboutY(Rotations.Radians(40));
         Assert.InRange(Rotations.DegreesBetween(was, e.Rotation), 0, 1e-6);
     }

@@ -209,7 +209,10 @@ public sealed record RenderOptions
     public NextFrame? Next { get; init; }
 }
 
-/// <summary>The next frame's camera, elements in their order as they stand and are bent then, and by piece of the set what takes it there (null: it stays).</summary>
+/// <summary>
+/// The next frame's camera, elements in their order as they stand and are bent then, and by piece of the set what takes it there (null: it
+/// stays).
+/// </summary>
 /// <param name="Back">It is the frame before, for want of a next one: all is taken to go on as it came.</param>
 public sealed record NextFrame(
     Pose CameraToWorld,

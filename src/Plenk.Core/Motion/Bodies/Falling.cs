@@ -26,18 +26,10 @@ public sealed record FallSettings(int First, int Last, int At, double Rate)
 /// <param name="Awake">So many move.</param>
 public sealed record FallFrame(int Frame, BodyState[] Bodies, double Kinetic, double Potential, double Deepest, int Awake);
 
-/// <summary>Where and when a body struck the set or another, m/s along the normal.</summary>
-public sealed record Strike(double Frame, int Body, Vec3 At, double Speed);
-
 /// <summary>What came of a fall.</summary>
 /// <param name="Through">Bodies with the pieces of the set that they stood in from the beginning.</param>
 /// <param name="Broken">The frame in which glued bodies came loose; null: they did not, or there were none.</param>
-public sealed record FallResult(
-    IReadOnlyList<FallFrame> Frames,
-    IReadOnlyCollection<(int Body, int Piece)> Through,
-    IReadOnlyList<Strike> Strikes,
-    double? Broken
-);
+public sealed record FallResult(IReadOnlyList<FallFrame> Frames, IReadOnlyCollection<(int Body, int Piece)> Through, double? Broken);
 
 /// <summary>
 /// Rigid bodies under gravity at a fixed rate: contacts of hulls, the solver's step, and what is left of depth taken out of the places alone,
@@ -73,7 +65,6 @@ public sealed class Falling
     private readonly bool[] _touched;
     private readonly List<Touch> _touches = [];
     private readonly List<int> _near = [];
-    private readonly List<Strike> _strikes = [];
     private double _ahead; // seconds of fall that free bodies are ahead
     private uint _step;
     private double? _broken;
@@ -127,7 +118,7 @@ public sealed class Falling
                 Frame(frame);
             }
         }
-        return new(frames, _touching.Through, _strikes, _broken);
+        return new(frames, _touching.Through, _broken);
     }
 
     private void Release(int frame)
@@ -135,7 +126,7 @@ public sealed class Falling
         for (int i = 0; i < _bodies.Count; i++)
         {
             FallingBody b = _bodies[i];
-            if (!_loose[i] && !b.Held && b.Glue is null && frame >= (b.From ?? _with.At))
+            if (!_loose[i] && b.Glue is null && frame >= _with.At)
             {
                 _loose[i] = true;
                 // In step with those that fall already.
@@ -224,11 +215,6 @@ public sealed class Falling
                 t = t with { A = t.B, B = -1, Normal = -t.Normal };
             }
             given[k] = t;
-            double coming = -Vec3.Dot(t.Normal, _states[t.A].VelocityAt(t.At) - (t.B < 0 ? Vec3.Zero : _states[t.B].VelocityAt(t.At)));
-            if (coming > 1)
-            {
-                _strikes.Add(new(when, t.A, t.At, coming));
-            }
         }
         Vec3[] places = [.. _states.Select(s => s.Place)];
         _solver.Step(_states, _awake, given, h, HashMix.Of(_with.Seed * 2654435761u + ++_step));
@@ -244,14 +230,7 @@ public sealed class Falling
         {
             foreach (var (glued, other) in ((int, int)[])[(t.A, t.B), (t.B, t.A)])
             {
-                if (
-                    glued < 0
-                    || other < 0
-                    || _loose[glued]
-                    || _bodies[glued].Held
-                    || _bodies[glued].Glue is not { } strength
-                    || !_loose[other]
-                )
+                if (glued < 0 || other < 0 || _loose[glued] || _bodies[glued].Glue is not { } strength || !_loose[other])
                 {
                     continue;
                 }
@@ -262,7 +241,7 @@ public sealed class Falling
                 }
                 for (int i = 0; i < _bodies.Count; i++)
                 {
-                    _loose[i] |= _bodies[i].Glue is not null && !_bodies[i].Held;
+                    _loose[i] |= _bodies[i].Glue is not null;
                 }
                 _broken ??= when;
                 return true;

@@ -15,12 +15,6 @@ public sealed record FallingBody(string Name, ConvexHull Hull, double Mass, Matr
     /// <summary>It hangs on this point of the world, by the spot of it that is there at first; null: on nothing.</summary>
     public Vec3? HangsOn { get; init; }
 
-    /// <summary>It stands through all that happens.</summary>
-    public bool Held { get; init; }
-
     /// <summary>It stands until what it hangs together with is struck harder than this, N s; null: it is loose.</summary>
     public double? Glue { get; init; }
-
-    /// <summary>It stands until this frame, then it is let go with its velocity; null: with the others.</summary>
-    public int? From { get; init; }
 }

@@ -42,7 +42,7 @@ public sealed class StillSet
         {
             TriangleMesh mesh = pieces[p];
             int[] weld = mesh.Welded(out _);
-            var edges = new Dictionary<(int, int), (int Slot, Vec3 Normal, Vec3 Apex)>();
+            var edges = new Dictionary<(int, int), (int Slot, Vec3 Normal)>();
             for (int t = 0; t < mesh.TriangleCount; t++)
             {
                 var (u, v, w) = mesh.Triangle(t);
@@ -71,7 +71,7 @@ public sealed class StillSet
                     }
                     else
                     {
-                        edges[(i, j)] = (slot + k, normal, corner[(k + 2) % 3]);
+                        edges[(i, j)] = (slot + k, normal);
                         sticks.Add(true);
                     }
                 }
