@@ -30,7 +30,7 @@ public sealed class ContactTests(Site site)
         page.PressAndSave("Key place, turn and scale at 1013");
         page.Keyboard(".");
         page.UntilState("state.frame === 1014");
-        page.Type("Tilt, heading, roll Y", "30");
+        page.Type("Turned Y", "30");
         const string turn = "state.document.curves.find((c) => c.id.endsWith('rotationYxzDegrees')).keys";
         Assert.Equal("1013,1014", page.State($"{turn}.map((k) => k.frame).join()"));
         Assert.Equal("0,30", page.State($"{turn}.map((k) => k.triple[1]).join()"));

@@ -14,7 +14,8 @@ public sealed class HandTests(Site site)
         using Sheet page = site.Open();
         page.Go("/");
         // To the shot by Tab and Enter.
-        for (int i = 0; i < 20 && page.Run("return document.activeElement.className") is not "card"; i++)
+        const string card = "return document.activeElement.matches('.card') && document.activeElement.innerText.includes('BTH_0040')";
+        for (int i = 0; i < 60 && page.Run(card) is not true; i++)
         {
             page.Keyboard(Keys.Tab);
         }
@@ -80,9 +81,9 @@ public sealed class HandTests(Site site)
 
         // A text that is no number stays, marked, and nothing is saved.
         string before = page.State("state.revision");
-        page.Type("Tilt, heading, roll Y", "twelve", saves: false);
+        page.Type("Turned Y", "twelve", saves: false);
         page.Keyboard(Keys.Enter);
-        Assert.Equal("twelve", page.Value("Tilt, heading, roll Y"));
+        Assert.Equal("twelve", page.Value("Turned Y"));
         Assert.Equal(
             "true",
             page.Driver.ExecuteScript(
@@ -156,14 +157,14 @@ public sealed class HandTests(Site site)
             scale = first.State("state.document.elements[0].scale");
         // What two people change of one thing stands side by side.
         first.Type("Scale", "1.1");
-        second.Type("Tilt, heading, roll Y", "12");
+        second.Type("Turned Y", "12");
         Assert.Equal("1.1 12", second.State("`${state.document.elements[0].scale} ${state.document.elements[0].rotationYxzDegrees[1]}`"));
         second.Press("Undo");
         // Where both change the same, the second is asked.
         first.Driver.Navigate().Refresh();
         first.Until("document.body.dataset.ready !== undefined");
-        first.Type("Tilt, heading, roll Y", "5");
-        second.Type("Tilt, heading, roll Y", "7", saves: false);
+        first.Type("Turned Y", "5");
+        second.Type("Turned Y", "7", saves: false);
         second.Keyboard(Keys.Enter);
         second.Until("document.querySelector('#sheet [role=alert]') !== null");
         second.Shows("#sheet", "Put mine on top");

@@ -25,14 +25,14 @@ public sealed class HurryTests(Site site)
         page.Keyboard(Keys.Enter);
         page.Type("Place Y", "-1.5", saves: false);
         page.Keyboard(Keys.Enter);
-        page.Type("Tilt, heading, roll Y", "7", saves: false);
+        page.Type("Turned Y", "7", saves: false);
         page.Keyboard(Keys.Enter);
         // Saves are under way, and the sheet is drawn anew: what was typed stands.
         page.Run("import('/js/state.js').then((m) => m.tell('chosen'))");
         Assert.Equal(revision, page.State("state.revision"));
         Assert.Equal(
             ("-1.25", "-1.5", before, "7"),
-            (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Tilt, heading, roll Y"))
+            (page.Value("Place X"), page.Value("Place Y"), page.Value("Place Z"), page.Value("Turned Y"))
         );
         page.Shows("#ledger", "Saving");
         page.UntilState($"state.revision === {revision} + 3", 30);

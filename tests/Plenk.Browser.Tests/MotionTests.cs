@@ -215,7 +215,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
     public async Task A_floor_breaks_under_what_falls_on_it_and_lies_in_the_pit_below()
     {
         var files = FilmedYard.Write(Folder);
-        using Sheet page = Begun("BREAK_0010", files.Frames, files.Camera);
+        using Sheet page = Begun("FLOOR_0010", files.Frames, files.Camera);
         page.Step(3);
         Built(page, "Add a plane", "wall", new(0, 1.5, -FilmedYard.WallAt), new(90, 0, 0), new(12, 1, 8));
         Built(page, "Add a plane", "ground", new(0, 0, -7), default, new(16, 1, 14));
