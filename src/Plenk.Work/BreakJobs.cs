@@ -310,9 +310,8 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
     /// <summary>The irradiance on a piece as it is filmed, the median of spots that see the camera.</summary>
     private Vector3 LightOn(ShotDocument at, SetScene set, int index, int frame)
     {
-        ShotDocument then = FrameRenderer.LitAt(at, frame);
-        LightRig rig = engine.Renderer.Rig(then, frame);
-        SkyOpenings? openings = engine.Place.OpeningsOf(then);
+        LightRig rig = engine.Renderer.Rig(at, frame);
+        SkyOpenings? openings = engine.Place.OpeningsOf(at);
         var (pose, _) = engine.Camera(at, frame);
         SetSpot[] own =
         [

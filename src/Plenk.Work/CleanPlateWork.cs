@@ -152,7 +152,13 @@ public sealed class CleanPlateWork(ShotEngine engine, IMedia media)
         SetScene set = engine.Place.Set(
             shot with
             {
-                Pieces = [.. Reduced.Filmed(shot).Pieces.Where(p => p.HangsOn == on?.Id).Select(p => p with { HangsOn = null })],
+                Pieces =
+                [
+                    .. Reduced
+                        .Filmed(shot)
+                        .Pieces.Where(p => p.HangsOn?.On == (on is null ? null : ShotCurves.PlaceOf("movingObjects", on.Id)))
+                        .Select(p => p with { HangsOn = null }),
+                ],
             }
         );
         if (on is not null && set.Pieces.Count == 0)

@@ -38,7 +38,7 @@ public static class ElementStand
     public static Element Stand(ShotEngine engine, ShotDocument shot, string id, StandHow how, int frame)
     {
         Element own = Of(shot, id);
-        Pose? hangs = shot.MovingObjects.FirstOrDefault(o => o.Id == own.HangsOn) is { } thing ? Hanging.PoseOf(thing, frame) : null;
+        Similarity? hangs = own.HangsOn is { } on ? new Carriers(shot).Carried(on, frame) : null;
         shot = Hanging.At(shot, frame);
         Element element = Of(shot, id);
         SetScene set = engine.Place.Set(shot);
@@ -53,7 +53,7 @@ public static class ElementStand
         var (min, max) = model.Tree.Mesh.Bounds();
         double off = how == StandHow.Flat && max.Z - min.Z < Off ? Off : 0;
         element = element with { Position = element.Position - Vec3.UnitY * (drop - off) };
-        return hangs is { } pose ? Hanging.Placed(element, Hanging.Inverse(pose)) : element;
+        return hangs is { } pose ? Hanging.Placed(element, pose.Inverse(), own.HangsOn!.Turns) : element;
     }
 
     private static ShotFault Nothing(Element e) => new($"Nothing of the set lies below {e.Name}. Move it over a piece.");

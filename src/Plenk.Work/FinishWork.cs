@@ -159,7 +159,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
             Grain = needs.HasFlag(StepNeeds.Grain) ? GrainOf(shot, width) : null,
             CameraToWorld = pose,
             FramesPerSecond = shot.Rate.PerSecond,
-            Lights = FrameRenderer.LitAt(Hanging.At(shot, frame), frame).Lights.Where(l => !l.Off).ToDictionary(l => l.Id),
+            Lights = Hanging.At(shot, frame).Lights.Where(l => !l.Off).ToDictionary(l => l.Id),
             Places = id => Middle(shot, id, frame),
             Margin = overscan,
             SeenPieces = shot.Pieces.Where(p => p.IsSeen).ToDictionary(p => p.Id, p => p.Duties.New),
@@ -207,7 +207,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>Where the middle of a light or an element is at a frame; null: it is off, or nowhere.</summary>
     private Vec3? Middle(ShotDocument shot, string id, int frame)
     {
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = Hanging.At(shot, frame);
         if (at.Lights.FirstOrDefault(l => l.Id == id) is { } light)
         {
             return light.Off || light.Kind is not (LightKind.Point or LightKind.Spot or LightKind.Rectangle) ? null : light.Position;
@@ -224,7 +224,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
     /// <summary>Lights as the lens sees them: their irradiance there, and the share that neither set nor element hides.</summary>
     private Dictionary<string, SeenLamp> Lamps(ShotDocument shot, int frame, Pose pose, Pinhole pinhole)
     {
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = Hanging.At(shot, frame);
         var set = engine.Place.Set(at);
         var elements = new ElementScene(engine.Elements(at, frame));
         Vector3 eye = pose.Position.ToSingle();

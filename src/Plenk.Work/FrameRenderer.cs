@@ -45,10 +45,6 @@ public sealed class FrameRenderer(ShotEngine engine)
             };
     }
 
-    /// <summary>The shot with its lights as they are keyed at a frame.</summary>
-    public static ShotDocument LitAt(ShotDocument shot, int frame) =>
-        shot.Lights.All(l => l.Keys.Count == 0) ? shot : shot with { Lights = [.. shot.Lights.Select(l => l.At(frame))] };
-
     /// <summary>
     /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
     /// traced anew while one is dragged.
@@ -79,7 +75,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         Background? background = engine.Background.Of(given, frame, width, quality.CameraSamples, overscan, stop);
         shot = Holdouts.At(shot, pose, pinhole);
         SkyOpenings? openings = engine.Place.OpeningsOf(shot);
-        shot = engine.Figures.At(LitAt(shot, frame), frame);
+        shot = engine.Figures.At(shot, frame);
         SetScene set = engine.Place.Set(shot);
         LightRig rig = Rig(shot, frame);
         RayGrid within = engine.Grid(shot, frame, w, h),
@@ -390,7 +386,7 @@ public sealed class FrameRenderer(ShotEngine engine)
             throw new ShotFault("No light of the plate is known yet. Add the sun and the sky that lit it at step 5.");
         }
         // Cards that light are no light of the plate.
-        shot = Reduced.Light(LitAt(Hanging.At(shot with { Elements = [.. shot.Elements.Where(e => !e.Lights)] }, frame), frame));
+        shot = Reduced.Light(Hanging.At(shot with { Elements = [.. shot.Elements.Where(e => !e.Lights)] }, frame));
         RayGrid grid = engine.Grid(shot, frame, width, PlateMedia.HeightFor(shot, width));
         uint seed = Sampling.Hash(shot.Seed * 747796405u + (uint)frame);
         return _light.Get(ResultKey.Of("light", 3, shot, frame, width), () =>

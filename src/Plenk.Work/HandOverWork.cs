@@ -694,7 +694,7 @@ public sealed partial class HandOverWork(ShotEngine engine)
             shot.Rate,
             pieces,
             elements,
-            [.. FrameRenderer.LitAt(shot, first).Lights.Where(l => !l.Off)]
+            [.. Hanging.At(shot, first).Lights.Where(l => !l.Off)]
         );
         IReadOnlyList<string> frozen = SceneElements.Frozen(engine, shot);
         string still = frozen.Count == 0 ? "" : $"; as in their first frame, which no node can bend: {string.Join(", ", frozen)}";

@@ -107,7 +107,7 @@ public static class LightWork
         (double X, double Y) to
     )
     {
-        Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
+        Light sun = ShotCurves.At(shot, frame).Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
             ?? throw new ShotFault("No sun is set: the edge's width is read against its direction. Find the sun first.");
         FloatImage plate = engine.Plates.QuietPlate(
             shot,
@@ -171,7 +171,7 @@ public static class LightWork
             throw new ShotFault("No clean edge lies on the line. Draw it across a shadow's edge on a plain surface.");
         }
         Vec3 Place(double i) => OnSet(engine, shot, frame, (from.X + ux * length * i / n, from.Y + uy * length * i / n), "edge");
-        Vec3 d = sun.At(frame).Direction.Normalized(),
+        Vec3 d = sun.Direction.Normalized(),
             across = Place(last) - Place(first);
         double width = (across - Vec3.Dot(across, d) * d).Length;
         // Just inside the shadow the way to the sun meets what casts it.
@@ -422,7 +422,7 @@ public static class LightWork
     {
         shot = Reduced.Filmed(shot);
         ShadowPair pair = shot.RealShadow ?? throw new ShotFault("Name a lit and a shadowed spot of one surface first.");
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, pair.Frame), pair.Frame);
+        ShotDocument at = Hanging.At(shot, pair.Frame);
         Light sun = at.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false, InPlate: true })
             ?? throw new ShotFault("No sun is set that lit the plate: find it at step 5.");
         SampledLight sampled = LightRig.Of([sun with { Alone = false }]).Sampled[0];
@@ -467,7 +467,7 @@ public static class LightWork
         string what
     )
     {
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(shot, frame), frame);
+        ShotDocument at = Hanging.At(shot, frame);
         PickResult hit = engine.Pick(shot, frame, spot.X, spot.Y);
         if (hit.OnSet is not { } p || hit.OnSetNormal is not { } n)
         {
@@ -505,11 +505,12 @@ public static class LightWork
     }
 
     /// <summary>
-    /// The lights with skies, panoramas and fills so scaled, a channel at a time, that our shadow has the real one's level.
+    /// The shot with skies, panoramas and fills so scaled, a channel at a time, that our shadow has the real one's level.
     /// </summary>
-    public static IReadOnlyList<Light> ToRealShadow(ShotEngine engine, ShotDocument shot)
+    public static ShotDocument ToRealShadow(ShotEngine engine, ShotDocument shot)
     {
         var (real, _, sun, around) = Level(engine, shot);
+        int frame = shot.RealShadow!.Frame;
         // around' ÷ (around' + sun) = real.
         Vector3 by = sun * real / (Vector3.One - real) / Vector3.Max(around, new(1e-9f));
         if (
@@ -520,51 +521,66 @@ public static class LightWork
         {
             throw new ShotFault("There is no sky or fill that could lighten the shadow. Add one at step 5 first.");
         }
-        return
-        [
-            .. shot.Lights.Select(l =>
+        return ShotCurves
+            .At(shot, frame)
+            .Lights.Where(l =>
                 l is { Off: false, InPlate: true, ShowsPlace: false, Kind: LightKind.Sky or LightKind.Fill or LightKind.Panorama }
-                    ? Shining(l, shot.RealShadow!.Frame, SampledLight.ColourOf(l.At(shot.RealShadow.Frame)) * by)
-                    : l
-            ),
-        ];
+            )
+            .Aggregate(shot, (to, l) => Shining(to, l, frame, SampledLight.ColourOf(l) * by));
     }
 
     /// <summary>
-    /// A light that is to shine so at a frame, strength times colour: a keyed one gets that as a key of the frame. A horizon keeps its
-    /// ratio to the zenith.
+    /// The shot with a light that is to shine so at a frame, strength times colour: where these are keyed, by a key of the frame. A horizon
+    /// keeps its ratio to the zenith.
     /// </summary>
-    private static Light Shining(Light l, int frame, Vector3 light)
+    /// <param name="now">As it is at the frame.</param>
+    private static ShotDocument Shining(ShotDocument shot, Light now, int frame, Vector3 light)
     {
         float most = Math.Max(light.X, Math.Max(light.Y, light.Z));
-        if (!(most > 0))
-        {
-            return l with { Strength = 0, Keys = [] };
-        }
-        Light now = l.At(frame);
-        Vector3 colour = light / most,
+        Vector3 colour = most > 0 ? light / most : now.Color.ToSingle(),
             before = SampledLight.ColourOf(now with { Strength = 1 });
-        Light result = l with
+        Light With(Light l) =>
+            l with
+            {
+                Strength = Math.Max(most, 0),
+                Kelvin = most > 0 ? null : l.Kelvin,
+                Color = Vec3.From(colour),
+                HorizonColor = most > 0 ? Vec3.From(l.HorizonColor.ToSingle() * colour / Vector3.Max(before, new(1e-6f))) : l.HorizonColor,
+            };
+        string at = ShotCurves.PlaceOf("lights", now.Id);
+        ValueCurve Key(ValueCurve curve, double? value, Vec3? triple) =>
+            curve with
+            {
+                Keys =
+                [
+                    .. curve
+                        .Keys.Where(k => k.Frame != frame)
+                        .Append(
+                            (curve.Keys.FirstOrDefault(k => k.Frame == frame) ?? new(frame, Handle: KeyHandle.Straight)) with
+                            {
+                                Value = value,
+                                Triple = triple,
+                            }
+                        )
+                        .OrderBy(k => k.Frame),
+                ],
+            };
+        return shot with
         {
-            Kelvin = null,
-            Strength = most,
-            Color = Vec3.From(colour),
-            HorizonColor = Vec3.From(l.HorizonColor.ToSingle() * colour / Vector3.Max(before, new(1e-6f))),
+            Lights = [.. shot.Lights.Select(l => l.Id == now.Id ? With(l) : l)],
+            Curves =
+            [
+                .. shot.Curves.Select(c =>
+                    c.Id == $"{at}/strength" ? Key(c, Math.Max(most, 0), null)
+                    : c.Id == $"{at}/color" ? Key(c, null, Vec3.From(colour))
+                    : c
+                ),
+            ],
         };
-        if (!l.Keys.Any(k => k.Strength is not null || k.Color is not null))
-        {
-            return result;
-        }
-        LightKey key = (l.Keys.FirstOrDefault(k => k.Frame == frame) ?? new LightKey(frame)) with
-        {
-            Strength = most,
-            Color = Vec3.From(colour),
-        };
-        return result with { Keys = [.. l.Keys.Where(k => k.Frame != frame).Append(key).OrderBy(k => k.Frame)] };
     }
 
-    /// <summary>The chosen lights with strengths and colours that explain the plate best; and what is left over.</summary>
-    public static (IReadOnlyList<Light> Lights, FittedLights Fit) FitStrengths(
+    /// <summary>The shot with strengths and colours of the chosen lights that explain the plate best; and what is left over.</summary>
+    public static (ShotDocument Shot, FittedLights Fit) FitStrengths(
         ShotEngine engine,
         ShotDocument shot,
         int frame,
@@ -573,7 +589,7 @@ public static class LightWork
         CancellationToken stop = default
     )
     {
-        ShotDocument at = FrameRenderer.LitAt(Hanging.At(Reduced.Filmed(shot), frame), frame);
+        ShotDocument at = Hanging.At(Reduced.Filmed(shot), frame);
         Light[] chosen = [.. at.Lights.Where(l => ids.Contains(l.Id) && l is { Off: false, InPlate: true, ShowsPlace: false })];
         if (chosen.Length == 0)
         {
@@ -603,14 +619,7 @@ public static class LightWork
             ?? throw new ShotFault(
                 $"The chosen lights reach too little of what is seen at {frame} ({fit.Probes} places). Choose another frame, more surfaces, or other lights."
             );
-        return (
-            [
-                .. shot.Lights.Select(l =>
-                    Array.FindIndex(chosen, c => c.Id == l.Id) is >= 0 and var i ? Shining(l, frame, found.Strengths[i]) : l
-                ),
-            ],
-            found
-        );
+        return (chosen.Select((l, i) => (l, i)).Aggregate(shot, (to, c) => Shining(to, c.l, frame, found.Strengths[c.i])), found);
     }
 
     /// <summary>The piece under an element's shadow, grown as far as the shadow goes.</summary>
@@ -619,7 +628,7 @@ public static class LightWork
         ShotDocument at = Hanging.At(shot, shot.Range.First);
         var element = engine.Elements(at).FirstOrDefault(e => e.Id == elementId)
             ?? throw new ShotFault("That element is no longer in the shot, or is off.");
-        Light sun = shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
+        Light sun = at.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false })
             ?? throw new ShotFault("No sun is set: there is no shadow to make room for.");
         SetScene set = engine.Place.Set(at);
         if (Core.Contact.Standing.Below(set, element.ObjectToWorld.Translation + 0.35 * Vec3.UnitY) is not { } under)
@@ -641,7 +650,7 @@ public static class LightWork
         {
             throw new ShotFault($"{piece.Name} is locked. Unlock it first.");
         }
-        Vec3 towards = sun.At(shot.Range.First).Direction.Normalized();
+        Vec3 towards = sun.Direction.Normalized();
         Similarity place = PieceMeshes.PlaceOf(piece),
             into = place.Inverse();
         Vec3 local = into.Rotation * towards;

@@ -310,18 +310,12 @@ public sealed record ReadingKind(
 
     private static Reading Shadows(ShotEngine engine, ShotDocument shot, CancellationToken stop)
     {
-        if (shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun)
+        int frame = shot.Range.First + shot.Range.Count / 2;
+        if (ShotCurves.At(shot, frame).Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun)
         {
             return LightReadings.ShadowsBlank with { Note = "no sun is set" };
         }
-        int frame = shot.Range.First + shot.Range.Count / 2;
-        return LightReadings.Shadows(
-            LightWork.Fit(engine, shot, frame),
-            sun.At(frame).Direction,
-            frame,
-            shot.Plate!.Width,
-            shot.Plate.Height
-        );
+        return LightReadings.Shadows(LightWork.Fit(engine, shot, frame), sun.Direction, frame, shot.Plate!.Width, shot.Plate.Height);
     }
 
     private static Reading Gap(ShotEngine engine, ShotDocument shot, CancellationToken stop)

@@ -28,8 +28,8 @@ public sealed class RelitWork(ShotEngine engine)
         {
             return null;
         }
-        Light[] lamps = [.. shot.Lights.Where(l => relit.Lamps.Contains(l.Id) && !l.Off).Select(l => l.At(frame) with { Alone = false })];
         ShotDocument at = Hanging.At(shot, frame);
+        Light[] lamps = [.. at.Lights.Where(l => relit.Lamps.Contains(l.Id) && !l.Off).Select(l => l with { Alone = false })];
         bool bySet = relit is { ShadowsBySet: true, Look.Shadows: true };
         int rays = grid.Width < (shot.Plate?.Width ?? 0) ? Relight.QuickRays : FinestRays;
         string key = ResultKey.Of("relit element", 1, relit, lamps, grid.Origin, rays, bySet ? at.Pieces : null);

@@ -47,7 +47,7 @@ public sealed class SeenPieces(ShotEngine engine)
     /// <summary>The light that falls on a spot of the set as it stands in one frame, when that stood in another.</summary>
     private SpotLight LightIn(ShotDocument shot, SetScene looked, int frame, int at, int rays)
     {
-        ShotDocument then = FrameRenderer.LitAt(Hanging.At(shot, at), at);
+        ShotDocument then = Hanging.At(shot, at);
         SetScene set = at == frame ? looked : engine.Place.Set(engine.Figures.At(then, at));
         LightRig rig = engine.Renderer.Rig(then, at);
         SkyOpenings? openings = engine.Place.OpeningsOf(then);

@@ -64,12 +64,12 @@ public static class SetWork
         {
             throw new ShotFault($"{piece.Name} is locked. Unlock it first.");
         }
-        MovingObject? thing = shot.MovingObjects.FirstOrDefault(o => o.Id == piece.HangsOn);
+        var things = new Carriers(shot);
         ShotCamera camera = ShotCamera.Of(shot) ?? throw new ShotFault("The shot has no camera yet. Bring one in at step 2.");
         PulledPiece? pulled = PiecePull.Solve(
             piece,
             f => camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null,
-            f => thing is null ? null : Hanging.PoseOf(thing, f),
+            f => piece.HangsOn is { } on ? things.Carried(on, f) : null,
             out string? reason
         );
         return pulled ?? throw new ShotFault($"{piece.Name} cannot follow: {reason}. Take the last pin away, or pull it less far.");

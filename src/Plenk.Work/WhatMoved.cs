@@ -104,7 +104,7 @@ public static class WhatMoved
         }
         foreach (Light l in at.Lights.Where(l => l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle))
         {
-            yield return ("light", l.Id, l.Name, [l.At(frame).Position]);
+            yield return ("light", l.Id, l.Name, [l.Position]);
         }
         foreach (StandIn s in at.StandIns)
         {

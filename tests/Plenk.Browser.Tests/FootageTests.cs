@@ -62,9 +62,11 @@ public sealed class FootageTests(Site site)
         page.Press("Hang a spot");
         page.ClickPicture(560, 470);
         page.UntilState("state.document.lights.some((l) => l.kind === 'Spot')");
-        page.Open("keys");
         page.PressAndSave("Key it at 1036");
-        Assert.Equal("1036", page.State("state.document.lights.at(-1).keys[0].frame"));
+        Assert.Equal(
+            "1036,1036,1036,1036",
+            page.State("state.document.curves.filter((c) => c.id.startsWith('lights/')).map((c) => c.keys[0].frame).join()")
+        );
         page.Until("document.getElementById('rail-title').textContent.includes('strength')", 10);
         page.Open("find-sun");
         page.Press("By fit at 1036");

@@ -92,7 +92,7 @@ public sealed class HurryTests(Site site)
         );
         page.Type("Name", name);
         page.Run(
-            "import('/js/state.js').then((m) => m.save((d) => { d.lights.push({ id: 'lamp', name: arguments[0], kind: 'Point', position: [0, 1, -3], strength: 1, inPlate: false, keys: [] }); return d; }))".Replace(
+            "import('/js/state.js').then((m) => m.save((d) => { d.lights.push({ id: 'lamp', name: arguments[0], kind: 'Point', position: [0, 1, -3], strength: 1, inPlate: false }); return d; }))".Replace(
                 "arguments[0]",
                 System.Text.Json.JsonSerializer.Serialize(name)
             )

@@ -147,8 +147,21 @@ public sealed class ChangeTests
                     Kind = LightKind.Point,
                     Position = new(0, 2, -4),
                     Strength = 10,
-                    Keys = [new(1005, 7, null, null, new(0, 2.5, -4))],
                 },
+                new()
+                {
+                    Id = "torch",
+                    Kind = LightKind.Spot,
+                    Position = new(0.1, 1, 0.2),
+                    Direction = new(0.2, 0.9, 0.1),
+                    HangsOn = new() { On = "elements/bell" },
+                    Shake = new() { Metres = new(0.02, 0, 0) },
+                },
+            ],
+            Curves =
+            [
+                new() { Id = "lights/lamp/strength", Keys = [new(1005, 7)] },
+                new() { Id = "lights/lamp/position", Keys = [new(1005, Triple: new(0, 2.5, -4))] },
             ],
             Mattes =
             [
@@ -230,14 +243,19 @@ public sealed class ChangeTests
         }
         Assert.True((Gauge.Rotation * was.Lights[0].Direction - moved.Lights[0].Direction).Length < 1e-12);
         // A lamp's light on what it shines on is what it was: I ÷ r².
-        Light lamp = was.Lights[1].At(1005),
-            then = moved.Lights[1].At(1005);
+        Light lamp = ShotCurves.At(was, 1005).Lights[1],
+            then = ShotCurves.At(moved, 1005).Lights[1];
         Vec3 spot = new(0.3, 0, -4);
         Assert.Equal(
             lamp.Strength / (lamp.Position - spot).LengthSquared,
             then.Strength / (then.Position - Gauge.Apply(spot)).LengthSquared,
             1e-9
         );
+        // What hangs on something goes along with that, its trembling too.
+        Light torch = Hanging.At(was, 1004).Lights[2],
+            hung = Hanging.At(moved, 1004).Lights[2];
+        Assert.True((Gauge.Apply(torch.Position) - hung.Position).Length < 1e-9);
+        Assert.True((Gauge.Rotation * torch.Direction - hung.Direction).Length < 1e-9);
         // What was filmed elsewhere stands where it stood; air that is told by the metre is as thick over the same way.
         ShotDocument aired = was with
         {

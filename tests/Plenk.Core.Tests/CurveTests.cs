@@ -238,7 +238,6 @@ public sealed class CurveTests
 
     [Theory]
     [InlineData("finish/steps/none/strength", "no such value in the shot")]
-    [InlineData("lights/spot/strength", "no value that changes over frames")]
     [InlineData("title", "no value that changes over frames")]
     [InlineData("lights/spot/name", "neither a number")]
     public void What_cannot_be_keyed_is_refused(string at, string says) =>

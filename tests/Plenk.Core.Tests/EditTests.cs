@@ -32,13 +32,14 @@ public class EditTests
                 Media = "b",
             },
         ],
-        Lights =
+        Lights = [new() { Id = "lamp", Name = "Lamp" }],
+        Mattes =
         [
             new()
             {
-                Id = "lamp",
-                Name = "Lamp",
-                Keys = [new(1010), new(1020)],
+                Id = "door",
+                Name = "Door",
+                Keys = [new(1010, [0, 0, 9, 0, 9, 9]), new(1020, [0, 0, 9, 0, 9, 9])],
             },
         ],
         SurveyPoints = [new() { Name = "A/1~b", Position = new(0, 0, 0) }],
@@ -79,7 +80,8 @@ public class EditTests
     [InlineData("pieces/stairs_1/duties/holdoutMillimetres", "-7", "Stairs: duties, holdout −5 mm → −7 mm")]
     [InlineData("elements/bell/off", "true", "Diving bell: switched off no → yes")]
     [InlineData("knownLengths/1/metres", "3.5", "Known length 1: metres 3 m → 3.5 m")]
-    [InlineData("lights/lamp/keys/1020/strength", "12", "Lamp: key at 1020, strength none → 12")]
+    [InlineData("lights/lamp/strength", "12", "Lamp: strength 1 → 12")]
+    [InlineData("mattes/door/keys/1020/corners", "[0,0,8,0,8,8]", "Door: key at 1020, corners 6 of them → 6 of them")]
     [InlineData("tolerances/camera.path", "0.5", "Tolerance: camera.path none → 0.5")]
     [InlineData("cut", """{"first":1009,"last":1050}""", "Cut none → first 1009, last 1050")]
     [InlineData("shutterDegrees", "180", "Shutter 0 ° → 180 °")]
@@ -106,11 +108,11 @@ public class EditTests
             },
             Edit.Move("elements/bell", null),
             Edit.Remove("knownLengths/0"),
-            Edit.Remove("lights/lamp/keys/1010")
+            Edit.Remove("mattes/door/keys/1010")
         );
         Assert.Equal(["title_1", "chain", "bell"], made.Document.Elements.Select(e => e.Id));
         Assert.Equal("B", Assert.Single(made.Document.KnownLengths).From);
-        Assert.Equal(1020, Assert.Single(made.Document.Lights[0].Keys).Frame);
+        Assert.Equal(1020, Assert.Single(made.Document.Mattes[0].Keys).Frame);
         Assert.Equal("Smoke added, and 3 more", made.What);
         Assert.Equal("Diving bell taken away", Apply(Edit.Remove("elements/bell")).What);
         Assert.Equal(new Vec3(1, 2.5, 1), Apply(Edit.Set("pieces/stairs_1/size/1", 2.5)).Document.Pieces[0].Size);

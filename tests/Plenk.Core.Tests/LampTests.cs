@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Text.Json.Nodes;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -277,12 +278,31 @@ public sealed class LampTests
             Id = "t",
             Kind = LightKind.Spot,
             Strength = 1,
-            Keys = [new(1010, 4, null, new(0, 1, 0)), new(1001, 2, null, new(1, 1, 0))],
         };
-        Assert.Equal(3, torch.At(1005).Strength + 1.0 / 9, 1e-9); // 2 + 2 · 4/9
-        Assert.Equal(2, torch.At(990).Strength);
-        Assert.Equal(4, torch.At(1100).Strength);
-        Assert.Equal(45, Rotations.Degrees(Math.Atan2(torch.At(1001).Direction.X, torch.At(1001).Direction.Y)), 1e-9);
+        // As it was kept before lights were keyed as everything is.
+        JsonObject old = JsonNode
+            .Parse(
+                ShotJson.Write(
+                    new()
+                    {
+                        Production = "P",
+                        Sequence = "S",
+                        Code = "C",
+                        Lights = [torch],
+                    }
+                )
+            )!
+            .AsObject();
+        old["schemaVersion"] = 4;
+        old["lights"]![0]!["keys"] = JsonNode.Parse(
+            """[{"frame":1010,"strength":4,"direction":[0,1,0]},{"frame":1001,"strength":2,"direction":[1,1,0]}]"""
+        );
+        ShotDocument raised = ShotJson.Read(old.ToJsonString());
+        Light At(double frame) => Hanging.At(raised, frame).Lights[0];
+        Assert.Equal(3, At(1005).Strength + 1.0 / 9, 1e-9); // 2 + 2 · 4/9
+        Assert.Equal(2, At(990).Strength);
+        Assert.Equal(4, At(1100).Strength);
+        Assert.Equal(45, Rotations.Degrees(Math.Atan2(At(1001).Direction.X, At(1001).Direction.Y)), 1e-9);
         Light sun = new() { Id = "sun", Kind = LightKind.Sun },
             lamp =
                 new()

@@ -78,7 +78,7 @@ public sealed class MendTests
         Assert.Null(Mend.Of(Shot, Of(FinishReadings.EdgeBlank, 2)));
         Assert.Equal(FinishKind.EdgeWidth, Mend.Of(Shot, Of(FinishReadings.EdgeBlank, -2))!.Brings);
         Assert.Equal("Lift its black by 0.0123", Mend.Of(Shot, Of(FinishReadings.BlackBlank, 0.0123))!.Words);
-        ShotDocument hung = Shot with { Elements = [Shot.Elements[0] with { HangsOn = "cart" }] };
+        ShotDocument hung = Shot with { Elements = [Shot.Elements[0] with { HangsOn = new() { On = "movingObjects/cart" } }] };
         Assert.Null(Mend.Of(hung, Of(ContactReadings.GapBlank, 30, "bell")));
     }
 
@@ -98,7 +98,6 @@ public sealed class MendTests
                     Name = "sky",
                     Kind = LightKind.Sky,
                     Strength = 0.8,
-                    Keys = [new(1001, 0.8), new(1010, 1)],
                 },
                 new Light
                 {
@@ -107,12 +106,22 @@ public sealed class MendTests
                     InPlate = false,
                 },
             ],
+            Curves =
+            [
+                new()
+                {
+                    Id = "lights/sky/strength",
+                    Keys = [new(1001, 0.8), new(1010, 1, Handle: KeyHandle.Free) { Before = new(-3, 0.1) }],
+                },
+            ],
         };
         Mend mend = Mend.Of(lit, level with { Verdict = Verdict.Outside })!;
         Assert.Equal("Raise sky by 1.00 stops", mend.Words);
         ShotDocument then = Edits.Edits.Apply(lit, mend.Edits!).Document;
         Assert.Equal(1.6, then.Lights[0].Strength, 1e-6);
-        Assert.Equal(2, then.Lights[0].Keys[1].Strength!.Value, 1e-6);
+        CurveKey last = then.Curves[0].Keys[1];
+        Assert.Equal(2, last.Value!.Value, 1e-6);
+        Assert.Equal(0.2, last.Before!.Value, 1e-6);
         Assert.Equal(1, then.Lights[1].Strength);
         Assert.Null(Mend.Of(Shot, level with { Verdict = Verdict.Outside }));
     }

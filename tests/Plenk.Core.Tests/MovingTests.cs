@@ -200,7 +200,7 @@ public class MovingTests
             Kind = PieceKind.Box,
             Position = new(0.2, 1, 0),
             RotationYxzDegrees = new(5, 30, 8),
-            HangsOn = "trolley",
+            HangsOn = new() { On = "movingObjects/trolley" },
         };
         var element = new Element
         {
@@ -210,7 +210,7 @@ public class MovingTests
             RotationYxzDegrees = new(5, 25, -3),
             Pivot = new(0, 0.4, 0.1),
             Stretch = new(1, 2, 0.5),
-            HangsOn = "trolley",
+            HangsOn = new() { On = "movingObjects/trolley" },
         };
         var shot = new ShotDocument
         {
@@ -238,7 +238,11 @@ public class MovingTests
         // Stood twice it would be carried twice.
         Assert.Same(at, Hanging.At(at, 1002));
         Assert.Throws<InvalidOperationException>(() => Hanging.At(at, 1003));
-        Assert.InRange((Hanging.Placed(at.Pieces[0], Hanging.Inverse(there)).Position - piece.Position).Length, 0, 1e-12);
+        Assert.InRange(
+            (Hanging.Placed(at.Pieces[0], new Similarity(1, there.Rotation, there.Position).Inverse()).Position - piece.Position).Length,
+            0,
+            1e-12
+        );
         Assert.Contains(ShotChecks.Faults(shot with { MovingObjects = [] }), f =>
             f.Contains("no longer in the shot", StringComparison.Ordinal)
         );

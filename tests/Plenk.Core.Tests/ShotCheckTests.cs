@@ -140,7 +140,12 @@ public sealed class ShotCheckTests
         {
             SurveyPoints = [new() { Name = "a", Position = new(0, double.NaN, 0) }],
         },
-        ["Something hangs on “lift”, which is no longer in the shot"] = With(Bell with { HangsOn = "lift" }),
+        ["hangs on “movingObjects/lift”, which is no longer in the shot"] = With(
+            Bell with
+            {
+                HangsOn = new() { On = "movingObjects/lift" },
+            }
+        ),
         ["Set, floor: its size must be positive"] = With(Good.Pieces[0] with { Size = new(0, 1, 4) }),
         ["Set, floor: its place is not a number"] = With(Good.Pieces[0] with { Position = new(double.PositiveInfinity, 0, 0) }),
         ["a holdout grows or shrinks by up to 2,000 mm and 50 px"] = With(Good.Pieces[0] with { Duties = new() { HoldoutPixels = 51 } }),
@@ -271,7 +276,7 @@ public sealed class ShotCheckTests
                     Openings = [new(0, 1, 2, 0, 2)],
                 },
             ],
-            Lights = [Sun with { Kelvin = 5000, Keys = [new(1001, 2)] }],
+            Lights = [Sun with { Kelvin = 5000 }],
             Camera = new() { Samples = [new(1001, [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1], 1000, 960, 540)] },
             KnownLengths = [new("a", "b", 1)],
         };

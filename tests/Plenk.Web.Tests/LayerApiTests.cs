@@ -134,9 +134,15 @@ public sealed class LayerApiTests(Application application)
                 );
                 JsonNode sun = d["lights"]![0]!;
                 // Overhead when the footage was taken, 60° from there a frame later: half as much falls on the floor.
-                sun["keys"] = new JsonArray(
-                    new JsonObject { ["frame"] = 1001, ["direction"] = new JsonArray(0, 1, 0) },
-                    new JsonObject { ["frame"] = 1002, ["direction"] = new JsonArray(Math.Sqrt(3), 1, 0) }
+                d["curves"] = new JsonArray(
+                    new JsonObject
+                    {
+                        ["id"] = $"lights/{sun["id"]}/direction",
+                        ["keys"] = new JsonArray(
+                            new JsonObject { ["frame"] = 1001, ["triple"] = new JsonArray(0, 1, 0) },
+                            new JsonObject { ["frame"] = 1002, ["triple"] = new JsonArray(Math.Sqrt(3), 1, 0) }
+                        ),
+                    }
                 );
                 JsonObject own = d["pieces"]![0]!["duties"]!.AsObject();
                 own["seen"] = true;

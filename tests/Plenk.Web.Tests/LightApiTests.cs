@@ -73,14 +73,23 @@ public sealed class LightApiTests(Application application)
     public async Task Two_keys_at_one_frame_are_refused_and_keyed_lights_shown()
     {
         string at = await Shot("L_0010");
-        JsonObject Key(int frame, double strength) => new() { ["frame"] = frame, ["strength"] = strength };
+        JsonObject Key(int frame, double strength) => new() { ["frame"] = frame, ["value"] = strength };
+        JsonArray Curve(string of, params JsonNode[] keys) => new(new JsonObject { ["id"] = of, ["keys"] = new JsonArray(keys) });
+        string sun = $"lights/{(await _client.State(at))["document"]!["lights"]![0]!["id"]}/strength";
         Assert.Contains(
-            "two keys stand at one frame",
-            await Refused(_client.Save(at, d => d["lights"]![0]!["keys"] = new JsonArray(Key(1001, 1), Key(1001, 2))))
+            "two keys stand at 1001",
+            await Refused(_client.Save(at, d => d["curves"] = Curve(sun, Key(1001, 1), Key(1001, 2))))
         );
-        Assert.Contains("less than nothing", await Refused(_client.Save(at, d => d["lights"]![0]!["keys"] = new JsonArray(Key(1001, -1)))));
+        Assert.Contains("At 1001, as it is keyed", await Refused(_client.Save(at, d => d["curves"] = Curve(sun, Key(1001, -1)))));
         // A lamp's mark goes where its keys take it.
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["lights"]!
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d =>
+                {
+                    d["curves"] = Curve(
+                        "lights/lamp/position",
+                        new JsonObject { ["frame"] = 1001, ["triple"] = new JsonArray(-0.5, 1, -4) },
+                        new JsonObject { ["frame"] = 1002, ["triple"] = new JsonArray(0.5, 1, -4) }
+                    );
+                    d["lights"]!
                         .AsArray()
                         .Add(
                             new JsonObject
@@ -89,12 +98,9 @@ public sealed class LightApiTests(Application application)
                                 ["name"] = "lamp",
                                 ["kind"] = "Point",
                                 ["strength"] = 2,
-                                ["keys"] = new JsonArray(
-                                    new JsonObject { ["frame"] = 1001, ["position"] = new JsonArray(-0.5, 1, -4) },
-                                    new JsonObject { ["frame"] = 1002, ["position"] = new JsonArray(0.5, 1, -4) }
-                                ),
                             }
-                        ))).StatusCode);
+                        );
+                })).StatusCode);
         async Task<double> X(int frame) =>
             (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/{frame}/overlay"))!["lamps"]![0]!["at"]![0]!.GetValue<double>();
         Assert.Equal(80, (await X(1001) + await X(1002)) / 2, 0.01);

@@ -129,8 +129,8 @@ public sealed class SetApiTests(Application application)
                     new
                     {
                         baseRevision = await Revision(at),
-                        piece = "x",
-                        thing = "cart",
+                        what = "pieces/x",
+                        on = "movingObjects/cart",
                         frame = 1001,
                     }
                 )
@@ -169,15 +169,15 @@ public sealed class SetApiTests(Application application)
                     new
                     {
                         baseRevision = await Revision(at),
-                        piece = "board",
-                        thing = "cart",
+                        what = "pieces/board",
+                        on = "movingObjects/cart",
                         frame = 1001,
                     }
                 )
             ).StatusCode
         );
         JsonNode board = (await Document(at))["pieces"]![0]!;
-        Assert.Equal(("cart", 1.0), (board["hangsOn"]!.GetValue<string>(), board["position"]![1]!.GetValue<double>()));
+        Assert.Equal(("movingObjects/cart", 1.0), (board["hangsOn"]!["on"]!.GetValue<string>(), board["position"]![1]!.GetValue<double>()));
         async Task<double> Left(int frame) =>
             (await _client.GetFromJsonAsync<JsonNode>($"{at}/frames/{frame}/overlay"))!["wire"]!
                 .AsArray()
@@ -197,8 +197,8 @@ public sealed class SetApiTests(Application application)
                     new
                     {
                         baseRevision = await Revision(at),
-                        piece = "board",
-                        thing = (string?)null,
+                        what = "pieces/board",
+                        on = (string?)null,
                         frame = 1001,
                     }
                 )

@@ -29,7 +29,8 @@ public sealed partial class SheetTests(Application application)
             """
             {"edit":"add","at":"elements","item":{"id":"title","name":"Ti<tle> & \"co\"","kind":"Lettering","text":{"text":"LOW"}}},
             {"edit":"add","at":"pieces","item":{"id":"floor","name":"Floor","kind":"Outline","corners":[0,0,4,0,4,-3],"size":[1,2.5,1]}},
-            {"edit":"add","at":"lights","item":{"id":"sun","name":"sun","kind":"Sun","keys":[{"frame":1002,"strength":2}]}},
+            {"edit":"add","at":"lights","item":{"id":"sun","name":"sun","kind":"Sun"}},
+            {"edit":"add","at":"curves","item":{"id":"lights/sun/strength","keys":[{"frame":1002,"value":2}]}},
             {"edit":"add","at":"lights","item":{"id":"spot","name":"spot","kind":"Spot"}},
             {"edit":"add","at":"mattes","item":{"id":"m","name":"matte","keys":[{"frame":1001,"corners":[1,1,9,1,9,9]}]}},
             {"edit":"add","at":"projections","item":{"id":"p","name":"frame 1001","frame":1001}},

@@ -206,7 +206,7 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         FrameLayers dark = _demo.Engine.Renderer.Render(
             shot with
             {
-                Lights = [.. _demo.Document.Lights, spot with { Keys = [new(1036, 0), new(1050, 8)] }],
+                Curves = [new() { Id = ShotCurves.PlaceOf("lights", spot.Id) + "/strength", Keys = [new(1036, 0), new(1050, 8)] }],
             },
             1036,
             240,
@@ -280,12 +280,12 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
                 }
             ),
         ];
-        var (lights, fit) = LightWork.FitStrengths(_demo.Engine, _demo.Document with { Lights = wrong }, 1036, ["sun", "sky"], []);
+        var (lit, fit) = LightWork.FitStrengths(_demo.Engine, _demo.Document with { Lights = wrong }, 1036, ["sun", "sky"], []);
         Vec3 Of(IReadOnlyList<Light> l, string id) => l.First(x => x.Id == id) is var x ? x.Strength * x.Color : default;
         double Ratio(IReadOnlyList<Light> l, Func<Vec3, double> c) => c(Of(l, "sun")) / c(Of(l, "sky"));
         foreach (Func<Vec3, double> c in (Func<Vec3, double>[])[v => v.X, v => v.Y, v => v.Z])
         {
-            Assert.InRange(Ratio(lights, c) / Ratio(_demo.Document.Lights, c), 0.7, 1.4);
+            Assert.InRange(Ratio(lit.Lights, c) / Ratio(_demo.Document.Lights, c), 0.7, 1.4);
         }
         Assert.True(fit.LeftOverStops < fit.BeforeStops);
         Assert.Contains(
@@ -392,7 +392,7 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         Reading wrong = level.Take(_demo.Engine, pale);
         Assert.Contains("too light", wrong.Note);
         Assert.True(wrong.Value > right.Value + 0.3);
-        Reading brought = level.Take(_demo.Engine, pale with { Lights = LightWork.ToRealShadow(_demo.Engine, pale) });
+        Reading brought = level.Take(_demo.Engine, LightWork.ToRealShadow(_demo.Engine, pale));
         Assert.Equal(0, brought.Value!.Value, 0.01);
         Assert.Equal(Verdict.Within, brought.Verdict);
         // A keyed sky with a horizon of its own is brought there by a key of that frame; its other keys stay.
@@ -401,23 +401,24 @@ public sealed class LightWorkTests(DemoShot demo) : IClassFixture<DemoShot>
             Lights =
             [
                 .. pale.Lights.Select(l =>
-                    l.Kind == LightKind.Sky
-                        ? l with
-                        {
-                            Sky = SkyKind.Gradient,
-                            HorizonColor = new(1, 0.6, 0.3),
-                            Keys = [new(1001, l.Strength), new(1072, 2 * l.Strength)],
-                        }
-                        : l
+                    l.Kind == LightKind.Sky ? l with { Sky = SkyKind.Gradient, HorizonColor = new(1, 0.6, 0.3) } : l
                 ),
             ],
         };
-        IReadOnlyList<Light> mended = LightWork.ToRealShadow(_demo.Engine, keyed);
-        Assert.Equal(0, level.Take(_demo.Engine, keyed with { Lights = mended }).Value!.Value, 0.02);
-        Light sky = mended.Single(l => l.Kind == LightKind.Sky),
-            was = keyed.Lights.Single(l => l.Kind == LightKind.Sky);
-        Assert.Equal([1001, 1036, 1072], sky.Keys.Select(k => k.Frame));
-        Assert.Equal(was.Keys[0], sky.Keys[0]);
+        Light grey = keyed.Lights.Single(l => l.Kind == LightKind.Sky);
+        string at = ShotCurves.PlaceOf("lights", grey.Id);
+        keyed = keyed with
+        {
+            Curves =
+            [
+                new() { Id = $"{at}/strength", Keys = [new(1001, grey.Strength), new(1072, 2 * grey.Strength)] },
+                new() { Id = $"{at}/color", Keys = [new(1001, Triple: grey.Color)] },
+            ],
+        };
+        ShotDocument mended = LightWork.ToRealShadow(_demo.Engine, keyed);
+        Assert.Equal(0, level.Take(_demo.Engine, mended).Value!.Value, 0.02);
+        Assert.Equal([1001, 1036, 1072], mended.Curves[0].Keys.Select(k => k.Frame));
+        Assert.Equal(keyed.Curves[0].Keys[0], mended.Curves[0].Keys[0]);
         // The wrong way round is told.
         Assert.Contains("no darker", level.Take(_demo.Engine, shot with { RealShadow = new(1036, dark.X, dark.Y, lit.X, lit.Y) }).Note);
     }

@@ -89,7 +89,7 @@ public sealed class MovingWorkTests : IDisposable
                     Kind = PieceKind.Box,
                     Position = new(0.5, 0.6, 0),
                     Size = new(0.3, 0.5, 0.5),
-                    HangsOn = "trolley",
+                    HangsOn = new() { On = "movingObjects/trolley" },
                 },
             ],
         };

@@ -178,7 +178,7 @@ public sealed class ShotCleanTests : IDisposable
         still = still with
         {
             Camera = _shot.Camera with { Samples = [.. _shot.Camera.Samples.Select(s => s with { CameraToWorld = first.CameraToWorld })] },
-            Pieces = [.. _shot.Pieces.Select(p => p with { HangsOn = "belt" })],
+            Pieces = [.. _shot.Pieces.Select(p => p with { HangsOn = new() { On = "movingObjects/belt" } })],
             MovingObjects =
             [
                 new()

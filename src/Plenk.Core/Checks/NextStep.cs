@@ -17,7 +17,8 @@ public sealed record NextStep(string Says, string? Press, int Step, int? Or = nu
     private static readonly Geometry.Vec3 NewSun = new SunForm().Default.Direction;
 
     /// <summary>A sun that shines from where new ones do: nobody has said yet where it stood.</summary>
-    public static bool IsNewSun(Light light) => light.Kind == LightKind.Sun && light.Keys.Count == 0 && light.Direction == NewSun;
+    public static bool IsNewSun(ShotDocument shot, Light light) =>
+        light.Kind == LightKind.Sun && light.Direction == NewSun && !ShotCurves.AnyOf(shot, "lights", light.Id, "direction");
 
     /// <summary>Null: nothing is lacking at this step or any later one.</summary>
     public static NextStep Of(ShotDocument shot, int step) =>
@@ -41,7 +42,7 @@ public sealed record NextStep(string Says, string? Press, int Step, int? Or = nu
                 : shot.Projections.Count == 0 ? new("lay the frame that sees most of the set on it.", "Lay frame", 4)
                 : new("set the light that was there.", null, 5),
                 5 => shot.Lights.All(l => l.Off) ? new("add the light that lit the plate; the sun first.", "Add a sun", 5)
-                : shot.Pieces.Count > 0 && shot.Camera is not null && shot.Lights.Any(l => !l.Off && IsNewSun(l))
+                : shot.Pieces.Count > 0 && shot.Camera is not null && shot.Lights.Any(l => !l.Off && IsNewSun(shot, l))
                     ? new("find where the sun stood: by a shadow’s tip, by fit, or type it; then place what is added.", "From a shadow", 5)
                 : new("place what is added.", null, 6),
                 6 => shot.Camera is null ? Camera(shot)

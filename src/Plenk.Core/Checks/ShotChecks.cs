@@ -170,13 +170,7 @@ public static class ShotChecks
             Need(o.Holds.Select(h => h.Frame).Distinct().Count() == o.Holds.Count, $"{o.Name}: it is held twice in one frame.");
             Need(o.DistanceMetres is null or (> 0 and < 1e6), $"{o.Name}: its distance must be more than 0 m.");
         }
-        foreach (string hung in d.Pieces.Select(p => p.HangsOn).Concat(d.Elements.Select(e => e.HangsOn)).OfType<string>().Distinct())
-        {
-            Need(
-                d.MovingObjects.Any(o => o.Id == hung),
-                $"Something hangs on “{hung}”, which is no longer in the shot. Let it stand in the world first."
-            );
-        }
+        faults.AddRange(HangingChecks.Faults(d));
         foreach (SurveyPoint p in d.SurveyPoints)
         {
             Need(p.Position is not { IsFinite: false }, $"Survey point {p.Name}: its position is not a number.");
@@ -332,16 +326,6 @@ public static class ShotChecks
             Need(
                 l.ShadeMatte is not { } shade || d.Mattes.Any(m => m.Id == shade),
                 $"Light, {l.Name}: the matte of its shade is no longer in the shot. Take it off the light first."
-            );
-            Need(l.Keys.Select(k => k.Frame).Distinct().Count() == l.Keys.Count, $"Light, {l.Name}: two keys stand at one frame.");
-            Need(
-                l.Keys.All(k =>
-                    k.Strength is null or (>= 0 and < double.PositiveInfinity)
-                    && k.Color is not { IsFinite: false }
-                    && k.Position is not { IsFinite: false }
-                    && (k.Direction is null || k.Direction is { IsFinite: true, Length: > 1e-9 })
-                ),
-                $"Light, {l.Name}: a key holds what is no number, or less than nothing."
             );
             Need(l.AngularDiameterDegrees is >= 0 and <= 90, $"Light, {l.Name}: its angular size must lie between 0° and 90°.");
         }

@@ -81,14 +81,21 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
             : new(
                 FormattableString.Invariant($"{(stops > 0 ? "Raise" : "Lower")} {names} by {Math.Abs(stops):0.00} stops"),
                 [
-                    .. around.SelectMany(l =>
-                        l.Keys.Where(k => k.Strength is not null)
-                            .Select(k => Edit.Set($"lights/{EditPath.Escape(l.Id)}/keys/{k.Frame}/strength", by * k.Strength!.Value))
-                            .Prepend(Edit.Set($"lights/{EditPath.Escape(l.Id)}/strength", by * l.Strength))
-                    ),
+                    .. around.Select(l => Edit.Set($"{ShotCurves.PlaceOf("lights", l.Id)}/strength", by * l.Strength)),
+                    .. around
+                        .SelectMany(l => shot.Curves.Where(c => c.Id == $"{ShotCurves.PlaceOf("lights", l.Id)}/strength"))
+                        .Select(c => Edit.Set($"curves/{EditPath.Escape(c.Id)}/keys", c.Keys.Select(k => Times(k, by)).ToArray())),
                 ]
             );
     }
+
+    private static CurveKey Times(CurveKey key, double by) =>
+        key with
+        {
+            Value = by * key.Value,
+            Before = key.Before is { } b ? b with { Value = by * b.Value } : null,
+            After = key.After is { } a ? a with { Value = by * a.Value } : null,
+        };
 
     /// <summary>A penumbra is as wide as its light: the sun's disc is made as large as the real edge asks for.</summary>
     private static Mend? Softened(ShotDocument shot, Reading reading)
@@ -140,7 +147,7 @@ public sealed record Mend(string Words, IReadOnlyList<Edit>? Edits = null, Finis
         ];
         if (
             shot.Lights.FirstOrDefault(l => l is { Kind: LightKind.Sun, Off: false }) is not { } sun
-            || sun.Keys.Any(k => k.Direction is not null)
+            || ShotCurves.AnyOf(shot, "lights", sun.Id, "direction")
             || found.FirstOrDefault(f => f.Towards is not null) is not (var way, { } towards)
         )
         {

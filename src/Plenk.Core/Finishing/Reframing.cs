@@ -11,17 +11,6 @@ namespace Plenk.Core.Finishing;
 /// </summary>
 public static class Reframing
 {
-    /// <summary>
-    /// A smooth number in −1..1 that goes on with time: cubic between values at whole seconds' parts, of variance about 1/3.
-    /// </summary>
-    public static double Wander(double t, uint seed)
-    {
-        int i = (int)Math.Floor(t);
-        double u = t - i;
-        double At(int k) => Sampling.Hash((uint)(k + 1_000_000) * 2654435761u ^ seed) / 2147483648.0 - 1;
-        return KeyCurve.Hermite(u, At(i), (At(i + 1) - At(i - 1)) / 2, At(i + 1), (At(i + 2) - At(i)) / 2);
-    }
-
     /// <summary>Where the finished picture's pixel is taken from; pixels of the plate, keys and shake together.</summary>
     public static (double X, double Y, double TurnDegrees, double Scale) At(
         ReframeSettings settings,
@@ -35,8 +24,8 @@ public static class Reframing
         double shake = settings.ShakePixels * Math.Sqrt(3),
             t = seconds * settings.ShakePerSecond;
         return (
-            Key(k => k.X, 0) + shake * Wander(t, seed),
-            Key(k => k.Y, 0) + shake * Wander(t, seed + 1),
+            Key(k => k.X, 0) + shake * Wander.At(t, seed),
+            Key(k => k.Y, 0) + shake * Wander.At(t, seed + 1),
             Key(k => k.TurnDegrees, 0),
             Key(k => k.Scale, 1)
         );

@@ -94,7 +94,7 @@ public static class PiecePull
     public static PulledPiece? Solve(
         Piece piece,
         Func<int, (Pose Pose, Pinhole Pinhole)?> camera,
-        Func<int, Pose?> hangs,
+        Func<int, Similarity?> hangs,
         out string? reason
     )
     {
@@ -120,7 +120,7 @@ public static class PiecePull
             foreach (PiecePin pin in pins)
             {
                 var (pose, pinhole) = camera(pin.Frame)!.Value;
-                Piece placed = hangs(pin.Frame) is { } h ? Hanging.Placed(p, h) : p;
+                Piece placed = hangs(pin.Frame) is { } h ? Hanging.Placed(p, h, piece.HangsOn is not { Turns: false }) : p;
                 Similarity place = PieceMeshes.PlaceOf(placed);
                 if (!pinhole.TryProject(pose, place.Apply(Local(p, pin.Place)), out double u, out double v))
                 {

@@ -45,8 +45,7 @@ internal static class ElementUpgrade
                 (int, Vec3, KeyEase)[] own = [.. keys.Where(k => of(k) is not null).Select(k => (k.Frame, of(k)!.Value, k.Ease))];
                 if (own.Length > 0)
                 {
-                    string at = id.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal);
-                    curves.Add(Node(new ValueCurve { Id = $"elements/{at}/{value}", Keys = Curve(own, triple) }));
+                    curves.Add(Node(new ValueCurve { Id = $"{ShotCurves.PlaceOf("elements", id)}/{value}", Keys = Curve(own, triple) }));
                 }
             }
             static Vec3? Number(double? v) => v is { } n ? new(n, 0, 0) : null;

@@ -13,7 +13,7 @@ public static class MovedWorld
 
     private static ShotDocument Moved(ShotDocument shot, Similarity map)
     {
-        var turn = new Pose(map.Rotation, Vec3.Zero);
+        var turn = new Similarity(1, map.Rotation, Vec3.Zero);
         double yaw = Rotations.Degrees(Math.Atan2(map.Rotation.M13, map.Rotation.M11));
         Vec3 Turned(Vec3 d) => map.Rotation * d;
         double? Height(double? h) => h is { } y ? map.Apply(new(0, y, 0)).Y : null;
@@ -24,16 +24,18 @@ public static class MovedWorld
             Pieces =
             [
                 .. shot.Pieces.Select(p =>
-                    p.HangsOn is not null
+                    !InWorld(p.HangsOn)
                         ? p with
                         {
-                            Position = map.Scale * p.Position,
+                            Position = Within(p.HangsOn!, map) * p.Position,
                             Scale = map.Scale * p.Scale,
+                            Shake = Shaken(p.Shake, p.HangsOn, map),
                         }
                         : Hanging.Placed(p with { Position = Vec3.Zero }, turn) with
                         {
                             Position = map.Apply(p.Position),
                             Scale = map.Scale * p.Scale,
+                            Shake = Shaken(p.Shake, p.HangsOn, map),
                             Figure = p.Figure is { } f
                                 ? f with
                                 {
@@ -63,25 +65,17 @@ public static class MovedWorld
                     double strength = l.Kind is LightKind.Point or LightKind.Spot ? map.Scale * map.Scale : 1;
                     return l with
                     {
-                        Position = map.Apply(l.Position),
-                        Direction = Turned(l.Direction),
+                        Position = InWorld(l.HangsOn) ? map.Apply(l.Position) : Within(l.HangsOn!, map) * l.Position,
+                        Direction = InWorld(l.HangsOn) || !l.HangsOn!.Turns ? Turned(l.Direction) : l.Direction,
+                        AimsAt = Aimed(l.AimsAt, map),
+                        Shake = Shaken(l.Shake, l.HangsOn, map),
                         Strength = strength * l.Strength,
                         Width = map.Scale * l.Width,
                         Height = map.Scale * l.Height,
-                        HalfU = l.HalfU is { } u ? map.Scale * Turned(u) : null,
-                        HalfV = l.HalfV is { } v ? map.Scale * Turned(v) : null,
+                        // What hangs and turns with it has its edges in its frame too.
+                        HalfU = l.HalfU is { } u ? map.Scale * (InWorld(l.HangsOn) || !l.HangsOn!.Turns ? Turned(u) : u) : null,
+                        HalfV = l.HalfV is { } v ? map.Scale * (InWorld(l.HangsOn) || !l.HangsOn!.Turns ? Turned(v) : v) : null,
                         HeadingDegrees = l.HeadingDegrees - yaw,
-                        Keys =
-                        [
-                            .. l.Keys.Select(k =>
-                                k with
-                                {
-                                    Strength = strength * k.Strength,
-                                    Direction = k.Direction is { } d ? Turned(d) : null,
-                                    Position = k.Position is { } at ? map.Apply(at) : null,
-                                }
-                            ),
-                        ],
                     };
                 }),
             ],
@@ -161,12 +155,29 @@ public static class MovedWorld
         };
     }
 
-    private static Element Moved(Element e, Similarity map, Pose turn)
+    /// <summary>Its place is told in the world.</summary>
+    private static bool InWorld(Carrier? on) => on is not { BeginsFree: false };
+
+    /// <summary>By how much places in a thing's frame grow: what has a size of its own grows itself.</summary>
+    private static double Within(Carrier on, Similarity map) =>
+        on.On.StartsWith("elements/", StringComparison.Ordinal) || on.On.StartsWith("pieces/", StringComparison.Ordinal) ? 1 : map.Scale;
+
+    private static Aim? Aimed(Aim? aim, Similarity map) =>
+        aim is null ? null
+        : aim.On is null ? aim with { Place = map.Apply(aim.Place) }
+        : aim with { Place = Within(new() { On = aim.On }, map) * aim.Place };
+
+    private static Shake? Shaken(Shake? shake, Carrier? on, Similarity map) =>
+        shake is null ? null : shake with { Metres = (InWorld(on) ? map.Scale : Within(on!, map)) * shake.Metres };
+
+    private static Element Moved(Element e, Similarity map, Similarity turn)
     {
-        Element turned = e.HangsOn is null ? Hanging.Placed(e with { Position = Vec3.Zero }, turn) : e;
+        Element turned = InWorld(e.HangsOn) ? Hanging.Placed(e with { Position = Vec3.Zero }, turn) : e;
         return turned with
         {
-            Position = e.HangsOn is null ? map.Apply(e.Position) : map.Scale * e.Position,
+            Position = InWorld(e.HangsOn) ? map.Apply(e.Position) : Within(e.HangsOn!, map) * e.Position,
+            AimsAt = Aimed(e.AimsAt, map),
+            Shake = Shaken(e.Shake, e.HangsOn, map),
             Scale = map.Scale * e.Scale,
             SoftMetres = map.Scale * e.SoftMetres,
             Broke = e.Broke is { } b

@@ -33,7 +33,10 @@ public static class Reduced
     /// <summary>The set as it stands in any frame; somebody filmed stands by a matte and may be turned to the light.</summary>
     public static ShotDocument Set(ShotDocument shot)
     {
-        ShotDocument set = ShotCurves.Within(Camera(shot) with { Pieces = shot.Pieces, Seed = shot.Seed }, shot, "pieces");
+        ShotDocument set = WithCarriers(
+            ShotCurves.Within(Camera(shot) with { Pieces = shot.Pieces, Seed = shot.Seed }, shot, "pieces"),
+            shot
+        );
         if (shot.Pieces.Any(p => p.Figure is { TowardsLight: true }))
         {
             set = ShotCurves.Within(set with { Lights = shot.Lights }, shot, "lights");
@@ -99,7 +102,7 @@ public static class Reduced
 
     /// <summary>What stands on the set.</summary>
     public static ShotDocument Contact(ShotDocument shot) =>
-        ShotCurves.Within(Set(shot) with { Elements = shot.Elements }, shot, "elements");
+        WithCarriers(ShotCurves.Within(Set(shot) with { Elements = shot.Elements }, shot, "elements"), shot);
 
     /// <summary>
     /// All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.
@@ -163,21 +166,104 @@ public static class Reduced
     private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot)
     {
         bool elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null);
-        return ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes") with
+        to = ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes") with
         {
             Mattes = shot.Mattes,
             Elements = elements ? shot.Elements : to.Elements,
             OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,
         };
+        return elements ? WithCarriers(to, shot) : to;
+    }
+
+    /// <summary>With what its things hang on and look at, as far as their places go: these are off, and have no looks.</summary>
+    private static ShotDocument WithCarriers(ShotDocument to, ShotDocument shot)
+    {
+        IEnumerable<string?> Asked(Carrier? on, Aim? aim) => [on?.On, aim?.On];
+        var open = new Queue<string>(
+            to.Pieces.SelectMany(p => Asked(p.HangsOn, null))
+                .Concat(to.Elements.SelectMany(e => Asked(e.HangsOn, e.AimsAt)))
+                .Concat(to.Lights.SelectMany(l => Asked(l.HangsOn, l.AimsAt)))
+                .OfType<string>()
+        );
+        while (open.TryDequeue(out string? on))
+        {
+            if (
+                shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == on) is { } e
+                && to.Elements.All(o => o.Id != e.Id)
+            )
+            {
+                var place = new Element
+                {
+                    Id = e.Id,
+                    Kind = e.Kind,
+                    Position = e.Position,
+                    RotationYxzDegrees = e.RotationYxzDegrees,
+                    Scale = e.Scale,
+                    HangsOn = e.HangsOn,
+                    AimsAt = e.AimsAt,
+                    Shake = e.Shake,
+                    Off = true,
+                };
+                to = Keyed(to with { Elements = [.. to.Elements, place] }, on);
+                Ask(e.HangsOn, e.AimsAt);
+            }
+            else if (shot.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == on) is { } l && to.Lights.All(o => o.Id != l.Id))
+            {
+                var place = new Light
+                {
+                    Id = l.Id,
+                    Kind = l.Kind,
+                    Position = l.Position,
+                    Direction = l.Direction,
+                    HangsOn = l.HangsOn,
+                    AimsAt = l.AimsAt,
+                    Shake = l.Shake,
+                    Off = true,
+                };
+                to = Keyed(to with { Lights = [.. to.Lights, place] }, on);
+                Ask(l.HangsOn, l.AimsAt);
+            }
+        }
+        return to;
+
+        void Ask(Carrier? on, Aim? aim)
+        {
+            foreach (string more in Asked(on, aim).OfType<string>())
+            {
+                open.Enqueue(more);
+            }
+        }
+
+        ShotDocument Keyed(ShotDocument with, string on)
+        {
+            ValueCurve[] own =
+            [
+                .. shot.Curves.Where(c =>
+                    c.Id.StartsWith(on + "/", StringComparison.Ordinal)
+                    && c.Id[(on.Length + 1)..] is "position" or "rotationYxzDegrees" or "scale" or "direction"
+                    && with.Curves.All(o => o.Id != c.Id)
+                ),
+            ];
+            return own.Length == 0 ? with : with with { Curves = [.. with.Curves, .. own] };
+        }
     }
 
     private static ShotDocument Lit(ShotDocument to, ShotDocument shot)
     {
-        to = ShotCurves.Within(to, shot, "lights", shot.Elements.Any(e => e.Lights) ? "elements" : "lights") with
+        bool cards = shot.Elements.Any(e => e.Lights);
+        to = ShotCurves.Within(to, shot, "lights", cards ? "elements" : "lights") with
         {
             Lights = shot.Lights,
-            Elements = [.. to.Elements, .. shot.Elements.Where(e => e.Lights && to.Elements.All(o => o.Id != e.Id))],
+            // One that is there already may be known by its place alone.
+            Elements = cards
+                ?
+                [
+                    .. to.Elements.Select(o => shot.Elements.FirstOrDefault(e => e.Lights && e.Id == o.Id) ?? o),
+                    .. shot.Elements.Where(e => e.Lights && to.Elements.All(o => o.Id != e.Id)),
+                ]
+                : to.Elements,
         };
+        to = WithCarriers(to, shot);
         return shot.Lights.Any(l => l.ShadeMatte is not null) ? WithMattes(to, shot) : to;
     }
 }

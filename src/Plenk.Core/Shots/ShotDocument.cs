@@ -9,7 +9,7 @@ namespace Plenk.Core.Shots;
 /// </summary>
 public sealed record ShotDocument : Extensible
 {
-    public const int CurrentSchema = 4;
+    public const int CurrentSchema = 5;
 
     public int SchemaVersion { get; init; } = CurrentSchema;
     public required string Production { get; init; }

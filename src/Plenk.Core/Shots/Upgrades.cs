@@ -92,6 +92,22 @@ public static class Upgrades
             ElementUpgrade.Raise(document);
             document["schemaVersion"] = 4;
         }
+        if (version <= 4)
+        {
+            LightUpgrade.Raise(document);
+            // Things hung on moving things alone.
+            foreach (string list in (string[])["pieces", "elements"])
+            {
+                foreach (JsonObject thing in (document[list] as JsonArray ?? []).OfType<JsonObject>())
+                {
+                    if (thing["hangsOn"] is JsonValue on && on.TryGetValue(out string? id))
+                    {
+                        thing["hangsOn"] = new JsonObject { ["on"] = ShotCurves.PlaceOf("movingObjects", id) };
+                    }
+                }
+            }
+            document["schemaVersion"] = 5;
+        }
         return document;
     }
 

@@ -165,7 +165,8 @@ public static class LightApi
             {
                 await ShotApi.Need(shots, id);
                 ShotApi.Check(r.Document);
-                return await Task.Run(() => LightWork.ToRealShadow(engine, r.Document));
+                ShotDocument lit = await Task.Run(() => LightWork.ToRealShadow(engine, r.Document));
+                return new { lit.Lights, lit.Curves };
             })
             .WithSummary("Lights brought to a real shadow’s level; nothing is saved");
 
@@ -175,12 +176,13 @@ public static class LightApi
                 {
                     await ShotApi.Need(shots, id);
                     ShotApi.Check(r.Document);
-                    var (lights, fit) = await Task.Run(() =>
+                    var (lit, fit) = await Task.Run(() =>
                         LightWork.FitStrengths(engine, r.Document, frame, r.Lights, r.Pieces ?? [], http.RequestAborted)
                     );
                     return new
                     {
-                        lights,
+                        lit.Lights,
+                        lit.Curves,
                         fit.LeftOverStops,
                         fit.BeforeStops,
                         fit.Probes,

@@ -1,3 +1,4 @@
+using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
 using Plenk.Store;
@@ -8,7 +9,14 @@ namespace Plenk.Web.Api;
 
 public sealed record PullRequest(int Revision, int Frame, ObjectPin[] Pins);
 
-public sealed record HangRequest(int BaseRevision, string? Piece, string? Element, string? Thing, int Frame);
+/// <param name="What">The place of the piece, element or light in the document, like “elements/bell”.</param>
+/// <param name="On">That of the thing it is hung on; null: it stands in the world.</param>
+public sealed record HangRequest(int BaseRevision, int Frame, string What, string? On);
+
+/// <param name="What">The place of the element or light in the document.</param>
+/// <param name="On">That of the thing it is to aim at; null: at the spot of the picture, pixels of the plate, and what is seen there.</param>
+/// <param name="Nothing">It aims at nothing from now on.</param>
+public sealed record AimRequest(int BaseRevision, int Frame, string What, string? On, double? X, double? Y, bool Nothing = false);
 
 /// <summary>Things that move on their own: stood and pinned in a frame, followed or solved in the tray, hung things on.</summary>
 public static class MovingApi
@@ -102,41 +110,52 @@ public static class MovingApi
         api.MapPost("/hang", async (long id, HangRequest request, ShotStore shots, HttpContext http) =>
             {
                 ShotDocument document = (await ShotApi.Need(shots, id)).Document;
-                ShotDocument world = Hanging.At(document, request.Frame);
-                MovingObject? thing = request.Thing is null ? null : MovingWork.Need(document, request.Thing);
-                Pose? frame = thing is null
-                    ? null
-                    : Hanging.PoseOf(thing, request.Frame)
-                        ?? throw new ShotFault($"{thing.Name} has no path yet. Solve or follow it first.");
-                Piece Hung(Piece p) => (frame is { } f ? Hanging.Placed(p, Hanging.Inverse(f)) : p) with { HangsOn = request.Thing };
-                Element HungElement(Element e) =>
-                    (frame is { } f ? Hanging.Placed(e, Hanging.Inverse(f)) : e) with
-                    {
-                        HangsOn = request.Thing,
-                    };
-                ShotDocument changed = document with
+                string Name(string at) =>
+                    new DocumentValues(document).At($"{at}/name")?.ToString() is { Length: > 0 } name
+                        ? name
+                        : throw new ShotFault("That is no longer in the shot.");
+                string? on = request.On is null ? null : Name(request.On);
+                if (request.On is { } carrier && new Carriers(document).Of(carrier, request.Frame) is null)
                 {
-                    Pieces = [.. document.Pieces.Zip(world.Pieces).Select(p => p.First.Id == request.Piece ? Hung(p.Second) : p.First)],
-                    Elements =
-                    [
-                        .. document
-                            .Elements.Zip(world.Elements)
-                            .Select(e => e.First.Id == request.Element ? HungElement(e.Second) : e.First),
-                    ],
-                };
+                    throw new ShotFault($"{on} has no path yet. Solve or follow it first.");
+                }
+                string name = Name(request.What);
+                ShotDocument changed = Rehanging.Of(
+                    document,
+                    request.What,
+                    request.On is null ? null : new() { On = request.On },
+                    request.Frame
+                ) ?? throw new ShotFault($"{on ?? name} has no path yet in all frames that matter. Solve or follow it first.");
                 ShotApi.Check(changed);
-                string name = document.Pieces.FirstOrDefault(p => p.Id == request.Piece)?.Name
-                    ?? document.Elements.FirstOrDefault(e => e.Id == request.Element)?.Name
-                    ?? throw new ShotFault("That is no longer in the shot.");
                 await shots.Save(
                     id,
                     request.BaseRevision,
                     changed,
                     ShotApi.Who(http),
-                    thing is null ? $"{name} stands in the world" : $"{name} hangs on {thing.Name}"
+                    on is null ? $"{name} stands in the world" : $"{name} hangs on {on}"
                 );
                 return await ShotApi.State(shots, id);
             })
-            .WithSummary("Hangs a piece or an element on a thing, or stands it back in the world; it stays where it is in the frame");
+            .WithSummary(
+                "Hangs a piece, an element or a light on another thing, or stands it back in the world; it stays where it is in the frame"
+            );
+
+        api.MapPost("/aim", async (long id, AimRequest request, ShotStore shots, ShotEngine engine, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                Aim? aim =
+                    request.Nothing ? null
+                    : request.On is { } on ? new Aim { On = on }
+                    : await Task.Run(() => Aiming.At(engine, document, request.What, request.Frame, request.X ?? 0, request.Y ?? 0));
+                await shots.Save(
+                    id,
+                    request.BaseRevision,
+                    Edits.Apply(document, [Edit.Set($"{request.What}/aimsAt", aim)]).Document,
+                    ShotApi.Who(http),
+                    aim is null ? "It aims at nothing" : "It aims elsewhere"
+                );
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Aims an element or a lamp at a thing or at a spot of the picture, over all frames");
     }
 }

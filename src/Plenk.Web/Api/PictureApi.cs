@@ -163,6 +163,7 @@ public static class PictureApi
                     {
                         return Results.Ok(new { camera = false, note = $"The camera has no sample for frame {frame}." });
                     }
+                    ShotDocument kept = document;
                     document = Hanging.At(document, frame);
                     SetScene set = engine.Place.Set(document);
                     // The camera's own doubt where it was solved: an ellipse of one standard deviation around each point.
@@ -231,10 +232,26 @@ public static class PictureApi
                             pieces = set.Pieces.Select(p => p.Id),
                             points,
                             elements,
+                            hung = HangingOverlay.Hung(kept, frame),
+                            aims = HangingOverlay.Aims(kept, document, frame, Seen),
+                            // By their own numbers, where these are keyed.
+                            lights = ShotCurves
+                                .At(kept, frame)
+                                .Lights.Where(l =>
+                                    kept.Curves.Any(c =>
+                                        c.Id.StartsWith($"{ShotCurves.PlaceOf("lights", l.Id)}/", StringComparison.Ordinal)
+                                    )
+                                )
+                                .Select(l => new
+                                {
+                                    l.Id,
+                                    l.Strength,
+                                    l.Position,
+                                    l.Direction,
+                                }),
                             // Lamps that stand in the place, and a metre towards where they shine.
                             lamps = document
                                 .Lights.Where(l => l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle)
-                                .Select(l => l.At(frame))
                                 .Select(l =>
                                     (
                                         Lamp: l,
@@ -242,10 +259,11 @@ public static class PictureApi
                                         Towards: l.Kind == LightKind.Point ? null : Seen(l.Position - l.Direction.Normalized())
                                     )
                                 )
-                                .Where(l => l.At is not null)
                                 .Select(l => new
                                 {
                                     l.Lamp.Id,
+                                    l.Lamp.Position,
+                                    l.Lamp.Direction,
                                     at = l.At,
                                     towards = l.Towards ?? Seen(l.Lamp.Position - l.Lamp.Direction.Normalized()),
                                 }),
@@ -394,6 +412,7 @@ public static class PictureApi
                             {
                                 e.Id,
                                 x = c.X,
+                                y = document.Elements.First(x => x.Id == e.Id).Position.Y,
                                 z = c.Z,
                                 radius = reach * e.ObjectToWorld.Scale,
                             };

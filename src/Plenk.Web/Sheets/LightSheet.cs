@@ -15,14 +15,11 @@ public static class LightSheet
 
     public static double Apart(Vec3 a, Vec3 b) => Rotations.Degrees(Math.Acos(Math.Clamp(Vec3.Dot(a.Normalized(), b.Normalized()), -1, 1)));
 
-    public static string Aside(Light l, int frame) =>
+    /// <param name="l">As it is at a frame.</param>
+    public static string Aside(Light l) =>
         l.Off ? "off"
         : l.Alone ? "alone"
-        : $"{Quantity.Show(l.At(frame).Strength)}{(l.InPlate ? "" : ", new")}";
-
-    /// <summary>A value of a light as it is at a frame: where it has keys, the place of this frame's key.</summary>
-    public static Keyed Of(Light l, int frame, string property, Func<LightKey, bool> has) =>
-        Keyed.Of($"lights/{l.Id}", property, l.Keys.Any(has), frame, new { frame });
+        : $"{Quantity.Show(l.Strength)}{(l.InPlate ? "" : ", new")}";
 
     public static Light Fresh(ShotDocument shot, LightForm form)
     {
@@ -30,23 +27,23 @@ public static class LightSheet
         return form.Default with { Id = id, Name = id.Replace('_', ' ') };
     }
 
-    /// <summary>Edits that key a light at a frame as it is there.</summary>
-    public static Edit[] KeyAt(Light l, int frame)
+    /// <summary>Places of what makes a light another one from frame to frame.</summary>
+    public static IEnumerable<string> Values(Light l, LightForm form)
     {
-        Light now = l.At(frame);
-        return
-        [
-            Edit.Set(
-                $"lights/{l.Id}/keys",
-                (LightKey[])
-                    [
-                        .. l
-                            .Keys.Where(k => k.Frame != frame)
-                            .Append(new(frame, now.Strength, now.Color, now.Direction, now.Position))
-                            .OrderBy(k => k.Frame),
-                    ]
-            ),
-        ];
+        string at = ShotCurves.PlaceOf("lights", l.Id);
+        yield return $"{at}/strength";
+        if (l.Kelvin is null)
+        {
+            yield return $"{at}/color";
+        }
+        if (form.IsAimed && l.AimsAt is null)
+        {
+            yield return $"{at}/direction";
+        }
+        if (form.Hangs)
+        {
+            yield return $"{at}/position";
+        }
     }
 
     public static IEnumerable<(string Name, Vec3 Direction)> FoundSuns(SunFinds sun)
@@ -66,11 +63,11 @@ public static class LightSheet
     }
 
     /// <summary>Edits that turn the sun; keys of its direction let go.</summary>
-    public static Edit[] TurnSun(Light sun, Vec3 direction) =>
-        [
-            Edit.Set($"lights/{sun.Id}/direction", direction),
-            .. sun.Keys.Where(k => k.Direction is not null).Select(k => Edit.Set($"lights/{sun.Id}/keys/{k.Frame}/direction", null)),
-        ];
+    public static Edit[] TurnSun(ShotDocument shot, Light sun, Vec3 direction)
+    {
+        string at = $"{ShotCurves.PlaceOf("lights", sun.Id)}/direction";
+        return [.. ShotCurves.AnyOf(shot, at) ? (Edit[])[Edit.Remove(CurveSheet.PlaceOf(at))] : [], Edit.Set(at, direction)];
+    }
 
     /// <summary>Edits that turn a panorama until the lamp that was lifted out of it stands where the sun does.</summary>
     public static Edit[] PanoramaOntoSun(Light panorama, Light lamp, Light sun)

@@ -20,8 +20,11 @@ internal static class PlacedValue
         );
 
     // Written as in JSON Pointer (RFC 6901, section 3).
-    private static string[] Path(string at) =>
-        [.. at.Split('/').Select(s => s.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal))];
+    private static string[] Path(string at) => [.. at.Split('/').Select(Name)];
+
+    /// <summary>What a part of a path names.</summary>
+    internal static string Name(string part) =>
+        part.Replace("~1", "/", StringComparison.Ordinal).Replace("~0", "~", StringComparison.Ordinal);
 
     /// <summary>What stands at a place, and of which type it is; null: there is no such place.</summary>
     public static (object? Value, Type Type)? Get(ShotDocument shot, string at)

@@ -7,9 +7,6 @@ public static class ShotCurves
 {
     private static readonly string[] Roots = ["finish/steps/", "lights/", "elements/", "pieces/", "mattes/", "contact/"];
 
-    /// <summary>These have keys of their own, with the thing that they are a value of.</summary>
-    private static readonly Dictionary<string, string[]> Own = new() { ["lights"] = ["strength", "color", "direction", "position"] };
-
     private static readonly string[] OfPieces = ["position", "rotationYxzDegrees", "size", "scale", "hinge", "mirror"];
 
     /// <summary>What is brought in, counted or drawn point by point is no value over frames.</summary>
@@ -25,6 +22,7 @@ public static class ShotCurves
         "figure",
         "clicks",
         "broke",
+        "hangsOn",
     ];
 
     /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>
@@ -35,11 +33,17 @@ public static class ShotCurves
             || (
                 Roots.Any(r => at.StartsWith(r, StringComparison.Ordinal))
                 && !path.Any(Never.Contains)
-                && !(path.Length == 3 && Own.GetValueOrDefault(path[0])?.Contains(path[2]) == true)
                 // What a piece is and does is the same in all frames; where it is, and how it looks, may change.
                 && !(path[0] == "pieces" && path.Length > 2 && !OfPieces.Contains(path[2]))
             );
     }
+
+    /// <summary>The place of a member of a list, as edits name it.</summary>
+    public static string PlaceOf(string list, string id) =>
+        $"{list}/{id.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}";
+
+    /// <summary>A value of a member of a list is keyed.</summary>
+    public static bool AnyOf(ShotDocument shot, string list, string id, string value) => AnyOf(shot, $"{PlaceOf(list, id)}/{value}");
 
     /// <summary>What a curve is called by its place: “Keys of f number of defocus_1”.</summary>
     public static string Name(string at)

@@ -48,7 +48,8 @@ public sealed record ValueCurve : Extensible
             to = of(b)!.Value,
             span = b.Frame - a.Frame,
             x = (frame - a.Frame) / span;
-        if (a.Handle == KeyHandle.Held)
+        // At a key it is that key's value, to the bit.
+        if (a.Handle == KeyHandle.Held || a.Frame == frame)
         {
             return from;
         }

@@ -100,8 +100,12 @@ public sealed record Element : Extensible
     /// <summary>The spot of it that stands on its place, in its own space before any size, metres.</summary>
     public Vec3 Pivot { get; init; }
 
-    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
-    public string? HangsOn { get; init; }
+    /// <summary>In whose frame it stands; null: in the world.</summary>
+    public Carrier? HangsOn { get; init; }
+
+    /// <summary>Where its front is turned to, whatever its tilt and heading; null: nowhere.</summary>
+    public Aim? AimsAt { get; init; }
+    public Shake? Shake { get; init; }
     public bool Off { get; init; }
 
     /// <summary>A card whose picture is seen as it is, and lights what is around it.</summary>

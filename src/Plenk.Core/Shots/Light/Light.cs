@@ -65,24 +65,12 @@ public sealed record Light : Extensible
 
     /// <summary>Where any light is alone, only those that are count.</summary>
     public bool Alone { get; init; }
-    public IReadOnlyList<LightKey> Keys { get; init; } = [];
-    public bool Off { get; init; }
 
-    /// <summary>As it is at a frame: straight between its keys, held before the first and after the last.</summary>
-    public Light At(int frame)
-    {
-        if (Keys.Count == 0)
-        {
-            return this;
-        }
-        Vec3? Place(Func<LightKey, Vec3?> of) => KeyCurve.At(Keys, frame, k => k.Frame, of, _ => KeyEase.Straight);
-        return this with
-        {
-            Strength = KeyCurve.At(Keys, frame, k => k.Frame, k => k.Strength, _ => KeyEase.Straight) ?? Strength,
-            Color = Place(k => k.Color) ?? Color,
-            Direction = Place(k => k.Direction?.Normalized()) ?? Direction,
-            Position = Place(k => k.Position) ?? Position,
-            Keys = [],
-        };
-    }
+    /// <summary>Of a lamp at a place: in whose frame it stands; null: in the world.</summary>
+    public Carrier? HangsOn { get; init; }
+
+    /// <summary>Of a spot and a rectangle: where it shines, whatever its direction; null: along that.</summary>
+    public Aim? AimsAt { get; init; }
+    public Shake? Shake { get; init; }
+    public bool Off { get; init; }
 }

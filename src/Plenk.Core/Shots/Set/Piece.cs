@@ -56,8 +56,9 @@ public sealed record Piece : Extensible
     /// <summary>Elements are seen in it; null: it is matt.</summary>
     public PieceMirror? Mirror { get; init; }
 
-    /// <summary>Id of the moving thing in whose frame it stands; null: in the world.</summary>
-    public string? HangsOn { get; init; }
+    /// <summary>In whose frame it stands; null: in the world.</summary>
+    public Carrier? HangsOn { get; init; }
+    public Shake? Shake { get; init; }
 
     /// <summary>It swings about a line of its own; null: it does not.</summary>
     public PieceHinge? Hinge { get; init; }

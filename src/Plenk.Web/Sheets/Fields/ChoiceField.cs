@@ -50,6 +50,7 @@ public sealed class ChoiceField : FieldHelper
             select.Attributes["id"] = Id;
             output.TagName = null;
             output.Content.AppendHtml(select);
+            TellShown(output, chosen);
             return;
         }
         Row(output, select, "");

@@ -31,10 +31,7 @@ const run = guarded(async (held) => {
     if (!held.point && apart(p, held.from) < 3) continue;
     const { onSet } = await pickAny(p.x + held.dx, p.y + held.dy);
     if (!onSet) continue;
-    held.point = kept(
-      state.document.elements.find((x) => x.id === held.element),
-      onSet,
-    );
+    held.point = kept(`elements/${held.element}`, onSet);
     show(placed(held.element, held.point));
     if (!held.over) await refresh();
   }

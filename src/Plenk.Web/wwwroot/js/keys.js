@@ -1,4 +1,4 @@
-// Values that are keyed over frames: of lights, elements, figures and mattes.
+// Values that are keyed over frames: of anything by its curve, of figures and mattes by keys of their own.
 import { put } from './edits.js';
 import { state } from './state.js';
 
@@ -26,12 +26,6 @@ export function keyHere(x, made = {}, frame = state.frame) {
     x.keys.sort(byFrame);
   }
   return k;
-}
-
-// A value of a light: where it has keys, it becomes a key of this frame.
-export function setKeyed(x, name, value) {
-  if ((x.keys || []).some((k) => has(k[name]))) keyHere(x)[name] = value;
-  else x[name] = value;
 }
 
 // A value at a place of the document: where it is keyed over frames, it becomes a key of this one.

@@ -1,6 +1,6 @@
 // Things that move on their own: stood in the picture and pinned, followed between, or found from the tracks in their matte.
 import { get, post } from './api.js';
-import { changed, on, save, setHand, state, tell } from './state.js';
+import { on, save, setHand, state, tell } from './state.js';
 import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -159,16 +159,6 @@ export const hands = {
   workThing: work,
   letGo: (id) => letGo(id, (f) => f !== state.frame),
   letGoBetween: (id) => letGo(id, (f, all) => f === all[0].frame || f === all.at(-1).frame),
-  // What a piece or an element stands in: the world, or a moving thing's frame.
-  async hangOn(what, input) {
-    const [kind, id] = [what.slice(0, what.indexOf(':')), what.slice(what.indexOf(':') + 1)];
-    try {
-      await changed('hang', { [kind]: id, thing: input.value || null, frame: state.frame });
-      tell('told', null);
-    } catch (e) {
-      tell('told', e);
-    }
-  },
 };
 
 on('frame', () => Object.assign(pulled, { thing: null, pins: null, lines: null }));

@@ -26,16 +26,10 @@ export async function refreshOver() {
   }
 }
 
-// From the world into a thing's own frame: the inverse of its placement, row by row.
-function intoFrame(pose, [x, y, z]) {
-  const d = [x - pose[3], y - pose[7], z - pose[11]];
-  return [0, 1, 2].map((c) => pose[c] * d[0] + pose[4 + c] * d[1] + pose[8 + c] * d[2]);
-}
-
-/** A point of the world as the item keeps it: in the frame of the thing it hangs on, where it does. */
-export function kept(item, point) {
-  const hangs = over.now?.things?.find((t) => t.id === item?.hangsOn);
-  return hangs ? intoFrame(hangs.pose, point) : point;
+/** A point of the world as what stands at a place of the document keeps it: in the frame of what it hangs on, where it does. */
+export function kept(at, [x, y, z]) {
+  const m = over.now?.hung?.find((h) => h.at === at)?.into;
+  return m ? [0, 4, 8].map((r) => m[r] * x + m[r + 1] * y + m[r + 2] * z + m[r + 3]) : [x, y, z];
 }
 
 on('frame', refreshOver);

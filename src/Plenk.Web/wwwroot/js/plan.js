@@ -1,8 +1,8 @@
 // The set from above: a measured drawing at one scale both ways. Elements, boxes and planes, and the sun are moved here.
 import { mark } from './marks.js';
 import { get } from './api.js';
-import { elementAt } from './steps/contact.js';
-import { setAt, setKeyed } from './keys.js';
+import { setAt } from './keys.js';
+import { kept, over } from './over.js';
 import { lightAt } from './steps/light.js';
 import { on, save, state, tell } from './state.js';
 
@@ -129,7 +129,8 @@ function draw() {
   }
   // Lamps that stand in the place, with a line to where they shine.
   for (const l of state.document.lights.filter((q) => !q.off && ['Point', 'Spot', 'Rectangle'].includes(q.kind))) {
-    const now = held?.lamp === l.id && held.to ? { ...lightAt(l), position: [held.to[0], 0, held.to[1]] } : lightAt(l),
+    const stands = over.now?.lamps?.find((m) => m.id === l.id) ?? l,
+      now = held?.lamp === l.id && held.to ? { ...stands, position: [held.to[0], 0, held.to[1]] } : stands,
       [lx, lz] = P(now.position[0], now.position[2]),
       mine = l.id === state.chosen.light ? 2 : 1.1;
     const aim = l.kind === 'Point' ? '' : `M${lx} ${lz}L${M(now.position[0] - now.direction[0], now.position[2] - now.direction[2])}`;
@@ -202,15 +203,13 @@ svg.addEventListener('pointerup', async () => {
   if (!h?.to) return;
   if (h.element)
     await save((d) => {
-      const y = elementAt(d.elements.find((x) => x.id === h.element)).position[1];
-      return setAt(d, `elements/${h.element}/position`, [h.to[0], y, h.to[1]]);
+      const { y } = data.elements.find((x) => x.id === h.element);
+      return setAt(d, `elements/${h.element}/position`, kept(`elements/${h.element}`, [h.to[0], y, h.to[1]]));
     });
   if (h.lamp)
     await save((d) => {
-      const l = d.lights.find((x) => x.id === h.lamp),
-        y = lightAt(l).position[1];
-      setKeyed(l, 'position', [h.to[0], y, h.to[1]]);
-      return d;
+      const l = over.now?.lamps?.find((x) => x.id === h.lamp) ?? d.lights.find((x) => x.id === h.lamp);
+      return setAt(d, `lights/${h.lamp}/position`, kept(`lights/${h.lamp}`, [h.to[0], l.position[1], h.to[1]]));
     });
   if (h.piece && Math.hypot(h.to[0] - h.from[0], h.to[1] - h.from[1]) > 0.02) {
     await save((d) => {
@@ -225,8 +224,7 @@ svg.addEventListener('pointerup', async () => {
         now = lightAt(s).direction;
       const flat = Math.hypot(now[0], now[2]),
         a = Math.atan2(h.to[1] - view.z, h.to[0] - view.x);
-      setKeyed(s, 'direction', [flat * Math.cos(a), now[1], flat * Math.sin(a)]);
-      return d;
+      return setAt(d, `lights/${s.id}/direction`, [flat * Math.cos(a), now[1], flat * Math.sin(a)]);
     });
   }
 });

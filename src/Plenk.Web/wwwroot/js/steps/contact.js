@@ -75,16 +75,7 @@ export const hands = {
     setHand(
       guarded(async (p) => {
         const { onSet } = await pickSet(p.x, p.y);
-        await save((d) =>
-          setAt(
-            d,
-            `elements/${id}/position`,
-            kept(
-              d.elements.find((x) => x.id === id),
-              onSet,
-            ),
-          ),
-        );
+        await save((d) => setAt(d, `elements/${id}/position`, kept(`elements/${id}`, onSet)));
       }),
     ),
   pivot: guarded((on) => {
@@ -105,8 +96,8 @@ export const hands = {
     say('shadow-lit');
   },
   toRealShadow: guarded(async () => {
-    const lights = await post(api('to-real-shadow'), { document: state.document });
-    await save((d) => Object.assign(d, { lights }));
+    const lit = await post(api('to-real-shadow'), { document: state.document });
+    await save((d) => Object.assign(d, lit));
   }),
   roomForShadow: guarded(async (id) => {
     const piece = await post(api(`elements/${encodeURIComponent(id)}/extend-receiver`), { document: state.document });

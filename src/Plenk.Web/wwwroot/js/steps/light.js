@@ -1,10 +1,10 @@
 // The light's hands: lamps are hung and drawn out, the sun is found, panoramas are made and read; lamps' marks on the picture, strength in the rail.
 import { post } from '../api.js';
-import { put } from '../edits.js';
-import { has, setKeyed, straightAt } from '../keys.js';
+import { setAt } from '../keys.js';
+import { kept, over } from '../over.js';
 import { pick, pickSet } from '../pick.js';
 import { changed, save, setHand, state, tell } from '../state.js';
-import { guarded, say, words } from '../told.js';
+import { guarded, say } from '../told.js';
 import { apart } from '../view.js';
 import { pullsShadows } from './sun.js';
 
@@ -19,12 +19,8 @@ export const angles = (d) => ({
   elevation: Math.atan2(d[1], Math.hypot(d[0], d[2])) * deg,
   azimuth: (Math.atan2(d[0], -d[2]) * deg + 360) % 360,
 });
-// A light as it is at this frame: straight between its keys.
-export function lightAt(l, frame = state.frame) {
-  const out = { ...l };
-  for (const k of ['strength', 'color', 'direction', 'position']) out[k] = straightAt(l.keys, k, frame) ?? l[k];
-  return out;
-}
+// A light as it is at this frame, by its own numbers.
+export const lightAt = (l) => ({ ...l, ...over.now?.lights?.find((x) => x.id === l.id) });
 
 // A lamp hung off a surface: click it, and draw out along its normal.
 const hang = (fresh) =>
@@ -58,21 +54,18 @@ export const hands = {
         say('balls-stand');
       }),
     ),
-  stops(on, _, value) {
-    const { at, begins } = JSON.parse(on);
-    return save((d) => put(d, at, 2 ** value, begins));
-  },
+  stops: (at, _, value) => save((d) => setAt(d, at, 2 ** value)),
   aim(on, _, value) {
-    const { direction, part } = JSON.parse(on),
-      l = state.document.lights.find((x) => direction.at.startsWith(`lights/${x.id}/`)),
+    const { light, part } = JSON.parse(on),
+      l = state.document.lights.find((x) => x.id === light),
       a = { ...angles(lightAt(l).direction), [part]: value };
-    return save((d) => put(d, direction.at, aim(a.azimuth, a.elevation), direction.begins));
+    return save((d) => setAt(d, `lights/${light}/direction`, aim(a.azimuth, a.elevation)));
   },
   fitLights: guarded(async (_, button) => {
     const lights = [...document.querySelectorAll('#lights-to-fit input:checked')].map((i) => i.name.slice(4));
     tell('told', { message: button.dataset.telling, fine: true });
     const r = await post(api(`frames/${state.frame}/fit-lights`), { document: state.document, lights });
-    await save((d) => Object.assign(d, { lights: r.lights }));
+    await save((d) => Object.assign(d, { lights: r.lights, curves: r.curves }));
     say('lights-fitted', { left: r.leftOverStops.toFixed(2), before: r.beforeStops.toFixed(2), places: r.probes });
   }),
   mirrorBall() {
@@ -119,30 +112,10 @@ export function drawn(body) {
   }
 }
 
-// The chosen light's strength over the range, for the rail: a curve whose points are its keys.
-export function curve() {
-  const l = state.document?.lights.find((x) => x.id === state.chosen.light);
-  if (!l?.keys?.some((k) => has(k.strength))) return null;
-  const { first, last } = state.document.range,
-    points = [];
-  for (let f = first; f <= last; f++) points.push({ frame: f, value: lightAt(l, f).strength });
-  return {
-    name: words('curve-strength', l).message,
-    least: 0,
-    curves: [{ axis: '', points }],
-    keys: l.keys.filter((k) => has(k.strength)).map((k) => ({ frame: k.frame, value: k.strength })),
-    change: (frame, value) =>
-      save((d) => {
-        d.lights.find((x) => x.id === l.id).keys.find((k) => k.frame === frame).strength = Math.max(0, value);
-        return d;
-      }),
-  };
-}
-
 // Marks of lamps that stand in the place, at this frame.
 export function draw({ at, xy, both, label }, over) {
   const parts = [];
-  for (const m of over?.lamps || []) {
+  for (const m of (over?.lamps || []).filter((l) => l.at)) {
     const [x, y] = xy(...m.at),
       mine = m.id === state.chosen.light;
     let d = `M${x - 5} ${y}a5 5 0 1 0 10 0a5 5 0 1 0 -10 0M${x} ${y - 8}v-5M${x} ${y + 8}v5M${x - 8} ${y}h-5M${x + 8} ${y}h5`;
@@ -154,7 +127,7 @@ export function draw({ at, xy, both, label }, over) {
 
 // A lamp is chosen by its mark and drawn out by it.
 export function press(p, over) {
-  const lamp = !pullsShadows() && (over?.lamps || []).find((m) => apart({ x: m.at[0], y: m.at[1] }, p) < 12);
+  const lamp = !pullsShadows() && (over?.lamps || []).find((m) => m.at && apart({ x: m.at[0], y: m.at[1] }, p) < 12);
   if (!lamp) return null;
   let moved = false;
   state.chosen.light = lamp.id;
@@ -178,16 +151,7 @@ async function drawnOut(lamp, from, to) {
   }
   // The mark's line is a metre long against the light's direction.
   const metres = -((to.x - from.x) * u[0] + (to.y - from.y) * u[1]) / l2;
-  const l = state.document.lights.find((x) => x.id === lamp.id),
-    now = lightAt(l),
-    n = Math.hypot(...now.direction) || 1,
-    position = now.position.map((v, i) => v + (metres * now.direction[i]) / n);
-  await save((d) => {
-    setKeyed(
-      d.lights.find((x) => x.id === l.id),
-      'position',
-      position,
-    );
-    return d;
-  });
+  const n = Math.hypot(...lamp.direction) || 1,
+    position = lamp.position.map((v, i) => v + (metres * lamp.direction[i]) / n);
+  await save((d) => setAt(d, `lights/${lamp.id}/position`, kept(`lights/${lamp.id}`, position)));
 }

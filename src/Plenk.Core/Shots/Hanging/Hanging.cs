@@ -4,8 +4,7 @@ using Plenk.Core.Geometry;
 namespace Plenk.Core.Shots;
 
 /// <summary>
-/// Pieces and elements that hang on a moving thing have their place in its frame; at a shot frame they stand where it has
-/// taken them.
+/// What hangs on another thing has its place in that one's frame; at a shot frame it stands where it has been taken.
 /// </summary>
 public static class Hanging
 {
@@ -50,7 +49,8 @@ public static class Hanging
                 ? shot
                 : throw new InvalidOperationException($"The shot stands at {stood} already; {frame} is asked for.");
         }
-        shot = ShotCurves.At(shot, frame);
+        var things = new Carriers(shot);
+        shot = things.Keyed(frame);
         if (shot.Pieces.Any(p => p.GoneFrom is not null))
         {
             shot = shot with
@@ -59,26 +59,31 @@ public static class Hanging
                 Pieces = [.. shot.Pieces.Select(p => p.GoneFrom is { } gone && frame >= gone ? p with { IsGone = true } : p)],
             };
         }
-        if (!shot.Pieces.Any(p => p is { HangsOn: not null } or { Hinge.Degrees: not 0 }) && !shot.Elements.Any(e => e.HangsOn is not null))
+        if (
+            !shot.Pieces.Any(p => p is { HangsOn: not null } or { Shake: not null } or { Hinge.Degrees: not 0 })
+            && !shot.Elements.Any(e => e is { HangsOn: not null } or { AimsAt: not null } or { Shake: not null })
+            && !shot.Lights.Any(l => l is { HangsOn: not null } or { AimsAt: not null } or { Shake: not null })
+        )
         {
             return shot;
         }
-        Pose? Of(string? id) =>
-            id is not null && shot.MovingObjects.FirstOrDefault(o => o.Id == id) is { } thing ? PoseOf(thing, frame) : null;
         return shot with
         {
             StoodAt = frame,
-            Pieces = [.. shot.Pieces.Select(PieceHinge.Swung).Select(p => Of(p.HangsOn) is { } pose ? Placed(p, pose) : p)],
-            Elements = [.. shot.Elements.Select(e => Of(e.HangsOn) is { } pose ? Placed(e, pose) : e)],
+            Pieces = [.. shot.Pieces.Select(p => things.Stood(p, frame))],
+            Elements = [.. shot.Elements.Select(e => things.Stood(e, frame))],
+            Lights = [.. shot.Lights.Select(l => things.Stood(l, frame))],
         };
     }
 
     /// <summary>A piece stands elsewhere from frame to frame.</summary>
-    public static bool Moves(ShotDocument shot, Piece piece) => piece.HangsOn is not null || IsKeyed(shot, "pieces", piece.Id);
+    public static bool Moves(ShotDocument shot, Piece piece) =>
+        piece is { HangsOn: not null } or { Shake: not null } || IsKeyed(shot, "pieces", piece.Id);
 
     /// <summary>An element does.</summary>
     public static bool Moves(ShotDocument shot, Element e) =>
-        e is { HangsOn: not null } or { Motion: not null } || IsKeyed(shot, "elements", e.Id);
+        e is { HangsOn: not null } or { Motion: not null } or { Shake: not null } or { AimsAt.On: not null }
+        || IsKeyed(shot, "elements", e.Id);
 
     private static bool IsKeyed(ShotDocument shot, string list, string id)
     {
@@ -86,27 +91,41 @@ public static class Hanging
         {
             return false;
         }
-        string own = $"{list}/{id.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}/";
+        string own = $"{ShotCurves.PlaceOf(list, id)}/";
         return shot.Curves.Any(c => c.Id.StartsWith(own, StringComparison.Ordinal));
     }
 
-    public static Piece Placed(Piece piece, Pose frame) =>
+    public static Matrix3 RotationOf(Piece p) =>
+        Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z);
+
+    /// <summary>A piece told in a frame, as it stands in the world. Its size stays its own.</summary>
+    public static Piece Placed(Piece piece, Similarity frame, bool turns = true) =>
         piece with
         {
-            Position = frame.ToWorld(piece.Position),
-            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(
-                frame.Rotation
-                    * Rotations.FromEulerYxzDegrees(piece.RotationYxzDegrees.X, piece.RotationYxzDegrees.Y, piece.RotationYxzDegrees.Z)
-            ),
+            Position = frame.Apply(piece.Position),
+            RotationYxzDegrees = turns ? Rotations.ToEulerYxzDegrees(frame.Rotation * RotationOf(piece)) : piece.RotationYxzDegrees,
         };
 
-    public static Element Placed(Element element, Pose frame) =>
+    /// <summary>The same of an element.</summary>
+    public static Element Placed(Element element, Similarity frame, bool turns = true) =>
         element with
         {
-            Position = frame.ToWorld(element.Position),
-            RotationYxzDegrees = Rotations.ToEulerYxzDegrees(frame.Rotation * element.Rotation),
+            Position = frame.Apply(element.Position),
+            RotationYxzDegrees = turns ? Rotations.ToEulerYxzDegrees(frame.Rotation * element.Rotation) : element.RotationYxzDegrees,
         };
 
-    /// <summary>The way back: what stands in the world, as it hangs in a frame.</summary>
-    public static Pose Inverse(Pose frame) => new(frame.Rotation.Transpose(), frame.ToLocal(Vec3.Zero));
+    /// <summary>The same of a light.</summary>
+    public static Light Placed(Light light, Similarity frame, bool turns = true) =>
+        (turns ? Turned(light, frame.Rotation) : light) with
+        {
+            Position = frame.Apply(light.Position),
+        };
+
+    internal static Light Turned(Light l, Matrix3 by) =>
+        l with
+        {
+            Direction = by * l.Direction,
+            HalfU = l.HalfU is { } u ? by * u : null,
+            HalfV = l.HalfV is { } v ? by * v : null,
+        };
 }
