@@ -152,6 +152,7 @@ public sealed class PlateTests(Site site)
         page.UntilState($"state.document.pieces[0].position[1] !== 0 && state.revision > {revision}");
         string stood = page.State("state.document.pieces[0].position[0]");
         JsonElement outline = (await site.Json($"/api/shots/{await Trolley()}/frames/1030/overlay")).GetProperty("wire");
+        page.Open("hang");
         page.Choose("Hangs on", "trolley");
         Assert.NotEqual(stood, page.State("state.document.pieces[0].position[0]"));
         JsonElement hung = (await site.Json($"/api/shots/{await Trolley()}/frames/1030/overlay")).GetProperty("wire");

@@ -1,5 +1,7 @@
+using Plenk.Core.Cameras;
 using Plenk.Core.Checks;
 using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Xunit;
 
@@ -317,5 +319,79 @@ public sealed class HangingTests
             ShotJson.Write(Reduced.Set(Shot)),
             ShotJson.Write(Reduced.Set(Shot with { Elements = [], Curves = [Shot.Curves[2]] }))
         );
+    }
+
+    [Fact]
+    public void Handles_lie_where_they_move_and_turn_it()
+    {
+        ShotDocument shot = Rehanging.Of(Shot, "elements/hat", new() { On = "elements/head" }, 1001)!;
+        Pose pose = Pose.LookAt(new(0, 2, 3), new(1.5, 2, -4.5), Vec3.UnitY);
+        var pinhole = new Pinhole(1280, 720, 1000, 1000, 640, 360, Lens.None);
+        const int frame = 1013;
+        ThingHandles handles = ThingHandles.Of(shot, "elements/hat", frame, pose, pinhole)!;
+        double[] Seen(Vec3 p)
+        {
+            Assert.True(pinhole.TryProject(pose, p, out double x, out double y));
+            return [x, y];
+        }
+        void Same(double[] a, double[]? b)
+        {
+            Assert.Equal(a[0], b![0], 1e-6);
+            Assert.Equal(a[1], b[1], 1e-6);
+        }
+        Element hat = Hat(shot, frame);
+        Same(Seen(hat.Position), handles.At);
+        Same(Seen(hat.Position + 1.25 * handles.Metres * Vec3.UnitY), handles.Arms[1].To);
+        // Whatever is fixed to it and lies on a ring goes along the ring when that ring's angle is turned: a part of it each time.
+        Element own = ShotCurves.At(shot, frame).Elements[1];
+        foreach (HandleRing ring in handles.Rings)
+        {
+            Element Turned(double degrees)
+            {
+                Vec3 t = own.RotationYxzDegrees;
+                return Hanging.Placed(
+                    own with
+                    {
+                        RotationYxzDegrees = new(
+                            t.X + (ring.Part == 0 ? degrees : 0),
+                            t.Y + (ring.Part == 1 ? degrees : 0),
+                            t.Z + (ring.Part == 2 ? degrees : 0)
+                        ),
+                    },
+                    new Carriers(shot).Of("elements/head", frame)!.Value
+                );
+            }
+            double part = 360.0 / ThingHandles.Parts;
+            // The spot of it that lies where the ring begins.
+            Vec3 start = Fixed(ring.Seen[0]!);
+            Vec3 Fixed(double[] at)
+            {
+                // On the ring's sphere, on the ray through that pixel: the one of the two that goes along all of the ring.
+                Assert.True(pinhole.TryDirection(at[0], at[1], out Vec3 d));
+                Vec3 way = (pose.Rotation * d).Normalized(),
+                    to = hat.Position - pose.Position;
+                double along = Vec3.Dot(way, to),
+                    half = Math.Sqrt(Math.Max(0, handles.Metres * handles.Metres - (to - along * way).LengthSquared));
+                Vec3[] both = [pose.Position + (along - half) * way, pose.Position + (along + half) * way];
+                return both.MinBy(p =>
+                {
+                    Vec3 local = hat.Rotation.Transpose() * (p - hat.Position);
+                    double[] s = Seen(hat.Position + Turned(5 * part).Rotation * local);
+                    return Math.Abs(s[0] - ring.Seen[5]![0]) + Math.Abs(s[1] - ring.Seen[5]![1]);
+                });
+            }
+            Vec3 inIt = hat.Rotation.Transpose() * (start - hat.Position);
+            foreach (int k in (int[])[1, 11, 30])
+            {
+                Same(Seen(hat.Position + Turned(k * part).Rotation * inIt), ring.Seen[k]);
+            }
+        }
+        // Its way: a place a frame, and its speed by hand.
+        Assert.Equal(48, handles.Way.Count);
+        Same(Seen(Hat(shot, 1020).Position), handles.Way[19].Seen);
+        Assert.Equal((Hat(shot, 1021).Position - Hat(shot, 1019).Position).Length * 12, handles.Way[19].MetresPerSecond, 1e-9);
+        Assert.Empty(ThingHandles.Of(Shot, "elements/hat", frame, pose, pinhole)!.Way);
+        Assert.Null(ThingHandles.Of(Shot, "elements/none", frame, pose, pinhole));
+        Assert.Empty(ThingHandles.Of(Shot, "lights/torch", frame, pose, pinhole)!.Rings);
     }
 }

@@ -1,5 +1,6 @@
 using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
+using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Work;
@@ -157,5 +158,14 @@ public static class MovingApi
                 return await ShotApi.State(shots, id);
             })
             .WithSummary("Aims an element or a lamp at a thing or at a spot of the picture, over all frames");
+
+        api.MapGet("/handles", async (long id, string what, int frame, int? revision, ShotStore shots, ShotEngine engine) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id, revision)).Document;
+                var (pose, pinhole) = engine.Camera(document, frame);
+                // A page may ask for what it has just made and is not kept yet.
+                return Results.Json(ThingHandles.Of(document, what, frame, pose, pinhole));
+            })
+            .WithSummary("By what a piece, an element or a lamp is moved and turned in the picture, and its way over the frames");
     }
 }

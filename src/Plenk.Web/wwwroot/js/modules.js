@@ -24,15 +24,16 @@ import * as edges from './edges.js';
 import * as colour from './colour.js';
 import * as curves from './curves.js';
 import * as hang from './hang.js';
+import * as handles from './handles.js';
 
 // Where several could take a press, the first one does.
 const modules = {
   1: [plate],
   2: [survey, camera, moving, still, mattes, tracks, lasso],
-  3: [survey, edges, moving, hang, set, setLines, cut, lasso],
+  3: [survey, handles, edges, moving, hang, set, setLines, cut, lasso],
   4: [mattes, projection],
-  5: [hang, light, sun, mattes],
-  6: [mattes, moving, hang, contact, carry],
+  5: [handles, hang, light, sun, mattes],
+  6: [handles, mattes, moving, hang, contact, carry],
   7: [mattes, finish, notes],
   8: [handOver, notes],
 };

@@ -6,3 +6,24 @@ export const inside = (corners) => (q) =>
     const b = corners[(i + 1) % corners.length];
     return a.y > q.y !== b.y > q.y && q.x < ((b.x - a.x) * (q.y - a.y)) / (b.y - a.y) + a.x ? !odd : odd;
   }, false);
+
+// How far along a line of the picture a place lies, 1 at its end; and how far beside it.
+export function along([ax, ay], [bx, by], { x, y }) {
+  const [dx, dy] = [bx - ax, by - ay],
+    l2 = dx * dx + dy * dy,
+    t = l2 ? ((x - ax) * dx + (y - ay) * dy) / l2 : 0,
+    c = Math.max(0, Math.min(1, t));
+  return { t, off: Math.hypot(x - ax - c * dx, y - ay - c * dy) };
+}
+
+// The angle of a ring at its place nearest to one of the picture, degrees; and how far that lies beside it.
+export function angleOn(seen, p) {
+  let best = { degrees: 0, off: Infinity };
+  seen.forEach((a, i) => {
+    const b = seen[(i + 1) % seen.length];
+    if (!a || !b) return;
+    const { t, off } = along(a, b, p);
+    if (off < best.off) best = { degrees: (360 * (i + Math.max(0, Math.min(1, t)))) / seen.length, off };
+  });
+  return best;
+}

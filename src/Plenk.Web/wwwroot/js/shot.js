@@ -1,3 +1,4 @@
+import { toggle } from './handles.js';
 import { get, html } from './api.js';
 import { measure } from './measuring.js';
 import { refresh } from './comp.js';
@@ -190,6 +191,7 @@ addEventListener('keydown', (e) => {
     draw();
   } else if (key === 'f') fitPicture();
   else if (key === 'w') wide();
+  else if (key === 'h') toggle();
   else if (key === 'l') guarded(nextLayer)(e.shiftKey ? -1 : 1);
   else if (key === 't') {
     const w = seenWays();
