@@ -11,6 +11,12 @@ public static class Settings
         Environment.GetEnvironmentVariable("PLENK_DATABASE")
         ?? $"Host=127.0.0.1;Port=5481;Username=plenk;Passfile={Path.Combine(DataRoot, "pg.pass")};Database=plenk;Timeout=5;Include Error Detail=false";
 
+    /// <summary>
+    /// PLENK_PAGES: middle where pages are not to ask for the finest picture whenever a hand rests, which takes seconds of every core;
+    /// hand-overs are always finest.
+    /// </summary>
+    public static string PagesFinest => Environment.GetEnvironmentVariable("PLENK_PAGES") == "middle" ? "middle" : "full";
+
     /// <summary>PLENK_LOG: a file that the log is kept in, turned over at 16 MB; null: it goes to the console alone.</summary>
     public static string? Log => Environment.GetEnvironmentVariable("PLENK_LOG") is { Length: > 0 } file ? file : null;
 }

@@ -73,7 +73,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.PressAndSave("Move these keys");
         page.Choose("How it goes on at 1001", "straight");
         page.Choose("How it goes on at 1009", "straight");
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
 
@@ -156,7 +156,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         // Something stands in the room.
         page.Step(6);
         Lettered(page, 1, "H", "1", new(0.9, 0.8, 0.1), new(1, 0, -8.6));
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
 
@@ -268,7 +268,7 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
 
         page.Step(6);
         page.Row(page.State("state.document.elements.find((e) => e.broke).id"));
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
 
         var (before, _) = await HandedOver(page, 1003, 1003, 1003);
         var (after, _) = await HandedOver(page, 1012, 1012, 1012);

@@ -68,7 +68,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(si
         page.Press("Key a coloured screen");
         page.ClickPicture(60, 60);
         page.UntilState("state.document.mattes.length === 1");
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         page.NoErrors();
 
         foreach (int frame in (int[])[FilmedBefore.First, FilmedBefore.First + FilmedBefore.Count - 1])
@@ -123,14 +123,14 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(si
         page.Tick("its surface throws shadow onto set and elements");
         page.Tick("lit again from its positions and normals");
         page.Tick("point 1point"); // its name, and its kind at the end of the line
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         // Its layers, by a key and by name, beside the comp.
         page.Find("#picture").SendKeys("l");
         page.UntilState("state.compare === 'layer:comp'");
         page.Open("layers");
         page.Choose("Look at", "shadow", saves: false);
         page.Choose("It is seen", "beside the comp", saves: false);
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         page.Shows("#seen", "layer shadow | comp");
         page.Choose("Look at", "the comp", saves: false);
         Assert.Empty(page.AccessibilityFaults());
@@ -243,7 +243,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(si
         page.Tick("the stroke alone");
         page.Press("Undo");
         page.UntilState("state.document.elements[1].text.hollow === false");
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
 
@@ -339,7 +339,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(si
         page.Run($"import('/js/state.js').then((m) => m.setFrame({frame}))");
         page.Until($"location.search.includes('frame={frame}')");
         page.Press("Clean plate"); // looked at
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 60);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 60);
         page.PressAndSave("Comp over it");
         page.Open("seen");
         page.Shows("#sheet", "1001,1005 have no clean plate");

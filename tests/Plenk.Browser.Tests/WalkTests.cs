@@ -189,7 +189,7 @@ public sealed class WalkTests(Site site)
         Assert.Equal("within", page.Reading("contact.gap").Verdict);
 
         // Before and after: where the truth says the bell darkens the floor, the shown picture darkens, and nowhere else.
-        page.Until("document.getElementById('picture').dataset.quality === 'full'", 120);
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
         ExrPicture measured = ExrFile.Read(Path.Combine(Site.Demo, "truth.1036.exr"));
         float[] shadow = Channel(measured, "shadow.G"),
             bell = Channel(measured, "bell.A");

@@ -45,7 +45,8 @@ const changed = (own) =>
 function steps(kind, width) {
   if (ofPlate(kind)) return [[width, 'full']];
   if (state.draft) return [[draft, 'draft']];
-  return [[draft, 'draft'], [width, 'middle'], ...(hasFinest(kind) ? [[width, 'full']] : [])];
+  const finest = hasFinest(kind) && document.body.dataset.finest === 'full' ? [[width, 'full']] : [];
+  return [[draft, 'draft'], [width, 'middle'], ...finest];
 }
 
 function said(kind, quality, bitmap) {
@@ -100,6 +101,7 @@ export async function refresh() {
   }
   flying = new AbortController();
   comp.awaited = true;
+  box.dataset.quality = '';
   tell('draw');
   const own = state.draft,
     { frame } = state,
