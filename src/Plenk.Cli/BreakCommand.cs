@@ -26,6 +26,21 @@ internal static class BreakCommand
         var density = new Option<double>("--density") { Description = "kg/m³", DefaultValueFactory = _ => 2400 };
         var frames = new Option<string>("--frames") { Description = "like 1001-1072", Required = true };
         var source = new Option<int?>("--source") { Description = "frame of the plate whose footage the parts wear" };
+        var scraps = new Option<int>("--scraps")
+        {
+            Description = "small ones thrown off the cracks beside the parts: so many",
+            DefaultValueFactory = _ => 0,
+        };
+        var sizes = new Option<string>("--scrap-sizes")
+        {
+            Description = "their smallest and largest, metres",
+            DefaultValueFactory = _ => "0.004,0.03",
+        };
+        var speed = new Option<double>("--scrap-speed")
+        {
+            Description = "how fast they leave the cracks, m/s",
+            DefaultValueFactory = _ => 1.5,
+        };
         var command = new Command(
             "break",
             "Breaks a piece of a set: parts.glb (a node and a closed mesh a part, moving), motion.csv (each centre of mass in each frame) and report.json."
@@ -45,7 +60,10 @@ internal static class BreakCommand
             filmed.Out,
             filmed.Plate,
             filmed.Camera,
-            source
+            source,
+            scraps,
+            sizes,
+            speed
         );
         command.SetGuarded(
             (parsed, stop) =>
@@ -58,6 +76,18 @@ internal static class BreakCommand
                     || Three("--impulse", parsed.GetValue(impulse)!) is not { } blow
                 )
                 {
+                    return Task.FromResult(2);
+                }
+                double[] size =
+                [
+                    .. parsed
+                        .GetValue(sizes)!
+                        .Split(',')
+                        .Select(t => double.TryParse(t, CultureInfo.InvariantCulture, out double v) ? v : double.NaN),
+                ];
+                if (size.Length != 2 || !size.All(double.IsFinite))
+                {
+                    Console.Error.WriteLine($"--scrap-sizes: “{parsed.GetValue(sizes)}” is not two numbers like 0.004,0.03.");
                     return Task.FromResult(2);
                 }
                 string name = parsed.GetValue(piece)!;
@@ -114,13 +144,22 @@ internal static class BreakCommand
                     tiles.Count,
                     told,
                     stop,
-                    CameraOptions.Progress
+                    CameraOptions.Progress,
+                    thrown: new()
+                    {
+                        Count = parsed.GetValue(scraps),
+                        Seed = parsed.GetValue(seed),
+                        SmallestMetres = size[0],
+                        LargestMetres = size[1],
+                        Speed = parsed.GetValue(speed),
+                        Density = parsed.GetValue(density),
+                    }
                 );
                 string folder = parsed.GetValue(filmed.Out)!;
                 Directory.CreateDirectory(folder);
                 File.WriteAllBytes(
                     Path.Combine(folder, "parts.glb"),
-                    PartsFile.Glb(broken.Parts, tiles, BreakWork.Inside, broken.Fall.Frames, rate)
+                    PartsFile.Glb(broken.Parts, tiles, BreakWork.Inside, broken.Fall.Frames, rate, scraps: broken.Scraps)
                 );
                 File.WriteAllText(Path.Combine(folder, "motion.csv"), PartsFile.Csv(broken.Parts, broken.Fall.Frames));
                 File.WriteAllText(Path.Combine(folder, "report.json"), BreakWork.Report(broken) + "\n");

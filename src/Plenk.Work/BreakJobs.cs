@@ -45,7 +45,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         shot = shot with
         {
             Pieces = [.. shot.Pieces.Select(q => q.Id == with.Piece ? q with { GoneFrom = null } : q)],
-            Elements = [.. shot.Elements.Where(e => e.Broke?.Piece != with.Piece)],
+            Elements = [.. shot.Elements.Where(e => e.Broke?.Piece != with.Piece && e.DustOf != with.Piece)],
         };
         Piece own = shot.Pieces.FirstOrDefault(q => q.Id == with.Piece && !q.Off)
             ?? throw new ShotFault("The piece that is to break is no longer in the shot, or switched off.");
@@ -108,7 +108,17 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             stop,
             progress,
             body => body with { Friction = with.Friction, Bounce = with.Bounce, Glue = falls is null ? null : with.StrengthNs },
-            falls is null ? [] : [Body(at, falls, with)]
+            falls is null ? [] : [Body(at, falls, with)],
+            new()
+            {
+                Count = with.Scraps,
+                Seed = with.Seed,
+                SmallestMetres = with.ScrapSmallestMetres,
+                LargestMetres = with.ScrapLargestMetres,
+                Speed = with.ScrapSpeed,
+                Density = with.DensityKgM3,
+                Friction = with.Friction,
+            }
         );
         int gone = with.AtFrame;
         if (falls is not null)
@@ -122,16 +132,24 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 );
         }
         var inside = BreakWork.Inside with { BaseColor = with.InsideColor.ToSingle() };
-        string file = media.Write(PartsFile.Glb(broken.Parts, tiles, inside, broken.Fall.Frames, shot.Rate, lit));
+        string file = media.Write(PartsFile.Glb(broken.Parts, tiles, inside, broken.Fall.Frames, shot.Rate, lit, broken.Scraps));
+        IReadOnlyList<Puff> puffs = Dust.Hits(
+            broken.Parts,
+            broken.Fall.Frames,
+            shot.Rate.PerSecond,
+            new FallSettings(0, 0, 0, 1).Gravity,
+            with.Dust
+        );
+        string? cloud = puffs.Count == 0 ? null : media.Write(Cloud(Dust.Picture(256, with.Seed, 1.4 * with.InsideColor)));
         FallFrame last = broken.Fall.Frames[^1];
         return new(
             own.Name,
             broken.Parts.Count,
             FormattableString.Invariant(
-                $"{broken.Parts.Count} parts, {broken.Mass:0.#} kg; from {gone} on, at {last.Frame} {last.Awake} still move; deepest {1000 * last.Deepest:0.0} mm"
+                $"{broken.Parts.Count} parts, {broken.Mass:0.#} kg{(broken.Scraps.Count > 0 ? $", {broken.Scraps.Count} scraps" : "")}{(puffs.Count > 0 ? $", {puffs.Count} clouds of dust" : "")}; from {gone} on, at {last.Frame} {last.Awake} still move; deepest {1000 * last.Deepest:0.0} mm"
             ),
             told,
-            d => Laid(d, with, own, file, gone, falls, broken)
+            d => Dusty(Laid(d, with, own, file, gone, falls, broken), with, own, puffs, cloud)
         );
     }
 
@@ -159,6 +177,85 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             Elements = [.. d.Elements.Where(e => e.Id != parts.Id), parts],
             Curves = curves,
         };
+    }
+
+    /// <summary>PNG, its alpha beside it.</summary>
+    private static byte[] Cloud(FloatImage picture)
+    {
+        var codes = new ushort[picture.Data.Length];
+        for (int i = 0; i < codes.Length; i++)
+        {
+            codes[i] = (ushort)(
+                i % 4 == 3
+                    ? MathF.Round(255 * picture.Data[i])
+                    : ColorEncodings.ToCode(ColorEncoding.Srgb, MathF.Min(1, picture.Data[i]), 8)
+            );
+        }
+        return RasterFile.ToPng(new(picture.Width, picture.Height, 4, 8, codes));
+    }
+
+    /// <summary>Frames over which a cloud grows and goes, and how wide it gets, metres.</summary>
+    private const int Lasts = 44;
+    private const double Wide = 1.1;
+
+    /// <summary>Clouds of dust: cards that face the camera, soft before the set, that grow, rise and fade.</summary>
+    private static ShotDocument Dusty(ShotDocument d, Breaking with, Piece own, IReadOnlyList<Puff> puffs, string? cloud)
+    {
+        string[] were = [.. d.Elements.Where(e => e.DustOf == with.Piece).Select(e => ShotCurves.PlaceOf("elements", e.Id) + "/")];
+        List<Element> elements = [.. d.Elements.Where(e => e.DustOf != with.Piece)];
+        List<ValueCurve> curves = [.. d.Curves.Where(c => !were.Any(w => c.Id.StartsWith(w, StringComparison.Ordinal)))];
+        double hardest = puffs.Count == 0 ? 1 : puffs.Max(p => p.Jolt);
+        for (int i = 0; i < puffs.Count; i++)
+        {
+            Puff puff = puffs[i];
+            double share = Math.Sqrt(puff.Jolt / hardest);
+            string id = FreeId.Of(elements.Select(e => e.Id), "dust"),
+                at = ShotCurves.PlaceOf("elements", id);
+            elements.Add(
+                new()
+                {
+                    Id = id,
+                    Name = $"{own.Name} dust {i + 1}",
+                    Kind = ElementKind.Card,
+                    Frames = new() { Frames = [new(1, "dust.png", cloud!)] },
+                    WidthMetres = Wide,
+                    Pivot = new(0, Wide / 2, 0),
+                    FacesCamera = true,
+                    Lit = true,
+                    SoftMetres = 0.3,
+                    FromFrame = puff.Frame,
+                    ToFrame = puff.Frame + Lasts,
+                    Position = puff.Place,
+                    DustOf = with.Piece,
+                }
+            );
+            int f = puff.Frame;
+            curves.Add(new() { Id = $"{at}/opacity", Keys = [new(f, 0), new(f + 3, 0.6 * share), new(f + Lasts, 0)] });
+            curves.Add(
+                new()
+                {
+                    Id = $"{at}/scale",
+                    Keys =
+                    [
+                        new(f, 0.2 * share, Handle: KeyHandle.Straight),
+                        new(f + 6, 0.6 * share),
+                        new(f + Lasts, share, Handle: KeyHandle.Flat),
+                    ],
+                }
+            );
+            curves.Add(
+                new()
+                {
+                    Id = $"{at}/position",
+                    Keys =
+                    [
+                        new(f, Triple: puff.Place),
+                        new(f + Lasts, Triple: puff.Place + 0.25 * share * Vec3.UnitY, Handle: KeyHandle.Flat),
+                    ],
+                }
+            );
+        }
+        return d with { Elements = elements, Curves = curves };
     }
 
     /// <summary>Keys of an element's place and turn in every frame that it falls through.</summary>
@@ -260,12 +357,15 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 $"The shot’s light is weaker than what {piece.Name} sends back: its parts are shown as filmed. Measure the light at step 5, and break it anew."
             );
         }
+        FloatImage[] coloured = [.. baked.Tiles.Select(t => Times(t, by))];
+        // Its sides that no source sees are as the others are on average, not black.
+        Vector3? unseen = FootageWork.Mean(coloured);
         return (
             baked.Mesh with
             {
                 Materials = baked.TileOfTriangle,
             },
-            [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(Times(t, by))))],
+            [.. coloured.Select(t => RasterFile.ToPng(FootageWork.Shown(t, unseen)))],
             lit
         );
     }

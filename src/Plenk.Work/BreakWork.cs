@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Numerics;
 using System.Text.Json;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
@@ -19,6 +20,9 @@ namespace Plenk.Work;
 /// <param name="Volume">Of the whole, m³.</param>
 public sealed record Broken(IReadOnlyList<BrokenPart> Parts, FallResult Fall, double Volume, double Seconds)
 {
+    /// <summary>What was thrown off.</summary>
+    public IReadOnlyList<Scrap> Scraps { get; init; } = [];
+
     public double Mass => Parts.Sum(p => p.Body.Mass);
 }
 
@@ -34,6 +38,7 @@ public static class BreakWork
     /// <param name="others">What stands still, in the world, with its names.</param>
     /// <param name="made">What the parts are like as bodies; null: as usual.</param>
     /// <param name="beside">Bodies that fall too, told after the parts.</param>
+    /// <param name="thrown">Scraps thrown off it; null: none.</param>
     public static Broken Run(
         string name,
         TriangleMesh mesh,
@@ -45,7 +50,8 @@ public static class BreakWork
         CancellationToken stop = default,
         Action<string, double>? progress = null,
         Func<FallingBody, FallingBody>? made = null,
-        IReadOnlyList<FallingBody>? beside = null
+        IReadOnlyList<FallingBody>? beside = null,
+        ScrapSettings? thrown = null
     )
     {
         var watch = Stopwatch.StartNew();
@@ -64,11 +70,23 @@ public static class BreakWork
                     $"“{name}” stands in “{others[piece].Name}” from the beginning: parts in it are not held up by it. Cut a hole there, or move one of them."
                 );
             }
+            foreach (var piece in result.Sunk.GroupBy(s => s.Key.Piece).OrderBy(g => g.Key))
+            {
+                told.Add(
+                    FormattableString.Invariant(
+                        $"“{name}” stands in “{others[piece.Key].Name}” by {1000 * piece.Max(s => s.Value):0} mm: parts of it lie as deep there until they come out."
+                    )
+                );
+            }
             if (set is null)
             {
                 told.Add("There is nothing else in the set: the parts fall for ever.");
             }
-            return new(parts, result, volume, watch.Elapsed.TotalSeconds);
+            progress?.Invoke("Throwing scraps off it", 0.99);
+            IReadOnlyList<Scrap> scraps = thrown is { Count: > 0 }
+                ? Scraps.Of(parts, inside, result.Frames, set, fall.Rate, fall.Gravity, with.Point, thrown, stop)
+                : [];
+            return new(parts, result, volume, watch.Elapsed.TotalSeconds) { Scraps = scraps };
         }
         catch (BreakFault e)
         {
@@ -88,6 +106,7 @@ public static class BreakWork
                     volume = p.Volume,
                     mass = p.Body.Mass,
                 }),
+                scraps = broken.Scraps.Count == 0 ? (int?)null : broken.Scraps.Count,
                 frames = broken.Fall.Frames.Select(f => new
                 {
                     frame = f.Frame,
@@ -128,6 +147,14 @@ public static class BreakWork
         {
             told.Add($"Frame {frame} shows nothing of “{piece}”: its parts have no footage.");
         }
-        return (baked.Mesh with { Materials = baked.TileOfTriangle }, [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(t)))]);
+        // Its sides that the frame does not see are as the others are on average, not black.
+        Vector3? unseen = FootageWork.Mean(baked.Tiles);
+        return (
+            baked.Mesh with
+            {
+                Materials = baked.TileOfTriangle,
+            },
+            [.. baked.Tiles.Select(t => RasterFile.ToPng(FootageWork.Shown(t, unseen)))]
+        );
     }
 }

@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Plenk.Core;
@@ -223,20 +224,37 @@ public static class FootageWork
     }
 
     /// <summary>For the GLB: sRGB of 8 bits, what nothing covers dark grey.</summary>
-    public static CodeImage Shown(FloatImage tile)
+    public static CodeImage Shown(FloatImage tile, Vector3? unseen = null)
     {
         var codes = new ushort[tile.Width * tile.Height * 3];
         Parallel.For(0, tile.Height, Cores.All, y =>
         {
             for (int i = y * tile.Width; i < (y + 1) * tile.Width; i++)
             {
-                float open = 0.03f * (1 - tile.Data[4 * i + 3]);
+                Vector3 open = (unseen ?? new(0.03f)) * (1 - tile.Data[4 * i + 3]);
                 for (int c = 0; c < 3; c++)
                 {
-                    codes[3 * i + c] = (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, tile.Data[4 * i + c] + open, 8);
+                    codes[3 * i + c] = (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, tile.Data[4 * i + c] + open[c], 8);
                 }
             }
         });
         return new(tile.Width, tile.Height, 3, 8, codes);
+    }
+
+    /// <summary>What the footage of tiles comes to on average; null: they have none.</summary>
+    public static Vector3? Mean(IReadOnlyList<FloatImage> tiles)
+    {
+        double r = 0,
+            g = 0,
+            b = 0,
+            all = 0;
+        foreach (FloatImage tile in tiles)
+        {
+            for (int i = 0; i < tile.Data.Length; i += 4)
+            {
+                (r, g, b, all) = (r + tile.Data[i], g + tile.Data[i + 1], b + tile.Data[i + 2], all + tile.Data[i + 3]);
+            }
+        }
+        return all > 0 ? new((float)(r / all), (float)(g / all), (float)(b / all)) : null;
     }
 }

@@ -301,6 +301,27 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         Recombines(after);
         page.NoErrors();
 
+        // Broken anew with what flies off it and dust where parts hit: cards that come, grow and go by their keys.
+        page.Step(3);
+        page.Run("import('/js/state.js').then((m) => m.setFrame(1001))");
+        page.UntilState("state.frame === 1001");
+        page.Open("break");
+        page.Type("Scraps thrown off", "150", saves: false);
+        page.Type("Clouds of dust", "2", saves: false);
+        page.Press("Break it from 1001 on");
+        page.UntilState("state.document.elements.filter((e) => e.dustOf).length === 2", 120);
+        Assert.Equal("150", page.State("state.document.elements.find((e) => e.broke).broke.scraps"));
+        Assert.Equal(
+            "true",
+            page.State(
+                "state.document.elements.filter((e) => e.dustOf).every((e) => e.fromFrame >= 1006 && state.document.curves.filter((c) => c.id.startsWith(`elements/${e.id}/`)).length === 3)"
+            )
+        );
+        page.Step(6);
+        page.Run("import('/js/state.js').then((m) => m.setFrame(1014))");
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
+        page.NoErrors();
+
         // Whole again, by a press.
         page.Step(3);
         page.Open("break");

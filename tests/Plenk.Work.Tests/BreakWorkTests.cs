@@ -3,6 +3,7 @@ using System.Numerics;
 using System.Text.Json;
 using Plenk.Core.Geometry;
 using Plenk.Core.Motion.Bodies;
+using Plenk.Core.Motion.Breaking;
 using Plenk.Core.Sets;
 using Plenk.Core.Tracing;
 using Plenk.Formats.Meshes;
@@ -25,15 +26,16 @@ public sealed class BreakWorkTests
         ("steps", PieceMeshes.Stairs(new(4, 0.8, 2), 4).Moved(new(1, Matrix3.Identity, new(0, -1.3, 2)))),
     ];
 
-    private static Broken Break(Vec3 impulse, int parts, List<string> told, (string, TriangleMesh)[]? others = null) =>
+    private static Broken Break(Vec3 impulse, int parts, List<string> told, (string, TriangleMesh)[]? others = null, int scraps = 0) =>
         BreakWork.Run(
             "slab",
             Box(3, 0.2, 2, new(0, -0.2, 0)),
             others ?? Place,
             new(parts, 1, 2400) { Point = new(0.3, 0, 0.2), Impulse = impulse },
             new(1, 90, 5, 24),
-            0,
-            told
+            1,
+            told,
+            thrown: new() { Count = scraps, Density = 2400 }
         );
 
     [Fact]
@@ -94,6 +96,67 @@ public sealed class BreakWorkTests
         Assert.Equal(1.2, report.GetProperty("piece").GetProperty("volume").GetDouble(), 1e-6);
         Assert.Equal(12, report.GetProperty("parts").GetArrayLength());
         Assert.Equal(90, report.GetProperty("frames").GetArrayLength());
+    }
+
+    [Fact]
+    public void Scraps_leave_the_cracks_lie_on_the_set_in_the_end_and_are_nodes_of_the_file()
+    {
+        Broken broken = Break(new(0, -800, 0), 12, [], scraps: 300);
+        Assert.Equal(300, broken.Scraps.Count);
+        // Until the blow they are within the slab; none ever goes through the floor, most lie still in the end.
+        Assert.All(broken.Scraps, s => Assert.True(Math.Abs(s.States[3].Place.Y + 0.1) <= 0.1 && Math.Abs(s.States[3].Place.X) <= 1.5));
+        Assert.All(broken.Scraps, s => Assert.All(s.States, q => Assert.True(q.Place.Y > -1.3)));
+        Assert.True(broken.Scraps.Count(s => s.Rests < 89) > 270, $"{broken.Scraps.Count(s => s.Rests < 89)} rest");
+        byte[] file = PartsFile.Glb(broken.Parts, [], BreakWork.Inside, broken.Fall.Frames, new(24, 1), scraps: broken.Scraps);
+        ModelRoot model = ModelRoot.ReadGLB(new MemoryStream(file));
+        Assert.Equal(12 + Scraps.Shapes, model.LogicalMeshes.Count);
+        foreach (int frame in (int[])[0, 20, 89])
+        {
+            for (int i = 0; i < 300; i += 7)
+            {
+                ScrapState state = broken.Scraps[i].States[frame];
+                Matrix4x4 at = model
+                    .LogicalNodes.First(n => n.Name == $"scrap_{i + 1:0000}")
+                    .GetWorldMatrix(model.LogicalAnimations[0], frame / 24f);
+                Assert.True((Vec3.From(at.Translation) - state.Place).Length < 1e-5);
+                Vec3 x = Vec3.From(Vector3.TransformNormal(Vector3.UnitX, at));
+                Assert.True((x - broken.Scraps[i].Metres * state.Turn.Column(0)).Length < 1e-5);
+            }
+        }
+        Assert.Equal(300, JsonDocument.Parse(BreakWork.Report(broken)).RootElement.GetProperty("scraps").GetInt32());
+    }
+
+    [Fact]
+    public void What_stands_in_the_floor_a_little_breaks_on_it_and_does_not_fall_through()
+    {
+        var told = new List<string>();
+        // A block of half a metre, 3 cm of it in the floor, as steps are built.
+        Broken broken = BreakWork.Run(
+            "step",
+            Box(1, 0.5, 0.6, new(-3, -1.33, 0)),
+            Place,
+            new(30, 1, 2400) { Point = new(-3, -0.85, 0.3), Impulse = new(0, 100, 300) },
+            new(1, 90, 5, 24),
+            0,
+            told
+        );
+        Assert.Equal("“step” stands in “floor” by 30 mm: parts of it lie as deep there until they come out.", Assert.Single(told));
+        Assert.Empty(broken.Fall.Through);
+        IReadOnlyList<FallFrame> frames = broken.Fall.Frames;
+        for (int p = 0; p < broken.Parts.Count; p++)
+        {
+            foreach (FallFrame f in frames)
+            {
+                BodyState s = f.Bodies[p];
+                double lowest = broken.Parts[p].Body.Hull.Vertices.Min(v => s.ToWorld(v).Y);
+                Assert.True(lowest > -1.335, $"{broken.Parts[p].Name} at {f.Frame}: {lowest}");
+            }
+        }
+        Assert.Equal(0, frames[^1].Awake);
+        // Nothing is thrown out by what it stood in: no part is faster than the blow makes it and a fall from there.
+        double most = frames.Skip(5).Max(f => f.Bodies.Max(b => b.Velocity.Length)),
+            struck = frames[4].Bodies.Max(b => b.Velocity.Length);
+        Assert.True(most < Math.Sqrt(struck * struck + 2 * G * 1.2), $"{most} after {struck}");
     }
 
     [Fact]

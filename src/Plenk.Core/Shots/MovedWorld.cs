@@ -186,6 +186,8 @@ public static class MovedWorld
                     Point = b.Point is { } point ? map.Apply(point) : null,
                     ImpulseNs = turn.Rotation * b.ImpulseNs,
                     ThicknessMetres = map.Scale * b.ThicknessMetres,
+                    ScrapSmallestMetres = map.Scale * b.ScrapSmallestMetres,
+                    ScrapLargestMetres = map.Scale * b.ScrapLargestMetres,
                 }
                 : null,
         };

@@ -17,6 +17,7 @@ public static class PartsFile
 {
     /// <param name="footage">PNG a material of the meshes; what they carry is light already, so these take none. Others are the inside.</param>
     /// <param name="frames">0 s is the first.</param>
+    /// <param name="scraps">Nodes of their own; each of a shape shares its mesh.</param>
     /// <param name="lit">The footage is its surface's own colour, and takes light.</param>
     public static byte[] Glb(
         IReadOnlyList<BrokenPart> parts,
@@ -24,7 +25,8 @@ public static class PartsFile
         Material inside,
         IReadOnlyList<FallFrame> frames,
         FrameRate rate,
-        bool lit = false
+        bool lit = false,
+        IReadOnlyList<Scrap>? scraps = null
     )
     {
         ModelRoot model = ModelRoot.CreateModel();
@@ -79,8 +81,58 @@ public static class PartsFile
                 );
             }
         }
+        Throw(model, scene, animation, scraps ?? [], materials[^1], frames, rate);
         model.MergeBuffers();
         return [.. model.WriteGLB()];
+    }
+
+    private static void Throw(
+        ModelRoot model,
+        Scene scene,
+        Animation? animation,
+        IReadOnlyList<Scrap> scraps,
+        GltfMaterial material,
+        IReadOnlyList<FallFrame> frames,
+        FrameRate rate
+    )
+    {
+        var shapes = new Dictionary<int, Mesh>();
+        for (int i = 0; i < scraps.Count; i++)
+        {
+            Scrap scrap = scraps[i];
+            if (!shapes.TryGetValue(scrap.Shape, out Mesh? mesh))
+            {
+                shapes[scrap.Shape] = mesh = model.CreateMesh($"scrap_{scrap.Shape}");
+                TriangleMesh own = Scraps.Shape(scrap.Shape);
+                MeshPrimitive primitive = mesh.CreatePrimitive();
+                primitive.SetVertexAccessor("POSITION", GltfFile.Vectors(model, own.Positions));
+                primitive.SetVertexAccessor("NORMAL", GltfFile.Vectors(model, own.Normals!));
+                primitive.SetIndexAccessor(GltfFile.Indices(model, own.Indices));
+                primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
+                primitive.Material = material;
+            }
+            Node node = scene.CreateNode($"scrap_{i + 1:0000}");
+            node.Mesh = mesh;
+            ScrapState at = scrap.States[0];
+            node.LocalTransform = new SharpGLTF.Transforms.AffineTransform(
+                new Vector3((float)scrap.Metres),
+                Rotations.ToQuaternion(at.Turn),
+                at.Place.ToSingle()
+            );
+            if (animation is not null)
+            {
+                // Where it lies it has no keys.
+                GltfFile.Animate(
+                    animation,
+                    node,
+                    [
+                        .. scrap
+                            .States.Take(Math.Max(2, scrap.Rests + 1))
+                            .Select((s, f) => ((float)((frames[f].Frame - frames[0].Frame) / rate.PerSecond), s.Turn, s.Place)),
+                    ]
+                );
+            }
+        }
     }
 
     private static GltfMaterial Plain(ModelRoot model, Material m)

@@ -39,7 +39,12 @@ public sealed record BreakRequest(
     double Strength = 20,
     double Friction = 0.6,
     double Bounce = 0.1,
-    Vec3? Inside = null
+    Vec3? Inside = null,
+    int Scraps = 0,
+    double ScrapSmallestMm = 4,
+    double ScrapLargestMm = 30,
+    double ScrapSpeed = 1.5,
+    int Dust = 0
 );
 
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
@@ -167,6 +172,11 @@ public static class SetApi
                         Friction = r.Friction,
                         Bounce = r.Bounce,
                         InsideColor = r.Inside ?? new Breaking().InsideColor,
+                        Scraps = r.Scraps,
+                        ScrapSmallestMetres = r.ScrapSmallestMm / 1000,
+                        ScrapLargestMetres = r.ScrapLargestMm / 1000,
+                        ScrapSpeed = r.ScrapSpeed,
+                        Dust = r.Dust,
                     };
                     return await jobs.Ask(
                         id,

@@ -29,7 +29,11 @@ public sealed record FallFrame(int Frame, BodyState[] Bodies, double Kinetic, do
 /// <summary>What came of a fall.</summary>
 /// <param name="Through">Bodies with the pieces of the set that they stood in from the beginning.</param>
 /// <param name="Broken">The frame in which glued bodies came loose; null: they did not, or there were none.</param>
-public sealed record FallResult(IReadOnlyList<FallFrame> Frames, IReadOnlyCollection<(int Body, int Piece)> Through, double? Broken);
+public sealed record FallResult(IReadOnlyList<FallFrame> Frames, IReadOnlyCollection<(int Body, int Piece)> Through, double? Broken)
+{
+    /// <summary>Bodies with the pieces that they stood in a little way, and how deep, metres: they are held up as deep.</summary>
+    public IReadOnlyDictionary<(int Body, int Piece), double> Sunk { get; init; } = new Dictionary<(int Body, int Piece), double>();
+}
 
 /// <summary>
 /// Rigid bodies under gravity at a fixed rate: contacts of hulls, the solver's step, and what is left of depth taken out of the places alone,
@@ -106,6 +110,7 @@ public sealed class Falling
     {
         _touching.Place(_states, _all);
         _touching.NoteThrough(_states, 5e-3);
+        var sunk = _touching.Sunk.ToDictionary(s => s.Key, s => s.Value);
         var frames = new List<FallFrame>();
         for (int frame = _with.First; frame <= _with.Last; frame++)
         {
@@ -118,7 +123,7 @@ public sealed class Falling
                 Frame(frame);
             }
         }
-        return new(frames, _touching.Through, _broken);
+        return new(frames, _touching.Through, _broken) { Sunk = sunk };
     }
 
     private void Release(int frame)

@@ -19,6 +19,7 @@ public sealed class Touching
     private readonly double _friction,
         _bounce;
     private readonly HashSet<(int Body, int Piece)> _through = [];
+    private readonly Dictionary<(int Body, int Piece), double> _sunk = [];
     private readonly Vec3[][] _vertices,
         _normals;
     private readonly double[][] _offsets;
@@ -40,6 +41,12 @@ public sealed class Touching
 
     /// <summary>Pieces that a body stands in from the beginning: they do not hold it up.</summary>
     public IReadOnlyCollection<(int Body, int Piece)> Through => _through;
+
+    /// <summary>
+    /// Pieces that a body stands in a little way from the beginning, as a step stands in a floor: they hold it up as deep as it stood, and
+    /// no deeper once it has come out. Metres.
+    /// </summary>
+    public IReadOnlyDictionary<(int Body, int Piece), double> Sunk => _sunk;
 
     /// <summary>Takes the hulls to where the bodies are.</summary>
     public void Place(ReadOnlySpan<BodyState> states, ReadOnlySpan<bool> moved)
@@ -89,6 +96,103 @@ public sealed class Touching
                 {
                     _through.Add((i, _set.PieceOf(t)));
                 }
+            }
+            foreach (int piece in _near.Select(_set.PieceOf).Distinct().Where(q => _through.Contains((i, q))).ToArray())
+            {
+                if (Depth(i, piece, states[i].Place) is { } stands)
+                {
+                    _through.Remove((i, piece));
+                    _sunk[(i, piece)] = stands;
+                }
+            }
+        }
+    }
+
+    /// <summary>
+    /// How deep a body stands in what is level enough of a piece; null: its middle is below that, or it stands in it by more than half of
+    /// it, or beside it.
+    /// </summary>
+    private double? Depth(int body, int piece, Vec3 middle)
+    {
+        double deepest = 0,
+            most = Math.Max(0.02, _bodies[body].Hull.Thinnest / 2);
+        bool level = false;
+        foreach (int t in _near)
+        {
+            if (_set!.PieceOf(t) != piece)
+            {
+                continue;
+            }
+            if (!IsLevel(t))
+            {
+                // A wall that reaches into it would throw it sideways.
+                if (Inside(body, t, most / 2))
+                {
+                    return null;
+                }
+                continue;
+            }
+            var (a, b, c) = _set.Corners(t);
+            Vec3 n = _set.Normal(t);
+            n = n.Y < 0 ? -n : n;
+            foreach (Vec3 v in _vertices[body])
+            {
+                double depth = -Vec3.Dot(n, v - a);
+                if (depth <= 0 || !Over(a, b, c, _set.Normal(t), v))
+                {
+                    continue;
+                }
+                // A floor's underside is no floor.
+                if (Vec3.Dot(n, middle - a) <= 0)
+                {
+                    if (depth < most)
+                    {
+                        return null;
+                    }
+                    continue;
+                }
+                if (depth > most)
+                {
+                    return null;
+                }
+                (level, deepest) = (true, Math.Max(deepest, depth));
+            }
+        }
+        return level ? deepest : null;
+    }
+
+    private bool IsLevel(int triangle) => Math.Abs(_set!.Normal(triangle).Y) > 0.5;
+
+    /// <summary>What a body has come out of by now it does not go back into.</summary>
+    private void Rise(int body)
+    {
+        foreach (var ((own, piece), was) in _sunk.Where(s => s.Key.Body == body).ToArray())
+        {
+            double deepest = 0;
+            foreach (int t in _near)
+            {
+                if (_set!.PieceOf(t) != piece || !IsLevel(t))
+                {
+                    continue;
+                }
+                var (a, b, c) = _set.Corners(t);
+                Vec3 n = _set.Normal(t);
+                foreach (Vec3 v in _vertices[body])
+                {
+                    double depth = -Vec3.Dot(n.Y < 0 ? -n : n, v - a);
+                    if (depth > deepest && depth <= was + 0.02 && Over(a, b, c, n, v))
+                    {
+                        deepest = depth;
+                    }
+                }
+            }
+            if (deepest <= 0)
+            {
+                _sunk.Remove((own, piece));
+            }
+            else if (deepest < was)
+            {
+                _sunk[(own, piece)] = deepest;
             }
         }
     }
@@ -429,6 +533,10 @@ public sealed class Touching
         double most = Math.Max(0.02, _bodies[i].Hull.Thinnest / 2);
         Vec3 middle = states[i].Place;
         int from = touches.Count;
+        if (_sunk.Count > 0)
+        {
+            Rise(i);
+        }
         for (int k = 0; k < _vertices[i].Length; k++)
         {
             Vec3 v = _vertices[i][k];
@@ -440,10 +548,15 @@ public sealed class Touching
                 {
                     continue;
                 }
+                double sunk = _sunk.Count > 0 && _sunk.TryGetValue((i, _set.PieceOf(t)), out double stood) ? stood : 0;
+                if (sunk > 0 && !IsLevel(t))
+                {
+                    continue;
+                }
                 var (a, b, c) = _set.Corners(t);
                 Vec3 n = _set.Normal(t);
                 double side = Vec3.Dot(n, middle - a) >= 0 ? 1 : -1,
-                    depth = -side * Vec3.Dot(n, v - a);
+                    depth = -side * Vec3.Dot(n, v - a) - sunk;
                 if (depth < -Near || depth > most || depth >= least || !Over(a, b, c, n, v))
                 {
                     continue;
@@ -457,7 +570,10 @@ public sealed class Touching
         }
         foreach (int t in _near)
         {
-            if (_through.Count > 0 && _through.Contains((i, _set.PieceOf(t))))
+            if (
+                (_through.Count > 0 && _through.Contains((i, _set.PieceOf(t))))
+                || (_sunk.Count > 0 && _sunk.ContainsKey((i, _set.PieceOf(t))))
+            )
             {
                 continue;
             }

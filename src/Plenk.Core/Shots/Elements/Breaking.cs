@@ -32,6 +32,15 @@ public sealed record Breaking : Extensible
     public double Friction { get; init; } = 0.6;
     public double Bounce { get; init; } = 0.1;
 
+    /// <summary>Small ones thrown off the cracks: how many, how large, metres, and how fast, m/s.</summary>
+    public int Scraps { get; init; }
+    public double ScrapSmallestMetres { get; init; } = 0.004;
+    public double ScrapLargestMetres { get; init; } = 0.03;
+    public double ScrapSpeed { get; init; } = 1.5;
+
+    /// <summary>So many clouds of dust rise where parts hit hardest.</summary>
+    public int Dust { get; init; }
+
     /// <summary>Of what the break lays open, linear.</summary>
     public Vec3 InsideColor { get; init; } = new(0.42, 0.4, 0.37);
 }

@@ -23,6 +23,9 @@ public sealed record Element : Extensible
     /// <summary>Of parts that a piece broke into: how it did; null: it is no such thing.</summary>
     public Breaking? Broke { get; init; }
 
+    /// <summary>Of dust: id of the piece that it rises from as that breaks.</summary>
+    public string? DustOf { get; init; }
+
     /// <summary>It is there from this shot frame on, and up to that; null: from the beginning, to the end.</summary>
     public int? FromFrame { get; init; }
     public int? ToFrame { get; init; }
