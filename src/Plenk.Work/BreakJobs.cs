@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
@@ -196,7 +197,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
 
     /// <summary>Frames over which a cloud grows and goes, and how wide it gets, metres.</summary>
     private const int Lasts = 44;
-    private const double Wide = 1.1;
+    private const double Wide = 2;
 
     /// <summary>Clouds of dust: cards that face the camera, soft before the set, that grow, rise and fade.</summary>
     private static ShotDocument Dusty(ShotDocument d, Breaking with, Piece own, IReadOnlyList<Puff> puffs, string? cloud)
@@ -208,7 +209,13 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         for (int i = 0; i < puffs.Count; i++)
         {
             Puff puff = puffs[i];
-            double share = Math.Sqrt(puff.Jolt / hardest);
+            double share = 0.5 + 0.5 * Math.Sqrt(puff.Jolt / hardest);
+            // Before what was hit, as the camera sees it, and over it.
+            Vec3 before =
+                ShotCamera.Of(d) is { } camera && camera.TryAt(puff.Frame, out Pose pose, out _)
+                    ? (pose.Position - puff.Place).Normalized()
+                    : Vec3.Zero;
+            Vec3 place = puff.Place + 0.45 * before + 0.25 * Vec3.UnitY;
             string id = FreeId.Of(elements.Select(e => e.Id), "dust"),
                 at = ShotCurves.PlaceOf("elements", id);
             elements.Add(
@@ -222,15 +229,15 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                     Pivot = new(0, Wide / 2, 0),
                     FacesCamera = true,
                     Lit = true,
-                    SoftMetres = 0.3,
+                    SoftMetres = 0.12,
                     FromFrame = puff.Frame,
                     ToFrame = puff.Frame + Lasts,
-                    Position = puff.Place,
+                    Position = place,
                     DustOf = with.Piece,
                 }
             );
             int f = puff.Frame;
-            curves.Add(new() { Id = $"{at}/opacity", Keys = [new(f, 0), new(f + 3, 0.6 * share), new(f + Lasts, 0)] });
+            curves.Add(new() { Id = $"{at}/opacity", Keys = [new(f, 0), new(f + 3, 0.9 * share), new(f + Lasts, 0)] });
             curves.Add(
                 new()
                 {
@@ -247,11 +254,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 new()
                 {
                     Id = $"{at}/position",
-                    Keys =
-                    [
-                        new(f, Triple: puff.Place),
-                        new(f + Lasts, Triple: puff.Place + 0.25 * share * Vec3.UnitY, Handle: KeyHandle.Flat),
-                    ],
+                    Keys = [new(f, Triple: place), new(f + Lasts, Triple: place + 0.4 * share * Vec3.UnitY, Handle: KeyHandle.Flat)],
                 }
             );
         }
