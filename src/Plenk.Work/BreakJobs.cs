@@ -67,6 +67,10 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         {
             throw new ShotFault("Strength and friction are 0 or more, bounciness is 0 to 1, and a density more than 0 kg/m³.");
         }
+        if (with.Dust is < 0 or > Dust.Most)
+        {
+            throw new ShotFault($"Up to {Dust.Most} clouds of dust rise; {with.Dust} are asked for.");
+        }
         ShotDocument at = Hanging.At(shot, with.AtFrame);
         SetScene set = engine.Place.Set(at);
         int index = set.Pieces.ToList().FindIndex(q => q.Id == with.Piece);

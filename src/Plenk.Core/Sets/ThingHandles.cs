@@ -16,8 +16,8 @@ public sealed record HandleRing(int Part, IReadOnlyList<double[]?> Seen);
 public sealed record HandleStep(int Frame, double[]? Seen, double MetresPerSecond);
 
 /// <summary>
-/// What a thing is moved and turned by in the picture: three arms, three rings, and its way over the frames. The rings are those of its own
-/// three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about its front.
+/// What a thing is moved and turned by in the picture: three arms, three rings, and its way over the frames, all
+/// without its trembling. The rings are those of its own three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about its front.
 /// </summary>
 /// <param name="At">Where its place is seen; null: behind the camera.</param>
 /// <param name="Position">Its place in the world, metres.</param>
@@ -113,12 +113,17 @@ public sealed record ThingHandles(
             on is not null || shake is not null || ShotCurves.AnyOf(keyed, list, id, "position");
         if (keyed.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == what) is { } e)
         {
-            return (things.Stood(e, frame).Position, e.RotationYxzDegrees, e.HangsOn, Way("elements", e.Id, e.HangsOn, e.Shake));
+            return (
+                things.Stood(e with { Shake = null }, frame).Position,
+                e.RotationYxzDegrees,
+                e.HangsOn,
+                Way("elements", e.Id, e.HangsOn, e.Shake)
+            );
         }
         if (keyed.Pieces.FirstOrDefault(p => ShotCurves.PlaceOf("pieces", p.Id) == what) is { } p)
         {
             return (
-                things.Stood(p with { Hinge = null }, frame).Position,
+                things.Stood(p with { Hinge = null, Shake = null }, frame).Position,
                 p.RotationYxzDegrees,
                 p.HangsOn,
                 Way("pieces", p.Id, p.HangsOn, p.Shake)
@@ -126,7 +131,7 @@ public sealed record ThingHandles(
         }
         if (keyed.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == what) is { } l)
         {
-            return (things.Stood(l, frame).Position, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
+            return (things.Stood(l with { Shake = null }, frame).Position, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
         }
         return null;
     }
