@@ -84,6 +84,16 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         }
     }
 
+    /// <summary>Waits until the sheet shows what is saved and what is looked at: nothing of it is drawn anew under the hand.</summary>
+    public void Settled() => Until("!document.querySelector('#sheet-body[aria-busy=true]')");
+
+    /// <summary>Waits for a revision after this one, and for the sheet that shows it.</summary>
+    private void Saved(string revision, int seconds = 60)
+    {
+        UntilState($"state.revision > {revision}", seconds);
+        Settled();
+    }
+
     public IWebElement Find(string css) => driver.FindElement(By.CssSelector(css));
 
     /// <summary>An element's text as it stands, read in one go: the page may draw it anew at any time.</summary>
@@ -118,6 +128,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     private void Press(Func<IWebElement> find) =>
         Again(() =>
         {
+            Settled();
             IWebElement e = find();
             if (!e.Enabled)
             {
@@ -178,7 +189,7 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         });
         if (saves)
         {
-            UntilState($"state.revision > {revision}");
+            Saved(revision);
         }
     }
 
@@ -203,15 +214,18 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
         Again(() => new OpenQA.Selenium.Support.UI.SelectElement(Labelled(label)).SelectByText(option));
         if (saves)
         {
-            UntilState($"state.revision > {revision}");
+            Saved(revision);
         }
     }
 
     /// <summary>Gives files to the chooser that stands before a button, presses it, waits for what comes of it.</summary>
     public void BringIn(string button, params string[] files)
     {
+        string chooser = $"input[type=file][aria-label={Quoted(button)}]";
+        Settled();
+        Give(chooser, string.Join('\n', files));
         // What was chosen stays when the sheet is drawn anew.
-        Again(() => Find($"input[type=file][aria-label={Quoted(button)}]").SendKeys(string.Join('\n', files)));
+        Until($"document.querySelector('{chooser}').files.length === {files.Length}");
         Press(button);
     }
 
@@ -230,14 +244,14 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     {
         string revision = State("state.revision");
         Press(label);
-        UntilState($"state.revision > {revision}", seconds);
+        Saved(revision, seconds);
     }
 
     public void Tick(string label)
     {
         string revision = State("state.revision");
         Press(() => driver.FindElement(By.XPath($"//aside//label[normalize-space(.)={Quoted(label)}]/input")));
-        UntilState($"state.revision > {revision}");
+        Saved(revision);
     }
 
     /// <summary>Where a pixel of the plate stands on the page.</summary>

@@ -38,6 +38,7 @@ export async function drawSheet() {
   again = true;
   if (drawing) return;
   drawing = true;
+  body.ariaBusy = 'true';
   while (again) {
     again = false;
     const { step } = state;
@@ -49,6 +50,7 @@ export async function drawSheet() {
     }
   }
   drawing = false;
+  body.ariaBusy = 'false';
 }
 
 function stand(step, text) {
