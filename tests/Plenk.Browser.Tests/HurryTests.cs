@@ -48,6 +48,28 @@ public sealed class HurryTests(Site site)
         page.NoErrors();
     }
 
+    // A browser says of a field that is taken off the page that it has changed.
+    [Fact]
+    public async Task What_is_half_typed_when_the_sheet_is_drawn_anew_is_not_taken()
+    {
+        using Sheet page = await site.Open("BTH_0040", 6, 1036);
+        page.Run(
+            "document.querySelector('#sheet .rows [data-row]')?.getAttribute('aria-pressed') === 'true' || document.querySelector('#sheet .rows [data-row]')?.click()"
+        );
+        page.Settled();
+        string revision = page.State("state.revision");
+        page.Type("Place X", "-1.", saves: false);
+        page.Run("window.old = document.activeElement; import('/js/state.js').then((m) => m.setFrame(1040))");
+        page.Until("!window.old.isConnected");
+        page.Settled();
+        Assert.Equal("-1.", page.Value("Place X"));
+        page.Keyboard("375" + Keys.Enter);
+        page.UntilState($"state.revision > {revision}");
+        Assert.Equal($"{long.Parse(revision, System.Globalization.CultureInfo.InvariantCulture) + 1}", page.State("state.revision"));
+        Assert.Equal("-1.375", page.State("state.document.elements[0].position[0]"));
+        page.PressAndSave("Undo");
+    }
+
     [Fact]
     public async Task Lines_drawn_one_after_the_other_are_all_kept()
     {

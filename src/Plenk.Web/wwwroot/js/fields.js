@@ -96,7 +96,7 @@ const nameOf = (i) =>
   `${(i.type !== 'file' && i.name) || i.getAttribute('aria-label') || i.labels?.[0]?.textContent || ''}${i.dataset.part ?? ''}`;
 const fieldsIn = (body) => [...body.querySelectorAll('input:not([type=checkbox]):not([type=hidden]), textarea')];
 const isDirty = (i) => i.value !== i.defaultValue;
-export const begun = (body) =>
+const begun = (body) =>
   fieldsIn(body)
     .filter((i) => i.files?.length || isDirty(i) || i === document.activeElement)
     .map((i) => ({
@@ -109,7 +109,20 @@ export const begun = (body) =>
       from: i.type === 'text' ? i.selectionStart : null,
       to: i.type === 'text' ? i.selectionEnd : null,
     }));
-export function goOn(body, typed) {
+// Draws fields anew by an act: what was begun stays, and nothing is taken half typed. A browser says of a field that goes that it has changed.
+let drawing = 0;
+export const isDrawing = () => drawing > 0;
+export function anew(within, act, isSame = true) {
+  const typed = isSame ? begun(within) : [];
+  drawing++;
+  try {
+    act();
+  } finally {
+    drawing--;
+  }
+  goOn(within, typed);
+}
+function goOn(body, typed) {
   const now = fieldsIn(body);
   for (const t of typed) {
     const i = now.find((k) => nameOf(k) === t.name && k.type === t.i.type);

@@ -1,5 +1,6 @@
 // Parts of the sheet that the server draws when somebody looks; each address is asked for once while it is looked at.
 import { html } from './api.js';
+import { anew } from './fields.js';
 import { fillTold } from './told.js';
 import { on, state } from './state.js';
 import { fillVials } from './vial.js';
@@ -12,11 +13,11 @@ const filled = []; // who is told when one stands
 export const onFilled = (act) => filled.push(act);
 
 export function fill(e, text) {
-  e.replaceChildren(...new DOMParser().parseFromString(text, 'text/html').body.childNodes);
+  anew(e, () => e.replaceChildren(...new DOMParser().parseFromString(text, 'text/html').body.childNodes));
   fillVials(e);
 }
 function show(e, { text, fault }) {
-  if (fault) e.replaceChildren(fillTold(fault));
+  if (fault) anew(e, () => e.replaceChildren(fillTold(fault)));
   else if (text !== undefined) fill(e, text);
 }
 

@@ -1,7 +1,7 @@
 // The sheet: drawn by the server from what is saved and from where the artist looks; what is typed, the caret and the place on it stay.
 import { Fault, html } from './api.js';
 import { held, letGo, placeTold } from './beside.js';
-import { begun, forgetAll, goOn, keep, nameOf, remember, settled, take, valueOf } from './fields.js';
+import { anew, forgetAll, isDrawing, keep, nameOf, remember, settled, take, valueOf } from './fields.js';
 import { modulesOf } from './modules.js';
 import { fill, load, loads, onFilled } from './parts.js';
 import { bring, pressed } from './press.js';
@@ -58,7 +58,7 @@ function stand(step, text) {
     all((m) => m.drawn?.(body));
     return;
   }
-  const typed = drawn.step === step ? begun(body) : [],
+  const isSame = drawn.step === step,
     next = new DOMParser().parseFromString(text, 'text/html').body;
   drawn = { step, html: text };
   // What stands around the picture comes with it.
@@ -74,19 +74,24 @@ function stand(step, text) {
   loads(next);
   body.dataset.step = step;
   held(() => {
-    // What is as it was stays: a list that is open is not shut under the pointer.
-    const fresh = [...next.childNodes],
-      old = [...body.childNodes];
-    fresh.forEach((node, i) => {
-      if (!old[i]) body.append(node);
-      else if (!old[i].isEqualNode(node)) old[i].replaceWith(node);
-    });
-    for (const node of old.slice(fresh.length)) node.remove();
-    showChosen();
-    for (const fold of body.querySelectorAll('details[data-fold]')) served.set(fold, fold.open);
-    fillVials(body);
-    keep(body);
-    goOn(body, typed);
+    anew(
+      body,
+      () => {
+        // What is as it was stays: a list that is open is not shut under the pointer.
+        const fresh = [...next.childNodes],
+          old = [...body.childNodes];
+        fresh.forEach((node, i) => {
+          if (!old[i]) body.append(node);
+          else if (!old[i].isEqualNode(node)) old[i].replaceWith(node);
+        });
+        for (const node of old.slice(fresh.length)) node.remove();
+        showChosen();
+        for (const fold of body.querySelectorAll('details[data-fold]')) served.set(fold, fold.open);
+        fillVials(body);
+        keep(body);
+      },
+      isSame,
+    );
     refusals();
     all((m) => m.drawn?.(body));
   });
@@ -126,6 +131,7 @@ async function typed(input) {
 
 function changed(e) {
   const i = e.target;
+  if (isDrawing()) return;
   if (i.dataset.tells === 'compare') {
     state.compare = i.value;
     tell('compare');
@@ -223,10 +229,7 @@ on('readings', async () => {
     return;
   }
   try {
-    const text = await html(address('/parts/Readings')),
-      typedThere = begun(box);
-    fill(box, text);
-    goOn(box, typedThere);
+    fill(box, await html(address('/parts/Readings')));
   } catch {
     /* the next one says it */
   }
