@@ -71,30 +71,20 @@ public static class Letters
     }
 
     /// <summary>How many frames after the first each of them starts.</summary>
-    public static double[] Starts(LetterMotion motion, int count)
-    {
-        int[] turn = motion.Order switch
-        {
-            LetterOrder.Backwards => [.. Enumerable.Range(0, count).Select(i => count - 1 - i)],
-            LetterOrder.FromMiddle => Ranks(i => Math.Abs(2 * i - (count - 1))),
-            LetterOrder.ToMiddle => Ranks(i => -Math.Abs(2 * i - (count - 1))),
-            LetterOrder.BySeed => Ranks(i => Random(motion.Seed, i, 0)),
-            _ => [.. Enumerable.Range(0, count)],
-        };
-        return [.. turn.Select((t, i) => t * motion.LaterFrames + (Random(motion.Seed, i, 1) + 1) / 2 * motion.UnevenFrames)];
-
-        // Equal ones go together.
-        int[] Ranks(Func<int, double> of)
-        {
-            double[] keys = [.. Enumerable.Range(0, count).Select(of)],
-                own = [.. keys.Distinct().Order()];
-            return [.. keys.Select(k => Array.IndexOf(own, k))];
-        }
-    }
-
-    /// <summary>−1..1, by a letter and what it is asked for.</summary>
-    private static double Random(int seed, int letter, int what) =>
-        2 * (HashMix.Of((uint)seed * 0x9E3779B9u ^ (uint)(letter * 7919 + what * 104729 + 1)) / (double)uint.MaxValue) - 1;
+    public static double[] Starts(LetterMotion motion, int count) =>
+        Staggered.Starts(
+            motion.Order switch
+            {
+                LetterOrder.Backwards => [.. Enumerable.Range(0, count).Select(i => count - 1 - i)],
+                LetterOrder.FromMiddle => Staggered.Turns(count, i => Math.Abs(2 * i - (count - 1))),
+                LetterOrder.ToMiddle => Staggered.Turns(count, i => -Math.Abs(2 * i - (count - 1))),
+                LetterOrder.BySeed => Staggered.Turns(count, i => Staggered.Random(motion.Seed, i, 0)),
+                _ => [.. Enumerable.Range(0, count)],
+            },
+            motion.LaterFrames,
+            motion.UnevenFrames,
+            motion.Seed
+        );
 
     /// <summary>The text with each letter where its motion has it at a frame: the same faces, other places.</summary>
     /// <param name="shot">With the curves of the motion's values.</param>
@@ -150,8 +140,8 @@ public static class Letters
                 (b, i) =>
                 {
                     double then = frame - starts[i],
-                        far = 1 + motion.UnevenShare * Random(motion.Seed, i, 2),
-                        much = 1 + motion.UnevenShare * Random(motion.Seed, i, 3);
+                        far = 1 + motion.UnevenShare * Staggered.Random(motion.Seed, i, 2),
+                        much = 1 + motion.UnevenShare * Staggered.Random(motion.Seed, i, 3);
                     Vec3 by = far * (shift?.TripleAt(then) ?? motion.ShiftMetres),
                         angles = much * (turn?.TripleAt(then) ?? motion.RotationYxzDegrees),
                         pivot = Pivot(b, motion.Pivot);
