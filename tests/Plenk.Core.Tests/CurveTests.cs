@@ -101,6 +101,49 @@ public sealed class CurveTests
         Assert.InRange(wild.NumberAt(50)!.Value, 0, 1);
     }
 
+    // Bézier by Bernstein polynomials: with (0.6, 0) and (0.4, 1) its parameter 1/4 is at x = 0.325, y = 0.15625.
+    [Fact]
+    public void From_here_it_leaves_at_rest_and_there_it_ends_at_rest()
+    {
+        ValueCurve c = Curve("x", new(0, 0, Handle: KeyHandle.Straight), new(1000, 1, Handle: KeyHandle.Straight));
+        c = c with { Keys = [KeyEasing.FromHere(c, 400)!, c.Keys[1]] };
+        Assert.InRange(c.NumberAt(325)!.Value, 0.05, 0.3);
+        c = c with { Keys = [c.Keys[0], KeyEasing.EndsThere(c, 400)!] };
+        Assert.Equal(0.15625, c.NumberAt(325)!.Value, 1e-9);
+        Assert.Equal(1 - 0.15625, c.NumberAt(675)!.Value, 1e-9);
+        Assert.Null(KeyEasing.FromHere(c, 1000));
+        Assert.Null(KeyEasing.FromHere(c, -1));
+        Assert.Null(KeyEasing.EndsThere(c, 1001));
+    }
+
+    [Fact]
+    public void On_the_other_side_of_an_eased_key_all_stays_as_it_was()
+    {
+        Vec3 T(double x) => new(x, -2 * x, 7);
+        foreach (KeyHandle handle in (KeyHandle[])[KeyHandle.Smooth, KeyHandle.Straight, KeyHandle.Flat])
+        {
+            ValueCurve c = new()
+            {
+                Id = "x",
+                Keys = [new(0, Triple: T(0), Handle: handle), new(10, Triple: T(3), Handle: handle), new(24, Triple: T(9), Handle: handle)],
+            };
+            ValueCurve from = c with { Keys = [c.Keys[0], KeyEasing.FromHere(c, 12)!, c.Keys[2]] },
+                there = c with { Keys = [c.Keys[0], KeyEasing.EndsThere(c, 8)!, c.Keys[2]] };
+            for (double f = 0; f <= 24; f += 0.5)
+            {
+                ValueCurve same = f <= 10 ? from : there;
+                Assert.Equal(0, (same.TripleAt(f)!.Value - c.TripleAt(f)!.Value).Length, 1e-3);
+            }
+            Assert.Equal(0, (from.TripleAt(10.01)!.Value - T(3)).Length, 1e-4);
+            Assert.Equal(0, (there.TripleAt(9.99)!.Value - T(3)).Length, 1e-4);
+        }
+        // As an edit of the key that stands there.
+        ShotDocument shot = Shot with { Curves = [Curve(Strength, new(1001, 0.1), new(1020, 0.2))] };
+        CurveKey eased = KeyEasing.FromHere(shot.Curves[0], 1010)!;
+        ShotDocument changed = Edits.Edits.Apply(shot, [Edit.Set($"curves/{EditPath.Escape(Strength)}/keys/1001", eased)]).Document;
+        Assert.Equal(eased, changed.Curves[0].Keys[0]);
+    }
+
     [Fact]
     public void Straight_flat_and_held_keys()
     {

@@ -70,6 +70,10 @@ public static class CurveSheet
     public static IReadOnlyList<Edit> Without(SheetView sheet, ValueCurve curve, int frame) =>
         curve.Keys.Count > 1 ? [Edit.Remove($"{PlaceOf(curve.Id)}/keys/{frame}")] : Off(sheet, curve);
 
+    /// <summary>One of its keys becomes another of the same frame.</summary>
+    public static Edit[] Eased(ValueCurve curve, CurveKey? key) =>
+        key is null ? [] : [Edit.Set($"{PlaceOf(curve.Id)}/keys/{key.Frame}", key)];
+
     /// <summary>Several values get a key of this frame, those that have none there.</summary>
     public static Edit[] KeyAll(SheetView sheet, IEnumerable<string> places) =>
         [.. places.Select(at => CurveField.Of(sheet, at)).OfType<CurveField>().Where(f => !f.HasKey).SelectMany(f => f.Press)];

@@ -23,6 +23,7 @@ public static class ShotCurves
         "clicks",
         "broke",
         "hangsOn",
+        "letGo",
     ];
 
     /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>
