@@ -26,6 +26,14 @@ internal static class BreakCommand
         var density = new Option<double>("--density") { Description = "kg/m³", DefaultValueFactory = _ => 2400 };
         var frames = new Option<string>("--frames") { Description = "like 1001-1072", Required = true };
         var source = new Option<int?>("--source") { Description = "frame of the plate whose footage the parts wear" };
+        var radius = new Option<double?>("--radius") { Description = "parts farther off from where it is struck stay fixed, metres" };
+        var depth = new Option<double?>("--depth") { Description = "and those deeper in the direction of the blow, metres" };
+        var blast = new Option<double>("--blast")
+        {
+            Description = "a sphere of pressure that grows from where it is struck, N s/m² at 1 m",
+            DefaultValueFactory = _ => 0,
+        };
+        var blastSpeed = new Option<double>("--blast-speed") { Description = "how fast it grows, m/s", DefaultValueFactory = _ => 340 };
         var scraps = new Option<int>("--scraps")
         {
             Description = "small ones thrown off the cracks beside the parts: so many",
@@ -61,6 +69,10 @@ internal static class BreakCommand
             filmed.Plate,
             filmed.Camera,
             source,
+            radius,
+            depth,
+            blast,
+            blastSpeed,
             scraps,
             sizes,
             speed
@@ -139,6 +151,10 @@ internal static class BreakCommand
                         Thickness = parsed.GetValue(thickness),
                         Point = struck,
                         Impulse = blow,
+                        Radius = parsed.GetValue(radius),
+                        Depth = parsed.GetValue(depth),
+                        Blast = parsed.GetValue(blast),
+                        BlastSpeed = parsed.GetValue(blastSpeed),
                     },
                     new(list[0], list[^1], when, rate.PerSecond) { Seed = (uint)parsed.GetValue(seed) },
                     tiles.Count,

@@ -58,6 +58,7 @@ builder.Services.AddSingleton<TrayJobs, PlateJobs>();
 builder.Services.AddSingleton<TrayJobs, CameraJobs>();
 builder.Services.AddSingleton<TrayJobs, SetJobs>();
 builder.Services.AddSingleton<TrayJobs, BreakJobs>();
+builder.Services.AddSingleton<TrayJobs, FallJobs>();
 builder.Services.AddSingleton<TrayJobs, MatteJobs>();
 builder.Services.AddSingleton<TrayJobs, FinishJobs>();
 builder.Services.AddHostedService<JobRunner>();

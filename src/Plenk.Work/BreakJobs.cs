@@ -78,17 +78,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         var told = new List<string>();
         var (mesh, tiles, lit) = Footage(shot, at, set, index, with.AtFrame, told);
         stop.ThrowIfCancellationRequested();
-        (string, TriangleMesh)[] others =
-        [
-            .. set
-                .Pieces.Select((q, i) => (q, set.Meshes[i]))
-                .Where(q =>
-                    q.q.Id != with.Piece
-                    && q.q
-                        is { Figure: null, Duties: { OnlyBlocksLight: false, Hides: true } or { OnlyBlocksLight: false, Receives: true } }
-                )
-                .Select(q => (q.q.Name.Length > 0 ? q.q.Name : q.q.Id, q.Item2)),
-        ];
+        (string, TriangleMesh)[] others = ElementBodies.Standing(set, with.Piece);
         Element? falls = with.Falling is { } id
             ? at.Elements.FirstOrDefault(e => e.Id == id) ?? throw new ShotFault("What falls on it is no longer in the shot.")
             : null;
@@ -101,6 +91,10 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 Thickness = with.ThicknessMetres,
                 Point = with.Point,
                 Impulse = falls is null ? with.ImpulseNs : Vec3.Zero,
+                Radius = with.RadiusMetres,
+                Depth = with.DepthMetres,
+                Blast = falls is null ? with.BlastNsM2 : 0,
+                BlastSpeed = with.BlastSpeed,
             },
             new(with.AtFrame, shot.Range.Last, with.AtFrame, shot.Rate.PerSecond)
             {
@@ -113,7 +107,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             stop,
             progress,
             body => body with { Friction = with.Friction, Bounce = with.Bounce, Glue = falls is null ? null : with.StrengthNs },
-            falls is null ? [] : [Body(at, falls, with)],
+            falls is null ? [] : [ElementBodies.Of(engine, at, falls, with.AtFrame, with.FallingDensityKgM3, with.Friction, with.Bounce)],
             new()
             {
                 Count = with.Scraps,
@@ -172,9 +166,9 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         var curves = d.Curves.ToList();
         if (falls is not null && d.Elements.Any(e => e.Id == falls.Id))
         {
-            string[] places = [$"elements/{falls.Id}/position", $"elements/{falls.Id}/rotationYxzDegrees"];
-            curves.RemoveAll(c => places.Contains(c.Id));
-            curves.AddRange(Path(falls, broken, places));
+            ValueCurve[] path = ElementBodies.Path(falls, broken.Fall.Frames, broken.Parts.Count);
+            curves.RemoveAll(c => path.Any(q => q.Id == c.Id));
+            curves.AddRange(path);
         }
         return d with
         {
@@ -263,56 +257,6 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             );
         }
         return d with { Elements = elements, Curves = curves };
-    }
-
-    /// <summary>Keys of an element's place and turn in every frame that it falls through.</summary>
-    private static IEnumerable<ValueCurve> Path(Element e, Broken broken, string[] places)
-    {
-        int body = broken.Parts.Count;
-        Vec3 middle = broken.Fall.Frames[0].Bodies[body].Place,
-            angles = e.RotationYxzDegrees;
-        var place = new List<CurveKey>();
-        var turn = new List<CurveKey>();
-        foreach (FallFrame f in broken.Fall.Frames)
-        {
-            BodyState s = f.Bodies[body];
-            angles = Rotations.NearEulerYxzDegrees(s.Turn * e.Rotation, angles);
-            place.Add(new(f.Frame, Triple: s.Turn * (e.Position - middle) + s.Place, Handle: KeyHandle.Straight));
-            turn.Add(new(f.Frame, Triple: angles, Handle: KeyHandle.Straight));
-        }
-        yield return new() { Id = places[0], Keys = place };
-        yield return new() { Id = places[1], Keys = turn };
-    }
-
-    private FallingBody Body(ShotDocument at, Element e, Breaking with)
-    {
-        if (e.HangsOn is not null || e.Kind is not (ElementKind.Mesh or ElementKind.Lettering))
-        {
-            throw new ShotFault($"{e.Name} cannot fall: a mesh or lettering that hangs on nothing can.");
-        }
-        Similarity place = e.ObjectToWorld;
-        ConvexHull hull = ConvexHull.Of(engine.Model(at, e, with.AtFrame).Tree.Mesh.Positions.Select(v => place.Apply(Vec3.From(v))))
-            ?? throw new ShotFault($"{e.Name} is flat: it has no volume to fall with. Give it thickness.");
-        var shell = new TriangleMesh(
-            [.. hull.Vertices.Select(v => v.ToSingle())],
-            [
-                .. hull.Faces.SelectMany(f =>
-                    Enumerable.Range(1, f.Corners.Length - 2).SelectMany(k => new[] { f.Corners[0], f.Corners[k], f.Corners[k + 1] })
-                ),
-            ]
-        );
-        MassOf mass = MassOf.Mesh(shell);
-        return new(
-            e.Name,
-            hull.About(mass.Middle),
-            with.FallingDensityKgM3 * mass.Volume,
-            mass.Inertia * with.FallingDensityKgM3,
-            BodyState.At(mass.Middle)
-        )
-        {
-            Friction = with.Friction,
-            Bounce = with.Bounce,
-        };
     }
 
     /// <summary>The piece with its footage: as its own colour where the shot has light on it, else as it was filmed.</summary>

@@ -156,6 +156,68 @@ public class BreakageTests
         Assert.True(seen > 90);
     }
 
+    // By definition: momentum is impulse on an area times that area; a cube of 1 m³ and 2400 kg, its face 3 m off, 9 × 2400 N s/m² at 1 m.
+    [Fact]
+    public void A_blast_pushes_by_the_area_that_is_turned_to_it_and_the_square_of_the_distance()
+    {
+        TriangleMesh cube = PieceMeshes.Box(new(1, 1, 1));
+        BreakSettings with = new(1, 1, 2400)
+        {
+            Point = new(-3, 0.5, 0),
+            Blast = 9 * 2400,
+            BlastSpeed = 30,
+        };
+        FallingBody body = Breakage.Of("cube", cube, with, 1).Parts[0].Body;
+        Assert.Equal(0, (body.Start.Velocity - new Vec3(1, 0, 0)).Length, 5e-3);
+        Assert.Equal(0.1, body.LateSeconds, 1e-9);
+        // From over its edge, half as far again: two faces at 45°.
+        double far = 3 * Math.Sqrt(2);
+        body = Breakage.Of("cube", cube, with with { Point = new(-3, 3.5, 0) }, 1).Parts[0].Body;
+        Assert.Equal(9 / (far * far) * Math.Sqrt(2), body.Start.Velocity.Length, 5e-3);
+        Assert.Contains(
+            "out of the world",
+            Assert.Throws<BreakFault>(() => Breakage.Of("cube", cube, with with { Blast = 1e8 }, 1)).Message
+        );
+        Assert.Contains(
+            "where it is struck",
+            Assert.Throws<BreakFault>(() => Breakage.Of("cube", cube, with with { Point = null }, 1)).Message
+        );
+    }
+
+    [Fact]
+    public void Outside_a_radius_and_below_a_depth_parts_stay_fixed_and_the_others_share_the_blow()
+    {
+        TriangleMesh slab = PieceMeshes.Box(new(4, 0.6, 4));
+        Vec3 point = new(0.2, 0.6, 0),
+            blow = new(0, -900, 0);
+        BreakSettings with = new(300, 1, 2400)
+        {
+            Point = point,
+            Impulse = blow,
+            Radius = 0.9,
+            Depth = 0.3,
+        };
+        var (parts, volume) = Breakage.Of("slab", slab, with, 1);
+        Assert.Equal(9.6, volume, 1e-6);
+        Assert.Equal(volume, parts.Sum(p => p.Volume), 1e-3 * volume);
+        foreach (BrokenPart p in parts)
+        {
+            Vec3 off = p.Middle - point;
+            double inside = (off.X * off.X + off.Z * off.Z) / 0.81 + off.Y * off.Y / 0.09;
+            Assert.Equal(inside > 1, p.Body.IsFixed);
+            Assert.True(p.Body.IsFixed ? p.Body.Start.Velocity == Vec3.Zero : p.Body.Start.Velocity.Y < 0);
+        }
+        BrokenPart[] loose = [.. parts.Where(p => !p.Body.IsFixed)];
+        Assert.InRange(loose.Length, 5, 295);
+        Vec3 sum = loose.Aggregate(Vec3.Zero, (s, p) => s + p.Body.Mass * p.Body.Start.Velocity);
+        Assert.Equal(0, (sum - blow).Length, 1e-6);
+        Assert.Contains(
+            "Take more parts, or more room",
+            Assert.Throws<BreakFault>(() => Breakage.Of("slab", slab, with with { Radius = 1e-3, Depth = null }, 1)).Message
+        );
+        Assert.Throws<BreakFault>(() => Breakage.Of("slab", slab, with with { Radius = -1 }, 1));
+    }
+
     // PHY-05: a box of 2 × 1 × 0.5 m and 12 kg has 1.25, 4.25 and 5 kg m² about its middle.
     [Fact]
     public void A_box_weighs_and_turns_as_the_books_say()

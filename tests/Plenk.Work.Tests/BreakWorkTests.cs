@@ -69,6 +69,46 @@ public sealed class BreakWorkTests
         Assert.Equal(frames[^1].Bodies, again.Fall.Frames[^1].Bodies);
     }
 
+    // A hole of a crater: what is outside it never moves, what falls goes through it, and a blast reaches what is farther off later.
+    [Fact]
+    public void Parts_outside_a_radius_never_move_and_a_blast_reaches_the_others_one_after_another()
+    {
+        Broken broken = BreakWork.Run(
+            "slab",
+            Box(3, 0.2, 2, new(0, -0.2, 0)),
+            Place,
+            new(120, 1, 2400)
+            {
+                Point = new(0, 0, 0),
+                Radius = 0.8,
+                Blast = 300,
+                BlastSpeed = 4,
+            },
+            new(1, 60, 5, 24),
+            1,
+            [],
+            thrown: new() { Count = 60, Density = 2400 }
+        );
+        int still = 0;
+        for (int i = 0; i < broken.Parts.Count; i++)
+        {
+            BrokenPart p = broken.Parts[i];
+            int moves = broken.Fall.Frames.ToList().FindIndex(f => f.Bodies[i].Place != p.Middle);
+            if (p.Body.IsFixed)
+            {
+                Assert.Equal(-1, moves);
+                still++;
+                continue;
+            }
+            // It is let go at the first frame at which the blast has reached it, and has moved in the next.
+            Assert.Equal(5 + (int)Math.Ceiling(24 * p.Middle.Length / 4 - 1e-6), broken.Fall.Frames[moves].Frame - 1);
+        }
+        Assert.InRange(still, 20, 110);
+        Assert.All(broken.Fall.Frames[^1].Bodies, b => Assert.True(b.Place.Y > -1.3));
+        // Nothing is thrown off where nothing breaks.
+        Assert.All(broken.Scraps, s => Assert.True(s.States[0].Place.Length < 1.3));
+    }
+
     [Fact]
     public void Its_files_say_the_same_and_its_parts_are_closed()
     {

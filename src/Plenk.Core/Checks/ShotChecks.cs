@@ -354,6 +354,26 @@ public static class ShotChecks
                 $"Contact, {e.Name}: it goes soft over 0 to 100 m, and stands beside and above itself up to 1000 times."
             );
             Need(e.LightStops is >= -20 and <= 20, $"Contact, {e.Name}: the light that it gives is within 20 stops of what is seen of it.");
+            Need(
+                e.LetGo is not { } go
+                    || (
+                        go.DensityKgM3 is > 0 and < 1e5
+                        && go.Friction is >= 0 and <= 10
+                        && go.Bounce is >= 0 and <= 1
+                        && go
+                            is {
+                                Speed.IsFinite: true,
+                                SpinDegrees.IsFinite: true,
+                                ImpulseNs.IsFinite: true,
+                                ImpulseAt: null or { IsFinite: true }
+                            }
+                    ),
+                $"Contact, {e.Name}: it falls with a density of more than 0 kg/m³, friction of 0 to 10 and bounciness of 0 to 1; its speed, spin and push are numbers."
+            );
+            Need(
+                e.LetGo is not { RestFrame: { } rest } put || rest > put.AtFrame,
+                $"Contact, {e.Name}: it is put to rest after it is let go."
+            );
             Need(e.Kind != ElementKind.Mesh || e.Media.Length > 0, $"Contact, {e.Name}: its mesh file is missing.");
             Need(
                 e.Frames?.Primaries is null || Images.Primaries.Named(e.Frames.Primaries) is not null,

@@ -180,12 +180,24 @@ public static class MovedWorld
             Shake = Shaken(e.Shake, e.HangsOn, map),
             Scale = map.Scale * e.Scale,
             SoftMetres = map.Scale * e.SoftMetres,
+            LetGo = e.LetGo is { } go
+                ? go with
+                {
+                    Speed = map.Scale * (turn.Rotation * go.Speed),
+                    SpinDegrees = turn.Rotation * go.SpinDegrees,
+                    ImpulseNs = turn.Rotation * go.ImpulseNs,
+                    ImpulseAt = go.ImpulseAt is { } spot ? map.Apply(spot) : null,
+                }
+                : null,
             Broke = e.Broke is { } b
                 ? b with
                 {
                     Point = b.Point is { } point ? map.Apply(point) : null,
                     ImpulseNs = turn.Rotation * b.ImpulseNs,
                     ThicknessMetres = map.Scale * b.ThicknessMetres,
+                    RadiusMetres = map.Scale * b.RadiusMetres,
+                    DepthMetres = map.Scale * b.DepthMetres,
+                    BlastSpeed = map.Scale * b.BlastSpeed,
                     ScrapSmallestMetres = map.Scale * b.ScrapSmallestMetres,
                     ScrapLargestMetres = map.Scale * b.ScrapLargestMetres,
                 }

@@ -1,5 +1,6 @@
 using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
+using Plenk.Core.Motion;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
 using Plenk.Store;
@@ -18,6 +19,26 @@ public sealed record HangRequest(int BaseRevision, int Frame, string What, strin
 /// <param name="On">That of the thing it is to aim at; null: at the spot of the picture, pixels of the plate, and what is seen there.</param>
 /// <param name="Nothing">It aims at nothing from now on.</param>
 public sealed record AimRequest(int BaseRevision, int Frame, string What, string? On, double? X, double? Y, bool Nothing = false);
+
+/// <param name="What">The place of the thing that is keyed, like “elements/bell”.</param>
+/// <param name="Named">What the others of its list are called; “*” stands for anything.</param>
+/// <param name="LaterFrames">Each starts so many frames after the one before it.</param>
+/// <param name="UnevenFrames">And by up to so many later still.</param>
+/// <param name="GoesShare">Each goes by up to this share more or less, 0..1; turns and grows likewise.</param>
+/// <param name="ByOwnTurn">Each goes the way that its own turn gives it.</param>
+public sealed record SpreadRequest(
+    int BaseRevision,
+    string What,
+    string Named,
+    SpreadOrder Order = SpreadOrder.Listed,
+    double LaterFrames = 0,
+    double UnevenFrames = 0,
+    double GoesShare = 0,
+    double TurnsShare = 0,
+    double GrowsShare = 0,
+    bool ByOwnTurn = false,
+    int Seed = 1
+);
 
 /// <summary>Things that move on their own: stood and pinned in a frame, followed or solved in the tray, hung things on.</summary>
 public static class MovingApi
@@ -158,6 +179,56 @@ public static class MovingApi
                 return await ShotApi.State(shots, id);
             })
             .WithSummary("Aims an element or a lamp at a thing or at a spot of the picture, over all frames");
+
+        api.MapPost("/spread", async (long id, SpreadRequest request, ShotStore shots, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                string name = new DocumentValues(document).At($"{request.What}/name")?.ToString()
+                    ?? throw new ShotFault("That is no longer in the shot.");
+                IReadOnlyList<string> onto = KeySpread.Named(document, request.What, request.Named);
+                KeySpread spread = new(request.What, KeySpread.Named(document, request.What, request.Named))
+                {
+                    Order = request.Order,
+                    LaterFrames = request.LaterFrames,
+                    UnevenFrames = request.UnevenFrames,
+                    GoesShare = request.GoesShare,
+                    TurnsShare = request.TurnsShare,
+                    GrowsShare = request.GrowsShare,
+                    ByOwnTurn = request.ByOwnTurn,
+                    Seed = request.Seed,
+                };
+                if (spread.Fault() is { } fault)
+                {
+                    throw new ShotFault(fault);
+                }
+                var (changed, keyed) = spread.On(document);
+                if (keyed == 0)
+                {
+                    throw new ShotFault($"{name} is keyed in nothing that the others have. Key it first.");
+                }
+                ShotApi.Check(changed);
+                string others = spread.Onto.Count == 1 ? "another" : $"{spread.Onto.Count} others";
+                await shots.Save(id, request.BaseRevision, changed, ShotApi.Who(http), $"What {name} does is done by {others}");
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Keys others as one thing is keyed, each later and a little more or less, each from where it stands");
+
+        api.MapPost("/fall", async (long id, ShotStore shots, JobStore jobs, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                int count = document.Elements.Count(e => e is { LetGo: not null, Off: false });
+                return await jobs.Ask(
+                    id,
+                    document,
+                    "fall",
+                    count == 1 ? "One element falls" : $"{count} elements fall",
+                    100,
+                    ShotApi.Who(http),
+                    new FallParameters(revision.Number, ShotApi.Who(http)),
+                    []
+                );
+            })
+            .WithSummary("Lets all elements that are let go fall, in the tray; their falls become keys");
 
         api.MapGet("/handles", async (long id, string what, int frame, int? revision, ShotStore shots, ShotEngine engine) =>
             {

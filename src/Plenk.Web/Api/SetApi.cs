@@ -44,7 +44,11 @@ public sealed record BreakRequest(
     double ScrapSmallestMm = 4,
     double ScrapLargestMm = 30,
     double ScrapSpeed = 1.5,
-    int Dust = 0
+    int Dust = 0,
+    double Radius = 0,
+    double Depth = 0,
+    double Blast = 0,
+    double BlastSpeed = 340
 );
 
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
@@ -177,6 +181,10 @@ public static class SetApi
                         ScrapLargestMetres = r.ScrapLargestMm / 1000,
                         ScrapSpeed = r.ScrapSpeed,
                         Dust = r.Dust,
+                        RadiusMetres = r.Radius > 0 ? r.Radius : null,
+                        DepthMetres = r.Depth > 0 ? r.Depth : null,
+                        BlastNsM2 = r.Blast,
+                        BlastSpeed = r.BlastSpeed,
                     };
                     return await jobs.Ask(
                         id,

@@ -23,6 +23,7 @@ public static class Asking
         ["clean-plate"] = Reduced.Clean,
         ["bake"] = Reduced.Footage,
         ["break"] = Reduced.Bare,
+        ["fall"] = Reduced.Bare,
         ["elsewhere"] = s => Reduced.Footage(s) with { Look = s.Look, Code = s.Code },
         ["reshoot"] = s => Reduced.Seen(s) with { Production = s.Production, Sequence = s.Sequence, Code = s.Code, Title = s.Title },
         ["depth"] = Reduced.Camera,

@@ -47,6 +47,21 @@ public sealed class ConvexHull
     public ConvexHull About(Vec3 origin) =>
         new([.. Vertices.Select(v => v - origin)], [.. Faces.Select(f => f with { Offset = f.Offset - Vec3.Dot(f.Normal, origin) })]);
 
+    /// <summary>The area of its shadow in a direction: half of all its faces’ areas as they are seen along it, m².</summary>
+    public double AreaSeenAlong(Vec3 direction)
+    {
+        double sum = 0;
+        foreach (HullFace f in Faces)
+        {
+            for (int i = 2; i < f.Corners.Length; i++)
+            {
+                Vec3 a = Vertices[f.Corners[0]];
+                sum += Math.Abs(Vec3.Dot(Vec3.Cross(Vertices[f.Corners[i - 1]] - a, Vertices[f.Corners[i]] - a), direction)) / 4;
+            }
+        }
+        return sum;
+    }
+
     /// <summary>Smaller about its origin.</summary>
     public ConvexHull Sized(double by) => new([.. Vertices.Select(v => by * v)], [.. Faces.Select(f => f with { Offset = by * f.Offset })]);
 

@@ -131,7 +131,15 @@ public sealed class Falling
         for (int i = 0; i < _bodies.Count; i++)
         {
             FallingBody b = _bodies[i];
-            if (!_loose[i] && b.Glue is null && frame >= _with.At)
+            if (b.Until <= frame)
+            {
+                if (_loose[i])
+                {
+                    _loose[i] = false;
+                    _states[i] = _states[i] with { Velocity = Vec3.Zero, Spin = Vec3.Zero };
+                }
+            }
+            else if (!_loose[i] && !b.IsFixed && b.Glue is null && frame >= (b.From ?? _with.At) + b.LateSeconds * _with.Rate - 1e-6)
             {
                 _loose[i] = true;
                 // In step with those that fall already.
@@ -235,7 +243,13 @@ public sealed class Falling
         {
             foreach (var (glued, other) in ((int, int)[])[(t.A, t.B), (t.B, t.A)])
             {
-                if (glued < 0 || other < 0 || _loose[glued] || _bodies[glued].Glue is not { } strength || !_loose[other])
+                if (
+                    glued < 0
+                    || other < 0
+                    || _loose[glued]
+                    || _bodies[glued] is not { Glue: { } strength, IsFixed: false }
+                    || !_loose[other]
+                )
                 {
                     continue;
                 }
@@ -246,7 +260,7 @@ public sealed class Falling
                 }
                 for (int i = 0; i < _bodies.Count; i++)
                 {
-                    _loose[i] |= _bodies[i].Glue is not null;
+                    _loose[i] |= _bodies[i] is { Glue: not null, IsFixed: false };
                 }
                 _broken ??= when;
                 return true;

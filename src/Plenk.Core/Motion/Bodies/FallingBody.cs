@@ -12,6 +12,18 @@ public sealed record FallingBody(string Name, ConvexHull Hull, double Mass, Matr
     /// <summary>Restitution, 0..1.</summary>
     public double Bounce { get; init; } = 0.1;
 
+    /// <summary>The frame at which it is let go; null: with all others. Until then it stands.</summary>
+    public int? From { get; init; }
+
+    /// <summary>So much later still, seconds: at the next frame.</summary>
+    public double LateSeconds { get; init; }
+
+    /// <summary>It stands for ever, whatever strikes it.</summary>
+    public bool IsFixed { get; init; }
+
+    /// <summary>From this frame on it lies still; null: when it comes to rest.</summary>
+    public int? Until { get; init; }
+
     /// <summary>It hangs on this point of the world, by the spot of it that is there at first; null: on nothing.</summary>
     public Vec3? HangsOn { get; init; }
 

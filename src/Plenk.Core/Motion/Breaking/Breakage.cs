@@ -20,6 +20,21 @@ public sealed record BreakSettings(int Parts, int Seed, double Density)
 
     /// <summary>Of the blow, N s.</summary>
     public Vec3 Impulse { get; init; }
+
+    /// <summary>Parts whose middle lies farther off from where it is struck stay fixed, metres; null: none does.</summary>
+    public double? Radius { get; init; }
+
+    /// <summary>And those that lie deeper, in the direction of the blow (of one without a direction: downwards), metres; null: it breaks through.</summary>
+    public double? Depth { get; init; }
+
+    /// <summary>
+    /// A sphere of pressure that grows from where it is struck: so much on a square metre at one metre, N s/m², less with the square of the
+    /// distance. 0: there is none.
+    /// </summary>
+    public double Blast { get; init; }
+
+    /// <summary>How fast it grows, m/s; a part is pushed when it is reached.</summary>
+    public double BlastSpeed { get; init; } = 340;
 }
 
 /// <summary>A part of a broken thing.</summary>
@@ -83,6 +98,14 @@ public static class Breakage
                 )
             );
         }
+        if (with.Radius is { } r && !(r > 0) || with.Depth is { } d && !(d > 0) || !(with.Blast >= 0) || !(with.BlastSpeed > 0))
+        {
+            throw new BreakFault("A radius, a depth and the speed of a blast must be more than 0, and a blast 0 N s/m² or more.");
+        }
+        if (with.Point is null && (with.Radius is not null || with.Depth is not null || with.Blast > 0))
+        {
+            throw new BreakFault("Say where it is struck: a radius, a depth and a blast are told from there.");
+        }
         IReadOnlyList<Vec3> seeds = Voronoi.Seeds(whole, with.Parts, with.Seed, with.Point);
         IReadOnlyList<Solid> cells = with.Parts == 1 ? [whole] : Voronoi.Cells(whole, seeds, inside);
         var parts = new List<BrokenPart>();
@@ -97,7 +120,71 @@ public static class Breakage
         {
             throw TooSmall(name, with.Parts, volume, whole);
         }
-        return (Struck(name, parts, with), volume);
+        return (Blasted(name, Struck(name, Held(name, parts, with), with), with), volume);
+    }
+
+    /// <summary>Parts outside what breaks stay fixed: inside is half an ellipsoid of the radius and the depth.</summary>
+    private static List<BrokenPart> Held(string name, List<BrokenPart> parts, BreakSettings with)
+    {
+        if (with.Point is not { } point || (with.Radius is null && with.Depth is null))
+        {
+            return parts;
+        }
+        Vec3 down = with.Impulse == Vec3.Zero ? -Vec3.UnitY : with.Impulse.Normalized();
+        bool IsLoose(BrokenPart p)
+        {
+            Vec3 off = p.Middle - point;
+            double deep = Vec3.Dot(off, down),
+                far = (off - deep * down).Length;
+            double Square(double of, double? most) => most is { } m ? of * of / (m * m) : 0;
+            return Square(far, with.Radius) + Square(deep, with.Depth ?? with.Radius * 1e3) <= 1;
+        }
+        if (!parts.Any(IsLoose))
+        {
+            throw new BreakFault(
+                FormattableString.Invariant(
+                    $"No part of “{name}” lies within {with.Radius ?? with.Depth:0.###} m of where it is struck: the nearest one’s middle is {parts.Min(p => (p.Middle - point).Length):0.###} m off. Take more parts, or more room."
+                )
+            );
+        }
+        return [.. parts.Select(p => IsLoose(p) ? p : p with { Body = p.Body with { IsFixed = true } })];
+    }
+
+    /// <summary>Each loose part is pushed away from the blast, on the area that it turns to it.</summary>
+    private static IReadOnlyList<BrokenPart> Blasted(string name, IReadOnlyList<BrokenPart> parts, BreakSettings with)
+    {
+        if (with.Blast == 0)
+        {
+            return parts;
+        }
+        return
+        [
+            .. parts.Select(p =>
+            {
+                if (p.Body.IsFixed)
+                {
+                    return p;
+                }
+                Vec3 off = p.Middle - with.Point!.Value;
+                // One that it begins in is pushed as from its rim, upwards.
+                double distance = Math.Max(off.Length, p.Body.Hull.Radius);
+                Vec3 away = off.Length > 1e-9 ? off.Normalized() : Vec3.UnitY;
+                Vec3 v = with.Blast / (distance * distance) * p.Body.Hull.AreaSeenAlong(away) / p.Body.Mass * away;
+                if (v.Length > Fastest)
+                {
+                    throw new BreakFault(
+                        FormattableString.Invariant(
+                            $"A blast of {with.Blast:0.#} N s/m² throws parts of “{name}” out of the world: {v.Length:0} m/s. Take {with.Blast * Fastest / v.Length:0.#} or less, or let it begin farther off."
+                        )
+                    );
+                }
+                BodyState start = p.Body.Start;
+                return p with
+                {
+                    Body = p.Body with { Start = start with { Velocity = start.Velocity + v }, LateSeconds = off.Length / with.BlastSpeed },
+                };
+            }),
+        ];
     }
 
     private static BreakFault TooSmall(string name, int parts, double volume, Solid whole)
@@ -264,17 +351,18 @@ public static class Breakage
         {
             return parts;
         }
-        Vec3 point = with.Point ?? parts.Aggregate(Vec3.Zero, (s, p) => s + p.Body.Mass * p.Middle) / parts.Sum(p => p.Body.Mass);
-        double reach = parts.Max(p => (p.Middle - point).Length + p.Body.Hull.Radius) / 3,
-            nearest = parts.Min(p => (p.Middle - point).Length);
+        BrokenPart[] loose = [.. parts.Where(p => !p.Body.IsFixed)];
+        Vec3 point = with.Point ?? loose.Aggregate(Vec3.Zero, (s, p) => s + p.Body.Mass * p.Middle) / loose.Sum(p => p.Body.Mass);
+        double reach = loose.Max(p => (p.Middle - point).Length + p.Body.Hull.Radius) / 3,
+            nearest = loose.Min(p => (p.Middle - point).Length);
         double Weight(BrokenPart p) => Math.Exp(-(Math.Pow((p.Middle - point).Length, 2) - nearest * nearest) / (2 * reach * reach));
-        double whole = parts.Sum(p => p.Body.Mass * Weight(p)),
+        double whole = loose.Sum(p => p.Body.Mass * Weight(p)),
             fastest = with.Impulse.Length / whole;
         if (fastest > Fastest)
         {
             throw new BreakFault(
                 FormattableString.Invariant(
-                    $"An impulse of {with.Impulse.Length:0.#} N s throws “{name}” ({parts.Sum(p => p.Body.Mass):0.###} kg) out of the world: {fastest:0} m/s. Take {Fastest * whole:0.#} N s or less."
+                    $"An impulse of {with.Impulse.Length:0.#} N s throws “{name}” ({loose.Sum(p => p.Body.Mass):0.###} kg) out of the world: {fastest:0} m/s. Take {Fastest * whole:0.#} N s or less."
                 )
             );
         }
@@ -282,6 +370,10 @@ public static class Breakage
         [
             .. parts.Select(p =>
             {
+                if (p.Body.IsFixed)
+                {
+                    return p;
+                }
                 Vec3 v = Weight(p) / whole * with.Impulse,
                     struck = OffMiddle * p.Body.Hull.Vertices.MinBy(c => (p.Middle + c - point).LengthSquared);
                 Vec3 spin = p.Body.Inertia.Inverse() * (p.Body.Mass * Vec3.Cross(struck, v));

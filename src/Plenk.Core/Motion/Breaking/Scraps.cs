@@ -81,6 +81,11 @@ public static class Scraps
             wide = parts.Count == 0 ? 1 : Math.Max(0.1, parts.Max(p => (p.Middle - (struck ?? p.Middle)).Length));
         for (int p = 0; p < parts.Count; p++)
         {
+            // What stays fixed breaks against what comes loose, whose faces are the same.
+            if (parts[p].Body.IsFixed)
+            {
+                continue;
+            }
             TriangleMesh mesh = parts[p].Mesh;
             for (int t = 0; t < mesh.TriangleCount; t++)
             {

@@ -23,6 +23,14 @@ public sealed record Breaking : Extensible
     /// <summary>Of the blow, newton seconds.</summary>
     public Vec3 ImpulseNs { get; init; }
 
+    /// <summary>Parts farther off than this, or deeper in the direction of the blow, stay fixed; null: none does, it breaks through.</summary>
+    public double? RadiusMetres { get; init; }
+    public double? DepthMetres { get; init; }
+
+    /// <summary>Of a blast that begins where it is struck, at a metre, N s/m²; it grows so fast, m/s.</summary>
+    public double BlastNsM2 { get; init; }
+    public double BlastSpeed { get; init; } = 340;
+
     /// <summary>Id of the element that falls on it; null: it is struck by the blow alone.</summary>
     public string? Falling { get; init; }
     public double FallingDensityKgM3 { get; init; } = 7850;

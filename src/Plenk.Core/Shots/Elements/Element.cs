@@ -109,6 +109,9 @@ public sealed record Element : Extensible
     /// <summary>Where its front is turned to, whatever its tilt and heading; null: nowhere.</summary>
     public Aim? AimsAt { get; init; }
     public Shake? Shake { get; init; }
+
+    /// <summary>From a frame on it falls by itself; null: it is where it is put.</summary>
+    public LetGo? LetGo { get; init; }
     public bool Off { get; init; }
 
     /// <summary>A card whose picture is seen as it is, and lights what is around it.</summary>

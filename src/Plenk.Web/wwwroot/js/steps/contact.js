@@ -2,7 +2,7 @@
 import { get, post } from '../api.js';
 import { put } from '../edits.js';
 import { isKeyed, setAt, straightCurve } from '../keys.js';
-import { pickSet } from '../pick.js';
+import { pick, pickSet } from '../pick.js';
 import { kept } from '../over.js';
 import { inLine, on, save, setHand, state, tell } from '../state.js';
 import { guarded, say, words } from '../told.js';
@@ -83,6 +83,13 @@ export const hands = {
     return pivoted(id, { to });
   }),
   clickPivot: (id) => setHand(guarded((p) => pivoted(id, { x: p.x, y: p.y }))),
+  clickPush: (id) =>
+    setHand(
+      guarded(async (p) => {
+        const { point } = await pick(p.x, p.y);
+        await save((d) => put(d, `elements/${id}/letGo/impulseAt`, point));
+      }),
+    ),
   codes: (id, input) =>
     edit(id, (x) => {
       x.frames.encoding = input.value;
