@@ -21,6 +21,9 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
     private const int Few = 64;
     public const int Most = 500;
 
+    /// <summary>So deep in the set is told, metres.</summary>
+    private const double Deep = 0.01;
+
     public override IReadOnlyList<JobKind> Kinds => [new("fall", Fall)];
 
     private async Task<JobEnd> Fall(JobRun job)
@@ -86,12 +89,21 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
         {
             told.Add("there is nothing to fall on: they fall for ever");
         }
-        FallFrame last = result.Frames[^1];
+        FallFrame last = result.Frames[^1],
+            deep = result.Frames.MaxBy(f => f.Deepest)!;
+        if (deep.Deepest > Deep)
+        {
+            told.Add(
+                FormattableString.Invariant(
+                    $"{fall[deep.DeepestBody].Name} stands {1000 * deep.Deepest:0} mm in the set at {deep.Frame}, jammed between faces: let it go from elsewhere, or let it be less heavy"
+                )
+            );
+        }
         var paths = fall.Select((e, i) => (e.Id, Path: Path(started[i].At, e.LetGo!, result, i))).ToList();
         return new(
             fall.Length,
             FormattableString.Invariant(
-                $"{(fall.Length == 1 ? "one falls" : $"{fall.Length} fall")} from {first} on; at {last.Frame} {last.Awake} still move{(last.Awake == 1 ? "s" : "")}, deepest {1000 * result.Frames.Max(f => f.Deepest):0.0} mm"
+                $"{(fall.Length == 1 ? "one falls" : $"{fall.Length} fall")} from {first} on; at {last.Frame} {last.Awake} still move{(last.Awake == 1 ? "s" : "")}, deepest {1000 * deep.Deepest:0.0} mm"
             ),
             told,
             d => Laid(d, paths)

@@ -24,7 +24,11 @@ public sealed record FallSettings(int First, int Last, int At, double Rate)
 /// <param name="Potential">J, against a height of 0.</param>
 /// <param name="Deepest">How deep any body stands in the set, metres; of those that do not from the beginning.</param>
 /// <param name="Awake">So many move.</param>
-public sealed record FallFrame(int Frame, BodyState[] Bodies, double Kinetic, double Potential, double Deepest, int Awake);
+public sealed record FallFrame(int Frame, BodyState[] Bodies, double Kinetic, double Potential, double Deepest, int Awake)
+{
+    /// <summary>Which body stands the deepest in the set.</summary>
+    public int DeepestBody { get; init; }
+}
 
 /// <summary>What came of a fall.</summary>
 /// <param name="Through">Bodies with the pieces of the set that they stood in from the beginning.</param>
@@ -414,6 +418,9 @@ public sealed class Falling
                 own = s.Turn.Transpose() * s.Spin;
             kinetic += (b.Mass * v.LengthSquared + Vec3.Dot(own, b.Inertia * own)) / 2;
         }
-        return new(frame, [.. _states], kinetic, potential, _depth.Max(), _loose.Zip(_asleep).Count(p => p.First && !p.Second));
+        return new(frame, [.. _states], kinetic, potential, _depth.Max(), _loose.Zip(_asleep).Count(p => p.First && !p.Second))
+        {
+            DeepestBody = Array.IndexOf(_depth, _depth.Max()),
+        };
     }
 }

@@ -557,7 +557,7 @@ public sealed class Touching
                 Vec3 n = _set.Normal(t);
                 double side = Vec3.Dot(n, middle - a) >= 0 ? 1 : -1,
                     depth = -side * Vec3.Dot(n, v - a) - sunk;
-                if (depth < -Near || depth > most || depth >= least || !Over(a, b, c, n, v))
+                if (depth < -Near || depth > most || depth >= least || !Over(a, b, c, n, v) || (depth > Deep && !Entered(middle, v, n)))
                 {
                     continue;
                 }
@@ -605,6 +605,31 @@ public sealed class Touching
             touches.RemoveRange(from, own.Count);
             touches.AddRange(own.Where(o => o.Depth >= least).Take(12));
         }
+    }
+
+    /// <summary>
+    /// The way from a body's middle to its corner goes through a face of that direction. A corner that hangs over an edge lies behind the
+    /// face below the edge as well, but has not come through it.
+    /// </summary>
+    private bool Entered(Vec3 middle, Vec3 corner, Vec3 normal)
+    {
+        Vec3 d = corner - middle;
+        foreach (int t in _near)
+        {
+            Vec3 n = _set!.Normal(t);
+            double way = Vec3.Dot(n, d);
+            if (Math.Abs(Vec3.Dot(n, normal)) < 0.9 || Math.Abs(way) < 1e-12)
+            {
+                continue;
+            }
+            var (a, b, c) = _set.Corners(t);
+            double share = Vec3.Dot(n, a - middle) / way;
+            if (share is >= 0 and <= 1 && Over(a, b, c, n, middle + share * d))
+            {
+                return true;
+            }
+        }
+        return false;
     }
 
     private static bool Over(Vec3 a, Vec3 b, Vec3 c, Vec3 n, Vec3 p)
