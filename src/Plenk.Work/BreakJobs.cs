@@ -22,9 +22,8 @@ public sealed record BreakParameters(int Revision, string Who, Breaking With);
 /// <summary>Pieces of a shot broken: the parts become an element that moves as they fall, in the footage that the piece wears.</summary>
 public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engine) : TrayJobs(shots)
 {
-    /// <summary>Rays by which the light on a piece is measured, a spot, and so many spots.</summary>
-    private const int Rays = 64,
-        Spots = 96;
+    /// <summary>On so much of a piece at least the shot's light does not account for what is seen: it is not that of the place.</summary>
+    private const double TooBright = 0.05;
 
     public override IReadOnlyList<JobKind> Kinds => [new("break", Break)];
 
@@ -297,18 +296,26 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             IReadOnlyList<Projector> sources = engine.Projection.Projectors(laid, set, frame);
             baked = FootageWork.Baked(set, index, sources, 0.01);
         }
-        Vector3 light = LightOn(at, set, index, frame);
-        Vector3 by = new Vector3(MathF.PI) / light;
+        FloatImage[] light = LightMap.Of(
+            set,
+            engine.Renderer.Rig(at, frame),
+            engine.Place.OpeningsOf(at),
+            baked.Mesh,
+            baked.TileOfTriangle,
+            baked.Tiles.Count,
+            baked.Tiles[0].Width,
+            at.Seed
+        );
         // Where less light falls on it than it sends back, the shot's light is not that of the place: then it stays as it was filmed.
-        bool lit = light.X > 1e-4f && light.Y > 1e-4f && light.Z > 1e-4f && baked.Tiles.Sum(t => TooBright(t, by)) < 0.02;
+        var (coloured, off) = OwnColour(baked.Tiles, light);
+        bool lit = off < TooBright;
         if (!lit)
         {
-            by = Vector3.One;
+            coloured = [.. baked.Tiles];
             told.Add(
-                $"The shot’s light is weaker than what {piece.Name} sends back: its parts are shown as filmed. Measure the light at step 5, and break it anew."
+                $"The shot’s light is weaker than what {piece.Name} sends back, on {100 * off:0} % of it: its parts are shown as filmed. Measure the light at step 5, and break it anew."
             );
         }
-        FloatImage[] coloured = [.. baked.Tiles.Select(t => Times(t, by))];
         // Its sides that no source sees are as the others are on average, not black.
         Vector3? unseen = FootageWork.Mean(coloured);
         return (
@@ -321,64 +328,44 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         );
     }
 
-    private static FloatImage Times(FloatImage tile, Vector3 by)
-    {
-        if (by == Vector3.One)
-        {
-            return tile;
-        }
-        var made = new FloatImage(tile.Width, tile.Height, 4, [.. tile.Data]);
-        for (int i = 0; i < made.Data.Length; i += 4)
-        {
-            // No surface sends back more than it gets.
-            float most = 0.98f * made.Data[i + 3];
-            (made.Data[i], made.Data[i + 1], made.Data[i + 2]) = (
-                MathF.Min(most, made.Data[i] * by.X),
-                MathF.Min(most, made.Data[i + 1] * by.Y),
-                MathF.Min(most, made.Data[i + 2] * by.Z)
-            );
-        }
-        return made;
-    }
-
-    /// <summary>The share of what is covered that would send back more than it gets.</summary>
-    private static double TooBright(FloatImage tile, Vector3 by)
+    /// <summary>What is seen of it over the light on it; and on which share of what is covered that would be more than a surface sends back.</summary>
+    private static (FloatImage[] Tiles, double Off) OwnColour(IReadOnlyList<FloatImage> tiles, FloatImage[] light)
     {
         long covered = 0,
             bright = 0;
-        for (int i = 0; i < tile.Data.Length; i += 4)
+        var made = new FloatImage[tiles.Count];
+        for (int n = 0; n < made.Length; n++)
         {
-            if (tile.Data[i + 3] > 0.5f)
+            FloatImage tile = tiles[n],
+                own = made[n] = new(tile.Width, tile.Height, 4, [.. tile.Data]);
+            for (int y = 0; y < tile.Height; y++)
             {
-                covered++;
-                bright +=
-                    MathF.Max(tile.Data[i] * by.X, MathF.Max(tile.Data[i + 1] * by.Y, tile.Data[i + 2] * by.Z)) > tile.Data[i + 3] ? 1 : 0;
+                for (int x = 0; x < tile.Width; x++)
+                {
+                    Span<float> p = own.Pixel(x, y);
+                    float alpha = p[3];
+                    if (alpha <= 0)
+                    {
+                        continue;
+                    }
+                    Vector3 on = LightMap.At(light[n], (x + 0.5f) / tile.Width, (y + 0.5f) / tile.Height);
+                    // Beside its faces there is none.
+                    if (on == default)
+                    {
+                        (p[0], p[1], p[2], p[3]) = (0, 0, 0, 0);
+                        continue;
+                    }
+                    Vector3 colour = MathF.PI * new Vector3(p[0], p[1], p[2]) / Vector3.Max(on, new(1e-4f));
+                    if (alpha > 0.5f)
+                    {
+                        covered++;
+                        bright += MathF.Max(colour.X, MathF.Max(colour.Y, colour.Z)) > alpha ? 1 : 0;
+                    }
+                    colour = Vector3.Min(colour, new(0.98f * alpha));
+                    (p[0], p[1], p[2]) = (colour.X, colour.Y, colour.Z);
+                }
             }
         }
-        return covered > 0 ? (double)bright / covered : 0;
-    }
-
-    /// <summary>The irradiance on a piece as it is filmed, the median of spots that see the camera.</summary>
-    private Vector3 LightOn(ShotDocument at, SetScene set, int index, int frame)
-    {
-        LightRig rig = engine.Renderer.Rig(at, frame);
-        SkyOpenings? openings = engine.Place.OpeningsOf(at);
-        var (pose, _) = engine.Camera(at, frame);
-        SetSpot[] own =
-        [
-            .. SetSpots.Over(set).Where(s => s.Piece == index && Vector3.Dot(s.Normal, pose.Position.ToSingle() - s.Point) > 0),
-        ];
-        int every = Math.Max(1, own.Length / Spots);
-        Vector3[] found =
-        [
-            .. own.Where((_, i) => i % every == 0)
-                .Select((s, i) => SpotIrradiance.At(set, rig, openings, s.Point, s.Normal, Rays, (uint)i, at.Seed)),
-        ];
-        if (found.Length == 0)
-        {
-            return default;
-        }
-        float Median(Func<Vector3, float> of) => found.Select(of).Order().ElementAt(found.Length / 2);
-        return new(Median(v => v.X), Median(v => v.Y), Median(v => v.Z));
+        return (made, covered > 0 ? (double)bright / covered : 1);
     }
 }

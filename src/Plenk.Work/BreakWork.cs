@@ -35,6 +35,9 @@ public static class BreakWork
     /// <summary>Bodies up to which the solver takes more rounds a step.</summary>
     private const int Few = 64;
 
+    /// <summary>A piece so many times as large as the radius of its break is better cut before.</summary>
+    private const double Wide = 8;
+
     /// <param name="others">What stands still, in the world, with its names.</param>
     /// <param name="made">What the parts are like as bodies; null: as usual.</param>
     /// <param name="beside">Bodies that fall too, told after the parts.</param>
@@ -64,18 +67,25 @@ public static class BreakWork
             FallingBody[] bodies = [.. parts.Select(p => made?.Invoke(p.Body) ?? p.Body), .. beside ?? []];
             using var solver = new OdeSolver(fall.Gravity, parts.Count <= Few ? 100 : 40);
             FallResult result = Falling.Of(bodies, set, fall, solver, stop, part => progress?.Invoke("Letting them fall", part));
-            foreach (int piece in result.Through.Select(t => t.Piece).Distinct().Order())
+            bool Falls(int body) => !bodies[body].IsFixed;
+            foreach (int piece in result.Through.Where(t => Falls(t.Body)).Select(t => t.Piece).Distinct().Order())
             {
                 told.Add(
                     $"“{name}” stands in “{others[piece].Name}” from the beginning: parts in it are not held up by it. Cut a hole there, or move one of them."
                 );
             }
-            foreach (var piece in result.Sunk.GroupBy(s => s.Key.Piece).OrderBy(g => g.Key))
+            foreach (var piece in result.Sunk.Where(s => Falls(s.Key.Body)).GroupBy(s => s.Key.Piece).OrderBy(g => g.Key))
             {
                 told.Add(
                     FormattableString.Invariant(
                         $"“{name}” stands in “{others[piece.Key].Name}” by {1000 * piece.Max(s => s.Value):0} mm: parts of it lie as deep there until they come out."
                     )
+                );
+            }
+            if (with.Radius is { } radius && mesh.Bounds() is var (min, max) && (max - min).Length() > Wide * radius)
+            {
+                told.Add(
+                    $"“{name}” is much larger than what breaks of it, and all of it becomes parts. Cut a part loose around that first, and break that: the rest stays as it is filmed."
                 );
             }
             if (set is null)

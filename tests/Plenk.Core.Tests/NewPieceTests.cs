@@ -99,6 +99,28 @@ public sealed class NewPieceTests
         );
     }
 
+    [Fact]
+    public void Over_a_texture_the_light_is_what_it_is_at_each_spot_and_of_the_lights_that_elements_get()
+    {
+        SetScene set = Set(Floor(new()), Box(new()));
+        // Its texture runs along x and z.
+        var mesh = new TriangleMesh([new(-4, 0, -4), new(4, 0, -4), new(4, 0, 4), new(-4, 0, 4)], [0, 2, 1, 0, 3, 2])
+        {
+            TextureCoordinates = [new(0, 0), new(1, 0), new(1, 1), new(0, 1)],
+        };
+        FloatImage Of(Light light) => LightMap.Of(set, LightRig.Of([light]), null, mesh, [0, 0], 1, 128, 3)[0];
+        float At(FloatImage map, float x, float z) => LightMap.At(map, (x + 4) / 8, (z + 4) / 8).X;
+        FloatImage low = Of(Sun(Low));
+        Assert.Equal(Irradiance / 2, At(low, 3, 0), 1e-2);
+        Assert.Equal(Irradiance / 2, At(low, -1, 2), 1e-2);
+        // The shadow of a metre reaches √3 m beyond the box.
+        Assert.Equal(0, At(low, -1, 0));
+        Assert.Equal(0, At(low, -2.1f, 0.3f), 1e-2);
+        Assert.Equal(Irradiance / 2, At(low, -2.4f, 0.3f), 1e-2);
+        Assert.Equal(0, At(Of(Sun(Low) with { LightsElements = false }), 3, 0));
+        Assert.Equal(0, At(Of(Sun(Low) with { InPlate = false }), 3, 0));
+    }
+
     [Theory]
     [InlineData(PieceLit.AsFilmed, false, 0.5)]
     [InlineData(PieceLit.Turning, false, 0.25)] // half the light that it was filmed in

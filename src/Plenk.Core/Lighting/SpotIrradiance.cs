@@ -9,6 +9,7 @@ public static class SpotIrradiance
 {
     /// <param name="point">On the surface; <paramref name="normal"/> is its face's, on the side that is lit.</param>
     /// <param name="rays">So many to what comes from all around and to surfaces that shine; one to all else.</param>
+    /// <param name="ofElements">By the lights that elements get; else by those that the set gets.</param>
     /// <param name="index">Number of the sample: samples of one seed share out the directions.</param>
     /// <returns>Linear RGB; its mean over the samples is the irradiance.</returns>
     public static Vector3 At(
@@ -19,7 +20,8 @@ public static class SpotIrradiance
         Vector3 normal,
         int rays,
         uint index,
-        uint seed
+        uint seed,
+        bool ofElements = false
     )
     {
         Vector3 sum = rig.FillPlate,
@@ -27,7 +29,7 @@ public static class SpotIrradiance
         for (int k = 0; k < rig.Sampled.Count; k++)
         {
             SampledLight light = rig.Sampled[k];
-            if (light is not { InPlate: true, LightsSet: true })
+            if (!light.InPlate || !(ofElements ? light.LightsElements : light.LightsSet))
             {
                 continue;
             }

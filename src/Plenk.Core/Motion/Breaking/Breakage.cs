@@ -157,33 +157,38 @@ public static class Breakage
         {
             return parts;
         }
+        Vec3 point = with.Point!.Value;
+        Vec3 Pushed(BrokenPart p)
+        {
+            Vec3 off = p.Middle - point;
+            // One that it begins in is pushed as from its rim, upwards.
+            double distance = Math.Max(off.Length, p.Body.Hull.Radius);
+            Vec3 away = off.Length > 1e-9 ? off.Normalized() : Vec3.UnitY;
+            return with.Blast / (distance * distance) * p.Body.Hull.AreaSeenAlong(away) / p.Body.Mass * away;
+        }
+        double fastest = parts.Where(p => !p.Body.IsFixed).Max(p => Pushed(p).Length);
+        if (fastest > Fastest)
+        {
+            throw new BreakFault(
+                FormattableString.Invariant(
+                    $"A blast of {with.Blast:0.#} N s/m² throws parts of “{name}” out of the world: {fastest:0} m/s. Take {with.Blast * Fastest / fastest:0.#} or less, or let it begin farther off."
+                )
+            );
+        }
         return
         [
             .. parts.Select(p =>
-            {
-                if (p.Body.IsFixed)
-                {
-                    return p;
-                }
-                Vec3 off = p.Middle - with.Point!.Value;
-                // One that it begins in is pushed as from its rim, upwards.
-                double distance = Math.Max(off.Length, p.Body.Hull.Radius);
-                Vec3 away = off.Length > 1e-9 ? off.Normalized() : Vec3.UnitY;
-                Vec3 v = with.Blast / (distance * distance) * p.Body.Hull.AreaSeenAlong(away) / p.Body.Mass * away;
-                if (v.Length > Fastest)
-                {
-                    throw new BreakFault(
-                        FormattableString.Invariant(
-                            $"A blast of {with.Blast:0.#} N s/m² throws parts of “{name}” out of the world: {v.Length:0} m/s. Take {with.Blast * Fastest / v.Length:0.#} or less, or let it begin farther off."
-                        )
-                    );
-                }
-                BodyState start = p.Body.Start;
-                return p with
-                {
-                    Body = p.Body with { Start = start with { Velocity = start.Velocity + v }, LateSeconds = off.Length / with.BlastSpeed },
-                };
-            }),
+                p.Body.IsFixed
+                    ? p
+                    : p with
+                    {
+                        Body = p.Body with
+                        {
+                            Start = p.Body.Start with { Velocity = p.Body.Start.Velocity + Pushed(p) },
+                            LateSeconds = (p.Middle - point).Length / with.BlastSpeed,
+                        },
+                    }
+            ),
         ];
     }
 
