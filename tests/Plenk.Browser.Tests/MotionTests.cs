@@ -297,7 +297,8 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         }
         say.WriteLine($"before: {whole} spots are not the plate’s; after: {moved} are other, {dark} dark, {parts} covered by parts");
         Assert.Equal(0, whole);
-        Assert.True(moved > 20 && parts > 10, $"{moved} moved, {parts} parts");
+        // A part that lies as it lay is as it was filmed: it has its own colour, and the same light.
+        Assert.True(moved > 10 && parts > 100, $"{moved} moved, {parts} parts");
         Recombines(after);
         page.NoErrors();
 

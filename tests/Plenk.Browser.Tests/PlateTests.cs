@@ -159,6 +159,11 @@ public sealed class PlateTests(Site site)
         Assert.Equal(outline[0].GetProperty("p")[0].GetDouble(), hung[0].GetProperty("p")[0].GetDouble(), 0.15);
         JsonElement later = (await site.Json($"/api/shots/{await Trolley()}/frames/1033/overlay")).GetProperty("wire");
         Assert.NotEqual(hung[0].GetProperty("p")[0].GetDouble(), later[0].GetProperty("p")[0].GetDouble(), 0.5);
+        // The thing itself stands in the set by one press.
+        page.Step(2);
+        page.PressAndSave("Stand it in the set");
+        page.Shows("#sheet", "It stands in the set as “trolley”");
+        Assert.Equal("movingObjects/trolley", page.State("state.document.pieces[1].hangsOn.on"));
         Assert.Empty(page.AccessibilityFaults());
         page.NoErrors();
     }

@@ -179,6 +179,11 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
     /// <summary>Types a value into a field of the sheet and waits for the revision it makes.</summary>
     public void Type(string label, string value, bool saves = true)
     {
+        // A hurried hand does not wait, nor for what it types to be saved.
+        if (saves)
+        {
+            Settled();
+        }
         string revision = State("state.revision");
         Again(() =>
         {
@@ -210,6 +215,10 @@ public sealed class Sheet(ChromeDriver driver, string url) : IDisposable
 
     public void Choose(string label, string option, bool saves = true)
     {
+        if (saves)
+        {
+            Settled();
+        }
         string revision = State("state.revision");
         Again(() => new OpenQA.Selenium.Support.UI.SelectElement(Labelled(label)).SelectByText(option));
         if (saves)

@@ -99,6 +99,27 @@ public sealed class MovingWorkTests : IDisposable
             Assert.True(pinhole.TryProject(camera, _trolley[frame].ToWorld(new(0.5, 0.85, 0)), out double x, out double y));
             Assert.Equal("crate", _engine.Pick(hung, frame, x, y).PieceId);
         }
+        // The thing itself as a piece: what stands half a metre behind it is hidden, wherever it has gone.
+        ShotDocument behind = _shot with { MovingObjects = [followed] },
+            held = behind with { Pieces = [Hanging.StoodIn(behind, followed)] };
+        Assert.Empty(Core.Checks.ShotChecks.Faults(held).Except(Core.Checks.ShotChecks.Faults(behind)));
+        foreach (int frame in (int[])[1027, 1033])
+        {
+            var (camera, pinhole) = _engine.Camera(behind, frame);
+            Vec3 middle = _trolley[frame].ToWorld(new(0, 0.8, 0)),
+                away = (middle - camera.Position).Normalized();
+            Element word = new()
+            {
+                Id = "word",
+                Kind = ElementKind.Lettering,
+                Text = new("I", 6, 4),
+                Position = middle + 4 * away + new Vec3(0, -3, 0),
+            };
+            Assert.True(pinhole.TryProject(camera, middle, out double x, out double y));
+            Assert.Equal("word", _engine.Pick(behind with { Elements = [word] }, frame, x, y).ElementId);
+            PickResult hit = _engine.Pick(held with { Elements = [word] }, frame, x, y);
+            Assert.Equal((null, "trolley_1"), (hit.ElementId, hit.PieceId));
+        }
         // Hung on nothing it stands where its own numbers say, which is elsewhere.
         ShotDocument stood = hung with { Pieces = [hung.Pieces[0] with { HangsOn = null }] };
         var (c, p) = _engine.Camera(stood, 1027);

@@ -95,6 +95,18 @@ public static class Hanging
         return shot.Curves.Any(c => c.Id.StartsWith(own, StringComparison.Ordinal));
     }
 
+    /// <summary>A thing that moves by itself as a piece of the set: its mesh, that hides and receives wherever the thing goes.</summary>
+    /// <param name="thing">With a mesh.</param>
+    public static Piece StoodIn(ShotDocument shot, MovingObject thing) =>
+        new()
+        {
+            Id = FreeId.Of(shot.Pieces.Select(p => p.Id), thing.Id),
+            Name = thing.Name,
+            Kind = PieceKind.Mesh,
+            Media = thing.Media,
+            HangsOn = new() { On = ShotCurves.PlaceOf("movingObjects", thing.Id) },
+        };
+
     public static Matrix3 RotationOf(Piece p) =>
         Rotations.FromEulerYxzDegrees(p.RotationYxzDegrees.X, p.RotationYxzDegrees.Y, p.RotationYxzDegrees.Z);
 
