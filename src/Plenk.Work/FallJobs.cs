@@ -147,7 +147,7 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
             was = before.ObjectToWorld.Apply(now.ObjectToWorld.Inverse().Apply(middle));
         System.Numerics.Quaternion q = Rotations.ToQuaternion(turned);
         Vec3 axis = new(q.X, q.Y, q.Z);
-        Vec3 spin = axis.Length < 1e-9 ? Vec3.Zero : 2 * Math.Atan2(axis.Length, q.W) * shot.Rate.PerSecond / axis.Length * axis;
+        Vec3 spin = axis.Length < 1e-9 ? Vec3.Zero : 2 * Elementary.Atan2(axis.Length, q.W) * shot.Rate.PerSecond / axis.Length * axis;
         Vec3 velocity = shot.Rate.PerSecond * (middle - was) + go.Speed + go.ImpulseNs / body.Mass,
             off = (go.ImpulseAt ?? middle) - middle;
         spin += Rotations.Radians(1) * go.SpinDegrees + body.Inertia.Inverse() * Vec3.Cross(off, go.ImpulseNs);

@@ -391,6 +391,12 @@ public sealed class HangingTests
         Same(Seen(Hat(shot, 1020).Position), handles.Way[19].Seen);
         Assert.Equal((Hat(shot, 1021).Position - Hat(shot, 1019).Position).Length * 12, handles.Way[19].MetresPerSecond, 1e-9);
         Assert.Empty(ThingHandles.Of(Shot, "elements/hat", frame, pose, pinhole)!.Way);
+        // What aims at a spot is turned about its front alone.
+        ShotDocument aims = Shot with
+        {
+            Elements = [.. Shot.Elements.Select(e => e.Id == "hat" ? e with { AimsAt = new() { Place = new(3, 2, 1) } } : e)],
+        };
+        Assert.Equal([2], ThingHandles.Of(aims, "elements/hat", frame, pose, pinhole)!.Rings.Select(r => r.Part));
         Assert.Null(ThingHandles.Of(Shot, "elements/none", frame, pose, pinhole));
         Assert.Empty(ThingHandles.Of(Shot, "lights/torch", frame, pose, pinhole)!.Rings);
     }

@@ -148,6 +148,26 @@ public sealed class FallJobsTests(DemoShot demo) : IClassFixture<DemoShot>
     }
 
     [Fact]
+    public void A_break_that_cannot_be_is_told()
+    {
+        string Told(Breaking with) =>
+            Assert
+                .Throws<ShotFault>(() => new BreakJobs(null!, demo.Media, demo.Engine).Make(demo.Document, with, default, (_, _) => { }))
+                .Message;
+        Breaking with = new()
+        {
+            Piece = "step_1",
+            AtFrame = 1010,
+            Parts = 5,
+        };
+        Assert.Contains("Up to 40 clouds of dust", Told(with with { Dust = 41 }));
+        Assert.Contains("lies not within the shot", Told(with with { AtFrame = 5 }));
+        Assert.Contains("no longer in the shot", Told(with with { Piece = "none" }));
+        Assert.Contains("Say where it is struck", Told(with with { RadiusMetres = 1 }));
+        Assert.Contains("must be more than 0", Told(with with { Point = default(Vec3), BlastNsM2 = -1 }));
+    }
+
+    [Fact]
     public void What_cannot_fall_is_told()
     {
         string Told(ShotDocument shot) => Assert.Throws<ShotFault>(() => Fall(shot)).Message;

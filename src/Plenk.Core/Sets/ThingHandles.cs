@@ -17,7 +17,7 @@ public sealed record HandleStep(int Frame, double[]? Seen, double MetresPerSecon
 
 /// <summary>
 /// What a thing is moved and turned by in the picture: three arms, three rings, and its way over the frames, all
-/// without its trembling. The rings are those of its own three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about its front.
+/// without its trembling. The rings are those of its own three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about its front; of what aims its roll alone.
 /// </summary>
 /// <param name="At">Where its place is seen; null: behind the camera.</param>
 /// <param name="Position">Its place in the world, metres.</param>
@@ -55,12 +55,22 @@ public sealed record ThingHandles(
         var rings = new List<HandleRing>();
         if (now.Turn is { } turn)
         {
-            Matrix3 stands = now.On is { Turns: true } on && things.Carried(on, frame) is { } carried ? carried.Rotation : Matrix3.Identity,
-                headed = stands * Rotations.FromEulerYxzDegrees(0, turn.Y, 0),
-                tilted = stands * Rotations.FromEulerYxzDegrees(turn.X, turn.Y, 0);
-            rings.Add(new(0, Ring(headed.Column(0), headed.Column(1))));
-            rings.Add(new(1, Ring(stands.Column(1), stands.Column(2))));
-            rings.Add(new(2, Ring(tilted.Column(2), tilted.Column(0))));
+            // What aims has its roll alone.
+            if (now.Aimed is { } aimed)
+            {
+                rings.Add(new(2, Ring(aimed.Column(2), aimed.Column(0))));
+            }
+            else
+            {
+                Matrix3 stands = now.On is { Turns: true } on && things.Carried(on, frame) is { } carried
+                        ? carried.Rotation
+                        : Matrix3.Identity,
+                    headed = stands * Rotations.FromEulerYxzDegrees(0, turn.Y, 0),
+                    tilted = stands * Rotations.FromEulerYxzDegrees(turn.X, turn.Y, 0);
+                rings.Add(new(0, Ring(headed.Column(0), headed.Column(1))));
+                rings.Add(new(1, Ring(stands.Column(1), stands.Column(2))));
+                rings.Add(new(2, Ring(tilted.Column(2), tilted.Column(0))));
+            }
         }
         return new(
             Seen(now.Position),
@@ -106,16 +116,18 @@ public sealed record ThingHandles(
         }
     }
 
-    private static (Vec3 Position, Vec3? Turn, Carrier? On, bool Moves)? Placed(Carriers things, string what, double frame)
+    private static (Vec3 Position, Vec3? Turn, Matrix3? Aimed, Carrier? On, bool Moves)? Placed(Carriers things, string what, double frame)
     {
         ShotDocument keyed = things.Keyed(frame);
         bool Way(string list, string id, Carrier? on, Shake? shake) =>
             on is not null || shake is not null || ShotCurves.AnyOf(keyed, list, id, "position");
         if (keyed.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == what) is { } e)
         {
+            Element stood = things.Stood(e with { Shake = null }, frame);
             return (
-                things.Stood(e with { Shake = null }, frame).Position,
+                stood.Position,
                 e.RotationYxzDegrees,
+                e.AimsAt is null ? null : stood.Rotation,
                 e.HangsOn,
                 Way("elements", e.Id, e.HangsOn, e.Shake)
             );
@@ -125,13 +137,14 @@ public sealed record ThingHandles(
             return (
                 things.Stood(p with { Hinge = null, Shake = null }, frame).Position,
                 p.RotationYxzDegrees,
+                null,
                 p.HangsOn,
                 Way("pieces", p.Id, p.HangsOn, p.Shake)
             );
         }
         if (keyed.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == what) is { } l)
         {
-            return (things.Stood(l with { Shake = null }, frame).Position, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
+            return (things.Stood(l with { Shake = null }, frame).Position, null, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
         }
         return null;
     }

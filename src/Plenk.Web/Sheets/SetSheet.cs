@@ -30,6 +30,15 @@ public static partial class SetSheet
     public static bool NeedsPlanes(string kind) => kind is not ("Axis" or "Ray" or "Inverse");
 
     /// <summary>Three numbers with commas between; null: it is not that.</summary>
+    /// <summary>The keys that breaking gave to what fell on it are taken off again.</summary>
+    public static IEnumerable<Edit> FallOf(ShotDocument shot, Element parts) =>
+        parts.Broke?.Falling is { } falls
+            ? new[] { "position", "rotationYxzDegrees" }
+                .Select(v => $"{ShotCurves.PlaceOf("elements", falls)}/{v}")
+                .Where(at => ShotCurves.AnyOf(shot, at))
+                .Select(at => Edit.Remove(CurveSheet.PlaceOf(at)))
+            : [];
+
     public static Vec3? Three(string? text)
     {
         string[] parts = (text ?? "").Split(',');

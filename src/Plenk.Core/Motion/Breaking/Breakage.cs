@@ -1,4 +1,5 @@
 using System.Numerics;
+using Plenk.Core.Algebra;
 using Plenk.Core.Geometry;
 using Plenk.Core.Motion.Bodies;
 using Plenk.Core.Tracing;
@@ -360,7 +361,7 @@ public static class Breakage
         Vec3 point = with.Point ?? loose.Aggregate(Vec3.Zero, (s, p) => s + p.Body.Mass * p.Middle) / loose.Sum(p => p.Body.Mass);
         double reach = loose.Max(p => (p.Middle - point).Length + p.Body.Hull.Radius) / 3,
             nearest = loose.Min(p => (p.Middle - point).Length);
-        double Weight(BrokenPart p) => Math.Exp(-(Math.Pow((p.Middle - point).Length, 2) - nearest * nearest) / (2 * reach * reach));
+        double Weight(BrokenPart p) => Elementary.Exp(-((p.Middle - point).LengthSquared - nearest * nearest) / (2 * reach * reach));
         double whole = loose.Sum(p => p.Body.Mass * Weight(p)),
             fastest = with.Impulse.Length / whole;
         if (fastest > Fastest)

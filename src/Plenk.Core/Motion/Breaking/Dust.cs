@@ -73,11 +73,11 @@ public static class Dust
                 double u = (x + 0.5) / size * 2 - 1,
                     v = (y + 0.5) / size * 2 - 1,
                     noise = 0,
-                    all = 0;
-                for (int octave = 0; octave < 5; octave++)
+                    all = 0,
+                    high = 1,
+                    weight = 1;
+                for (int octave = 0; octave < 5; octave++, high *= 2, weight *= 0.55)
                 {
-                    double high = Math.Pow(2, octave),
-                        weight = Math.Pow(0.55, octave);
                     noise += weight * Value(3 * high * u, 3 * high * v, (uint)(seed * 31 + octave));
                     all += weight;
                 }
