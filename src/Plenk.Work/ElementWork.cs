@@ -49,7 +49,12 @@ public sealed class ElementWork(IMedia media)
         frame >= (e.FromFrame ?? frame) && frame <= (e.ToFrame ?? frame) && HasPicture(shot, e, frame);
 
     private static bool HasPicture(ShotDocument shot, Element e, int frame) =>
-        e.Kind != ElementKind.Card || e.Frames?.At(frame, shot.Rate) is not null;
+        e.Kind switch
+        {
+            ElementKind.Card => e.Frames?.At(frame, shot.Rate) is not null,
+            ElementKind.Mesh => e.Frames is null || e.Frames.Between(frame, shot.Rate) is not null,
+            _ => true,
+        };
 
     /// <summary>A flat card lies so far off what it lies on that neither is lost in the other, metres.</summary>
     private const double Off = 0.002;
@@ -172,6 +177,19 @@ public sealed class ElementWork(IMedia media)
                         e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null
                     )
                 );
+                if (e.Frames is { } frames)
+                {
+                    // A moment that the shutter is open for may lie before its first file.
+                    var (a, b, share) = frames.Between(moment, shot.Rate)
+                        ?? frames.Between(frame, shot.Rate)
+                        ?? (frames.Frames[0], frames.Frames[0], 0);
+                    return new(
+                        _trees.Get(ResultKey.Of("mesh-sequence", 1, a.Media, share > 0 ? b.Media : "", (float)share, e.Beside), () =>
+                            new(MeshSequence.Between(FileOf(e, a).Merged(), FileOf(e, b).Merged(), (float)share))
+                        ),
+                        Chosen(e, mesh.Materials)
+                    );
+                }
                 if (e.Motion is { } motion && Moving(e) is { } file)
                 {
                     double seconds = motion.SecondsAt(moment, shot.Rate.PerSecond, file.Seconds);
@@ -184,6 +202,13 @@ public sealed class ElementWork(IMedia media)
             }
         }
     }
+
+    private ImportedMesh FileOf(Element e, PlateFrame frame) =>
+        _meshes.Get(ResultKey.Of("element", 1, frame.Media, e.Beside), () =>
+            ImportedMesh.Read(media.Read(frame.Media), frame.File, name =>
+                e.Beside.TryGetValue(name, out string? hash) ? media.Read(hash) : null
+            )
+        );
 
     /// <summary>An element's file, to be asked how it stands at other times; null: it has no animation.</summary>
     public GltfMesh? Moving(Element e) =>

@@ -15,7 +15,12 @@ public static class SceneElements
         [
             .. shot
                 .Elements.Where(e =>
-                    !e.Off && ((e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file)) || IsStretchedText(e))
+                    !e.Off
+                    && (
+                        (e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file))
+                        || IsStretchedText(e)
+                        || e is { Kind: ElementKind.Mesh, Frames: not null }
+                    )
                 )
                 .Select(e => e.Name.Length > 0 ? e.Name : e.Id),
         ];

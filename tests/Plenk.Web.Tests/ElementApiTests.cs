@@ -72,6 +72,18 @@ public sealed class ElementApiTests(Application application)
         Assert.Contains("Choose one mesh", await Refused(_client.PostAsync($"{at}/element", Form(("a.obj", obj), ("b.obj", obj)))));
         Assert.Contains("Choose a mesh", await Refused(_client.PostAsync($"{at}/element", Form(("box.mtl", mtl)))));
 
+        // A numbered sequence of one thing is one element; what does not belong to it is refused, and nothing of it is kept.
+        byte[] second = Encoding.UTF8.GetBytes("o box\nv 0 0 0\nv 1 0 0\nv 0 2 0\nf 1 2 3\n"),
+            other = Encoding.UTF8.GetBytes("o box\nv 0 0 0\nv 1 0 0\nv 0 2 0\nv 1 1 0\nf 1 2 3\nf 2 3 4\n");
+        JsonNode cloth = await Given($"{at}/element", ("cloth.0002.obj", second), ("cloth.0001.obj", obj), ("box.mtl", mtl));
+        JsonNode kept = cloth["state"]!["document"]!["elements"]!.AsArray()[^1]!;
+        Assert.Equal(("cloth", 2), (kept["id"]!.GetValue<string>(), kept["frames"]!["frames"]!.AsArray().Count));
+        Assert.Equal(kept["media"]!.GetValue<string>(), kept["frames"]!["frames"]![0]!["media"]!.GetValue<string>());
+        Assert.Contains(
+            "cloth.0003.obj has 2 triangles",
+            await Refused(_client.PostAsync($"{at}/element", Form(("cloth.0001.obj", second), ("cloth.0003.obj", other))))
+        );
+
         byte[] Card(int level) => Png(8, 8, 4, (x, c) => (ushort)(c == 3 ? (x < 4 ? 255 : 0) : level));
         JsonNode card = await Given($"{at}/card", ("fog.7.png", Card(90)), ("fog.9.png", Card(120)));
         Assert.Equal("fog", card["element"]!.GetValue<string>());
@@ -139,7 +151,7 @@ public sealed class ElementApiTests(Application application)
                 )
             )
         );
-        Assert.Equal(4, (await _client.State(at))["document"]!["elements"]!.AsArray().Count);
+        Assert.Equal(5, (await _client.State(at))["document"]!["elements"]!.AsArray().Count);
     }
 
     [Fact]

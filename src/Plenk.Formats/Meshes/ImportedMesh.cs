@@ -47,12 +47,13 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         string extension = Path.GetExtension(name).ToLowerInvariant();
         ImportedMesh mesh =
             GltfFile.Is(bytes) || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
+            : PlyFile.Is(bytes) || extension == ".ply" ? PlyFile.Read(bytes, name)
             : extension == ".obj" ? ObjFile.Read(bytes, name, beside)
-            : throw new FormatFault("file", $"{name} is neither an OBJ nor a glTF mesh", "Export the mesh as .obj or .glb.");
+            : throw new FormatFault("file", $"{name} is no OBJ, PLY or glTF mesh", "Export the mesh as .obj, .ply or .glb.");
         return mesh.Checked(name);
     }
 
-    /// <summary>Refuses NaN and emptiness; leaves out triangles without area.</summary>
+    /// <summary>Refuses NaN and emptiness; objects without faces are left out.</summary>
     private ImportedMesh Checked(string name)
     {
         var warnings = new List<string>(Warnings);

@@ -44,14 +44,17 @@ public static class ContactApi
             {
                 IFormCollection form = await http.Request.FormIn();
                 Dictionary<string, byte[]> files = Files(form);
-                string[] meshes = [.. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".glb" or ".gltf")];
-                if (meshes.Length != 1)
+                string[] meshes =
+                [
+                    .. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".ply" or ".glb" or ".gltf"),
+                ];
+                if (meshes.Length == 0)
                 {
-                    throw new ShotFault(
-                        meshes.Length == 0
-                            ? "Choose a mesh: a GLB, or an OBJ with its material file and pictures."
-                            : "Choose one mesh at a time."
-                    );
+                    throw new ShotFault("Choose a mesh: a GLB, a PLY, or an OBJ with its material file and pictures.");
+                }
+                if (meshes.Length > 1)
+                {
+                    return await MeshesIn(id, http, shots, media, engine, form, files, meshes);
                 }
                 var used = new Dictionary<string, string>();
                 ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
@@ -84,7 +87,9 @@ public static class ContactApi
                     mesh.Warnings
                 );
             })
-            .WithSummary("Brings a mesh in as an element, with the material files and pictures that it names")
+            .WithSummary(
+                "Brings a mesh in as an element, or a numbered sequence of meshes with one set of faces, with the files that it names"
+            )
             .Accepts<IFormFileCollection>("multipart/form-data");
 
         api.MapPost(
@@ -474,6 +479,86 @@ public static class ContactApi
             k++;
         }
         return $"matte_{k}";
+    }
+
+    /// <summary>A mesh for each frame: all of one name but for their numbers, and with one set of faces.</summary>
+    private static async Task<object> MeshesIn(
+        long id,
+        HttpContext http,
+        ShotStore shots,
+        MediaStore media,
+        ShotEngine engine,
+        IFormCollection form,
+        Dictionary<string, byte[]> files,
+        string[] meshes
+    )
+    {
+        string[] stems = [.. meshes.Select(FrameNumber.Without).Distinct()];
+        if (stems.Length > 1 || meshes.Any(n => FrameNumber.Of(n) is null))
+        {
+            throw new ShotFault(
+                "Choose one mesh at a time, or a numbered sequence of one thing: files of one name but for their frame numbers, like cloth.0001.obj."
+            );
+        }
+        string[] ordered = [.. meshes.OrderBy(n => FrameNumber.Of(n))];
+        var used = new Dictionary<string, string>();
+        ImportedMesh? first = null;
+        Core.Tracing.TriangleMesh? faces = null;
+        var frames = new List<PlateFrame>();
+        foreach (string name in ordered)
+        {
+            ImportedMesh mesh = ImportedMesh.Read(files[name], name, beside =>
+            {
+                if (!files.TryGetValue(Path.GetFileName(beside), out byte[]? bytes))
+                {
+                    return null;
+                }
+                used[beside] = media.Write(bytes);
+                return bytes;
+            });
+            Core.Tracing.TriangleMesh merged = mesh.Merged();
+            if (faces is null)
+            {
+                (first, faces) = (mesh, merged);
+            }
+            else
+            {
+                MeshSequence.Check(ordered[0], faces, name, merged);
+            }
+            frames.Add(new(FrameNumber.Of(name)!.Value, name, ""));
+        }
+        // Nothing is kept before all of them are known to fit.
+        frames = [.. frames.Select(f => f with { Media = media.Write(files[f.File]) })];
+        ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+        int[] holes = [.. Enumerable.Range(frames[0].Frame, frames[^1].Frame - frames[0].Frame + 1).Except(frames.Select(f => f.Frame))];
+        return await Add(
+            id,
+            http,
+            shots,
+            engine,
+            form,
+            Path.GetFileNameWithoutExtension(stems[0]).TrimEnd('.', '_', '-', ' '),
+            "Element in",
+            own => new Element
+            {
+                Id = own,
+                Media = frames[0].Media,
+                Beside = used,
+                Frames = new()
+                {
+                    Frames = frames,
+                    Rate = document.Rate,
+                    Mapping = new(frames[0].Frame, document.Range.First),
+                    Before = FrameOutside.Held,
+                },
+            },
+            [
+                .. first!.Warnings,
+                .. holes.Length > 0
+                    ? [$"Of its frames {holes.Length} are missing, the first of them {holes[0]}: it is not there then."]
+                    : Array.Empty<string>(),
+            ]
+        );
     }
 
     private static async Task<object> FramesIn(

@@ -29,6 +29,8 @@ public sealed record Element : Extensible
     /// <summary>It is there from this shot frame on, and up to that; null: from the beginning, to the end.</summary>
     public int? FromFrame { get; init; }
     public int? ToFrame { get; init; }
+
+    /// <summary>Pictures of a card or of rendered frames; meshes with one set of faces, of which <see cref="Media"/> is the first.</summary>
     public FrameSource? Frames { get; init; }
 
     /// <summary>Of rendered frames: what came in files of its own beside their picture (normals, depth), by its frames' numbers.</summary>

@@ -82,7 +82,12 @@ public static class Hanging
 
     /// <summary>An element does.</summary>
     public static bool Moves(ShotDocument shot, Element e) =>
-        e is { HangsOn: not null } or { Motion: not null } or { Shake: not null } or { AimsAt.On: not null }
+        e
+            is { HangsOn: not null }
+                or { Motion: not null }
+                or { Kind: ElementKind.Mesh, Frames: not null }
+                or { Shake: not null }
+                or { AimsAt.On: not null }
         || IsKeyed(shot, "elements", e.Id);
 
     private static bool IsKeyed(ShotDocument shot, string list, string id)

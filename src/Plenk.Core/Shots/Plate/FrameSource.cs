@@ -61,6 +61,33 @@ public sealed record FrameSource : Extensible
         return Frames.FirstOrDefault(f => f.Frame == frame);
     }
 
+    /// <summary>
+    /// The two of its frames that a moment of the shot lies between, and how far it is on its way to the second, 0..1; null: it is not there.
+    /// At its ends, and where one follows that is not the next in order, it is the first alone.
+    /// </summary>
+    /// <param name="moment">Shot frames.</param>
+    public (PlateFrame A, PlateFrame B, double Share)? Between(double moment, FrameRate shot)
+    {
+        if (Frames.Count == 0)
+        {
+            return null;
+        }
+        int first = Frames[0].Frame,
+            count = Frames[^1].Frame - first + 1;
+        double place = Mapping.ToSource(moment, Rate, shot) - first;
+        int at = (int)Math.Floor(place + 1e-9);
+        PlateFrame? Of(int k) =>
+            Frames.Count == 1 && !AtItsFrame ? Frames[0]
+            : Inside(k, count) is { } i ? Frames.FirstOrDefault(f => f.Frame == first + (Reversed ? count - 1 - i : i))
+            : null;
+        if (Of(at) is not { } a)
+        {
+            return null;
+        }
+        double share = Math.Max(0, place - at);
+        return share > 0 && Of(at + 1) is { } b && Math.Abs(b.Frame - a.Frame) == 1 ? (a, b, share) : (a, a, 0);
+    }
+
     /// <summary>Which of so many frames stands for a place before, within or after them; null: none does.</summary>
     private int? Inside(int at, int count)
     {
