@@ -46,6 +46,24 @@ public sealed class FrameRenderer(ShotEngine engine)
     }
 
     /// <summary>
+    /// The lights at a moment that the shutter is open for; where none of them moves or changes, or one is out then, those of the frame.
+    /// </summary>
+    /// <param name="given">The shot as it is kept.</param>
+    /// <param name="then">As it stands at the moment.</param>
+    private LightRig RigWhile(ShotDocument given, LightRig frames, ShotDocument then, int frame)
+    {
+        bool moves =
+            given.Lights.Any(l => !l.Off && Hanging.Moves(given, l))
+            || given.Elements.Any(e => e.Lights && !e.Off && Hanging.Moves(given, e));
+        if (!moves)
+        {
+            return frames;
+        }
+        LightRig own = Rig(then, frame);
+        return own.Sampled.Select(l => l.Id).SequenceEqual(frames.Sampled.Select(l => l.Id)) ? own : frames;
+    }
+
+    /// <summary>
     /// The whole frame. With <paramref name="keepWithout"/> the set's own samples are remembered, so that only elements are
     /// traced anew while one is dragged.
     /// </summary>
@@ -137,7 +155,7 @@ public sealed class FrameRenderer(ShotEngine engine)
                         new(
                             at.Grid,
                             at.Set,
-                            rig,
+                            RigWhile(given, rig, at.Then, frame),
                             openings,
                             quality with
                             {

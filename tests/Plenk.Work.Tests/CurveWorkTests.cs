@@ -80,6 +80,45 @@ public sealed class CurveWorkTests(DemoShot demo) : IClassFixture<DemoShot>
         Assert.NotEqual(ResultKey.Of("k", 1, Reduced.Seen(Shot)), ResultKey.Of("k", 1, Reduced.Seen(keyed)));
     }
 
+    // A lamp that is 1 up to the frame and 9 from it on, the shutter open half before it and half after: as one of 5, (1 + 9) ÷ 2.
+    [Fact]
+    public void A_lamp_changes_while_the_shutter_is_open()
+    {
+        const int frame = 1030;
+        double[] p = demo.Engine.Pick(Shot, 1036, 700, 620).OnSet!;
+        ShotDocument With(double strength, params CurveKey[] keys) =>
+            Shot with
+            {
+                ShutterDegrees = 360,
+                Elements = [],
+                Lights =
+                [
+                    .. Shot.Lights,
+                    new()
+                    {
+                        Id = "lamp",
+                        Kind = LightKind.Point,
+                        Position = new(p[0], p[1] + 0.7, p[2]),
+                        Strength = strength,
+                        InPlate = false,
+                    },
+                ],
+                Curves = keys.Length == 0 ? [] : [new() { Id = "lights/lamp/strength", Keys = keys }],
+            };
+        double Light(ShotDocument shot)
+        {
+            FrameLayers seen = demo.Engine.Renderer.Render(shot, frame, Width, RenderQuality.Middle),
+                bare = demo.Engine.Renderer.Render(shot with { Lights = Shot.Lights, Curves = [] }, frame, Width, RenderQuality.Middle);
+            return seen.Comp.Data.Zip(bare.Comp.Data).Sum(v => (double)v.First - v.Second);
+        }
+        double five = Light(With(5)),
+            nine = Light(With(9)),
+            both = Light(With(9, new CurveKey(frame - 1, 1, Handle: KeyHandle.Held), new CurveKey(frame, 9, Handle: KeyHandle.Held)));
+        Assert.True(five > 1, $"{five}");
+        Assert.Equal(9 / 5.0, nine / five, 0.01);
+        Assert.Equal(1, both / five, 0.03);
+    }
+
     // A seen column that goes up by 0.05 m a frame: what is seen of it goes up by f · 0.05 ÷ depth more than by the camera alone.
     [Fact]
     public void A_keyed_piece_has_its_own_motion()

@@ -970,9 +970,9 @@ public sealed class DifferentialRenderer
             {
                 continue;
             }
-            Vector3 without = _rig.FillPlate,
-                with = _rig.FillPlate,
-                lamps = _rig.FillNew;
+            Vector3 without = pass.Rig.FillPlate,
+                with = pass.Rig.FillPlate,
+                lamps = pass.Rig.FillNew;
             for (int k = 0; k < _perSample; k++)
             {
                 LightSample light = lights[i * _perSample + k];

@@ -90,6 +90,10 @@ public static class Hanging
                 or { AimsAt.On: not null }
         || IsKeyed(shot, "elements", e.Id);
 
+    /// <summary>A light moves, or changes in any other way.</summary>
+    public static bool Moves(ShotDocument shot, Light l) =>
+        l is { HangsOn: not null } or { Shake: not null } or { AimsAt.On: not null } || IsKeyed(shot, "lights", l.Id);
+
     private static bool IsKeyed(ShotDocument shot, string list, string id)
     {
         if (shot.Curves.Count == 0)
