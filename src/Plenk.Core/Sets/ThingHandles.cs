@@ -16,8 +16,9 @@ public sealed record HandleRing(int Part, IReadOnlyList<double[]?> Seen);
 public sealed record HandleStep(int Frame, double[]? Seen, double MetresPerSecond);
 
 /// <summary>
-/// What a thing is moved and turned by in the picture: three arms, three rings, and its way over the frames, all
-/// without its trembling. The rings are those of its own three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about its front; of what aims its roll alone.
+/// What a thing is moved and turned by in the picture: three arms, three rings, and its way over the frames, all without its trembling. The
+/// rings are those of its own three angles (Ry Rx Rz): heading about what it hangs on or stands in, tilt about its side as headed, roll about
+/// its front; of what aims its roll alone.
 /// </summary>
 /// <param name="At">Where its place is seen; null: behind the camera.</param>
 /// <param name="Position">Its place in the world, metres.</param>

@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Formats.Meshes;
 
 namespace Plenk.Formats.Cameras;
 
@@ -22,53 +23,26 @@ public static class PointFiles
     public static IReadOnlyList<Vec3> ReadPly(byte[] bytes, string name)
     {
         FormatFault Bad(string what) => new("file", $"{name} {what}", "Export the points again as PLY.");
-        int end = bytes.AsSpan().IndexOf("end_header"u8);
-        if (!bytes.AsSpan(0, Math.Min(3, bytes.Length)).SequenceEqual("ply"u8) || end < 0)
-        {
-            throw Bad("is not a PLY file (no ply … end_header)");
-        }
-        string[] header = [.. Encoding.ASCII.GetString(bytes, 0, end).Split('\n').Select(l => l.Trim())];
-        int body = end + "end_header".Length;
-        while (body < bytes.Length && bytes[body] is (byte)'\r' or (byte)'\n')
-        {
-            if (bytes[body++] == '\n')
-            {
-                break;
-            }
-        }
-        string format = header.FirstOrDefault(l => l.StartsWith("format ", StringComparison.Ordinal))?.Split(' ')[1] ?? "";
-        int element = Array.FindIndex(header, l => l.StartsWith("element vertex ", StringComparison.Ordinal)),
-            firstElement = Array.FindIndex(header, l => l.StartsWith("element ", StringComparison.Ordinal));
-        if (element < 0 || !int.TryParse(header[element].Split(' ')[2], out int count))
+        var (format, parts, body) = PlyFile.Header(bytes, name);
+        int element = parts.FindIndex(p => p.Name == "vertex");
+        if (element < 0)
         {
             throw Bad("names no vertices");
         }
-        if (element != firstElement)
+        if (element > 0)
         {
             throw Bad("does not begin with its vertices");
         }
-        if (count < 0)
-        {
-            throw Bad("names no vertices");
-        }
+        var (_, count, properties) = parts[0];
         if (count > Most)
         {
             throw new FormatFault("too_large", $"{name} holds {count:N0} points; {Most:N0} are taken", "Thin the cloud out first.");
         }
-        (string Type, string Name)[] properties =
-        [
-            .. header
-                .Skip(element + 1)
-                .TakeWhile(l => !l.StartsWith("element ", StringComparison.Ordinal))
-                .Where(l => l.StartsWith("property ", StringComparison.Ordinal))
-                .Select(l => l.Split(' '))
-                .Select(p => (p[1], p[^1])),
-        ];
-        if (properties.Any(p => p.Type == "list"))
+        if (properties.Any(p => p.Counted is not null))
         {
             throw Bad("has lists among its vertices' values");
         }
-        int[] at = [.. new[] { "x", "y", "z" }.Select(k => Array.FindIndex(properties, p => p.Name == k))];
+        int[] at = [.. new[] { "x", "y", "z" }.Select(k => properties.FindIndex(p => p.Name == k))];
         if (at.Any(i => i < 0))
         {
             throw Bad("has vertices without x, y and z");
@@ -105,9 +79,9 @@ public static class PointFiles
                 "double" or "float64" => 8,
                 _ => 4,
             };
-        int[] offsets = new int[properties.Length];
+        int[] offsets = new int[properties.Count];
         int stride = 0;
-        for (int i = 0; i < properties.Length; i++)
+        for (int i = 0; i < properties.Count; i++)
         {
             offsets[i] = stride;
             stride += Size(properties[i].Type);

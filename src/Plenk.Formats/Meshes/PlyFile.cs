@@ -16,9 +16,10 @@ public static class PlyFile
 {
     private const int LargestCorners = 30_000_000;
 
-    private sealed record Property(string Name, string Type, string? Count);
+    /// <param name="Counted">Of a list: the type of how many there are; null: it is one value.</param>
+    internal sealed record Property(string Name, string Type, string? Counted);
 
-    private sealed record Part(string Name, int Count, List<Property> Properties);
+    internal sealed record Part(string Name, int Count, List<Property> Properties);
 
     public static bool Is(ReadOnlySpan<byte> bytes) => bytes.StartsWith("ply\n"u8) || bytes.StartsWith("ply\r"u8);
 
@@ -68,12 +69,12 @@ public static class PlyFile
                 for (int k = 0; k < row.Length; k++)
                 {
                     Property p = part.Properties[k];
-                    if (p.Count is null)
+                    if (p.Counted is null)
                     {
                         row[k] = next(p.Type);
                         continue;
                     }
-                    double many = next(p.Count);
+                    double many = next(p.Counted);
                     if (!(many is >= 0 and <= 100_000))
                     {
                         throw Bad(name, $"has a list of {many:0} values at {part.Name} {i + 1}");
@@ -131,9 +132,10 @@ public static class PlyFile
         return new([new(Path.GetFileNameWithoutExtension(name), mesh)], [Material.Grey], []);
     }
 
-    private static FormatFault Bad(string name, string what) => new("file", $"{name} {what}", "Export the mesh again as PLY.");
+    private static FormatFault Bad(string name, string what) => new("file", $"{name} {what}", "Export it again as PLY.");
 
-    private static (string Format, List<Part> Parts, int Body) Header(byte[] bytes, string name)
+    /// <summary>What a file’s header names, and where its values begin.</summary>
+    internal static (string Format, List<Part> Parts, int Body) Header(byte[] bytes, string name)
     {
         int end = bytes.AsSpan(0, Math.Min(bytes.Length, 1 << 16)).IndexOf("end_header"u8);
         if (!Is(bytes) || end < 0)

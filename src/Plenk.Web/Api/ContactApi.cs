@@ -5,6 +5,7 @@ using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
+using Plenk.Core.Tracing;
 using Plenk.Formats;
 using Plenk.Formats.Exr;
 using Plenk.Formats.Meshes;
@@ -57,15 +58,7 @@ public static class ContactApi
                     return await MeshesIn(id, http, shots, media, engine, form, files, meshes);
                 }
                 var used = new Dictionary<string, string>();
-                ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], name =>
-                {
-                    if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes))
-                    {
-                        return null;
-                    }
-                    used[name] = media.Write(bytes);
-                    return bytes;
-                });
+                ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], Named(files, media, used));
                 string hash = media.Write(files[meshes[0]]);
                 bool moves = GltfFile.Is(files[meshes[0]]) && GltfFile.OpenMesh(files[meshes[0]], meshes[0]).Moves;
                 int first = (await ShotApi.Need(shots, id)).Document.Range.First;
@@ -481,6 +474,18 @@ public static class ContactApi
         return $"matte_{k}";
     }
 
+    /// <summary>Gives a mesh the files that it names, of those that came with it, and keeps and notes them.</summary>
+    private static Func<string, byte[]?> Named(Dictionary<string, byte[]> files, MediaStore media, Dictionary<string, string> used) =>
+        name =>
+        {
+            if (!files.TryGetValue(Path.GetFileName(name), out byte[]? bytes))
+            {
+                return null;
+            }
+            used[name] = media.Write(bytes);
+            return bytes;
+        };
+
     /// <summary>A mesh for each frame: all of one name but for their numbers, and with one set of faces.</summary>
     private static async Task<object> MeshesIn(
         long id,
@@ -503,20 +508,12 @@ public static class ContactApi
         string[] ordered = [.. meshes.OrderBy(n => FrameNumber.Of(n))];
         var used = new Dictionary<string, string>();
         ImportedMesh? first = null;
-        Core.Tracing.TriangleMesh? faces = null;
+        TriangleMesh? faces = null;
         var frames = new List<PlateFrame>();
         foreach (string name in ordered)
         {
-            ImportedMesh mesh = ImportedMesh.Read(files[name], name, beside =>
-            {
-                if (!files.TryGetValue(Path.GetFileName(beside), out byte[]? bytes))
-                {
-                    return null;
-                }
-                used[beside] = media.Write(bytes);
-                return bytes;
-            });
-            Core.Tracing.TriangleMesh merged = mesh.Merged();
+            ImportedMesh mesh = ImportedMesh.Read(files[name], name, Named(files, media, used));
+            TriangleMesh merged = mesh.Merged();
             if (faces is null)
             {
                 (first, faces) = (mesh, merged);

@@ -29,7 +29,6 @@ public static partial class SetSheet
     /// <summary>Whether values of a kind mean something only with a near and a far plane.</summary>
     public static bool NeedsPlanes(string kind) => kind is not ("Axis" or "Ray" or "Inverse");
 
-    /// <summary>Three numbers with commas between; null: it is not that.</summary>
     /// <summary>The keys that breaking gave to what fell on it are taken off again.</summary>
     public static IEnumerable<Edit> FallOf(ShotDocument shot, Element parts) =>
         parts.Broke?.Falling is { } falls
@@ -39,6 +38,7 @@ public static partial class SetSheet
                 .Select(at => Edit.Remove(CurveSheet.PlaceOf(at)))
             : [];
 
+    /// <summary>Three numbers with commas between; null: it is not that.</summary>
     public static Vec3? Three(string? text)
     {
         string[] parts = (text ?? "").Split(',');
