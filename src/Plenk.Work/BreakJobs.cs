@@ -75,7 +75,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         int index = set.Pieces.ToList().FindIndex(q => q.Id == with.Piece);
         progress("Taking its footage", 0);
         var told = new List<string>();
-        var (mesh, tiles, lit) = Footage(shot, at, set, index, with.AtFrame, told);
+        var (mesh, tiles, lit) = Footage(shot, at, set, index, with.AtFrame, told, stop);
         stop.ThrowIfCancellationRequested();
         (string, TriangleMesh)[] others = ElementBodies.Standing(set, with.Piece);
         Element? falls = with.Falling is { } id
@@ -265,7 +265,8 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         SetScene set,
         int index,
         int frame,
-        List<string> told
+        List<string> told,
+        CancellationToken stop
     )
     {
         Piece piece = set.Pieces[index];
@@ -304,7 +305,8 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             baked.TileOfTriangle,
             baked.Tiles.Count,
             baked.Tiles[0].Width,
-            at.Seed
+            at.Seed,
+            stop
         );
         // Where less light falls on it than it sends back, the shot's light is not that of the place: then it stays as it was filmed.
         var (coloured, off) = OwnColour(baked.Tiles, light);

@@ -83,7 +83,7 @@ public sealed class ElementWork(IMedia media)
             return own;
         }
         var by = e.Stretch.ToSingle();
-        // What its mesh is made of; that of a card or of a mesh that moves is told by its bounds as well.
+        // What its mesh is made of, and when, where its file moves; that of a card is told by its bounds as well.
         string key = ResultKey.Of(
             "stretched",
             1,
@@ -95,6 +95,9 @@ public sealed class ElementWork(IMedia media)
             e.RepeatAcross,
             e.RepeatUp,
             e.LiesFlat,
+            e.Motion is not null || e is { Kind: ElementKind.Mesh, Frames: not null } ? moment ?? frame : 0,
+            e.Kind == ElementKind.Mesh ? e.Frames : null,
+            e.Motion,
             Vec3.From(own.Tree.Min),
             Vec3.From(own.Tree.Max)
         );

@@ -95,7 +95,7 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
         {
             told.Add(
                 FormattableString.Invariant(
-                    $"{fall[deep.DeepestBody].Name} stands {1000 * deep.Deepest:0} mm in the set at {deep.Frame}, jammed between faces: let it go from elsewhere, or let it be less heavy"
+                    $"{fall[deep.DeepestBody].Name} stands {1000 * deep.Deepest:0} mm in the set at {deep.Frame}: let it go from elsewhere, or slower"
                 )
             );
         }
