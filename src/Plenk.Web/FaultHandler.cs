@@ -1,4 +1,5 @@
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Mvc;
 using Microsoft.Extensions.Diagnostics.HealthChecks;
@@ -10,7 +11,7 @@ using Plenk.Work;
 namespace Plenk.Web;
 
 /// <summary>Turns faults into problem details in the artist's terms; never a stack trace.</summary>
-public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
+public sealed partial class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
 {
     private const string Ours = "Something went wrong on our side. Nothing was changed.";
 
@@ -28,6 +29,10 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
                 : said
             );
     }
+
+    /// <summary>How the framework tells of a value that it could not read: by type and name, in quotes.</summary>
+    [GeneratedRegex("""parameter "\S+ (\w+)" """)]
+    private static partial Regex Unbound();
 
     public async ValueTask<bool> TryHandleAsync(HttpContext context, Exception exception, CancellationToken stop)
     {
@@ -51,6 +56,11 @@ public sealed class FaultHandler(ILogger<FaultHandler> log) : IExceptionHandler
                 "Bring the frames from a folder on the server instead."
             ),
             BadHttpRequestException { InnerException: JsonException e } => (400, Unread(e), null),
+            BadHttpRequestException { InnerException: null } e when Unbound().Match(e.Message) is { Success: true } m => (
+                400,
+                $"The request’s {m.Groups[1].Value} is missing or not what is expected here.",
+                null
+            ),
             BadHttpRequestException or InvalidDataException or IOException { Source: "Microsoft.AspNetCore.WebUtilities" } => (
                 400,
                 "The upload was cut off or is not what was expected; nothing of it was kept.",

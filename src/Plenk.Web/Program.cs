@@ -72,6 +72,9 @@ builder.Services.AddExceptionHandler<FaultHandler>();
 builder.Services.AddOpenApi();
 builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database");
 builder.Services.ConfigureHttpJsonOptions(o => RequestJson.Set(o.SerializerOptions));
+
+// A request that cannot be read is answered in words, not by a bare number.
+builder.Services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
 builder.Services.Configure<FormOptions>(o => o.MultipartBodyLengthLimit = 4L << 30);
 builder.WebHost.ConfigureKestrel(k => k.Limits.MaxRequestBodySize = 4L << 30);
 var app = builder.Build();
@@ -127,6 +130,7 @@ app.MapPictures();
 app.MapJobs();
 app.MapHandOver();
 app.MapCamera();
+app.MapHandCamera();
 app.MapMoving();
 app.MapSet();
 app.MapProjection();

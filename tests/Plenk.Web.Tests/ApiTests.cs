@@ -1,6 +1,8 @@
 using System.Net;
 using System.Net.Http.Json;
 using System.Text.Json;
+using System.Text.Json.Nodes;
+using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Mvc.Testing;
 using Npgsql;
 using Plenk.Formats.Raster;
@@ -22,6 +24,9 @@ public sealed class Application : WebApplicationFactory<Program>
         Environment.SetEnvironmentVariable("PLENK_DATA", _data);
         Environment.SetEnvironmentVariable("PLENK_DEMO", null);
     }
+
+    /// <summary>As it is served: what a developer alone is told is not tested.</summary>
+    protected override void ConfigureWebHost(IWebHostBuilder builder) => builder.UseEnvironment("Production");
 
     public override async ValueTask DisposeAsync()
     {
@@ -74,6 +79,25 @@ public sealed class ApiTests(Application application)
     }
 
     private static byte[] Png() => RasterFile.ToPng(new CodeImage(16, 9, 3, 8, new ushort[16 * 9 * 3]));
+
+    [Fact]
+    public async Task A_request_that_cannot_be_read_is_answered_in_words()
+    {
+        long id = await NewShot("UNREAD");
+        HttpResponseMessage unread = await _client.PostAsync(
+            $"/api/shots/{id}/camera/hand/look",
+            new StringContent("{\"frame\":1001,\"how\":\"Fly\"}", System.Text.Encoding.UTF8, "application/json")
+        );
+        Assert.Equal(HttpStatusCode.BadRequest, unread.StatusCode);
+        Assert.Contains("how", await unread.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        HttpResponseMessage unbound = await _client.GetAsync($"/api/shots/{id}/frames/1001/pixel?x=left&y=3");
+        Assert.Equal(HttpStatusCode.BadRequest, unbound.StatusCode);
+        Assert.Contains(
+            "The request’s x is missing",
+            (await unbound.Content.ReadFromJsonAsync<JsonObject>())!["title"]!.ToString(),
+            StringComparison.Ordinal
+        );
+    }
 
     [Fact]
     public async Task Health_front_page_and_api_description_answer()
