@@ -51,7 +51,7 @@ public sealed record HandOverSheet(
             ? samples[0].FocalPx * plate.SensorWidthMm / shot.Camera.Width
             : plate.FocalMm ?? 0;
         FormattableString camera =
-            $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°";
+            $"{focal:0.###} mm on {plate.SensorWidthMm:0.###} × {plate.SensorHeightMm:0.###} mm, {shot.Camera?.Samples.Count ?? 0} samples, shutter {shot.ShutterDegrees:0.#}°{(shot.Camera?.Hand is null ? "" : ", set by hand")}";
         string primaries = Primaries.Named(choice.Primaries)!.Name;
         FormattableString colour = $"EXR scene-linear, primaries of {primaries}, alpha premultiplied; comp pictures in {plate.Space.Name}";
         return new(

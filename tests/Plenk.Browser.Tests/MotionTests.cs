@@ -25,18 +25,6 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
     }
 
     /// <summary>A flat text in its own colour, set as the element of a number.</summary>
-    private static void Lettered(Sheet page, int number, string text, string capitals, Vec3 colour, Vec3 place)
-    {
-        page.PressAndSave("Set lettering");
-        page.UntilState($"state.document.elements.length === {number}");
-        page.Type("Text", text);
-        page.Type("Capitals are", capitals);
-        page.Type("Thick", "0");
-        page.Tick("it takes no light: its colours are seen as they are");
-        Triple(page, "Colour", colour);
-        Triple(page, "Place", place);
-    }
-
     [Fact]
     public async Task A_title_lies_on_the_road_and_another_rises_out_of_it_letter_by_letter()
     {

@@ -44,6 +44,18 @@ public abstract class WholeJob(Site site) : IDisposable
         Triple(page, "Size", size);
     }
 
+    protected static void Lettered(Sheet page, int number, string text, string capitals, Vec3 colour, Vec3 place)
+    {
+        page.PressAndSave("Set lettering");
+        page.UntilState($"state.document.elements.length === {number}");
+        page.Type("Text", text);
+        page.Type("Capitals are", capitals);
+        page.Type("Thick", "0");
+        page.Tick("it takes no light: its colours are seen as they are");
+        Triple(page, "Colour", colour);
+        Triple(page, "Place", place);
+    }
+
     /// <summary>A new shot with its frames and its camera.</summary>
     /// <param name="atOnce">The frames are chosen at once: the sheet may be drawn a second time under them.</param>
     protected Sheet Begun(string code, string[] frames, string camera, bool atOnce = false)

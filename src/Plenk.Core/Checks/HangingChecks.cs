@@ -24,6 +24,10 @@ public static class HangingChecks
         {
             all[ShotCurves.PlaceOf("lights", l.Id)] = (l.Name, l.HangsOn, l.AimsAt, l.Shake);
         }
+        if (d.Camera?.Hand is { } hand)
+        {
+            all["camera"] = ("The camera", null, hand.AimsAt, hand.Shake);
+        }
         foreach (var (id, (name, on, aim, shake)) in all)
         {
             foreach (string other in new[] { on?.On, aim?.On }.OfType<string>().Where(o => !all.ContainsKey(o)))

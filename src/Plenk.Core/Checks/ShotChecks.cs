@@ -63,6 +63,17 @@ public static class ShotChecks
             d.Look.Curve is not { } curve || (curve.White > curve.Black && curve.Gamma is >= 0.1 and <= 10),
             "Contrast curve: its white must lie above its black, its gamma between 0.1 and 10."
         );
+        if (d.Camera?.Hand is { } hand)
+        {
+            if (HandPath.Fault(hand) is { } unfit)
+            {
+                faults.Add(unfit);
+            }
+            Need(
+                d.Orientation is { Floor.Count: 0, Origin: null, Axis: null, Scale: null, Level.Count: 0 },
+                "Camera: it is set by hand, in metres of the world itself. Move it, instead of naming floor, origin, axis or scale."
+            );
+        }
         foreach (CameraSample s in d.Camera?.Samples ?? [])
         {
             if (Pose.FromRowMajor16(s.CameraToWorld, out string? why) is null)

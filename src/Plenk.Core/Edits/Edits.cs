@@ -34,7 +34,7 @@ public static class Edits
         Change[] changes = [.. edits.Select(e => e.Lay(node))];
         ShotDocument document = Read(node, edits[^1]);
         // What is taken away takes its keys along; keys that are new must be of something.
-        document = ShotCurves.Pruned(document, shot.Curves);
+        document = HandPath.Laid(ShotCurves.Pruned(document, shot.Curves));
         IReadOnlyList<string> faults = ShotChecks.Faults(document);
         if (faults.Count > 0)
         {

@@ -23,7 +23,8 @@ public static class Reduced
     public static ShotDocument Camera(ShotDocument shot) =>
         Plate(shot) with
         {
-            Camera = shot.Camera,
+            // Of one that is set by hand the samples tell all.
+            Camera = shot.Camera is { Hand: not null } camera ? camera with { Hand = null } : shot.Camera,
             Orientation = shot.Orientation,
             SurveyPoints = Places(shot),
             MovingObjects = shot.MovingObjects,

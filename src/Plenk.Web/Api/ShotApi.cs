@@ -124,7 +124,7 @@ public static class ShotApi
     /// <summary>Keeps a change that a form made, on the revision that it names or else on the newest.</summary>
     public static async Task Keep(ShotStore shots, long id, HttpContext http, ShotDocument changed, string what, string? based, int newest)
     {
-        changed = ShotCurves.Pruned(changed);
+        changed = HandPath.Laid(ShotCurves.Pruned(changed));
         Check(changed);
         await shots.Save(id, int.TryParse(based, out int named) ? named : newest, changed, Who(http), what);
     }

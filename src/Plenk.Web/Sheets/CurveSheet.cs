@@ -13,7 +13,7 @@ public static class CurveSheet
     private static readonly string[][] Roots =
     [
         [],
-        [],
+        ["camera"],
         ["pieces"],
         ["mattes"],
         ["lights"],
@@ -45,6 +45,7 @@ public static class CurveSheet
         string of =
             path[0] == "finish" && sheet.Shot.Finish.Steps.FirstOrDefault(s => s.Id == path[2]) is { } step ? StepKinds.Of(step).Title
             : path.Length > 2 && sheet.Value($"{path[0]}/{path[1]}/name")?.ToString() is { Length: > 0 } name ? name
+            : path[0] == "camera" ? "camera"
             : path.Length > 2 ? path[1]
             : "";
         string which = Field(sheet, path)?.Label ?? EditWords.Plain(path[^1] == "degrees" ? path[^2] : path[^1]);

@@ -23,6 +23,9 @@ public sealed record HangSheet(SheetView Sheet, string At, Carrier? On, Aim? Aim
             l.Kind is LightKind.Spot or LightKind.Rectangle
         );
 
+    public static HangSheet Of(SheetView sheet, HandCamera h) =>
+        new(sheet, HandPath.At, null, h.AimsAt, h.Shake, MayHang: false, MayAim: true);
+
     public bool IsUsed => On is not null || Aims is not null || Shake is not null;
 
     /// <summary>All that it may hang on or look at: things, elements, pieces and lamps but itself and what hangs on it already.</summary>

@@ -12,4 +12,7 @@ public sealed record CameraSource : Extensible
     public int Width { get; init; }
     public int Height { get; init; }
     public IReadOnlyList<CameraSample> Samples { get; init; } = [];
+
+    /// <summary>It is set by hand, and the samples follow from that; null: they came so.</summary>
+    public HandCamera? Hand { get; init; }
 }

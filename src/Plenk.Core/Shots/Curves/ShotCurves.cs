@@ -5,7 +5,7 @@ namespace Plenk.Core.Shots;
 /// <summary>Values of a shot that change over its frames.</summary>
 public static class ShotCurves
 {
-    private static readonly string[] Roots = ["finish/steps/", "lights/", "elements/", "pieces/", "mattes/", "contact/"];
+    private static readonly string[] Roots = ["finish/steps/", "lights/", "elements/", "pieces/", "mattes/", "contact/", "camera/hand/"];
 
     private static readonly string[] OfPieces = ["position", "rotationYxzDegrees", "size", "scale", "hinge", "mirror"];
 
@@ -24,6 +24,7 @@ public static class ShotCurves
         "broke",
         "hangsOn",
         "letGo",
+        "rectangle",
     ];
 
     /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>
@@ -51,7 +52,7 @@ public static class ShotCurves
     {
         string[] path = at.Split('/');
         string value = string.Concat(path[^1].Select(c => char.IsUpper(c) ? $" {char.ToLowerInvariant(c)}" : c.ToString()));
-        return $"Keys of {value}{(path.Length > 2 ? $" of {path[path[0] == "finish" ? 2 : 1]}" : "")}";
+        return $"Keys of {value}{(path.Length > 2 ? $" of {(path[0] == "camera" ? "the camera" : path[path[0] == "finish" ? 2 : 1])}" : "")}";
     }
 
     /// <summary>

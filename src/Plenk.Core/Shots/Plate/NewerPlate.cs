@@ -44,16 +44,18 @@ public static class NewerPlate
             last = ShotFrame(newer, newer.Frames.Max(f => f.Frame), shot.Rate);
         FrameRange range = new(first, last);
         ShotDocument laid = sx == 1 && sy == 1 ? shot : ShotCurves.Along(shot, d => Sized(d, sx, sy, s));
-        return laid with
-        {
-            // A proxy is one until frames as large as the footage come.
-            Plate = old.FullWidth > newer.Width ? newer with { FullWidth = old.FullWidth, FullHeight = old.FullHeight } : newer,
-            Range = range,
-            Cut =
-                shot.Cut is { } cut && Math.Max(cut.First, first) is var a && Math.Min(cut.Last, last) is var b && a <= b
-                    ? new(a, b)
-                    : null,
-        };
+        return HandPath.Laid(
+            laid with
+            {
+                // A proxy is one until frames as large as the footage come.
+                Plate = old.FullWidth > newer.Width ? newer with { FullWidth = old.FullWidth, FullHeight = old.FullHeight } : newer,
+                Range = range,
+                Cut =
+                    shot.Cut is { } cut && Math.Max(cut.First, first) is var a && Math.Min(cut.Last, last) is var b && a <= b
+                        ? new(a, b)
+                        : null,
+            }
+        );
     }
 
     private static ShotDocument Sized(ShotDocument shot, double sx, double sy, double s)
@@ -84,6 +86,15 @@ public static class NewerPlate
             [
                 .. shot.SurveyPoints.Select(p => p with { Clicks = [.. p.Clicks.Select(c => c with { X = sx * c.X, Y = sy * c.Y })] }),
             ],
+            Camera = shot.Camera is { Hand: { Rectangle: { } rectangle } hand } camera
+                ? camera with
+                {
+                    Hand = hand with
+                    {
+                        Rectangle = rectangle with { Laid = [.. rectangle.Laid.Select(l => l with { Corners = Places(l.Corners) })] },
+                    },
+                }
+                : shot.Camera,
             Still = shot.Still is { } still
                 ? still with
                 {

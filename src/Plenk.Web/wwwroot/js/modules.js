@@ -19,6 +19,7 @@ import * as lasso from './lasso.js';
 import * as mattes from './mattes.js';
 import * as moving from './moving.js';
 import * as still from './still.js';
+import * as hand from './hand.js';
 import * as tracks from './tracks.js';
 import * as edges from './edges.js';
 import * as colour from './colour.js';
@@ -29,7 +30,7 @@ import * as handles from './handles.js';
 // Where several could take a press, the first one does.
 const modules = {
   1: [plate],
-  2: [survey, camera, moving, still, mattes, tracks, lasso],
+  2: [survey, camera, moving, still, hand, hang, mattes, tracks, lasso],
   3: [survey, handles, edges, moving, hang, set, setLines, cut, lasso],
   4: [mattes, projection],
   5: [handles, hang, light, sun, mattes],
