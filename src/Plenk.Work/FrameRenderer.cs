@@ -318,7 +318,11 @@ public sealed class FrameRenderer(ShotEngine engine)
         return new(
             pose,
             pinhole.Resized(width, PlateMedia.HeightFor(shot, width)),
-            [.. engine.Elements(now, frame).Select(e => places.GetValueOrDefault(e.Id, e))],
+            [
+                .. engine
+                    .Elements(now, frame)
+                    .SelectMany(e => (places.GetValueOrDefault(e.Id) is { } p && p.Copies?.Count == e.Copies?.Count ? p : e).Each()),
+            ],
             !set.Pieces.Any(p => Hanging.Moves(shot, p)) ? null : [.. set.Pieces.Select(Taken)],
             back
         );

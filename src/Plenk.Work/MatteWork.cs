@@ -25,7 +25,17 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     {
         bool Any(Func<MatteForm, bool> reads) => shot.Mattes.Any(m => m.Frozen is null && reads(MatteForms.Of(m)));
         object?[] seen =
-            Any(f => f.ReadsElements) ? [shot.Elements, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
+            Any(f => f.ReadsElements)
+                ?
+                [
+                    shot.Elements,
+                    shot.Elements.Any(e => e.Scatter is not null) ? shot.Pieces : null,
+                    shot.MovingObjects,
+                    shot.StoodAt,
+                    shot.Camera,
+                    shot.Orientation,
+                    shot.SurveyPoints,
+                ]
             : Any(f => f.ReadsFootage) ? [shot.Camera, shot.Orientation, shot.SurveyPoints]
             : [];
         return ResultKey.Of(

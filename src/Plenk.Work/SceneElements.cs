@@ -17,7 +17,7 @@ public static class SceneElements
                 .Elements.Where(e =>
                     !e.Off
                     && (
-                        (e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file))
+                        (e.Motion is not null && engine.Moving(e) is { } file && (!IsNodes(file) || e.Scatter is not null))
                         || IsStretchedText(e)
                         || e is { Kind: ElementKind.Mesh, Frames: not null }
                     )
@@ -52,6 +52,17 @@ public static class SceneElements
     {
         Element own = shot.Elements.First(x => x.Id == e.Id);
         string name = own.Name.Length > 0 ? own.Name : own.Id;
+        if (e.Copies is { } copies)
+        {
+            // One mesh, many places; they go along where their surface does.
+            int[] told = shot.Pieces.Any(p => Hanging.Moves(shot, p)) ? [.. frames] : [frames[0]];
+            var places = told.Select(f => (f, There(engine, shot, e.Id, f)?.Copies is { } c && c.Count == copies.Count ? c : copies))
+                .ToArray();
+            return copies.Select(
+                (_, i) =>
+                    new SceneThing($"{name} {i + 1}", e.Model.Tree.Mesh, e.Model.Materials, [.. places.Select(p => (p.f, p.Item2[i]))])
+            );
+        }
         if (own.Motion is { } motion && engine.Moving(own) is { } file && IsNodes(file))
         {
             return Nodes(engine, shot, own, name, motion, file, e.Model.Materials, frames);

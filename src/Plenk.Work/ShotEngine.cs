@@ -102,6 +102,7 @@ public sealed class ShotEngine
         Filmed = new(this);
         Behind = new(media);
         Renderer = new(this);
+        Scatters = new(this);
     }
 
     public PlateMedia Plates { get; }
@@ -115,6 +116,8 @@ public sealed class ShotEngine
     public BehindFrames Behind { get; }
     public RelitWork Relit { get; }
     public FrameRenderer Renderer { get; }
+
+    public ScatterWork Scatters { get; }
 
     public FigureWork Figures { get; }
 
@@ -133,7 +136,7 @@ public sealed class ShotEngine
     /// <summary>The elements that are on, as they stand in a frame of the document as it is.</summary>
     /// <param name="moment">While the shutter is open: when; null: at the frame itself.</param>
     public IReadOnlyList<PlacedElement> Elements(ShotDocument shot, int? frame = null, double? moment = null) =>
-        _elements.Placed(shot, frame ?? shot.Range.First, moment);
+        Scatters.Strewn(shot, _elements.Placed(shot, frame ?? shot.Range.First, moment), frame ?? shot.Range.First);
 
     /// <summary>An element's mesh with what the artist chose for its materials.</summary>
     /// <inheritdoc cref="RenderedElements.IdNames"/>

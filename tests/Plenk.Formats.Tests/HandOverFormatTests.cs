@@ -275,6 +275,32 @@ public sealed partial class HandOverFormatTests : FileTests
         return at;
     }
 
+    [Fact]
+    public void Copies_of_one_mesh_are_written_once_and_stand_where_each_does()
+    {
+        SceneToHandOver one = Scene();
+        SceneThing bell = one.Elements[0];
+        SceneToHandOver three = one with
+        {
+            Elements =
+            [
+                .. Enumerable
+                    .Range(1, 3)
+                    .Select(i => bell with { Name = $"bell {i}", Places = [(1001, new Similarity(i, Matrix3.Identity, new(i, 0, 0)))] }),
+            ],
+        };
+        byte[] glb = SceneFile.Glb(three);
+        var model = SharpGLTF.Schema2.ModelRoot.ParseGLB(glb);
+        var nodes = model.LogicalNodes.Where(n => n.Name.StartsWith("bell ", StringComparison.Ordinal)).ToArray();
+        Assert.Equal(3, nodes.Length);
+        Assert.Single(nodes.Select(n => n.Mesh).Distinct());
+        Assert.Equal([1f, 2f, 3f], nodes.Select(n => n.LocalTransform.Translation.X));
+        string usd = SceneFile.Usd(three);
+        Assert.Single(System.Text.RegularExpressions.Regex.Matches(usd, "def Mesh \"bell_1\"\n"));
+        Assert.Equal(2, usd.Split("prepend references = </shot/elements/bell_1>").Length - 1);
+        Assert.Equal(SceneFile.Usd(one).Split("faceVertexCounts").Length, usd.Split("faceVertexCounts").Length);
+    }
+
     // FMT-07: row vectors with the translation in the last row, counts that sum to the indices, a camera whose ratio of lengths fixes the angle of view.
     [Fact]
     public void The_usd_text_says_where_all_is()

@@ -191,6 +191,96 @@ public sealed class ElementApiTests(Application application)
     }
 
     [Fact]
+    public async Task A_mesh_is_strewn_over_a_piece_as_densely_as_a_matte_is_painted_and_its_key_knows_the_piece()
+    {
+        string at = await Shot("E_0030");
+        byte[] post = Encoding.UTF8.GetBytes("o post\nv -0.1 0 0\nv 0.1 0 0\nv 0 0.5 0\nf 1 2 3\n");
+        await Given($"{at}/element", ("post.obj", post));
+        async Task<HttpStatusCode> Strewn(object how) =>
+            (
+                await _client.PostAsJsonAsync(
+                    $"{at}/edits",
+                    new
+                    {
+                        edits = new[]
+                        {
+                            new
+                            {
+                                edit = "set",
+                                at = "elements/post/scatter",
+                                to = how,
+                            },
+                        },
+                    }
+                )
+            ).StatusCode;
+        async Task<string> Told() =>
+            await _client.GetStringAsync($"{at.Replace("/api", "", StringComparison.Ordinal)}/parts/Strewn?element=post&frame=1001");
+        Task<byte[]> Picture() => _client.GetByteArrayAsync($"{at}/frames/1001/picture?kind=comp&width=160&quality=draft");
+        byte[] alone = await Picture();
+        Assert.Equal(
+            HttpStatusCode.OK,
+            await Strewn(
+                new
+                {
+                    on = "fl*",
+                    perSquareMetre = 1,
+                    seed = 2,
+                }
+            )
+        );
+        // 20 × 20 m, one a square metre.
+        Assert.Contains("400 copies on floor", await Told(), StringComparison.Ordinal);
+        byte[] strewn = await Picture();
+        Assert.NotEqual(alone, strewn);
+        Assert.Equal(strewn, await Picture());
+
+        // The surface goes away under them: they go with it, and it is said that none stands.
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["pieces"]![0]!["position"] = new JsonArray(0, -0.5, 0))).StatusCode);
+        Assert.NotEqual(strewn, await Picture());
+        Assert.Equal(HttpStatusCode.OK, await Strewn(new { on = "walls", perSquareMetre = 1 }));
+        Assert.Contains("no piece that is on is called", await Told(), StringComparison.Ordinal);
+        await Picture();
+
+        // Within a drawn matte alone.
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "patch",
+                            ["name"] = "patch",
+                            ["kind"] = "Drawn",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(40, 60, 120, 60, 120, 88, 40, 88) }
+                            ),
+                        }
+                    ))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.OK,
+            await Strewn(
+                new
+                {
+                    on = "floor",
+                    perSquareMetre = 20,
+                    most = 20_000,
+                    matte = "patch",
+                    matteFrame = 1001,
+                }
+            )
+        );
+        int within = int.Parse(
+            System
+                .Text.RegularExpressions.Regex.Match(await Told(), @"([\d,]+) copies")
+                .Groups[1]
+                .Value.Replace(",", "", StringComparison.Ordinal),
+            System.Globalization.CultureInfo.InvariantCulture
+        );
+        Assert.InRange(within, 20, 2000);
+
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, await Strewn(new { on = "floor", perSquareMetre = -1 }));
+        Assert.Equal(HttpStatusCode.UnprocessableEntity, await Strewn(new { on = "floor", matte = "none" }));
+    }
+
+    [Fact]
     public async Task Screens_pictures_and_joined_mattes_serve_and_what_is_used_stays()
     {
         string at = await Shot("E_0030");

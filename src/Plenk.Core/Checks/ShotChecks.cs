@@ -366,6 +366,29 @@ public static class ShotChecks
             );
             Need(e.LightStops is >= -20 and <= 20, $"Contact, {e.Name}: the light that it gives is within 20 stops of what is seen of it.");
             Need(
+                e.Scatter is not { } strewn
+                    || (
+                        strewn.PerSquareMetre is > 0 and <= 1e5
+                        && strewn.Most is >= 1 and <= Scatter.MostEver
+                        && strewn.ApartMetres is >= 0 and <= 1e4
+                        && strewn is { Smallest: > 0, Largest: <= 1000 }
+                        && strewn.Largest >= strewn.Smallest
+                        && strewn.TurnDegrees is >= 0 and <= 180
+                        && strewn.LeanDegrees is >= 0 and <= 90
+                        && strewn.SteepestDegrees is >= 0 and <= 180
+                        && strewn.SinkMetres is >= -1000 and <= 1000
+                    ),
+                $"Contact, {e.Name}: it is strewn by more than 0 and up to 100,000 copies a square metre, 1 to {Scatter.MostEver:N0} in all, each more than 0 and up to 1,000 times as large, turned by 0 to 180°, leaning by 0 to 90°."
+            );
+            Need(
+                e.Scatter?.Matte is not { } where || Scatter.MayBeBy(d, where),
+                $"Contact, {e.Name}: it is strewn by a matte that is drawn, keyed off a screen or brought in as pictures; the one that is named is none, or is no longer in the shot. Choose another, or none."
+            );
+            Need(
+                e.Scatter is null || (e.LetGo is null && e.Broke is null && e.Kind != ElementKind.Rendered && e.Blend == ElementBlend.Over),
+                $"Contact, {e.Name}: what is strewn as copies neither falls nor breaks, and is laid over what is behind it. Take one of the two away."
+            );
+            Need(
                 e.LetGo is not { } go
                     || (
                         go.DensityKgM3 is > 0 and < 1e5

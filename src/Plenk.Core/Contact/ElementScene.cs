@@ -21,12 +21,20 @@ public sealed class ElementScene
     private readonly RayKinds _casts;
     private readonly (Vector3 Middle, float SquaredRadius)[] _whole,
         _balls; // around elements, and around their parts
-    private readonly int[] _elementOf; // by ball
+    private readonly int[] _thingOfBall,
+        _thingOf; // by instance
 
+    /// <summary>One by one, copies too: by instance.</summary>
     public IReadOnlyList<PlacedElement> Elements { get; }
 
-    /// <summary>So many of them are seen, the first ones.</summary>
-    public int Shown { get; }
+    /// <summary>So many things are seen, the first ones; all copies of one are one thing.</summary>
+    public int ThingsShown { get; }
+
+    /// <summary>So many of the elements are blended, the last but those that only cast.</summary>
+    public int FirstBlended { get; }
+
+    /// <summary>Which of the things that were given an instance is.</summary>
+    public int ThingOf(int instance) => _thingOf[instance];
 
     /// <summary>Some are blended with what is behind them; and of these, some change it otherwise than by their light.</summary>
     public bool AnyBlended { get; }
@@ -35,27 +43,53 @@ public sealed class ElementScene
 
     public ElementScene(IReadOnlyList<PlacedElement> elements)
     {
-        Elements = elements;
-        _scene = new([.. elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.Kind))]);
+        Elements = elements.All(e => e.Copies is null) ? elements : [.. elements.SelectMany(e => e.Each())];
+        _thingOf = [.. elements.SelectMany((e, i) => Enumerable.Repeat(i, e.Copies?.Count ?? 1))];
+        _scene = new([.. Elements.Select(e => new TraceInstance(e.Model.Tree, e.ObjectToWorld, e.Kind))]);
         _casts = elements.Where(e => e.CastsOnly).Aggregate(RayKinds.None, (kinds, e) => kinds | e.Kind);
-        Shown = elements.Count(e => e.Kind == RayKinds.Element);
+        ThingsShown = elements.Count(e => e.Kind == RayKinds.Element);
+        FirstBlended = Elements.Count(e => e.Kind == RayKinds.Element);
         AnyBlended = elements.Any(e => e.Kind == RayKinds.Blended);
         AnyChanging = elements.Any(e => e.Kind == RayKinds.Blended && e.Blend != Shots.ElementBlend.Added);
         _seeThrough = elements.Any(e => e.Model.SeeThrough);
-        _whole = [.. _scene.Instances.Select(i => ((i.Min + i.Max) / 2, Vector3.DistanceSquared(i.Max, i.Min) / 4))];
-        // A little wider, so that rounding leaves nothing of the mesh outside.
-        _balls =
-        [
-            .. elements.SelectMany(e =>
-                e.Model.Tree.Balls.Select(b =>
-                    (
-                        e.ObjectToWorld.Apply(Vec3.From(b.Middle)).ToSingle(),
-                        b.Radius * b.Radius * (float)(e.ObjectToWorld.Scale * e.ObjectToWorld.Scale) * 1.0001f
-                    )
+        var whole = new (Vector3, float)[elements.Count];
+        var balls = new List<(Vector3, float)>();
+        var thingOfBall = new List<int>();
+        for (int i = 0, first = 0; i < elements.Count; i++)
+        {
+            PlacedElement e = elements[i];
+            if (e.Copies is { } copies)
+            {
+                // Ten thousand are aimed at by where they are thick, not one by one.
+                TraceInstance[] own = [.. _scene.Instances.Skip(first).Take(copies.Count)];
+                (Vector3 Min, Vector3 Max) box = (
+                    own.Select(o => o.Min).Aggregate(Vector3.Min),
+                    own.Select(o => o.Max).Aggregate(Vector3.Max)
+                );
+                whole[i] = ((box.Min + box.Max) / 2, Vector3.DistanceSquared(box.Max, box.Min) / 4);
+                foreach (
+                    var (middle, radius) in PartBalls.Holding([
+                        .. own.Select(o => ((o.Min + o.Max) / 2, Vector3.Distance(o.Min, o.Max) / 2)),
+                    ])
                 )
-            ),
-        ];
-        _elementOf = [.. elements.SelectMany((e, i) => e.Model.Tree.Balls.Select(_ => i))];
+                {
+                    balls.Add((middle, radius * radius * 1.0001f));
+                    thingOfBall.Add(i);
+                }
+                first += copies.Count;
+                continue;
+            }
+            TraceInstance one = _scene.Instances[first++];
+            whole[i] = ((one.Min + one.Max) / 2, Vector3.DistanceSquared(one.Max, one.Min) / 4);
+            foreach (var (middle, radius) in e.Model.Tree.Balls)
+            {
+                // A little wider, so that rounding leaves nothing of the mesh outside.
+                float scale = (float)(e.ObjectToWorld.Scale * e.ObjectToWorld.Scale);
+                balls.Add((e.ObjectToWorld.Apply(Vec3.From(middle)).ToSingle(), radius * radius * scale * 1.0001f));
+                thingOfBall.Add(i);
+            }
+        }
+        (_whole, _balls, _thingOfBall) = (whole, [.. balls], [.. thingOfBall]);
     }
 
     /// <summary>False only for rays that meet no element.</summary>
@@ -200,7 +234,7 @@ public sealed class ElementScene
     }
 
     private bool Matters(int i, Vector3 point, Vector3 normal) =>
-        Above(_balls[i], point, normal, 0) && Above(_whole[_elementOf[i]], point, normal, Negligible);
+        Above(_balls[i], point, normal, 0) && Above(_whole[_thingOfBall[i]], point, normal, Negligible);
 
     private static bool Above((Vector3 Middle, float SquaredRadius) ball, Vector3 point, Vector3 normal, float negligible)
     {

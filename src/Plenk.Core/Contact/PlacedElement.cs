@@ -63,6 +63,31 @@ public sealed record PlacedElement(string Id, ElementModel Model, Similarity Obj
     /// <summary>Where it comes so near before the set, along a ray, its alpha goes to nothing; metres.</summary>
     public float Soft { get; init; }
 
+    /// <summary>
+    /// It stands as so many copies, each at a place of its own; <see cref="ObjectToWorld"/> is the first one's. Null: it is one.
+    /// </summary>
+    public IReadOnlyList<Similarity>? Copies { get; init; }
+
+    /// <summary>Itself, or its copies one by one.</summary>
+    /// <param name="most">Of many copies so many, spread over all of them.</param>
+    public IEnumerable<PlacedElement> Each(int most = int.MaxValue)
+    {
+        if (Copies is not { } all)
+        {
+            yield return this;
+            yield break;
+        }
+        int count = Math.Min(most, all.Count);
+        for (int i = 0; i < count; i++)
+        {
+            yield return this with
+            {
+                ObjectToWorld = all[(int)((long)i * all.Count / count)],
+                Copies = null,
+            };
+        }
+    }
+
     /// <summary>How much of a ray is stopped at a hit, 0..1, with the set behind it so far away.</summary>
     public float Stops(in Hit hit, float set) =>
         Model.Stops(hit) is var own && Soft > 0 && float.IsFinite(set) ? own * Smooth((set - hit.T) / Soft) : own;
@@ -86,7 +111,7 @@ public sealed record PlacedElement(string Id, ElementModel Model, Similarity Obj
         return ObjectToWorld.Apply(Vec3.From(a * (1 - hit.U - hit.V) + b * hit.U + c * hit.V));
     }
 
-    /// <summary>The middle of its bounds, in the world.</summary>
+    /// <summary>The middle of its bounds, in the world; of the first of its copies.</summary>
     public Vec3 Middle => Model.Tree.Mesh.Bounds() is var (min, max) ? ObjectToWorld.Apply(Vec3.From((min + max) / 2)) : default;
 
     public bool CastsOnly => Kind is RayKinds.Casts or RayKinds.CastsNew;

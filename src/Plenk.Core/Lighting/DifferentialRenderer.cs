@@ -177,7 +177,7 @@ public sealed class DifferentialRenderer
         if (options.Ids)
         {
             var materials = new List<string>();
-            for (int i = 0; i < _still.Scene.Shown; i++)
+            for (int i = 0; i < _still.Scene.ThingsShown; i++)
             {
                 _firstMaterial[i] = materials.Count;
                 IReadOnlyList<Material> own = still.Elements[i].Model.Materials;
@@ -407,7 +407,7 @@ public sealed class DifferentialRenderer
             {
                 if (_objects is not null && s.Piece >= 0)
                 {
-                    tally.Objects.Add(scene.Shown + _options.Rendered.Count + s.Piece, 1);
+                    tally.Objects.Add(scene.ThingsShown + _options.Rendered.Count + s.Piece, 1);
                 }
                 continue;
             }
@@ -459,7 +459,7 @@ public sealed class DifferentialRenderer
             }
             if (_objects is not null && s.Piece >= 0 && sums.Shown < 1)
             {
-                tally.Objects.Add(scene.Shown + _options.Rendered.Count + s.Piece, 1 - sums.Shown);
+                tally.Objects.Add(scene.ThingsShown + _options.Rendered.Count + s.Piece, 1 - sums.Shown);
             }
             if (!any)
             {
@@ -661,7 +661,7 @@ public sealed class DifferentialRenderer
         );
         if (_objects is not null)
         {
-            tally.Objects.Add(_still.Scene.Shown + spot.Layer, shown);
+            tally.Objects.Add(_still.Scene.ThingsShown + spot.Layer, shown);
         }
         open *= 1 - spot.Alpha;
     }
@@ -743,11 +743,11 @@ public sealed class DifferentialRenderer
         {
             return;
         }
-        tally.Objects.Add(hit.Instance, shown);
+        int thing = moment.Scene.ThingOf(hit.Instance);
+        tally.Objects.Add(thing, shown);
         ElementModel model = moment.Scene.Elements[hit.Instance].Model;
         tally.Materials.Add(
-            _firstMaterial[hit.Instance]
-                + Math.Clamp(model.Tree.Mesh.Materials?[hit.Triangle] ?? 0, 0, Math.Max(0, model.Materials.Count - 1)),
+            _firstMaterial[thing] + Math.Clamp(model.Tree.Mesh.Materials?[hit.Triangle] ?? 0, 0, Math.Max(0, model.Materials.Count - 1)),
             shown
         );
     }
@@ -789,7 +789,8 @@ public sealed class DifferentialRenderer
         ref long cast
     )
     {
-        Span<bool> met = stackalloc bool[moment.Scene.Elements.Count];
+        int first = moment.Scene.FirstBlended;
+        Span<bool> met = stackalloc bool[moment.Scene.Elements.Count - first];
         float whole = s.Piece >= 0 ? s.Distance : float.PositiveInfinity;
         Vector3 leaves = Vector3.One;
         int n = 0;
@@ -801,9 +802,9 @@ public sealed class DifferentialRenderer
             {
                 return n;
             }
-            if (!met[hit.Instance])
+            if (!met[hit.Instance - first])
             {
-                met[hit.Instance] = true;
+                met[hit.Instance - first] = true;
                 PlacedElement own = moment.Scene.Elements[hit.Instance];
                 float alpha = own.Stops(hit, whole),
                     shows = Clear(moment, ray, hit, rendered, whole, ref cast);

@@ -21,6 +21,9 @@ public static class ContactReadings
             "Height of every point of the element's foot over the set along gravity: the largest gap or the deepest sink (negative), whichever is more.",
     };
 
+    /// <summary>Of what is strewn so many copies are measured.</summary>
+    private const int Copies = 24;
+
     public static Reading Gap(ShotDocument shot, SetScene set, IReadOnlyList<PlacedElement> elements)
     {
         Reading reading = GapBlank;
@@ -30,7 +33,7 @@ public static class ContactReadings
         }
         Reading? worst = null;
         var alone = new List<string>();
-        foreach (PlacedElement e in elements)
+        foreach (PlacedElement e in elements.SelectMany(e => e.Each(Copies)))
         {
             string name = shot.Elements.First(x => x.Id == e.Id).Name;
             if (Standing.Measure(set, e.Model.Tree.Mesh, e.ObjectToWorld) is not { } foot)
@@ -163,7 +166,7 @@ public static class ContactReadings
         }
         Reading? worst = null;
         var alone = new List<string>();
-        foreach (PlacedElement e in elements)
+        foreach (PlacedElement e in elements.SelectMany(e => e.Each(Copies)))
         {
             string name = shot.Elements.First(x => x.Id == e.Id).Name;
             if (ShadowReach.Measure(set, e, sun.Direction) is not { } reach)

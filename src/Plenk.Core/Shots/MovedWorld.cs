@@ -180,6 +180,14 @@ public static class MovedWorld
             Shake = Shaken(e.Shake, e.HangsOn, map),
             Scale = map.Scale * e.Scale,
             SoftMetres = map.Scale * e.SoftMetres,
+            Scatter = e.Scatter is { } scatter
+                ? scatter with
+                {
+                    PerSquareMetre = scatter.PerSquareMetre / (map.Scale * map.Scale),
+                    ApartMetres = map.Scale * scatter.ApartMetres,
+                    SinkMetres = map.Scale * scatter.SinkMetres,
+                }
+                : null,
             LetGo = e.LetGo is { } go
                 ? go with
                 {

@@ -102,8 +102,11 @@ public static class Reduced
         shot.Pieces.Any(p => p.Duties.New) ? shot with { Pieces = [.. shot.Pieces.Where(p => !p.Duties.New)] } : shot;
 
     /// <summary>What stands on the set.</summary>
-    public static ShotDocument Contact(ShotDocument shot) =>
-        WithCarriers(ShotCurves.Within(Set(shot) with { Elements = shot.Elements }, shot, "elements"), shot);
+    public static ShotDocument Contact(ShotDocument shot)
+    {
+        ShotDocument contact = WithCarriers(ShotCurves.Within(Set(shot) with { Elements = shot.Elements }, shot, "elements"), shot);
+        return shot.Elements.Any(e => e.Scatter?.Matte is not null) ? WithMattes(contact, shot) : contact;
+    }
 
     /// <summary>
     /// All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.
@@ -167,8 +170,10 @@ public static class Reduced
     private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot)
     {
         bool elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null);
-        to = ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes") with
+        bool strewn = elements && shot.Elements.Any(e => e.Scatter is not null);
+        to = ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes", strewn ? "pieces" : "mattes") with
         {
+            Pieces = strewn ? shot.Pieces : to.Pieces,
             Mattes = shot.Mattes,
             Elements = elements ? shot.Elements : to.Elements,
             OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,

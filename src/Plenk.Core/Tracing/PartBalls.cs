@@ -40,12 +40,8 @@ public static class PartBalls
         {
             var part = parts.MaxBy(q => q.Radius);
             Vector3 min = part.Facets.Select(f => f.Middle).Aggregate(Vector3.Min),
-                max = part.Facets.Select(f => f.Middle).Aggregate(Vector3.Max),
-                size = max - min;
-            int axis =
-                size.X >= size.Y && size.X >= size.Z ? 0
-                : size.Y >= size.Z ? 1
-                : 2;
+                max = part.Facets.Select(f => f.Middle).Aggregate(Vector3.Max);
+            int axis = Longer(max - min);
             float at = (min[axis] + max[axis]) / 2;
             Facet[] low = [.. part.Facets.Where(f => f.Middle[axis] < at)],
                 high = [.. part.Facets.Where(f => f.Middle[axis] >= at)];
@@ -58,6 +54,45 @@ public static class PartBalls
         }
         return [.. parts.Select(q => (q.Middle, q.Radius))];
     }
+
+    /// <summary>The same around balls: as few as so many hold them all.</summary>
+    public static (Vector3 Middle, float Radius)[] Holding(IReadOnlyList<(Vector3 Middle, float Radius)> balls)
+    {
+        static (IReadOnlyList<(Vector3 Middle, float Radius)> Balls, Vector3 Middle, float Radius) Around(
+            IReadOnlyList<(Vector3 Middle, float Radius)> own
+        )
+        {
+            Vector3 middle = (own.Select(b => b.Middle).Aggregate(Vector3.Min) + own.Select(b => b.Middle).Aggregate(Vector3.Max)) / 2;
+            return (own, middle, own.Max(b => Vector3.Distance(b.Middle, middle) + b.Radius));
+        }
+        if (balls.Count == 0)
+        {
+            return [];
+        }
+        var parts = new List<(IReadOnlyList<(Vector3 Middle, float Radius)> Balls, Vector3 Middle, float Radius)> { Around(balls) };
+        while (parts.Count < Most)
+        {
+            var part = parts.MaxBy(q => q.Radius);
+            Vector3 min = part.Balls.Select(b => b.Middle).Aggregate(Vector3.Min),
+                max = part.Balls.Select(b => b.Middle).Aggregate(Vector3.Max);
+            int axis = Longer(max - min);
+            float at = (min[axis] + max[axis]) / 2;
+            var low = part.Balls.Where(b => b.Middle[axis] < at).ToArray();
+            var high = part.Balls.Where(b => b.Middle[axis] >= at).ToArray();
+            if (low.Length == 0 || high.Length == 0)
+            {
+                break;
+            }
+            parts.Remove(part);
+            parts.AddRange([Around(low), Around(high)]);
+        }
+        return [.. parts.Select(q => (q.Middle, q.Radius))];
+    }
+
+    private static int Longer(Vector3 size) =>
+        size.X >= size.Y && size.X >= size.Z ? 0
+        : size.Y >= size.Z ? 1
+        : 2;
 
     private static void Cut(in Facet f, float longest, List<Facet> into, int depth)
     {

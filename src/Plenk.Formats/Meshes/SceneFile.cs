@@ -97,6 +97,8 @@ public static class SceneFile
         Node seen = scene.CreateNode("camera");
         seen.Camera = camera;
         Place(seen, [.. s.Camera.Select(c => (c.Frame, new Similarity(1, c.CameraToWorld.Rotation, c.CameraToWorld.Position)))]);
+        // Copies are nodes of one mesh.
+        var meshes = new Dictionary<TriangleMesh, Mesh>(ReferenceEqualityComparer.Instance);
         foreach (var (group, things) in (ReadOnlySpan<(string, IReadOnlyList<SceneThing>)>)[("set", s.Set), ("elements", s.Elements)])
         {
             if (things.Count == 0)
@@ -107,7 +109,11 @@ public static class SceneFile
             foreach (SceneThing t in things.Where(t => t.Mesh.TriangleCount > 0))
             {
                 Node node = parent.CreateNode(t.Name);
-                node.Mesh = GltfFile.MeshOf(model, t.Name, t.Mesh, t.Materials);
+                if (!meshes.TryGetValue(t.Mesh, out Mesh? mesh))
+                {
+                    meshes[t.Mesh] = mesh = GltfFile.MeshOf(model, t.Name, t.Mesh, t.Materials);
+                }
+                node.Mesh = mesh;
                 Place(node, t.Places);
             }
         }
@@ -193,9 +199,23 @@ public static class SceneFile
             }
             text.Append(CultureInfo.InvariantCulture, $"    def Xform \"{group}\"\n    {{\n");
             var taken = new HashSet<string>();
+            var first = new Dictionary<TriangleMesh, string>(ReferenceEqualityComparer.Instance);
             foreach (SceneThing t in things)
             {
-                text.Append(CultureInfo.InvariantCulture, $"        def Mesh \"{Prim(t.Name, taken)}\"\n        {{\n");
+                string prim = Prim(t.Name, taken);
+                if (first.TryGetValue(t.Mesh, out string? like))
+                {
+                    // A copy refers to the first of them, and stands elsewhere.
+                    text.Append(
+                        CultureInfo.InvariantCulture,
+                        $"        def Mesh \"{prim}\" (\n            prepend references = </shot/{group}/{like}>\n        )\n        {{\n"
+                    );
+                    Transform(text, "            ", t.Places);
+                    text.Append("        }\n");
+                    continue;
+                }
+                first[t.Mesh] = prim;
+                text.Append(CultureInfo.InvariantCulture, $"        def Mesh \"{prim}\"\n        {{\n");
                 text.Append("            int[] faceVertexCounts = [")
                     .AppendJoin(", ", Enumerable.Repeat("3", t.Mesh.TriangleCount))
                     .Append("]\n            int[] faceVertexIndices = [")

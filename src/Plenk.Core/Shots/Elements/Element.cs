@@ -112,6 +112,9 @@ public sealed record Element : Extensible
     public Aim? AimsAt { get; init; }
     public Shake? Shake { get; init; }
 
+    /// <summary>It stands as many copies over pieces of the set; null: it is one, where it is put.</summary>
+    public Scatter? Scatter { get; init; }
+
     /// <summary>From a frame on it falls by itself; null: it is where it is put.</summary>
     public LetGo? LetGo { get; init; }
     public bool Off { get; init; }
