@@ -64,6 +64,9 @@ void plenk_ode_hang(plenk_world *w, int body, const double *state, const double 
   dJointSetBallParam(j, dParamERP, 0.2);
 }
 
+/* A body goes its own way and pushes what it meets: nothing moves it. */
+void plenk_ode_carry(plenk_world *w, int body) { dBodySetKinematic(w->bodies[body]); }
+
 /* state: place x y z, turn w x y z, velocity x y z, spin x y z; 13 numbers a body. awake: 1 moves, 0 stands. */
 void plenk_ode_put(plenk_world *w, const double *state, const unsigned char *awake) {
   for (int i = 0; i < w->count; i++) {

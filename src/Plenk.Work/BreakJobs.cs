@@ -77,7 +77,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
         var told = new List<string>();
         var (mesh, tiles, lit) = Footage(shot, at, set, index, with.AtFrame, told, stop);
         stop.ThrowIfCancellationRequested();
-        (string, TriangleMesh)[] others = ElementBodies.Standing(set, with.Piece);
+        (string, TriangleMesh)[] others = ElementBodies.Standing(shot, set, with.Piece);
         Element? falls = with.Falling is { } id
             ? at.Elements.FirstOrDefault(e => e.Id == id) ?? throw new ShotFault("What falls on it is no longer in the shot.")
             : null;
@@ -106,7 +106,12 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             stop,
             progress,
             body => body with { Friction = with.Friction, Bounce = with.Bounce, Glue = falls is null ? null : with.StrengthNs },
-            falls is null ? [] : [ElementBodies.Of(engine, at, falls, with.AtFrame, with.FallingDensityKgM3, with.Friction, with.Bounce)],
+            [
+                .. falls is null
+                    ? Array.Empty<Core.Motion.Bodies.FallingBody>()
+                    : [ElementBodies.Of(engine, at, falls, with.AtFrame, with.FallingDensityKgM3, with.Friction, with.Bounce)],
+                .. ElementBodies.Carried(engine, shot, with.AtFrame, shot.Range.Last, [with.Piece, with.Falling], told),
+            ],
             new()
             {
                 Count = with.Scraps,

@@ -64,17 +64,18 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
         int first = fall.Min(e => e.LetGo!.AtFrame);
         var told = new List<string>();
         progress("Looking what they fall on", 0);
-        (string Name, TriangleMesh Mesh)[] standing = Standing(shot, first, told);
+        (string Name, TriangleMesh Mesh)[] standing = Standing(shot, first);
         var started = new List<(Element At, FallingBody Body)>();
         foreach (Element e in fall)
         {
             stop.ThrowIfCancellationRequested();
             started.Add(Started(shot, e));
         }
+        IReadOnlyList<FallingBody> carried = ElementBodies.Carried(engine, shot, first, range.Last, [.. fall.Select(e => e.Id)], told);
         StillSet? set = standing.Length > 0 ? new([.. standing.Select(s => s.Mesh)]) : null;
         using var solver = new OdeSolver(new FallSettings(0, 0, 0, 1).Gravity, fall.Length <= Few ? 100 : 40);
         FallResult result = Falling.Of(
-            [.. started.Select(s => s.Body)],
+            [.. started.Select(s => s.Body), .. carried],
             set,
             new(first, range.Last, first, shot.Rate.PerSecond) { Seed = (uint)shot.Seed },
             solver,
@@ -85,7 +86,7 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
         {
             told.Add($"{fall[body].Name} stands in {standing[piece].Name} from the beginning and is not held up by it: put it above");
         }
-        if (set is null)
+        if (set is null && carried.Count == 0)
         {
             told.Add("there is nothing to fall on: they fall for ever");
         }
@@ -111,16 +112,12 @@ public sealed class FallJobs(ShotStore shots, ShotEngine engine) : TrayJobs(shot
     }
 
     /// <summary>Pieces as they stand when the first is let go, and elements that stay where they are.</summary>
-    private (string, TriangleMesh)[] Standing(ShotDocument shot, int first, List<string> told)
+    private (string, TriangleMesh)[] Standing(ShotDocument shot, int first)
     {
         ShotDocument at = Hanging.At(shot, first);
-        foreach (Piece p in shot.Pieces.Where(p => p is { Off: false, Figure: null } && Hanging.Moves(shot, p)))
-        {
-            told.Add($"{p.Name} moves, and is fallen on where it is at {first}");
-        }
         return
         [
-            .. ElementBodies.Standing(engine.Place.Set(at)),
+            .. ElementBodies.Standing(shot, engine.Place.Set(at)),
             .. at
                 .Elements.Zip(shot.Elements)
                 .Where(e =>

@@ -60,6 +60,8 @@ public sealed partial class OdeSolver : IBodySolver
     public void Hang(int body, in BodyState state, Vec3 point) =>
         Hang(_world, body, [state.Place.X, state.Place.Y, state.Place.Z, state.W, state.X, state.Y, state.Z], [point.X, point.Y, point.Z]);
 
+    public void Carry(int body) => Carry(_world, body);
+
     public void Step(Span<BodyState> states, ReadOnlySpan<bool> awake, ReadOnlySpan<Touch> touches, double seconds, uint seed)
     {
         if (_values.Length != 13 * _count)
@@ -157,6 +159,9 @@ public sealed partial class OdeSolver : IBodySolver
 
     [LibraryImport(Library, EntryPoint = "plenk_ode_hang")]
     private static partial void Hang(nint world, int body, double[] state, double[] point);
+
+    [LibraryImport(Library, EntryPoint = "plenk_ode_carry")]
+    private static partial void Carry(nint world, int body);
 
     [LibraryImport(Library, EntryPoint = "plenk_ode_put")]
     private static partial void Put(nint world, double[] state, byte[] awake);

@@ -116,6 +116,58 @@ public sealed class FallJobsTests(DemoShot demo) : IClassFixture<DemoShot>
 
     // It was pushed back under the face below the edge, 70 mm deep and 40 cm aside.
     [Fact]
+    public void What_moves_by_keys_pushes_what_is_let_go_and_carries_it()
+    {
+        // A floor, a block that goes along it by 1 m/s for a second, and another that sinks by 0.5 m with what lies on it.
+        Piece Box(string id, Vec3 at, Vec3 size) =>
+            new()
+            {
+                Id = id,
+                Name = id,
+                Kind = PieceKind.Box,
+                Position = at,
+                Size = size,
+            };
+        static ValueCurve Goes(string id, Vec3 from, Vec3 to) =>
+            new()
+            {
+                Id = $"pieces/{id}/position",
+                Keys = [new(1010, Triple: from, Handle: KeyHandle.Straight), new(1034, Triple: to, Handle: KeyHandle.Straight)],
+            };
+        ShotDocument shot = Shot(
+            Word("pushed", new(0.6, 0.001, 0), new() { AtFrame = 1002, Bounce = 0 }),
+            Word("lowered", new(6, 0.601, 0), new() { AtFrame = 1002, Bounce = 0 })
+        ) with
+        {
+            Pieces =
+            [
+                new()
+                {
+                    Id = "floor",
+                    Name = "floor",
+                    Kind = PieceKind.Plane,
+                    Size = new(40, 1, 40),
+                },
+                Box("block", new(-0.5, 0, 0), new(1, 0.6, 1)),
+                Box("lift", new(6, 0, 0), new(2, 0.6, 2)),
+            ],
+            Curves = [Goes("block", new(-0.5, 0, 0), new(0.5, 0, 0)), Goes("lift", new(6, 0, 0), new(6, -0.5, 0))],
+        };
+        FallJobs.Made made = Fall(shot);
+        Assert.DoesNotContain(made.Told, t => t.Contains("block", StringComparison.Ordinal));
+        ShotDocument fell = made.On(shot);
+        // It stood 0.6 m from where the block began: the block’s front comes to 1.0, and it lies before that.
+        Assert.Equal(0.6, Place(fell, "pushed", 1009).X, 0.02);
+        Assert.True(Place(fell, "pushed", 1040).X > 0.95, $"{Place(fell, "pushed", 1040)}");
+        Assert.Equal(0.6, Place(fell, "lowered", 1009).Y, 0.01);
+        Assert.Equal(0.1, Place(fell, "lowered", 1036).Y, 0.01);
+
+        // A plane that moves has nothing to push with: told.
+        ShotDocument flat = shot with { Pieces = [shot.Pieces[0], shot.Pieces[1] with { Kind = PieceKind.Plane }, shot.Pieces[2]] };
+        Assert.Contains(Fall(flat).Told, t => t.Contains("block moves and is flat", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public void On_the_edge_of_a_step_it_tips_over_and_is_not_pushed_aside()
     {
         Element word = Word("word", new(1.5, -0.2, -6.6), new() { AtFrame = 1022 }) with

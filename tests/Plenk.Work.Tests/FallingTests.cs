@@ -37,6 +37,106 @@ public sealed class FallingTests(ITestOutputHelper say)
         return Falling.Of(bodies, set, with, solver);
     }
 
+    private static FallingBody Carried(FallingBody body, int first, Func<int, (Vec3, Matrix3)> at, int frames) =>
+        body with
+        {
+            Carried = new(first, [.. Enumerable.Range(first, frames).Select(at)]),
+        };
+
+    // A bat that goes on at V whatever it strikes: what was at rest leaves at (1 + e) V (Newton’s law of restitution, one mass without bounds).
+    [Theory]
+    [InlineData(0)]
+    [InlineData(0.5)]
+    [InlineData(0.9)]
+    public void What_a_carried_thing_strikes_leaves_as_fast_as_restitution_says(double bounce)
+    {
+        FallingBody ball = Box(new(0.2, 0.2, 0.2), new(0.5, 0, 0)) with { Bounce = bounce },
+            bat = Carried(
+                Box(new(0.2, 0.6, 0.6), default) with
+                {
+                    Bounce = bounce,
+                },
+                1,
+                f => (new(2 * (f - 1) / 24.0, 0, 0), Matrix3.Identity),
+                30
+            );
+        FallResult fall = Fall([ball, bat], null, new(1, 13, 1, 24) { Gravity = 1e-9 });
+        Vec3 v = fall.Frames[^1].Bodies[0].Velocity;
+        Assert.Equal(2 * (1 + bounce), v.X, 0.01);
+        Assert.InRange(Math.Abs(v.Y) + Math.Abs(v.Z) + fall.Frames[^1].Bodies[0].Spin.Length, 0, 0.02);
+        // The bat is where its path has it.
+        Assert.Equal(1, fall.Frames[12].Bodies[1].Place.X, 1e-9);
+    }
+
+    // Laid down on a belt that goes at V it slips for V ÷ (μ g), and comes V² ÷ (2 μ g) less far than the belt.
+    [Fact]
+    public void On_a_belt_friction_takes_it_along()
+    {
+        const double mu = 0.4,
+            v = 1.5;
+        FallingBody box = Box(new(0.3, 0.1, 0.3), new(0, 0.15, 0)) with { Friction = mu, Bounce = 0 },
+            belt = Carried(
+                Box(new(20, 0.2, 2), default) with
+                {
+                    Friction = mu,
+                    Bounce = 0,
+                },
+                1,
+                f => (new(v * (f - 1) / 24, 0, 0), Matrix3.Identity),
+                60
+            );
+        FallResult fall = Fall([box, belt], null, new(1, 25, 1, 24));
+        Assert.Equal(v, fall.Frames[24].Bodies[0].Velocity.X, 0.02);
+        Assert.Equal(v - v * v / (2 * mu * G), fall.Frames[24].Bodies[0].Place.X, 0.03);
+        Assert.Equal(0.15, fall.Frames[24].Bodies[0].Place.Y, 2e-3);
+    }
+
+    // A lift takes what lies on it up and down again, and does not leave it asleep in the air.
+    [Fact]
+    public void A_lift_takes_it_along_up_and_down()
+    {
+        static double Height(int f) =>
+            f < 40 ? 0
+            : f < 60 ? 0.01 * (f - 40)
+            : f < 80 ? 0.2
+            : Math.Max(0, 0.2 - 0.01 * (f - 80));
+        FallingBody box = Box(new(0.3, 0.2, 0.3), new(0, 0.2, 0)) with { Bounce = 0 },
+            lift = Carried(Box(new(2, 0.2, 2), default) with { Bounce = 0 }, 1, f => (new(0, Height(f), 0), Matrix3.Identity), 120);
+        FallResult fall = Fall([box, lift], Floor(), new(1, 118, 1, 24));
+        foreach (FallFrame f in fall.Frames)
+        {
+            // It goes down at 0.24 m/s all at once: what lies on it falls after it, by v² ÷ 2 g at the most.
+            Assert.Equal(Height(f.Frame) + 0.2, f.Bodies[0].Place.Y, f.Frame is > 80 and < 84 ? 0.24 * 0.24 / (2 * G) + 2e-3 : 2e-3);
+        }
+        // The lift stands in the floor at first and is no part of what is held up by it.
+        Assert.Empty(fall.Through);
+        Assert.Equal(0, fall.Frames[^1].Awake);
+    }
+
+    // A door’s leaf about its hinge: its end at radius r goes at ω r, and pushes what stands there along.
+    [Fact]
+    public void A_leaf_that_swings_sweeps_aside_what_stands_in_its_way()
+    {
+        FallingBody leaf = Carried(
+                Box(new(1, 2, 0.05), default),
+                1,
+                f =>
+                {
+                    Matrix3 turn = Rotations.AboutY(Rotations.Radians(-3 * (f - 1)));
+                    return (turn * new Vec3(0.5, 0, 0) + new Vec3(0, 1, 0), turn);
+                },
+                31
+            ),
+            crate = Box(new(0.3, 0.3, 0.3), new(0.8, 0.151, 0.35), 300);
+        FallResult fall = Fall([crate, leaf], Floor(), new(1, 46, 1, 24));
+        BodyState end = fall.Frames[^1].Bodies[0];
+        // After a quarter turn the leaf stands along +Z, and the crate beyond its end.
+        Assert.InRange(end.Place.Z, 1.1, 1.5);
+        Assert.InRange(end.Place.Y, 0.148, 0.152);
+        Assert.Equal(0, fall.Frames[^1].Awake);
+        Assert.InRange(fall.Frames.Max(f => f.Deepest), 0, 5e-3);
+    }
+
     [Fact]
     public void What_falls_freely_has_the_second_difference_of_gravity()
     {

@@ -70,7 +70,8 @@ public sealed class Falling
         _all;
     private readonly double[] _slow,
         _depth;
-    private readonly bool[] _touched;
+    private readonly bool[] _touched,
+        _held; // by what is carried, and will go on
     private readonly List<Touch> _touches = [];
     private readonly List<int> _near = [];
     private double _ahead; // seconds of fall that free bodies are ahead
@@ -90,12 +91,17 @@ public sealed class Falling
         );
         _all = [.. bodies.Select(_ => true)];
         (_slow, _depth) = (new double[bodies.Count], new double[bodies.Count]);
+        _held = new bool[bodies.Count];
         foreach (FallingBody b in bodies)
         {
             int number = solver.Add(b.Mass, b.Inertia);
             if (b.HangsOn is { } point)
             {
                 solver.Hang(number, b.Start, point);
+            }
+            if (b.Carried is not null)
+            {
+                solver.Carry(number);
             }
         }
     }
@@ -112,6 +118,7 @@ public sealed class Falling
 
     private FallResult Run(CancellationToken stop, Action<double>? progress)
     {
+        Carry(_with.First, _with.First, 0);
         _touching.Place(_states, _all);
         _touching.NoteThrough(_states, 5e-3);
         var sunk = _touching.Sunk.ToDictionary(s => s.Key, s => s.Value);
@@ -143,7 +150,13 @@ public sealed class Falling
                     _states[i] = _states[i] with { Velocity = Vec3.Zero, Spin = Vec3.Zero };
                 }
             }
-            else if (!_loose[i] && !b.IsFixed && b.Glue is null && frame >= (b.From ?? _with.At) + b.LateSeconds * _with.Rate - 1e-6)
+            else if (
+                !_loose[i]
+                && !b.IsFixed
+                && b.Carried is null
+                && b.Glue is null
+                && frame >= (b.From ?? _with.At) + b.LateSeconds * _with.Rate - 1e-6
+            )
             {
                 _loose[i] = true;
                 // In step with those that fall already.
@@ -157,6 +170,11 @@ public sealed class Falling
         double seconds = 1 / _with.Rate,
             least = _with.Steps ?? (_bodies.Count <= 64 ? 960 : 240);
         int steps = Math.Max(1, (int)Math.Ceiling(least * seconds));
+        double thinnest = double.PositiveInfinity;
+        for (int i = 0; i < _bodies.Count; i++)
+        {
+            thinnest = _loose[i] ? Math.Min(thinnest, _bodies[i].Hull.Thinnest) : thinnest;
+        }
         for (int s = 0; s < steps; s++)
         {
             // What would go further than half its thinnest side in a step takes it in smaller ones.
@@ -168,6 +186,10 @@ public sealed class Falling
                 {
                     most = Math.Max(most, _states[i].Velocity.Length * h / (0.5 * _bodies[i].Hull.Thinnest));
                 }
+                else if (IsCarried(i))
+                {
+                    most = Math.Max(most, Fastest(i) * h / (0.5 * Math.Min(thinnest, _bodies[i].Hull.Thinnest)));
+                }
             }
             int parts = (int)Math.Min(16, Math.Ceiling(most));
             for (int k = 0; k < parts; k++)
@@ -176,6 +198,23 @@ public sealed class Falling
             }
         }
     }
+
+    /// <summary>What is carried goes to where it is at one moment, with the speed that takes it to where it is at another.</summary>
+    private void Carry(double from, double to, double seconds)
+    {
+        for (int i = 0; i < _bodies.Count; i++)
+        {
+            if (_bodies[i].Carried is { } path)
+            {
+                _states[i] = path.Going(from, to, seconds);
+            }
+        }
+    }
+
+    private bool IsCarried(int body) => _bodies[body].Carried is not null;
+
+    /// <summary>How fast any spot of it goes, m/s, at the most.</summary>
+    private double Fastest(int body) => _states[body].Velocity.Length + _states[body].Spin.Length * _bodies[body].Hull.Radius;
 
     /// <summary>Free bodies' velocities are those half a step later.</summary>
     private void Ahead(double seconds)
@@ -198,29 +237,27 @@ public sealed class Falling
     private void Step(double h, double when)
     {
         Ahead(h / 2);
-        for (int i = 0; i < _bodies.Count; i++)
-        {
-            _awake[i] = _loose[i] && !_asleep[i];
-        }
+        Carry(when - h * _with.Rate, when, h);
+        Awake();
         _touching.Place(_states, _awake);
         _touching.Find(_states, _awake, _all, _touches);
         if (Loosened(when) | Woken())
         {
-            for (int i = 0; i < _bodies.Count; i++)
-            {
-                _awake[i] = _loose[i] && !_asleep[i];
-            }
+            Awake();
             _touching.Find(_states, _awake, _all, _touches);
         }
         Array.Clear(_touched);
-        var given = new Touch[_touches.Count];
-        for (int k = 0; k < _touches.Count; k++)
+        Array.Clear(_held);
+        var pushing = new List<Touch>(_touches.Count);
+        foreach (Touch found in _touches)
         {
-            Touch t = _touches[k];
+            Touch t = found;
             _touched[t.A] = true;
             if (t.B >= 0)
             {
                 _touched[t.B] = true;
+                _held[t.A] |= _bodies[t.B].Carried is { } b && when < b.LastMove;
+                _held[t.B] |= _bodies[t.A].Carried is { } a && when < a.LastMove;
             }
             // What stands counts as the set does.
             if (t.B >= 0 && !_awake[t.B])
@@ -231,13 +268,27 @@ public sealed class Falling
             {
                 t = t with { A = t.B, B = -1, Normal = -t.Normal };
             }
-            given[k] = t;
+            // What goes its own way is stopped by nothing that stands.
+            if (t.B >= 0 || !IsCarried(t.A))
+            {
+                pushing.Add(t);
+            }
         }
+        Touch[] given = [.. pushing];
         Vec3[] places = [.. _states.Select(s => s.Place)];
         _solver.Step(_states, _awake, given, h, HashMix.Of(_with.Seed * 2654435761u + ++_step));
+        Carry(when, when, 0);
         Swept(places);
         PushedOut(given);
         Rest(h);
+    }
+
+    private void Awake()
+    {
+        for (int i = 0; i < _bodies.Count; i++)
+        {
+            _awake[i] = (_loose[i] && !_asleep[i]) || IsCarried(i);
+        }
     }
 
     /// <summary>Glued bodies that are struck hard enough come loose, all that hang together.</summary>
@@ -252,7 +303,7 @@ public sealed class Falling
                     || other < 0
                     || _loose[glued]
                     || _bodies[glued] is not { Glue: { } strength, IsFixed: false }
-                    || !_loose[other]
+                    || !(_loose[other] || IsCarried(other))
                 )
                 {
                     continue;
@@ -287,7 +338,10 @@ public sealed class Falling
             if (
                 _loose[sleeper]
                 && _asleep[sleeper]
-                && Vec3.Dot(_states[other].VelocityAt(t.At), t.Normal) * (other == t.A ? -1 : 1) > WakeSpeed
+                && (
+                    Vec3.Dot(_states[other].VelocityAt(t.At), t.Normal) * (other == t.A ? -1 : 1) > WakeSpeed
+                    || (IsCarried(other) && _states[other].VelocityAt(t.At).Length > 1e-4)
+                )
             )
             {
                 (_asleep[sleeper], _slow[sleeper], any) = (false, 0, true);
@@ -305,7 +359,7 @@ public sealed class Falling
         }
         for (int i = 0; i < _bodies.Count; i++)
         {
-            if (!_awake[i])
+            if (!_awake[i] || IsCarried(i))
             {
                 continue;
             }
@@ -346,8 +400,8 @@ public sealed class Falling
                 {
                     continue;
                 }
-                double a = 1 / _bodies[t.A].Mass,
-                    b = t.B < 0 ? 0 : 1 / _bodies[t.B].Mass;
+                double a = IsCarried(t.A) ? 0 : 1 / _bodies[t.A].Mass,
+                    b = t.B < 0 || IsCarried(t.B) ? 0 : 1 / _bodies[t.B].Mass;
                 Vec3 by = Share * depth / (a + b) * t.Normal;
                 moved[t.A] += a * by;
                 if (t.B >= 0)
@@ -372,7 +426,7 @@ public sealed class Falling
     {
         for (int i = 0; i < _bodies.Count; i++)
         {
-            if (!_awake[i])
+            if (!_awake[i] || IsCarried(i))
             {
                 continue;
             }
@@ -380,7 +434,7 @@ public sealed class Falling
             {
                 _states[i] = _states[i] with { Spin = _states[i].Spin * Math.Max(0, 1 - SpinLoss * h) };
             }
-            bool slow = _touched[i] && _states[i].Velocity.Length < SlowSpeed && _states[i].Spin.Length < SlowSpin;
+            bool slow = _touched[i] && !_held[i] && _states[i].Velocity.Length < SlowSpeed && _states[i].Spin.Length < SlowSpin;
             _slow[i] = slow ? _slow[i] + h : 0;
             if (_slow[i] > SleepAfter)
             {

@@ -21,6 +21,12 @@ public sealed record FallingBody(string Name, ConvexHull Hull, double Mass, Matr
     /// <summary>It stands for ever, whatever strikes it.</summary>
     public bool IsFixed { get; init; }
 
+    /// <summary>
+    /// It goes this way whatever it meets, and pushes that: it is fixed to all that falls, and passes through the set. Null: it goes by its
+    /// own weight.
+    /// </summary>
+    public CarriedPath? Carried { get; init; }
+
     /// <summary>From this frame on it lies still; null: when it comes to rest.</summary>
     public int? Until { get; init; }
 

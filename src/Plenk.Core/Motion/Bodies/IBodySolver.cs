@@ -41,6 +41,9 @@ public interface IBodySolver : IDisposable
     /// <summary>A body hangs on a point of the world, by the spot of it that is there now.</summary>
     void Hang(int body, in BodyState state, Vec3 point);
 
+    /// <summary>A body goes its own way and pushes what it meets; nothing moves it.</summary>
+    void Carry(int body);
+
     /// <summary>States go in and out; bodies that are not awake stand.</summary>
     void Step(Span<BodyState> states, ReadOnlySpan<bool> awake, ReadOnlySpan<Touch> touches, double seconds, uint seed);
 }

@@ -89,6 +89,10 @@ public sealed class Touching
         }
         for (int i = 0; i < _bodies.Count; i++)
         {
+            if (_bodies[i].Carried is not null)
+            {
+                continue;
+            }
             _set.Near(_low[i], _high[i], _near);
             foreach (int t in _near)
             {
@@ -261,6 +265,7 @@ public sealed class Touching
                 int j = order[q];
                 if (
                     (awake[i] || awake[j])
+                    && (_bodies[i].Carried is null || _bodies[j].Carried is null)
                     && _low[i].Y <= _high[j].Y
                     && _low[j].Y <= _high[i].Y
                     && _low[i].Z <= _high[j].Z
@@ -273,7 +278,7 @@ public sealed class Touching
         }
         for (int i = 0; i < n; i++)
         {
-            if (awake[i] && there[i])
+            if (awake[i] && there[i] && _bodies[i].Carried is null)
             {
                 OnSet(i, states, touches);
             }
