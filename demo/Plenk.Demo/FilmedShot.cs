@@ -166,5 +166,22 @@ public sealed record FilmedShot(
         },
     };
 
-    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley, Left, Right, Mop];
+    private static FilmedShot OverTheSteps(string code, int frames, bool platform) =>
+        new(
+            code,
+            frames,
+            Film(960, 30, Lens.None),
+            30,
+            _ => Pose.LookAt(new(0.5, 0.95, -0.5), new(3.5, 0.22, -5.3), Vec3.UnitY),
+            () => PlungePlatform.Build(platform)
+        )
+        {
+            LockedOff = true,
+        };
+
+    /// <summary>On sticks in the drained basin: the plunge platform over the steps and a locker; and the place without the platform.</summary>
+    public static readonly FilmedShot Platform = OverTheSteps("BTH_0100", 48, true),
+        Cleared = OverTheSteps("BTH_0100C", 1, false);
+
+    public static readonly IReadOnlyList<FilmedShot> All = [Bell, Pan, Entrance, Trolley, Left, Right, Mop, Platform, Cleared];
 }

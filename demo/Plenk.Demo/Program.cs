@@ -71,7 +71,11 @@ for (int frame = int.Parse(range[0]); frame <= int.Parse(range[^1]); frame++)
     var watch = Stopwatch.StartNew();
     locked = shot.LockedOff ? locked ?? renderer.Plate(frame, samples) : renderer.Plate(frame, samples);
     var image = new FloatImage(locked.Width, locked.Height, 3, [.. locked.Data.Select((v, i) => v * shot.Gain[i % 3])]);
-    HallRenderer.AddNoise(image, frame);
+    // What stands behind a comp gets the plate's grain there.
+    if (shot != FilmedShot.Cleared)
+    {
+        HallRenderer.AddNoise(image, frame);
+    }
     File.WriteAllBytes(path + ".tmp", RasterFile.ToPng(CodeImage.FromLinear(image, ColorEncoding.Srgb, 8)));
     File.Move(path + ".tmp", path);
     Console.WriteLine($"{frame}: {watch.Elapsed.TotalSeconds:0.0} s");

@@ -1,3 +1,4 @@
+using System.Numerics;
 using System.Text.Json;
 using Plenk.Core.Cameras;
 using Plenk.Core.Geometry;
@@ -42,6 +43,10 @@ public static class ShotPackage
         {
             WriteAttendant(shot, directory);
         }
+        if (shot == FilmedShot.Platform)
+        {
+            WritePlatform(frames, directory, quality);
+        }
         var p = shot.Pinhole;
         File.WriteAllText(
             Path.Combine(directory, "truth.json"),
@@ -80,6 +85,67 @@ public static class ShotPackage
                 Pose hall = shot.CameraToWorld(f);
                 return (f, hall with { Position = Package.ToWorld(hall.Position) });
             })
+        );
+    }
+
+    /// <summary>What stands there besides the hall, as pieces, and the counterweight.</summary>
+    private static void WritePlatform(string frames, string directory, int quality)
+    {
+        int first = FilmedShot.FirstFrame;
+        CodeImage cleared = RasterFile.Read(File.ReadAllBytes(Path.Combine(frames, $"{FilmedShot.Cleared.Code}.{first}.png")), "frame");
+        File.WriteAllBytes(Path.Combine(directory, $"cleared.{first}.jpg"), RasterFile.ToJpeg(cleared, quality));
+        static Piece Box(string id, string name, Vector3 min, Vector3 max) =>
+            new()
+            {
+                Id = id,
+                Name = name,
+                Kind = PieceKind.Box,
+                Position = Package.ToWorld(new((min.X + max.X) / 2, min.Y, (min.Z + max.Z) / 2)),
+                Size = Vec3.From(max - min),
+            };
+        Piece[] pieces =
+        [
+            Box("slab", "platform slab", PlungePlatform.Slab.Min, PlungePlatform.Slab.Max),
+            .. PlungePlatform.Posts.Select(
+                (p, i) =>
+                    new Piece
+                    {
+                        Id = $"post_{i + 1}",
+                        Name = $"platform post {i + 1}",
+                        Kind = PieceKind.Cylinder,
+                        Position = Package.ToWorld(Vec3.From(p.Foot)),
+                        Size = new(2 * p.Radius, p.Head.Y - p.Foot.Y, 2 * p.Radius),
+                    }
+            ),
+            Box("locker", "locker", PlungePlatform.Locker.Min, PlungePlatform.Locker.Max),
+        ];
+        File.WriteAllText(Path.Combine(directory, "pieces.json"), JsonSerializer.Serialize(pieces, ShotJson.Options));
+        File.WriteAllBytes(
+            Path.Combine(directory, "weight.glb"),
+            GltfFile.WriteMesh("counterweight", PlungePlatform.Counterweight(), [new("cast iron", new(0.09f, 0.085f, 0.08f), 0.2f, 0.55f)])
+        );
+        var (min, max) = PlungePlatform.Door;
+        Pinhole pinhole = FilmedShot.Platform.Pinhole;
+        Pose camera = FilmedShot.Platform.CameraToWorld(FilmedShot.FirstFrame);
+        File.WriteAllText(
+            Path.Combine(directory, "door.json"),
+            JsonSerializer.Serialize(
+                new
+                {
+                    note = "Corners of the locker's door in the plate, pixels; where the counterweight hangs, metres of the world.",
+                    corners = new Vec3[]
+                    {
+                        new(min.X, min.Y, max.Z),
+                        new(min.X, min.Y, min.Z),
+                        new(min.X, max.Y, min.Z),
+                        new(min.X, max.Y, max.Z),
+                    }
+                        .SelectMany(c => pinhole.TryProject(camera, c, out double x, out double y) ? new[] { x, y } : [])
+                        .ToArray(),
+                    weight = Package.ToWorld(Vec3.From(PlungePlatform.Weight)),
+                },
+                ShotJson.Options
+            )
         );
     }
 

@@ -23,7 +23,13 @@ public static class Seeding
             row = await shots.Create(document, "demo", "The shot as it came in");
             foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes)))
             {
-                await shots.Create(other, "demo", "The shot as it came in");
+                await shots.Create(
+                    other.Code == "BTH_0100"
+                        ? DemoSeed.Broken(other, Path.GetDirectoryName(directory)!, services.GetRequiredService<ShotEngine>(), media)
+                        : other,
+                    "demo",
+                    "The shot as it came in"
+                );
             }
         }
         var (head, revision) = (await shots.Read(row.Id))!.Value;

@@ -4,6 +4,7 @@ using Plenk.Core.Shots;
 using Plenk.Core.Solving;
 using Plenk.Formats.Cameras;
 using Plenk.Formats.Sequences;
+using Plenk.Store;
 
 namespace Plenk.Work;
 
@@ -166,6 +167,7 @@ public static class DemoSeed
                 ("BTH_0070", "A trolley rolls through"),
                 ("BTH_0080", "Two cameras along the basin"),
                 ("BTH_0090", "The attendant mops by"),
+                ("BTH_0100", "The platform breaks"),
             }
         )
         {
@@ -190,6 +192,7 @@ public static class DemoSeed
                 "BTH_0050" => shot with { Solving = new() { Turns = true } },
                 "BTH_0080" => Beside(shot, demo, keep),
                 "BTH_0090" => WithAttendant(shot, demo, keep),
+                "BTH_0100" => AtThePlatform(shot, demo, keep),
                 "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
                 _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
             };
@@ -265,6 +268,114 @@ public static class DemoSeed
             Elements = main.Elements,
         };
     }
+
+    /// <summary>
+    /// The plunge platform as it was filmed, standing before the place without it; a counterweight hangs over it. <see cref="Broken"/> goes on.
+    /// </summary>
+    private static ShotDocument AtThePlatform(ShotDocument shot, string demo, Func<byte[], string> keep)
+    {
+        string directory = Path.Combine(demo, "BTH_0100");
+        byte[] Read(string file) => File.ReadAllBytes(Path.Combine(directory, file));
+        ShotDocument main = Build(Path.Combine(demo, Code), keep);
+        var own = JsonSerializer.Deserialize<List<Piece>>(Read("pieces.json"), ShotJson.Options)!;
+        using JsonDocument door = JsonDocument.Parse(Read("door.json"));
+        const string cleared = "cleared.1001.jpg";
+        return shot with
+        {
+            Camera = CameraFiles.Read(
+                Read("solve.json"),
+                "solve.json",
+                new CameraImport(shot.Plate!.Width, shot.Plate.Height, 36, 1001, new(24, 1))
+            ),
+            Background = BackgroundKind.Frames,
+            BackgroundFrames = new()
+            {
+                Frames = [new(shot.Range.First, cleared, keep(Read(cleared)))],
+                Rate = shot.Rate,
+                Mapping = new(shot.Range.First, shot.Range.First),
+            },
+            // The locker was there when the place was filmed without the platform; what stands before it there hides it here.
+            Pieces =
+            [
+                .. main.Pieces,
+                .. own.Select(p =>
+                    p with
+                    {
+                        Duties = new() { Seen = true, New = p.Id != "locker" },
+                    }
+                ),
+            ],
+            Projections =
+            [
+                new()
+                {
+                    Id = "projection_1",
+                    Name = "frame 1001",
+                    Frame = 1001,
+                    Pieces = [.. own.Select(p => p.Id)],
+                },
+            ],
+            Lights = main.Lights,
+            ShutterDegrees = 180,
+            Elements =
+            [
+                new()
+                {
+                    Id = "weight",
+                    Name = "counterweight",
+                    Media = keep(Read("weight.glb")),
+                    Position = door.RootElement.GetProperty("weight").Deserialize<Vec3>(ShotJson.Options),
+                },
+            ],
+        };
+    }
+
+    /// <summary>BTH_0100 as an artist would go on with it: the locker's door cut loose and swung open, the slab broken by what falls on it.</summary>
+    /// <param name="demo">The folder that holds a folder for each shot.</param>
+    public static ShotDocument Broken(ShotDocument shot, string demo, ShotEngine engine, MediaStore media)
+    {
+        using JsonDocument door = JsonDocument.Parse(File.ReadAllBytes(Path.Combine(demo, "BTH_0100", "door.json")));
+        double[] corners = [.. door.RootElement.GetProperty("corners").EnumerateArray().Select(v => v.GetDouble())];
+        var (cut, part) = new CutLooseWork(engine, media).Cut(
+            shot,
+            "locker",
+            new(1001, corners, 0.016, new(0.16, 0.05, 0.045), "left", 0.42)
+        );
+        cut = cut with
+        {
+            Pieces = [.. cut.Pieces.Select(p => p.Id == part ? p with { Name = "locker door" } : p)],
+            Curves =
+            [
+                .. cut.Curves,
+                new()
+                {
+                    Id = $"pieces/{part}/hinge/degrees",
+                    Keys = [new(1008, 0, Handle: KeyHandle.Flat), new(1036, DoorDegrees, Handle: KeyHandle.Flat)],
+                },
+            ],
+        };
+        return new BreakJobs(null!, media, engine)
+            .Make(
+                cut,
+                new()
+                {
+                    Piece = "slab",
+                    AtFrame = 1004,
+                    Parts = 140,
+                    Seed = 40,
+                    Point = cut.Elements[0].Position with { Y = cut.Pieces.First(p => p.Id == "slab").Position.Y + 0.14 },
+                    Falling = "weight",
+                    StrengthNs = 60,
+                    Scraps = 300,
+                    Dust = 5,
+                },
+                CancellationToken.None,
+                (_, _) => { }
+            )
+            .On(cut);
+    }
+
+    private const double DoorDegrees = 112;
 
     /// <summary>The right camera beside the left one, over the set of BTH_0040, a frame of each laid on it as they were filmed.</summary>
     private static ShotDocument Beside(ShotDocument shot, string demo, Func<byte[], string> keep)

@@ -93,13 +93,9 @@ public sealed record ReadingKind(
         ),
         new(2, LightReadings.SunBlank, s => Reduced.None(s) with { Lights = s.Lights, Sun = s.Sun }, (_, s, _) => LightReadings.Sun(s)),
         new(2, LightReadings.ShadowsBlank, s => Reduced.Filmed(Reduced.Light(s)), Shadows),
-        new(4, ContactReadings.GapBlank, Reduced.Contact, Gap),
-        new(
-            2,
-            ContactReadings.ShadowBlank,
-            s => Reduced.Light(s) with { Elements = s.Elements },
-            (engine, s, _) =>
-                Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Place.Set(at), engine.Elements(at)) : null!
+        new(5, ContactReadings.GapBlank, Reduced.Contact, Gap),
+        new(3, ContactReadings.ShadowBlank, Reduced.Shadow, (engine, s, _) =>
+            Hanging.At(s, s.Range.First) is var at ? ContactReadings.Shadow(at, engine.Place.Set(at), engine.Elements(at)) : null!
         ),
         new(
             2,
@@ -333,9 +329,40 @@ public sealed record ReadingKind(
         {
             stop.ThrowIfCancellationRequested();
             ShotDocument at = Hanging.At(shot, frame);
-            frames.Add((frame, ContactReadings.Gap(at, engine.Place.Set(at), engine.Elements(at, frame))));
+            frames.Add(
+                (
+                    frame,
+                    ContactReadings.Gap(
+                        at,
+                        engine.Place.Set(at),
+                        [.. engine.Elements(at, frame).Where(p => !InAir(shot, at, at.Elements.First(e => e.Id == p.Id), frame))]
+                    )
+                )
+            );
         }
         return ContactReadings.Gap(frames);
+    }
+
+    /// <summary>Further than this from a frame to the next what falls is not at rest, metres.</summary>
+    private const double Rests = 0.001;
+
+    /// <summary>It is meant to touch nothing: parts, dust, and what falls until it lies still.</summary>
+    private static bool InAir(ShotDocument shot, ShotDocument at, Element e, int frame)
+    {
+        if (e.Broke is not null || e.DustOf is not null)
+        {
+            return true;
+        }
+        int? from = e.LetGo is { FellFrom: not null } go
+            ? go.AtFrame
+            : shot.Elements.FirstOrDefault(b => b.Broke?.Falling == e.Id)?.Broke!.AtFrame;
+        if (from is null)
+        {
+            return false;
+        }
+        int beside = frame < shot.Range.Last ? frame + 1 : frame - 1;
+        Vec3 other = Hanging.At(shot, beside).Elements.First(x => x.Id == e.Id).Position;
+        return frame <= from || (other - at.Elements.First(x => x.Id == e.Id).Position).Length > Rests;
     }
 
     /// <summary>All that a finished frame hangs on; with nothing in it there is nothing to measure.</summary>

@@ -108,6 +108,9 @@ public static class Reduced
         return shot.Elements.Any(e => e.Scatter?.Matte is not null) ? WithMattes(contact, shot) : contact;
     }
 
+    /// <summary>What stands on the set, in its light.</summary>
+    public static ShotDocument Shadow(ShotDocument shot) => Lit(Contact(shot), shot);
+
     /// <summary>
     /// All that is seen of a frame, through whatever it is looked at: the shot without its names, its notes and what only judges it.
     /// </summary>
