@@ -25,7 +25,7 @@ const views = {
   around: ['BTH_0040', 'step=4&frame=1036', press('Around'), 20],
   light: ['BTH_0040', 'step=5&frame=1036&light=sun', open('find-sun') + press('By fit at 1036'), 90],
   contact: ['BTH_0040', 'step=6&frame=1036&element=bell', '', 90],
-  breaking: ['BTH_0100', 'step=6&frame=1030&element=weight', '', 90],
+  breaking: ['BTH_0100', 'step=6&frame=1022&element=weight', '', 240],
   stitch: ['BTH_0070', 'step=4', press('Projected'), 40],
   people: ['BTH_0080', 'step=6', open('people'), 60],
   finish: ['BTH_0040', 'step=7&frame=1036&finish=grain_1', open('finish-scopes'), 90],
