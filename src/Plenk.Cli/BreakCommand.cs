@@ -34,6 +34,10 @@ internal static class BreakCommand
             DefaultValueFactory = _ => 0,
         };
         var blastSpeed = new Option<double>("--blast-speed") { Description = "how fast it grows, m/s", DefaultValueFactory = _ => 340 };
+        var crack = new Option<string[]>("--crack")
+        {
+            Description = "a line on it that cracks follow, metres: x,y,z x,y,z …; may be given more than once",
+        };
         var scraps = new Option<int>("--scraps")
         {
             Description = "small ones thrown off the cracks beside the parts: so many",
@@ -73,6 +77,7 @@ internal static class BreakCommand
             depth,
             blast,
             blastSpeed,
+            crack,
             scraps,
             sizes,
             speed
@@ -101,6 +106,16 @@ internal static class BreakCommand
                 {
                     Console.Error.WriteLine($"--scrap-sizes: “{parsed.GetValue(sizes)}” is not two numbers like 0.004,0.03.");
                     return Task.FromResult(2);
+                }
+                var cracks = new List<IReadOnlyList<Vec3>>();
+                foreach (string line in parsed.GetValue(crack) ?? [])
+                {
+                    Vec3?[] places = [.. line.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(t => Three("--crack", t))];
+                    if (places.Contains(null))
+                    {
+                        return Task.FromResult(2);
+                    }
+                    cracks.Add([.. places.OfType<Vec3>()]);
                 }
                 string name = parsed.GetValue(piece)!;
                 int when = parsed.GetValue(at);
@@ -150,6 +165,7 @@ internal static class BreakCommand
                     {
                         Thickness = parsed.GetValue(thickness),
                         Point = struck,
+                        Cracks = cracks,
                         Impulse = blow,
                         Radius = parsed.GetValue(radius),
                         Depth = parsed.GetValue(depth),

@@ -89,6 +89,7 @@ public sealed class BreakJobs(ShotStore shots, MediaStore media, ShotEngine engi
             {
                 Thickness = with.ThicknessMetres,
                 Point = with.Point,
+                Cracks = with.Cracks,
                 Impulse = falls is null ? with.ImpulseNs : Vec3.Zero,
                 Radius = with.RadiusMetres,
                 Depth = with.DepthMetres,

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Plenk.Core.Geometry;
 using Plenk.Formats.Exr;
 using Xunit;
@@ -297,9 +298,21 @@ public sealed class MotionTests(Site site, ITestOutputHelper say) : WholeJob(sit
         page.Open("break");
         page.Type("Scraps thrown off", "150", saves: false);
         page.Type("Clouds of dust", "2", saves: false);
+        // A crack along a line that is clicked on it; what was typed stays meanwhile.
+        page.Press("Click a line that they follow");
+        foreach (double z in (double[])[-7.3, -6.3])
+        {
+            var spot = FilmedYard.Seen(-0.45, 0, z, 1001);
+            page.ClickPicture(spot.X, spot.Y);
+        }
+        page.Shows("#sheet", "Cracks follow a line of 2 places");
         page.Press("Break it from 1001 on");
         page.UntilState("state.document.elements.filter((e) => e.dustOf).length === 2", 120);
         Assert.Equal("150", page.State("state.document.elements.find((e) => e.broke).broke.scraps"));
+        JsonElement crack = page.StateJson("state.document.elements.find((e) => e.broke).broke.cracks[0]");
+        Assert.Equal(2, crack.GetArrayLength());
+        Assert.Equal(-0.45, crack[0][0].GetDouble(), 0.02);
+        Assert.Equal(-7.3, crack[0][2].GetDouble(), 0.1);
         Assert.Equal(
             "true",
             page.State(

@@ -49,6 +49,78 @@ public class BreakageTests
         Assert.All(edges, e => Assert.Equal(e.Value, edges.GetValueOrDefault((e.Key.Item2, e.Key.Item1))));
     }
 
+    /// <summary>How far a part reaches over a plane through a place, metres, and how far to its other side.</summary>
+    private static (double Over, double Under) Sides(BrokenPart part, Vec3 at, Vec3 normal)
+    {
+        double[] off = [.. part.Mesh.Positions.Select(v => Vec3.Dot(normal, Vec3.From(v) + part.Middle - at))];
+        return (Math.Max(0, off.Max()), Math.Max(0, -off.Min()));
+    }
+
+    // A crack that follows a line all through parts the thing there: no part reaches over the plane through it by more than 3 cm.
+    [Theory]
+    [InlineData(2, 1)]
+    [InlineData(12, 1)]
+    [InlineData(60, 3)]
+    [InlineData(200, 7)]
+    public void Cracks_follow_a_line_right_through(int parts, int seed)
+    {
+        // A slab of 2 × 0.2 × 1.2 m, and a slanting line over its top from edge to edge.
+        TriangleMesh slab = PieceMeshes.Box(new(2, 0.2, 1.2));
+        Vec3 from = new(-1, 0.2, -0.2),
+            to = new(1, 0.2, 0.35),
+            way = (to - from).Normalized(),
+            side = Vec3.Cross(Vec3.UnitY, way);
+        var (broken, volume) = Breakage.Of(
+            "slab",
+            slab,
+            new(parts, seed, 2400)
+            {
+                Cracks =
+                [
+                    [from, to],
+                ],
+                Point = new(0.3, 0.2, 0.3),
+            },
+            0
+        );
+        Assert.Equal(0.48, volume, 1e-6);
+        Assert.InRange(broken.Count, 2, parts);
+        Assert.All(broken, p => Assert.InRange(Math.Min(Sides(p, from, side).Over, Sides(p, from, side).Under), 0, 0.03));
+        Assert.All(broken, p => Closed(p.Mesh));
+        // Each side’s parts have its volume: a trapezium of 2 m by (0.4 + 0.95) ÷ 2 m on one.
+        double over = broken.Where(p => Sides(p, from, side) is var s && s.Over > s.Under).Sum(p => p.Volume);
+        double one = 0.2 * 2 * ((0.6 - 0.2 + 0.6 + 0.35) / 2),
+            other = 0.48 - one;
+        Assert.True(Math.Min(Math.Abs(over - one), Math.Abs(over - other)) < 2e-3, $"{over} m³ of {one} and {other}");
+    }
+
+    [Fact]
+    public void Without_a_line_parts_lie_across_it()
+    {
+        var (broken, _) = Breakage.Of("slab", PieceMeshes.Box(new(2, 0.2, 1.2)), new(60, 3, 2400), 0);
+        Assert.Contains(broken, p => Math.Min(Sides(p, default, Vec3.UnitZ).Over, Sides(p, default, Vec3.UnitZ).Under) > 0.02);
+    }
+
+    [Fact]
+    public void A_line_of_one_place_is_told()
+    {
+        BreakFault fault = Assert.Throws<BreakFault>(() =>
+            Breakage.Of(
+                "slab",
+                PieceMeshes.Box(new(2, 0.2, 1.2)),
+                new(8, 1, 2400)
+                {
+                    Cracks =
+                    [
+                        [new(0, 0.2, 0)],
+                    ],
+                },
+                0
+            )
+        );
+        Assert.Contains("two places or more", fault.Message, StringComparison.Ordinal);
+    }
+
     // A cube of 1 m cut across its corner at a plane x + y + z = s: for s ≤ 1 a corner of s³ ÷ 6 is left (a tetrahedron).
     [Theory]
     [InlineData(0.5, 0.5 * 0.5 * 0.5 / 6)]

@@ -193,7 +193,7 @@ public sealed class ElementApiTests(Application application)
     [Fact]
     public async Task A_mesh_is_strewn_over_a_piece_as_densely_as_a_matte_is_painted_and_its_key_knows_the_piece()
     {
-        string at = await Shot("E_0030");
+        string at = await Shot("E_0310");
         byte[] post = Encoding.UTF8.GetBytes("o post\nv -0.1 0 0\nv 0.1 0 0\nv 0 0.5 0\nf 1 2 3\n");
         await Given($"{at}/element", ("post.obj", post));
         async Task<HttpStatusCode> Strewn(object how) =>

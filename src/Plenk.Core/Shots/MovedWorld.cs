@@ -201,6 +201,7 @@ public static class MovedWorld
                 ? b with
                 {
                     Point = b.Point is { } point ? map.Apply(point) : null,
+                    Cracks = [.. b.Cracks.Select(line => (IReadOnlyList<Vec3>)[.. line.Select(map.Apply)])],
                     ImpulseNs = turn.Rotation * b.ImpulseNs,
                     ThicknessMetres = map.Scale * b.ThicknessMetres,
                     RadiusMetres = map.Scale * b.RadiusMetres,

@@ -48,7 +48,8 @@ public sealed record BreakRequest(
     double Radius = 0,
     double Depth = 0,
     double Blast = 0,
-    double BlastSpeed = 340
+    double BlastSpeed = 340,
+    IReadOnlyList<IReadOnlyList<Vec3>>? Cracks = null
 );
 
 public sealed record FitRequest(ShotDocument Document, PieceKind Kind, string[] Points, int Frame);
@@ -169,6 +170,7 @@ public static class SetApi
                         DensityKgM3 = r.Density,
                         ThicknessMetres = r.Thickness > 0 ? r.Thickness : null,
                         Point = r.Point,
+                        Cracks = r.Cracks ?? [],
                         ImpulseNs = r.Impulse ?? Vec3.Zero,
                         Falling = string.IsNullOrEmpty(r.Falling) ? null : r.Falling,
                         FallingDensityKgM3 = r.FallingDensity,

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text.Json;
 using System.Text.RegularExpressions;
 using Plenk.Core.Edits;
 using Plenk.Core.Geometry;
@@ -49,6 +50,19 @@ public static partial class SetSheet
                 .Where(double.IsFinite),
         ];
         return parts.Length == 3 && v.Length == 3 ? new(v[0], v[1], v[2]) : null;
+    }
+
+    /// <summary>Lines of places, as JSON; null: it is not that.</summary>
+    public static IReadOnlyList<IReadOnlyList<Vec3>>? Lines(string? json)
+    {
+        try
+        {
+            return json is null ? null : JsonSerializer.Deserialize<List<List<Vec3>>>(json, ShotJson.Options);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
     }
 
     /// <summary>How far apart two spots of the set are that the page has been told, and how they lie; null: there are none.</summary>

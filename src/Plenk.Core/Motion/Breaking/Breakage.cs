@@ -19,6 +19,9 @@ public sealed record BreakSettings(int Parts, int Seed, double Density)
     /// <summary>Where it is struck: parts are smaller there. Null: as large everywhere.</summary>
     public Vec3? Point { get; init; }
 
+    /// <summary>Lines on its surface that cracks follow, each two places or more, in the world.</summary>
+    public IReadOnlyList<IReadOnlyList<Vec3>> Cracks { get; init; } = [];
+
     /// <summary>Of the blow, N s.</summary>
     public Vec3 Impulse { get; init; }
 
@@ -85,6 +88,10 @@ public static class Breakage
         {
             throw new BreakFault("The blow’s place or impulse is no number.");
         }
+        if (with.Cracks.FirstOrDefault(c => c.Count < 2 || c.Any(p => !p.IsFinite)) is not null)
+        {
+            throw new BreakFault("A line that a crack follows has two places or more, each three numbers.");
+        }
         Solid whole = Whole(name, mesh, with.Thickness, inside);
         double volume = whole.Volume;
         if (!(volume > 1e-9))
@@ -107,7 +114,7 @@ public static class Breakage
         {
             throw new BreakFault("Say where it is struck: a radius, a depth and a blast are told from there.");
         }
-        IReadOnlyList<Vec3> seeds = Voronoi.Seeds(whole, with.Parts, with.Seed, with.Point);
+        IReadOnlyList<Vec3> seeds = Voronoi.Seeds(whole, with.Parts, with.Seed, with.Point, with.Cracks);
         IReadOnlyList<Solid> cells = with.Parts == 1 ? [whole] : Voronoi.Cells(whole, seeds, inside);
         var parts = new List<BrokenPart>();
         for (int i = 0; i < cells.Count; i++)

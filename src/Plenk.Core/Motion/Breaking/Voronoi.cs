@@ -41,7 +41,14 @@ public static class Voronoi
 
     /// <summary>Seeds within a solid, denser around a spot.</summary>
     /// <param name="struck">Null: as dense everywhere.</param>
-    public static IReadOnlyList<Vec3> Seeds(Solid whole, int count, int seed, Vec3? struck)
+    /// <param name="cracks">Lines on its surface that faces between cells follow, each two places or more; null: none.</param>
+    public static IReadOnlyList<Vec3> Seeds(
+        Solid whole,
+        int count,
+        int seed,
+        Vec3? struck,
+        IReadOnlyList<IReadOnlyList<Vec3>>? cracks = null
+    )
     {
         var tree = new MeshTree(whole.Mesh(Vec3.Zero));
         var scene = new TraceScene([new(tree, Similarity.Identity, RayKinds.CameraSet)]);
@@ -70,7 +77,9 @@ public static class Voronoi
         }
         // How large cells are meant to be there: a third of that at the spot, growing outwards.
         double Wide(Vec3 p) => struck is { } s ? 0.12 + (p - s).Length / extent : 1;
-        var seeds = new List<Vec3>();
+        CrackSeeds? along = cracks is { Count: > 0 } ? CrackSeeds.Of(whole, scene, count, cracks) : null;
+        List<Vec3> seeds = [.. (along?.Seeds ?? []).Where(p => IsInside(scene, p.ToSingle()))];
+        int without = 0;
         while (seeds.Count < count)
         {
             Vec3 best = default;
@@ -78,13 +87,36 @@ public static class Voronoi
             for (int k = 0; k < Candidates; k++)
             {
                 Vec3 p = Inside();
-                double near = seeds.Count == 0 ? 1 : seeds.Min(s => (s - p).Length) / Wide(p);
+                for (int again = 0; again < Candidates && along?.IsNear(p) == true; again++)
+                {
+                    p = Inside();
+                }
+                double near =
+                    along?.IsNear(p) == true ? -0.5
+                    : seeds.Count == 0 ? 1
+                    : seeds.Min(s => (s - p).Length) / Wide(p);
                 if (near > furthest)
                 {
                     (best, furthest) = (p, near);
                 }
             }
             seeds.Add(best);
+            if (along?.IsNear(best) != true)
+            {
+                continue;
+            }
+            // There is no room but beside a crack: one on either side of it, or none.
+            Vec3 across = along.Across(best);
+            if (seeds.Count < count && IsInside(scene, across.ToSingle()))
+            {
+                seeds.Add(across);
+                continue;
+            }
+            seeds.RemoveAt(seeds.Count - 1);
+            if (++without > Candidates)
+            {
+                break;
+            }
         }
         return seeds;
     }

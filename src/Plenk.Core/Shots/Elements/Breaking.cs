@@ -20,6 +20,9 @@ public sealed record Breaking : Extensible
     /// <summary>Where it is struck, and parts are smaller; null: as large everywhere.</summary>
     public Vec3? Point { get; init; }
 
+    /// <summary>Lines on its surface that cracks follow, each two places or more, in the world.</summary>
+    public IReadOnlyList<IReadOnlyList<Vec3>> Cracks { get; init; } = [];
+
     /// <summary>Of the blow, newton seconds.</summary>
     public Vec3 ImpulseNs { get; init; }
 

@@ -4,6 +4,7 @@
 import * as plate from './steps/plate.js';
 import * as camera from './steps/camera.js';
 import * as cut from './cut.js';
+import * as cracks from './cracks.js';
 import * as set from './steps/set.js';
 import * as setLines from './steps/setlines.js';
 import * as projection from './steps/projection.js';
@@ -31,7 +32,7 @@ import * as handles from './handles.js';
 const modules = {
   1: [plate],
   2: [survey, camera, moving, still, hand, hang, mattes, tracks, lasso],
-  3: [survey, handles, edges, moving, hang, set, setLines, cut, lasso],
+  3: [survey, handles, edges, moving, hang, set, setLines, cut, cracks, lasso],
   4: [mattes, projection],
   5: [handles, hang, light, sun, mattes],
   6: [handles, mattes, moving, hang, contact, carry],
