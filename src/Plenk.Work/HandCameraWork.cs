@@ -174,17 +174,17 @@ public static class HandCameraWork
         HandCamera at = HandPath.From(plate, found.CameraToWorld, found.Pinhole!.Fx);
         var notes = new List<string>
         {
-            FormattableString.Invariant(
-                $"The camera stands {found.CameraToWorld.Position.Y:0.00} m high, {(found.CameraToWorld.Position).Length:0.00} m from the first corner, focal length {at.FocalMm:0.0} mm"
-            )
+            FormattableString.Invariant($"The camera stands {at.Position.Y:0.00} m high, {at.Position.Length:0.00} m from the first corner")
+                + FormattableString.Invariant($", focal length {at.FocalMm:0.0} mm")
                 + (
                     found.FocalDoubtPx > 0
                         ? FormattableString.Invariant($" ± {found.FocalDoubtPx / plate.Width * plate.SensorWidthMm:0.0}")
                         : " (held)"
                 )
                 + FormattableString.Invariant(
-                    $". The rectangle is {Math.Abs(found.AcrossMetres):0.###} × {Math.Abs(found.UpMetres):0.###} m; its corners are met to {found.RmsPx:0.00} px."
-                ),
+                    $". The rectangle is {Math.Abs(found.AcrossMetres):0.###} × {Math.Abs(found.UpMetres):0.###} m"
+                )
+                + FormattableString.Invariant($"; its corners are met to {found.RmsPx:0.00} px."),
         };
         if (known is null)
         {
@@ -200,7 +200,12 @@ public static class HandCameraWork
         }
         HandCamera hand = Hand(shot);
         shot = shot with { Camera = shot.Camera! with { Hand = hand with { Rectangle = rectangle, AimsAt = null } } };
-        foreach (var (value, to) in new[] { ("position", at.Position), ("rotationYxzDegrees", at.RotationYxzDegrees) })
+        // Turned no further than it must from how it stood there.
+        Vec3 turn = Rotations.NearEulerYxzDegrees(
+            found.CameraToWorld.Rotation,
+            ShotCurves.At(shot, frame).Camera!.Hand!.RotationYxzDegrees
+        );
+        foreach (var (value, to) in new[] { ("position", at.Position), ("rotationYxzDegrees", turn) })
         {
             shot = Keyed(shot, value, to, frame, known.Laid[0].Frame);
         }
@@ -221,15 +226,9 @@ public static class HandCameraWork
     {
         string id = $"{HandPath.At}/{value}";
         ValueCurve curve = shot.Curves.FirstOrDefault(c => c.Id == id) ?? new() { Id = id, Keys = [ShotCurves.KeyOf(shot, id, first)!] };
-        if (curve.IsTurn && curve.TripleAt(frame) is { } near)
-        {
-            to = new(Near(to.X, near.X), Near(to.Y, near.Y), Near(to.Z, near.Z));
-        }
         curve = curve with { Keys = [.. curve.Keys.Where(k => k.Frame != frame).Append(new(frame, Triple: to)).OrderBy(k => k.Frame)] };
         return shot with { Curves = [.. shot.Curves.Where(c => c.Id != id), curve] };
     }
-
-    private static double Near(double degrees, double to) => degrees + 360 * Math.Round((to - degrees) / 360);
 
     /// <summary>A plane of the set where the rectangle is.</summary>
     private static ShotDocument WithPiece(ShotDocument shot, HandRectangle r)

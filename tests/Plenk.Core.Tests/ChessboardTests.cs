@@ -9,7 +9,7 @@ namespace Plenk.Core.Tests;
 /// <summary>The lens and the adjustment against 13 real photographs of a chessboard (tests/data/chessboard/NOTICE.md).</summary>
 public class ChessboardTests
 {
-    private static string Data()
+    internal static string Data()
     {
         string at = AppContext.BaseDirectory;
         while (!File.Exists(Path.Combine(at, "Plenk.slnx")))

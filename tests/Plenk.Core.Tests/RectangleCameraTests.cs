@@ -24,16 +24,6 @@ public class RectangleCameraTests
         0.23839153080878486
     );
 
-    private static string Repository()
-    {
-        string at = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(at, "Plenk.slnx")))
-        {
-            at = Path.GetDirectoryName(at) ?? throw new DirectoryNotFoundException("the repository");
-        }
-        return at;
-    }
-
     /// <summary>
     /// A corner of this one lies so far out that the published lens, fitted to all thirteen, puts it four pixels aside: four corners alone
     /// cannot even that out.
@@ -44,11 +34,7 @@ public class RectangleCameraTests
     private static Dictionary<string, Dictionary<(int, int), (double X, double Y)>> Photographs()
     {
         var all = new Dictionary<string, Dictionary<(int, int), (double, double)>>();
-        foreach (
-            string[] v in File.ReadLines(Path.Combine(Repository(), "tests", "data", "chessboard", "corners.csv"))
-                .Skip(1)
-                .Select(l => l.Split(','))
-        )
+        foreach (string[] v in File.ReadLines(ChessboardTests.Data()).Skip(1).Select(l => l.Split(',')))
         {
             double N(int i) => double.Parse(v[i], CultureInfo.InvariantCulture);
             Assert.True(Published.TryUndistort((N(3) + 0.5 - Cx) / Focal, (N(4) + 0.5 - Cy) / Focal, out double x, out double y));

@@ -6,8 +6,6 @@ namespace Plenk.Core.Cameras;
 public static class HandGrids
 {
     private const int Reach = 20;
-    private const double Near = -0.02;
-    private const int Pieces = 24; // of a line, as a lens bends it
 
     /// <summary>Lines of the grid as x, y, x, y … in pixels of the plate.</summary>
     /// <param name="step">Metres.</param>
@@ -45,37 +43,9 @@ public static class HandGrids
         }
         void Add(Vec3 a, Vec3 b)
         {
-            Vec3 p = cameraToWorld.ToLocal(a),
-                q = cameraToWorld.ToLocal(b);
-            if (p.Z > Near && q.Z > Near)
+            if (SeenLine.Of(pinhole, cameraToWorld, a, b) is { } line)
             {
-                return;
-            }
-            if (p.Z > Near)
-            {
-                p += (q - p) * ((Near - p.Z) / (q.Z - p.Z));
-            }
-            if (q.Z > Near)
-            {
-                q += (p - q) * ((Near - q.Z) / (p.Z - q.Z));
-            }
-            var line = new List<double>();
-            int pieces = pinhole.Lens == Lens.None ? 1 : Pieces;
-            for (int i = 0; i <= pieces; i++)
-            {
-                // Even along the picture, not along the line: 1 ÷ depth runs straight there.
-                double t = (double)i / pieces,
-                    depth = 1 / ((1 - t) / -p.Z + t / -q.Z),
-                    along = Math.Abs(q.Z - p.Z) < 1e-12 ? t : (-depth - p.Z) / (q.Z - p.Z);
-                if (pinhole.TryProject(p + along * (q - p), out double x, out double y))
-                {
-                    line.Add(x);
-                    line.Add(y);
-                }
-            }
-            if (line.Count >= 4)
-            {
-                lines.Add([.. line]);
+                lines.Add(line);
             }
         }
     }
@@ -94,7 +64,7 @@ public static class HandGrids
         for (int k = -85; k <= 85; k += 5)
         {
             Vec3 way = cameraToWorld.Rotation.Transpose() * (Rotations.AboutY(Rotations.Radians(-k)) * level);
-            if (way.Z < Near && pinhole.TryProject(way, out double x, out double y) && Math.Abs(x) < 1e5 && Math.Abs(y) < 1e5)
+            if (way.Z < SeenLine.Near && pinhole.TryProject(way, out double x, out double y) && Math.Abs(x) < 1e5 && Math.Abs(y) < 1e5)
             {
                 line.Add(x);
                 line.Add(y);

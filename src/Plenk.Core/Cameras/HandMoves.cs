@@ -80,7 +80,7 @@ public static class HandMoves
                 double by = Rotations.Degrees(
                     Elementary.Atan2(to.Y - pinhole.Cy, to.X - pinhole.Cx) - Elementary.Atan2(from.Y - pinhole.Cy, from.X - pinhole.Cx)
                 );
-                return hand with { RotationYxzDegrees = turn + new Vec3(0, 0, by - 360 * Math.Round(by / 360)) };
+                return hand with { RotationYxzDegrees = turn + new Vec3(0, 0, Rotations.NearDegrees(by, 0)) };
             case HandMove.Focal:
                 double was = FromMiddle(from, pinhole);
                 // Near the middle a pixel would be a multiple.
@@ -145,7 +145,11 @@ public static class HandMoves
         {
             Vec3 tilted = Rotations.AboutX(tilt) * e;
             double heading = Elementary.Atan2(w.X, w.Z) - Elementary.Atan2(tilted.X, tilted.Z);
-            Vec3 one = new(Near(Rotations.Degrees(tilt), turn.X), Near(Rotations.Degrees(heading), turn.Y), turn.Z);
+            Vec3 one = new(
+                Rotations.NearDegrees(Rotations.Degrees(tilt), turn.X),
+                Rotations.NearDegrees(Rotations.Degrees(heading), turn.Y),
+                turn.Z
+            );
             if ((one - turn).Length < least)
             {
                 (best, least) = (one, (one - turn).Length);
@@ -153,8 +157,6 @@ public static class HandMoves
         }
         return best;
     }
-
-    private static double Near(double degrees, double to) => degrees + 360 * Math.Round((to - degrees) / 360);
 
     /// <summary>
     /// How much higher the camera stands for what it sees in a direction to be as high in the picture as a ray; null where that tells

@@ -378,11 +378,13 @@ public static class ShotChecks
                         && strewn.SteepestDegrees is >= 0 and <= 180
                         && strewn.SinkMetres is >= -1000 and <= 1000
                     ),
-                $"Contact, {e.Name}: it is strewn by more than 0 and up to 100,000 copies a square metre, 1 to {Scatter.MostEver:N0} in all, each more than 0 and up to 1,000 times as large, turned by 0 to 180°, leaning by 0 to 90°."
+                $"Contact, {e.Name}: it is strewn by more than 0 and up to 100,000 copies a square metre, 1 to {Scatter.MostEver:N0} in all, "
+                    + "each more than 0 and up to 1,000 times as large, turned by 0 to 180°, leaning by 0 to 90°."
             );
             Need(
                 e.Scatter?.Matte is not { } where || Scatter.MayBeBy(d, where),
-                $"Contact, {e.Name}: it is strewn by a matte that is drawn, keyed off a screen or brought in as pictures; the one that is named is none, or is no longer in the shot. Choose another, or none."
+                $"Contact, {e.Name}: it is strewn by a matte that is drawn, keyed off a screen or brought in as pictures; "
+                    + "the one that is named is none, or is no longer in the shot. Choose another, or none."
             );
             Need(
                 e.Scatter is null || (e.LetGo is null && e.Broke is null && e.Kind != ElementKind.Rendered && e.Blend == ElementBlend.Over),

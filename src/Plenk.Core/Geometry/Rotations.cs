@@ -38,13 +38,15 @@ public static class Rotations
         return new(Degrees(x), Degrees(y), Degrees(z));
     }
 
+    /// <summary>The same angle, some whole turns on or back, nearest to another; degrees.</summary>
+    public static double NearDegrees(double degrees, double to) => degrees + 360 * Math.Round((to - degrees) / 360);
+
     /// <summary>The same angles as a rotation, of all that come to it those nearest to others: paths of them do not jump.</summary>
     public static Vec3 NearEulerYxzDegrees(Matrix3 m, Vec3 near)
     {
-        static double Turn(double a, double to) => a + 360 * Math.Round((to - a) / 360);
         Vec3 one = ToEulerYxzDegrees(m),
             other = new(180 - one.X, one.Y + 180, one.Z + 180);
-        Vec3 Near(Vec3 e) => new(Turn(e.X, near.X), Turn(e.Y, near.Y), Turn(e.Z, near.Z));
+        Vec3 Near(Vec3 e) => new(NearDegrees(e.X, near.X), NearDegrees(e.Y, near.Y), NearDegrees(e.Z, near.Z));
         (one, other) = (Near(one), Near(other));
         return (one - near).LengthSquared <= (other - near).LengthSquared ? one : other;
     }

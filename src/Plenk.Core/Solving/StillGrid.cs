@@ -16,24 +16,9 @@ public static class StillGrid
         var lines = new List<double[]>();
         void Add(Vec3 a, Vec3 b)
         {
-            const double near = -0.02;
-            Vec3 p = cameraToWorld.ToLocal(a),
-                q = cameraToWorld.ToLocal(b);
-            if (p.Z > near && q.Z > near)
+            if (SeenLine.Of(pinhole, cameraToWorld, a, b) is { } line)
             {
-                return;
-            }
-            if (p.Z > near)
-            {
-                p += (q - p) * ((near - p.Z) / (q.Z - p.Z));
-            }
-            if (q.Z > near)
-            {
-                q += (p - q) * ((near - q.Z) / (p.Z - q.Z));
-            }
-            if (pinhole.TryProject(p, out double ax, out double ay) && pinhole.TryProject(q, out double bx, out double by))
-            {
-                lines.Add([ax, ay, bx, by]);
+                lines.Add(line);
             }
         }
         for (int k = -Reach; k <= Reach; k++)

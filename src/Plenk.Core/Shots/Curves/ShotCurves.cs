@@ -192,7 +192,6 @@ public static class ShotCurves
             {
                 return keys;
             }
-            static double Near(double a, double to) => a + 360 * Math.Round((to - a) / 360);
             Vec3? last = null,
                 old = null;
             for (int i = 0; i < keys.Length; i++)
@@ -202,7 +201,7 @@ public static class ShotCurves
                     continue;
                 }
                 Vec3 to = last is { } l && old is { } p ? l + (o - p) : o,
-                    near = new(Near(t.X, to.X), Near(t.Y, to.Y), Near(t.Z, to.Z));
+                    near = new(Rotations.NearDegrees(t.X, to.X), Rotations.NearDegrees(t.Y, to.Y), Rotations.NearDegrees(t.Z, to.Z));
                 keys[i] = keys[i] with { Triple = near };
                 (last, old) = (near, o);
             }
