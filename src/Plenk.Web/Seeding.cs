@@ -23,13 +23,17 @@ public static class Seeding
             row = await shots.Create(document, "demo", "The shot as it came in");
             foreach (ShotDocument other in DemoSeed.Others(Path.GetDirectoryName(directory)!, bytes => media.Write(bytes)))
             {
-                await shots.Create(
-                    other.Code == "BTH_0100"
-                        ? DemoSeed.Broken(other, Path.GetDirectoryName(directory)!, services.GetRequiredService<ShotEngine>(), media)
-                        : other,
-                    "demo",
-                    "The shot as it came in"
-                );
+                ShotRow made = await shots.Create(other, "demo", "The shot as it came in");
+                if (other.Code == "BTH_0100")
+                {
+                    ShotDocument broken = DemoSeed.Broken(
+                        other,
+                        Path.GetDirectoryName(directory)!,
+                        services.GetRequiredService<ShotEngine>(),
+                        media
+                    );
+                    await shots.Save(made.Id, made.Head, broken, "demo", "The locker’s door cut loose and swung open, the slab broken");
+                }
             }
         }
         var (head, revision) = (await shots.Read(row.Id))!.Value;

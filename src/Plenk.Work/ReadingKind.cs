@@ -340,7 +340,14 @@ public sealed record ReadingKind(
                 )
             );
         }
-        return ContactReadings.Gap(frames);
+        Reading gap = ContactReadings.Gap(frames);
+        return
+            gap.Value is null && shot.Elements.Any(e => !e.Off) && shot.Elements.All(e => e.Off || InAir(shot, shot, e, shot.Range.First))
+            ? gap with
+            {
+                Note = "what is here is in the air, or never lies still",
+            }
+            : gap;
     }
 
     /// <summary>Further than this from a frame to the next what falls is not at rest, metres.</summary>
