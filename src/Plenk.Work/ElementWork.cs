@@ -18,7 +18,7 @@ namespace Plenk.Work;
 public sealed class ElementWork(IMedia media)
 {
     private readonly Cache<ImportedMesh> _meshes = new(Sizes.Of);
-    private readonly Cache<Box<GltfMesh?>> _moving = new(b => Sizes.Small + (b.Value?.Bytes ?? 0));
+    private readonly Cache<Box<IMovingMesh?>> _moving = new(b => Sizes.Small + (b.Value?.Bytes ?? 0));
     private readonly Cache<MeshTree> _trees = new(Sizes.Of);
     private readonly Cache<FloatImage> _pictures = new(Sizes.Of);
 
@@ -214,13 +214,9 @@ public sealed class ElementWork(IMedia media)
         );
 
     /// <summary>An element's file, to be asked how it stands at other times; null: it has no animation.</summary>
-    public GltfMesh? Moving(Element e) =>
+    public IMovingMesh? Moving(Element e) =>
         _moving
-            .Get(e.Media, () =>
-                media.Read(e.Media) is var bytes && GltfFile.Is(bytes) && GltfFile.OpenMesh(bytes, e.Name) is { Moves: true } file
-                    ? new(file)
-                    : new(null)
-            )
+            .Get(e.Media, () => ImportedMesh.Moving(media.Read(e.Media), e.Name) is { Moves: true } file ? new(file) : new(null))
             .Value;
 
     /// <summary>

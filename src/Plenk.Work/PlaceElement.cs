@@ -31,7 +31,7 @@ public static class PlaceElement
         );
         told.AddRange(mesh.Warnings);
         PlacedElement Placed(ImportedMesh m) => new("element", new(new MeshTree(m.Merged()), m.Materials), Similarity.Identity);
-        if (GltfFile.Is(bytes) && GltfFile.OpenMesh(bytes, name) is { Moves: true } moving)
+        if (ImportedMesh.Moving(bytes, name) is { Moves: true } moving)
         {
             var motion = new Core.Shots.FileMotion { StartFrame = start };
             return frame => Placed(moving.At(motion.SecondsAt(frame, rate, moving.Seconds)));

@@ -17,18 +17,28 @@ public static class SceneElements
                 .Elements.Where(e =>
                     !e.Off
                     && (
-                        (e.Motion is not null && engine.Moving(e) is { } file && (!IsNodes(file) || e.Scatter is not null))
-                        || IsStretchedText(e)
-                        || e is { Kind: ElementKind.Mesh, Frames: not null }
+                        Bends(engine, e)
+                            ? e.Scatter is not null || VerticesOf(engine, shot, e) > MostVertices
+                            : (e.Motion is not null && e.Scatter is not null) || IsStretchedText(e)
                     )
                 )
                 .Select(e => e.Name.Length > 0 ? e.Name : e.Id),
         ];
 
+    /// <summary>Over all frames, of one that bends: beyond it a file would be hundreds of megabytes.</summary>
+    private const long MostVertices = 20_000_000;
+
+    /// <summary>What its file moves is not its nodes alone.</summary>
+    private static bool Bends(ShotEngine engine, Element e) =>
+        e is { Kind: ElementKind.Mesh, Frames: not null } || (e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file));
+
+    private static long VerticesOf(ShotEngine engine, ShotDocument shot, Element e) =>
+        (long)shot.Range.Count * engine.Model(shot, e).Tree.Mesh.Positions.Length;
+
     private static bool IsStretchedText(Element e) => e.Letters is not null && e.Stretch != new Vec3(1, 1, 1);
 
     /// <summary>Its nodes are carried and turned, and sized alike along all axes.</summary>
-    private static bool IsNodes(GltfMesh file) =>
+    private static bool IsNodes(IMovingMesh file) =>
         file.IsRigid
         && file.Nodes()
             .All(n =>
@@ -67,6 +77,17 @@ public static class SceneElements
         {
             return Nodes(engine, shot, own, name, motion, file, e.Model.Materials, frames);
         }
+        if (Bends(engine, own) && VerticesOf(engine, shot, own) <= MostVertices)
+        {
+            var then = frames.Select(f => (f, At: There(engine, shot, e.Id, f) ?? e)).ToArray();
+            return
+            [
+                new(name, e.Model.Tree.Mesh, e.Model.Materials, [.. then.Select(t => (t.f, t.At.ObjectToWorld))])
+                {
+                    Shapes = [.. then.Select(t => (t.f, t.At.Model.Tree.Mesh.Positions))],
+                },
+            ];
+        }
         // Letters and a size by axes do not go together in a place; then the text goes as it stands.
         return own.Letters is not null && !IsStretchedText(own)
             ? Letter(engine, shot, own, name, e.Model.Materials, frames)
@@ -90,7 +111,7 @@ public static class SceneElements
         Element own,
         string name,
         FileMotion motion,
-        GltfMesh file,
+        IMovingMesh file,
         IReadOnlyList<Material> materials,
         IReadOnlyList<int> frames
     )

@@ -147,7 +147,7 @@ public sealed class ShotEngine
     ) => _rendered.IdNames(shot, element, frame);
 
     /// <inheritdoc cref="ElementWork.Moving"/>
-    public GltfMesh? Moving(Element element) => _elements.Moving(element);
+    public IMovingMesh? Moving(Element element) => _elements.Moving(element);
 
     /// <inheritdoc cref="ElementWork.MaterialFault"/>
     public string? MaterialFault(ShotDocument shot, Element element) => _elements.MaterialFault(shot, element);

@@ -3,6 +3,7 @@ using System.Text;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Shots;
+using Plenk.Formats.Meshes;
 using Xunit;
 
 namespace Plenk.Work.Tests;
@@ -73,6 +74,9 @@ public sealed class MeshSequenceTests(DemoShot demo) : IClassFixture<DemoShot>
             }
         );
         Assert.Equal([1, 1.5, 2, 3, 4, 4], Enumerable.Range(1010, 6).Select(f => High(shot, f)!.Value));
-        Assert.Contains("cone", SceneElements.Frozen(demo.Engine, shot with { Elements = [shot.Elements[0] with { Name = "cone" }] }));
+        shot = shot with { Range = new(1010, 1015) };
+        Assert.Empty(SceneElements.Frozen(demo.Engine, shot));
+        SceneThing thing = Assert.Single(SceneElements.All(demo.Engine, shot, [.. Enumerable.Range(1010, 6)]));
+        Assert.Equal([1, 1.5f, 2, 3, 4, 4], thing.Shapes.Select(s => s.Positions.Max(p => p.Y)));
     }
 }

@@ -190,7 +190,14 @@ public static class GltfFile
     }
 
     /// <summary>A mesh with its materials in a model; textures stay behind.</summary>
-    internal static Mesh MeshOf(ModelRoot model, string name, TriangleMesh mesh, IReadOnlyList<Material> materials)
+    /// <param name="shapes">Where its vertices are at other times: a morph target each.</param>
+    internal static Mesh MeshOf(
+        ModelRoot model,
+        string name,
+        TriangleMesh mesh,
+        IReadOnlyList<Material> materials,
+        IReadOnlyList<Vector3[]>? shapes = null
+    )
     {
         Mesh target = model.CreateMesh(name);
         foreach (var group in Enumerable.Range(0, mesh.TriangleCount).GroupBy(i => mesh.Materials?[i] ?? 0).OrderBy(g => g.Key))
@@ -218,6 +225,15 @@ public static class GltfFile
             primitive.SetVertexAccessor("NORMAL", Vectors(model, [.. normals]));
             primitive.SetIndexAccessor(Indices(model, [.. indices]));
             primitive.DrawPrimitiveType = PrimitiveType.TRIANGLES;
+            int[] order = [.. remap.OrderBy(r => r.Value).Select(r => r.Key)];
+            for (int k = 0; k < shapes?.Count; k++)
+            {
+                Vector3[] at = shapes[k];
+                primitive.SetMorphTargetAccessors(
+                    k,
+                    new Dictionary<string, Accessor> { ["POSITION"] = Vectors(model, [.. order.Select(v => at[v] - mesh.Positions[v])]) }
+                );
+            }
             Material m = materials.Count > 0 ? materials[Math.Clamp(group.Key, 0, materials.Count - 1)] : Material.Grey;
             GltfMaterial made = model.CreateMaterial(m.Name);
             made.InitializePBRMetallicRoughness();

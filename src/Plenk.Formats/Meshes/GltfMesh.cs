@@ -12,7 +12,7 @@ namespace Plenk.Formats.Meshes;
 /// Meshes of a glTF at any time of its animation: nodes, morphs, then skins, as the glTF 2.0 specification has them (3.7.2 and 3.7.3, appendix
 /// C). The same triangles at all times.
 /// </summary>
-public sealed class GltfMesh
+public sealed class GltfMesh : IMovingMesh
 {
     // What is told and which materials there are grows as it is asked.
     private readonly Lock _asking = new();

@@ -2,6 +2,7 @@ using System.Numerics;
 using Plenk.Core.Contact;
 using Plenk.Core.Lighting;
 using Plenk.Core.Tracing;
+using Plenk.Formats.Meshes.Usd;
 
 namespace Plenk.Formats.Meshes;
 
@@ -48,10 +49,17 @@ public sealed record ImportedMesh(IReadOnlyList<ImportedObject> Objects, IReadOn
         ImportedMesh mesh =
             GltfFile.Is(bytes) || extension is ".glb" or ".gltf" ? GltfFile.ReadMesh(bytes, name)
             : PlyFile.Is(bytes) || extension == ".ply" ? PlyFile.Read(bytes, name)
+            : UsdMesh.Is(bytes) || extension is ".usda" or ".usd" ? new UsdMesh(bytes, name, beside).At(null)
             : extension == ".obj" ? ObjFile.Read(bytes, name, beside)
-            : throw new FormatFault("file", $"{name} is no OBJ, PLY or glTF mesh", "Export the mesh as .obj, .ply or .glb.");
+            : throw new FormatFault("file", $"{name} is no OBJ, PLY, glTF or USD text", "Export the mesh as .obj, .ply, .glb or .usda.");
         return mesh.Checked(name);
     }
+
+    /// <summary>A file that can be asked how it stands at other times; null: of a kind that has none.</summary>
+    public static IMovingMesh? Moving(byte[] bytes, string name, Func<string, byte[]?>? beside = null) =>
+        GltfFile.Is(bytes) ? GltfFile.OpenMesh(bytes, name)
+        : UsdMesh.Is(bytes) ? new UsdMesh(bytes, name, beside)
+        : null;
 
     /// <summary>Refuses NaN and emptiness; objects without faces are left out.</summary>
     private ImportedMesh Checked(string name)

@@ -18,7 +18,14 @@ public sealed record SceneThing(
     TriangleMesh Mesh,
     IReadOnlyList<Material> Materials,
     IReadOnlyList<(int Frame, Similarity ObjectToWorld)> Places
-);
+)
+{
+    /// <summary>
+    /// Of one that bends: where its vertices are by frame, as many as its mesh has; empty: they stay. USD has them as samples of its points, glTF
+    /// as morph targets that are followed from one to the next.
+    /// </summary>
+    public IReadOnlyList<(int Frame, Vector3[] Positions)> Shapes { get; init; } = [];
+}
 
 /// <summary>
 /// A shot's place for other programs: metres, right-handed, +Y up. Lights as at the first frame, their strength as Plenk's.
@@ -111,10 +118,24 @@ public static class SceneFile
                 Node node = parent.CreateNode(t.Name);
                 if (!meshes.TryGetValue(t.Mesh, out Mesh? mesh))
                 {
-                    meshes[t.Mesh] = mesh = GltfFile.MeshOf(model, t.Name, t.Mesh, t.Materials);
+                    meshes[t.Mesh] = mesh = GltfFile.MeshOf(model, t.Name, t.Mesh, t.Materials, [.. t.Shapes.Select(f => f.Positions)]);
                 }
                 node.Mesh = mesh;
                 Place(node, t.Places);
+                if (t.Shapes.Count > 0)
+                {
+                    animation ??= model.CreateAnimation("shot");
+                    animation.CreateMorphChannel(
+                        node,
+                        t.Shapes.Select((f, i) => (f.Frame, i))
+                            .ToDictionary(
+                                f => Time(f.Frame),
+                                f => Enumerable.Range(0, t.Shapes.Count).Select(k => k == f.i ? 1f : 0).ToArray()
+                            ),
+                        t.Shapes.Count,
+                        linear: true
+                    );
+                }
             }
         }
         foreach (Light l in s.Lights)
@@ -220,10 +241,24 @@ public static class SceneFile
                     .AppendJoin(", ", Enumerable.Repeat("3", t.Mesh.TriangleCount))
                     .Append("]\n            int[] faceVertexIndices = [")
                     .AppendJoin(", ", t.Mesh.Indices)
-                    .Append("]\n            point3f[] points = [")
-                    .AppendJoin(", ", t.Mesh.Positions.Select(p => $"({N(p.X)}, {N(p.Y)}, {N(p.Z)})"))
-                    .Append(
-                        "]\n            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n"
+                    .Append("]\n            point3f[] points = [");
+                Points(text, t.Mesh.Positions);
+                if (t.Shapes.Count > 0)
+                {
+                    text.Append("]\n            point3f[] points.timeSamples = {\n");
+                    foreach (var (frame, positions) in t.Shapes)
+                    {
+                        text.Append(CultureInfo.InvariantCulture, $"                {frame}: [");
+                        Points(text, positions).Append("],\n");
+                    }
+                    text.Append("            }\n");
+                }
+                else
+                {
+                    text.Append("]\n");
+                }
+                text.Append(
+                        "            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n"
                     );
                 if (t.Materials.Count > 0)
                 {
@@ -277,6 +312,9 @@ public static class SceneFile
         }
         return text.Append("}\n").ToString();
     }
+
+    private static StringBuilder Points(StringBuilder text, Vector3[] positions) =>
+        text.AppendJoin(", ", positions.Select(p => $"({N(p.X)}, {N(p.Y)}, {N(p.Z)})"));
 
     /// <summary>UsdLux: its lights shine along −Z; a fill that nothing hides has no prim of its own.</summary>
     private static (string Type, string More)? LightPrim(Light l) =>

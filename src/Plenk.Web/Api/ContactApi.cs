@@ -47,11 +47,11 @@ public static class ContactApi
                 Dictionary<string, byte[]> files = Files(form);
                 string[] meshes =
                 [
-                    .. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".ply" or ".glb" or ".gltf"),
+                    .. files.Keys.Where(n => Path.GetExtension(n).ToLowerInvariant() is ".obj" or ".ply" or ".glb" or ".gltf" or ".usda"),
                 ];
                 if (meshes.Length == 0)
                 {
-                    throw new ShotFault("Choose a mesh: a GLB, a PLY, or an OBJ with its material file and pictures.");
+                    throw new ShotFault("Choose a mesh: a GLB, a USD text (.usda), a PLY, or an OBJ with its material file and pictures.");
                 }
                 if (meshes.Length > 1)
                 {
@@ -60,7 +60,7 @@ public static class ContactApi
                 var used = new Dictionary<string, string>();
                 ImportedMesh mesh = ImportedMesh.Read(files[meshes[0]], meshes[0], Named(files, media, used));
                 string hash = media.Write(files[meshes[0]]);
-                bool moves = GltfFile.Is(files[meshes[0]]) && GltfFile.OpenMesh(files[meshes[0]], meshes[0]).Moves;
+                bool moves = ImportedMesh.Moving(files[meshes[0]], meshes[0]) is { Moves: true };
                 int first = (await ShotApi.Need(shots, id)).Document.Range.First;
                 return await Add(
                     id,
