@@ -98,6 +98,7 @@ public sealed class ElementWork(IMedia media)
             e.Motion is not null || e is { Kind: ElementKind.Mesh, Frames: not null } ? moment ?? frame : 0,
             e.Kind == ElementKind.Mesh ? e.Frames : null,
             e.Motion,
+            e.Joints,
             Vec3.From(own.Tree.Min),
             Vec3.From(own.Tree.Max)
         );
@@ -193,11 +194,13 @@ public sealed class ElementWork(IMedia media)
                         Chosen(e, mesh.Materials)
                     );
                 }
-                if (e.Motion is { } motion && Moving(e) is { } file)
+                if ((e.Motion is not null || e.Joints.Count > 0) && File(e) is { } file)
                 {
-                    double seconds = motion.SecondsAt(moment, shot.Rate.PerSecond, file.Seconds);
+                    double? seconds = file.Moves ? e.Motion?.SecondsAt(moment, shot.Rate.PerSecond, file.Seconds) : null;
                     return new(
-                        _trees.Get(ResultKey.Of("moving", 1, key, (float)seconds), () => new(file.At(seconds).Merged())),
+                        _trees.Get(ResultKey.Of("moving", 2, key, (float?)seconds, e.Joints), () =>
+                            new(file.At(seconds, e.Joints.ToDictionary(j => j.Id, TurnOf)).Merged())
+                        ),
                         Chosen(e, mesh.Materials)
                     );
                 }
@@ -213,11 +216,17 @@ public sealed class ElementWork(IMedia media)
             )
         );
 
+    private static Quaternion TurnOf(JointTurn j) =>
+        Rotations.ToQuaternion(Rotations.FromEulerYxzDegrees(j.DegreesYxz.X, j.DegreesYxz.Y, j.DegreesYxz.Z));
+
     /// <summary>An element's file, to be asked how it stands at other times; null: it has no animation.</summary>
-    public IMovingMesh? Moving(Element e) =>
-        _moving
-            .Get(e.Media, () => ImportedMesh.Moving(media.Read(e.Media), e.Name) is { Moves: true } file ? new(file) : new(null))
-            .Value;
+    public IMovingMesh? Moving(Element e) => File(e) is { Moves: true } file ? file : null;
+
+    /// <summary>An element's file, where it is of a kind that moves or has joints; null: it is not.</summary>
+    public IMovingMesh? File(Element e) =>
+        e.Kind != ElementKind.Mesh || e.Media.Length == 0
+            ? null
+            : _moving.Get(e.Media, () => new(ImportedMesh.Moving(media.Read(e.Media), e.Name))).Value;
 
     /// <summary>
     /// Of the materials that are chosen for an element, those that it does not have, in words; null where it has them all.

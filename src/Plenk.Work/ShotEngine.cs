@@ -149,6 +149,9 @@ public sealed class ShotEngine
     /// <inheritdoc cref="ElementWork.Moving"/>
     public IMovingMesh? Moving(Element element) => _elements.Moving(element);
 
+    /// <summary>Names of the joints of an element's skeleton; none: it has no such.</summary>
+    public IReadOnlyList<string> Joints(Element element) => _elements.File(element)?.Joints ?? [];
+
     /// <inheritdoc cref="ElementWork.MaterialFault"/>
     public string? MaterialFault(ShotDocument shot, Element element) => _elements.MaterialFault(shot, element);
 

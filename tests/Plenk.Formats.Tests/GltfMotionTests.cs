@@ -120,7 +120,7 @@ public class GltfMotionTests
             turns = w.Floats("VEC4", 4, 0, 0, 0, 1, 0, 0, MathF.Sqrt(0.5f), MathF.Sqrt(0.5f)),
             morphs = w.Floats("SCALAR", 1, 0, 1);
         // The node of the mesh stands elsewhere: with a skin that does not count.
-        string nodes = """{"mesh":0,"skin":0,"name":"arm","translation":[50,0,0]},{"children":[2]},{"translation":[0,1,0]}""",
+        string nodes = """{"mesh":0,"skin":0,"name":"arm","translation":[50,0,0]},{"children":[2],"name":"root"},{"translation":[0,1,0],"name":"bone"}""",
             mesh =
                 $$$"""{"primitives":[{"attributes":{"POSITION":{{{p}}},"JOINTS_0":{{{joints}}},"WEIGHTS_0":{{{weights}}}},"targets":[{"POSITION":{{{delta}}}}]}],"weights":[0]}""",
             animation =
@@ -140,6 +140,19 @@ public class GltfMotionTests
             t.Contains("weights of 1 corners of “arm” do not sum to one", StringComparison.Ordinal)
         );
         Assert.Equal(rest.Indices, end.Indices);
+
+        // Turned by hand, in the joint's own axes, before its own turn: about y by 90° (x, y, z) → (z, y, −x), then about z as above.
+        Assert.Equal(["root", "bone"], moving.Joints);
+        Quaternion about = new(0, MathF.Sqrt(0.5f), 0, MathF.Sqrt(0.5f));
+        TriangleMesh turned = moving.At(1, new Dictionary<string, Quaternion> { ["bone"] = about }).Merged();
+        // (0, 1, 1) about the joint's place: (1, 1, 0), then (−1, 1, 0), and a metre up.
+        Near(new(-1, 2, 0), turned.Positions[2]);
+        Near(default, turned.Positions[0]);
+        // At rest too.
+        Near(
+            new(-1, 1, 0),
+            moving.At(null, new Dictionary<string, Quaternion> { ["bone"] = new(0, 0, MathF.Sqrt(0.5f), MathF.Sqrt(0.5f)) }).Merged().Positions[2]
+        );
     }
 
     [Fact]

@@ -61,6 +61,64 @@ public sealed class MeshSequenceTests(DemoShot demo) : IClassFixture<DemoShot>
         Assert.Equal([4, 2, 1], new[] { 1010, 1011, 1012 }.Select(f => High(Shot(files with { Reversed = true }), f)!.Value));
     }
 
+    // Where the spot is, is told by the files' own numbers: the tip rises from 1 to 2 to 4 m.
+    [Fact]
+    public void What_hangs_on_a_spot_goes_where_the_mesh_bends()
+    {
+        ShotDocument shot = Shot(
+            new()
+            {
+                Frames = [File(7, 1), File(8, 2), File(9, 4)],
+                Rate = demo.Document.Rate,
+                Mapping = new(7, 1010),
+            }
+        ) with
+        {
+            Range = new(1010, 1012),
+        };
+        Element cone = shot.Elements[0] with { Position = new(5, 0, 0), Scale = 2 };
+        shot = shot with { Elements = [cone] };
+        ElementSpot spot = SpotWork.Followed(
+            demo.Engine,
+            shot,
+            cone,
+            new()
+            {
+                Id = "tip",
+                Name = "tip",
+                // The second of its faces: a corner of its own for each.
+                Corners = [3, 4, 5],
+                Shares = [0, 1, 0],
+            }
+        );
+        var hat = new Element
+        {
+            Id = "hat",
+            Name = "hat",
+            Position = new(0, 0.5, 0),
+            HangsOn = new() { On = "elements/cone/spots/tip", Turns = false },
+        };
+        shot = shot with { Elements = [cone with { Spots = [spot] }, hat] };
+        Assert.Empty(Core.Checks.HangingChecks.Faults(shot));
+        Vec3 At(double frame) => Hanging.At(shot, frame).Elements[1].Position;
+        // Twice as large, 5 m aside: the tip is at 2, 4 and 8 m; what hangs has its place in the spot's axes.
+        Carriers things = new(shot);
+        Assert.Equal([2, 4, 8], new[] { 1010, 1011, 1012 }.Select(f => Math.Round(things.Of("elements/cone/spots/tip", f)!.Value.Translation.Y, 5)));
+        Assert.Equal(5, things.Of("elements/cone/spots/tip", 1010.5)!.Value.Translation.X, 1e-5);
+        // Half a metre along the face’s normal, in the element’s size.
+        Assert.Equal(1, (At(1011) - new Vec3(5, 4, 0)).Length, 1e-5);
+        // It is told when the element moves otherwise since.
+        Assert.False(SpotWork.IsStale(shot, shot.Elements[0], spot));
+        Assert.True(SpotWork.IsStale(shot, shot.Elements[0] with { Stretch = new(1, 2, 1) }, spot));
+        // An element that hangs on its own spot hangs on itself.
+        ShotDocument round = shot with { Elements = [shot.Elements[0] with { HangsOn = new() { On = "elements/cone/spots/tip" } }, hat] };
+        Assert.Contains(Core.Checks.HangingChecks.Faults(round), f => f.Contains("itself", StringComparison.Ordinal));
+        // What is worked out for the set alone has the way of what its pieces hang on.
+        Piece board = demo.Document.Pieces[0] with { Id = "board", Position = new(0, 0.5, 0), HangsOn = new() { On = "elements/cone/spots/tip" } };
+        ShotDocument set = shot with { Pieces = [board] };
+        Assert.Equal(Hanging.At(set, 1012).Pieces[0].Position, Hanging.At(Reduced.Set(set), 1012).Pieces[0].Position);
+    }
+
     [Fact]
     public void At_half_its_rate_it_takes_twice_as_long_without_standing_still()
     {

@@ -18,7 +18,16 @@ public static class HangingChecks
         }
         foreach (Element e in d.Elements)
         {
-            all[ShotCurves.PlaceOf("elements", e.Id)] = (e.Name, e.HangsOn, e.AimsAt, e.Shake);
+            string at = ShotCurves.PlaceOf("elements", e.Id);
+            all[at] = (e.Name, e.HangsOn, e.AimsAt, e.Shake);
+            foreach (ElementSpot s in e.Spots)
+            {
+                all[ShotCurves.PlaceOf($"{at}/spots", s.Id)] = (s.Name, new() { On = at }, null, null);
+                if (s.Poses.Any(p => p.Length != 7 || !p.All(double.IsFinite)))
+                {
+                    yield return $"{s.Name} of {e.Name}: its way is broken. Take the spot away and click it anew.";
+                }
+            }
         }
         foreach (Light l in d.Lights)
         {

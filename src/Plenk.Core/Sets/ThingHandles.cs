@@ -23,11 +23,13 @@ public sealed record HandleStep(int Frame, double[]? Seen, double MetresPerSecon
 /// <param name="At">Where its place is seen; null: behind the camera.</param>
 /// <param name="Position">Its place in the world, metres.</param>
 /// <param name="Turn">Its own angles at the frame; null: it has none.</param>
+/// <param name="Size">Its scale at the frame; null: it has none.</param>
 /// <param name="Metres">How long an arm and a ring's radius are.</param>
 public sealed record ThingHandles(
     double[]? At,
     Vec3 Position,
     Vec3? Turn,
+    double? Size,
     double Metres,
     IReadOnlyList<HandleArm> Arms,
     IReadOnlyList<HandleRing> Rings,
@@ -77,6 +79,7 @@ public sealed record ThingHandles(
             Seen(now.Position),
             now.Position,
             now.Turn,
+            now.Size,
             metres,
             [.. new[] { Vec3.UnitX, Vec3.UnitY, Vec3.UnitZ }.Select(a => new HandleArm(a, Seen(now.Position + 1.25 * metres * a)))],
             rings,
@@ -117,7 +120,7 @@ public sealed record ThingHandles(
         }
     }
 
-    private static (Vec3 Position, Vec3? Turn, Matrix3? Aimed, Carrier? On, bool Moves)? Placed(Carriers things, string what, double frame)
+    private static (Vec3 Position, Vec3? Turn, double? Size, Matrix3? Aimed, Carrier? On, bool Moves)? Placed(Carriers things, string what, double frame)
     {
         ShotDocument keyed = things.Keyed(frame);
         bool Way(string list, string id, Carrier? on, Shake? shake) =>
@@ -128,6 +131,7 @@ public sealed record ThingHandles(
             return (
                 stood.Position,
                 e.RotationYxzDegrees,
+                e.Scale,
                 e.AimsAt is null ? null : stood.Rotation,
                 e.HangsOn,
                 Way("elements", e.Id, e.HangsOn, e.Shake)
@@ -138,6 +142,7 @@ public sealed record ThingHandles(
             return (
                 things.Stood(p with { Hinge = null, Shake = null }, frame).Position,
                 p.RotationYxzDegrees,
+                p.Kind == PieceKind.Mesh ? p.Scale : null,
                 null,
                 p.HangsOn,
                 Way("pieces", p.Id, p.HangsOn, p.Shake)
@@ -145,7 +150,7 @@ public sealed record ThingHandles(
         }
         if (keyed.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == what) is { } l)
         {
-            return (things.Stood(l with { Shake = null }, frame).Position, null, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
+            return (things.Stood(l with { Shake = null }, frame).Position, null, null, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
         }
         return null;
     }

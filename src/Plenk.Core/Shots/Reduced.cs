@@ -196,6 +196,8 @@ public static class Reduced
         );
         while (open.TryDequeue(out string? on))
         {
+            // A spot's element is what it goes with.
+            on = on.IndexOf("/spots/", StringComparison.Ordinal) is > 0 and var end ? on[..end] : on;
             if (
                 shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == on) is { } e
                 && to.Elements.All(o => o.Id != e.Id)
@@ -208,6 +210,9 @@ public static class Reduced
                     Position = e.Position,
                     RotationYxzDegrees = e.RotationYxzDegrees,
                     Scale = e.Scale,
+                    Stretch = e.Stretch,
+                    Pivot = e.Pivot,
+                    Spots = e.Spots,
                     HangsOn = e.HangsOn,
                     AimsAt = e.AimsAt,
                     Shake = e.Shake,

@@ -35,21 +35,27 @@ internal sealed class GltfCurves
     }
 
     /// <summary>Row vectors: local by parent's.</summary>
-    public Matrix4x4 World(Node node, float time) =>
-        node.VisualParent is { } parent ? Local(node, time) * World(parent, time) : Local(node, time);
+    /// <param name="time">Seconds; null: at rest.</param>
+    /// <param name="turned">Nodes by name that are turned before their own turn.</param>
+    public Matrix4x4 World(Node node, float? time, IReadOnlyDictionary<string, Quaternion>? turned = null) =>
+        node.VisualParent is { } parent ? Local(node, time, turned) * World(parent, time, turned) : Local(node, time, turned);
 
-    private Matrix4x4 Local(Node node, float time)
+    private Matrix4x4 Local(Node node, float? asked, IReadOnlyDictionary<string, Quaternion>? turned)
     {
-        if (!_of.TryGetValue(node, out var c) || (c.Place ?? c.Turn ?? c.Size) is null)
+        bool moves = _of.TryGetValue(node, out var c) && (c.Place ?? c.Turn ?? c.Size) is not null && asked is not null;
+        Quaternion by = default;
+        bool isTurned = node.Name is { } name && turned?.TryGetValue(name, out by) == true;
+        if (!moves)
         {
-            return node.LocalMatrix;
+            return isTurned ? Matrix4x4.CreateFromQuaternion(by) * node.LocalMatrix : node.LocalMatrix;
         }
+        float time = asked!.Value;
         var rest = node.LocalTransform.GetDecomposed();
         Vector3 place = c.Place?.GetTranslationSampler() is { } p ? At(p, time, Vector3.Lerp, Spline) : rest.Translation,
             size = c.Size?.GetScaleSampler() is { } s ? At(s, time, Vector3.Lerp, Spline) : rest.Scale;
         Quaternion turn = c.Turn?.GetRotationSampler() is { } r ? At(r, time, Quaternion.Slerp, Spline) : rest.Rotation;
         return Matrix4x4.CreateScale(size)
-            * Matrix4x4.CreateFromQuaternion(Quaternion.Normalize(turn))
+            * Matrix4x4.CreateFromQuaternion(Quaternion.Normalize(isTurned ? turn * by : turn))
             * Matrix4x4.CreateTranslation(place);
     }
 

@@ -54,9 +54,15 @@ public sealed class GltfMesh : IMovingMesh
     public bool IsRigid =>
         _model.LogicalNodes.Where(n => n.Mesh is not null).All(n => n.Skin is null && n.Mesh.Primitives.All(p => p.MorphTargetsCount == 0));
 
-    /// <summary>As it stands so many seconds into its animation; held before its beginning and after its end. Null: at rest.</summary>
-    /// <exception cref="FormatFault">A skin or a morph does not fit its mesh.</exception>
-    public ImportedMesh At(double? seconds)
+    public IReadOnlyList<string> Joints =>
+        [
+            .. _model
+                .LogicalSkins.SelectMany(s => Enumerable.Range(0, s.JointsCount).Select(i => s.GetJoint(i).Joint.Name))
+                .Where(n => !string.IsNullOrEmpty(n))
+                .Distinct(),
+        ];
+
+    public ImportedMesh At(double? seconds, IReadOnlyDictionary<string, Quaternion>? turned = null)
     {
         float? time = seconds is { } s ? (float)Math.Clamp(s, 0, Seconds) : null;
         using Lock.Scope asking = _asking.EnterScope();
@@ -67,7 +73,7 @@ public sealed class GltfMesh : IMovingMesh
             {
                 if (node.Mesh is { } mesh)
                 {
-                    objects.Add(new(NameOf(node, mesh, objects.Count), MeshOf(node, mesh, World(node, time), time)));
+                    objects.Add(new(NameOf(node, mesh, objects.Count), MeshOf(node, mesh, World(node, time, turned), time, turned)));
                 }
             }
             return new(objects, [.. _materials], [.. _told.Distinct()]);
@@ -86,7 +92,8 @@ public sealed class GltfMesh : IMovingMesh
 
     private static string NameOf(Node node, Mesh mesh, int number) => node.Name ?? mesh.Name ?? $"object {number + 1}";
 
-    private Matrix4x4 World(Node node, float? time) => time is { } t && _animation is not null ? _curves.World(node, t) : node.WorldMatrix;
+    private Matrix4x4 World(Node node, float? time, IReadOnlyDictionary<string, Quaternion>? turned = null) =>
+        (time is not null && _animation is not null) || turned is { Count: > 0 } ? _curves.World(node, time, turned) : node.WorldMatrix;
 
     /// <summary>Of a rigid file: each object in its own space, and where its node is at a time.</summary>
     public IReadOnlyList<(string Name, TriangleMesh Mesh, Func<double, Matrix4x4> At)> Nodes()
@@ -99,7 +106,7 @@ public sealed class GltfMesh : IMovingMesh
             {
                 Node own = node;
                 nodes.Add(
-                    (NameOf(node, mesh, nodes.Count), MeshOf(node, mesh, Matrix4x4.Identity, null), seconds =>
+                    (NameOf(node, mesh, nodes.Count), MeshOf(node, mesh, Matrix4x4.Identity, null, null), seconds =>
                         World(own, (float)Math.Clamp(seconds, 0, Seconds))
                     )
                 );
@@ -108,7 +115,13 @@ public sealed class GltfMesh : IMovingMesh
         return nodes;
     }
 
-    private TriangleMesh MeshOf(Node node, Mesh mesh, Matrix4x4 world, float? time)
+    private TriangleMesh MeshOf(
+        Node node,
+        Mesh mesh,
+        Matrix4x4 world,
+        float? time,
+        IReadOnlyDictionary<string, Quaternion>? turned
+    )
     {
         var positions = new List<Vector3>();
         var normals = new List<Vector3>();
@@ -124,7 +137,7 @@ public sealed class GltfMesh : IMovingMesh
                 .. Enumerable
                     .Range(0, skin.JointsCount)
                     .Select(i => skin.GetJoint(i))
-                    .Select(j => j.InverseBindMatrix * World(j.Joint, time)),
+                    .Select(j => j.InverseBindMatrix * World(j.Joint, time, turned)),
             ]
             : null;
         foreach (MeshPrimitive primitive in mesh.Primitives)

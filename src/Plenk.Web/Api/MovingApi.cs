@@ -20,6 +20,10 @@ public sealed record HangRequest(int BaseRevision, int Frame, string What, strin
 /// <param name="Nothing">It aims at nothing from now on.</param>
 public sealed record AimRequest(int BaseRevision, int Frame, string What, string? On, double? X, double? Y, bool Nothing = false);
 
+/// <param name="X">Pixels of the plate: the spot that is clicked on the element.</param>
+/// <param name="Spot">Id of the spot whose way is read anew; null: it is a new one.</param>
+public sealed record SpotRequest(int BaseRevision, int Frame, double? X = null, double? Y = null, string? Spot = null);
+
 /// <param name="What">The place of the thing that is keyed, like “elements/bell”.</param>
 /// <param name="Named">What the others of its list are called; “*” stands for anything.</param>
 /// <param name="LaterFrames">Each starts so many frames after the one before it.</param>
@@ -161,6 +165,37 @@ public static class MovingApi
             .WithSummary(
                 "Hangs a piece, an element or a light on another thing, or stands it back in the world; it stays where it is in the frame"
             );
+
+        api.MapPost(
+                "/elements/{element}/spots",
+                async (long id, string element, SpotRequest request, ShotStore shots, ShotEngine engine, HttpContext http) =>
+                {
+                    ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                    Element own = document.Elements.FirstOrDefault(e => e.Id == element)
+                        ?? throw new ShotFault("That element is no longer in the shot.");
+                    ElementSpot spot = await Task.Run(() =>
+                        request.Spot is not { } again
+                            ? SpotWork.Click(engine, document, element, request.Frame, request.X ?? 0, request.Y ?? 0)
+                            : SpotWork.Followed(
+                                engine,
+                                document,
+                                own,
+                                own.Spots.FirstOrDefault(s => s.Id == again) ?? throw new ShotFault("That spot is no longer there.")
+                            )
+                    );
+                    await shots.Save(
+                        id,
+                        request.BaseRevision,
+                        Edits
+                            .Apply(document, [Edit.Set($"{ShotCurves.PlaceOf("elements", element)}/spots", own.Spots.Where(s => s.Id != spot.Id).Append(spot))])
+                            .Document,
+                        ShotApi.Who(http),
+                        request.Spot is null ? $"A spot on {own.Name}" : $"{spot.Name} follows {own.Name} again"
+                    );
+                    return await ShotApi.State(shots, id);
+                }
+            )
+            .WithSummary("A place on an element, clicked or found again, with its way over the range: other things hang on it");
 
         api.MapPost("/aim", async (long id, AimRequest request, ShotStore shots, ShotEngine engine, HttpContext http) =>
             {

@@ -46,6 +46,12 @@ public sealed record HangSheet(SheetView Sheet, string At, Carrier? On, Aim? Aim
                 string at = ShotCurves.PlaceOf("elements", e.Id);
                 ups[at] = [e.HangsOn?.On, e.AimsAt?.On];
                 all.Add((at, e.Name));
+                foreach (ElementSpot spot in e.Spots)
+                {
+                    string place = ShotCurves.PlaceOf($"{at}/spots", spot.Id);
+                    ups[place] = [at];
+                    all.Add((place, spot.Name));
+                }
             }
             foreach (Light l in shot.Lights.Where(l => l.Kind is LightKind.Point or LightKind.Spot or LightKind.Rectangle))
             {

@@ -25,6 +25,7 @@ public static class ShotCurves
         "hangsOn",
         "letGo",
         "rectangle",
+        "spots",
     ];
 
     /// <summary>A value at this place can be keyed over frames, if the document has it.</summary>

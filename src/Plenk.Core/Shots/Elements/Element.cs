@@ -20,6 +20,12 @@ public sealed record Element : Extensible
     /// <summary>Of a mesh whose file has an animation: how that runs; null: it stands as at rest.</summary>
     public FileMotion? Motion { get; init; }
 
+    /// <summary>Of a mesh with a skeleton: its joints that are turned by hand.</summary>
+    public IReadOnlyList<JointTurn> Joints { get; init; } = [];
+
+    /// <summary>Places on it that other things hang on.</summary>
+    public IReadOnlyList<ElementSpot> Spots { get; init; } = [];
+
     /// <summary>Of parts that a piece broke into: how it did; null: it is no such thing.</summary>
     public Breaking? Broke { get; init; }
 

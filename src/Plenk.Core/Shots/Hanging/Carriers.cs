@@ -53,6 +53,15 @@ public sealed class Carriers
     private Similarity? Find(string on, double frame)
     {
         string[] path = on.Split('/');
+        if (path is ["elements", var of, "spots", var spot])
+        {
+            return
+                Keyed(frame).Elements.FirstOrDefault(e => e.Id == PlacedValue.Name(of)) is { } own
+                && own.Spots.FirstOrDefault(s => s.Id == PlacedValue.Name(spot))?.At(frame) is { } there
+                && Stood(own, frame) is { Scale: > 0, Position.IsFinite: true } stood
+                ? stood.ObjectToWorld.After(new(1, there.Rotation, there.Position))
+                : null;
+        }
         if (path.Length != 2)
         {
             return null;

@@ -78,7 +78,10 @@ public sealed class UsdMesh : IMovingMesh
         : value.Numbers is [var v, ..] && double.IsFinite(v) && (anySign || (v > 0 && v <= 1e6)) ? v
         : throw new FormatFault("file", $"{_name} says a {key} that is none", "Export it again, or mend that line.");
 
-    public ImportedMesh At(double? seconds)
+    /// <summary>Skeletons are not worked on.</summary>
+    public IReadOnlyList<string> Joints => [];
+
+    public ImportedMesh At(double? seconds, IReadOnlyDictionary<string, Quaternion>? turned = null)
     {
         double? time = seconds is { } s && Moves ? _start + Math.Clamp(s, 0, Seconds) * _perSecond : null;
         return new(

@@ -1,4 +1,4 @@
-// The chosen thing is moved along axes and turned on rings in the picture; its way over the frames is drawn, a tick a frame.
+// The chosen thing is moved along axes, turned on rings and sized in the picture; its way over the frames is drawn, a tick a frame.
 import { get } from './api.js';
 import { refresh } from './comp.js';
 import { setAt } from './keys.js';
@@ -82,7 +82,20 @@ export function draw({ at, xy, both, thin, label }) {
     parts.push(both(`M${at(...h.at)}L${x} ${y}`, held.grip === `arm ${i}` ? 2.8 : 1.5, ''));
     parts.push(label(x + 4, y - 4, names[i]));
   });
+  const corner = sizeGrip(h);
+  if (corner) {
+    const [x, y] = xy(...corner);
+    parts.push(both(`M${x - 9} ${y}h9v-9`, held.grip === 'size' ? 2.8 : 1.5, ''));
+    parts.push(label(x + 5, y + 4, 'size'));
+  }
   return parts;
+}
+
+// Where it is sized: as far off its place as its longest arm, below and beside it.
+function sizeGrip(h) {
+  if (!h.size) return null;
+  const far = Math.max(...h.arms.filter((a) => a.to).map((a) => apart({ x: h.at[0], y: h.at[1] }, { x: a.to[0], y: a.to[1] })), 0);
+  return far > 0 ? [h.at[0] + 0.75 * far, h.at[1] + 0.75 * far] : null;
 }
 
 // Shown as fast as answers come; kept where it is let go.
@@ -136,6 +149,12 @@ export function press(p) {
         ),
       );
     });
+  }
+  const corner = sizeGrip(h);
+  if (corner && apart({ x: corner[0], y: corner[1] }, p) < 10 / view.zoom) {
+    const middle = { x: h.at[0], y: h.at[1] },
+      from = apart(middle, p);
+    return grip('size', (d, q) => setAt(d, `${h.what}/scale`, h.size * Math.max(0.01, apart(middle, q) / from)));
   }
   const ring = h.rings.find((r) => angleOn(r.seen, p).off < near);
   if (!ring) return null;

@@ -4,7 +4,7 @@ import { put } from '../edits.js';
 import { isKeyed, setAt, straightCurve } from '../keys.js';
 import { pick, pickSet } from '../pick.js';
 import { kept } from '../over.js';
-import { inLine, on, save, setHand, state, tell } from '../state.js';
+import { changed, inLine, on, save, setHand, state, tell } from '../state.js';
 import { guarded, say, words } from '../told.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
@@ -83,6 +83,13 @@ export const hands = {
     return pivoted(id, { to });
   }),
   clickPivot: (id) => setHand(guarded((p) => pivoted(id, { x: p.x, y: p.y }))),
+  turnJoint: (id, input) =>
+    input.value &&
+    edit(id, (x) => {
+      x.joints = [...(x.joints ?? []), { id: input.value, degreesYxz: [0, 0, 0] }];
+    }),
+  clickSpot: (id) => setHand(guarded((p) => changed(`elements/${id}/spots`, { frame: state.frame, x: p.x, y: p.y }))),
+  followSpot: guarded(({ id, spot }) => changed(`elements/${id}/spots`, { frame: state.frame, spot })),
   clickPush: (id) =>
     setHand(
       guarded(async (p) => {
