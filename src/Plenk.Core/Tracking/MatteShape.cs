@@ -1,4 +1,5 @@
 using Plenk.Core.Shots;
+using Plenk.Core.Tracking.Outlines;
 
 namespace Plenk.Core.Tracking;
 
@@ -96,66 +97,8 @@ public static class MatteShape
     /// How much of each pixel lies inside, with an edge as wide as the feather (at least a pixel), its middle on the polygon grown by so
     /// much.
     /// </summary>
-    public static float[] Coverage(double[] corners, int width, int height, double featherPixels = 1, double growPixels = 0)
-    {
-        var inside = new float[width * height];
-        int n = corners.Length / 2;
-        if (n < 3)
-        {
-            return inside;
-        }
-        double feather = Math.Max(1, featherPixels),
-            reach = feather / 2 + Math.Abs(growPixels) + 1;
-        var square = new float[width * height];
-        Array.Fill(square, (float)(reach * reach));
-        var crossings = new List<double>[height];
-        for (int i = 0, j = n - 1; i < n; j = i++)
-        {
-            double ax = corners[2 * j],
-                ay = corners[2 * j + 1],
-                bx = corners[2 * i],
-                by = corners[2 * i + 1],
-                dx = bx - ax,
-                dy = by - ay,
-                length = Math.Max(1e-12, dx * dx + dy * dy);
-            int y0 = Math.Clamp((int)(Math.Min(ay, by) - reach), 0, height),
-                y1 = Math.Clamp((int)(Math.Max(ay, by) + reach) + 1, 0, height);
-            int x0 = Math.Clamp((int)(Math.Min(ax, bx) - reach), 0, width),
-                x1 = Math.Clamp((int)(Math.Max(ax, bx) + reach) + 1, 0, width);
-            for (int y = y0; y < y1; y++)
-            {
-                double py = y + 0.5;
-                if (ay > py != by > py)
-                {
-                    (crossings[y] ??= []).Add(ax + dx * (py - ay) / dy);
-                }
-                for (int x = x0; x < x1; x++)
-                {
-                    double px = x + 0.5,
-                        t = Math.Clamp(((px - ax) * dx + (py - ay) * dy) / length, 0, 1),
-                        ex = px - ax - t * dx,
-                        ey = py - ay - t * dy;
-                    ref float own = ref square[y * width + x];
-                    own = MathF.Min(own, (float)(ex * ex + ey * ey));
-                }
-            }
-        }
-        Parallel.For(0, height, Cores.All, y =>
-        {
-            List<double>? row = crossings[y];
-            row?.Sort();
-            for (int x = 0, k = 0; x < width; x++)
-            {
-                while (row is not null && k < row.Count && row[k] <= x + 0.5)
-                {
-                    k++;
-                }
-                double d = Math.Sqrt(square[y * width + x]) * ((k & 1) == 1 ? 1 : -1) + growPixels;
-                inside[y * width + x] = (float)Math.Clamp(0.5 + d / feather, 0, 1);
-            }
-        });
-        return inside;
-    }
+    public static float[] Coverage(double[] corners, int width, int height, double featherPixels = 1, double growPixels = 0) =>
+        OutlineCoverage.Of(corners, width, height, featherPixels, growPixels);
 
     /// <summary>Where tracks may live in a frame; null: everywhere.</summary>
     public static Func<int, int, bool>? Allowed(IReadOnlyList<Matte> mattes, int frame)

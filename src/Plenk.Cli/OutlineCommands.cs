@@ -1,0 +1,103 @@
+using System.CommandLine;
+using System.Diagnostics;
+using System.Text.Json;
+using Plenk.Core.Tracking.Outlines;
+using Plenk.Formats.Outlines;
+using Plenk.Formats.Raster;
+using Plenk.Store;
+using Plenk.Work;
+
+namespace Plenk.Cli;
+
+internal static class FollowOutlineCommand
+{
+    public static Command Make()
+    {
+        var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
+        var outlines = new Option<string>("--outlines") { Description = "outlines.json: shapes with one key or more each", Required = true };
+        var frames = new Option<string>("--frames") { Description = "like 1001-1024", Required = true };
+        var outFolder = new Option<string>("--out") { Description = "folder to write", Required = true };
+        var camera = new Option<string?>("--camera") { Description = "taken, and not used: both sides' motion is found in the picture" };
+        var set = new Option<string?>("--set") { Description = "the same" };
+        var space = new SpaceOptions();
+        var command = new Command(
+            "follow-outline",
+            "Follows drawn outlines over a range: matte.####.png (16 bit, white inside), outlines.json (every frame) and report.json."
+        )
+        {
+            plate,
+            outlines,
+            frames,
+            outFolder,
+            camera,
+            set,
+        };
+        foreach (Option o in space.All)
+        {
+            command.Options.Add(o);
+        }
+        command.SetGuarded(
+            (parsed, stop) =>
+            {
+                string file = parsed.GetValue(outlines)!;
+                if (
+                    !CameraOptions.Folders(parsed.GetValue(plate)!)
+                    || !CameraOptions.Files(file)
+                    || !FilmedSetArguments.Frames(parsed.GetValue(frames)!, out IReadOnlyList<int> list)
+                )
+                {
+                    return Task.FromResult(2);
+                }
+                int first = list[0],
+                    last = list[^1];
+                long begun = Stopwatch.GetTimestamp();
+                IReadOnlyList<NamedOutline> drawn = OutlineFile.Read(File.ReadAllBytes(file), Path.GetFileName(file));
+                var folder = new PlateFolder(parsed.GetValue(plate)!, space.Read(parsed), stop);
+                var followed = OutlineWork.Follow(folder, drawn, first, last, share => CameraOptions.Progress("following", share), stop);
+                string to = parsed.GetValue(outFolder)!;
+                Directory.CreateDirectory(to);
+                foreach (int f in list)
+                {
+                    stop.ThrowIfCancellationRequested();
+                    CodeImage codes = folder.Codes(f);
+                    float[] matte = OutlineWork.Matte(
+                        [.. followed.Select(o => (o.Outline, o.Frames.First(x => x.Frame == f).Curve))],
+                        codes.Width,
+                        codes.Height
+                    );
+                    ushort[] values = [.. matte.Select(a => (ushort)Math.Round(a * 65535))];
+                    MediaStore.WriteWhole(
+                        Path.Combine(to, $"matte.{f:0000}.png"),
+                        RasterFile.ToPng(new CodeImage(codes.Width, codes.Height, 1, 16, values))
+                    );
+                }
+                MediaStore.WriteWhole(
+                    Path.Combine(to, "outlines.json"),
+                    OutlineFile.Write(
+                        [.. followed.Select(o => o.Outline with { Keys = [.. o.Frames.Select(x => NamedOutline.KeyOf(x.Frame, x.Curve))] })]
+                    )
+                );
+                double seconds = Stopwatch.GetElapsedTime(begun).TotalSeconds;
+                // Of several outlines the least sure tells, and the furthest drift.
+                var report = new
+                {
+                    frames = list.Select(f =>
+                        {
+                            FollowedOutline[] own = [.. followed.Select(o => o.Frames.First(x => x.Frame == f))];
+                            return new
+                            {
+                                frame = f,
+                                confidence = Math.Round(own.Min(o => o.Confidence), 3),
+                                drift_px = Math.Round(own.Max(o => o.DriftPixels), 3),
+                            };
+                        }),
+                    seconds = Math.Round(seconds, 2),
+                };
+                MediaStore.WriteWhole(Path.Combine(to, "report.json"), JsonSerializer.SerializeToUtf8Bytes(report));
+                Console.WriteLine($"{list.Count} frames, {drawn.Count} outline{(drawn.Count == 1 ? "" : "s")}, {seconds:0.0} s.");
+                return Task.FromResult(0);
+            }
+        );
+        return command;
+    }
+}

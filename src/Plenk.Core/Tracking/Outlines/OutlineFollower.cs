@@ -1,0 +1,221 @@
+using Plenk.Core.Images;
+
+namespace Plenk.Core.Tracking.Outlines;
+
+/// <summary>An outline in a frame, as it was drawn or followed.</summary>
+/// <param name="Confidence">How well what lies on either side of it is told apart by the picture, 0..1; 1 where it was drawn.</param>
+/// <param name="DriftPixels">How far it was put right by the picture after it had been moved, root mean square; 0 where it was drawn.</param>
+public sealed record FollowedOutline(int Frame, Curve Curve, double Confidence, double DriftPixels);
+
+/// <summary>
+/// Closed outlines that go on from their keys by themselves. From a frame to the next the inside and the outside are each moved by their own
+/// motion and remembered where they are hidden; a pixel near the border belongs to that of the two whose picture it is, or which its colour is
+/// nearer to, cut where that is cheapest (graph cut over contrast: Boykov and Jolly 2001), and the border is settled to a part of a pixel by how
+/// both sides mix there. Between two keys it is followed from either and joined by how near they are. The knots stay the drawn shape's.
+/// </summary>
+public static class OutlineFollower
+{
+    /// <summary>What a frame costs grows with its square.</summary>
+    private const int Levels = 4;
+
+    /// <param name="picture">Scene-linear RGB of a frame.</param>
+    /// <param name="keys">As drawn; made to correspond by <see cref="OutlinePairing.Common"/>.</param>
+    /// <param name="strokeWidth">Of open ones, pixels: they go where what lies under them goes, and are settled on no edge.</param>
+    /// <param name="spacing">Knots are put in until none is further from the next along the curve, pixels; null: none.</param>
+    /// <exception cref="ArgumentException">There is no key, or one has too few knots.</exception>
+    public static IReadOnlyList<FollowedOutline> Follow(
+        Func<int, FloatImage> picture,
+        IReadOnlyList<(int Frame, Curve Curve)> keys,
+        int first,
+        int last,
+        double? spacing = null,
+        double strokeWidth = 2,
+        Action<double>? progress = null,
+        CancellationToken stop = default
+    )
+    {
+        if (keys.Count == 0 || keys.Any(k => k.Curve.Knots.Count < (k.Curve.Closed ? 3 : 2)))
+        {
+            throw new ArgumentException("a key of three knots or more is needed, of two where it is open", nameof(keys));
+        }
+        keys = [.. keys.OrderBy(k => k.Frame)];
+        IReadOnlyList<Curve> common = Spaced(OutlinePairing.Common([.. keys.Select(k => k.Curve)]), spacing);
+        (int Frame, Curve Curve)[] own = [.. keys.Select((k, i) => (k.Frame, common[i]))];
+        var seen = new PictureLine(picture);
+        var behind = new PlaceBehind(seen, first, last);
+        var result = new SortedDictionary<int, FollowedOutline>();
+        foreach (var (frame, curve) in own.Where(k => k.Frame >= first && k.Frame <= last))
+        {
+            result[frame] = new(frame, curve, 1, 0);
+        }
+        double done = 0,
+            all = Math.Max(1, last - first);
+        void Step(double share)
+        {
+            stop.ThrowIfCancellationRequested();
+            done += share;
+            progress?.Invoke(Math.Min(1, done / all));
+        }
+        // Before the first key and after the last.
+        foreach (var (key, to) in new[] { (own[0], first), (own[^1], last) })
+        {
+            int way = Math.Sign(to - key.Frame);
+            if ((key == own[0] && way >= 0 && own.Length > 1) || way == 0 || (key == own[^1] && way < 0 && own.Length > 1))
+            {
+                continue;
+            }
+            var pass = new OutlinePass(seen, behind, key.Frame, key.Curve, strokeWidth);
+            for (int f = key.Frame + way; f != to + way; f += way)
+            {
+                PassFrame step = pass.Next(f, f == to ? null : f + way);
+                result[f] = new(f, step.Curve, step.Confidence, step.Drift);
+                Step(1);
+            }
+        }
+        for (int k = 0; k + 1 < own.Length; k++)
+        {
+            int a = own[k].Frame,
+                b = own[k + 1].Frame;
+            if (b - a < 2)
+            {
+                continue;
+            }
+            var ahead = new Dictionary<int, PassFrame>();
+            var pass = new OutlinePass(seen, behind, a, own[k].Curve, strokeWidth);
+            // Each goes on to the other key: how well it ends there tells how far it went astray.
+            for (int f = a + 1; f <= b; f++)
+            {
+                ahead[f] = pass.Next(f, f < b ? f + 1 : null);
+                Step(0.5);
+            }
+            double strayAhead = Stray(seen, b, ahead[b].Curve, own[k + 1].Curve);
+            pass = new OutlinePass(seen, behind, b, own[k + 1].Curve, strokeWidth);
+            var back = new Dictionary<int, PassFrame>();
+            for (int f = b - 1; f >= a; f--)
+            {
+                back[f] = pass.Next(f, f > a ? f - 1 : null);
+                Step(0.4);
+            }
+            double strayBack = Stray(seen, a, back[a].Curve, own[k].Curve);
+            for (int f = a + 1; f < b; f++)
+            {
+                double share = (double)(f - a) / (b - a),
+                    one = 0.02 + strayAhead * Math.Pow(share, 1.5),
+                    other = 0.02 + strayBack * Math.Pow(1 - share, 1.5);
+                PassFrame joined = OutlinePass.Joined(seen, f, ahead[f], back[f], one * one / (one * one + other * other));
+                if (f >= first && f <= last)
+                {
+                    result[f] = new(f, joined.Curve, joined.Confidence, joined.Drift);
+                }
+                Step(0.1);
+            }
+        }
+        return [.. result.Values.Where(r => r.Frame >= first && r.Frame <= last)];
+    }
+
+    /// <summary>Share of two outlines' area that only one has.</summary>
+    private static double Stray(PictureLine seen, int frame, Curve a, Curve b)
+    {
+        if (!a.Closed)
+        {
+            return 0.1;
+        }
+        FloatImage even = seen.Of(frame).Even;
+        float[] one = MatteShape.Coverage(a.Flat(0.1), even.Width, even.Height),
+            other = MatteShape.Coverage(b.Flat(0.1), even.Width, even.Height);
+        double both = 0,
+            either = 0;
+        for (int i = 0; i < one.Length; i++)
+        {
+            both += Math.Min(one[i], other[i]);
+            either += Math.Max(one[i], other[i]);
+        }
+        return either > 0 ? 1 - both / either : 1;
+    }
+
+    private static IReadOnlyList<Curve> Spaced(IReadOnlyList<Curve> curves, double? spacing)
+    {
+        if (spacing is not { } apart)
+        {
+            return curves;
+        }
+        var places = new List<double>();
+        for (int i = 0; i < curves[0].Spans; i++)
+        {
+            double length = curves.Max(c => new Curve([c.Knots[i], c.Knots[(i + 1) % c.Knots.Count]], false).Length());
+            int n = Math.Clamp((int)Math.Ceiling(length / apart), 1, 200);
+            places.AddRange(Enumerable.Range(0, n).Select(k => i + (double)k / n));
+        }
+        return [.. curves.Select(c => c.Of(places))];
+    }
+
+    /// <summary>Frames of the plate as they are compared: square roots of light, in which noise is even, and their brightness by levels.</summary>
+    internal sealed class PictureLine(Func<int, FloatImage> picture)
+    {
+        /// <summary>Small pictures are at most so wide.</summary>
+        private const int MostSmall = 700;
+        private readonly Dictionary<int, Frame> _kept = [];
+        private readonly Dictionary<int, Frame> _small = [];
+        private readonly Queue<int> _order = new();
+        private readonly Queue<int> _smallOrder = new();
+
+        internal sealed record Frame(FloatImage Linear, FloatImage Even, GrayPyramid Levels);
+
+        public Frame Of(int frame)
+        {
+            if (_kept.TryGetValue(frame, out Frame? known))
+            {
+                return known;
+            }
+            Frame made = Made(picture(frame));
+            _kept[frame] = made;
+            _order.Enqueue(frame);
+            while (_order.Count > 3)
+            {
+                _kept.Remove(_order.Dequeue());
+            }
+            return made;
+        }
+
+        /// <summary>The same, small enough that many of them are kept.</summary>
+        public Frame Small(int frame)
+        {
+            if (_small.TryGetValue(frame, out Frame? known))
+            {
+                return known;
+            }
+            FloatImage linear = _kept.TryGetValue(frame, out Frame? whole) ? whole.Linear : picture(frame);
+            int by = (linear.Width + MostSmall - 1) / MostSmall;
+            Frame made = by == 1 && whole is not null ? whole : Made(by == 1 ? linear : linear.ReducedTo(linear.Width / by, linear.Height / by));
+            _small[frame] = made;
+            _smallOrder.Enqueue(frame);
+            while (_smallOrder.Count > 24)
+            {
+                _small.Remove(_smallOrder.Dequeue());
+            }
+            return made;
+        }
+
+        private static Frame Made(FloatImage linear)
+        {
+            int pixels = linear.Width * linear.Height;
+            var even = new FloatImage(linear.Width, linear.Height, 3);
+            var gray = new float[pixels];
+            Parallel.For(0, linear.Height, Cores.All, y =>
+            {
+                for (int i = y * linear.Width; i < (y + 1) * linear.Width; i++)
+                {
+                    float sum = 0;
+                    for (int c = 0; c < 3; c++)
+                    {
+                        float v = MathF.Sqrt(Math.Clamp(linear.Data[i * linear.Channels + c], 0, 16));
+                        even.Data[3 * i + c] = v;
+                        sum += v;
+                    }
+                    gray[i] = sum / 3;
+                }
+            });
+            return new(linear, even, new GrayPyramid(new GrayImage(linear.Width, linear.Height, gray), OutlineFollower.Levels));
+        }
+    }
+}

@@ -1,0 +1,81 @@
+using Plenk.Core.Images;
+using Plenk.Core.Tracking;
+using Plenk.Core.Tracking.Outlines;
+using Plenk.Formats.Outlines;
+
+namespace Plenk.Work;
+
+/// <summary>Outlines of a folder's frames, followed, and the matte that they make together.</summary>
+public static class OutlineWork
+{
+    /// <summary>Knots of a followed outline are no further apart than this, pixels of a frame 640 wide.</summary>
+    private const double Apart = 9;
+
+    public static double SpacingOf(int width) => Apart * Math.Max(1, width / 640.0);
+
+    /// <summary>The matte of outlines in a frame, in their order: added, taken away, or within what was before.</summary>
+    public static float[] Matte(IReadOnlyList<(NamedOutline Outline, Curve Curve)> outlines, int width, int height)
+    {
+        var result = new float[width * height];
+        foreach (var (outline, curve) in outlines)
+        {
+            float[] own = OutlineCoverage.Of(curve, width, height, strokeWidth: outline.Width ?? 0);
+            float strength = (float)(outline.Strength ?? 1);
+            for (int i = 0; strength < 1 && i < own.Length; i++)
+            {
+                own[i] *= strength;
+            }
+            MatteField.Join(result, own, outline.HowJoined);
+        }
+        return result;
+    }
+
+    /// <summary>Follows every outline over a range.</summary>
+    /// <exception cref="ShotFault">A key lies in no frame of the plate.</exception>
+    public static IReadOnlyList<(NamedOutline Outline, IReadOnlyList<FollowedOutline> Frames)> Follow(
+        PlateFolder plate,
+        IReadOnlyList<NamedOutline> outlines,
+        int first,
+        int last,
+        Action<double>? progress = null,
+        CancellationToken stop = default
+    )
+    {
+        foreach (NamedOutline o in outlines)
+        {
+            foreach (OutlineKey key in o.Keys)
+            {
+                CodeSizeOf(plate, key.Frame, o.Name);
+            }
+        }
+        int width = plate.Codes(first).Width;
+        FloatImage Picture(int frame) => plate.Codes(frame).ToLinear(plate.Space);
+        return
+        [
+            .. outlines.Select(
+                (o, i) =>
+                    (
+                        o,
+                        OutlineFollower.Follow(
+                            Picture,
+                            o.Curves(),
+                            first,
+                            last,
+                            SpacingOf(width),
+                            o.Width ?? 2,
+                            share => progress?.Invoke((i + share) / outlines.Count),
+                            stop
+                        )
+                    )
+            ),
+        ];
+    }
+
+    private static void CodeSizeOf(PlateFolder plate, int frame, string name)
+    {
+        if (frame < plate.First || frame > plate.Last)
+        {
+            throw new ShotFault($"Outline “{name}” has a key at {frame}, and the plate has {plate.First} to {plate.Last}. Take it from one of these.");
+        }
+    }
+}
