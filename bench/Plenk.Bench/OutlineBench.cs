@@ -28,14 +28,16 @@ internal static class OutlineBench
             height = plate.Codes(first).Height;
         Console.WriteLine($"{folder}: {frames.Length} frames of {width} × {height}");
         bool all = true;
-        foreach (var (says, keys, mean, worst) in new[]
-        {
-            ("first and last", new[] { first, last }, 0.97, 0.93),
-            ("a third and two thirds", [first + frames.Length / 3, first + 2 * frames.Length / 3], 0.97, 0.93),
-            ("the first", [first], 0.93, 0.85),
-            ("the middle", [first + frames.Length / 2], 0.93, 0.85),
-            ("the last", [last], 0.93, 0.85),
-        })
+        foreach (
+            var (says, keys, mean, worst) in new[]
+            {
+                ("first and last", new[] { first, last }, 0.97, 0.93),
+                ("a third and two thirds", [first + frames.Length / 3, first + 2 * frames.Length / 3], 0.97, 0.93),
+                ("the first", [first], 0.93, 0.85),
+                ("the middle", [first + frames.Length / 2], 0.93, 0.85),
+                ("the last", [last], 0.93, 0.85),
+            }
+        )
         {
             var outline = new NamedOutline("bench", [.. keys.Select(f => NamedOutline.KeyOf(f, Drawn(truth[f], width, height)))]);
             long begun = Stopwatch.GetTimestamp();
@@ -69,7 +71,11 @@ internal static class OutlineBench
             var shakes = new List<double>();
             for (int f = first + 1; f < last; f++)
             {
-                if (offs.TryGetValue(f - 1, out double[]? a) && offs.TryGetValue(f, out double[]? b) && offs.TryGetValue(f + 1, out double[]? c))
+                if (
+                    offs.TryGetValue(f - 1, out double[]? a)
+                    && offs.TryGetValue(f, out double[]? b)
+                    && offs.TryGetValue(f + 1, out double[]? c)
+                )
                 {
                     shakes.AddRange(b.Select((v, i) => v - (a[i] + c[i]) / 2).Where(v => Math.Abs(v) < 8));
                 }
@@ -83,9 +89,80 @@ internal static class OutlineBench
                     $"{(ok ? "within " : "outside")} key at {says}: IoU mean {ious.Average(i => i.Iou):0.0000} (≥ {mean}), worst {ious.Min(i => i.Iou):0.0000} at {ious.MinBy(i => i.Iou).Frame} (≥ {worst}); edge within 1 px over {100 * own90:0.0} %; chatter {chatter:0.00} px; {outline.Keys[0].Points.Count} points drawn, {followed[0].Curve.Knots.Count} followed; {seconds:0.00} s a frame"
                 )
             );
-            Console.WriteLine($"        {string.Join(' ', ious.Select(i => FormattableString.Invariant($"{i.Frame % 1000}:{i.Iou:0.000}/{i.Confidence:0.00}")))}");
+            Console.WriteLine(
+                $"        {string.Join(' ', ious.Select(i => FormattableString.Invariant($"{i.Frame % 1000}:{i.Iou:0.000}/{i.Confidence:0.00}")))}"
+            );
         }
-        return all ? 0 : 1;
+        return Pulled(folder, plate, truth, frames) && all ? 0 : 1;
+    }
+
+    /// <summary>Alpha in a band of five pixels on either side of the edge, in six frames, against the renderer's own.</summary>
+    private static bool Pulled(string folder, PlateFolder plate, Dictionary<int, float[]> truth, int[] frames)
+    {
+        bool all = true;
+        foreach (bool known in (bool[])[false, true])
+        {
+            double off = 0,
+                count = 0;
+            var rims = new double[3];
+            long begun = Stopwatch.GetTimestamp();
+            int[] some = [.. frames.Where((_, i) => i % 4 == 1)];
+            foreach (int f in some)
+            {
+                CodeImage codes = plate.Codes(f);
+                int w = codes.Width,
+                    h = codes.Height;
+                FloatImage picture = codes.ToLinear(plate.Space);
+                string clean = Path.Combine(folder, "clean", $"plate.{f.ToString("0000", CultureInfo.InvariantCulture)}.png");
+                FloatImage behind = RasterFile.Read(File.ReadAllBytes(clean), clean).ToLinear(plate.Space);
+                float[] real = truth[f];
+                bool[] inner = Morphology.Eroded(Array.ConvertAll(real, a => a >= 0.999f), w, h, 5),
+                    wide = Morphology.Dilated(Array.ConvertAll(real, a => a > 0.001f), w, h, 5);
+                float[] trimap =
+                [
+                    .. inner.Select(
+                        (v, i) =>
+                            v ? 1
+                            : wide[i] ? float.NaN
+                            : 0
+                    ),
+                ];
+                var (alpha, fore) = PullMatte.Of(picture, trimap, known ? behind : null);
+                for (int i = 0; i < real.Length; i++)
+                {
+                    if (!float.IsNaN(trimap[i]))
+                    {
+                        continue;
+                    }
+                    off += Math.Abs(alpha[i] - real[i]);
+                    count++;
+                    double[][] grounds =
+                    [
+                        [0, 0, 0],
+                        [0.18, 0.18, 0.18],
+                        [0, 0.8, 0],
+                    ];
+                    for (int g = 0; g < 3; g++)
+                    {
+                        for (int c = 0; c < 3; c++)
+                        {
+                            // What the renderer's own coverage would give: C − (1 − α) B, laid over.
+                            double own = fore.Data[3 * i + c] + (1 - alpha[i]) * grounds[g][c],
+                                asked = picture.Data[3 * i + c] - (1 - real[i]) * behind.Data[3 * i + c] + (1 - real[i]) * grounds[g][c];
+                            rims[g] += Math.Abs(own - asked) / 3;
+                        }
+                    }
+                }
+            }
+            double mean = off / count;
+            all &= mean <= 0.06;
+            Console.WriteLine(
+                FormattableString.Invariant(
+                    $"{(mean <= 0.06 ? "within " : "outside")} matte pulled {(known ? "before its known background" : "from the picture alone")}: alpha off by {mean:0.0000} (≤ 0.06) in the band; laid over black {rims[0] / count:0.0000}, grey {rims[1] / count:0.0000}, green {rims[2] / count:0.0000} off on average; {Stopwatch.GetElapsedTime(begun).TotalSeconds / some.Length:0.0} s a frame"
+                )
+            );
+        }
+        return all;
     }
 
     private static bool MatteContains(double[] line, double x, double y) => Core.Tracking.MatteShape.Contains(line, x, y);

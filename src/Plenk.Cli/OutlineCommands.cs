@@ -1,7 +1,9 @@
 using System.CommandLine;
 using System.Diagnostics;
 using System.Text.Json;
+using Plenk.Core.Images;
 using Plenk.Core.Tracking.Outlines;
+using Plenk.Formats.Exr;
 using Plenk.Formats.Outlines;
 using Plenk.Formats.Raster;
 using Plenk.Store;
@@ -14,7 +16,11 @@ internal static class FollowOutlineCommand
     public static Command Make()
     {
         var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
-        var outlines = new Option<string>("--outlines") { Description = "outlines.json: shapes with one key or more each", Required = true };
+        var outlines = new Option<string>("--outlines")
+        {
+            Description = "outlines.json: shapes with one key or more each",
+            Required = true,
+        };
         var frames = new Option<string>("--frames") { Description = "like 1001-1024", Required = true };
         var outFolder = new Option<string>("--out") { Description = "folder to write", Required = true };
         var camera = new Option<string?>("--camera") { Description = "taken, and not used: both sides' motion is found in the picture" };
@@ -73,28 +79,100 @@ internal static class FollowOutlineCommand
                 }
                 MediaStore.WriteWhole(
                     Path.Combine(to, "outlines.json"),
-                    OutlineFile.Write(
-                        [.. followed.Select(o => o.Outline with { Keys = [.. o.Frames.Select(x => NamedOutline.KeyOf(x.Frame, x.Curve))] })]
-                    )
+                    OutlineFile.Write([
+                        .. followed.Select(o => o.Outline with { Keys = [.. o.Frames.Select(x => NamedOutline.KeyOf(x.Frame, x.Curve))] }),
+                    ])
                 );
                 double seconds = Stopwatch.GetElapsedTime(begun).TotalSeconds;
                 // Of several outlines the least sure tells, and the furthest drift.
                 var report = new
                 {
                     frames = list.Select(f =>
+                    {
+                        FollowedOutline[] own = [.. followed.Select(o => o.Frames.First(x => x.Frame == f))];
+                        return new
                         {
-                            FollowedOutline[] own = [.. followed.Select(o => o.Frames.First(x => x.Frame == f))];
-                            return new
-                            {
-                                frame = f,
-                                confidence = Math.Round(own.Min(o => o.Confidence), 3),
-                                drift_px = Math.Round(own.Max(o => o.DriftPixels), 3),
-                            };
-                        }),
+                            frame = f,
+                            confidence = Math.Round(own.Min(o => o.Confidence), 3),
+                            drift_px = Math.Round(own.Max(o => o.DriftPixels), 3),
+                        };
+                    }),
                     seconds = Math.Round(seconds, 2),
                 };
                 MediaStore.WriteWhole(Path.Combine(to, "report.json"), JsonSerializer.SerializeToUtf8Bytes(report));
                 Console.WriteLine($"{list.Count} frames, {drawn.Count} outline{(drawn.Count == 1 ? "" : "s")}, {seconds:0.0} s.");
+                return Task.FromResult(0);
+            }
+        );
+        return command;
+    }
+}
+
+internal static class PullMatteCommand
+{
+    public static Command Make()
+    {
+        var image = new Option<string>("--image") { Description = "the picture", Required = true };
+        var trimap = new Option<string>("--trimap") { Description = "black outside, white inside, all else to be found", Required = true };
+        var outFile = new Option<string>("--out")
+        {
+            Description = "EXR to write: A, and R, G, B of the clean foreground times A",
+            Required = true,
+        };
+        var background = new Option<string?>("--background") { Description = "what is known to lie behind, as large as the picture" };
+        var space = new SpaceOptions();
+        var command = new Command(
+            "pull-matte",
+            "Finds coverage in a band whose sides are known, and the foreground without what shines through it; in linear light."
+        )
+        {
+            image,
+            trimap,
+            outFile,
+            background,
+        };
+        foreach (Option o in space.All)
+        {
+            command.Options.Add(o);
+        }
+        command.SetGuarded(
+            (parsed, stop) =>
+            {
+                string file = parsed.GetValue(image)!,
+                    tones = parsed.GetValue(trimap)!;
+                string? behind = parsed.GetValue(background);
+                if (!CameraOptions.Files(file) || !CameraOptions.Files(tones) || (behind is not null && !CameraOptions.Files(behind)))
+                {
+                    return Task.FromResult(2);
+                }
+                long begun = Stopwatch.GetTimestamp();
+                FloatImage picture = PullMatte.Linear(File.ReadAllBytes(file), Path.GetFileName(file), space.Read(parsed));
+                float[] known = PullMatte.Known(
+                    RasterFile.Read(File.ReadAllBytes(tones), Path.GetFileName(tones)),
+                    Path.GetFileName(tones),
+                    picture.Width,
+                    picture.Height
+                );
+                FloatImage? place = behind is null
+                    ? null
+                    : PullMatte.Linear(File.ReadAllBytes(behind), Path.GetFileName(behind), space.Read(parsed));
+                if (place is not null && (place.Width != picture.Width || place.Height != picture.Height))
+                {
+                    throw new ShotFault(
+                        $"{Path.GetFileName(behind)} is {place.Width} × {place.Height}, and the picture {picture.Width} × {picture.Height}. Bring one as large."
+                    );
+                }
+                var (alpha, fore) = PullMatte.Of(picture, known, place, share => CameraOptions.Progress("pulling the matte", share), stop);
+                ExrFile.Write(
+                    parsed.GetValue(outFile)!,
+                    picture.Width,
+                    picture.Height,
+                    [.. ExrChannel.Of(fore, "RGB"), new ExrChannel("A", alpha)]
+                );
+                int found = known.Count(float.IsNaN);
+                Console.WriteLine(
+                    FormattableString.Invariant($"{found:N0} pixels found, {Stopwatch.GetElapsedTime(begun).TotalSeconds:0.0} s.")
+                );
                 return Task.FromResult(0);
             }
         );

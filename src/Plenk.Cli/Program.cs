@@ -23,6 +23,7 @@ root.Subcommands.Add(PlaceElementCommand.Make());
 root.Subcommands.Add(FindSunCommand.Make());
 root.Subcommands.Add(BreakCommand.Make());
 root.Subcommands.Add(FollowOutlineCommand.Make());
+root.Subcommands.Add(PullMatteCommand.Make());
 root.Subcommands.Add(MeasurePlateCommand.Make());
 root.Subcommands.Add(HandOverCommand.Make());
 root.Subcommands.Add(VerifyFilesCommand.Make());

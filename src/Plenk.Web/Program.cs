@@ -132,6 +132,7 @@ app.MapHandOver();
 app.MapCamera();
 app.MapHandCamera();
 app.MapMoving();
+app.MapOutlines();
 app.MapSet();
 app.MapProjection();
 app.MapLight();

@@ -305,6 +305,7 @@ public sealed class FilmedWork(ShotEngine engine)
         return m with
         {
             Keys = [.. m.Keys.Select(k => k with { Frame = Own(k.Frame) }).DistinctBy(k => k.Frame)],
+            Followed = [],
             Motion = m.Motion is { } motion
                 ? motion with
                 {

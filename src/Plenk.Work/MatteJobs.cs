@@ -1,6 +1,7 @@
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracking;
+using Plenk.Core.Tracking.Outlines;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 using Plenk.Work.Queue;
@@ -12,7 +13,80 @@ public sealed record MatteParameters(int Revision, string Who, string Matte, int
 /// <summary>Long work on mattes, in the tray: a plane followed, a matte frozen.</summary>
 public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engine) : TrayJobs(shots)
 {
-    public override IReadOnlyList<JobKind> Kinds => [new("matte-follow", Follow), new("matte-freeze", Freeze)];
+    public override IReadOnlyList<JobKind> Kinds =>
+        [new("matte-follow", Follow), new("matte-outline", FollowOutline), new("matte-freeze", Freeze)];
+
+    private async Task<JobEnd> FollowOutline(JobRun job)
+    {
+        var p = job.Asked<MatteParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        (Matte found, string told) = Outlined(engine, document, p.Matte, job.Stop, part => job.Progress("following the outline", part));
+        await Lay(job, p.Who, $"{found.Name} follows the picture", d =>
+            d with
+            {
+                // What else was changed of it meanwhile stays.
+                Mattes =
+                [
+                    .. d.Mattes.Select(m => m.Id == p.Matte ? m with { Keys = found.Keys, Followed = found.Followed, Motion = null } : m),
+                ],
+            }
+        );
+        return new(told);
+    }
+
+    /// <summary>A point of a followed outline may be so far off between keys, pixels of a plate 640 wide.</summary>
+    private const double BetweenKeys = 0.6;
+
+    /// <summary>A drawn matte over the shot's range, from the keys that were drawn; and what is to be said of it.</summary>
+    public static (Matte Matte, string Told) Outlined(
+        ShotEngine engine,
+        ShotDocument shot,
+        string matte,
+        CancellationToken stop = default,
+        Action<double>? progress = null
+    )
+    {
+        Matte own = MatteWork.Of(shot, matte);
+        int width = shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
+        MatteKey[] drawn = [.. own.Keys.Where(k => !k.Found && k.Frame >= shot.Range.First && k.Frame <= shot.Range.Last)];
+        if (own.Kind != MatteKind.Drawn || drawn.Length == 0)
+        {
+            throw new ShotFault(
+                $"{own.Name} has no outline that was drawn within {shot.Range.First}–{shot.Range.Last}. Draw it in one of these frames."
+            );
+        }
+        IReadOnlyList<FollowedOutline> found = OutlineFollower.Follow(
+            f => engine.Plates.QuietPlate(shot, f, width),
+            [.. drawn.Select(k => (k.Frame, MatteShape.CurveAt(own, k.Frame)!))],
+            shot.Range.First,
+            shot.Range.Last,
+            strokeWidth: own.WidthPixels,
+            progress: progress,
+            stop: stop
+        );
+        int[] frames = [.. drawn.Select(k => k.Frame)];
+        IReadOnlyList<int> needed = OutlinePoints.Needed(found, frames, BetweenKeys * Math.Max(1, width / 640.0));
+        FollowedOutline[] followed = [.. found.Where(f => !frames.Contains(f.Frame))];
+        FollowedOutline? worst = followed.MinBy(f => f.Confidence);
+        return (
+            own with
+            {
+                Motion = null,
+                Keys =
+                [
+                    .. found
+                        .Where(f => needed.Contains(f.Frame))
+                        .Select(f => MatteShape.KeyOf(f.Frame, f.Curve, drawn[0]) with { Found = !frames.Contains(f.Frame) }),
+                ],
+                Followed = [.. followed.Select(f => new FollowedFrame(f.Frame, Math.Round(f.Confidence, 3), Math.Round(f.DriftPixels, 2)))],
+            },
+            worst is null
+                ? "nothing to follow"
+                : FormattableString.Invariant(
+                    $"{followed.Length} frames, {needed.Count} keys; least sure at {worst.Frame} ({100 * worst.Confidence:0} %)"
+                )
+        );
+    }
 
     private async Task<JobEnd> Follow(JobRun job)
     {

@@ -44,6 +44,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
             [
                 shot.Mattes,
                 shot.Rate,
+                shot.Mattes.Any(m => m.BlursByShutter) ? shot.ShutterDegrees : 0,
                 Any(f => f.ReadsPlate) ? shot.Plate : shot.Plate?.Width,
                 Any(f => f.ReadsFootage) ? shot.OtherCameras : null,
                 .. seen,
@@ -103,6 +104,8 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     /// <summary>What a matte's form asks for, in its frame and size.</summary>
     private sealed class Sources(MatteWork work, ShotDocument shot, Matte matte, int frame, int width, int height) : IMatteSources
     {
+        public double Shutter => shot.ShutterDegrees / 360;
+
         public FloatImage Plate() => work.engine.Plates.QuietPlate(shot, frame, width);
 
         public float[] Pictures(FrameSource source, IdChoice? ids) => work.Picture(shot, matte, source, ids, frame, width, height);

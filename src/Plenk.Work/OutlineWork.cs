@@ -75,7 +75,9 @@ public static class OutlineWork
     {
         if (frame < plate.First || frame > plate.Last)
         {
-            throw new ShotFault($"Outline “{name}” has a key at {frame}, and the plate has {plate.First} to {plate.Last}. Take it from one of these.");
+            throw new ShotFault(
+                $"Outline “{name}” has a key at {frame}, and the plate has {plate.First} to {plate.Last}. Take it from one of these."
+            );
         }
     }
 }

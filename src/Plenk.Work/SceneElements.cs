@@ -30,7 +30,8 @@ public static class SceneElements
 
     /// <summary>What its file moves is not its nodes alone.</summary>
     private static bool Bends(ShotEngine engine, Element e) =>
-        e is { Kind: ElementKind.Mesh, Frames: not null } or { Joints.Count: > 0 } || (e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file));
+        e is { Kind: ElementKind.Mesh, Frames: not null } or { Joints.Count: > 0 }
+        || (e.Motion is not null && engine.Moving(e) is { } file && !IsNodes(file));
 
     private static long VerticesOf(ShotEngine engine, ShotDocument shot, Element e) =>
         (long)shot.Range.Count * engine.Model(shot, e).Tree.Mesh.Positions.Length;

@@ -120,7 +120,8 @@ public class GltfMotionTests
             turns = w.Floats("VEC4", 4, 0, 0, 0, 1, 0, 0, MathF.Sqrt(0.5f), MathF.Sqrt(0.5f)),
             morphs = w.Floats("SCALAR", 1, 0, 1);
         // The node of the mesh stands elsewhere: with a skin that does not count.
-        string nodes = """{"mesh":0,"skin":0,"name":"arm","translation":[50,0,0]},{"children":[2],"name":"root"},{"translation":[0,1,0],"name":"bone"}""",
+        string nodes =
+                """{"mesh":0,"skin":0,"name":"arm","translation":[50,0,0]},{"children":[2],"name":"root"},{"translation":[0,1,0],"name":"bone"}""",
             mesh =
                 $$$"""{"primitives":[{"attributes":{"POSITION":{{{p}}},"JOINTS_0":{{{joints}}},"WEIGHTS_0":{{{weights}}}},"targets":[{"POSITION":{{{delta}}}}]}],"weights":[0]}""",
             animation =
@@ -151,7 +152,10 @@ public class GltfMotionTests
         // At rest too.
         Near(
             new(-1, 1, 0),
-            moving.At(null, new Dictionary<string, Quaternion> { ["bone"] = new(0, 0, MathF.Sqrt(0.5f), MathF.Sqrt(0.5f)) }).Merged().Positions[2]
+            moving
+                .At(null, new Dictionary<string, Quaternion> { ["bone"] = new(0, 0, MathF.Sqrt(0.5f), MathF.Sqrt(0.5f)) })
+                .Merged()
+                .Positions[2]
         );
     }
 

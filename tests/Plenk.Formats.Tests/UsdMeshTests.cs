@@ -14,7 +14,8 @@ public sealed class UsdMeshTests
     private const string Head =
         "#usda 1.0\n(\n    metersPerUnit = 0.01\n    upAxis = \"Z\"\n    startTimeCode = 101\n    endTimeCode = 125\n    timeCodesPerSecond = 24\n)\n";
 
-    private const string Faces = "int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 2]\nuniform token subdivisionScheme = \"none\"\n";
+    private const string Faces =
+        "int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 2]\nuniform token subdivisionScheme = \"none\"\n";
 
     private static UsdMesh Read(string body, string head = Head, Func<string, byte[]?>? beside = null) =>
         new(Encoding.UTF8.GetBytes(head + body), "lid.usda", beside);
@@ -24,7 +25,12 @@ public sealed class UsdMeshTests
 
     private static void Near(string expected, Vector3[] own)
     {
-        double[] numbers = [.. expected.Split((char[])[' ', '\n'], StringSplitOptions.RemoveEmptyEntries).Select(s => double.Parse(s, System.Globalization.CultureInfo.InvariantCulture))];
+        double[] numbers =
+        [
+            .. expected
+                .Split((char[])[' ', '\n'], StringSplitOptions.RemoveEmptyEntries)
+                .Select(s => double.Parse(s, System.Globalization.CultureInfo.InvariantCulture)),
+        ];
         Assert.Equal(numbers.Length, 3 * own.Length);
         for (int i = 0; i < own.Length; i++)
         {
@@ -207,12 +213,18 @@ public sealed class UsdMeshTests
             )
             .At(null);
         Assert.Equal(["wood", "iron"], mesh.Materials.Select(m => m.Name));
-        Assert.Equal((new Vector3(0.3f, 0.2f, 0.1f), 0f, 0.8f), (mesh.Materials[0].BaseColor, mesh.Materials[0].Metallic, mesh.Materials[0].Roughness));
+        Assert.Equal(
+            (new Vector3(0.3f, 0.2f, 0.1f), 0f, 0.8f),
+            (mesh.Materials[0].BaseColor, mesh.Materials[0].Metallic, mesh.Materials[0].Roughness)
+        );
         Assert.Equal(1, mesh.Materials[1].Metallic);
         Assert.Contains(mesh.Warnings, w => w.Contains("./rust.png", StringComparison.Ordinal));
         TriangleMesh own = mesh.Objects[0].Mesh;
         Assert.Equal([0, 1], own.Materials!);
-        Assert.Equal([new(0, 1), new(1, 1), new(1, 0), new(0, 1), new(1, 0), new(0, 0)], own.Indices.Select(i => own.TextureCoordinates![i]));
+        Assert.Equal(
+            [new(0, 1), new(1, 1), new(1, 0), new(0, 1), new(1, 0), new(0, 0)],
+            own.Indices.Select(i => own.TextureCoordinates![i])
+        );
     }
 
     [Fact]
@@ -230,14 +242,22 @@ public sealed class UsdMeshTests
             .At(null);
         Assert.Equal("seen", Assert.Single(mesh.Objects).Name);
         Assert.Equal(4, mesh.Warnings.Count);
-        Assert.All(["hidden", "ball", "/far", "body"], name => Assert.Contains(mesh.Warnings, w => w.Contains(name, StringComparison.Ordinal)));
+        Assert.All(["hidden", "ball", "/far", "body"], name =>
+            Assert.Contains(mesh.Warnings, w => w.Contains(name, StringComparison.Ordinal))
+        );
     }
 
     [Theory]
     [InlineData("def Mesh \"a\" { ", "ends within")]
     [InlineData("def Mesh \"a\" { point3f[] points = [(0, 0, 0), (1, 0", "line 9")]
-    [InlineData("def Mesh \"a\" { int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 7]\npoint3f[] points = [(0, 0, 0)] }", "names point 1")]
-    [InlineData("def Mesh \"a\" { int[] faceVertexCounts = [4]\nint[] faceVertexIndices = [0, 0, 0]\npoint3f[] points = [(0, 0, 0)] }", "corners")]
+    [InlineData(
+        "def Mesh \"a\" { int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 1, 7]\npoint3f[] points = [(0, 0, 0)] }",
+        "names point 1"
+    )]
+    [InlineData(
+        "def Mesh \"a\" { int[] faceVertexCounts = [4]\nint[] faceVertexIndices = [0, 0, 0]\npoint3f[] points = [(0, 0, 0)] }",
+        "corners"
+    )]
     [InlineData(
         "def Mesh \"a\" { int[] faceVertexCounts = [3]\nint[] faceVertexIndices = [0, 0, 0]\npoint3f[] points.timeSamples = { 1: [(0, 0, 0)], 2: [(0, 0, 0), (1, 1, 1)] } }",
         "at time 2"
@@ -253,8 +273,14 @@ public sealed class UsdMeshTests
     [Fact]
     public void What_lies_too_deep_or_is_binary_is_refused()
     {
-        Assert.Contains("lie in each other", Assert.Throws<FormatFault>(() => Read(string.Concat(Enumerable.Repeat("def \"a\" {", 5000)))).Message);
-        Assert.Contains("lie in each other", Assert.Throws<FormatFault>(() => Read($"def \"a\" {{ int b = {new string('[', 100_000)}")).Message);
+        Assert.Contains(
+            "lie in each other",
+            Assert.Throws<FormatFault>(() => Read(string.Concat(Enumerable.Repeat("def \"a\" {", 5000)))).Message
+        );
+        Assert.Contains(
+            "lie in each other",
+            Assert.Throws<FormatFault>(() => Read($"def \"a\" {{ int b = {new string('[', 100_000)}")).Message
+        );
         Assert.Contains("no faces", Assert.Throws<FormatFault>(() => ImportedMesh.Read("#usda 1.0\n"u8.ToArray(), "a.usda")).Message);
         Assert.Contains("#usda", Assert.Throws<FormatFault>(() => ImportedMesh.Read("PXR-USDC"u8.ToArray(), "a.usd")).Message);
     }

@@ -103,7 +103,10 @@ public sealed class MeshSequenceTests(DemoShot demo) : IClassFixture<DemoShot>
         Vec3 At(double frame) => Hanging.At(shot, frame).Elements[1].Position;
         // Twice as large, 5 m aside: the tip is at 2, 4 and 8 m; what hangs has its place in the spot's axes.
         Carriers things = new(shot);
-        Assert.Equal([2, 4, 8], new[] { 1010, 1011, 1012 }.Select(f => Math.Round(things.Of("elements/cone/spots/tip", f)!.Value.Translation.Y, 5)));
+        Assert.Equal(
+            [2, 4, 8],
+            new[] { 1010, 1011, 1012 }.Select(f => Math.Round(things.Of("elements/cone/spots/tip", f)!.Value.Translation.Y, 5))
+        );
         Assert.Equal(5, things.Of("elements/cone/spots/tip", 1010.5)!.Value.Translation.X, 1e-5);
         // Half a metre along the face’s normal, in the element’s size.
         Assert.Equal(1, (At(1011) - new Vec3(5, 4, 0)).Length, 1e-5);
@@ -114,7 +117,12 @@ public sealed class MeshSequenceTests(DemoShot demo) : IClassFixture<DemoShot>
         ShotDocument round = shot with { Elements = [shot.Elements[0] with { HangsOn = new() { On = "elements/cone/spots/tip" } }, hat] };
         Assert.Contains(Core.Checks.HangingChecks.Faults(round), f => f.Contains("itself", StringComparison.Ordinal));
         // What is worked out for the set alone has the way of what its pieces hang on.
-        Piece board = demo.Document.Pieces[0] with { Id = "board", Position = new(0, 0.5, 0), HangsOn = new() { On = "elements/cone/spots/tip" } };
+        Piece board = demo.Document.Pieces[0] with
+        {
+            Id = "board",
+            Position = new(0, 0.5, 0),
+            HangsOn = new() { On = "elements/cone/spots/tip" },
+        };
         ShotDocument set = shot with { Pieces = [board] };
         Assert.Equal(Hanging.At(set, 1012).Pieces[0].Position, Hanging.At(Reduced.Set(set), 1012).Pieces[0].Position);
     }

@@ -100,13 +100,21 @@ public static class ShotChecks
         void OfMatte(Matte m, IReadOnlyList<Matte> among)
         {
             Need(
-                m.Keys.All(k => k.Corners.Length >= 6 && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)),
+                m.Keys.All(k => k.Corners.Length >= (m.Open ? 4 : 6) && k.Corners.Length % 2 == 0 && k.Corners.All(double.IsFinite)),
                 $"Matte {m.Name}: a shape needs three corners or more, all of them numbers."
             );
             Need(
                 m.Keys.Select(k => k.Corners.Length).Distinct().Count() < 2,
                 $"Matte {m.Name}: its keys have different numbers of corners."
             );
+            Need(
+                m.Keys.All(k =>
+                    (k.Handles is not { } h || (h.Length == 2 * k.Corners.Length && h.All(double.IsFinite)))
+                    && (k.Feathers is not { } f || (f.Length == k.Corners.Length && f.All(v => v is >= 0 and <= 500)))
+                ),
+                $"Matte {m.Name}: each of its corners has two handles, and a feather of 0 to 500 px on either side."
+            );
+            Need(m.WidthPixels is > 0 and <= 2000, $"Matte {m.Name}: a line is up to 2000 px wide, and more than 0.");
             Need(m.Keys.Select(k => k.Frame).Distinct().Count() == m.Keys.Count, $"Matte {m.Name}: two keys stand at one frame.");
             Need(
                 m.FeatherPixels is >= 0 and <= 500 && Math.Abs(m.GrowPixels) <= 200,

@@ -120,7 +120,11 @@ public sealed record ThingHandles(
         }
     }
 
-    private static (Vec3 Position, Vec3? Turn, double? Size, Matrix3? Aimed, Carrier? On, bool Moves)? Placed(Carriers things, string what, double frame)
+    private static (Vec3 Position, Vec3? Turn, double? Size, Matrix3? Aimed, Carrier? On, bool Moves)? Placed(
+        Carriers things,
+        string what,
+        double frame
+    )
     {
         ShotDocument keyed = things.Keyed(frame);
         bool Way(string list, string id, Carrier? on, Shake? shake) =>
@@ -150,7 +154,14 @@ public sealed record ThingHandles(
         }
         if (keyed.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == what) is { } l)
         {
-            return (things.Stood(l with { Shake = null }, frame).Position, null, null, null, l.HangsOn, Way("lights", l.Id, l.HangsOn, l.Shake));
+            return (
+                things.Stood(l with { Shake = null }, frame).Position,
+                null,
+                null,
+                null,
+                l.HangsOn,
+                Way("lights", l.Id, l.HangsOn, l.Shake)
+            );
         }
         return null;
     }

@@ -178,6 +178,7 @@ public static class Reduced
         {
             Pieces = strewn ? shot.Pieces : to.Pieces,
             Mattes = shot.Mattes,
+            ShutterDegrees = shot.Mattes.Any(m => m.BlursByShutter) ? shot.ShutterDegrees : to.ShutterDegrees,
             Elements = elements ? shot.Elements : to.Elements,
             OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,
         };

@@ -7,20 +7,129 @@ namespace Plenk.Core.Tracking;
 public static class MatteShape
 {
     /// <summary>
-    /// The polygon at a shot frame: straight between its keys, carried along by its motion; empty for a matte without keys.
+    /// The polygon at a shot frame: straight between its keys, carried along by its motion; empty for a matte without keys. A curve is as many
+    /// straight pieces as it needs.
     /// </summary>
-    public static double[] At(Matte matte, int frame)
+    public static double[] At(Matte matte, double frame) =>
+        CurveAt(matte, frame) is not { } curve ? []
+        : matte.Keys.All(k => k.Handles is null) ? [.. curve.Knots.SelectMany(k => new[] { k.X, k.Y })]
+        : curve.Flat(0.05);
+
+    /// <summary>The curve at a shot frame or between two, its feather what the matte's own is where its keys have none.</summary>
+    public static Curve? CurveAt(Matte matte, double frame)
     {
+        MatteKey[] keys = [.. matte.Keys.OrderBy(k => k.Frame)];
+        if (keys.Length == 0)
+        {
+            return null;
+        }
         if (matte.Motion is not { Steps.Count: > 0 } motion)
         {
-            return Between([.. matte.Keys.OrderBy(k => k.Frame)], frame);
+            return Between(matte, keys, frame);
         }
         // Between keys it changes where it does not move: in the reference frame.
-        MatteKey[] still =
-        [
-            .. matte.Keys.OrderBy(k => k.Frame).Select(k => k with { Corners = Through(Inverse(StepOf(motion, k.Frame)), k.Corners) }),
-        ];
-        return Through(StepOf(motion, frame), Between(still, frame));
+        Curve still = Between(matte, [.. keys.Select(k => Carried(k, Inverse(StepOf(motion, k.Frame))))], frame);
+        Curve here = Through(StepOf(motion, (int)Math.Floor(frame)), still);
+        double share = frame - Math.Floor(frame);
+        return share == 0 ? here : Mixed(here, Through(StepOf(motion, (int)Math.Floor(frame) + 1), still), share);
+    }
+
+    private static MatteKey Carried(MatteKey key, double[] h)
+    {
+        double[] corners = Through(h, key.Corners);
+        return key with
+        {
+            Corners = corners,
+            Handles = key.Handles is { } handles
+                ?
+                [
+                    .. handles.Select(
+                        (v, i) =>
+                        {
+                            int corner = i / 4,
+                                pair = i / 2 * 2;
+                            double[] end = Through(
+                                h,
+                                [key.Corners[2 * corner] + handles[pair], key.Corners[2 * corner + 1] + handles[pair + 1]]
+                            );
+                            return end[i % 2] - corners[2 * corner + i % 2];
+                        }
+                    ),
+                ]
+                : null,
+        };
+    }
+
+    private static Curve Through(double[] h, Curve curve) =>
+        new(
+            [
+                .. curve.Knots.Select(k =>
+                {
+                    double[] p = Through(h, [k.X, k.Y, k.X + k.InX, k.Y + k.InY, k.X + k.OutX, k.Y + k.OutY]);
+                    return k with { X = p[0], Y = p[1], InX = p[2] - p[0], InY = p[3] - p[1], OutX = p[4] - p[0], OutY = p[5] - p[1] };
+                }),
+            ],
+            curve.Closed
+        );
+
+    /// <summary>A key as a curve.</summary>
+    public static Curve CurveOf(Matte matte, MatteKey key)
+    {
+        double half = matte.FeatherPixels / 2;
+        double Handle(int i) => key.Handles is { } h ? h[i] : 0;
+        double Feather(int i) => key.Feathers is { } f ? f[i] : half;
+        return new(
+            [
+                .. Enumerable
+                    .Range(0, key.Corners.Length / 2)
+                    .Select(i => new Knot(
+                        key.Corners[2 * i],
+                        key.Corners[2 * i + 1],
+                        Handle(4 * i),
+                        Handle(4 * i + 1),
+                        Handle(4 * i + 2),
+                        Handle(4 * i + 3),
+                        Feather(2 * i),
+                        Feather(2 * i + 1)
+                    )),
+            ],
+            !matte.Open
+        );
+    }
+
+    /// <summary>A curve as a key.</summary>
+    /// <param name="like">What a key of the matte has: handles and feathers where that has them, or where the curve bends.</param>
+    public static MatteKey KeyOf(int frame, Curve curve, MatteKey? like = null) =>
+        new(frame, [.. curve.Knots.SelectMany(k => new[] { k.X, k.Y })])
+        {
+            Handles =
+                like?.Handles is not null
+                || curve.Knots.Any(k => Math.Abs(k.InX) + Math.Abs(k.InY) + Math.Abs(k.OutX) + Math.Abs(k.OutY) > 1e-6)
+                    ? [.. curve.Knots.SelectMany(k => new[] { k.InX, k.InY, k.OutX, k.OutY })]
+                    : null,
+            Feathers = like?.Feathers is not null ? [.. curve.Knots.SelectMany(k => new[] { k.Feather, k.FeatherIn })] : null,
+        };
+
+    internal static Curve Mixed(Curve a, Curve b, double t)
+    {
+        double Mix(double u, double v) => u + (v - u) * t;
+        return new(
+            [
+                .. a.Knots.Zip(b.Knots, (p, q) =>
+                    new Knot(
+                        Mix(p.X, q.X),
+                        Mix(p.Y, q.Y),
+                        Mix(p.InX, q.InX),
+                        Mix(p.InY, q.InY),
+                        Mix(p.OutX, q.OutX),
+                        Mix(p.OutY, q.OutY),
+                        Mix(p.Feather, q.Feather),
+                        Mix(p.FeatherIn, q.FeatherIn)
+                    )
+                ),
+            ],
+            a.Closed
+        );
     }
 
     /// <summary>The homography from the reference frame to another; before the first step and after the last that step's.</summary>
@@ -53,26 +162,25 @@ public static class MatteShape
             h[0] * h[4] - h[1] * h[3],
         ];
 
-    private static double[] Between(MatteKey[] keys, int frame)
+    private static Curve Between(Matte matte, MatteKey[] keys, double frame)
     {
-        if (keys.Length == 0)
-        {
-            return [];
-        }
         int after = Array.FindIndex(keys, k => k.Frame >= frame);
-        if (after < 0)
-        {
-            return keys[^1].Corners;
-        }
-        if (after == 0 || keys[after].Frame == frame)
-        {
-            return keys[after].Corners;
-        }
-        MatteKey a = keys[after - 1],
-            b = keys[after];
-        double t = (double)(frame - a.Frame) / (b.Frame - a.Frame);
-        return [.. a.Corners.Zip(b.Corners, (u, v) => u + (v - u) * t)];
+        return after < 0 ? CurveOf(matte, keys[^1])
+            : after == 0 || keys[after].Frame == frame ? CurveOf(matte, keys[after])
+            : Mixed(
+                CurveOf(matte, keys[after - 1]),
+                CurveOf(matte, keys[after]),
+                (frame - keys[after - 1].Frame) / (keys[after].Frame - keys[after - 1].Frame)
+            );
     }
+
+    /// <summary>How much of each pixel lies in a drawn matte at a frame or between two, as it is told: its own feather and growth, or its width.</summary>
+    /// <param name="scale">The picture's width over the plate's.</param>
+    public static float[] Coverage(Matte matte, double frame, int width, int height, double scale) =>
+        CurveAt(matte, frame) is not { } curve ? new float[width * height]
+        : !matte.Open && matte.Keys.All(k => k.Handles is null && k.Feathers is null)
+            ? Coverage([.. At(matte, frame).Select(v => v * scale)], width, height, matte.FeatherPixels * scale, matte.GrowPixels * scale)
+        : OutlineCoverage.Of(curve, width, height, scale, matte.GrowPixels * scale, matte.WidthPixels);
 
     /// <summary>Whether a spot lies inside a polygon, by the even–odd rule.</summary>
     public static bool Contains(ReadOnlySpan<double> corners, double x, double y)
@@ -106,7 +214,7 @@ public static class MatteShape
         double[][] shapes =
         [
             .. mattes
-                .Where(m => m is { Off: false, KeepsTracksOff: true, Kind: MatteKind.Drawn, Inverted: false })
+                .Where(m => m is { Off: false, KeepsTracksOff: true, Kind: MatteKind.Drawn, Inverted: false, Open: false })
                 .Select(m => At(m, frame))
                 .Where(s => s.Length >= 6),
         ];

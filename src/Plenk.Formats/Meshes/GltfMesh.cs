@@ -115,13 +115,7 @@ public sealed class GltfMesh : IMovingMesh
         return nodes;
     }
 
-    private TriangleMesh MeshOf(
-        Node node,
-        Mesh mesh,
-        Matrix4x4 world,
-        float? time,
-        IReadOnlyDictionary<string, Quaternion>? turned
-    )
+    private TriangleMesh MeshOf(Node node, Mesh mesh, Matrix4x4 world, float? time, IReadOnlyDictionary<string, Quaternion>? turned)
     {
         var positions = new List<Vector3>();
         var normals = new List<Vector3>();

@@ -258,8 +258,8 @@ public static class SceneFile
                     text.Append("]\n");
                 }
                 text.Append(
-                        "            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n"
-                    );
+                    "            uniform token subdivisionScheme = \"none\"\n            uniform token orientation = \"rightHanded\"\n"
+                );
                 if (t.Materials.Count > 0)
                 {
                     Vector3 c = t.Materials[0].BaseColor;

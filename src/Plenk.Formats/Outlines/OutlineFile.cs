@@ -20,7 +20,13 @@ public sealed record OutlineKey(int Frame, IReadOnlyList<OutlinePoint> Points, b
 /// <summary>A shape of outlines.json: docs/outlines.schema.json.</summary>
 /// <param name="Width">Of an open one, pixels.</param>
 /// <param name="Strength">How much of a pixel that lies in it counts, 0..1.</param>
-public sealed record NamedOutline(string Name, IReadOnlyList<OutlineKey> Keys, double? Width = null, string? Join = null, double? Strength = null)
+public sealed record NamedOutline(
+    string Name,
+    IReadOnlyList<OutlineKey> Keys,
+    double? Width = null,
+    string? Join = null,
+    double? Strength = null
+)
 {
     [JsonIgnore]
     public MatteJoin HowJoined =>
@@ -138,7 +144,8 @@ public static class OutlineFile
                 {
                     throw Fault("is open and has no width", "Give it a width in pixels, or close it.");
                 }
-                int wrong = k.Points.ToList()
+                int wrong = k
+                    .Points.ToList()
                     .FindIndex(p =>
                         !double.IsFinite(p.X + p.Y + p.Feather + (p.FeatherIn ?? 0))
                         || Math.Abs(p.X) + Math.Abs(p.Y) > 1e6
@@ -148,7 +155,10 @@ public static class OutlineFile
                     );
                 if (wrong >= 0)
                 {
-                    throw Fault($"has a point {wrong + 1} at {k.Frame} that is no place", "A point has x and y, handles of two numbers, and feathers of 0 or more.");
+                    throw Fault(
+                        $"has a point {wrong + 1} at {k.Frame} that is no place",
+                        "A point has x and y, handles of two numbers, and feathers of 0 or more."
+                    );
                 }
             }
         }

@@ -426,15 +426,6 @@ public static class ContactApi
             })
             .WithSummary("Keeps a matte as pictures, in the tray");
 
-        // Where a drawn matte's outline is in a frame, its motion counted.
-        api.MapGet("/mattes/{matte}/outline", async (long id, string matte, int frame, int? revision, ShotStore shots) =>
-                new
-                {
-                    corners = Core.Tracking.MatteShape.At(MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte), frame),
-                }
-            )
-            .WithSummary("Where a drawn matte’s outline is in a frame, its motion counted");
-
         // A drawn matte goes with a track: moved as it moves.
         api.MapPost(
                 "/mattes/{matte}/with-track/{track:int}",

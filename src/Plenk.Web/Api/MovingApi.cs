@@ -187,7 +187,15 @@ public static class MovingApi
                         id,
                         request.BaseRevision,
                         Edits
-                            .Apply(document, [Edit.Set($"{ShotCurves.PlaceOf("elements", element)}/spots", own.Spots.Where(s => s.Id != spot.Id).Append(spot))])
+                            .Apply(
+                                document,
+                                [
+                                    Edit.Set(
+                                        $"{ShotCurves.PlaceOf("elements", element)}/spots",
+                                        own.Spots.Where(s => s.Id != spot.Id).Append(spot)
+                                    ),
+                                ]
+                            )
                             .Document,
                         ShotApi.Who(http),
                         request.Spot is null ? $"A spot on {own.Name}" : $"{spot.Name} follows {own.Name} again"

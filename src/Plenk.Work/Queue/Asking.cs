@@ -28,6 +28,7 @@ public static class Asking
         ["reshoot"] = s => Reduced.Seen(s) with { Production = s.Production, Sequence = s.Sequence, Code = s.Code, Title = s.Title },
         ["depth"] = Reduced.Camera,
         ["matte-follow"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
+        ["matte-outline"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
         ["matte-freeze"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights },
         ["finish-range"] = Reduced.Seen,
         ["bring"] = Reduced.Seen,

@@ -13,6 +13,18 @@ public sealed record Matte : Extensible
     public MatteKind Kind { get; init; }
     public IReadOnlyList<MatteKey> Keys { get; init; } = [];
 
+    /// <summary>Of a drawn one: a line of a width, not what it encloses.</summary>
+    public bool Open { get; init; }
+
+    /// <summary>Of an open one, pixels of the plate.</summary>
+    public double WidthPixels { get; init; } = 4;
+
+    /// <summary>It is blurred as far as it moves while the shutter is open.</summary>
+    public bool BlursByShutter { get; init; }
+
+    /// <summary>By frame, how it was followed there; none: it was not.</summary>
+    public IReadOnlyList<FollowedFrame> Followed { get; init; } = [];
+
     /// <summary>Where the outline goes by itself; keys then correct what is carried along. Null: it stands.</summary>
     public MatteMotion? Motion { get; init; }
 

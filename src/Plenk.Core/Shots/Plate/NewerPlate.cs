@@ -70,7 +70,19 @@ public static class NewerPlate
                 .. shot.Mattes.Select(m =>
                     m with
                     {
-                        Keys = [.. m.Keys.Select(k => k with { Corners = Places(k.Corners) })],
+                        Keys =
+                        [
+                            .. m.Keys.Select(k =>
+                                k with
+                                {
+                                    Corners = Places(k.Corners),
+                                    Handles = k.Handles is { } h ? Places(h) : null,
+                                    Feathers = k.Feathers?.Select(f => s * f).ToArray(),
+                                }
+                            ),
+                        ],
+                        WidthPixels = s * m.WidthPixels,
+                        Followed = [.. m.Followed.Select(f => f with { DriftPixels = s * f.DriftPixels })],
                         Motion = m.Motion is { } motion
                             ? motion with
                             {

@@ -9,6 +9,9 @@ public interface IMatteSources
     /// <summary>The plate, scene-linear, without its grain where there is a copy without.</summary>
     FloatImage Plate();
 
+    /// <summary>How long the shot's shutter is open, frames.</summary>
+    double Shutter { get; }
+
     /// <summary>Pictures of coverage, or the named parts of ID mattes.</summary>
     float[] Pictures(FrameSource source, IdChoice? ids);
 

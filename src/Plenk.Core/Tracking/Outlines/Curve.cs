@@ -81,7 +81,8 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
 
     private static double LengthOf((double X, double Y)[] c, int depth)
     {
-        static double Apart((double X, double Y) a, (double X, double Y) b) => Math.Sqrt((a.X - b.X) * (a.X - b.X) + (a.Y - b.Y) * (a.Y - b.Y));
+        static double Apart((double X, double Y) a, (double X, double Y) b) =>
+            Math.Sqrt((a.X - b.X) * (a.X - b.X) + (a.Y - b.Y) * (a.Y - b.Y));
         double chord = Apart(c[0], c[3]),
             way = Apart(c[0], c[1]) + Apart(c[1], c[2]) + Apart(c[2], c[3]);
         if (way - chord < 1e-7 * way || depth > 18)
@@ -103,22 +104,7 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
 
     /// <summary>The same, run through the other way.</summary>
     public Curve Turned() =>
-        new(
-            [
-                .. Knots
-                    .Reverse()
-                    .Select(k =>
-                        k with
-                        {
-                            InX = k.OutX,
-                            InY = k.OutY,
-                            OutX = k.InX,
-                            OutY = k.InY,
-                        }
-                    ),
-            ],
-            Closed
-        );
+        new([.. Knots.Reverse().Select(k => k with { InX = k.OutX, InY = k.OutY, OutX = k.InX, OutY = k.InY })], Closed);
 
     /// <summary>With a further knot at a place; the curve stays what it is.</summary>
     public Curve With(double at)
@@ -155,6 +141,10 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
     /// <summary>With knots at these places, rising, and at no others: what lies between is the curve itself where it is one span.</summary>
     public Curve Of(IReadOnlyList<double> places)
     {
+        if (places.Count == Knots.Count && places.Select((p, i) => p == i).All(same => same))
+        {
+            return this;
+        }
         var result = new Knot[places.Count];
         for (int i = 0; i < places.Count; i++)
         {
@@ -162,7 +152,12 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
             var (x, y) = At(places[i]);
             Knot a = Knots[span],
                 b = Knots[(span + 1) % Knots.Count];
-            result[i] = new(x, y, Feather: a.Feather + (b.Feather - a.Feather) * t, FeatherIn: a.FeatherIn + (b.FeatherIn - a.FeatherIn) * t);
+            result[i] = new(
+                x,
+                y,
+                Feather: a.Feather + (b.Feather - a.Feather) * t,
+                FeatherIn: a.FeatherIn + (b.FeatherIn - a.FeatherIn) * t
+            );
         }
         for (int i = 0; i < (Closed ? places.Count : places.Count - 1); i++)
         {

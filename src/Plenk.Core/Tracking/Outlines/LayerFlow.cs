@@ -37,8 +37,7 @@ public sealed class LayerFlow
             k = j * _columns + i;
         double s = gx - i,
             t = gy - j;
-        double Mix(double[] f) =>
-            (1 - t) * ((1 - s) * f[k] + s * f[k + 1]) + t * ((1 - s) * f[k + _columns] + s * f[k + _columns + 1]);
+        double Mix(double[] f) => (1 - t) * ((1 - s) * f[k] + s * f[k + 1]) + t * ((1 - s) * f[k + _columns] + s * f[k + _columns + 1]);
         return (Mix(_u), Mix(_v));
     }
 
@@ -81,7 +80,16 @@ public sealed class LayerFlow
             sizes.Add((from.Levels[l].Width, from.Levels[l].Height));
         }
         int coarse = Math.Min(2, from.Levels.Length - 1);
-        start = Search(from.Levels[coarse], to.Levels[coarse], masks[coarse], box, 1 << coarse, start, isPace ? 2e-5 * (1 << (2 * coarse)) : 1e-6, reach);
+        start = Search(
+            from.Levels[coarse],
+            to.Levels[coarse],
+            masks[coarse],
+            box,
+            1 << coarse,
+            start,
+            isPace ? 2e-5 * (1 << (2 * coarse)) : 1e-6,
+            reach
+        );
         var u = new double[columns * rows];
         var v = new double[columns * rows];
         var sure = new double[columns * rows];
@@ -214,7 +222,8 @@ public sealed class LayerFlow
                     : square / weight - 0.8 * (sum / weight) * (sum / weight) + holds * ((dx - su) * (dx - su) + (dy - sv) * (dy - sv));
         });
         int best = Array.IndexOf(costs, costs.Min());
-        return double.IsInfinity(costs[best])
+        // What repeats fits at many places: the start is left for one that fits much better alone.
+        return double.IsInfinity(costs[best]) || costs[best] > 0.6 * costs[costs.Length / 2]
             ? start
             : ((su + best % (2 * r + 1) - r) * (double)scale, (sv + best / (2 * r + 1) - r) * (double)scale);
     }

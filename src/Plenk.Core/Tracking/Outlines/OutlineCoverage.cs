@@ -32,7 +32,14 @@ public static class OutlineCoverage
                 inner.Add((float)(scale * (a.FeatherIn + t * (b.FeatherIn - a.FeatherIn))));
             }
         }
-        return Of(new([.. corners], [.. outer], [.. inner]), curve.Closed, width, height, growPixels, curve.Closed ? 0 : strokeWidth * scale);
+        return Of(
+            new([.. corners], [.. outer], [.. inner]),
+            curve.Closed,
+            width,
+            height,
+            growPixels,
+            curve.Closed ? 0 : strokeWidth * scale
+        );
     }
 
     /// <summary>The same of a closed polygon with one feather: so wide in all, half of it on either side.</summary>
@@ -110,10 +117,13 @@ public static class OutlineCoverage
                 int at = y * width + x;
                 double off = Math.Sqrt(square[at]),
                     d = closed ? off * ((k & 1) == 1 ? 1 : -1) + growPixels : strokeWidth / 2 - off + growPixels,
-                    side =
-                        d < 0
-                            ? even ? line.Outer[0] : outer[at]
-                            : even ? line.Inner[0] : inner[at];
+                    side = d < 0
+                        ? even
+                            ? line.Outer[0]
+                            : outer[at]
+                        : even
+                            ? line.Inner[0]
+                            : inner[at];
                 inside[at] = (float)Math.Clamp(0.5 + d / (2 * Math.Max(0.5, side)), 0, 1);
             }
         });

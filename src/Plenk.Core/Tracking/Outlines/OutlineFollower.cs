@@ -186,7 +186,8 @@ public static class OutlineFollower
             }
             FloatImage linear = _kept.TryGetValue(frame, out Frame? whole) ? whole.Linear : picture(frame);
             int by = (linear.Width + MostSmall - 1) / MostSmall;
-            Frame made = by == 1 && whole is not null ? whole : Made(by == 1 ? linear : linear.ReducedTo(linear.Width / by, linear.Height / by));
+            Frame made =
+                by == 1 && whole is not null ? whole : Made(by == 1 ? linear : linear.ReducedTo(linear.Width / by, linear.Height / by));
             _small[frame] = made;
             _smallOrder.Enqueue(frame);
             while (_smallOrder.Count > 24)

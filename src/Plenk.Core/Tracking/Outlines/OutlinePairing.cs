@@ -44,7 +44,10 @@ public static class OutlinePairing
         double[] all = [.. places];
         return
         [
-            .. keys.Select((key, k) => key == reference ? reference.Of(all) : key.Of(Rising(key, [.. all.Select(p => Forth(maps[k], p, key, reference))]))),
+            .. keys.Select(
+                (key, k) =>
+                    key == reference ? reference.Of(all) : key.Of(Rising(key, [.. all.Select(p => Forth(maps[k], p, key, reference))]))
+            ),
         ];
     }
 
@@ -108,7 +111,10 @@ public static class OutlinePairing
             return pairs[0].B;
         }
         var (a0, b0) = pairs[i];
-        var (a1, b1) = i + 1 < pairs.Length ? pairs[i + 1] : roundA > 0 ? (pairs[0].A + roundA, pairs[0].B + roundB) : pairs[i];
+        var (a1, b1) =
+            i + 1 < pairs.Length ? pairs[i + 1]
+            : roundA > 0 ? (pairs[0].A + roundA, pairs[0].B + roundB)
+            : pairs[i];
         return a1 > a0 ? b0 + (b1 - b0) * (at - a0) / (a1 - a0) : b0;
     }
 
@@ -131,7 +137,9 @@ public static class OutlinePairing
                     .Range(0, n)
                     .Select(i =>
                     {
-                        var (a, b) = curve.Closed ? (unit[(i + n - 2) % n], unit[(i + 2) % n]) : (unit[Math.Max(0, i - 2)], unit[Math.Min(n - 1, i + 2)]);
+                        var (a, b) = curve.Closed
+                            ? (unit[(i + n - 2) % n], unit[(i + 2) % n])
+                            : (unit[Math.Max(0, i - 2)], unit[Math.Min(n - 1, i + 2)]);
                         double dx = b.X - a.X,
                             dy = b.Y - a.Y,
                             l = Math.Max(1e-9, Math.Sqrt(dx * dx + dy * dy));
@@ -214,7 +222,11 @@ public static class OutlinePairing
                     left = j > 0 ? cost[i, j - 1] + 0.02 : double.PositiveInfinity,
                     best = Math.Min(both, Math.Min(up, left));
                 cost[i, j] = own + (i == 0 && j == 0 ? 0 : best);
-                from[i, j] = (byte)(best == both ? 0 : best == up ? 1 : 2);
+                from[i, j] = (byte)(
+                    best == both ? 0
+                    : best == up ? 1
+                    : 2
+                );
             }
         }
         var way = new List<(int, int)>();
@@ -225,7 +237,11 @@ public static class OutlinePairing
             {
                 break;
             }
-            (i, j) = (i == 0 ? 2 : j == 0 ? 1 : from[i, j]) switch
+            (i, j) = (
+                i == 0 ? 2
+                : j == 0 ? 1
+                : from[i, j]
+            ) switch
             {
                 0 => (i - 1, j - 1),
                 1 => (i - 1, j),

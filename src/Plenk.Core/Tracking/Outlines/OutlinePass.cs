@@ -6,13 +6,7 @@ namespace Plenk.Core.Tracking.Outlines;
 /// <param name="Curve">Laid on the picture's border.</param>
 /// <param name="Box">Where pixels were looked at: left, top, right, bottom.</param>
 /// <param name="Costs">In that box, what it costs to call a pixel outside less what it costs to call it inside.</param>
-internal sealed record PassFrame(
-    Curve Curve,
-    PixelBox Box,
-    float[] Costs,
-    double Confidence,
-    double Drift
-);
+internal sealed record PassFrame(Curve Curve, PixelBox Box, float[] Costs, double Confidence, double Drift);
 
 /// <summary>An outline carried from frame to frame in one direction, with what is remembered of both its sides.</summary>
 internal sealed class OutlinePass
@@ -25,6 +19,9 @@ internal sealed class OutlinePass
 
     /// <summary>The price of a pixel that moves with one side but was called the other's.</summary>
     private const float Turned = 2.5f;
+
+    /// <summary>What a line goes with is looked at so wide at least, pixels.</summary>
+    private const double LeastStroke = 12;
     private readonly OutlineFollower.PictureLine _pictures;
     private readonly PlaceBehind _behind;
     private readonly int _width,
@@ -60,7 +57,12 @@ internal sealed class OutlinePass
     private float[] CoverageOf(Curve curve) =>
         curve.Closed
             ? MatteShape.Coverage(curve.Flat(0.05), _width, _height)
-            : OutlineCoverage.Of(new([.. curve.Knots.Select(k => k with { Feather = 0, FeatherIn = 0 })], false), _width, _height, strokeWidth: _stroke);
+            : OutlineCoverage.Of(
+                new([.. curve.Knots.Select(k => k with { Feather = 0, FeatherIn = 0 })], false),
+                _width,
+                _height,
+                strokeWidth: Math.Max(_stroke, LeastStroke)
+            );
 
     /// <summary>Of what neighbours differ by where little is seen: the median of |I(x) − (I(x − 1) + I(x + 1)) ÷ 2|, over its share of σ.</summary>
     private static float NoiseOf(FloatImage even)
@@ -145,14 +147,15 @@ internal sealed class OutlinePass
                 int i = y * w + x;
                 int hx = Math.Min(small - 1, (x + box.X0) * small / _width),
                     hy = Math.Min(smallHigh - 1, (y + box.Y0) * smallHigh / _height);
-                // What hides the place behind is no part of that.
-                costOut[i] += (Most - costOut[i]) * hidden[hy * small + hx];
+                // What hides the place behind is no part of that; what is as it was a frame ago, and outside, is.
+                if (outKnown[i] < 0.5f || costOut[i] > 1.5f)
+                {
+                    costOut[i] += (Most - costOut[i]) * hidden[hy * small + hx];
+                }
                 // Where nothing is told what was inside stays so, the more the deeper it lies; what comes into view does so outside.
                 float prior = Math.Clamp(off[i] / (float)(2.5 * size), -1, 1) * 0.8f + 0.15f * MathF.Max(0, off[i]) / (float)size;
                 costs[i] =
-                    MathF.Abs(off[i]) > band
-                        ? (off[i] > 0 ? 3 * Most : -3 * Most)
-                        : costOut[i] - costIn[i] + later[i] + prior + colour[i];
+                    MathF.Abs(off[i]) > band ? (off[i] > 0 ? 3 * Most : -3 * Most) : costOut[i] - costIn[i] + later[i] + prior + colour[i];
             }
         });
         PassFrame found = Settled(to, moved, box, costs, _noise, inHere, outHere);
@@ -196,7 +199,25 @@ internal sealed class OutlinePass
         }
         float[] a = Off(inner),
             b = Off(outer);
-        return [.. a.Zip(b, (i, o) => 0.7f * (Math.Min(o, 6) - Math.Min(i, 6)))];
+        var result = new float[w * h];
+        Parallel.For(0, h, Cores.All, y =>
+        {
+            for (int x = 0; x < w; x++)
+            {
+                // What goes with the outside and is covered there next says nothing.
+                var (u, v) = outer.At(x + box.X0, y + box.Y0);
+                var (fx, fy) = inner.From(x + box.X0 + u, y + box.Y0 + v);
+                bool covered =
+                    fx > -1
+                    && fy > -1
+                    && fx < _width
+                    && fy < _height
+                    && Bilinear(expected, Math.Clamp(fx, 0, _width - 1), Math.Clamp(fy, 0, _height - 1)) > 0.2f;
+                int k = y * w + x;
+                result[k] = 0.7f * ((covered ? Math.Min(Math.Min(b[k], a[k]), 6) : Math.Min(b[k], 6)) - Math.Min(a[k], 6));
+            }
+        });
+        return result;
     }
 
     private (FloatImage Picture, float[] Known) Remembered(
@@ -247,12 +268,7 @@ internal sealed class OutlinePass
             curve.Closed
         );
 
-    private (FloatImage Picture, float[] Known) Carried(
-        FloatImage picture,
-        float[] known,
-        LayerFlow flow,
-        PixelBox box
-    )
+    private (FloatImage Picture, float[] Known) Carried(FloatImage picture, float[] known, LayerFlow flow, PixelBox box)
     {
         int w = box.X1 - box.X0,
             h = box.Y1 - box.Y0;
@@ -288,14 +304,7 @@ internal sealed class OutlinePass
     /// What it costs to say that a pixel is of a layer: how it differs from what is remembered of it there, as noise and a third of a pixel's motion
     /// would explain it; of a place that the layer was not seen at, what moving with it as the other side does would.
     /// </summary>
-    private float[] Costs(
-        FloatImage now,
-        FloatImage here,
-        float[] known,
-        FloatImage seen,
-        float[] own,
-        PixelBox box
-    )
+    private float[] Costs(FloatImage now, FloatImage here, float[] known, FloatImage seen, float[] own, PixelBox box)
     {
         int w = box.X1 - box.X0,
             h = box.Y1 - box.Y0;
@@ -355,7 +364,10 @@ internal sealed class OutlinePass
                 {
                     for (int i = Math.Max(0, x - 1); i <= Math.Min(w - 1, x + 1); i++)
                     {
-                        float k = i == x && j == y ? 4 : i == x || j == y ? 2 : 1;
+                        float k =
+                            i == x && j == y ? 4
+                            : i == x || j == y ? 2
+                            : 1;
                         sum += k * Math.Min(own[j * w + i], 60);
                         weight += k;
                     }
@@ -475,23 +487,24 @@ internal sealed class OutlinePass
             ahead.Curve.Knots.Zip(back.Curve.Knots, (p, q) => (p.X - q.X) * (p.X - q.X) + (p.Y - q.Y) * (p.Y - q.Y)).Average()
         );
         // Knots that went different ways are taken from the nearer.
-        double between = apart < 0.01 * width ? own : own < 0.5 ? 0 : 1;
+        double between =
+            apart < 0.01 * width ? own
+            : own < 0.5 ? 0
+            : 1;
         var mean = new Curve(
             [
-                .. ahead.Curve.Knots.Zip(
-                    back.Curve.Knots,
-                    (p, q) =>
-                        p with
-                        {
-                            X = p.X + between * (q.X - p.X),
-                            Y = p.Y + between * (q.Y - p.Y),
-                            InX = p.InX + between * (q.InX - p.InX),
-                            InY = p.InY + between * (q.InY - p.InY),
-                            OutX = p.OutX + between * (q.OutX - p.OutX),
-                            OutY = p.OutY + between * (q.OutY - p.OutY),
-                            Feather = p.Feather + between * (q.Feather - p.Feather),
-                            FeatherIn = p.FeatherIn + between * (q.FeatherIn - p.FeatherIn),
-                        }
+                .. ahead.Curve.Knots.Zip(back.Curve.Knots, (p, q) =>
+                    p with
+                    {
+                        X = p.X + between * (q.X - p.X),
+                        Y = p.Y + between * (q.Y - p.Y),
+                        InX = p.InX + between * (q.InX - p.InX),
+                        InY = p.InY + between * (q.InY - p.InY),
+                        OutX = p.OutX + between * (q.OutX - p.OutX),
+                        OutY = p.OutY + between * (q.OutY - p.OutY),
+                        Feather = p.Feather + between * (q.Feather - p.Feather),
+                        FeatherIn = p.FeatherIn + between * (q.FeatherIn - p.FeatherIn),
+                    }
                 ),
             ],
             ahead.Curve.Closed
@@ -508,12 +521,38 @@ internal sealed class OutlinePass
         };
     }
 
+    /// <summary>Points beyond the picture's border go on as they were moved: the border is nobody's edge.</summary>
+    private static Curve Beyond(Curve laid, Curve near, int width, int height)
+    {
+        int n = near.Knots.Count;
+        bool Out(int i) => near.Knots[i] is var k && (k.X < 0 || k.Y < 0 || k.X > width || k.Y > height);
+        var knots = laid.Knots.ToArray();
+        for (int i = 0; i < n; i++)
+        {
+            int before = (i + n - 1) % n,
+                after = (i + 1) % n;
+            Knot own = Out(i) ? near.Knots[i] : knots[i];
+            if (Out(i) || Out(before))
+            {
+                own = own with { InX = near.Knots[i].InX, InY = near.Knots[i].InY };
+            }
+            if (Out(i) || Out(after))
+            {
+                own = own with { OutX = near.Knots[i].OutX, OutY = near.Knots[i].OutY };
+            }
+            knots[i] = own;
+        }
+        return new(knots, true);
+    }
+
     /// <summary>Share of what either encloses that the other does not.</summary>
     private static double Disagreement(PassFrame a, PassFrame b)
     {
         double one = Math.Abs(a.Curve.Area()),
             other = Math.Abs(b.Curve.Area());
-        double apart = a.Curve.Knots.Zip(b.Curve.Knots, (p, q) => Math.Min(20, Math.Sqrt((p.X - q.X) * (p.X - q.X) + (p.Y - q.Y) * (p.Y - q.Y)))).Average();
+        double apart = a
+            .Curve.Knots.Zip(b.Curve.Knots, (p, q) => Math.Min(20, Math.Sqrt((p.X - q.X) * (p.X - q.X) + (p.Y - q.Y) * (p.Y - q.Y))))
+            .Average();
         return Math.Clamp(Math.Abs(one - other) / Math.Max(1, Math.Max(one, other)) + 0.02 * apart, 0, 0.9);
     }
 
@@ -543,7 +582,7 @@ internal sealed class OutlinePass
         }
         line = BorderSettling.Settled(to.Linear, Contours.Resampled(line, 0.75), noise, out _);
         line = BorderSettling.Settled(to.Linear, line, noise, out double contrast);
-        Curve laid = Contours.Laid(near, line, 20 * to.Even.Width / 640.0);
+        Curve laid = Beyond(Contours.Laid(near, line, 20 * to.Even.Width / 640.0), near, to.Even.Width, to.Even.Height);
         double drift = Math.Sqrt(laid.Knots.Zip(near.Knots, (p, q) => (p.X - q.X) * (p.X - q.X) + (p.Y - q.Y) * (p.Y - q.Y)).Average());
         // How decided the pixels beside the border are.
         double sum = 0,
@@ -592,8 +631,20 @@ internal sealed class OutlinePass
             cut.Unary(n, Math.Max(0, -costs[i]), Math.Max(0, costs[i]));
             for (int k = 0; k < 8; k++)
             {
-                int nx = x + (k is 0 or 3 or 5 ? -1 : k is 2 or 4 or 7 ? 1 : 0),
-                    ny = y + (k < 3 ? -1 : k > 4 ? 1 : 0);
+                int nx =
+                        x
+                        + (
+                            k is 0 or 3 or 5 ? -1
+                            : k is 2 or 4 or 7 ? 1
+                            : 0
+                        ),
+                    ny =
+                        y
+                        + (
+                            k < 3 ? -1
+                            : k > 4 ? 1
+                            : 0
+                        );
                 if (nx < 0 || ny < 0 || nx >= w || ny >= h)
                 {
                     continue;

@@ -25,12 +25,14 @@ internal sealed class PlaceBehind(OutlineFollower.PictureLine pictures, int firs
             h = now.Height;
         int[] others = [.. Aside.Select(k => frame + k).Where(f => f >= first && f <= last)];
         var result = new float[w * h];
+        int before = others.Count(f => f < frame);
         if (others.Length < 4)
         {
             return _hidden[frame] = result;
         }
-        // Whoever is seen from one side in time only may be hidden by the same thing in most of it.
-        double asked = others[0] < frame && others[^1] > frame ? 0.6 : 0.7;
+        // Seen from one side in time alone, the same thing may stand there in most of it.
+        bool both = before >= 2 && others.Length - before >= 2;
+        double asked = both ? 0.6 : 0.7;
         var samples = others.Select(f => Brought(frame, f)).ToArray();
         var middle = new FloatImage(w, h, 3);
         var agreed = new bool[w * h];
@@ -65,17 +67,21 @@ internal sealed class PlaceBehind(OutlineFollower.PictureLine pictures, int firs
                     own[..k].Sort();
                     middle.Data[3 * i + c] = (own[(k - 1) / 2] + own[k / 2]) / 2;
                 }
-                int near = 0;
-                foreach (float[] s in samples)
+                int near = 0,
+                    nearBefore = 0;
+                for (int k = 0; k < samples.Length; k++)
                 {
+                    float[] s = samples[k];
                     float most = 0;
                     for (int c = 0; c < 3; c++)
                     {
                         most = Math.Max(most, MathF.Abs(s[3 * i + c] - middle.Data[3 * i + c]));
                     }
-                    near += most < 0.05f + 3 * noise ? 1 : 0;
+                    bool agrees = most < 0.05f + 3 * noise;
+                    near += agrees ? 1 : 0;
+                    nearBefore += agrees && k < before ? 1 : 0;
                 }
-                agreed[i] = near >= asked * n;
+                agreed[i] = near >= asked * n && (!both || (nearBefore >= 1 && near - nearBefore >= 1));
             }
         });
         const int r = 2;
@@ -176,19 +182,38 @@ internal sealed class PlaceBehind(OutlineFollower.PictureLine pictures, int firs
         int w = there.Width,
             h = there.Height,
             way = Math.Sign(other - frame);
+        // Where its own grid's places have gone; between them straight.
+        int columns = w / Step + 2,
+            rows = h / Step + 2;
+        var gone = new (double X, double Y)[columns * rows];
         LayerFlow[] chain = [.. Enumerable.Range(0, Math.Abs(other - frame)).Select(k => Flow(frame + k * way, frame + (k + 1) * way))];
+        for (int k = 0; k < gone.Length; k++)
+        {
+            double px = k % columns * Step,
+                py = k / columns * Step;
+            foreach (LayerFlow f in chain)
+            {
+                var (u, v) = f.At(px, py);
+                (px, py) = (px + u, py + v);
+            }
+            gone[k] = (px, py);
+        }
         var result = new float[3 * w * h];
         Parallel.For(0, h, Cores.All, y =>
         {
+            int j = y / Step;
+            double t = (double)(y - j * Step) / Step;
             for (int x = 0; x < w; x++)
             {
-                double px = x,
-                    py = y;
-                foreach (LayerFlow f in chain)
-                {
-                    var (u, v) = f.At(px, py);
-                    (px, py) = (px + u, py + v);
-                }
+                int i = x / Step,
+                    k = j * columns + i;
+                double s = (double)(x - i * Step) / Step;
+                double px =
+                        (1 - t) * ((1 - s) * gone[k].X + s * gone[k + 1].X)
+                        + t * ((1 - s) * gone[k + columns].X + s * gone[k + columns + 1].X),
+                    py =
+                        (1 - t) * ((1 - s) * gone[k].Y + s * gone[k + 1].Y)
+                        + t * ((1 - s) * gone[k + columns].Y + s * gone[k + columns + 1].Y);
                 Span<float> to = result.AsSpan(3 * (y * w + x), 3);
                 if (px < 0 || py < 0 || px > w - 1 || py > h - 1)
                 {

@@ -158,7 +158,9 @@ public sealed class UsdMesh : IMovingMesh
             case "Mesh":
                 break;
             case "SkelRoot" or "Skeleton" or "BlendShape":
-                Tell($"{shape.Type} “{prim.Name}” is not worked on: its meshes stand as they were bound. Export their points by time instead.");
+                Tell(
+                    $"{shape.Type} “{prim.Name}” is not worked on: its meshes stand as they were bound. Export their points by time instead."
+                );
                 return;
             case "PointInstancer" or "BasisCurves" or "NurbsPatch" or "Points" or "Volume":
                 Tell($"{shape.Type} “{prim.Name}” was left out. Export it as meshes.");
@@ -177,10 +179,10 @@ public sealed class UsdMesh : IMovingMesh
         _parts.Add(PartOf(prim, shape));
     }
 
-    private FormatFault Fault(UsdPrim prim, string what) =>
-        new("file", $"{_name}: mesh “{prim.Name}” {what}", "Export the mesh again.");
+    private FormatFault Fault(UsdPrim prim, string what) => new("file", $"{_name}: mesh “{prim.Name}” {what}", "Export the mesh again.");
 
-    private static int[] Whole(UsdAttribute? a) => [.. (a?.NumbersAt(null) ?? []).Select(v => double.IsFinite(v) && Math.Abs(v) < int.MaxValue ? (int)v : -1)];
+    private static int[] Whole(UsdAttribute? a) =>
+        [.. (a?.NumbersAt(null) ?? []).Select(v => double.IsFinite(v) && Math.Abs(v) < int.MaxValue ? (int)v : -1)];
 
     private Part PartOf(UsdPrim prim, UsdPrim shape)
     {
@@ -286,7 +288,12 @@ public sealed class UsdMesh : IMovingMesh
                 // Its pictures begin at the lower left.
                 TextureCoordinates =
                     textureCount > 0
-                        ? [.. corners.Select(c => c.Texture < 0 ? default : new Vector2((float)st[2 * c.Texture], 1 - (float)st[2 * c.Texture + 1]))]
+                        ?
+                        [
+                            .. corners.Select(c =>
+                                c.Texture < 0 ? default : new Vector2((float)st[2 * c.Texture], 1 - (float)st[2 * c.Texture + 1])
+                            ),
+                        ]
                         : null,
                 Materials = [.. owners],
             }
@@ -301,7 +308,8 @@ public sealed class UsdMesh : IMovingMesh
         Matrix4x4.Invert(world, out Matrix4x4 inverse);
         Matrix4x4 turn = Matrix4x4.Transpose(inverse);
         // Normals that do not come along with a bent mesh would be those of another shape.
-        bool shaded = part.Normals is { } own && (own.Changes || !part.Points.Changes) && part.Corners.All(c => 3 * c.Normal + 2 < normals.Length);
+        bool shaded =
+            part.Normals is { } own && (own.Changes || !part.Points.Changes) && part.Corners.All(c => 3 * c.Normal + 2 < normals.Length);
         return part.Rest with
         {
             Positions = [.. part.Corners.Select(c => Vector3.Transform(Three(points, c.Point), world))],
@@ -314,7 +322,10 @@ public sealed class UsdMesh : IMovingMesh
                 ]
                 : null,
             // A place that mirrors turns its faces inside out.
-            Indices = world.GetDeterminant() < 0 ? [.. part.Rest.Indices.Chunk(3).SelectMany(t => new[] { t[0], t[2], t[1] })] : part.Rest.Indices,
+            Indices =
+                world.GetDeterminant() < 0
+                    ? [.. part.Rest.Indices.Chunk(3).SelectMany(t => new[] { t[0], t[2], t[1] })]
+                    : part.Rest.Indices,
         };
     }
 
@@ -382,7 +393,9 @@ public sealed class UsdMesh : IMovingMesh
             }
             else if (file is null || _beside?.Invoke(file) is not { } bytes)
             {
-                Tell($"The picture {file ?? "of its colour"} of material “{material.Name}” is not there; its flat colour is used. Bring it in together with the mesh.");
+                Tell(
+                    $"The picture {file ?? "of its colour"} of material “{material.Name}” is not there; its flat colour is used. Bring it in together with the mesh."
+                );
             }
             else
             {

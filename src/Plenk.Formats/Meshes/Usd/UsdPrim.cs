@@ -126,24 +126,7 @@ internal sealed class UsdPrim(string type, string name, UsdPrim? above)
             };
         return (kind, v.Length) switch
         {
-            ("transform", 16) => new(
-                F(0),
-                F(1),
-                F(2),
-                F(3),
-                F(4),
-                F(5),
-                F(6),
-                F(7),
-                F(8),
-                F(9),
-                F(10),
-                F(11),
-                F(12),
-                F(13),
-                F(14),
-                F(15)
-            ),
+            ("transform", 16) => new(F(0), F(1), F(2), F(3), F(4), F(5), F(6), F(7), F(8), F(9), F(10), F(11), F(12), F(13), F(14), F(15)),
             ("translate", 3) => Matrix4x4.CreateTranslation(F(0), F(1), F(2)),
             ("scale", 3) => Matrix4x4.CreateScale(F(0), F(1), F(2)),
             ("rotateX" or "rotateY" or "rotateZ", 1) => Axis(kind[^1], 0),

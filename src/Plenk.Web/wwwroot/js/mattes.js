@@ -1,81 +1,17 @@
 // Mattes: one list for every step. Shapes drawn on the plate, coloured screens, pictures, elements' coverage; joined, carried along, frozen.
-import { get, post } from './api.js';
+// What an outline looks like and how it is pulled stands in outlines.js.
+import { post } from './api.js';
 import { freeId } from './edits.js';
-import { keyHere, straightAt, straightCurve } from './keys.js';
-import { choose, inLine, on, save, setHand, state, tell } from './state.js';
+import { straightCurve } from './keys.js';
+import { choose, on, save, setHand, state, tell } from './state.js';
 import { words } from './told.js';
-import { apart } from './view.js';
 
 const api = (path) => `/api/shots/${state.id}/${path}`;
-export const mattes = { shape: [], pulled: null, moved: null };
+const mattes = { shape: [] };
 
-// Where a carried shape is: asked of the server, which knows its motion; a plain one is straight between its keys.
-const carried = new Map();
-const carriedKey = (m, frame) => `${m.id}/${frame}/${state.revision}`;
-export function matteAt(m, frame) {
-  if (mattes.pulled?.matte === m.id && frame === state.frame) return mattes.pulled.corners;
-  if (m.motion) {
-    const key = carriedKey(m, frame);
-    if (!carried.has(key)) {
-      carried.set(key, []);
-      if (carried.size > 400) carried.delete(carried.keys().next().value);
-      inLine(() => get(`${api(`mattes/${encodeURIComponent(m.id)}/outline`)}?frame=${frame}&revision=${state.revision}`))
-        .then((o) => {
-          carried.set(key, o.corners);
-          tell('draw');
-        })
-        .catch(() => {});
-    }
-    return carried.get(key);
-  }
-  return straightAt(m.keys, 'corners', frame) ?? [];
-}
-
-// Outlines of mattes, the chosen one with its corners, and the one that is being drawn. Beside the tracks all of them are seen.
-export function draw({ at, xy, both }) {
-  const parts = [];
-  for (const m of state.document.mattes || []) {
-    if ((m.kind ?? 'Drawn') !== 'Drawn' || (state.step !== 2 && m.id !== state.chosen.matte)) continue;
-    const c = matteAt(m, state.frame);
-    if (c.length < 6) continue;
-    let d = '';
-    for (let i = 0; i < c.length; i += 2) d += `${i ? 'L' : 'M'}${at(c[i], c[i + 1])}`;
-    const mine = m.id === state.chosen.matte;
-    parts.push(both(`${d}Z`, mine ? 1.8 : 1, m.off ? '1 4' : '7 3'));
-    if (mine)
-      for (let i = 0; i < c.length; i += 2) {
-        const [x, y] = xy(c[i], c[i + 1]);
-        parts.push(both(`M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, ''));
-      }
-  }
-  if (mattes.shape.length) parts.push(both(mattes.shape.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join(''), 1.4, ''));
-  return parts;
-}
-
-// A corner of the chosen matte under the pointer, to be dragged; where it is let go becomes a key of this frame.
-export function press(p) {
-  const m = (state.document.mattes || []).find((x) => x.id === state.chosen.matte);
-  if (!m || (m.kind ?? 'Drawn') !== 'Drawn') return null;
-  const corners = [...matteAt(m, state.frame)],
-    near = (i) => apart({ x: corners[i], y: corners[i + 1] }, p) < 10,
-    i = corners.findIndex((_, k) => k % 2 === 0 && near(k));
-  if (i < 0) return null;
-  return {
-    move(q) {
-      [corners[i], corners[i + 1]] = [q.x, q.y];
-      mattes.pulled = { matte: m.id, corners };
-      tell('draw');
-    },
-    async release() {
-      if (!mattes.pulled) return;
-      await edit(m.id, (x) => {
-        keyHere(x).corners = corners;
-      });
-      mattes.pulled = null;
-      tell('draw');
-    },
-  };
-}
+// The one that is being drawn.
+export const draw = ({ at, both }) =>
+  mattes.shape.length ? [both(mattes.shape.map((p, i) => `${i ? 'L' : 'M'}${at(p.x, p.y)}`).join(''), 1.4, '')] : [];
 
 // Corner by corner; closing the shape makes the matte, with a key at this frame.
 function shapeClick(p) {
@@ -161,20 +97,13 @@ on('escape', () => {
   mattes.shape = [];
   tell('draw');
 });
-on('frame', () => {
-  mattes.pulled = null;
-});
-on('document', () => {
-  mattes.pulled = null;
-});
-
 // For the rail: where the middle of the chosen outline is, by its keys; a key that is pulled takes the whole outline along.
 const middle = (corners, axis) => corners.filter((_, i) => i % 2 === axis).reduce((a, b) => a + b, 0) / (corners.length / 2);
 export function curve() {
   const m = state.step !== 2 && (state.document.mattes || []).find((x) => x.id === state.chosen.matte),
     axis = state.page.matteAxis === 'down' ? 1 : 0;
   if (!m || (m.kind ?? 'Drawn') !== 'Drawn' || m.frozen) return null;
-  return straightCurve(
+  const curve = straightCurve(
     words(axis ? 'curve-down' : 'curve-across', m).message,
     m.keys,
     'corners',
@@ -186,5 +115,14 @@ export function curve() {
         k.corners = k.corners.map((v, i) => (i % 2 === axis ? v + by : v));
         return d;
       }),
+  );
+  // Frames that it was followed into and that are less sure than most.
+  const followed = m.followed || [],
+    usual = followed.map((f) => f.confidence).sort((a, b) => a - b)[followed.length >> 1];
+  return (
+    curve && {
+      ...curve,
+      doubts: followed.filter((f) => f.confidence < 0.75 * usual).map((f) => ({ frame: f.frame, much: 1 - f.confidence })),
+    }
   );
 }

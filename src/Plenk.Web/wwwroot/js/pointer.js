@@ -40,7 +40,7 @@ function take(e, p) {
 
 box.addEventListener('pointerdown', (e) => {
   box.focus();
-  grip = take(e, toPixel(e));
+  grip = take(e, { ...toPixel(e), shift: e.shiftKey });
   if (grip) box.setPointerCapture(e.pointerId);
 });
 box.addEventListener('pointermove', (e) => {

@@ -124,6 +124,11 @@ function draw() {
       );
       if (k.free) out.push(...handles(k, x, y, cy));
     }
+    // Frames that are in doubt: the more, the higher.
+    for (const d of camera.doubts || [])
+      out.push(
+        mark`<path d="M${x(d.frame).toFixed(1)} ${base - 1}v${(-6 - 16 * d.much).toFixed(1)}" stroke="var(--red)" stroke-width="2.4" data-doubt="${d.frame}"/>`,
+      );
     // Names at the ends, kept a line apart.
     let under = 0;
     for (const e of camera.curves.map((c) => ({ axis: c.axis, ...c.points.at(-1) })).sort((a, b) => b.value - a.value)) {

@@ -1,0 +1,113 @@
+using System.Text.Json.Serialization;
+using Plenk.Core.Shots;
+using Plenk.Core.Tracking;
+using Plenk.Core.Tracking.Outlines;
+using Plenk.Store;
+using Plenk.Work;
+using Plenk.Work.Queue;
+
+namespace Plenk.Web.Api;
+
+/// <summary>What happens to a point of an outline, in all its keys.</summary>
+[JsonConverter(typeof(JsonStringEnumConverter<PointChange>))]
+public enum PointChange
+{
+    /// <summary>One more, on the curve nearest to the spot.</summary>
+    Put,
+
+    /// <summary>The nearest is taken away.</summary>
+    Take,
+
+    /// <summary>The nearest is made round, or a corner.</summary>
+    Turn,
+
+    /// <summary>All are made round.</summary>
+    Round,
+}
+
+/// <param name="X">Pixels of the plate.</param>
+public sealed record PointRequest(int BaseRevision, int Frame, PointChange How, double X = 0, double Y = 0);
+
+/// <summary>Outlines of drawn mattes: their points, and the picture that they follow.</summary>
+public static class OutlineApi
+{
+    public static void MapOutlines(this WebApplication app)
+    {
+        var api = app.MapGroup("/api/shots/{id:long}").WithTags("Mattes");
+
+        // Where a drawn matte's outline is in a frame, its motion counted.
+        api.MapGet("/mattes/{matte}/outline", async (long id, string matte, int frame, int? revision, ShotStore shots) =>
+            {
+                Matte own = MatteWork.Of((await ShotApi.Need(shots, id, revision)).Document, matte);
+                MatteKey? here = MatteShape.CurveAt(own, frame) is { } curve ? MatteShape.KeyOf(frame, curve, own.Keys[0]) : null;
+                return new
+                {
+                    corners = here?.Corners ?? [],
+                    handles = here?.Handles,
+                    feathers = here?.Feathers,
+                };
+            })
+            .WithSummary("Where a drawn matte’s points and handles are in a frame, its motion counted");
+
+        api.MapPost("/mattes/{matte}/points", async (long id, string matte, PointRequest r, ShotStore shots, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                Matte own = MatteWork.Of(document, matte);
+                if (MatteShape.CurveAt(own, r.Frame) is not { } curve)
+                {
+                    throw new ShotFault($"{own.Name} has no outline yet. Draw it first.");
+                }
+                int nearest = Enumerable
+                    .Range(0, curve.Knots.Count)
+                    .MinBy(i => Math.Pow(curve.Knots[i].X - r.X, 2) + Math.Pow(curve.Knots[i].Y - r.Y, 2));
+                if (r.How == PointChange.Take && curve.Knots.Count <= (own.Open ? 2 : 3))
+                {
+                    throw new ShotFault(
+                        $"{own.Name} needs the {curve.Knots.Count} points that it has. Delete the matte, or put another point in first."
+                    );
+                }
+                var (changed, says) = r.How switch
+                {
+                    PointChange.Put => (OutlinePoints.With(own, r.Frame, r.X, r.Y), $"A point more in {own.Name}"),
+                    PointChange.Take => (OutlinePoints.Without(own, nearest), $"A point less in {own.Name}"),
+                    PointChange.Turn => (OutlinePoints.Turned(own, nearest), $"A point of {own.Name} turned"),
+                    _ => (OutlinePoints.Rounded(own), $"{own.Name} made round"),
+                };
+                await ShotApi.Keep(
+                    shots,
+                    id,
+                    http,
+                    document with
+                    {
+                        Mattes = [.. document.Mattes.Select(m => m.Id == matte ? changed : m)],
+                    },
+                    says,
+                    null,
+                    r.BaseRevision
+                );
+                return await ShotApi.State(shots, id);
+            })
+            .WithSummary("Puts a point into a drawn matte, takes one away, makes it round or a corner: in all keys at once");
+
+        api.MapPost(
+                "/mattes/{matte}/follow-outline",
+                async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+                {
+                    var (document, revision) = await ShotApi.Need(shots, id);
+                    Matte own = MatteWork.Of(document, matte);
+                    return await jobs.Ask(
+                        id,
+                        document,
+                        "matte-outline",
+                        $"{own.Name} follows the picture",
+                        document.Range.Count,
+                        ShotApi.Who(http),
+                        new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
+                        [matte],
+                        Lane.Hands
+                    );
+                }
+            )
+            .WithSummary("Carries a drawn outline from its keys over the range, point by point, in the tray");
+    }
+}
