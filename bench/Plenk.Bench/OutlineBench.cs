@@ -12,7 +12,7 @@ namespace Plenk.Bench;
 internal static class OutlineBench
 {
     /// <param name="folder">With plate/ and matte/.</param>
-    public static int Run(string folder)
+    public static int Run(string folder, bool mattesOnly = false)
     {
         var plate = new PlateFolder(Path.Combine(folder, "plate"), null);
         int first = plate.First,
@@ -28,6 +28,10 @@ internal static class OutlineBench
             height = plate.Codes(first).Height;
         Console.WriteLine($"{folder}: {frames.Length} frames of {width} × {height}");
         bool all = true;
+        if (mattesOnly)
+        {
+            return Pulled(folder, plate, truth, frames) ? 0 : 1;
+        }
         foreach (
             var (says, keys, mean, worst) in new[]
             {

@@ -38,11 +38,13 @@ switch (args)
         return await EndureBench.Run(url, int.Parse(pid, System.Globalization.CultureInfo.InvariantCulture));
     case ["outline", string filmed]:
         return OutlineBench.Run(filmed);
+    case ["outline", string filmed, "--mattes"]:
+        return OutlineBench.Run(filmed, mattesOnly: true);
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
         Console.Error.WriteLine(
-            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --passer DIR, bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR, bench/outline DIR"
+            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --passer DIR, bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR, bench/outline DIR [--mattes]"
         );
         return 2;
 }

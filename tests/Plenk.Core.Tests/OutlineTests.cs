@@ -40,6 +40,16 @@ public sealed class OutlineTests
         Assert.Equal(1, Circle(3, 4, 10).Length() / (20 * Math.PI), 3e-4);
     }
 
+    // A quarter of a circle as a cubic: handles of 0.5522847498 r, off by 2.7253e-4 r at most (Riškus 2006; the usual figures).
+    [Fact]
+    public void A_quarter_circle_is_off_by_what_is_published()
+    {
+        Curve circle = Circle(0, 0, 1);
+        Assert.Equal(0.5522847498, circle.Knots[0].OutY, 1e-10);
+        double most = Enumerable.Range(0, 1001).Select(i => circle.At(i / 1000.0)).Max(p => Math.Sqrt(p.X * p.X + p.Y * p.Y) - 1);
+        Assert.Equal(2.7253e-4, most, 1e-8);
+    }
+
     [Fact]
     public void A_point_that_is_put_in_or_a_cut_leaves_the_curve_what_it_is()
     {

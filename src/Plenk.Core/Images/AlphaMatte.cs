@@ -8,7 +8,7 @@ namespace Plenk.Core.Images;
 public static class AlphaMatte
 {
     /// <summary>Keeps the colour line of an even window from following noise; of light squared.</summary>
-    private const double Regular = 2e-5;
+    private const double Regular = 1e-5;
 
     private const double Told = 100;
 
@@ -35,8 +35,6 @@ public static class AlphaMatte
         }
         // Highlights would weigh as much as all else: light beyond twice white is drawn in.
         float[] rgb = [.. linear.Data.Select(v => v > 2 ? 2 + MathF.Log(v / 2) : MathF.Max(v, -0.1f))];
-        FloatImage fore = PictureEdge.Extended(linear, Array.ConvertAll(given, v => v == 1 ? 1f : 0)),
-            back = background ?? PictureEdge.Extended(linear, Array.ConvertAll(given, v => v == 0 ? 1f : 0));
         var hold = new double[n];
         var right = new double[n];
         var x = new double[n];
@@ -48,7 +46,7 @@ public static class AlphaMatte
             }
             else
             {
-                var (alpha, sure) = ByColours(linear.Data, fore.Data, back.Data, i, background is not null);
+                var (alpha, sure) = BySamples(linear, given, background, i);
                 (hold[i], x[i]) = (sure, alpha);
             }
             right[i] = hold[i] * x[i];
@@ -103,29 +101,119 @@ public static class AlphaMatte
         return [.. x.Select((v, i) => float.IsNaN(given[i]) ? (float)Math.Clamp(v, 0, 1) : given[i])];
     }
 
-    /// <summary>What a pixel's own colour says between those beside it, and how much that counts.</summary>
-    private static (double Alpha, double Sure) ByColours(float[] c, float[] f, float[] b, int i, bool known)
+    /// <summary>Directions in which samples of either side are looked for, and how far.</summary>
+    private const double Mixed = 40;
+    private const int Ways = 16,
+        Deep = 4,
+        Far = 80;
+
+    /// <summary>
+    /// What a pixel's own colour says: of the nearest known pixels of either side the pairs whose mix explains it best (Wang and Cohen 2007, section 3),
+    /// and how much that counts.
+    /// </summary>
+    private static (double Alpha, double Sure) BySamples(FloatImage picture, float[] known, FloatImage? background, int i)
     {
-        double dot = 0,
-            square = 0,
-            light = 0;
-        for (int k = 3 * i; k < 3 * i + 3; k++)
+        int w = picture.Width,
+            h = picture.Height,
+            x = i % w,
+            y = i / w;
+        Span<int> fore = stackalloc int[Ways * Deep],
+            back = stackalloc int[Ways * Deep];
+        int fores = 0,
+            backs = 0;
+        for (int k = 0; k < Ways; k++)
         {
-            dot += (c[k] - b[k]) * (double)(f[k] - b[k]);
-            square += (f[k] - b[k]) * (double)(f[k] - b[k]);
-            light += Math.Max(0, c[k]) / 3;
+            double angle = 2 * Math.PI * (k + 0.5 * (i & 1)) / Ways,
+                dx = Math.Cos(angle),
+                dy = Math.Sin(angle);
+            // The first of either side on the way, and some behind it: sides have texture.
+            int nextFore = 0,
+                nextBack = 0,
+                seenFore = 0,
+                seenBack = background is not null ? Deep : 0;
+            for (int r = 1; r < Far && !(seenFore == Deep && seenBack == Deep); r++)
+            {
+                int px = (int)Math.Round(x + r * dx),
+                    py = (int)Math.Round(y + r * dy);
+                if (px < 0 || py < 0 || px >= w || py >= h)
+                {
+                    break;
+                }
+                float own = known[py * w + px];
+                if (own == 1 && seenFore < Deep && r >= nextFore)
+                {
+                    (fore[fores++], nextFore, seenFore) = (py * w + px, r + 1 + seenFore, seenFore + 1);
+                }
+                else if (own == 0 && seenBack < Deep && r >= nextBack)
+                {
+                    (back[backs++], nextBack, seenBack) = (py * w + px, r + 1 + seenBack, seenBack + 1);
+                }
+            }
         }
-        double alpha = square > 1e-9 ? Math.Clamp(dot / square, 0, 1) : 0.5,
-            off = 0;
-        for (int k = 3 * i; k < 3 * i + 3; k++)
+        float[] c = picture.Data;
+        double light = Math.Max(0, (c[3 * i] + c[3 * i + 1] + c[3 * i + 2]) / 3.0),
+            noise = 2e-5 + 4e-4 * light;
+        float[] behind = background?.Data ?? c;
+        if (background is not null)
         {
-            double e = c[k] - alpha * f[k] - (1 - alpha) * b[k];
-            off += e * e;
+            (back[0], backs) = (i, 1);
+            double differs = 0;
+            for (int k = 3 * i; k < 3 * i + 3; k++)
+            {
+                differs += (c[k] - behind[k]) * (double)(c[k] - behind[k]);
+            }
+            // It is what lies behind, to its noise.
+            if (differs < 20 * noise)
+            {
+                return (0, Math.Exp(-differs / (14 * noise)));
+            }
         }
-        // Noise grows with light; what neither side nor a mix of them explains tells nothing.
-        double noise = 2e-5 + 4e-4 * light,
-            sure = square / (square + 40 * noise) * Math.Exp(-off / (8 * noise));
-        return (alpha, (known ? 0.3 : 0.02) * sure);
+        var best = (Cost: double.PositiveInfinity, Alpha: 0.5, Off: 1.0, Square: 0.0);
+        double sum = 0,
+            weights = 0;
+        for (int a = 0; a < fores; a++)
+        {
+            for (int b = 0; b < backs; b++)
+            {
+                double dot = 0,
+                    square = 0,
+                    off = 0;
+                int f = 3 * fore[a],
+                    g = 3 * back[b];
+                for (int k = 0; k < 3; k++)
+                {
+                    double d = c[f + k] - behind[g + k];
+                    dot += (c[3 * i + k] - behind[g + k]) * d;
+                    square += d * d;
+                }
+                double alpha = square > 1e-9 ? Math.Clamp(dot / square, 0, 1) : 0.5;
+                for (int k = 0; k < 3; k++)
+                {
+                    double e = c[3 * i + k] - alpha * c[f + k] - (1 - alpha) * behind[g + k];
+                    off += e * e;
+                }
+                double away = Math.Abs(fore[a] % w - x) + Math.Abs(fore[a] / w - y),
+                    // Few pixels are mixed: what one side explains as well is that side's.
+                    cost = off / noise + 0.04 * away + Mixed * alpha * (1 - alpha);
+                double weight = Math.Exp(-0.5 * Math.Min(60, cost));
+                (sum, weights) = (sum + weight * alpha, weights + weight);
+                if (cost < best.Cost)
+                {
+                    best = (cost, alpha, off, square);
+                }
+            }
+        }
+        if (fores == 0 || backs == 0)
+        {
+            return (0.5, 0);
+        }
+        // What differs from the known place behind as no mix explains is the foreground's own.
+        if (background is not null && best.Off > 24 * noise)
+        {
+            return (1, 0.1);
+        }
+        double sure = best.Square / (best.Square + 40 * noise) * Math.Exp(-best.Off / (8 * noise));
+        return (weights > 1e-300 ? sum / weights : best.Alpha, (background is not null ? 0.3 : 0.003) * sure);
     }
 
     /// <summary>Conjugate gradients (Hestenes and Stiefel 1952), to a thousandth of the first residual.</summary>
