@@ -55,15 +55,22 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 $"{own.Name} has no outline that was drawn within {shot.Range.First}–{shot.Range.Last}. Draw it in one of these frames."
             );
         }
-        IReadOnlyList<FollowedOutline> found = OutlineFollower.Follow(
-            f => engine.Plates.QuietPlate(shot, f, width),
-            [.. drawn.Select(k => (k.Frame, MatteShape.CurveAt(own, k.Frame)!))],
-            shot.Range.First,
-            shot.Range.Last,
-            strokeWidth: own.WidthPixels,
-            progress: progress,
-            stop: stop
-        );
+        int wide = Math.Min(width, OutlineFollower.WidestPixels);
+        double by = (double)wide / width;
+        IReadOnlyList<FollowedOutline> found =
+        [
+            .. OutlineFollower
+                .Follow(
+                    f => engine.Plates.QuietPlate(shot, f, wide),
+                    [.. drawn.Select(k => (k.Frame, MatteShape.CurveAt(own, k.Frame)!.Sized(by)))],
+                    shot.Range.First,
+                    shot.Range.Last,
+                    strokeWidth: own.WidthPixels * by,
+                    progress: progress,
+                    stop: stop
+                )
+                .Select(f => f with { Curve = f.Curve.Sized(1 / by), DriftPixels = f.DriftPixels / by }),
+        ];
         int[] frames = [.. drawn.Select(k => k.Frame)];
         IReadOnlyList<int> needed = OutlinePoints.Needed(found, frames, BetweenKeys * Math.Max(1, width / 640.0));
         FollowedOutline[] followed = [.. found.Where(f => !frames.Contains(f.Frame))];

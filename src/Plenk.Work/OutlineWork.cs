@@ -11,7 +11,7 @@ public static class OutlineWork
     /// <summary>Knots of a followed outline are no further apart than this, pixels of a frame 640 wide.</summary>
     private const double Apart = 9;
 
-    public static double SpacingOf(int width) => Apart * Math.Max(1, width / 640.0);
+    private static double SpacingOf(int width) => Apart * Math.Max(1, width / 640.0);
 
     /// <summary>The matte of outlines in a frame, in their order: added, taken away, or within what was before.</summary>
     public static float[] Matte(IReadOnlyList<(NamedOutline Outline, Curve Curve)> outlines, int width, int height)
@@ -48,24 +48,35 @@ public static class OutlineWork
                 CodeSizeOf(plate, key.Frame, o.Name);
             }
         }
-        int width = plate.Codes(first).Width;
-        FloatImage Picture(int frame) => plate.Codes(frame).ToLinear(plate.Space);
+        int width = plate.Codes(first).Width,
+            wide = Math.Min(width, OutlineFollower.WidestPixels);
+        double by = (double)wide / width;
+        FloatImage Picture(int frame)
+        {
+            FloatImage own = plate.Codes(frame).ToLinear(plate.Space);
+            return own.Width == wide ? own : own.ReducedTo(wide, own.Height * wide / own.Width);
+        }
         return
         [
             .. outlines.Select(
                 (o, i) =>
                     (
                         o,
-                        OutlineFollower.Follow(
-                            Picture,
-                            o.Curves(),
-                            first,
-                            last,
-                            SpacingOf(width),
-                            o.Width ?? 2,
-                            share => progress?.Invoke((i + share) / outlines.Count),
-                            stop
-                        )
+                        (IReadOnlyList<FollowedOutline>)
+                            [
+                                .. OutlineFollower
+                                    .Follow(
+                                        Picture,
+                                        [.. o.Curves().Select(k => (k.Frame, k.Curve.Sized(by)))],
+                                        first,
+                                        last,
+                                        SpacingOf(wide),
+                                        (o.Width ?? 2) * by,
+                                        share => progress?.Invoke((i + share) / outlines.Count),
+                                        stop
+                                    )
+                                    .Select(f => f with { Curve = f.Curve.Sized(1 / by), DriftPixels = f.DriftPixels / by }),
+                            ]
                     )
             ),
         ];

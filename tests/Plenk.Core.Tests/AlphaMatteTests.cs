@@ -47,7 +47,8 @@ public sealed class AlphaMatteTests
     [Fact]
     public void Before_a_known_background_of_many_colours_it_is_found_as_well()
     {
-        float[] Back(int x, int y) => [0.1f + 0.05f * ((3 * x + 5 * y) % 7), 0.3f - 0.03f * ((x + 2 * y) % 5), 0.1f + 0.04f * ((2 * x + y) % 3)];
+        float[] Back(int x, int y) =>
+            [0.1f + 0.05f * ((3 * x + 5 * y) % 7), 0.3f - 0.03f * ((x + 2 * y) % 5), 0.1f + 0.04f * ((2 * x + y) % 3)];
         FloatImage image = Mixed((_, _) => [0.9f, 0.8f, 0.1f], Back),
             behind = new(Width, Height, 3);
         for (int i = 0; i < Width * Height; i++)

@@ -148,7 +148,7 @@ public sealed class OutlineTests
             Assert.Equal(20, Math.Sqrt(Math.Pow(line[i] - 32, 2) + Math.Pow(line[i + 1] - 30, 2)), 0.1);
         }
         // A curve laid on it from 3 px off lies on it, with the knots that it had.
-        Curve laid = Contours.Laid(Circle(34, 31, 21), Contours.Resampled(line, 0.75), 20);
+        Curve laid = CurveFit.Laid(Circle(34, 31, 21), Contours.Resampled(line, 0.75), 20);
         Assert.Equal(4, laid.Knots.Count);
         Assert.Equal(Math.PI * 400, Math.Abs(laid.Area()), 12.0);
     }

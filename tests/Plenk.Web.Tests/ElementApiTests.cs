@@ -403,6 +403,71 @@ public sealed class ElementApiTests(Application application)
         Assert.Contains("There is no track 5", await Refused(_client.PostAsJsonAsync($"{at}/mattes/m/with-track/5", new { })));
     }
 
+    [Fact]
+    public async Task An_outline_gets_points_in_all_keys_and_follows_the_picture_in_the_tray()
+    {
+        string at = await Shot("E_0045");
+        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "m",
+                            ["name"] = "m",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }
+                            ),
+                        }
+                    ))).StatusCode);
+        async Task<HttpResponseMessage> Point(string how, double x, double y)
+        {
+            int revision = (await _client.State(at))["revision"]!.GetValue<int>();
+            return await _client.PostAsJsonAsync(
+                $"{at}/mattes/m/points",
+                new
+                {
+                    baseRevision = revision,
+                    frame = 1001,
+                    how,
+                    x,
+                    y,
+                }
+            );
+        }
+        JsonNode Own(JsonNode state) => state["document"]!["mattes"]![0]!;
+        Assert.Equal(HttpStatusCode.OK, (await Point("Put", 121, 14)).StatusCode);
+        Assert.Equal(10, Own(await _client.State(at))["keys"]![0]!["corners"]!.AsArray().Count);
+        Assert.Equal(HttpStatusCode.OK, (await Point("Turn", 139, 16)).StatusCode);
+        Assert.Equal(20, Own(await _client.State(at))["keys"]![0]!["handles"]!.AsArray().Count);
+        Assert.Equal(HttpStatusCode.OK, (await Point("Take", 121, 15)).StatusCode);
+        Assert.Equal(HttpStatusCode.OK, (await Point("Take", 100, 75)).StatusCode);
+        // The last three stay, and it is said why.
+        Assert.Contains("needs the 3 points", await Refused(Point("Take", 100, 15)));
+        await Tray(at, await _client.PostAsJsonAsync($"{at}/mattes/m/follow-outline", new { frame = 1001 }));
+        JsonNode followed = Own(await _client.State(at));
+        Assert.Equal(2, followed["followed"]!.AsArray().Count);
+        Assert.False(followed["keys"]![0]!["found"]?.GetValue<bool>() ?? false);
+        Assert.True(followed["keys"]!.AsArray()[^1]!["found"]!.GetValue<bool>());
+        Assert.Equal(
+            followed["keys"]!.AsArray()[^1]!["corners"]!.ToJsonString(),
+            (await _client.GetFromJsonAsync<JsonNode>($"{at}/mattes/m/outline?frame=1003"))!["corners"]!.ToJsonString()
+        );
+        // What bends or hangs on nothing has no spot there.
+        Assert.Contains(
+            "no longer in the shot",
+            await Refused(
+                _client.PostAsJsonAsync(
+                    $"{at}/elements/none/spots",
+                    new
+                    {
+                        baseRevision = 1,
+                        frame = 1001,
+                        x = 5,
+                        y = 5,
+                    }
+                )
+            )
+        );
+    }
+
     private async Task Tray(string at, HttpResponseMessage begun)
     {
         Assert.True(begun.IsSuccessStatusCode, await begun.Content.ReadAsStringAsync());

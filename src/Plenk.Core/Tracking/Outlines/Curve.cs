@@ -102,6 +102,26 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
         return ([c[0], ab, abc, middle], [middle, bcd, cd, c[3]]);
     }
 
+    /// <summary>The same in a picture that is so many times as large.</summary>
+    public Curve Sized(double by) =>
+        by == 1
+            ? this
+            : new(
+                [
+                    .. Knots.Select(k => new Knot(
+                        k.X * by,
+                        k.Y * by,
+                        k.InX * by,
+                        k.InY * by,
+                        k.OutX * by,
+                        k.OutY * by,
+                        k.Feather * by,
+                        k.FeatherIn * by
+                    )),
+                ],
+                Closed
+            );
+
     /// <summary>The same, run through the other way.</summary>
     public Curve Turned() =>
         new([.. Knots.Reverse().Select(k => k with { InX = k.OutX, InY = k.OutY, OutX = k.InX, OutY = k.InY })], Closed);

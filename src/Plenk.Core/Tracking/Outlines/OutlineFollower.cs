@@ -15,8 +15,8 @@ public sealed record FollowedOutline(int Frame, Curve Curve, double Confidence, 
 /// </summary>
 public static class OutlineFollower
 {
-    /// <summary>What a frame costs grows with its square.</summary>
-    private const int Levels = 4;
+    /// <summary>Wider plates are followed in a picture of this width: what is remembered of both sides would not fit beside other work.</summary>
+    public const int WidestPixels = 2048;
 
     /// <param name="picture">Scene-linear RGB of a frame.</param>
     /// <param name="keys">As drawn; made to correspond by <see cref="OutlinePairing.Common"/>.</param>
@@ -102,7 +102,7 @@ public static class OutlineFollower
                 double share = (double)(f - a) / (b - a),
                     one = 0.02 + strayAhead * Math.Pow(share, 1.5),
                     other = 0.02 + strayBack * Math.Pow(1 - share, 1.5);
-                PassFrame joined = OutlinePass.Joined(seen, f, ahead[f], back[f], one * one / (one * one + other * other));
+                PassFrame joined = BorderCut.Joined(seen, f, ahead[f], back[f], one * one / (one * one + other * other));
                 if (f >= first && f <= last)
                 {
                     result[f] = new(f, joined.Curve, joined.Confidence, joined.Drift);
@@ -147,76 +147,5 @@ public static class OutlineFollower
             places.AddRange(Enumerable.Range(0, n).Select(k => i + (double)k / n));
         }
         return [.. curves.Select(c => c.Of(places))];
-    }
-
-    /// <summary>Frames of the plate as they are compared: square roots of light, in which noise is even, and their brightness by levels.</summary>
-    internal sealed class PictureLine(Func<int, FloatImage> picture)
-    {
-        /// <summary>Small pictures are at most so wide.</summary>
-        private const int MostSmall = 700;
-        private readonly Dictionary<int, Frame> _kept = [];
-        private readonly Dictionary<int, Frame> _small = [];
-        private readonly Queue<int> _order = new();
-        private readonly Queue<int> _smallOrder = new();
-
-        internal sealed record Frame(FloatImage Linear, FloatImage Even, GrayPyramid Levels);
-
-        public Frame Of(int frame)
-        {
-            if (_kept.TryGetValue(frame, out Frame? known))
-            {
-                return known;
-            }
-            Frame made = Made(picture(frame));
-            _kept[frame] = made;
-            _order.Enqueue(frame);
-            while (_order.Count > 3)
-            {
-                _kept.Remove(_order.Dequeue());
-            }
-            return made;
-        }
-
-        /// <summary>The same, small enough that many of them are kept.</summary>
-        public Frame Small(int frame)
-        {
-            if (_small.TryGetValue(frame, out Frame? known))
-            {
-                return known;
-            }
-            FloatImage linear = _kept.TryGetValue(frame, out Frame? whole) ? whole.Linear : picture(frame);
-            int by = (linear.Width + MostSmall - 1) / MostSmall;
-            Frame made =
-                by == 1 && whole is not null ? whole : Made(by == 1 ? linear : linear.ReducedTo(linear.Width / by, linear.Height / by));
-            _small[frame] = made;
-            _smallOrder.Enqueue(frame);
-            while (_smallOrder.Count > 24)
-            {
-                _small.Remove(_smallOrder.Dequeue());
-            }
-            return made;
-        }
-
-        private static Frame Made(FloatImage linear)
-        {
-            int pixels = linear.Width * linear.Height;
-            var even = new FloatImage(linear.Width, linear.Height, 3);
-            var gray = new float[pixels];
-            Parallel.For(0, linear.Height, Cores.All, y =>
-            {
-                for (int i = y * linear.Width; i < (y + 1) * linear.Width; i++)
-                {
-                    float sum = 0;
-                    for (int c = 0; c < 3; c++)
-                    {
-                        float v = MathF.Sqrt(Math.Clamp(linear.Data[i * linear.Channels + c], 0, 16));
-                        even.Data[3 * i + c] = v;
-                        sum += v;
-                    }
-                    gray[i] = sum / 3;
-                }
-            });
-            return new(linear, even, new GrayPyramid(new GrayImage(linear.Width, linear.Height, gray), OutlineFollower.Levels));
-        }
     }
 }

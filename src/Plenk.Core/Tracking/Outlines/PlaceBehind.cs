@@ -6,7 +6,7 @@ namespace Plenk.Core.Tracking.Outlines;
 /// What lies behind things that pass: each pixel as the frames before and after have it, by the motion of most of the picture, where these agree (the
 /// median over time). It tells where something stands before it now; a shadow on it, even or not, does not.
 /// </summary>
-internal sealed class PlaceBehind(OutlineFollower.PictureLine pictures, int first, int last)
+internal sealed class PlaceBehind(PictureLine pictures, int first, int last)
 {
     private static readonly int[] Aside = [-10, -8, -6, -4, -3, 3, 4, 6, 8, 10];
     private const int Step = 8;
