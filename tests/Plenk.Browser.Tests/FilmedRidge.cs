@@ -15,7 +15,7 @@ internal static class FilmedRidge
     public const int Width = 480,
         Height = 270,
         First = 1001,
-        Count = 10;
+        Count = 7;
     public const double Focal = 480,
         Eye = 1.6,
         RidgeAt = 60;
