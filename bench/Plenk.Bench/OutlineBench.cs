@@ -32,70 +32,79 @@ internal static class OutlineBench
         {
             return Pulled(folder, plate, truth, frames) ? 0 : 1;
         }
-        foreach (
-            var (says, keys, mean, worst) in new[]
-            {
-                ("first and last", new[] { first, last }, 0.97, 0.93),
-                ("a third and two thirds", [first + frames.Length / 3, first + 2 * frames.Length / 3], 0.97, 0.93),
-                ("the first", [first], 0.93, 0.85),
-                ("the middle", [first + frames.Length / 2], 0.93, 0.85),
-                ("the last", [last], 0.93, 0.85),
-            }
-        )
+        FilmedSet filmed = FilmedSet.Open(
+            Path.Combine(folder, "plate"),
+            Path.Combine(folder, "truth.json"),
+            Path.Combine(folder, "set.obj"),
+            new FilmedSetOptions(new(24, 1), new(-0.06, 0.01, 0, 0, 0))
+        );
+        foreach (FilmedSet? place in (FilmedSet?[])[filmed, null])
         {
-            var outline = new NamedOutline("bench", [.. keys.Select(f => NamedOutline.KeyOf(f, Drawn(truth[f], width, height)))]);
-            long begun = Stopwatch.GetTimestamp();
-            IReadOnlyList<FollowedOutline> followed = OutlineWork.Follow(plate, [outline], first, last)[0].Frames;
-            double seconds = Stopwatch.GetElapsedTime(begun).TotalSeconds / frames.Length;
-            var ious = new List<(int Frame, double Iou, double Near, double Confidence)>();
-            var offs = new Dictionary<int, double[]>();
-            foreach (FollowedOutline f in followed)
+            foreach (
+                var (says, keys, mean, worst) in new[]
+                {
+                    ("first and last", new[] { first, last }, 0.97, 0.93),
+                    ("a third and two thirds", [first + frames.Length / 3, first + 2 * frames.Length / 3], 0.97, 0.93),
+                    ("the first", [first], 0.93, 0.85),
+                    ("the middle", [first + frames.Length / 2], 0.93, 0.85),
+                    ("the last", [last], 0.93, 0.85),
+                }
+            )
             {
-                float[] own = OutlineCoverage.Of(f.Curve, width, height),
-                    real = truth[f.Frame];
-                double both = 0,
-                    either = 0;
-                for (int i = 0; i < own.Length; i++)
+                var outline = new NamedOutline("bench", [.. keys.Select(f => NamedOutline.KeyOf(f, Drawn(truth[f], width, height)))]);
+                long begun = Stopwatch.GetTimestamp();
+                IReadOnlyList<FollowedOutline> followed = OutlineWork.Follow(plate, [outline], first, last, place)[0].Frames;
+                double seconds = Stopwatch.GetElapsedTime(begun).TotalSeconds / frames.Length;
+                var ious = new List<(int Frame, double Iou, double Near, double Confidence)>();
+                var offs = new Dictionary<int, double[]>();
+                foreach (FollowedOutline f in followed)
                 {
-                    bool a = own[i] > 0.5f,
-                        b = real[i] > 0.5f;
-                    both += a && b ? 1 : 0;
-                    either += a || b ? 1 : 0;
+                    float[] own = OutlineCoverage.Of(f.Curve, width, height),
+                        real = truth[f.Frame];
+                    double both = 0,
+                        either = 0;
+                    for (int i = 0; i < own.Length; i++)
+                    {
+                        bool a = own[i] > 0.5f,
+                            b = real[i] > 0.5f;
+                        both += a && b ? 1 : 0;
+                        either += a || b ? 1 : 0;
+                    }
+                    double[] line = Contours.Longest(real, width, height);
+                    double[] flat = [.. f.Curve.Even(400).SelectMany(p => f.Curve.At(p) is var (x, y) ? new[] { x, y } : [])];
+                    double near = Enumerable.Range(0, 400).Count(i => Off(line, flat[2 * i], flat[2 * i + 1]) <= 1) / 400.0;
+                    offs[f.Frame] = [.. f.Curve.Knots.Select(k => Off(line, k.X, k.Y) * (MatteContains(line, k.X, k.Y) ? -1 : 1))];
+                    if (!keys.Contains(f.Frame))
+                    {
+                        ious.Add((f.Frame, either > 0 ? both / either : 1, near, f.Confidence));
+                    }
                 }
-                double[] line = Contours.Longest(real, width, height);
-                double[] flat = [.. f.Curve.Even(400).SelectMany(p => f.Curve.At(p) is var (x, y) ? new[] { x, y } : [])];
-                double near = Enumerable.Range(0, 400).Count(i => Off(line, flat[2 * i], flat[2 * i + 1]) <= 1) / 400.0;
-                offs[f.Frame] = [.. f.Curve.Knots.Select(k => Off(line, k.X, k.Y) * (MatteContains(line, k.X, k.Y) ? -1 : 1))];
-                if (!keys.Contains(f.Frame))
+                // A knot's way about the real border that its neighbours in time do not share.
+                var shakes = new List<double>();
+                for (int f = first + 1; f < last; f++)
                 {
-                    ious.Add((f.Frame, either > 0 ? both / either : 1, near, f.Confidence));
+                    if (
+                        offs.TryGetValue(f - 1, out double[]? a)
+                        && offs.TryGetValue(f, out double[]? b)
+                        && offs.TryGetValue(f + 1, out double[]? c)
+                    )
+                    {
+                        shakes.AddRange(b.Select((v, i) => v - (a[i] + c[i]) / 2).Where(v => Math.Abs(v) < 8));
+                    }
                 }
+                double chatter = Math.Sqrt(shakes.Average(v => v * v) / 1.5),
+                    own90 = ious.Average(i => i.Near);
+                bool ok = ious.Average(i => i.Iou) >= mean && ious.Min(i => i.Iou) >= worst;
+                all &= ok;
+                Console.WriteLine(
+                    FormattableString.Invariant(
+                        $"{(ok ? "within " : "outside")} key at {says}{(place is null ? "" : ", by camera and set")}: IoU mean {ious.Average(i => i.Iou):0.0000} (≥ {mean}), worst {ious.Min(i => i.Iou):0.0000} at {ious.MinBy(i => i.Iou).Frame} (≥ {worst}); edge within 1 px over {100 * own90:0.0} %; chatter {chatter:0.00} px; {outline.Keys[0].Points.Count} points drawn, {followed[0].Curve.Knots.Count} followed; {seconds:0.00} s a frame"
+                    )
+                );
+                Console.WriteLine(
+                    $"        {string.Join(' ', ious.Select(i => FormattableString.Invariant($"{i.Frame % 1000}:{i.Iou:0.000}/{i.Confidence:0.00}")))}"
+                );
             }
-            // A knot's way about the real border that its neighbours in time do not share.
-            var shakes = new List<double>();
-            for (int f = first + 1; f < last; f++)
-            {
-                if (
-                    offs.TryGetValue(f - 1, out double[]? a)
-                    && offs.TryGetValue(f, out double[]? b)
-                    && offs.TryGetValue(f + 1, out double[]? c)
-                )
-                {
-                    shakes.AddRange(b.Select((v, i) => v - (a[i] + c[i]) / 2).Where(v => Math.Abs(v) < 8));
-                }
-            }
-            double chatter = Math.Sqrt(shakes.Average(v => v * v) / 1.5),
-                own90 = ious.Average(i => i.Near);
-            bool ok = ious.Average(i => i.Iou) >= mean && ious.Min(i => i.Iou) >= worst;
-            all &= ok;
-            Console.WriteLine(
-                FormattableString.Invariant(
-                    $"{(ok ? "within " : "outside")} key at {says}: IoU mean {ious.Average(i => i.Iou):0.0000} (≥ {mean}), worst {ious.Min(i => i.Iou):0.0000} at {ious.MinBy(i => i.Iou).Frame} (≥ {worst}); edge within 1 px over {100 * own90:0.0} %; chatter {chatter:0.00} px; {outline.Keys[0].Points.Count} points drawn, {followed[0].Curve.Knots.Count} followed; {seconds:0.00} s a frame"
-                )
-            );
-            Console.WriteLine(
-                $"        {string.Join(' ', ious.Select(i => FormattableString.Invariant($"{i.Frame % 1000}:{i.Iou:0.000}/{i.Confidence:0.00}")))}"
-            );
         }
         return Pulled(folder, plate, truth, frames) && all ? 0 : 1;
     }

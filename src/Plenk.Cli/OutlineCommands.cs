@@ -15,52 +15,71 @@ internal static class FollowOutlineCommand
 {
     public static Command Make()
     {
-        var plate = new Option<string>("--plate") { Description = "folder of numbered frames", Required = true };
+        var filmed = new FilmedSetArguments();
+        filmed.Camera.Required = filmed.Set.Required = false;
         var outlines = new Option<string>("--outlines")
         {
             Description = "outlines.json: shapes with one key or more each",
             Required = true,
         };
         var frames = new Option<string>("--frames") { Description = "like 1001-1024", Required = true };
-        var outFolder = new Option<string>("--out") { Description = "folder to write", Required = true };
-        var camera = new Option<string?>("--camera") { Description = "taken, and not used: both sides' motion is found in the picture" };
-        var set = new Option<string?>("--set") { Description = "the same" };
-        var space = new SpaceOptions();
         var command = new Command(
             "follow-outline",
-            "Follows drawn outlines over a range: matte.####.png (16 bit, white inside), outlines.json (every frame) and report.json."
-        )
-        {
-            plate,
-            outlines,
-            frames,
-            outFolder,
-            camera,
-            set,
-        };
-        foreach (Option o in space.All)
-        {
-            command.Options.Add(o);
-        }
+            "Follows drawn outlines over a range: matte.####.png (16 bit, white inside), outlines.json (every frame) and report.json. With camera "
+                + "and set what stands still goes as these say, else as the picture looks."
+        );
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, outlines, frames, filmed.Out);
         command.SetGuarded(
             (parsed, stop) =>
             {
                 string file = parsed.GetValue(outlines)!;
                 if (
-                    !CameraOptions.Folders(parsed.GetValue(plate)!)
+                    !CameraOptions.Folders(parsed.GetValue(filmed.Plate)!)
                     || !CameraOptions.Files(file)
                     || !FilmedSetArguments.Frames(parsed.GetValue(frames)!, out IReadOnlyList<int> list)
                 )
                 {
                     return Task.FromResult(2);
                 }
+                FilmedSet? place = null;
+                if (parsed.GetValue(filmed.Camera) is not null || parsed.GetValue(filmed.Set) is not null)
+                {
+                    if (parsed.GetValue(filmed.Camera) is null || parsed.GetValue(filmed.Set) is null)
+                    {
+                        Console.Error.WriteLine("The set moves as its camera says: give --camera and --set together, or neither.");
+                        return Task.FromResult(2);
+                    }
+                    if (!CameraOptions.Files(parsed.GetValue(filmed.Set)) || filmed.Read(parsed) is not { } options)
+                    {
+                        return Task.FromResult(2);
+                    }
+                    place = FilmedSet.Open(
+                        parsed.GetValue(filmed.Plate)!,
+                        parsed.GetValue(filmed.Camera)!,
+                        parsed.GetValue(filmed.Set)!,
+                        options,
+                        stop
+                    );
+                    foreach (string warning in place.Warnings)
+                    {
+                        Console.Error.WriteLine(warning);
+                    }
+                }
                 int first = list[0],
                     last = list[^1];
                 long begun = Stopwatch.GetTimestamp();
                 IReadOnlyList<NamedOutline> drawn = OutlineFile.Read(File.ReadAllBytes(file), Path.GetFileName(file));
-                var folder = new PlateFolder(parsed.GetValue(plate)!, space.Read(parsed), stop);
-                var followed = OutlineWork.Follow(folder, drawn, first, last, share => CameraOptions.Progress("following", share), stop);
-                string to = parsed.GetValue(outFolder)!;
+                var folder = new PlateFolder(parsed.GetValue(filmed.Plate)!, filmed.Space(parsed), stop);
+                var followed = OutlineWork.Follow(
+                    folder,
+                    drawn,
+                    first,
+                    last,
+                    place,
+                    share => CameraOptions.Progress("following", share),
+                    stop
+                );
+                string to = parsed.GetValue(filmed.Out)!;
                 Directory.CreateDirectory(to);
                 foreach (int f in list)
                 {

@@ -41,6 +41,9 @@ internal sealed class FilmedSetArguments
         }
     }
 
+    /// <summary>What the codes of integer files stand for; null where nothing is said.</summary>
+    public ColorSpace? Space(ParseResult parsed) => _space.Read(parsed);
+
     /// <summary>Null where an option makes no sense, which is said.</summary>
     public FilmedSetOptions? Read(ParseResult parsed)
     {

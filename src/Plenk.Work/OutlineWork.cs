@@ -31,12 +31,14 @@ public static class OutlineWork
     }
 
     /// <summary>Follows every outline over a range.</summary>
+    /// <param name="filmed">The plate's camera and its rebuilt place, which tell how all moves that stands still; null: the picture does.</param>
     /// <exception cref="ShotFault">A key lies in no frame of the plate.</exception>
     public static IReadOnlyList<(NamedOutline Outline, IReadOnlyList<FollowedOutline> Frames)> Follow(
         PlateFolder plate,
         IReadOnlyList<NamedOutline> outlines,
         int first,
         int last,
+        FilmedSet? filmed = null,
         Action<double>? progress = null,
         CancellationToken stop = default
     )
@@ -72,6 +74,7 @@ public static class OutlineWork
                                         last,
                                         SpacingOf(wide),
                                         (o.Width ?? 2) * by,
+                                        filmed is null ? null : new FilmedPlace(filmed.Set.Scene, filmed.TryCamera),
                                         share => progress?.Invoke((i + share) / outlines.Count),
                                         stop
                                     )

@@ -90,6 +90,22 @@ public sealed class OutlineCommandTests : IDisposable
         Assert.All(report.GetProperty("frames").EnumerateArray(), f => Assert.InRange(f.GetProperty("confidence").GetDouble(), 0, 1));
         Assert.True(report.GetProperty("seconds").GetDouble() > 0);
 
+        // A camera without its set tells no motion; both do: here a wall that stands still, and a camera that does.
+        Assert.Contains("--camera and --set together", Run($"{command} --camera '{At("camera.csv")}'").Error, StringComparison.Ordinal);
+        File.WriteAllText(
+            At("camera.csv"),
+            "frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n" + string.Concat(Enumerable.Range(1001, 5).Select(f => $"{f},0,0,0,0,0,0,1,120\n"))
+        );
+        File.WriteAllText(At("wall.obj"), "v -9 -9 -5\nv 9 -9 -5\nv 9 9 -5\nv -9 9 -5\nf 1 2 3 4\n");
+        var (withPlace, _, told) = Run($"{command.Replace("out'", "out2'")} --camera '{At("camera.csv")}' --set '{At("wall.obj")}'");
+        Assert.True(withPlace == 0, told);
+        JsonElement placed = JsonDocument
+            .Parse(File.ReadAllText(At("out2/outlines.json")))
+            .RootElement[0]
+            .GetProperty("keys")[2]
+            .GetProperty("points");
+        Assert.Equal(36, placed.EnumerateArray().Min(p => p.GetProperty("x").GetDouble()), 1.0);
+
         // What is wrong with them is said by their names.
         void Refused(string json, string says)
         {

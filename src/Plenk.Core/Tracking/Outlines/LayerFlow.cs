@@ -7,7 +7,7 @@ namespace Plenk.Core.Tracking.Outlines;
 /// (Lucas and Kanade 1981; densely as Kroeger, Timofte, Dai and Van Gool 2016), then what they have in common is an affine motion, and what they
 /// differ by is smoothed. It goes on beyond the layer.
 /// </summary>
-public sealed class LayerFlow
+internal sealed class LayerFlow : IPictureMotion
 {
     private const int Radius = 5;
     private readonly int _step,
@@ -27,7 +27,6 @@ public sealed class LayerFlow
     private LayerFlow(int step, int left, int top, int columns, int rows, double[] u, double[] v) =>
         (_step, _left, _top, _columns, _rows, _u, _v) = (step, left, top, columns, rows, u, v);
 
-    /// <summary>At array coordinates of the first picture.</summary>
     public (double U, double V) At(double x, double y)
     {
         double gx = Math.Clamp((x - _left) / _step, 0, _columns - 1.001),
@@ -41,7 +40,6 @@ public sealed class LayerFlow
         return (Mix(_u), Mix(_v));
     }
 
-    /// <summary>The place of the first picture that has gone to this one of the second.</summary>
     public (double X, double Y) From(double x, double y)
     {
         var (u, v) = At(x, y);

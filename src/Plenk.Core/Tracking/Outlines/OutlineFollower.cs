@@ -21,6 +21,7 @@ public static class OutlineFollower
     /// <param name="picture">Scene-linear RGB of a frame.</param>
     /// <param name="keys">As drawn; made to correspond by <see cref="OutlinePairing.Common"/>.</param>
     /// <param name="strokeWidth">Of open ones, pixels: they go where what lies under them goes, and are settled on no edge.</param>
+    /// <param name="place">Where the rebuilt place is known: what is around the outline goes where that does; null: as it looks.</param>
     /// <param name="spacing">Knots are put in until none is further from the next along the curve, pixels; null: none.</param>
     /// <exception cref="ArgumentException">There is no key, or one has too few knots.</exception>
     public static IReadOnlyList<FollowedOutline> Follow(
@@ -30,6 +31,7 @@ public static class OutlineFollower
         int last,
         double? spacing = null,
         double strokeWidth = 2,
+        FilmedPlace? place = null,
         Action<double>? progress = null,
         CancellationToken stop = default
     )
@@ -42,7 +44,7 @@ public static class OutlineFollower
         IReadOnlyList<Curve> common = Spaced(OutlinePairing.Common([.. keys.Select(k => k.Curve)]), spacing);
         (int Frame, Curve Curve)[] own = [.. keys.Select((k, i) => (k.Frame, common[i]))];
         var seen = new PictureLine(picture);
-        var behind = new PlaceBehind(seen, first, last);
+        var behind = new PlaceBehind(seen, first, last, place);
         var result = new SortedDictionary<int, FollowedOutline>();
         foreach (var (frame, curve) in own.Where(k => k.Frame >= first && k.Frame <= last))
         {

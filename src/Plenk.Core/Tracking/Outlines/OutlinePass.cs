@@ -85,9 +85,9 @@ internal sealed class OutlinePass
             reach = 34 * size;
         var old = BoxOf(_curve, 40 * size);
         float[] outside = [.. _coverage.Select(a => 1 - a)];
-        LayerFlow inner = LayerFlow.Of(from.Levels, to.Levels, _coverage, old, _paceIn, _hasPace, reach),
-            outer = LayerFlow.Of(from.Levels, to.Levels, outside, old, _paceOut, _hasPace, reach);
-        (_paceIn, _paceOut, _hasPace) = (inner.Mean, outer.Mean, true);
+        LayerFlow inner = LayerFlow.Of(from.Levels, to.Levels, _coverage, old, _paceIn, _hasPace, reach);
+        IPictureMotion outer = Outer(_frame, frame, from, to, outside, old, _hasPace, reach);
+        (_paceIn, _paceOut, _hasPace) = (inner.Mean, (outer as LayerFlow)?.Mean ?? default, true);
         Curve moved = Moved(_curve, inner);
         var box = BoxOf(moved, 36 * size);
         int w = box.X1 - box.X0,
@@ -106,7 +106,7 @@ internal sealed class OutlinePass
         var (outSeen, outOwn) = Carried(from.Even, outside, outer, box);
         float[] costIn = LayerCosts.Of(to.Even, inHere, inKnown, inSeen, inOwn, box, _noise),
             costOut = LayerCosts.Of(to.Even, outHere, outKnown, outSeen, outOwn, box, _noise);
-        float[] later = after is { } next ? Later(to, _pictures.Of(next), expected, box, reach) : new float[w * h];
+        float[] later = after is { } next ? Later(frame, next, to, _pictures.Of(next), expected, box, reach) : new float[w * h];
         float[] colour = LayerCosts.ByColours(to.Even, from.Even, _coverage, box, 9 * size);
         float[] hidden = _behind.Hidden(frame, _noise);
         int small = _pictures.Small(frame).Even.Width,
@@ -148,13 +148,13 @@ internal sealed class OutlinePass
     /// What the next frame says of a pixel here: what it costs to say that it goes there with the outside less that it does with the inside. What has
     /// just come into view, on either side, is told by nothing else.
     /// </summary>
-    private float[] Later(PictureLine.Frame now, PictureLine.Frame next, float[] expected, PixelBox box, double reach)
+    private float[] Later(int frame, int then, PictureLine.Frame now, PictureLine.Frame next, float[] expected, PixelBox box, double reach)
     {
         int w = box.Width,
             h = box.Height;
-        LayerFlow inner = LayerFlow.Of(now.Levels, next.Levels, expected, box, _paceIn, true, reach),
-            outer = LayerFlow.Of(now.Levels, next.Levels, [.. expected.Select(a => 1 - a)], box, _paceOut, true, reach);
-        float[] Off(LayerFlow flow)
+        LayerFlow inner = LayerFlow.Of(now.Levels, next.Levels, expected, box, _paceIn, true, reach);
+        IPictureMotion outer = Outer(frame, then, now, next, [.. expected.Select(a => 1 - a)], box, true, reach);
+        float[] Off(IPictureMotion flow)
         {
             var there = new FloatImage(w, h, 3);
             Parallel.For(0, h, Cores.All, y =>
@@ -238,7 +238,19 @@ internal sealed class OutlinePass
             curve.Closed
         );
 
-    private (FloatImage Picture, float[] Known) Carried(FloatImage picture, float[] known, LayerFlow flow, PixelBox box)
+    /// <summary>How what is around goes: as the rebuilt place does where that is known, else as it looks.</summary>
+    private IPictureMotion Outer(
+        int frame,
+        int next,
+        PictureLine.Frame from,
+        PictureLine.Frame to,
+        float[] layer,
+        PixelBox box,
+        bool hasPace,
+        double reach
+    ) => _behind.Place?.Between(frame, next, _width, _height) ?? LayerFlow.Of(from.Levels, to.Levels, layer, box, _paceOut, hasPace, reach);
+
+    private (FloatImage Picture, float[] Known) Carried(FloatImage picture, float[] known, IPictureMotion flow, PixelBox box)
     {
         int w = box.X1 - box.X0,
             h = box.Y1 - box.Y0;

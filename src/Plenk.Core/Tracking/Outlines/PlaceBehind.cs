@@ -6,12 +6,15 @@ namespace Plenk.Core.Tracking.Outlines;
 /// What lies behind things that pass: each pixel as the frames before and after have it, by the motion of most of the picture, where these agree (the
 /// median over time). It tells where something stands before it now; a shadow on it, even or not, does not.
 /// </summary>
-internal sealed class PlaceBehind(PictureLine pictures, int first, int last)
+internal sealed class PlaceBehind(PictureLine pictures, int first, int last, FilmedPlace? place)
 {
     private static readonly int[] Aside = [-10, -8, -6, -4, -3, 3, 4, 6, 8, 10];
     private const int Step = 8;
     private readonly Dictionary<(int, int), LayerFlow> _flows = [];
     private readonly Dictionary<int, float[]> _hidden = [];
+
+    /// <summary>Tells how it moves; null: the picture alone does.</summary>
+    public FilmedPlace? Place => place;
 
     /// <summary>How surely something hides what lies behind, 0..1, for every pixel of the small picture.</summary>
     public float[] Hidden(int frame, float noise)
@@ -180,13 +183,36 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last)
     {
         FloatImage there = pictures.Small(other).Even;
         int w = there.Width,
-            h = there.Height,
-            way = Math.Sign(other - frame);
-        // Where its own grid's places have gone; between them straight.
-        int columns = w / Step + 2,
+            h = there.Height;
+        Func<int, int, (double X, double Y)> gone = place?.Between(frame, other, w, h) is { } known
+            ? (x, y) => known.At(x, y) is var (u, v) ? (x + u, y + v) : default
+            : ByFlows(frame, other, w, h);
+        var result = new float[3 * w * h];
+        Parallel.For(0, h, Cores.All, y =>
+        {
+            for (int x = 0; x < w; x++)
+            {
+                var (px, py) = gone(x, y);
+                Span<float> to = result.AsSpan(3 * (y * w + x), 3);
+                if (px < 0 || py < 0 || px > w - 1 || py > h - 1)
+                {
+                    to.Fill(float.NaN);
+                    continue;
+                }
+                there.SampleBilinear(px + 0.5, py + 0.5, to);
+            }
+        });
+        return result;
+    }
+
+    /// <summary>From frame to frame by their flows: where the places of their grid have gone, and between them straight.</summary>
+    private Func<int, int, (double X, double Y)> ByFlows(int frame, int other, int w, int h)
+    {
+        int way = Math.Sign(other - frame),
+            columns = w / Step + 2,
             rows = h / Step + 2;
-        var gone = new (double X, double Y)[columns * rows];
         LayerFlow[] chain = [.. Enumerable.Range(0, Math.Abs(other - frame)).Select(k => Flow(frame + k * way, frame + (k + 1) * way))];
+        var gone = new (double X, double Y)[columns * rows];
         for (int k = 0; k < gone.Length; k++)
         {
             double px = k % columns * Step,
@@ -198,32 +224,17 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last)
             }
             gone[k] = (px, py);
         }
-        var result = new float[3 * w * h];
-        Parallel.For(0, h, Cores.All, y =>
+        return (x, y) =>
         {
-            int j = y / Step;
-            double t = (double)(y - j * Step) / Step;
-            for (int x = 0; x < w; x++)
-            {
-                int i = x / Step,
-                    k = j * columns + i;
-                double s = (double)(x - i * Step) / Step;
-                double px =
-                        (1 - t) * ((1 - s) * gone[k].X + s * gone[k + 1].X)
-                        + t * ((1 - s) * gone[k + columns].X + s * gone[k + columns + 1].X),
-                    py =
-                        (1 - t) * ((1 - s) * gone[k].Y + s * gone[k + 1].Y)
-                        + t * ((1 - s) * gone[k + columns].Y + s * gone[k + columns + 1].Y);
-                Span<float> to = result.AsSpan(3 * (y * w + x), 3);
-                if (px < 0 || py < 0 || px > w - 1 || py > h - 1)
-                {
-                    to.Fill(float.NaN);
-                    continue;
-                }
-                there.SampleBilinear(px + 0.5, py + 0.5, to);
-            }
-        });
-        return result;
+            int k = y / Step * columns + x / Step;
+            double s = (double)(x % Step) / Step,
+                t = (double)(y % Step) / Step;
+            var (a, b, c, d) = (gone[k], gone[k + 1], gone[k + columns], gone[k + columns + 1]);
+            return (
+                (1 - t) * ((1 - s) * a.X + s * b.X) + t * ((1 - s) * c.X + s * d.X),
+                (1 - t) * ((1 - s) * a.Y + s * b.Y) + t * ((1 - s) * c.Y + s * d.Y)
+            );
+        };
     }
 
     private LayerFlow Flow(int from, int to)
