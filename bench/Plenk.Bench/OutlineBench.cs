@@ -70,7 +70,7 @@ internal static class OutlineBench
                         both += a && b ? 1 : 0;
                         either += a || b ? 1 : 0;
                     }
-                    double[] line = Contours.Longest(real, width, height);
+                    double[] line = Contours.Largest(real, width, height);
                     double[] flat = [.. f.Curve.Even(400).SelectMany(p => f.Curve.At(p) is var (x, y) ? new[] { x, y } : [])];
                     double near = Enumerable.Range(0, 400).Count(i => Off(line, flat[2 * i], flat[2 * i + 1]) <= 1) / 400.0;
                     offs[f.Frame] = [.. f.Curve.Knots.Select(k => Off(line, k.X, k.Y) * (MatteContains(line, k.X, k.Y) ? -1 : 1))];
@@ -189,7 +189,7 @@ internal static class OutlineBench
     /// <summary>As it would be drawn: few points on the line of half coverage, none further off than a third of a pixel (Douglas and Peucker 1973).</summary>
     private static Curve Drawn(float[] coverage, int width, int height)
     {
-        double[] line = Contours.Longest(coverage, width, height);
+        double[] line = Contours.Largest(coverage, width, height);
         int n = line.Length / 2;
         int far = Enumerable.Range(0, n).MaxBy(i => Square(line, 0, i));
         var kept = new SortedSet<int> { 0, far };

@@ -29,10 +29,7 @@ internal static class MeasurePlateCommand
             at,
             region,
         };
-        foreach (Option o in space.All)
-        {
-            command.Options.Add(o);
-        }
+        space.AddTo(command);
         command.SetGuarded(
             (parsed, stop) =>
             {

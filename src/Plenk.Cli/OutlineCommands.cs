@@ -150,10 +150,7 @@ internal static class PullMatteCommand
             outFile,
             background,
         };
-        foreach (Option o in space.All)
-        {
-            command.Options.Add(o);
-        }
+        space.AddTo(command);
         command.SetGuarded(
             (parsed, stop) =>
             {

@@ -107,6 +107,12 @@ internal sealed class SpaceOptions
 
     public Option[] All => [_encoding, _primaries];
 
+    public void AddTo(Command command)
+    {
+        command.Options.Add(_encoding);
+        command.Options.Add(_primaries);
+    }
+
     /// <summary>Null where neither is given.</summary>
     public ColorSpace? Read(ParseResult parsed)
     {

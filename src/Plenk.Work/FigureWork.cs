@@ -2,6 +2,7 @@ using NetTopologySuite.Geometries;
 using Plenk.Core.Cameras;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
+using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Store;
@@ -77,7 +78,7 @@ public sealed class FigureWork(ShotEngine engine)
         {
             double scale = (double)full / width;
             float[] coverage = engine.Mattes.Coverage(shot, figure.Matte, frame, width, height);
-            var outlines = Silhouette.Outlines(coverage, width, height);
+            var outlines = Contours.Of(coverage, width, height);
             // Specks of a few pixels are no part of anybody.
             IReadOnlyList<Polygon> found = Silhouette.Polygons(outlines, 0.3, 12);
             var larger = NetTopologySuite.Geometries.Utilities.AffineTransformation.ScaleInstance(scale, scale);

@@ -82,10 +82,11 @@ public static class SpotWork
     private static Element Of(ShotDocument shot, string id) =>
         shot.Elements.FirstOrDefault(e => e.Id == id) ?? throw new ShotFault("That element is no longer in the shot.");
 
-    private static TriangleMesh MeshAt(ShotEngine engine, ShotDocument shot, string element, int frame) =>
-        ShotCurves.At(shot, frame) is var then
-            ? engine.Model(then, Of(then, element), frame).Tree.Mesh
-            : throw new InvalidOperationException();
+    private static TriangleMesh MeshAt(ShotEngine engine, ShotDocument shot, string element, int frame)
+    {
+        ShotDocument then = ShotCurves.At(shot, frame);
+        return engine.Model(then, Of(then, element), frame).Tree.Mesh;
+    }
 
     /// <summary>The triangle that lies nearest to a place of its space, and the place's shares of its corners.</summary>
     private static (int[] Corners, double[] Shares) Nearest(TriangleMesh mesh, Vec3 place)

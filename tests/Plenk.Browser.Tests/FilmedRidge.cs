@@ -1,8 +1,4 @@
-using System.Globalization;
-using System.Text;
-using Plenk.Core.Images;
 using Plenk.Core.Tracing;
-using Plenk.Formats.Raster;
 
 namespace Plenk.Browser.Tests;
 
@@ -53,28 +49,7 @@ internal static class FilmedRidge
         return [a * leaf + (1 - a) * haze, a * 1.3 * leaf + (1 - a) * haze, a * 0.7 * leaf + (1 - a) * 1.15 * haze];
     }
 
-    public static (string[] Frames, string Camera) Write(string folder)
-    {
-        Directory.CreateDirectory(folder);
-        var frames = new List<string>();
-        var csv = new StringBuilder("frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n");
-        for (int f = First; f < First + Count; f++)
-        {
-            var codes = new ushort[Width * Height * 3];
-            for (int i = 0; i < Width * Height; i++)
-            {
-                double[] c = Plate(i % Width + 0.5, i / Width + 0.5, f);
-                for (int k = 0; k < 3; k++)
-                {
-                    codes[3 * i + k] = (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, (float)c[k], 8);
-                }
-            }
-            frames.Add(Path.Combine(folder, $"ridge.{f}.png"));
-            File.WriteAllBytes(frames[^1], RasterFile.ToPng(new CodeImage(Width, Height, 3, 8, codes)));
-            csv.Append(CultureInfo.InvariantCulture, $"{f},{CameraX(f):R},{Eye:R},0,0,0,0,1,{Focal:R}\n");
-        }
-        string camera = Path.Combine(folder, "ridge.csv");
-        File.WriteAllText(camera, csv.ToString());
-        return ([.. frames], camera);
-    }
+    /// <summary>Frames and camera as files.</summary>
+    public static (string[] Frames, string Camera) Write(string folder) =>
+        FilmedFrames.Write(folder, "ridge", (Width, Height, Focal), Enumerable.Range(First, Count), Plate, f => (CameraX(f), Eye));
 }

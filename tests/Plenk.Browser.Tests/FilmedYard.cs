@@ -1,8 +1,3 @@
-using System.Globalization;
-using System.Text;
-using Plenk.Core.Images;
-using Plenk.Formats.Raster;
-
 namespace Plenk.Browser.Tests;
 
 /// <summary>
@@ -47,28 +42,6 @@ internal static class FilmedYard
     }
 
     /// <summary>Frames and camera as files.</summary>
-    public static (string[] Frames, string Camera) Write(string folder)
-    {
-        Directory.CreateDirectory(folder);
-        var frames = new List<string>();
-        var csv = new StringBuilder("frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n");
-        for (int f = First; f < First + Count; f++)
-        {
-            var codes = new ushort[Width * Height * 3];
-            for (int i = 0; i < Width * Height; i++)
-            {
-                double[] c = Plate(i % Width + 0.5, i / Width + 0.5, f);
-                for (int k = 0; k < 3; k++)
-                {
-                    codes[3 * i + k] = (ushort)ColorEncodings.ToCode(ColorEncoding.Srgb, (float)c[k], 8);
-                }
-            }
-            frames.Add(Path.Combine(folder, $"yard.{f}.png"));
-            File.WriteAllBytes(frames[^1], RasterFile.ToPng(new CodeImage(Width, Height, 3, 8, codes)));
-            csv.Append(CultureInfo.InvariantCulture, $"{f},{CameraX(f):R},{Eye:R},0,0,0,0,1,{Focal:R}\n");
-        }
-        string camera = Path.Combine(folder, "yard.csv");
-        File.WriteAllText(camera, csv.ToString());
-        return ([.. frames], camera);
-    }
+    public static (string[] Frames, string Camera) Write(string folder) =>
+        FilmedFrames.Write(folder, "yard", (Width, Height, Focal), Enumerable.Range(First, Count), Plate, f => (CameraX(f), Eye));
 }

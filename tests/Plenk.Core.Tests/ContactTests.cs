@@ -724,9 +724,9 @@ public sealed class ContactTests
     [Fact]
     public void Outlines_are_those_of_marching_squares()
     {
-        double[] diamond = Assert.Single(Silhouette.Outlines([0, 0, 0, 0, 1, 0, 0, 0, 0], 3, 3));
-        Assert.Equal(0.5, Silhouette.Area(diamond), 1e-9);
-        Assert.Equal(2 * Math.Sqrt(2), Silhouette.Perimeter(diamond), 1e-9);
+        double[] diamond = Assert.Single(Contours.Of([0, 0, 0, 0, 1, 0, 0, 0, 0], 3, 3));
+        Assert.Equal(0.5, Contours.Area(diamond), 1e-9);
+        Assert.Equal(2 * Math.Sqrt(2), Contours.Perimeter(diamond), 1e-9);
         float[] Field(bool mask) =>
             [
                 .. Enumerable
@@ -738,17 +738,17 @@ public sealed class ContactTests
                         : 0f
                     ),
             ];
-        double[] disk = Assert.Single(Silhouette.Outlines(Field(false), 32, 32, 0));
-        Assert.Equal(313.507526, Silhouette.Area(disk), 1e-3);
-        Assert.Equal(62.7934449, Silhouette.Perimeter(disk), 1e-4);
-        double[] stairs = Assert.Single(Silhouette.Outlines(Field(true), 32, 32, 0.5));
-        Assert.Equal(315.5, Silhouette.Area(stairs), 1e-9);
-        Assert.Equal(66.526912, Silhouette.Perimeter(stairs), 1e-6);
+        double[] disk = Assert.Single(Contours.Of(Field(false), 32, 32, 0));
+        Assert.Equal(313.507526, Contours.Area(disk), 1e-3);
+        Assert.Equal(62.7934449, Contours.Perimeter(disk), 1e-4);
+        double[] stairs = Assert.Single(Contours.Of(Field(true), 32, 32, 0.5));
+        Assert.Equal(315.5, Contours.Area(stairs), 1e-9);
+        Assert.Equal(66.526912, Contours.Perimeter(stairs), 1e-6);
         // What leaves the picture is closed at its edge; a hole runs the other way round.
-        Assert.Equal(8.5, Silhouette.Area(Assert.Single(Silhouette.Outlines([1, 1, 1, 1, 1, 1, 1, 1, 1], 3, 3))), 1e-9);
+        Assert.Equal(8.5, Contours.Area(Assert.Single(Contours.Of([1, 1, 1, 1, 1, 1, 1, 1, 1], 3, 3))), 1e-9);
         float[] ring = [.. Enumerable.Range(0, 49).Select(i => Math.Max(Math.Abs(i % 7 - 3), Math.Abs(i / 7 - 3)) is 1 or 2 ? 1f : 0f)];
-        Assert.Equal(2, Silhouette.Outlines(ring, 7, 7).Count);
-        Polygon holed = Assert.Single(Silhouette.Polygons(Silhouette.Outlines(ring, 7, 7), 0, 0.1));
+        Assert.Equal(2, Contours.Of(ring, 7, 7).Count);
+        Polygon holed = Assert.Single(Silhouette.Polygons(Contours.Of(ring, 7, 7), 0, 0.1));
         Assert.Equal(1, holed.NumInteriorRings);
         Assert.Equal(
             holed.Area,
@@ -762,8 +762,8 @@ public sealed class ContactTests
     public void Polygon_measures()
     {
         double[] p = [0, 0, 4, 0, 4, 3, 2, 5, 0, 3];
-        Assert.Equal(16, Math.Abs(Silhouette.Area(p)), 1e-9);
-        Assert.Equal(15.6568542, Silhouette.Perimeter(p), 1e-6);
+        Assert.Equal(16, Math.Abs(Contours.Area(p)), 1e-9);
+        Assert.Equal(15.6568542, Contours.Perimeter(p), 1e-6);
         Assert.True(MatteShape.Contains(p, 2, 4.9));
         Assert.False(MatteShape.Contains(p, 3.5, 4));
     }

@@ -67,7 +67,7 @@ public sealed class OutlineTests
         }
         Assert.Equal(own.Area(), own.Of([0, 0.5, 1, 1.2, 2, 3, 3.9]).Area(), 1e-9);
         // Flattened it encloses as much, to the tolerance over its length.
-        Assert.Equal(Math.Abs(own.Area()), Math.Abs(Contours.AreaOf(own.Flat(0.02))), 0.02 * own.Length());
+        Assert.Equal(Math.Abs(own.Area()), Math.Abs(Contours.Area(own.Flat(0.02))), 0.02 * own.Length());
     }
 
     [Fact]
@@ -142,7 +142,7 @@ public sealed class OutlineTests
     public void A_contour_goes_round_what_is_covered()
     {
         float[] own = OutlineCoverage.Of(Circle(32, 30, 20), 64, 64);
-        double[] line = Contours.Longest(own, 64, 64);
+        double[] line = Contours.Largest(own, 64, 64);
         for (int i = 0; i < line.Length; i += 2)
         {
             Assert.Equal(20, Math.Sqrt(Math.Pow(line[i] - 32, 2) + Math.Pow(line[i + 1] - 30, 2)), 0.1);

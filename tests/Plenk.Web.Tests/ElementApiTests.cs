@@ -383,16 +383,7 @@ public sealed class ElementApiTests(Application application)
     public async Task A_shape_is_carried_by_its_plane_and_frozen_in_the_tray()
     {
         string at = await Shot("E_0040");
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
-                        new JsonObject
-                        {
-                            ["id"] = "m",
-                            ["name"] = "m",
-                            ["keys"] = new JsonArray(
-                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }
-                            ),
-                        }
-                    ))).StatusCode);
+        await Drawn(at);
         await Tray(at, await _client.PostAsJsonAsync($"{at}/mattes/m/follow", new { frame = 1001 }));
         JsonNode outline = (await _client.GetFromJsonAsync<JsonNode>($"{at}/mattes/m/outline?frame=1003"))!;
         Assert.Equal(104, outline["corners"]![0]!.GetValue<double>(), 0.5);
@@ -407,16 +398,7 @@ public sealed class ElementApiTests(Application application)
     public async Task An_outline_gets_points_in_all_keys_and_follows_the_picture_in_the_tray()
     {
         string at = await Shot("E_0045");
-        Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
-                        new JsonObject
-                        {
-                            ["id"] = "m",
-                            ["name"] = "m",
-                            ["keys"] = new JsonArray(
-                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }
-                            ),
-                        }
-                    ))).StatusCode);
+        await Drawn(at);
         async Task<HttpResponseMessage> Point(string how, double x, double y)
         {
             int revision = (await _client.State(at))["revision"]!.GetValue<int>();
@@ -467,6 +449,18 @@ public sealed class ElementApiTests(Application application)
             )
         );
     }
+
+    /// <summary>A matte of four corners, drawn in the first frame.</summary>
+    private async Task Drawn(string at) => Assert.Equal(HttpStatusCode.OK, (await _client.Save(at, d => d["mattes"] = new JsonArray(
+                        new JsonObject
+                        {
+                            ["id"] = "m",
+                            ["name"] = "m",
+                            ["keys"] = new JsonArray(
+                                new JsonObject { ["frame"] = 1001, ["corners"] = new JsonArray(100, 15, 140, 15, 140, 75, 100, 75) }
+                            ),
+                        }
+                    ))).StatusCode);
 
     private async Task Tray(string at, HttpResponseMessage begun)
     {

@@ -2,6 +2,7 @@ using System.Numerics;
 using NetTopologySuite.Geometries;
 using NetTopologySuite.Geometries.Utilities;
 using Plenk.Core.Contact;
+using Plenk.Core.Images;
 using Plenk.Core.Tracing;
 
 namespace Plenk.Formats;
@@ -42,7 +43,7 @@ public static class LetteringMesh
         var (capital, _, capitalHeight) = brought?.Lacks("H").Count > 0 ? (values, 0, height) : Set("H");
         double scale = text.HeightMetres / capitalHeight,
             tolerance = 0.08;
-        IReadOnlyList<Polygon> letters = Silhouette.Polygons(Silhouette.Outlines(values, width, height), tolerance, 4);
+        IReadOnlyList<Polygon> letters = Silhouette.Polygons(Contours.Of(values, width, height), tolerance, 4);
         if (letters.Count == 0 || capital.Length == 0)
         {
             throw new FormatFault(

@@ -387,45 +387,6 @@ public static class ContactApi
             })
             .WithSummary("A screen’s colour around a spot of the plate: the middle of what is there, linear");
 
-        api.MapPost(
-                "/mattes/{matte}/follow",
-                async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
-                {
-                    var (document, revision) = await ShotApi.Need(shots, id);
-                    Matte own = MatteWork.Of(document, matte);
-                    return await jobs.Ask(
-                        id,
-                        document,
-                        "matte-follow",
-                        $"{own.Name} follows its plane",
-                        100,
-                        ShotApi.Who(http),
-                        new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
-                        [matte, r.Frame],
-                        Lane.Hands
-                    );
-                }
-            )
-            .WithSummary("Carries a drawn matte along by the plane inside it, in the tray");
-
-        api.MapPost("/mattes/{matte}/freeze", async (long id, string matte, ShotStore shots, JobStore jobs, HttpContext http) =>
-            {
-                var (document, revision) = await ShotApi.Need(shots, id);
-                Matte own = MatteWork.Of(document, matte);
-                return await jobs.Ask(
-                    id,
-                    document,
-                    "matte-freeze",
-                    $"Freezing {own.Name}",
-                    document.Range.Count,
-                    ShotApi.Who(http),
-                    new MatteParameters(revision.Number, ShotApi.Who(http), matte, document.Range.First),
-                    [matte],
-                    Lane.Hands
-                );
-            })
-            .WithSummary("Keeps a matte as pictures, in the tray");
-
         // A drawn matte goes with a track: moved as it moves.
         api.MapPost(
                 "/mattes/{matte}/with-track/{track:int}",

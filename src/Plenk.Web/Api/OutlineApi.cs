@@ -89,25 +89,41 @@ public static class OutlineApi
             })
             .WithSummary("Puts a point into a drawn matte, takes one away, makes it round or a corner: in all keys at once");
 
-        api.MapPost(
-                "/mattes/{matte}/follow-outline",
-                async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
-                {
-                    var (document, revision) = await ShotApi.Need(shots, id);
-                    Matte own = MatteWork.Of(document, matte);
-                    return await jobs.Ask(
-                        id,
-                        document,
-                        "matte-outline",
-                        $"{own.Name} follows the picture",
-                        document.Range.Count,
-                        ShotApi.Who(http),
-                        new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
-                        [matte],
-                        Lane.Hands
-                    );
-                }
-            )
-            .WithSummary("Carries a drawn outline from its keys over the range, point by point, in the tray");
+        Job(
+            "follow",
+            "matte-follow",
+            name => $"{name} follows its plane",
+            "Carries a drawn matte along by the plane inside it, in the tray",
+            fromFrame: true
+        );
+        Job(
+            "follow-outline",
+            "matte-outline",
+            name => $"{name} follows the picture",
+            "Carries a drawn outline from its keys over the range, point by point, in the tray"
+        );
+        Job("freeze", "matte-freeze", name => $"Freezing {name}", "Keeps a matte as pictures, in the tray");
+
+        void Job(string path, string kind, Func<string, string> title, string summary, bool fromFrame = false) =>
+            api.MapPost(
+                    $"/mattes/{{matte}}/{path}",
+                    async (long id, string matte, MatteRequest r, ShotStore shots, JobStore jobs, HttpContext http) =>
+                    {
+                        var (document, revision) = await ShotApi.Need(shots, id);
+                        Matte own = MatteWork.Of(document, matte);
+                        return await jobs.Ask(
+                            id,
+                            document,
+                            kind,
+                            title(own.Name),
+                            fromFrame ? 100 : document.Range.Count,
+                            ShotApi.Who(http),
+                            new MatteParameters(revision.Number, ShotApi.Who(http), matte, r.Frame),
+                            fromFrame ? [matte, r.Frame] : [matte],
+                            Lane.Hands
+                        );
+                    }
+                )
+                .WithSummary(summary);
     }
 }

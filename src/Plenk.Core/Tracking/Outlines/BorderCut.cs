@@ -118,7 +118,7 @@ internal static class BorderCut
         bool[] inside = Cut(to.Even, box, costs, noise);
         float[] coverage = [.. inside.Select(v => v ? 1f : 0)];
         FloatImage soft = Blur.Gaussian(new FloatImage(w, h, 1, coverage), 0.7);
-        double[] line = Contours.Longest(soft.Data, w, h);
+        double[] line = Contours.Largest(soft.Data, w, h);
         if (line.Length < 16)
         {
             return new(near, box, costs, 0, 0);

@@ -8,7 +8,6 @@ namespace Plenk.Core.Tracking.Outlines;
 /// </summary>
 internal static class BorderSettling
 {
-    private const int Reach = 4;
     private const double Fine = 0.5;
 
     /// <param name="line">Closed, evenly spaced, pixels.</param>
@@ -16,7 +15,7 @@ internal static class BorderSettling
     public static double[] Settled(FloatImage linear, double[] line, float noise, out double contrast)
     {
         int n = line.Length / 2;
-        double sense = Contours.AreaOf(line) > 0 ? 1 : -1;
+        double sense = Contours.Area(line) < 0 ? 1 : -1;
         double[] shift = new double[n],
             weight = new double[n];
         var across = new (double X, double Y)[n];

@@ -199,8 +199,8 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
     }
 
     /// <summary>
-    /// As straight pieces x0 y0 x1 y1 …, none further off the curve than the tolerance: n = ⌈√(√3 ÷ 9 · 3/4 … )⌉ by its second differences
-    /// (the bound of Wang 1984 for degree 3).
+    /// As straight pieces x0 y0 x1 y1 …, none further off the curve than the tolerance: as many a span as its second differences ask for (the bound of
+    /// Wang 1984 for degree 3).
     /// </summary>
     public double[] Flat(double tolerance = 0.02)
     {
@@ -228,7 +228,7 @@ public sealed class Curve(IReadOnlyList<Knot> knots, bool closed)
         return [.. result];
     }
 
-    /// <summary>n(n − 1)/8 · max |second difference| ≤ tolerance · n², of degree 3.</summary>
+    /// <summary>n ≥ √(3 · 2 ÷ 8 · most second difference ÷ tolerance).</summary>
     private static int Pieces((double X, double Y)[] c, double tolerance)
     {
         double most = 0;

@@ -1,3 +1,5 @@
+using Plenk.Core.Images;
+
 namespace Plenk.Core.Tracking.Outlines;
 
 /// <summary>A drawn curve laid on a line that was found.</summary>
@@ -16,7 +18,7 @@ public static class CurveFit
         {
             return near;
         }
-        if (Contours.AreaOf(line) * near.Area() < 0)
+        if (Contours.Area(line) * near.Area() > 0)
         {
             line = [.. line.Chunk(2).Reverse().SelectMany(p => p)];
         }
