@@ -52,7 +52,7 @@ const part = (a, b, at) => (a.bends || b.bends ? `C${at(a.out.x, a.out.y)} ${at(
 
 const ring = (x, y, r) => `M${x - r} ${y}a${r} ${r} 0 1 0 ${2 * r} 0a${r} ${r} 0 1 0 ${-2 * r} 0`;
 
-export function draw({ at, xy, both, thin }) {
+export function draw({ at, xy, both }) {
   const parts = [];
   for (const m of state.document.mattes || []) {
     if ((m.kind ?? 'Drawn') !== 'Drawn' || (state.step !== 2 && m.id !== state.chosen.matte)) continue;
@@ -60,20 +60,20 @@ export function draw({ at, xy, both, thin }) {
     if (shape.corners.length < (m.open ? 4 : 6)) continue;
     const mine = m.id === state.chosen.matte;
     parts.push(both(path(shape, m.open, at), mine ? 1.8 : 1, m.off ? '1 4' : '7 3'));
-    if (mine) points(shape).forEach((p, i) => parts.push(...mark(p, i, shape, { xy, both, thin })));
+    if (mine) points(shape).forEach((p, i) => parts.push(...mark(p, i, shape, { xy, both })));
   }
   return parts;
 }
 
-function mark(p, i, shape, { xy, both, thin }) {
+function mark(p, i, shape, { xy, both }) {
   const [x, y] = xy(p.x, p.y),
     out = [both(p.bends ? ring(x, y, 4) : `M${x - 4} ${y}h8M${x} ${y - 4}v8`, 1.4, '')];
   for (const end of p.bends ? [p.in, p.out] : []) {
     const [hx, hy] = xy(end.x, end.y);
-    out.push(thin(`M${x} ${y}L${hx} ${hy}`, 0.8, 1.1, ''), both(`M${hx - 2.5} ${hy}h5`, 2.4, ''));
+    out.push(both(`M${x} ${y}L${hx} ${hy}`, 1, ''), both(`M${hx - 2.5} ${hy}h5`, 2.4, ''));
   }
   const soft = shape.feathers ? [shape.feathers[2 * i], shape.feathers[2 * i + 1]] : [];
-  for (const f of soft.filter((v) => v > 0.5)) out.push(thin(ring(x, y, f * view.zoom), 0.6, 0.9, '2 3'));
+  for (const f of soft.filter((v) => v > 0.5)) out.push(both(ring(x, y, f * view.zoom), 1.1, '3 4'));
   return out;
 }
 
