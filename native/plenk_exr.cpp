@@ -37,15 +37,18 @@ extern "C" {
 
 // Channels are planes of width*height floats; half[i] != 0 stores plane i as half. compression: 0 none, 2 zips, 3 zip, 4 piz.
 // window: data min x, min y, then display width, height, its corner being (0, 0). numbers: 8 chromaticities, 16 of worldToCamera, 16 of
-// worldToNDC (row vectors), each block preceded by 1 where it is given. partOf[i] is the part that channel i goes to.
+// worldToNDC (row vectors), each block preceded by 1 where it is given. partOf[i] is the part that channel i goes to, attributeOf[i] the
+// part that attribute i stands in, -1 for all.
 int plenk_exr_write(const char* path, int width, int height, const int* window, int count, const char** names, const float** planes,
                     const int* half, const int* partOf, int partCount, const char** partNames, int compression, int rateNum, int rateDen,
-                    const float* numbers, int attributes, const char** keys, const char** values, char* error, int errorSize) {
+                    const float* numbers, int attributes, const char** keys, const char** values, const int* attributeOf, char* error,
+                    int errorSize) {
   try {
     Header header(Box2i(V2i(0, 0), V2i(window[2] - 1, window[3] - 1)), Box2i(V2i(window[0], window[1]), V2i(window[0] + width - 1, window[1] + height - 1)));
     header.compression() = static_cast<Compression>(compression);
     if (rateDen > 0) header.insert("framesPerSecond", RationalAttribute(Rational(rateNum, rateDen)));
-    for (int i = 0; i < attributes; ++i) header.insert(keys[i], StringAttribute(values[i]));
+    for (int i = 0; i < attributes; ++i)
+      if (attributeOf[i] < 0) header.insert(keys[i], StringAttribute(values[i]));
     if (numbers[0] != 0) {
       const float* c = numbers + 1;
       header.insert("chromaticities", ChromaticitiesAttribute(Chromaticities(IMATH_NAMESPACE::V2f(c[0], c[1]), IMATH_NAMESPACE::V2f(c[2], c[3]), IMATH_NAMESPACE::V2f(c[4], c[5]), IMATH_NAMESPACE::V2f(c[6], c[7]))));
@@ -59,6 +62,8 @@ int plenk_exr_write(const char* path, int width, int height, const int* window, 
       header.insert(matrixNames[k], M44fAttribute(matrix));
     }
     std::vector<Header> headers(partCount, header);
+    for (int i = 0; i < attributes; ++i)
+      if (attributeOf[i] >= 0) headers[attributeOf[i]].insert(keys[i], StringAttribute(values[i]));
     std::vector<FrameBuffer> buffers(partCount);
     std::vector<std::vector<IMATH_NAMESPACE::half>> halves(count);
     for (int i = 0; i < count; ++i) {
@@ -125,7 +130,7 @@ struct Reader {
   std::vector<int> parts;
   std::vector<std::string> inPart;
   Box2i data, display;
-  std::vector<std::string> keys, values;
+  std::vector<std::string> keys, values, owners; // of attributes; the owner is their part's name
   bool hasPrimaries = false;
   Chromaticities primaries;
   explicit Reader(std::unique_ptr<Memory> m) : memory(std::move(m)), file(*memory) {
@@ -133,7 +138,7 @@ struct Reader {
       const Header& h = file.header(p);
       if (h.hasType() && isDeepData(h.type())) throw std::runtime_error("deep pictures are not taken");
       for (Header::ConstIterator a = h.begin(); a != h.end(); ++a) {
-        if (auto* s = dynamic_cast<const StringAttribute*>(&a.attribute())) { keys.push_back(a.name()); values.push_back(s->value()); }
+        if (auto* s = dynamic_cast<const StringAttribute*>(&a.attribute())) { keys.push_back(a.name()); values.push_back(s->value()); owners.push_back(h.hasName() ? h.name() : ""); }
         auto* c = dynamic_cast<const ChromaticitiesAttribute*>(&a.attribute());
         if (c && !hasPrimaries && std::string(a.name()) == "chromaticities") { hasPrimaries = true; primaries = c->value(); }
       }
@@ -171,6 +176,7 @@ const char* plenk_exr_channel(void* handle, int i) { return static_cast<Reader*>
 
 int plenk_exr_attributes(void* handle) { return int(static_cast<Reader*>(handle)->keys.size()); }
 const char* plenk_exr_key(void* handle, int i) { return static_cast<Reader*>(handle)->keys[i].c_str(); }
+const char* plenk_exr_owner(void* handle, int i) { return static_cast<Reader*>(handle)->owners[i].c_str(); }
 const char* plenk_exr_value(void* handle, int i) { return static_cast<Reader*>(handle)->values[i].c_str(); }
 
 // x, y of red, green, blue and white, of the first part that says them; 0 where none does.

@@ -40,11 +40,15 @@ switch (args)
         return OutlineBench.Run(filmed);
     case ["outline", string filmed, "--mattes"]:
         return OutlineBench.Run(filmed, mattesOnly: true);
+    case ["layers", "write", string folder]:
+        return LayersBench.Write(folder);
+    case ["layers", "read", string folder]:
+        return LayersBench.Read(folder);
     case ["bundle", string problem]:
         return BundleBench.Run(problem);
     default:
         Console.Error.WriteLine(
-            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --passer DIR, bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR, bench/outline DIR [--mattes]"
+            "usage: bench/accuracy --court DIR, bench/accuracy --demo [DIR], bench/accuracy --passer DIR, bench/accuracy --closed, bench/speed, bench/bundle FILE, bench/stereo, bench/view, bench/relight, bench/finish, bench/endure [--kills N], bench/composite --court DIR, bench/tracking --court DIR, bench/outline DIR [--mattes], bench/layers"
         );
         return 2;
 }

@@ -162,6 +162,17 @@ public sealed class ShotStore(Database database)
         }
     }
 
+    /// <summary>The newest revision's number and whose it is; null: there is no such shot.</summary>
+    public async Task<(int Number, string Who)?> Head(long shot)
+    {
+        await using NpgsqlCommand c = database.Source.CreateCommand(
+            "select r.number, r.who from revision r join shot s on s.id = r.shot_id and r.number = s.head where s.id = $1"
+        );
+        c.Parameters.AddWithValue(shot);
+        await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
+        return await r.ReadAsync() ? (r.GetInt32(0), r.GetString(1)) : null;
+    }
+
     /// <summary>A document takes about four times as much as its text.</summary>
     private sealed record Known(ShotDocument Document, RevisionRow Revision, long Bytes);
 

@@ -113,7 +113,7 @@ public static class FrameFiles
             x >= overscan && y >= overscan && x < layers.Comp.Width - overscan && y < layers.Comp.Height - overscan;
         FloatImage background = layers.Background?.Rgba ?? Opaque(plate, OnPlate),
             under = layers.Background?.Rgb ?? plate;
-        FloatImage? pieces = layers.Background?.Pieces;
+        FloatImage? pieces = layers.Background?.Pieces is { } own ? NewPieces.Whole(background, own) : null;
         channels.Add(
             new(
                 "comp.A",
@@ -148,7 +148,8 @@ public static class FrameFiles
         Add("shadow", into is null ? layers.Shadow : Primaries.ConvertRatio(layers.Shadow, darkened, by), "RGB", half: true);
         foreach (var (matte, drawn) in layers.Drawn)
         {
-            string stem = $"shadow_{LayerName(shot.Mattes.FirstOrDefault(m => m.Id == matte)?.Name is { Length: > 0 } own ? own : matte)}",
+            string stem =
+                    $"shadow_{LayerName(shot.Mattes.FirstOrDefault(m => m.Id == matte)?.Name is { Length: > 0 } named ? named : matte)}",
                 name = stem;
             for (int k = 2; channels.Any(c => c.Name == $"{name}.R"); k++)
             {

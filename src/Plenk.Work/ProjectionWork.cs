@@ -360,7 +360,7 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
     public CoveragePlan Plan(ShotDocument whole)
     {
         ShotDocument shot = Reduced.Footage(whole);
-        return _plans.Get(ResultKey.Of("plan", 4, shot), () =>
+        return _plans.Get(ResultKey.Of("plan", 5, shot), () =>
         {
             SetScene set = engine.Place.Set(Hanging.At(shot, shot.Range.First));
             IReadOnlyList<SetSpot> spots = SetSpots.Over(set);
@@ -416,16 +416,23 @@ public sealed class ProjectionWork(ShotEngine engine, IMedia media)
                 return all > 0 ? has / all : 0;
             }
             bool Ever(int i) => candidates.Any(c => c.Item2[i] > 0);
+            // What was not there when this was shot no frame can show.
+            bool[] filmed = [.. spots.Select(s => !set.Pieces[s.Piece].Duties.New)];
+            bool any = filmed.Any(f => f);
+            bool Counts(int i) => filmed[i] || !any;
             return new(
-                SourcePlan.Greedy(spots, candidates),
-                Share(_ => true),
+                SourcePlan.Greedy(
+                    [.. spots.Where((_, i) => Counts(i))],
+                    [.. candidates.Select(c => (c.Item1, c.Item2.Where((_, i) => Counts(i)).ToArray()))]
+                ),
+                Share(Counts),
                 [
                     .. Enumerable
                         .Range(0, set.Pieces.Count)
                         .Where(p => spots.Any(s => s.Piece == p))
                         .Select(p => (set.Pieces[p].Id, Share(i => spots[i].Piece == p))),
                 ],
-                [.. Enumerable.Range(0, spots.Count).Where(i => !Ever(i)).Select(i => spots[i].Point)],
+                [.. Enumerable.Range(0, spots.Count).Where(i => Counts(i) && !Ever(i)).Select(i => spots[i].Point)],
                 nothing
             );
         });

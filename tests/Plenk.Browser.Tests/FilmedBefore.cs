@@ -123,36 +123,44 @@ internal static class FilmedBefore
         }
         string camera = Path.Combine(folder, "camera.csv");
         File.WriteAllText(camera, csv.ToString());
-        string Painted(string name, Func<double, double, double[]?> what)
+        return (
+            [.. frames],
+            camera,
+            Painted(folder, "sky.png", Sky),
+            Painted(folder, "towers.png", Towers),
+            Painted(folder, "house.png", HouseFront)
+        );
+    }
+
+    /// <summary>A picture of the first frame and what is beyond it, with edges as brushes leave them; its path.</summary>
+    public static string Painted(string folder, string name, Func<double, double, double[]?> what)
+    {
+        const int w = Width + 2 * Beyond,
+            h = Height + 2 * Beyond;
+        var codes = new ushort[w * h * 4];
+        for (int y = 0; y < h; y++)
         {
-            const int w = Width + 2 * Beyond,
-                h = Height + 2 * Beyond;
-            var codes = new ushort[w * h * 4];
-            for (int y = 0; y < h; y++)
+            for (int x = 0; x < w; x++)
             {
-                for (int x = 0; x < w; x++)
+                // Edges are painted as brushes leave them: four by four spots a pixel.
+                double[] sum = new double[4];
+                for (int s = 0; s < 16; s++)
                 {
-                    // Edges are painted as brushes leave them: four by four spots a pixel.
-                    double[] sum = new double[4];
-                    for (int s = 0; s < 16; s++)
+                    if (what(x - Beyond + (s % 4 + 0.5) / 4, y - Beyond + (s / 4 + 0.5) / 4) is { } c)
                     {
-                        if (what(x - Beyond + (s % 4 + 0.5) / 4, y - Beyond + (s / 4 + 0.5) / 4) is { } c)
-                        {
-                            (sum[0], sum[1], sum[2], sum[3]) = (sum[0] + c[0], sum[1] + c[1], sum[2] + c[2], sum[3] + 1);
-                        }
+                        (sum[0], sum[1], sum[2], sum[3]) = (sum[0] + c[0], sum[1] + c[1], sum[2] + c[2], sum[3] + 1);
                     }
-                    int i = 4 * (y * w + x);
-                    for (int k = 0; k < 3; k++)
-                    {
-                        codes[i + k] = sum[3] > 0 ? Code(sum[k] / sum[3], 16) : (ushort)0;
-                    }
-                    codes[i + 3] = (ushort)Math.Round(sum[3] / 16 * 65535);
                 }
+                int i = 4 * (y * w + x);
+                for (int k = 0; k < 3; k++)
+                {
+                    codes[i + k] = sum[3] > 0 ? Code(sum[k] / sum[3], 16) : (ushort)0;
+                }
+                codes[i + 3] = (ushort)Math.Round(sum[3] / 16 * 65535);
             }
-            string path = Path.Combine(folder, name);
-            File.WriteAllBytes(path, RasterFile.ToPng(new CodeImage(w, h, 4, 16, codes)));
-            return path;
         }
-        return ([.. frames], camera, Painted("sky.png", Sky), Painted("towers.png", Towers), Painted("house.png", HouseFront));
+        string path = Path.Combine(folder, name);
+        File.WriteAllBytes(path, RasterFile.ToPng(new CodeImage(w, h, 4, 16, codes)));
+        return path;
     }
 }

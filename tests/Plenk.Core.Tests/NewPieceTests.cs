@@ -288,4 +288,18 @@ public sealed class NewPieceTests
             }
         }
     }
+
+    [Fact]
+    public void What_a_new_piece_leaves_next_to_nothing_of_is_all_the_pieces()
+    {
+        // 1 − 0.9995 is half as much again in half floats; what is behind, divided by it, would be a spark of 16.
+        var background = new FloatImage(2, 1, 4, [0.054f, 0.1f, 0.2f, 1, 0.5f, 0.5f, 0.5f, 1]);
+        var pieces = new FloatImage(2, 1, 4, [0.046f, 0.1f, 0.2f, 0.9995f, 0.25f, 0.25f, 0.25f, 0.5f]);
+        FloatImage whole = NewPieces.Whole(background, pieces),
+            behind = NewPieces.Behind(background, whole);
+        Assert.Equal([0.054f, 0.1f, 0.2f, 1], whole.Pixel(0, 0).ToArray());
+        Assert.Equal([0f, 0, 0, 0], behind.Pixel(0, 0).ToArray());
+        Assert.Equal([0.25f, 0.25f, 0.25f, 0.5f], whole.Pixel(1, 0).ToArray());
+        Assert.Equal([0.5f, 0.5f, 0.5f, 1], behind.Pixel(1, 0).ToArray());
+    }
 }

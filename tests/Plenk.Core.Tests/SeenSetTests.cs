@@ -232,4 +232,35 @@ public class SeenSetTests
         );
         Near(0.4f * Of(Painted, 0, 0) + 0.6f * (0.4f * Of(far, 0, 0) + 0.6f * Of(plate, 0, 0)), At(seen, 20, 20));
     }
+
+    [Fact]
+    public void A_seen_card_lets_the_projected_set_through_where_it_has_no_paint()
+    {
+        // The near card is painted on its left half, a quarter of it see-through; the far one is whole.
+        Piece[] pieces = [Card("far", -20), Card("near", -5)];
+        float[] kept = [.. Enumerable.Range(0, Width * Height).Select(i => i % Width < 32 ? 0.75f : 0)];
+        FloatImage Shown(bool nearSeen)
+        {
+            var set = new SetScene([pieces[0], pieces[1] with { Duties = pieces[1].Duties with { Seen = nearSeen } }], (_, _) =>
+                throw new InvalidOperationException()
+            );
+            SourceSight On(int piece) =>
+                new(Camera, Pose.Identity, set, pieces: new HashSet<int> { piece })
+                {
+                    Occluders = new SetScene([pieces[piece]], (_, _) => throw new InvalidOperationException()).Scene,
+                };
+            return ProjectedView.Render(
+                new RayGrid(Camera, Pose.Identity),
+                set,
+                [new(Painted, On(1), kept), new(Even(0.2f, 0.4f, 0.6f), On(0))]
+            );
+        }
+        FloatImage shown = Shown(true);
+        Assert.Equal(0.75f * 0.9f + 0.25f * 0.2f, shown[8, 18, 0], 1e-4f);
+        Assert.Equal(0.6f, shown[56, 18, 2], 1e-4f);
+        Assert.Equal(1, shown[8, 18, 3], 1e-4f);
+        // One that is not seen stands for what the plate shows: nothing is seen through it.
+        Assert.Equal(0.75f, Shown(false)[8, 18, 3], 1e-4f);
+        Assert.Equal(0, Shown(false)[56, 18, 3]);
+    }
 }

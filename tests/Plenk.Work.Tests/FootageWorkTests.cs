@@ -8,6 +8,7 @@ using Plenk.Core.Shots;
 using Plenk.Core.Tracing;
 using Plenk.Formats.Raster;
 using Plenk.Store;
+using Plenk.Work.Paint;
 using Xunit;
 
 namespace Plenk.Work.Tests;

@@ -8,6 +8,26 @@ namespace Plenk.Core.Lighting;
 /// </summary>
 public static class NewPieces
 {
+    /// <summary>
+    /// What is left open by less is not told apart: half floats hold 1 − alpha to 1 part in 2048, and what lies behind would be divided by it.
+    /// </summary>
+    private const float LeastOpen = 1f / 256;
+
+    /// <summary>The pieces with all of a pixel where they leave next to nothing of it open.</summary>
+    public static FloatImage Whole(FloatImage background, FloatImage pieces)
+    {
+        FloatImage result = pieces.Copy();
+        Each(result, background, (to, whole) =>
+        {
+            if (to[3] < 1 && to[3] > 1 - LeastOpen)
+            {
+                whole[..3].CopyTo(to);
+                to[3] = 1;
+            }
+        });
+        return result;
+    }
+
     /// <summary>What the background is without them: they are taken off it, and what they leave open is brought to whole coverage.</summary>
     public static FloatImage Behind(FloatImage background, FloatImage pieces)
     {

@@ -11,6 +11,9 @@ namespace Plenk.Core.Projection;
 /// <summary>The set wearing its projections, through any camera.</summary>
 public static class ProjectedView
 {
+    /// <summary>What lets through less is closed.</summary>
+    private const float Closed = 1e-3f;
+
     /// <summary>RGBA premultiplied: alpha is the part of a pixel that is covered. Four samples a pixel by default.</summary>
     /// <param name="baked">By piece: its own textures, which it wears instead; null: none.</param>
     public static FloatImage Render(
@@ -45,17 +48,24 @@ public static class ProjectedView
                         continue;
                     }
                     var ray = new Ray(camera.Origin, d);
-                    Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
-                    if (!hit.IsHit)
+                    // A seen piece lets through what nothing is laid on, as in the comp: a painted card is as large as its paint.
+                    float open = 1;
+                    for (int layer = 0; layer < SeenSet.MostLayers && open > Closed; layer++)
                     {
-                        continue;
+                        Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+                        if (!hit.IsHit || set.Pieces[set.PieceOf(hit)] is not { Duties.WearsFootage: true } piece)
+                        {
+                            break;
+                        }
+                        Vector4 worn = Worn(set, hit, ray, angle, projectors, baked, null, mix, out _, out _);
+                        sum += open * worn;
+                        if (!piece.IsSeen)
+                        {
+                            break;
+                        }
+                        open *= 1 - worn.W;
+                        ray = ray.Beyond(hit);
                     }
-                    int piece = set.PieceOf(hit);
-                    if (!set.Pieces[piece].Duties.WearsFootage)
-                    {
-                        continue;
-                    }
-                    sum += Worn(set, hit, ray, angle, projectors, baked, null, mix, out _, out _);
                 }
                 Vector4 mean = sum / samples;
                 Span<float> pixel = image.Pixel(x, y);

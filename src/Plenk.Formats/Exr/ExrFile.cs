@@ -38,6 +38,10 @@ public sealed record ExrPicture(int Width, int Height, IReadOnlyList<ExrChannel>
     /// <summary>Texts of the headers, by name; of parts that have the same one the first.</summary>
     public IReadOnlyDictionary<string, string> Attributes { get; init; } = new Dictionary<string, string>();
 
+    /// <summary>Texts of each named part's own header.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> PartAttributes { get; init; } =
+        new Dictionary<string, IReadOnlyDictionary<string, string>>();
+
     /// <summary>What the header says its colours are; BT.709 where it says nothing, as the format has it.</summary>
     public Primaries Primaries { get; init; } = Primaries.Bt709;
 
@@ -164,6 +168,10 @@ public sealed record ExrHead
 
     /// <summary>Every layer is a part of its own.</summary>
     public bool PartPerLayer { get; init; }
+
+    /// <summary>Of parts: what stands in the header of a layer's part alone.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyDictionary<string, string>> PartAttributes { get; init; } =
+        new Dictionary<string, IReadOnlyDictionary<string, string>>();
 }
 
 public enum ExrCompression
@@ -225,15 +233,20 @@ public static unsafe partial class ExrFile
             }
         }
         string temporary = path + "." + Guid.NewGuid().ToString("N")[..8] + ".tmp";
-        string[] keys = [.. head.Attributes.Keys];
         static string LayerOf(string channel) => channel.LastIndexOf('.') is >= 0 and var dot ? channel[..dot] : "main";
         string[] parts = head.PartPerLayer ? [.. channels.Select(c => LayerOf(c.Name)).Distinct()] : ["main"];
         int[] partOf = [.. channels.Select(c => head.PartPerLayer ? Array.IndexOf(parts, LayerOf(c.Name)) : 0)];
         // A part's name stands for its channels' layer.
         var names = new Strings(channels.Select(c => parts.Length > 1 ? c.Name[(c.Name.LastIndexOf('.') + 1)..] : c.Name));
         var partNames = new Strings(parts);
-        var keyStrings = new Strings(keys);
-        var valueStrings = new Strings(keys.Select(k => head.Attributes[k]));
+        (string Key, string Value, int Part)[] attributes =
+        [
+            .. head.Attributes.Select(a => (a.Key, a.Value, -1)),
+            .. head.PartAttributes.SelectMany(p => p.Value.Select(a => (a.Key, a.Value, Array.IndexOf(parts, p.Key)))),
+        ];
+        var keyStrings = new Strings(attributes.Select(a => a.Key));
+        var valueStrings = new Strings(attributes.Select(a => a.Value));
+        int[] attributeOf = [.. attributes.Select(a => a.Part)];
         int[] window = [head.DataCorner.X, head.DataCorner.Y, head.Display?.Width ?? width, head.Display?.Height ?? height];
         var numbers = new float[9 + 17 + 17];
         void Given(float[]? values, int at)
@@ -271,9 +284,10 @@ public static unsafe partial class ExrFile
                     head.Rate.Num,
                     head.Rate.Den,
                     numbers,
-                    keys.Length,
+                    attributes.Length,
                     keyStrings.Pointers,
                     valueStrings.Pointers,
+                    attributeOf,
                     error,
                     512
                 ) != 0
@@ -312,13 +326,13 @@ public static unsafe partial class ExrFile
     }
 
     /// <summary>What <see cref="Write"/> would put into a file.</summary>
-    public static byte[] ToBytes(int width, int height, IReadOnlyList<ExrChannel> channels)
+    public static byte[] ToBytes(int width, int height, IReadOnlyList<ExrChannel> channels, ExrHead? head = null)
     {
         // The library writes files only.
         string path = Path.Combine(Path.GetTempPath(), $"plenk-{Guid.NewGuid():N}.exr");
         try
         {
-            Write(path, width, height, channels);
+            Write(path, width, height, channels, head ?? new ExrHead());
             return File.ReadAllBytes(path);
         }
         finally
@@ -372,6 +386,12 @@ public static unsafe partial class ExrFile
                             "Export it anew, or take the attribute out."
                         );
             ExrChannel[] channels = [.. planes.Select((p, i) => new ExrChannel(Marshal.PtrToStringUTF8(NativeChannel(handle, i))!, p))];
+            (string Owner, string Key, string Value)[] attributes =
+            [
+                .. Enumerable
+                    .Range(0, NativeAttributes(handle))
+                    .Select(i => (Utf8(NativeOwner(handle, i)), Utf8(NativeKey(handle, i)), Utf8(NativeValue(handle, i)))),
+            ];
             return new((int)width, (int)height, channels)
             {
                 Primaries = primaries,
@@ -379,13 +399,14 @@ public static unsafe partial class ExrFile
                 DataY = window[1] - window[5],
                 DisplayWidth = window[6] - window[4] + 1,
                 DisplayHeight = window[7] - window[5] + 1,
-                Attributes = Enumerable
-                    .Range(0, NativeAttributes(handle))
-                    .Select(i =>
-                        (Key: Marshal.PtrToStringUTF8(NativeKey(handle, i))!, Value: Marshal.PtrToStringUTF8(NativeValue(handle, i))!)
-                    )
-                    .DistinctBy(a => a.Key)
-                    .ToDictionary(a => a.Key, a => a.Value),
+                Attributes = attributes.DistinctBy(a => a.Key).ToDictionary(a => a.Key, a => a.Value),
+                PartAttributes = attributes
+                    .Where(a => a.Owner.Length > 0)
+                    .GroupBy(a => a.Owner)
+                    .ToDictionary(
+                        g => g.Key,
+                        IReadOnlyDictionary<string, string> (g) => g.DistinctBy(a => a.Key).ToDictionary(a => a.Key, a => a.Value)
+                    ),
             };
         }
         finally
@@ -393,6 +414,8 @@ public static unsafe partial class ExrFile
             NativeClose(handle);
         }
     }
+
+    private static string Utf8(nint text) => Marshal.PtrToStringUTF8(text)!;
 
     private static string Text(byte* error) => Marshal.PtrToStringUTF8((nint)error) ?? "unknown fault";
 
@@ -429,6 +452,7 @@ public static unsafe partial class ExrFile
         int attributes,
         nint[] keys,
         nint[] values,
+        int[] attributeOf,
         byte* error,
         int errorSize
     );
@@ -456,6 +480,9 @@ public static unsafe partial class ExrFile
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_value")]
     private static partial nint NativeValue(nint handle, int i);
+
+    [LibraryImport(Library, EntryPoint = "plenk_exr_owner")]
+    private static partial nint NativeOwner(nint handle, int i);
 
     [LibraryImport(Library, EntryPoint = "plenk_exr_chromaticities")]
     private static partial int NativeChromaticities(nint handle, float* xy);

@@ -99,19 +99,19 @@ public static class RasterFile
         return Decode(bytes, name);
     }
 
-    /// <summary>All pixels of a picture whose kind is known already.</summary>
-    internal static CodeImage Decode(byte[] bytes, string name)
+    /// <summary>All pixels of a picture whose kind is known already; of a file of several pages those of one.</summary>
+    internal static CodeImage Decode(byte[] bytes, string name, int? page = null)
     {
         try
         {
-            using Image opened = Open(bytes, name);
+            using Image opened = Open(bytes, name, page);
             Header header = Describe(opened);
             PictureMemory.Check(header.Width, header.Height, header.Channels, name);
             if (header.Cmyk)
             {
                 throw new FormatFault("unreadable", $"{name} is a CMYK picture, made for print", "Export the frame as RGB.");
             }
-            if (header.Pages > 1)
+            if (header.Pages > 1 && page is null)
             {
                 throw new FormatFault("unreadable", $"{name} holds {header.Pages} pictures (an animation)", "Export one picture a frame.");
             }
@@ -149,6 +149,21 @@ public static class RasterFile
             using Image small = Image.ThumbnailBuffer(bytes, width),
                 eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
             return eight.JpegsaveBuffer(q: 82);
+        }
+        catch (VipsException e)
+        {
+            throw Broken(name, e);
+        }
+    }
+
+    /// <summary>A picture of ours no larger than that on either side, 8 bits, as PNG.</summary>
+    internal static byte[] SmallPng(byte[] bytes, string name, int side)
+    {
+        try
+        {
+            using Image small = Image.ThumbnailBuffer(bytes, side, height: side),
+                eight = small.Format == Enums.BandFormat.Ushort ? small.Cast(Enums.BandFormat.Uchar, shift: true) : small.Copy();
+            return eight.PngsaveBuffer();
         }
         catch (VipsException e)
         {
@@ -221,11 +236,13 @@ public static class RasterFile
         }
     }
 
-    private static Image Open(byte[] bytes, string name)
+    private static Image Open(byte[] bytes, string name, int? page = null)
     {
         try
         {
-            return Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Warning, access: Enums.Access.Sequential);
+            return page is { } p
+                ? Image.TiffloadBuffer(bytes, page: p, failOn: Enums.FailOn.Warning, access: Enums.Access.Sequential)
+                : Image.NewFromBuffer(bytes, failOn: Enums.FailOn.Warning, access: Enums.Access.Sequential);
         }
         catch (VipsException e)
         {

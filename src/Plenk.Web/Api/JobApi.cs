@@ -1,5 +1,6 @@
 using Plenk.Store;
 using Plenk.Work;
+using Plenk.Work.Paint;
 using Plenk.Work.Queue;
 
 namespace Plenk.Web.Api;
@@ -14,10 +15,15 @@ public static class JobApi
         api.MapGet("/shots/{id:long}/jobs", (long id, JobStore jobs) => jobs.OfShot(id)).WithSummary("The shot’s jobs, newest first");
 
         // What the page's tray shows: jobs, and pictures that wait for their turn.
-        api.MapGet("/shots/{id:long}/tray", async (long id, JobStore jobs, PictureService pictures) =>
-                new { jobs = await jobs.OfShot(id), pictures = pictures.Waiting(id) }
-            )
-            .WithSummary("Jobs, and how many pictures wait for their turn");
+        api.MapGet("/shots/{id:long}/tray", async (long id, JobStore jobs, PictureService pictures, ShotStore shots) => new
+                {
+                    jobs = await jobs.OfShot(id),
+                    pictures = pictures.Waiting(id),
+                    watched = await shots.Head(id) is var (number, who) && who.EndsWith(WatchedFiles.Mark, StringComparison.Ordinal)
+                        ? number
+                        : (int?)null,
+                })
+            .WithSummary("Jobs, how many pictures wait for their turn, and the newest revision where a watched folder made it");
 
         // Frame by frame: who has it, how long it took, why it failed.
         api.MapGet("/jobs/{id:long}/frames", async (long id, JobStore jobs, FrameStore frames) =>

@@ -418,54 +418,6 @@ public static class ProjectionApi
             .Accepts<IFormFileCollection>("multipart/form-data")
             .DisableAntiforgery();
 
-        // Paint: a frame goes out and comes back.
-        api.MapGet(
-                "/frames/{frame:int}/paint",
-                async (long id, int frame, string? camera, bool? colour, bool? exr, int? beyond, ShotStore shots, PaintWork paint) =>
-                {
-                    var (document, _) = await ShotApi.Need(shots, id);
-                    var (name, bytes) = await Task.Run(() =>
-                        paint.Out(document, frame, string.IsNullOrEmpty(camera) ? null : camera, colour == true, exr == true, beyond ?? 0)
-                    );
-                    return Results.File(bytes, exr == true ? "image/x-exr" : "image/png", name);
-                }
-            )
-            .WithSummary("A frame for a paint program: PNG of 16 bits or EXR, the plate or the surface’s own colour");
-
-        api.MapPost("/frames/{frame:int}/paint", async (long id, int frame, HttpContext http, ShotStore shots, PaintWork paint) =>
-            {
-                IFormCollection form = await http.Request.FormIn();
-                var (document, revision) = await ShotApi.Need(shots, id);
-                if (form.Files.Count != 1)
-                {
-                    throw new ShotFault("Choose the painted picture.");
-                }
-                using var bytes = new MemoryStream();
-                await form.Files[0].CopyToAsync(bytes);
-                var notes = new List<string>();
-                ProjectionSource made = await Task.Run(() =>
-                    paint.In(
-                        document,
-                        bytes.ToArray(),
-                        Path.GetFileName(form.Files[0].FileName),
-                        frame,
-                        form["camera"].ToString() is { Length: > 0 } camera ? camera : null,
-                        form["colour"] == "true",
-                        notes
-                    )
-                );
-                ShotDocument changed = document with
-                {
-                    Projections = [made with { Id = SetJobs.NewId(document) }, .. document.Projections],
-                };
-                await ShotApi.Keep(shots, id, http, changed, $"Painted frame {frame} in", form["baseRevision"], revision.Number);
-                return new { state = await ShotApi.State(shots, id), notes };
-            })
-            .WithSummary("Brings a painted frame back; it is laid on")
-            .WithDescription("Fields beside the files: colour (true: the surface’s own).")
-            .Accepts<IFormFileCollection>("multipart/form-data")
-            .DisableAntiforgery();
-
         // A filled or painted frame to hand on, with the plate's grain where it was changed.
         api.MapGet("/projections/{source}/frame", async (long id, string source, ShotStore shots, FillWork fill) =>
             {

@@ -29,6 +29,9 @@ public sealed record ProjectionSource : Extensible
     public string? Primaries { get; init; }
     public string MadeBy { get; init; } = "";
 
+    /// <summary>Of a picture that is a layer of a painted file: that layer's name. A newer file's layer of this name takes its place.</summary>
+    public string? Layer { get; init; }
+
     /// <summary>The picture is the surface's own colour (albedo); it is laid on under the light that the set had in its frame.</summary>
     public bool OwnColour { get; init; }
 

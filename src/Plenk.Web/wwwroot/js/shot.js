@@ -11,7 +11,7 @@ import './plan.js';
 import { togglePlay } from './rail.js';
 import { drawSheet } from './sheet.js';
 import { fillWith, showTray, trayPressed } from './tray.js';
-import { fromAddress, load, on, setFrame, setHand, setStep, state, step, takeState, tell } from './state.js';
+import { fromAddress, inLine, load, on, setFrame, setHand, setStep, state, step, takeState, tell } from './state.js';
 import { fillVials } from './vial.js';
 
 const $ = (id) => document.getElementById(id);
@@ -99,6 +99,9 @@ async function ended(job) {
   if (found.length) tell('told', { notes: found, found: job.kind === 'plate' });
 }
 
+// A watched folder took something in: it is seen by itself, unless something of one's own is on its way.
+const saved = () => inLine(() => get(`/api/shots/${state.id}`)).catch(() => {});
+
 let polling = 0,
   seen = null; // by job: the state that it was last seen in
 async function jobs() {
@@ -121,10 +124,11 @@ async function jobs() {
     first = live.find((j) => j.state === 'running') || live.at(-1);
   if ((state.step === 8 || state.step === 4) && (over.length || live.some((j) => !was?.has(j.id)))) drawSheet();
   for (const job of over.reverse()) await ended(job);
+  if (tray.watched > state.revision && !state.holding) await saved();
   $('tray').dataset.live = first ? first.id : '';
   await showTray($('tray'), live.length ? '' : null);
   tell('jobs');
-  polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 4000);
+  polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 1500);
 }
 
 function help() {

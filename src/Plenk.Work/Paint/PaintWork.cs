@@ -5,7 +5,7 @@ using Plenk.Formats.Exr;
 using Plenk.Formats.Raster;
 using Plenk.Store;
 
-namespace Plenk.Work;
+namespace Plenk.Work.Paint;
 
 /// <summary>Frames that go out for painting and come back as pictures to be laid on the set.</summary>
 public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
@@ -137,13 +137,16 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     }
 
     /// <summary>The share of pixels that are alike, light by light to 4 % and a little.</summary>
-    private static double Agreeing(CodeImage codes, ColorSpace space, FloatImage picture)
+    internal static double Agreeing(CodeImage codes, ColorSpace space, FloatImage picture) => Agreeing(codes.ToLinear(space), picture);
+
+    /// <inheritdoc cref="Agreeing(CodeImage, ColorSpace, FloatImage)"/>
+    internal static double Agreeing(FloatImage light, FloatImage picture)
     {
-        FloatImage light = codes.ToLinear(space);
         int n = 0,
             alike = 0,
-            step = Math.Max(1, codes.Width * codes.Height / 40_000);
-        for (int i = 0; i < codes.Width * codes.Height; i += step)
+            pixels = light.Width * light.Height,
+            step = Math.Max(1, pixels / 40_000);
+        for (int i = 0; i < pixels; i += step)
         {
             n++;
             bool same = true;
