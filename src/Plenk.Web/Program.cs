@@ -7,6 +7,7 @@ using Plenk.Web.Api;
 using Plenk.Web.Pages;
 using Plenk.Work;
 using Plenk.Work.Paint;
+using Plenk.Work.Shelf;
 using Plenk.Work.Queue;
 using Scalar.AspNetCore;
 using Serilog;
@@ -39,6 +40,7 @@ builder.Services.AddSingleton<ShotStore>();
 builder.Services.AddSingleton<ResultStore>();
 builder.Services.AddSingleton<JobStore>();
 builder.Services.AddSingleton<FrameStore>();
+builder.Services.AddSingleton<ShelfStore>();
 
 // Frames can be left to workers of their own.
 if (Environment.GetEnvironmentVariable("PLENK_NO_WORKER") is null)
@@ -52,6 +54,7 @@ builder.Services.AddSingleton<GrainWork>();
 builder.Services.AddSingleton<FillWork>();
 builder.Services.AddSingleton<PaintWork>();
 builder.Services.AddSingleton<LayeredPaint>();
+builder.Services.AddSingleton<ShelfWork>();
 builder.Services.AddSingleton<BakeWork>();
 builder.Services.AddSingleton<CutLooseWork>();
 builder.Services.AddSingleton(s => s.GetRequiredService<ShotEngine>().Clouds);
@@ -138,6 +141,7 @@ app.MapOutlines();
 app.MapSet();
 app.MapProjection();
 app.MapPaint();
+app.MapShelf();
 app.MapLight();
 app.MapContact();
 app.MapFinish();

@@ -80,13 +80,11 @@ public sealed record HandOverSheet(
             [.. readings.Select(r => new SheetReading(r.Name, r.Step, r.Value, r.Unit, r.Tolerance, r.Verdict.ToString(), r.Note))],
             [
                 .. shot
-                    .Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null))
-                    .Select(e => new BorrowedAsset(
-                        e.Name.Length > 0 ? e.Name : e.Id,
-                        e.Credit?.Author ?? "",
-                        e.Credit?.Licence ?? "",
-                        e.Credit?.Source ?? ""
-                    )),
+                    .Elements.Where(e => !e.Off && (e.Media.Length > 0 || e.Frames is not null || e.FromShelf is not null))
+                    .Select(e => (e.Name.Length > 0 ? e.Name : e.Id, e.Credit))
+                    .Concat(shot.Pieces.Where(p => !p.Off && p.FromShelf is not null).Select(p => (p.Name, p.Credit)))
+                    .Concat(shot.Lights.Where(l => !l.Off && l.FromShelf is not null).Select(l => (l.Name, l.Credit)))
+                    .Select(b => new BorrowedAsset(b.Item1, b.Credit?.Author ?? "", b.Credit?.Licence ?? "", b.Credit?.Source ?? "")),
             ],
             files
         );

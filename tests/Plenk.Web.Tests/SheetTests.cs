@@ -283,7 +283,7 @@ public sealed partial class SheetTests(Application application)
             }
         }
         Assert.InRange(operations, 110, 200);
-        Assert.Equal(22, uploads);
+        Assert.Equal(23, uploads);
         JsonNode edit = description["components"]!["schemas"]!["EditsRequest"]!;
         Assert.NotNull(edit["properties"]!["edits"]);
     }

@@ -99,6 +99,9 @@ public sealed record Element : Extensible
     public double Stops { get; init; }
     public IReadOnlyList<MaterialChoice> Materials { get; init; } = [];
     public AssetCredit? Credit { get; init; }
+
+    /// <summary>Null: it was not taken from the shelf.</summary>
+    public ShelfOrigin? FromShelf { get; init; }
     public Vec3 Position { get; init; }
 
     /// <summary>Its tilt (x), heading (y) and roll (z), degrees: <see cref="Rotations.FromEulerYxzDegrees"/>. More than a turn may be keyed.</summary>

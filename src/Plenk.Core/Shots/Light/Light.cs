@@ -72,5 +72,9 @@ public sealed record Light : Extensible
     /// <summary>Of a spot and a rectangle: where it shines, whatever its direction; null: along that.</summary>
     public Aim? AimsAt { get; init; }
     public Shake? Shake { get; init; }
+    public AssetCredit? Credit { get; init; }
+
+    /// <summary>Null: it was not taken from the shelf.</summary>
+    public ShelfOrigin? FromShelf { get; init; }
     public bool Off { get; init; }
 }

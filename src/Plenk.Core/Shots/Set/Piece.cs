@@ -65,6 +65,10 @@ public sealed record Piece : Extensible
 
     /// <summary>It wears its own textures instead of the projections; null: it does not.</summary>
     public BakedFootage? Baked { get; init; }
+    public AssetCredit? Credit { get; init; }
+
+    /// <summary>Null: it was not taken from the shelf.</summary>
+    public ShelfOrigin? FromShelf { get; init; }
     public bool Off { get; init; }
 
     /// <summary>From this shot frame on it is gone: it has broken. Null: it stays.</summary>

@@ -1,0 +1,225 @@
+using System.Text.Json;
+using Plenk.Core.Shots;
+using Plenk.Store;
+
+namespace Plenk.Work.Shelf;
+
+/// <summary>What is said of a thing when it is put on the shelf.</summary>
+/// <param name="Places">Of the shot: “elements/bell”.</param>
+/// <param name="House">It is the whole house's; else the production's.</param>
+public sealed record Shelving(
+    IReadOnlyList<string> Places,
+    string Name,
+    string Author,
+    string Licence,
+    string Source,
+    string Tags = "",
+    string Words = "",
+    bool House = false
+);
+
+/// <summary>Things put on the shelf from a shot, and taken off it into another.</summary>
+public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
+{
+    private const int Longest = 120;
+
+    public async Task<(ShelfRow Row, IReadOnlyList<string> Told)> Put(ShotDocument shot, Shelving said, int frame, string who)
+    {
+        string Needed(string value, string what) =>
+            value.Trim() is { Length: > 0 and <= Longest } text
+                ? text
+                : throw new ShotFault(
+                    $"Say {what}: what lies on the shelf goes to other shots, and its credits go with it (up to {Longest} letters)."
+                );
+        string name = Needed(said.Name, "what it is called"),
+            author = Needed(said.Author, "who made it"),
+            licence = Needed(said.Licence, "under which licence it may be used"),
+            source = Needed(said.Source, "where it is from");
+        var told = new List<string>();
+        ShotPart part;
+        try
+        {
+            part = ShotPart.Of(shot, said.Places, frame, told);
+        }
+        catch (ArgumentException e)
+        {
+            throw new ShotFault(e.Message);
+        }
+        if (part.IsEmpty)
+        {
+            throw new ShotFault("Choose what goes on the shelf: an element, pieces, lights.");
+        }
+        Whole(part, name);
+        byte[] preview =
+            await Task.Run(() => ShelfPreview.Of(part, media) ?? ShelfPreview.Seen(shot, media, frame));
+        string[] tags =
+        [
+            .. said.Tags.Split([',', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                .Select(t => t.ToLowerInvariant())
+                .Distinct()
+                .Take(20),
+        ];
+        ShelfRow row = await shelf.Add(
+            new(
+                0,
+                said.House ? null : shot.Production,
+                KindOf(part).ToString(),
+                name,
+                tags,
+                0,
+                who,
+                default,
+                said.Words.Trim(),
+                author,
+                licence,
+                source,
+                media.Write(preview)
+            ),
+            JsonSerializer.Serialize(part, ShotJson.Options)
+        );
+        return (row, told);
+    }
+
+    /// <summary>The shot with a thing of the shelf; and the places that it has there.</summary>
+    /// <param name="version">Null: the newest.</param>
+    public async Task<(ShotDocument Shot, IReadOnlyList<string> Places, ShelfRow Row)> Take(
+        ShotEngine engine,
+        ShotDocument shot,
+        long thing,
+        int? version,
+        int frame,
+        List<string> told
+    )
+    {
+        var (row, part) = await Find(thing, version);
+        part = part.From(row.Id, row.Version, row.Name, new(row.Author, row.Licence, row.Source));
+        // What stands on something is put down where one looks; what is a place, or lights one, stands where it stood.
+        var at = part.Elements.Count > 0 ? await Task.Run(() => SetWork.Looked(engine, shot, frame, toStandOn: true)?.Place) : null;
+        var (made, places) = part.In(shot, at, told);
+        return (made, places, row);
+    }
+
+    /// <summary>An element, piece or light that is from the shelf, in another version: what it is made of; where it stands and its keys stay.</summary>
+    public async Task<(ShotDocument Shot, ShelfRow Row)> Renewed(ShotDocument shot, string place, int? version)
+    {
+        ShelfOrigin origin =
+            shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == place)?.FromShelf
+            ?? shot.Pieces.FirstOrDefault(p => ShotCurves.PlaceOf("pieces", p.Id) == place)?.FromShelf
+            ?? shot.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == place)?.FromShelf
+            ?? throw new ShotFault("That is not from the shelf.");
+        var (row, part) = await Find(origin.Thing, version);
+        part = part.From(row.Id, row.Version, row.Name, new(row.Author, row.Licence, row.Source));
+        ShotFault Gone() => new($"{row.Name}, version {row.Version}, has no {origin.Part} in it any more. Take it off the shelf as a thing of its own.");
+        return (
+            shot with
+            {
+                Elements =
+                [
+                    .. shot.Elements.Select(e =>
+                        ShotCurves.PlaceOf("elements", e.Id) != place ? e
+                        : part.Elements.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                            ? n with
+                            {
+                                Id = e.Id,
+                                Name = e.Name,
+                                Position = e.Position,
+                                RotationYxzDegrees = e.RotationYxzDegrees,
+                                Scale = e.Scale,
+                                Stretch = e.Stretch,
+                                HangsOn = e.HangsOn,
+                                AimsAt = e.AimsAt,
+                                Shake = e.Shake,
+                                Scatter = e.Scatter,
+                                LetGo = e.LetGo,
+                                Motion = n.Motion is null ? null : e.Motion ?? n.Motion,
+                                FromFrame = e.FromFrame,
+                                ToFrame = e.ToFrame,
+                                Off = e.Off,
+                            }
+                        : throw Gone()
+                    ),
+                ],
+                Pieces =
+                [
+                    .. shot.Pieces.Select(p =>
+                        ShotCurves.PlaceOf("pieces", p.Id) != place ? p
+                        : part.Pieces.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                            ? n with
+                            {
+                                Id = p.Id,
+                                Name = p.Name,
+                                Position = p.Position,
+                                RotationYxzDegrees = p.RotationYxzDegrees,
+                                Scale = p.Scale,
+                                HangsOn = p.HangsOn,
+                                Shake = p.Shake,
+                                Duties = p.Duties,
+                                Group = p.Group,
+                                Off = p.Off,
+                            }
+                        : throw Gone()
+                    ),
+                ],
+                Lights =
+                [
+                    .. shot.Lights.Select(l =>
+                        ShotCurves.PlaceOf("lights", l.Id) != place ? l
+                        : part.Lights.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                            ? n with
+                            {
+                                Id = l.Id,
+                                Name = l.Name,
+                                Position = l.Position,
+                                Direction = l.Direction,
+                                HangsOn = l.HangsOn,
+                                AimsAt = l.AimsAt,
+                                Off = l.Off,
+                            }
+                        : throw Gone()
+                    ),
+                ],
+            },
+            row
+        );
+    }
+
+    private async Task<(ShelfRow Row, ShotPart Part)> Find(long thing, int? version)
+    {
+        var (row, json) = await shelf.Find(thing, version) ?? throw new ShotFault("That is no longer on the shelf.");
+        ShotPart part = JsonSerializer.Deserialize<ShotPart>(json, ShotJson.Options)!;
+        Whole(part, row.Name);
+        return (row, part);
+    }
+
+    /// <summary>All files that it names are there: else nothing of it is taken.</summary>
+    private void Whole(ShotPart part, string name)
+    {
+        if (ShotFolder.MediaOf(part.AsShot()).FirstOrDefault(h => !media.Has(h)) is { } gone)
+        {
+            throw new ShotFault(
+                $"A file of {name} ({gone[..12]}…) is no longer in the media store: nothing of it was taken. Put {name} on the shelf again from a shot that has it."
+            );
+        }
+    }
+
+    private static ShelfKind KindOf(ShotPart part) =>
+        part switch
+        {
+            { Elements.Count: > 0 } => ShelfKind.Element,
+            { Pieces.Count: > 0 } => ShelfKind.Set,
+            { Lights.Count: > 0 } => part.Lights.All(l => l.Kind == LightKind.Panorama) ? ShelfKind.Panorama : ShelfKind.Lights,
+            { Steps.Count: > 0 } => ShelfKind.Finish,
+            _ => ShelfKind.Look,
+        };
+}
+
+/// <summary>What a thing of the shelf is, by the first that it has of these.</summary>
+public enum ShelfKind
+{
+    Element,
+    Set,
+    Lights,
+    Panorama,
+    Finish,
+    Look,
+}
