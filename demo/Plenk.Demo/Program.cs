@@ -9,6 +9,11 @@ string Option(string name, string fallback)
     return i >= 0 && i + 1 < args.Length ? args[i + 1] : fallback;
 }
 
+if (args is ["shelf", ..])
+{
+    ShelfPackage.Write(Option("--out", Path.Combine("demo", "shelf")), int.Parse(Option("--samples", "64")));
+    return 0;
+}
 FilmedShot? shot = args.Length < 2 ? null : FilmedShot.All.FirstOrDefault(s => s.Code == args[1]);
 if (shot is null || args[0] is not ("make" or "package" or "truth") || (args[0] == "truth" && shot != FilmedShot.Bell))
 {
@@ -19,6 +24,7 @@ if (shot is null || args[0] is not ("make" or "package" or "truth") || (args[0] 
         "       demo/make BTH_0040 --closed DIR [--frames 1036] [--samples 256]   the bell as if it had been filmed, about its bounds, without noise"
     );
     Console.Error.WriteLine("       demo/make BTH_0040 --around DIR [--samples 256]   the panorama shot where the bell will stand");
+    Console.Error.WriteLine("       demo/make shelf [--out demo/shelf] [--samples 64]   what lies on the demo's shelf");
     Console.Error.WriteLine($"shots: {string.Join(", ", FilmedShot.All.Select(s => s.Code))}");
     return 2;
 }

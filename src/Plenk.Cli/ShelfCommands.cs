@@ -45,8 +45,8 @@ internal static class ShelfAddCommand
                 var (database, media, shots) = Running.Open();
                 await using (database)
                 {
-                    ShotRow row =
-                        await shots.FindByCode(parsed.GetValue(code)!) ?? throw new ShotFault($"There is no shot {parsed.GetValue(code)}.");
+                    ShotRow row = await shots.FindByCode(parsed.GetValue(code)!)
+                        ?? throw new ShotFault($"There is no shot {parsed.GetValue(code)}.");
                     ShotDocument shot = (await shots.Read(row.Id))!.Value.Document;
                     var (made, told) = await new ShelfWork(new(database), media).Put(
                         shot,
@@ -99,7 +99,16 @@ internal static class ShelfListCommand
                     )
                     {
                         Console.WriteLine(
-                            string.Join('\t', r.Name, r.Kind.ToLowerInvariant(), r.Version, r.Production ?? "house", r.Author, r.Licence, r.Source)
+                            string.Join(
+                                '\t',
+                                r.Name,
+                                r.Kind.ToLowerInvariant(),
+                                r.Version,
+                                r.Production ?? "house",
+                                r.Author,
+                                r.Licence,
+                                r.Source
+                            )
                         );
                     }
                     return 0;
@@ -125,39 +134,31 @@ internal static class ShelfTakeCommand
                 var (database, media, shots) = Running.Open();
                 await using (database)
                 {
-                    ShotRow row =
-                        await shots.FindByCode(parsed.GetValue(code)!) ?? throw new ShotFault($"There is no shot {parsed.GetValue(code)}.");
+                    ShotRow row = await shots.FindByCode(parsed.GetValue(code)!)
+                        ?? throw new ShotFault($"There is no shot {parsed.GetValue(code)}.");
                     var shelf = new ShelfStore(database);
-                    ShelfRow thing =
-                        await shelf.Named(parsed.GetValue(name)!, row.Production)
+                    ShelfRow thing = await shelf.Named(parsed.GetValue(name)!, row.Production)
                         ?? throw new ShotFault($"There is no {parsed.GetValue(name)} on the shelf of {row.Production} or of the house.");
                     var engine = new ShotEngine(media);
                     var work = new ShelfWork(shelf, media);
                     var told = new List<string>();
                     string[] places = [];
-                    int revision = await WatchedFiles.Keep(
-                        shots,
-                        media,
-                        engine,
-                        row.Id,
-                        Environment.UserName,
-                        shot =>
-                        {
-                            told.Clear();
-                            var (made, at, _) = work.Take(
-                                    engine,
-                                    shot,
-                                    thing.Id,
-                                    parsed.GetValue(version),
-                                    parsed.GetValue(frame) ?? shot.Range.First,
-                                    told
-                                )
-                                .GetAwaiter()
-                                .GetResult();
-                            places = [.. at];
-                            return (made, $"From the shelf: {thing.Name}");
-                        }
-                    );
+                    int revision = await WatchedFiles.Keep(shots, media, engine, row.Id, Environment.UserName, shot =>
+                    {
+                        told.Clear();
+                        var (made, at, _) = work.Take(
+                                engine,
+                                shot,
+                                thing.Id,
+                                parsed.GetValue(version),
+                                parsed.GetValue(frame) ?? shot.Range.First,
+                                told
+                            )
+                            .GetAwaiter()
+                            .GetResult();
+                        places = [.. at];
+                        return (made, $"From the shelf: {thing.Name}");
+                    });
                     told.ForEach(Console.WriteLine);
                     Console.WriteLine($"{row.Code}, revision {revision}: {string.Join(", ", places)}");
                     return 0;

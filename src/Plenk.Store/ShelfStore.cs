@@ -142,7 +142,9 @@ public sealed class ShelfStore(Database database)
         );
         c.Parameters.Add(new() { Value = (object?)production ?? DBNull.Value, NpgsqlDbType = NpgsqlDbType.Text });
         c.Parameters.AddWithValue(kinds.ToArray());
-        c.Parameters.AddWithValue(words.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries));
+        c.Parameters.AddWithValue(
+            words.ToLowerInvariant().Split(' ', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+        );
         c.Parameters.AddWithValue(most);
         await using NpgsqlDataReader r = await c.ExecuteReaderAsync();
         var rows = new List<ShelfRow>();

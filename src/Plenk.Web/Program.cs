@@ -7,8 +7,8 @@ using Plenk.Web.Api;
 using Plenk.Web.Pages;
 using Plenk.Work;
 using Plenk.Work.Paint;
-using Plenk.Work.Shelf;
 using Plenk.Work.Queue;
+using Plenk.Work.Shelf;
 using Scalar.AspNetCore;
 using Serilog;
 

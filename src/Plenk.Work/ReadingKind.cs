@@ -118,6 +118,7 @@ public sealed record ReadingKind(
         .. FinishKinds.Select(k => new ReadingKind(5, k.Blank, Shown, (engine, shot, stop) =>
             Finished(engine, shot, k.Blank, () => k.Of(engine.Finish.Measured(shot, stop)))
         )),
+        new(1, HandOverReadings.CreditsBlank, s => HandOverReadings.Borrowed(Reduced.None(s), s), (_, s, _) => HandOverReadings.Credits(s)),
     ];
 
     public string Key(ShotDocument shot) => ResultKey.Of(Blank.Id, Version, Reads(shot));

@@ -38,51 +38,46 @@ public static class ShelfApi
             .WithSummary("What lies on the shelf, by words in names, tags and descriptions, of a production and of the house");
 
         shelf
-            .MapGet(
-                "/{thing:long}/picture",
-                async (long thing, int? version, ShelfStore store, MediaStore media, HttpContext http) =>
-                {
-                    var (row, _) = await store.Find(thing, version) ?? throw new NotThereException("There is no such thing on the shelf.");
-                    http.Response.Headers.CacheControl = "max-age=60";
-                    return Results.Bytes(media.Read(row.Preview), "image/jpeg");
-                }
-            )
+            .MapGet("/{thing:long}/picture", async (long thing, int? version, ShelfStore store, MediaStore media, HttpContext http) =>
+            {
+                var (row, _) = await store.Find(thing, version) ?? throw new NotThereException("There is no such thing on the shelf.");
+                http.Response.Headers.CacheControl = "max-age=60";
+                return Results.Bytes(media.Read(row.Preview), "image/jpeg");
+            })
             .WithSummary("A thing’s picture, JPEG");
 
         shelf
             .MapDelete("/{thing:long}", async (long thing, ShelfStore store) =>
-                {
-                    _ = await store.Find(thing) ?? throw new NotThereException("There is no such thing on the shelf.");
-                    await store.Remove(thing);
-                    return Results.NoContent();
-                }
-            )
+            {
+                _ = await store.Find(thing) ?? throw new NotThereException("There is no such thing on the shelf.");
+                await store.Remove(thing);
+                return Results.NoContent();
+            })
             .WithSummary("Takes a thing off the shelf; shots keep what they took");
 
         var api = app.MapGroup("/api/shots/{id:long}").WithTags("Shelf");
 
         api.MapPost("/shelf", async (long id, ShelveRequest r, ShotStore shots, ShelfWork work, HttpContext http) =>
-                {
-                    var (document, _) = await ShotApi.Need(shots, id);
-                    var (row, told) = await work.Put(
-                        document,
-                        new(
-                            r.Place.Split(',', StringSplitOptions.RemoveEmptyEntries),
-                            r.Name ?? "",
-                            r.Author ?? "",
-                            r.Licence ?? "",
-                            r.Source ?? "",
-                            r.Tags ?? "",
-                            r.Words ?? "",
-                            r.House
-                        ),
-                        r.Frame,
-                        ShotApi.Who(http)
-                    );
-                    string[] notes = [$"{row.Name} is on the shelf, version {row.Version}.", .. told];
-                    return new { thing = row, notes };
-                }
-            )
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                var (row, told) = await work.Put(
+                    document,
+                    new(
+                        r.Place.Split(',', StringSplitOptions.RemoveEmptyEntries),
+                        r.Name ?? "",
+                        r.Author ?? "",
+                        r.Licence ?? "",
+                        r.Source ?? "",
+                        r.Tags ?? "",
+                        r.Words ?? "",
+                        r.House
+                    ),
+                    r.Frame,
+                    ShotApi.Who(http)
+                );
+                string[] notes = [$"{row.Name} is on the shelf, version {row.Version}.", .. told];
+                return new { thing = row, notes };
+            })
             .WithSummary("Puts elements, pieces, lights or steps of a shot on the shelf, as a new thing or as the next version of one");
 
         api.MapPost(
@@ -103,16 +98,13 @@ public static class ShelfApi
             )
             .WithSummary("Takes a thing off the shelf into the shot; elements are put down where the frame looks");
 
-        api.MapPost(
-                "/shelf/renew",
-                async (long id, RenewRequest r, ShotStore shots, ShelfWork work, HttpContext http) =>
-                {
-                    var (document, _) = await ShotApi.Need(shots, id);
-                    var (changed, row) = await work.Renewed(document, r.Place, r.Version);
-                    await ShotApi.Keep(shots, id, http, changed, $"{row.Name}, version {row.Version}, from the shelf", null, r.BaseRevision);
-                    return await ShotApi.State(shots, id);
-                }
-            )
+        api.MapPost("/shelf/renew", async (long id, RenewRequest r, ShotStore shots, ShelfWork work, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                var (changed, row) = await work.Renewed(document, r.Place, r.Version);
+                await ShotApi.Keep(shots, id, http, changed, $"{row.Name}, version {row.Version}, from the shelf", null, r.BaseRevision);
+                return await ShotApi.State(shots, id);
+            })
             .WithSummary("Takes another version of what the shot has from the shelf; where it stands and its keys stay");
     }
 }

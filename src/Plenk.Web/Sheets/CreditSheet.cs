@@ -8,7 +8,14 @@ namespace Plenk.Web.Sheets;
 public sealed record CreditSheet(SheetView Sheet, string At, string Name, AssetCredit? Credit, ShelfOrigin? Origin, bool Shelves)
 {
     public static CreditSheet Of(SheetView sheet, Element e) =>
-        new(sheet, ShotCurves.PlaceOf("elements", e.Id), e.Name, e.Credit, e.FromShelf, e.Kind != ElementKind.Rendered && e.Broke is null && e.DustOf is null);
+        new(
+            sheet,
+            ShotCurves.PlaceOf("elements", e.Id),
+            e.Name,
+            e.Credit,
+            e.FromShelf,
+            e.Kind != ElementKind.Rendered && e.Broke is null && e.DustOf is null
+        );
 
     public static CreditSheet Of(SheetView sheet, Piece p) =>
         new(sheet, ShotCurves.PlaceOf("pieces", p.Id), p.Name, p.Credit, p.FromShelf, p.Kind != PieceKind.Figure);

@@ -21,20 +21,12 @@ public sealed record Shelving(
 /// <summary>Things put on the shelf from a shot, and taken off it into another.</summary>
 public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
 {
-    private const int Longest = 120;
+    private const int Longest = 120,
+        MostTags = 20;
 
     public async Task<(ShelfRow Row, IReadOnlyList<string> Told)> Put(ShotDocument shot, Shelving said, int frame, string who)
     {
-        string Needed(string value, string what) =>
-            value.Trim() is { Length: > 0 and <= Longest } text
-                ? text
-                : throw new ShotFault(
-                    $"Say {what}: what lies on the shelf goes to other shots, and its credits go with it (up to {Longest} letters)."
-                );
-        string name = Needed(said.Name, "what it is called"),
-            author = Needed(said.Author, "who made it"),
-            licence = Needed(said.Licence, "under which licence it may be used"),
-            source = Needed(said.Source, "where it is from");
+        said = Checked(said);
         var told = new List<string>();
         ShotPart part;
         try
@@ -49,35 +41,55 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
         {
             throw new ShotFault("Choose what goes on the shelf: an element, pieces, lights.");
         }
-        Whole(part, name);
-        byte[] preview =
-            await Task.Run(() => ShelfPreview.Of(part, media) ?? ShelfPreview.Seen(shot, media, frame));
-        string[] tags =
-        [
-            .. said.Tags.Split([',', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
-                .Select(t => t.ToLowerInvariant())
-                .Distinct()
-                .Take(20),
-        ];
-        ShelfRow row = await shelf.Add(
+        Whole(part, said.Name);
+        byte[] preview = await Task.Run(() => ShelfPreview.Of(part, media) ?? ShelfPreview.Seen(shot, media, frame));
+        return (await Add(part, said, shot.Production, who, media.Write(preview)), told);
+    }
+
+    /// <summary>A part with its picture, as it is.</summary>
+    /// <param name="production">Null where it is the house's anyway.</param>
+    public Task<ShelfRow> Add(ShotPart part, Shelving said, string? production, string who, string preview) =>
+        shelf.Add(
             new(
                 0,
-                said.House ? null : shot.Production,
+                said.House ? null : production,
                 KindOf(part).ToString(),
-                name,
-                tags,
+                said.Name,
+                [
+                    .. said
+                        .Tags.Split([',', ' '], StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                        .Select(t => t.ToLowerInvariant())
+                        .Distinct()
+                        .Take(MostTags),
+                ],
                 0,
                 who,
                 default,
                 said.Words.Trim(),
-                author,
-                licence,
-                source,
-                media.Write(preview)
+                said.Author,
+                said.Licence,
+                said.Source,
+                preview
             ),
             JsonSerializer.Serialize(part, ShotJson.Options)
         );
-        return (row, told);
+
+    /// <summary>All that must be said is said.</summary>
+    private static Shelving Checked(Shelving said)
+    {
+        static string Needed(string value, string what) =>
+            value.Trim() is { Length: > 0 and <= Longest } text
+                ? text
+                : throw new ShotFault(
+                    $"Say {what}: what lies on the shelf goes to other shots, and its credits go with it (up to {Longest} letters)."
+                );
+        return said with
+        {
+            Name = Needed(said.Name, "what it is called"),
+            Author = Needed(said.Author, "who made it"),
+            Licence = Needed(said.Licence, "under which licence it may be used"),
+            Source = Needed(said.Source, "where it is from"),
+        };
     }
 
     /// <summary>The shot with a thing of the shelf; and the places that it has there.</summary>
@@ -102,14 +114,14 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
     /// <summary>An element, piece or light that is from the shelf, in another version: what it is made of; where it stands and its keys stay.</summary>
     public async Task<(ShotDocument Shot, ShelfRow Row)> Renewed(ShotDocument shot, string place, int? version)
     {
-        ShelfOrigin origin =
-            shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == place)?.FromShelf
+        ShelfOrigin origin = shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == place)?.FromShelf
             ?? shot.Pieces.FirstOrDefault(p => ShotCurves.PlaceOf("pieces", p.Id) == place)?.FromShelf
             ?? shot.Lights.FirstOrDefault(l => ShotCurves.PlaceOf("lights", l.Id) == place)?.FromShelf
             ?? throw new ShotFault("That is not from the shelf.");
         var (row, part) = await Find(origin.Thing, version);
         part = part.From(row.Id, row.Version, row.Name, new(row.Author, row.Licence, row.Source));
-        ShotFault Gone() => new($"{row.Name}, version {row.Version}, has no {origin.Part} in it any more. Take it off the shelf as a thing of its own.");
+        ShotFault Gone() =>
+            new($"{row.Name}, version {row.Version}, has no {origin.Part} in it any more. Take it off the shelf as a thing of its own.");
         return (
             shot with
             {
@@ -117,7 +129,7 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
                 [
                     .. shot.Elements.Select(e =>
                         ShotCurves.PlaceOf("elements", e.Id) != place ? e
-                        : part.Elements.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                        : Same(part.Elements, n => n.Id, origin.Part) is { } n
                             ? n with
                             {
                                 Id = e.Id,
@@ -143,7 +155,7 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
                 [
                     .. shot.Pieces.Select(p =>
                         ShotCurves.PlaceOf("pieces", p.Id) != place ? p
-                        : part.Pieces.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                        : Same(part.Pieces, n => n.Id, origin.Part) is { } n
                             ? n with
                             {
                                 Id = p.Id,
@@ -164,7 +176,7 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
                 [
                     .. shot.Lights.Select(l =>
                         ShotCurves.PlaceOf("lights", l.Id) != place ? l
-                        : part.Lights.FirstOrDefault(n => n.Id == origin.Part) is { } n
+                        : Same(part.Lights, n => n.Id, origin.Part) is { } n
                             ? n with
                             {
                                 Id = l.Id,
@@ -182,6 +194,10 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
             row
         );
     }
+
+    /// <summary>Of another version: what had that id; where there is only one, that.</summary>
+    private static T? Same<T>(IReadOnlyList<T> of, Func<T, string> id, string part)
+        where T : class => of.FirstOrDefault(n => id(n) == part) ?? (of is [var one] ? one : null);
 
     private async Task<(ShelfRow Row, ShotPart Part)> Find(long thing, int? version)
     {

@@ -52,7 +52,8 @@ public sealed record ShotPart : Extensible
             Carrier? on = CarrierOf(shot, place);
             if (on is not null && !chosen.Contains(on.On))
             {
-                shot = Rehanging.Of(shot, place, null, frame) ?? throw new ArgumentException($"{Name(shot, place)} has no place at {frame}: what it hangs on has none there.");
+                shot = Rehanging.Of(shot, place, null, frame)
+                    ?? throw new ArgumentException($"{Name(shot, place)} has no place at {frame}: what it hangs on has none there.");
                 told.Add($"{Name(shot, place)} hung on {Name(shot, on.On)}, which stays behind: it stands by itself.");
             }
         }
@@ -93,8 +94,7 @@ public sealed record ShotPart : Extensible
             Curves = [.. shot.Curves.Where(c => chosen.Any(p => c.Id.StartsWith(p + "/", StringComparison.Ordinal)))],
             FirstFrame = shot.Range.First,
             Rate = shot.Rate,
-            Foot =
-                elements.Select(e => Stands("elements", e.Id, e.HangsOn is not null, e.Position)).FirstOrDefault(p => p is not null)
+            Foot = elements.Select(e => Stands("elements", e.Id, e.HangsOn is not null, e.Position)).FirstOrDefault(p => p is not null)
                 ?? pieces.Select(p => Stands("pieces", p.Id, p.HangsOn is not null, p.Position)).FirstOrDefault(p => p is not null)
                 ?? lights.Select(l => Stands("lights", l.Id, l.HangsOn is not null, l.Position)).FirstOrDefault(p => p is not null)
                 ?? default,
@@ -124,35 +124,73 @@ public sealed record ShotPart : Extensible
             told.Add($"Its keys were set at {Rate} frames a second, this shot has {shot.Rate}: they stand at the same frames.");
         }
         Carrier? Hung(Carrier? c) =>
-            c is null ? null : c with { On = names.GetValueOrDefault(c.On, c.On), During = [.. c.During.Select(d => new CarrierSpan(d.From + later, d.To + later))] };
-        Aim? Aimed(Aim? a) => a is { On: { } on } ? a with { On = names.GetValueOrDefault(on, on) } : a is null ? null : a with { Place = a.Place + by };
+            c is null
+                ? null
+                : c with
+                {
+                    On = names.GetValueOrDefault(c.On, c.On),
+                    During = [.. c.During.Select(d => new CarrierSpan(d.From + later, d.To + later))],
+                };
+        Aim? Aimed(Aim? a) =>
+            a is { On: { } on } ? a with { On = names.GetValueOrDefault(on, on) }
+            : a is null ? null
+            : a with { Place = a.Place + by };
         Vec3 Put(Vec3 place, Carrier? on) => on is null ? place + by : place;
         Element[] elements =
         [
-            .. Elements.Select((e, k) =>
-                e with
-                {
-                    Id = elementIds[k],
-                    Position = Put(e.Position, e.HangsOn),
-                    HangsOn = Hung(e.HangsOn),
-                    AimsAt = Aimed(e.AimsAt),
-                    FromFrame = e.FromFrame + later,
-                    ToFrame = e.ToFrame + later,
-                    Motion = e.Motion is null ? null : e.Motion with { StartFrame = e.Motion.StartFrame + later },
-                    Frames = e.Frames is null ? null : e.Frames with { Mapping = e.Frames.Mapping with { ShotFrame = e.Frames.Mapping.ShotFrame + later } },
-                    LetGo = e.LetGo is null ? null : e.LetGo with { AtFrame = e.LetGo.AtFrame + later, RestFrame = e.LetGo.RestFrame + later, FellFrom = null },
-                }
+            .. Elements.Select(
+                (e, k) =>
+                    e with
+                    {
+                        Id = elementIds[k],
+                        Position = Put(e.Position, e.HangsOn),
+                        HangsOn = Hung(e.HangsOn),
+                        AimsAt = Aimed(e.AimsAt),
+                        FromFrame = e.FromFrame + later,
+                        ToFrame = e.ToFrame + later,
+                        Motion = e.Motion is null ? null : e.Motion with { StartFrame = e.Motion.StartFrame + later },
+                        Frames = e.Frames is null
+                            ? null
+                            : e.Frames with
+                            {
+                                Mapping = e.Frames.Mapping with { ShotFrame = e.Frames.Mapping.ShotFrame + later },
+                            },
+                        LetGo = e.LetGo is null
+                            ? null
+                            : e.LetGo with
+                            {
+                                AtFrame = e.LetGo.AtFrame + later,
+                                RestFrame = e.LetGo.RestFrame + later,
+                                FellFrom = null,
+                            },
+                    }
             ),
         ];
         Piece[] pieces =
         [
-            .. Pieces.Select((p, k) =>
-                p with { Id = pieceIds[k], Position = Put(p.Position, p.HangsOn), HangsOn = Hung(p.HangsOn), GoneFrom = p.GoneFrom + later }
+            .. Pieces.Select(
+                (p, k) =>
+                    p with
+                    {
+                        Id = pieceIds[k],
+                        Position = Put(p.Position, p.HangsOn),
+                        HangsOn = Hung(p.HangsOn),
+                        GoneFrom = p.GoneFrom + later,
+                    }
             ),
         ];
         Light[] lights =
         [
-            .. Lights.Select((l, k) => l with { Id = lightIds[k], Position = Put(l.Position, l.HangsOn), HangsOn = Hung(l.HangsOn), AimsAt = Aimed(l.AimsAt) }),
+            .. Lights.Select(
+                (l, k) =>
+                    l with
+                    {
+                        Id = lightIds[k],
+                        Position = Put(l.Position, l.HangsOn),
+                        HangsOn = Hung(l.HangsOn),
+                        AimsAt = Aimed(l.AimsAt),
+                    }
+            ),
         ];
         ValueCurve Curve(ValueCurve c)
         {
