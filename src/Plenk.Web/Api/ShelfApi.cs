@@ -1,4 +1,6 @@
+using Plenk.Core.Shots;
 using Plenk.Store;
+using Plenk.Web.Sheets;
 using Plenk.Work;
 using Plenk.Work.Shelf;
 
@@ -23,6 +25,15 @@ public sealed record TakeRequest(int BaseRevision, int Frame, int? Version = nul
 
 /// <param name="Place">Of the shot: “elements/bell”.</param>
 public sealed record RenewRequest(int BaseRevision, string Place, int? Version = null);
+
+/// <param name="Place">Of the shot: “elements/bell”; or, of several, apart by commas.</param>
+public sealed record CopyRequest(string Place, int Frame);
+
+public sealed record PasteRequest(int BaseRevision, int Frame);
+
+/// <param name="Code">Of the shot that comes of it.</param>
+/// <param name="Plate">With its plate, camera and all that was told by the picture.</param>
+public sealed record DuplicateRequest(string? Code, bool Plate = true);
 
 /// <summary>The shelf: what shots take from one another.</summary>
 public static class ShelfApi
@@ -106,5 +117,59 @@ public static class ShelfApi
                 return await ShotApi.State(shots, id);
             })
             .WithSummary("Takes another version of what the shot has from the shelf; where it stands and its keys stay");
+
+        api.MapPost("/copy", async (long id, CopyRequest r, ShotStore shots, HttpContext http) =>
+            {
+                var (document, revision) = await ShotApi.Need(shots, id);
+                var copied = new Copied(id, revision.Number, r.Frame, r.Place);
+                ShotPart part = copied.Part(document, []);
+                http.Response.Cookies.Append(
+                    Copied.Cookie,
+                    copied.ToString(),
+                    new()
+                    {
+                        Path = "/",
+                        SameSite = SameSiteMode.Lax,
+                        HttpOnly = true,
+                        MaxAge = TimeSpan.FromDays(30),
+                    }
+                );
+                return new
+                {
+                    redraw = true,
+                    notes = (string[])[$"{Copied.Name(part)} is copied, as it is now: paste it here or in another shot."],
+                };
+            })
+            .WithSummary("Keeps in mind, for this browser, what of a shot is pasted next");
+
+        api.MapPost("/paste", async (long id, PasteRequest r, ShotStore shots, ShotEngine engine, HttpContext http) =>
+            {
+                Copied copied = Copied.Of(http.Request.Cookies[Copied.Cookie])
+                    ?? throw new ShotFault("Nothing is copied yet. Choose an element, a piece or a light and copy it first.");
+                var (from, _) = await ShotApi.Need(shots, copied.Shot, copied.Revision);
+                var (document, _) = await ShotApi.Need(shots, id);
+                var notes = new List<string>();
+                ShotPart part = copied.Part(from, notes);
+                // In its own shot it comes to stand beside itself; in another an element is put down where one looks.
+                Core.Geometry.Vec3? at =
+                    part.Elements.Count == 0 ? null
+                    : id == copied.Shot ? part.Foot + new Core.Geometry.Vec3(0.5, 0, 0)
+                    : await Task.Run(() => SetWork.Looked(engine, document, r.Frame, toStandOn: true)?.Place);
+                var (changed, _) = part.In(document, at, notes);
+                await ShotApi.Keep(shots, id, http, changed, $"{Copied.Name(part)} of {from.Code} pasted", null, r.BaseRevision);
+                return new { state = await ShotApi.State(shots, id), notes };
+            })
+            .WithSummary("Puts what was copied into the shot, with its keys");
+
+        api.MapPost("/duplicate", async (long id, DuplicateRequest r, ShotStore shots, HttpContext http) =>
+            {
+                var (document, _) = await ShotApi.Need(shots, id);
+                var notes = new List<string>();
+                ShotDocument made = ShotCopy.Of(document, ShotApi.Code(r.Code), r.Plate, notes);
+                ShotApi.Check(made);
+                ShotRow row = await shots.Create(made, ShotApi.Who(http), $"Made of {document.Code}");
+                return new { shot = row, notes = (string[])[$"{row.Code} is made: it stands on the front page.", .. notes] };
+            })
+            .WithSummary("Makes a shot of this one, with or without its plate");
     }
 }

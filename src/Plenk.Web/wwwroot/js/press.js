@@ -42,6 +42,7 @@ async function send(button) {
     if (!button.dataset.telling) tell('told', null);
     await inLine(() => answer);
     await answered(answer, button.dataset);
+    if (answer?.redraw) tell('chosen');
     tell('jobs-now');
   } catch (e) {
     tell('told', e);

@@ -176,6 +176,12 @@ addEventListener('keydown', (e) => {
     e.preventDefault();
     return;
   }
+  // What is chosen is copied, and pasted, as by its button; text that is marked is the browser's.
+  const hand = { c: 'copy', v: 'paste' }[key];
+  if (hand && (e.ctrlKey || e.metaKey) && String(getSelection()) === '') {
+    document.querySelector(`#sheet [data-post$="/${hand}"]`)?.click();
+    return;
+  }
   if (e.ctrlKey || e.metaKey || e.altKey) return;
   if (key >= '1' && key <= '8') setStep(Number(key));
   else if (key === ',' || key === 'arrowleft') setFrame(state.frame - 1);
