@@ -14,7 +14,21 @@ public sealed record MatteParameters(int Revision, string Who, string Matte, int
 public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engine) : TrayJobs(shots)
 {
     public override IReadOnlyList<JobKind> Kinds =>
-        [new("matte-follow", Follow), new("matte-outline", FollowOutline), new("matte-freeze", Freeze)];
+        [new("matte-follow", Follow), new("matte-outline", FollowOutline), new("matte-freeze", Freeze), new("matte-cut", Cut)];
+
+    private async Task<JobEnd> Cut(JobRun job)
+    {
+        var p = job.Asked<MatteParameters>();
+        ShotDocument document = await Document(job.Row, p.Revision);
+        var (card, told) = CutOut.Of(engine, media, document, p.Matte, p.Frame, job.Stop, job.Progress);
+        await Lay(job, p.Who, $"{card.Name}, as a card", d =>
+            d with
+            {
+                Elements = [.. d.Elements, card with { Id = FreeId.Of(d.Elements.Select(e => e.Id), "cut_out") }],
+            }
+        );
+        return new(told);
+    }
 
     private async Task<JobEnd> FollowOutline(JobRun job)
     {

@@ -41,6 +41,61 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
     private readonly ShotEngine _engine = shot.Engine;
     private readonly ShotDocument _mop = shot.Document;
 
+    [Fact]
+    public void What_lies_in_a_matte_is_cut_out_as_a_card_that_stands_where_it_stood()
+    {
+        ShotDocument three = _mop with { Cut = new(1012, 1014) };
+        Matte matte = _mop.Mattes[0];
+        var (card, told) = CutOut.Of(_engine, _media, three, matte.Id, 1013);
+        Assert.Contains("where its foot is at 1013", told, StringComparison.Ordinal);
+        Assert.Equal([1012, 1013, 1014], card.Frames!.Frames.Select(f => f.Frame));
+        // Alone, before nothing: pixel on pixel what was filmed, as whole as its matte.
+        int width = three.Plate!.Width,
+            height = three.Plate.Height;
+        ShotDocument alone = three with
+        {
+            Elements = [card],
+            Pieces = [],
+            Mattes = [],
+            Background = BackgroundKind.Nothing,
+            Finish = new(),
+        };
+        FrameLayers seen = _engine.Renderer.Render(alone, 1013, width, RenderQuality.Middle, dataPasses: false);
+        float[] coverage = _engine.Mattes.Coverage(three, matte.Id, 1013, width, height);
+        FloatImage plate = _engine.Plates.Plate(three, 1013, width);
+        double both = 0,
+            either = 0,
+            off = 0;
+        int inside = 0;
+        for (int i = 0; i < coverage.Length; i++)
+        {
+            float a = seen.Element.Data[4 * i + 3];
+            (both, either) = (both + Math.Min(a, coverage[i]), either + Math.Max(a, coverage[i]));
+            if (coverage[i] >= 1 && a > 0.999f)
+            {
+                inside++;
+                off += Enumerable.Range(0, 3).Average(c => Math.Abs(seen.Element.Data[4 * i + c] - plate.Data[3 * i + c]));
+            }
+        }
+        double tone = Enumerable.Range(0, coverage.Length).Where(i => coverage[i] >= 1).Average(i => plate.Data[3 * i + 1]);
+        Assert.True(both / either > 0.95, $"coverage overlaps by {both / either:0.0000}");
+        Assert.True(inside > 500, $"{inside} px");
+        Assert.True(off / inside < 0.12 * tone, $"off by {off / inside:0.0000} of {tone:0.0000}");
+        ShotFault none = Assert.Throws<ShotFault>(() =>
+            CutOut.Of(
+                _engine,
+                _media,
+                three with
+                {
+                    Mattes = [matte with { Kind = MatteKind.Drawn, Keys = [], Frames = null, Frozen = null }],
+                },
+                matte.Id,
+                1013
+            )
+        );
+        Assert.Contains("covers nothing", none.Message, StringComparison.Ordinal);
+    }
+
     // Against the generator's own truth, which traces the attendant's real shape: a check of the whole chain, not an outside one.
     [Fact]
     public void The_attendant_stands_as_a_solid_and_the_bells_shadow_is_the_truths()

@@ -104,6 +104,14 @@ public static class OutlineApi
         );
         Job("freeze", "matte-freeze", name => $"Freezing {name}", "Keeps a matte as pictures, in the tray");
 
+        Job(
+            "cut-out",
+            "matte-cut",
+            name => $"Cutting {name} out",
+            "Makes a card of what lies in a matte, standing where its foot is, in the tray",
+            fromFrame: true
+        );
+
         void Job(string path, string kind, Func<string, string> title, string summary, bool fromFrame = false) =>
             api.MapPost(
                     $"/mattes/{{matte}}/{path}",

@@ -30,6 +30,7 @@ public static class Asking
         ["matte-follow"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
         ["matte-outline"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
         ["matte-freeze"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights },
+        ["matte-cut"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights, Cut = s.Cut },
         ["finish-range"] = Reduced.Seen,
         ["bring"] = Reduced.Seen,
     };
