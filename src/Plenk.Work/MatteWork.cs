@@ -38,6 +38,9 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
                 ]
             : Any(f => f.ReadsFootage) ? [shot.Camera, shot.Orientation, shot.SurveyPoints]
             : [];
+        object?[] set = Any(f => f.ReadsSet)
+            ? [shot.Pieces, shot.MovingObjects, shot.StoodAt, shot.Camera, shot.Orientation, shot.SurveyPoints]
+            : [];
         return ResultKey.Of(
             "mattes",
             1,
@@ -48,6 +51,7 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
                 Any(f => f.ReadsPlate) ? shot.Plate : shot.Plate?.Width,
                 Any(f => f.ReadsFootage) ? shot.OtherCameras : null,
                 .. seen,
+                .. set,
             ]
         );
     }
@@ -112,6 +116,8 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
 
         public float[] Filmed(FilmedFootage footage) => work.engine.Filmed.Layer(shot, matte, frame, width, height).Coverage;
 
+        public float[] Range(MatteRange range) => work.InRange(shot, range, frame, width, height);
+
         public float[] Element(string id) => work.OfElement(shot, matte, frame, width, height);
     }
 
@@ -163,6 +169,56 @@ public sealed class MatteWork(ShotEngine engine, IMedia media)
     private static FloatImage OfIds(byte[] bytes, string file, IdChoice ids) =>
         IdMatteFile.Coverage(ExrFile.Read(bytes, file), ids.Layer, ids.Names)
         ?? throw new ShotFault($"{file} has no ID mattes “{ids.Layer}”. Export it with them, or bring other frames in.");
+
+    /// <summary>What lies in a range: of the plate a pixel, of the set sixteen spots of it. Filmed figures are no part of the set here.</summary>
+    private float[] InRange(ShotDocument shot, MatteRange range, int frame, int width, int height)
+    {
+        var result = new float[width * height];
+        if (range.Of == MatteMeasure.Brightness)
+        {
+            FloatImage plate = engine.Plates.QuietPlate(shot, frame, width);
+            for (int i = 0; i < result.Length; i++)
+            {
+                result[i] = range.Share(Luminance.Of(plate.Data.AsSpan(3 * i, 3)));
+            }
+            return result;
+        }
+        ShotDocument at = Hanging.At(shot with { Pieces = [.. shot.Pieces.Where(p => p.Kind != PieceKind.Figure)] }, frame);
+        Core.Sets.SetScene set = engine.Place.Set(at);
+        Core.Cameras.RayGrid grid = engine.Grid(shot, frame, width, height);
+        Parallel.For(0, height, Cores.All, y =>
+        {
+            for (int x = 0; x < width; x++)
+            {
+                float sum = 0;
+                uint seed = Sampling.PixelSeed(x, y, 11);
+                for (uint i = 0; i < 16; i++)
+                {
+                    if (!grid.TryDirection(x, y, Sampling.Point(i, seed, 0), out var d))
+                    {
+                        continue;
+                    }
+                    var ray = new Ray(grid.Origin, d);
+                    Hit hit = set.Scene.Intersect(ray, RayKinds.CameraSet);
+                    sum += range.Share(
+                        !hit.IsHit ? (range.Of == MatteMeasure.Distance ? double.PositiveInfinity : double.NaN)
+                        : range.Of == MatteMeasure.Distance ? grid.DepthOf(ray.At(hit.T))
+                        : range.Of == MatteMeasure.Height ? ray.At(hit.T).Y
+                        : SlopeOf(set.Instances[hit.Instance].FaceNormal(hit), d)
+                    );
+                }
+                result[y * width + x] = sum / 16;
+            }
+        });
+        return result;
+    }
+
+    private static double SlopeOf(System.Numerics.Vector3 normal, System.Numerics.Vector3 seenAlong)
+    {
+        normal = System.Numerics.Vector3.Normalize(normal);
+        float up = System.Numerics.Vector3.Dot(normal, seenAlong) > 0 ? -normal.Y : normal.Y;
+        return Math.Acos(Math.Clamp(up, -1, 1)) * 180 / Math.PI;
+    }
 
     private float[] OfElement(ShotDocument shot, Matte matte, int frame, int width, int height)
     {

@@ -288,5 +288,7 @@ public sealed class OutlineTests
         public float[] Element(string id) => throw new NotSupportedException();
 
         public float[] Filmed(FilmedFootage footage) => throw new NotSupportedException();
+
+        public float[] Range(MatteRange range) => throw new NotSupportedException();
     }
 }

@@ -42,6 +42,80 @@ public sealed class ContactWorkTests(MopShot shot) : IClassFixture<MopShot>
     private readonly ShotDocument _mop = shot.Document;
 
     [Fact]
+    public void A_matte_is_what_lies_in_a_range_of_the_set_or_of_the_plate()
+    {
+        int width = 320,
+            height = 180;
+        float[] In(MatteRange range) =>
+            _engine.Mattes.Coverage(
+                _mop with
+                {
+                    Mattes =
+                    [
+                        new()
+                        {
+                            Id = "r",
+                            Kind = MatteKind.Range,
+                            Range = range,
+                        },
+                    ],
+                },
+                "r",
+                1013,
+                width,
+                height
+            );
+        ShotDocument at = Hanging.At(_mop with { Pieces = [.. _mop.Pieces.Where(p => p.Kind != PieceKind.Figure)] }, 1013);
+        var grid = _engine.Grid(_mop, 1013, width, height);
+        var scene = _engine.Place.Set(at).Scene;
+        float[] far = In(new(From: 12)),
+            high = In(new(MatteMeasure.Height, From: 1, To: 3)),
+            floor = In(new(MatteMeasure.Slope, To: 20)),
+            bright = In(new(MatteMeasure.Brightness, From: 0.2, Soft: 0.1));
+        FloatImage plate = _engine.Plates.QuietPlate(_mop, 1013, width);
+        int held = 0,
+            walls = 0;
+        for (int y = 1; y < height - 1; y++)
+        {
+            for (int x = 1; x < width - 1; x++)
+            {
+                int i = y * width + x;
+                Assert.Equal(Math.Clamp(1 + (Luminance.Of(plate.Data.AsSpan(3 * i, 3)) - 0.2f) / 0.1f, 0, 1), bright[i], 1e-4f);
+                // By the ray through its middle, where all of the pixel is of one mind.
+                Assert.True(grid.TryDirection(x, y, new(0.5f, 0.5f), out var d));
+                var ray = new Ray(grid.Origin, d);
+                var hit = scene.Intersect(ray, RayKinds.CameraSet);
+                if (far[i] is 0 or 1)
+                {
+                    held++;
+                    Assert.Equal(!hit.IsHit || grid.DepthOf(ray.At(hit.T)) > 12, far[i] == 1);
+                }
+                if (high[i] is 0 or 1 && hit.IsHit)
+                {
+                    Assert.Equal(ray.At(hit.T).Y is > 1 and < 3, high[i] == 1);
+                }
+                walls += high[i] == 1 && floor[i] == 0 ? 1 : 0;
+            }
+        }
+        Assert.True(held > 0.9 * width * height && walls > 300, $"{held}, {walls}");
+        Assert.Contains(floor, f => f == 1);
+        ShotDocument open = _mop with
+        {
+            Mattes =
+            [
+                new()
+                {
+                    Id = "r",
+                    Name = "all",
+                    Kind = MatteKind.Range,
+                    Range = new(),
+                },
+            ],
+        };
+        Assert.Contains(ShotChecks.Faults(open), f => f.Contains("no bound", StringComparison.Ordinal));
+    }
+
+    [Fact]
     public void What_lies_in_a_matte_is_cut_out_as_a_card_that_stands_where_it_stood()
     {
         ShotDocument three = _mop with { Cut = new(1012, 1014) };

@@ -53,6 +53,17 @@ public static class MovedWorld
                     m with
                     {
                         HidesBeyondMetres = map.Scale * m.HidesBeyondMetres,
+                        Range = m.Range switch
+                        {
+                            { Of: MatteMeasure.Distance } r => r with
+                            {
+                                From = map.Scale * r.From,
+                                To = map.Scale * r.To,
+                                Soft = map.Scale * r.Soft,
+                            },
+                            { Of: MatteMeasure.Height } r => r with { From = Height(r.From), To = Height(r.To), Soft = map.Scale * r.Soft },
+                            var r => r,
+                        },
                         Footage = m.Footage is { At: { } at } footage ? footage with { At = map.Apply(at) } : m.Footage,
                     }
                 ),

@@ -173,7 +173,13 @@ public static class Reduced
     private static ShotDocument WithMattes(ShotDocument to, ShotDocument shot)
     {
         bool elements = shot.Mattes.Any(m => m.Kind == MatteKind.Element && m.Frozen is null);
-        bool strewn = elements && shot.Elements.Any(e => e.Scatter is not null);
+        bool strewn =
+            (elements && shot.Elements.Any(e => e.Scatter is not null))
+            // By a range of the set, which stands wherever it is.
+            || (
+                shot.Mattes.Any(m => m is { Kind: MatteKind.Range, Frozen: null, Range.Of: not MatteMeasure.Brightness })
+                && to.Pieces.Count == 0
+            );
         to = ShotCurves.Within(to, shot, "mattes", elements ? "elements" : "mattes", strewn ? "pieces" : "mattes") with
         {
             Pieces = strewn ? shot.Pieces : to.Pieces,
@@ -182,7 +188,7 @@ public static class Reduced
             Elements = elements ? shot.Elements : to.Elements,
             OtherCameras = shot.Mattes.Any(m => m.Kind == MatteKind.Filmed && m.Frozen is null) ? shot.OtherCameras : to.OtherCameras,
         };
-        return elements ? WithCarriers(to, shot) : to;
+        return elements || strewn ? WithCarriers(to, shot) : to;
     }
 
     /// <summary>With what its things hang on and look at, as far as their places go: these are off, and have no looks.</summary>

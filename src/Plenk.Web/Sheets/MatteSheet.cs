@@ -11,6 +11,22 @@ public static class MatteSheet
         : m.Frozen is not null ? "frozen"
         : MatteForms.Of(m).Aside(m);
 
+    public static IReadOnlyList<(string, string)> Measures { get; } =
+    [
+        (nameof(MatteMeasure.Distance), "two distances"),
+        (nameof(MatteMeasure.Height), "two heights"),
+        (nameof(MatteMeasure.Slope), "two slopes"),
+        (nameof(MatteMeasure.Brightness), "two brightnesses"),
+    ];
+
+    public static string UnitOf(MatteRange range) =>
+        range.Of switch
+        {
+            MatteMeasure.Slope => "°",
+            MatteMeasure.Brightness => "",
+            _ => "m",
+        };
+
     public static IReadOnlyList<(string, string)> Joins { get; } =
     [("Add", "added"), ("Subtract", "taken away"), ("Within", "what it is within")];
 }

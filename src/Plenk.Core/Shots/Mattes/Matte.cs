@@ -44,6 +44,9 @@ public sealed record Matte : Extensible
     /// <summary>Of an element's coverage: its id.</summary>
     public string? Element { get; init; }
 
+    /// <summary>Of one by a range of something that is known of each pixel.</summary>
+    public MatteRange? Range { get; init; }
+
     /// <summary>Of what was filmed on another plate: which, and what of it comes.</summary>
     public FilmedFootage? Footage { get; init; }
 

@@ -19,4 +19,7 @@ public enum MatteKind
 
     /// <summary>What was filmed on another plate.</summary>
     Filmed,
+
+    /// <summary>What is so far away, so high, so steep, so bright.</summary>
+    Range,
 }

@@ -20,6 +20,9 @@ public interface IMatteSources
 
     /// <summary>What was filmed on another plate.</summary>
     float[] Filmed(FilmedFootage footage);
+
+    /// <summary>What lies in a range of something that is known of each pixel.</summary>
+    float[] Range(MatteRange range);
 }
 
 /// <summary>
@@ -43,6 +46,9 @@ public abstract class MatteForm
 
     /// <summary>It is read from other plates, seen by the shot's camera.</summary>
     public virtual bool ReadsFootage => false;
+
+    /// <summary>It is read from the set where it stands.</summary>
+    public virtual bool ReadsSet => false;
 
     /// <summary>Its edge is grown and feathered as a shape; else as a picture.</summary>
     public virtual bool GrowsItself => false;

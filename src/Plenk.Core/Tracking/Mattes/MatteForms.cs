@@ -6,7 +6,7 @@ namespace Plenk.Core.Tracking.Mattes;
 public static class MatteForms
 {
     public static IReadOnlyList<MatteForm> All { get; } =
-    [new DrawnMatte(), new ScreenMatte(), new PictureMatte(), new ElementMatte(), new FilmedMatte()];
+    [new DrawnMatte(), new ScreenMatte(), new PictureMatte(), new ElementMatte(), new FilmedMatte(), new RangeMatte()];
 
     private static readonly Dictionary<MatteKind, MatteForm> ByKind = All.ToDictionary(f => f.Kind);
 
