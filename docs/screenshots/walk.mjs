@@ -13,9 +13,10 @@ const rest = (ms) =>
   });
 const press = (text) => `[...document.querySelectorAll('button, a')].find((b) => b.textContent.trim() === '${text}').click();`;
 const open = (fold) => `document.querySelector('[data-fold=${fold}] summary').click();`;
-// name: shot (by code, null: the front page), address, what is pressed, what the picture waits for (seconds); several one after the other
+// name: shot (by code, null: a page of none), address, what is pressed, what the picture waits for (seconds); several one after the other
 const views = {
   front: [null, '', '', 4],
+  shelf: [null, 'shelf', '', 4],
   plate: ['BTH_0040', 'step=1&frame=1036', '', 8],
   camera: ['BTH_0040', 'step=2&frame=1036&point=F2', '', 12],
   solve: ['BTH_0050', 'step=2&frame=1030', press('Track the plate'), 60, press('Solve the camera'), 60],
@@ -39,7 +40,7 @@ try {
   for (const [name, [code, address, ...acts]] of Object.entries(views)) {
     if (only.length && !only.includes(name)) continue;
     const id = shots.find((s) => s.code === code)?.id;
-    await ask('POST', `/session/${sessionId}/url`, { url: code ? `${url}/shots/${id}?${address}` : url });
+    await ask('POST', `/session/${sessionId}/url`, { url: code ? `${url}/shots/${id}?${address}` : `${url}/${address}` });
     await rest(4000);
     for (let i = 0; i < acts.length; i += 2) {
       if (acts[i]) await ask('POST', `/session/${sessionId}/execute/sync`, { script: acts[i], args: [] });

@@ -2,7 +2,10 @@ using System.Net;
 using System.Net.Http.Json;
 using System.Text;
 using System.Text.Json.Nodes;
+using Microsoft.Extensions.DependencyInjection;
 using Plenk.Formats.Raster;
+using Plenk.Store;
+using Plenk.Work.Paint;
 using Xunit;
 using static Plenk.Web.Tests.ShotClient;
 
@@ -159,5 +162,20 @@ public sealed class ShelfApiTests(Application application)
             await _client.GetStringAsync($"{at.Replace("/api", "", StringComparison.Ordinal)}?step=6"),
             StringComparison.Ordinal
         );
+    }
+
+    [Fact]
+    public async Task The_tray_tells_what_a_watched_folder_brought_until_somebody_changes_the_shot()
+    {
+        string at = await Shot("H_0050");
+        long id = long.Parse(at[(at.LastIndexOf('/') + 1)..], System.Globalization.CultureInfo.InvariantCulture);
+        var shots = application.Services.GetRequiredService<ShotStore>();
+        async Task<int?> Watched() => (int?)(await _client.GetFromJsonAsync<JsonNode>($"{at}/tray"))!["watched"];
+        Assert.Null(await Watched());
+        var (document, revision) = (await shots.Read(id))!.Value;
+        RevisionRow made = await shots.Save(id, revision.Number, document with { Title = "painted" }, "r" + WatchedFiles.Mark, "a.ora in");
+        Assert.Equal(made.Number, await Watched());
+        await shots.Save(id, made.Number, document with { Title = "mine" }, "r", "Change");
+        Assert.Null(await Watched());
     }
 }
