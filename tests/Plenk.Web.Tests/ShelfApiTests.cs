@@ -102,7 +102,7 @@ public sealed class ShelfApiTests(Application application)
         Assert.Null(bare["camera"]);
         Assert.Equal("crate", (string)bare["elements"]![0]!["id"]!);
         Assert.Equal(whole["pieces"]!.AsArray().Count, bare["pieces"]!.AsArray().Count);
-        Assert.Contains("H_0032 is made", without["notes"]![0]!.ToString(), StringComparison.Ordinal);
+        Assert.Contains("H_0032 is made", without["said"]!.ToString(), StringComparison.Ordinal);
         Assert.Equal(
             HttpStatusCode.UnprocessableEntity,
             (await _client.PostAsJsonAsync($"{at}/duplicate", new { code = "H_0031" })).StatusCode

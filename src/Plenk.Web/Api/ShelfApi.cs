@@ -86,8 +86,12 @@ public static class ShelfApi
                     r.Frame,
                     ShotApi.Who(http)
                 );
-                string[] notes = [$"{row.Name} is on the shelf, version {row.Version}.", .. told];
-                return new { thing = row, notes };
+                return new
+                {
+                    thing = row,
+                    said = $"{row.Name} is on the shelf, version {row.Version}.",
+                    notes = told,
+                };
             })
             .WithSummary("Puts elements, pieces, lights or steps of a shot on the shelf, as a new thing or as the next version of one");
 
@@ -134,11 +138,7 @@ public static class ShelfApi
                         MaxAge = TimeSpan.FromDays(30),
                     }
                 );
-                return new
-                {
-                    redraw = true,
-                    notes = (string[])[$"{Copied.Name(part)} is copied, as it is now: paste it here or in another shot."],
-                };
+                return new { redraw = true, said = $"{Copied.Name(part)} is copied, as it is now: paste it here or in another shot." };
             })
             .WithSummary("Keeps in mind, for this browser, what of a shot is pasted next");
 
@@ -168,7 +168,12 @@ public static class ShelfApi
                 ShotDocument made = ShotCopy.Of(document, ShotApi.Code(r.Code), r.Plate, notes);
                 ShotApi.Check(made);
                 ShotRow row = await shots.Create(made, ShotApi.Who(http), $"Made of {document.Code}");
-                return new { shot = row, notes = (string[])[$"{row.Code} is made: it stands on the front page.", .. notes] };
+                return new
+                {
+                    shot = row,
+                    said = $"{row.Code} is made: it stands on the front page.",
+                    notes,
+                };
             })
             .WithSummary("Makes a shot of this one, with or without its plate");
     }

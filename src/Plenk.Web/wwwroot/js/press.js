@@ -30,7 +30,8 @@ async function answered(answer, { into, take: part }) {
   const value = part ? answer[part] : answer;
   if (into) await save((d) => put(d, into, value));
   const notes = answer?.notes ?? (answer?.note ? [answer.note] : []);
-  if (notes.length) tell('told', { notes, found: !!answer.state });
+  if (answer?.said) tell('told', { message: [answer.said, ...notes].join(' '), fine: true });
+  else if (notes.length) tell('told', { notes, found: !!answer.state });
 }
 async function send(button) {
   if (button.dataset.telling) tell('told', { message: button.dataset.telling, fine: true });

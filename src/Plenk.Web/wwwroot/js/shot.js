@@ -178,7 +178,7 @@ addEventListener('keydown', (e) => {
   }
   // What is chosen is copied, and pasted, as by its button; text that is marked is the browser's.
   const hand = { c: 'copy', v: 'paste' }[key];
-  if (hand && (e.ctrlKey || e.metaKey) && String(getSelection()) === '') {
+  if (hand && (e.ctrlKey || e.metaKey) && String(document.getSelection()) === '') {
     document.querySelector(`#sheet [data-post$="/${hand}"]`)?.click();
     return;
   }
