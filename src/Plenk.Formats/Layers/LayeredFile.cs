@@ -55,8 +55,9 @@ public static class LayeredFile
         || (TiffLayers.IsTiff(bytes) && TiffLayers.Pages(bytes, name) > 1)
         || (ExrFile.Is(bytes) && ExrLayers.Layers(bytes, name) > 1);
 
+    /// <param name="wanted">By a layer's name: its pixels are read; else it comes with none. Null: all are.</param>
     /// <exception cref="FormatFault">It is none, is damaged, or asks for what is not done here; all of it by name.</exception>
-    public static LayeredPicture Read(byte[] bytes, string name)
+    public static LayeredPicture Read(byte[] bytes, string name, Func<string, bool>? wanted = null)
     {
         if (bytes.Length == 0)
         {
@@ -68,7 +69,7 @@ public static class LayeredFile
             {
                 using var zip = new ZipArchive(new MemoryStream(bytes), ZipArchiveMode.Read);
                 return OpenRasterFile.Is(zip)
-                    ? OpenRasterFile.Read(zip, name)
+                    ? OpenRasterFile.Read(zip, name, wanted)
                     : LayerFolder.Read([
                         .. zip
                             .Entries.Where(e => e.Name.Length > 0 && LayerFolder.Takes(e.Name))

@@ -103,7 +103,7 @@ public static class OpenRasterFile
         to.Write(bytes);
     }
 
-    internal static LayeredPicture Read(ZipArchive zip, string name)
+    internal static LayeredPicture Read(ZipArchive zip, string name, Func<string, bool>? wanted)
     {
         FormatFault Broken(string what) => new("unreadable", $"{name}: {what}", "Save it again from the paint program.");
         ZipArchiveEntry stack = zip.GetEntry("stack.xml") ?? throw Broken("it has no stack.xml, which names its layers");
@@ -138,12 +138,12 @@ public static class OpenRasterFile
             throw Broken("its stack.xml says neither how large it is nor which layers it has");
         }
         LayeredFile.Check(width, height, root.Descendants("layer").Take(LayeredFile.MostLayers * 50).LongCount(), 0, name);
-        var reading = new Reading(zip, name, width, height);
+        var reading = new Reading(zip, name, width, height, wanted);
         List<PaintLayer> layers = reading.Stack(root, "", 0);
         return new(width, height, layers, Linear: false, reading.Bits);
     }
 
-    private sealed class Reading(ZipArchive zip, string file, int width, int height)
+    private sealed class Reading(ZipArchive zip, string file, int width, int height, Func<string, bool>? wanted)
     {
         private double _pixels;
         private int _layers;
@@ -179,7 +179,14 @@ public static class OpenRasterFile
                 if (e.Name.LocalName == "layer")
                 {
                     layers.Add(
-                        new(within + name, Picture(e, name), (int)Number(e, "x", 0, name), (int)Number(e, "y", 0, name), opacity, how.Blend)
+                        new(
+                            within + name,
+                            wanted?.Invoke(name) == false ? new(1, 1, 4) : Picture(e, name),
+                            (int)Number(e, "x", 0, name),
+                            (int)Number(e, "y", 0, name),
+                            opacity,
+                            how.Blend
+                        )
                         {
                             Hidden = hidden,
                             Clipped = how.Clipped,

@@ -82,7 +82,9 @@ public sealed class LayeredPaint(ShotEngine engine, MediaStore media)
     public ShotDocument Take(ShotDocument shot, IReadOnlyList<(string Name, byte[] Bytes)> files, PaintTaking taking, List<string> told) =>
         In(
             shot,
-            files is [var one] && !LayerFolder.Takes(one.Name, one.Bytes) ? LayeredFile.Read(one.Bytes, one.Name) : LayerFolder.Read(files),
+            files is [var one] && !LayerFolder.Takes(one.Name, one.Bytes)
+                ? LayeredFile.Read(one.Bytes, one.Name, PaintGuides.Tells)
+                : LayerFolder.Read(files),
             Named(files),
             taking,
             told
@@ -159,9 +161,18 @@ public sealed class LayeredPaint(ShotEngine engine, MediaStore media)
         ProjectionSource[] there = [.. Layers(shot, taking)];
         var (pieces, projections, fresh) = (shot.Pieces.ToList(), shot.Projections.ToList(), new List<ProjectionSource>());
         double before = double.PositiveInfinity;
-        foreach (PaintLayer l in used)
+        var sources = new ProjectionSource[used.Count];
+        // A layer that nobody touched is not packed anew.
+        Parallel.For(0, used.Count, Core.Cores.All, i =>
+            sources[i] =
+                there.FirstOrDefault(p => p.Layer == used[i].Name && p.BeyondPixels == beyond) is { } old
+                && Same(Straight(old, through, space, file.Linear), used[i].Picture, file.Linear)
+                    ? old
+                    : Source(used[i], file.Linear, space, taking, beyond, name)
+        );
+        foreach (var (l, source) in used.Zip(sources))
         {
-            ProjectionSource made = Source(l, file.Linear, space, taking, beyond, name);
+            ProjectionSource made = source;
             if (there.FirstOrDefault(p => p.Layer == l.Name) is { } old)
             {
                 projections[projections.IndexOf(old)] = Renewed(old, made);
@@ -384,6 +395,28 @@ public sealed class LayeredPaint(ShotEngine engine, MediaStore media)
             }
         }
         return made;
+    }
+
+    /// <summary>Equal to a step of their codes wherever there is paint.</summary>
+    private static bool Same(FloatImage a, FloatImage b, bool linear)
+    {
+        if (a.Width != b.Width || a.Height != b.Height)
+        {
+            return false;
+        }
+        for (int i = 0; i < a.Data.Length; i += 4)
+        {
+            float alpha = b.Data[i + 3];
+            for (int c = 3; c >= (alpha > 0 ? 0 : 3); c--)
+            {
+                float within = linear && c < 3 ? 1e-3f * Math.Max(1e-2f, Math.Abs(b.Data[i + c])) : 1.5f / 65535;
+                if (!(Math.Abs(a.Data[i + c] - b.Data[i + c]) <= within))
+                {
+                    return false;
+                }
+            }
+        }
+        return true;
     }
 
     private static bool Empty(FloatImage layer)

@@ -23,6 +23,10 @@ public static class PaintGuides
     public static bool Is(PaintLayer layer) =>
         layer.Name[(layer.Name.LastIndexOf('/') + 1)..].StartsWith(Prefix, StringComparison.OrdinalIgnoreCase);
 
+    /// <summary>A layer of that name tells something when it comes back: all but guides that are not the plate's.</summary>
+    public static bool Tells(string layer) =>
+        !layer.StartsWith(Prefix, StringComparison.OrdinalIgnoreCase) || PaintedFrom.Of(layer) is not null;
+
     public static string PlateName(PaintedFrom from) => $"{Prefix}plate of {from}";
 
     /// <summary>The wires, the depth and each piece's outline, hidden, from the back.</summary>

@@ -128,7 +128,7 @@ async function jobs() {
   $('tray').dataset.live = first ? first.id : '';
   await showTray($('tray'), live.length ? '' : null);
   tell('jobs');
-  polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 1500);
+  polling = setTimeout(jobs, live.length || tray.pictures !== null ? 700 : 1000);
 }
 
 function help() {
