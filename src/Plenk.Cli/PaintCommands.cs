@@ -148,7 +148,7 @@ internal static class TakePaintCommand
                     var engine = new ShotEngine(media);
                     var layers = new LayeredPaint(engine, media);
                     var told = new List<string>();
-                    int revision = await WatchedFiles.Keep(shots, media, engine, row.Id, Environment.UserName, shot =>
+                    int revision = await ShotSaving.Keep(shots, media, engine, row.Id, Environment.UserName, shot =>
                     {
                         told.Clear();
                         return (layers.Take(shot, read, paint.Taking(parsed, shot), told), $"Layers of {LayeredPaint.Named(read)} in");
@@ -261,7 +261,7 @@ internal static class WatchCommand
                         {
                             byte[] bytes = await File.ReadAllBytesAsync(file, stop);
                             byte[]? Beside(string own) => Path.Combine(at, own) is var f && File.Exists(f) ? File.ReadAllBytes(f) : null;
-                            int revision = await WatchedFiles.Keep(
+                            int revision = await ShotSaving.Keep(
                                 shots,
                                 media,
                                 engine,

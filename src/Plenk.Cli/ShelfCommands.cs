@@ -2,7 +2,6 @@ using System.CommandLine;
 using Plenk.Core.Shots;
 using Plenk.Store;
 using Plenk.Work;
-using Plenk.Work.Paint;
 using Plenk.Work.Shelf;
 
 namespace Plenk.Cli;
@@ -143,7 +142,7 @@ internal static class ShelfTakeCommand
                     var work = new ShelfWork(shelf, media);
                     var told = new List<string>();
                     string[] places = [];
-                    int revision = await WatchedFiles.Keep(shots, media, engine, row.Id, Environment.UserName, shot =>
+                    int revision = await ShotSaving.Keep(shots, media, engine, row.Id, Environment.UserName, shot =>
                     {
                         told.Clear();
                         var (made, at, _) = work.Take(

@@ -77,6 +77,39 @@ public sealed class ShotPartTests
     }
 
     [Fact]
+    public void Names_that_the_part_itself_brings_are_not_given_twice_and_spots_go_with_their_element()
+    {
+        ShotDocument from = Shot() with
+        {
+            Elements =
+            [
+                Crate("a", default),
+                Crate("a_1", default) with
+                {
+                    Spots =
+                    [
+                        new()
+                        {
+                            Id = "s",
+                            Corners = [0, 1, 2],
+                            Shares = [1, 0, 0],
+                        },
+                    ],
+                },
+                Crate("cap", default) with
+                {
+                    HangsOn = new() { On = "elements/a_1/spots/s" },
+                },
+            ],
+        };
+        ShotPart part = ShotPart.Of(from, ["elements/a", "elements/a_1", "elements/cap"], 1001, []);
+        var (made, _) = part.In(Shot() with { Elements = [Crate("a", default)] }, null, []);
+        Assert.Equal(made.Elements.Count, made.Elements.Select(e => e.Id).Distinct().Count());
+        Element spotted = made.Elements.Single(e => e.Spots.Count > 0);
+        Assert.Equal($"elements/{spotted.Id}/spots/s", made.Elements.Single(e => e.Id == "cap").HangsOn!.On);
+    }
+
+    [Fact]
     public void What_hangs_on_the_shot_alone_is_taken_off_and_told()
     {
         ShotDocument from = Shot() with

@@ -47,11 +47,7 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
     {
         ShotDocument through = ProjectionWork.Through(shot, camera);
         PlateSource plate = through.Plate ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
-        if (
-            NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m
-            && int.Parse(m.Groups[1].Value) is var named
-            && named != frame
-        )
+        if (FrameOf(name) is { } named && named != frame)
         {
             throw new ShotFault(
                 $"{name} says it is frame {named}, and it was brought in for {frame}. Go to {named} and bring it in there; or name the "
@@ -163,6 +159,12 @@ public sealed partial class PaintWork(ShotEngine engine, MediaStore media)
         }
         return (double)alike / n;
     }
+
+    /// <summary>The last number of three digits or more in a file's name; null: it has none.</summary>
+    internal static int? FrameOf(string name) =>
+        NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m
+            ? int.Parse(m.Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture)
+            : null;
 
     [GeneratedRegex(@"(?<!\d)(\d{3,7})(?!.*\d{3,7})")]
     private static partial Regex NumberIn();

@@ -1,5 +1,3 @@
-using System.Globalization;
-using System.Text.RegularExpressions;
 using Plenk.Core.Shots;
 using Plenk.Formats.Layers;
 using Plenk.Formats.Meshes;
@@ -12,7 +10,7 @@ namespace Plenk.Work.Paint;
 /// A painted, modelled or rendered file as it is saved by another program, taken into a shot as a new version of what came of it before;
 /// what was set on that stays.
 /// </summary>
-public sealed partial class WatchedFiles(ShotEngine engine, MediaStore media)
+public sealed class WatchedFiles(ShotEngine engine, MediaStore media)
 {
     /// <summary>Written behind the name of who watches: pages show such a change by themselves.</summary>
     public const string Mark = " (watch)";
@@ -50,7 +48,7 @@ public sealed partial class WatchedFiles(ShotEngine engine, MediaStore media)
         if (LayeredFile.Is(bytes, name))
         {
             return (
-                _layers.Take(shot, [(name, bytes)], otherwise with { Frame = FrameOf(name) ?? otherwise.Frame }, told),
+                _layers.Take(shot, [(name, bytes)], otherwise with { Frame = PaintWork.FrameOf(name) ?? otherwise.Frame }, told),
                 $"Layers of {name} in"
             );
         }
@@ -126,7 +124,7 @@ public sealed partial class WatchedFiles(ShotEngine engine, MediaStore media)
     /// <summary>A frame painted flat; the file's name, without its number, tells which one it takes the place of.</summary>
     private (ShotDocument, string) Flat(ShotDocument shot, string name, byte[] bytes, PaintTaking otherwise, List<string> told)
     {
-        int frame = FrameOf(name) ?? otherwise.Frame;
+        int frame = PaintWork.FrameOf(name) ?? otherwise.Frame;
         bool own = name.Contains(".own-colour", StringComparison.OrdinalIgnoreCase) || otherwise.OwnColour;
         ProjectionSource made = _flat.In(shot, bytes, name, frame, otherwise.Camera, own, told) with
         {
@@ -146,42 +144,5 @@ public sealed partial class WatchedFiles(ShotEngine engine, MediaStore media)
                 },
             $"{name} in"
         );
-    }
-
-    /// <summary>The last number of three digits or more in a name.</summary>
-    private static int? FrameOf(string name) =>
-        NumberIn().Match(Path.GetFileNameWithoutExtension(name)) is { Success: true } m
-            ? int.Parse(m.Groups[1].Value, CultureInfo.InvariantCulture)
-            : null;
-
-    [GeneratedRegex(@"(?<!\d)(\d{3,7})(?!.*\d{3,7})")]
-    private static partial Regex NumberIn();
-
-    /// <summary>Kept as one revision on the newest document; taken again where somebody saved between.</summary>
-    public static async Task<int> Keep(
-        ShotStore shots,
-        MediaStore store,
-        ShotEngine engine,
-        long id,
-        string who,
-        Func<ShotDocument, (ShotDocument Shot, string What)> take
-    )
-    {
-        for (int tries = 0; ; tries++)
-        {
-            var (before, revision) = await shots.Read(id) ?? throw new ShotFault("That shot is gone.");
-            var (after, what) = take(before);
-            IReadOnlyList<string> faults = Core.Checks.ShotChecks.Faults(after);
-            if (faults.Count > 0)
-            {
-                throw new ShotFault(string.Join(" ", faults));
-            }
-            ShotSaving.Check(before, after, store, engine);
-            try
-            {
-                return (await shots.Save(id, revision.Number, after, who, what)).Number;
-            }
-            catch (ConflictException) when (tries < 5) { }
-        }
     }
 }

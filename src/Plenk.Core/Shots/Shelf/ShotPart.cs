@@ -50,7 +50,7 @@ public sealed record ShotPart : Extensible
         foreach (string place in places)
         {
             Carrier? on = CarrierOf(shot, place);
-            if (on is not null && !chosen.Contains(on.On))
+            if (on is not null && Among(chosen, on.On) is null)
             {
                 shot = Rehanging.Of(shot, place, null, frame)
                     ?? throw new ArgumentException($"{Name(shot, place)} has no place at {frame}: what it hangs on has none there.");
@@ -75,7 +75,11 @@ public sealed record ShotPart : Extensible
             }
             else if (shot.Finish.Steps.FirstOrDefault(s => ShotCurves.PlaceOf("finish/steps", s.Id) == place) is { } step)
             {
-                steps.Add(step.Matte is null ? step : step with { Matte = null });
+                if (step.Matte is not null)
+                {
+                    told.Add($"{step.Id} was kept to a matte of this shot, which stays behind.");
+                }
+                steps.Add(step with { Matte = null });
             }
             else
             {
@@ -108,12 +112,17 @@ public sealed record ShotPart : Extensible
         var names = new Dictionary<string, string>(StringComparer.Ordinal);
         string New(string list, string id, IEnumerable<string> taken)
         {
-            HashSet<string> all = [.. taken];
+            // Neither what the shot has nor what the part itself brings under a name of its own.
+            HashSet<string> all =
+            [
+                .. taken,
+                .. names.Values.Where(n => n.StartsWith(list + "/", StringComparison.Ordinal)).Select(n => n[(list.Length + 1)..]),
+            ];
             string own = all.Contains(id) ? FreeId.Of(all, id) : id;
             names[ShotCurves.PlaceOf(list, id)] = ShotCurves.PlaceOf(list, own);
             return own;
         }
-        string[] elementIds = [.. Elements.Select((e, k) => New("elements", e.Id, shot.Elements.Select(x => x.Id)))],
+        string[] elementIds = [.. Elements.Select(e => New("elements", e.Id, shot.Elements.Select(x => x.Id)))],
             pieceIds = [.. Pieces.Select(p => New("pieces", p.Id, shot.Pieces.Select(x => x.Id)))],
             lightIds = [.. Lights.Select(l => New("lights", l.Id, shot.Lights.Select(x => x.Id)))],
             stepIds = [.. Steps.Select(s => New("finish/steps", s.Id, shot.Finish.Steps.Select(x => x.Id)))];
@@ -123,16 +132,17 @@ public sealed record ShotPart : Extensible
         {
             told.Add($"Its keys were set at {Rate} frames a second, this shot has {shot.Rate}: they stand at the same frames.");
         }
+        string Renamed(string on) => Among(names.Keys, on) is { } was ? names[was] + on[was.Length..] : on;
         Carrier? Hung(Carrier? c) =>
             c is null
                 ? null
                 : c with
                 {
-                    On = names.GetValueOrDefault(c.On, c.On),
+                    On = Renamed(c.On),
                     During = [.. c.During.Select(d => new CarrierSpan(d.From + later, d.To + later))],
                 };
         Aim? Aimed(Aim? a) =>
-            a is { On: { } on } ? a with { On = names.GetValueOrDefault(on, on) }
+            a is { On: { } on } ? a with { On = Renamed(on) }
             : a is null ? null
             : a with { Place = a.Place + by };
         Vec3 Put(Vec3 place, Carrier? on) => on is null ? place + by : place;
@@ -146,6 +156,7 @@ public sealed record ShotPart : Extensible
                         Position = Put(e.Position, e.HangsOn),
                         HangsOn = Hung(e.HangsOn),
                         AimsAt = Aimed(e.AimsAt),
+                        Spots = [.. e.Spots.Select(s => s with { FirstFrame = s.FirstFrame + later })],
                         FromFrame = e.FromFrame + later,
                         ToFrame = e.ToFrame + later,
                         Motion = e.Motion is null ? null : e.Motion with { StartFrame = e.Motion.StartFrame + later },
@@ -225,6 +236,10 @@ public sealed record ShotPart : Extensible
             Lights = [.. Lights.Select(l => l with { FromShelf = new(thing, version, name, l.Id), Credit = credit })],
         };
 
+    /// <summary>The thing that a carrier is, or that has the spot that it is; null: it is none of these.</summary>
+    private static string? Among(IEnumerable<string> places, string on) =>
+        places.FirstOrDefault(p => on == p || on.StartsWith(p + "/", StringComparison.Ordinal));
+
     private static Carrier? CarrierOf(ShotDocument shot, string place) =>
         shot.Elements.FirstOrDefault(e => ShotCurves.PlaceOf("elements", e.Id) == place)?.HangsOn
         ?? shot.Pieces.FirstOrDefault(p => ShotCurves.PlaceOf("pieces", p.Id) == place)?.HangsOn
@@ -250,7 +265,7 @@ public sealed record ShotPart : Extensible
         {
             throw new ArgumentException($"{e.Name} is what a piece of this shot broke into: it stays with that.");
         }
-        if (e.AimsAt?.On is { } on && !chosen.Contains(on))
+        if (e.AimsAt?.On is { } on && Among(chosen, on) is null)
         {
             told.Add($"{e.Name} aimed at something that stays behind.");
             e = e with { AimsAt = null };
@@ -278,7 +293,7 @@ public sealed record ShotPart : Extensible
 
     private static Light Alone(Light l, HashSet<string> chosen, List<string> told)
     {
-        if (l.AimsAt?.On is { } on && !chosen.Contains(on))
+        if (l.AimsAt?.On is { } on && Among(chosen, on) is null)
         {
             told.Add($"{l.Name} aimed at something that stays behind.");
             l = l with { AimsAt = null };
