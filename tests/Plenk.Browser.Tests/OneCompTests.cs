@@ -63,13 +63,7 @@ public sealed class OneCompTests(Site site, ITestOutputHelper say) : WholeJob(si
         page.Shows("#sheet", "3 of 3 are seen");
 
         // The screen is keyed; what is left stands before all.
-        page.Step(6);
-        page.Open("mattes");
-        page.Press("Key a coloured screen");
-        page.ClickPicture(60, 60);
-        page.UntilState("state.document.mattes.length === 1");
-        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
-        page.NoErrors();
+        ScreenKeyed(page);
 
         foreach (int frame in (int[])[FilmedBefore.First, FilmedBefore.First + FilmedBefore.Count - 1])
         {

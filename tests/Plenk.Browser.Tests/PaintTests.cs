@@ -132,13 +132,7 @@ public sealed class PaintTests(Site site, ITestOutputHelper say) : WholeJob(site
         page.Open("seen");
         page.Choose("Behind all", "nothing: the comp has alpha");
         page.PressAndSave("See all");
-        page.Step(6);
-        page.Open("mattes");
-        page.Press("Key a coloured screen");
-        page.ClickPicture(60, 60);
-        page.UntilState("state.document.mattes.length === 1");
-        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
-        page.NoErrors();
+        ScreenKeyed(page);
 
         foreach (int frame in (int[])[FilmedBefore.First, FilmedBefore.First + FilmedBefore.Count - 1])
         {

@@ -77,6 +77,18 @@ public abstract class WholeJob(Site site) : IDisposable
         return page;
     }
 
+    /// <summary>A screen behind the figure is keyed where it is plain; what is left stands before all.</summary>
+    protected static void ScreenKeyed(Sheet page)
+    {
+        page.Step(6);
+        page.Open("mattes");
+        page.Press("Key a coloured screen");
+        page.ClickPicture(60, 60);
+        page.UntilState("state.document.mattes.length === 1");
+        page.Until("document.getElementById('picture').dataset.quality === document.body.dataset.finest", 120);
+        page.NoErrors();
+    }
+
     protected async Task<ExrPicture> Layers(string url)
     {
         Directory.CreateDirectory(Folder);

@@ -11,6 +11,17 @@ public static class MatteSheet
         : m.Frozen is not null ? "frozen"
         : MatteForms.Of(m).Aside(m);
 
+    /// <summary>A new one by range, as it begins.</summary>
+    public static Matte Beyond(string id) =>
+        new()
+        {
+            Id = id,
+            Name = "beyond 40 m",
+            Kind = MatteKind.Range,
+            Range = new(From: 40),
+            KeepsTracksOff = false,
+        };
+
     public static IReadOnlyList<(string, string)> Measures { get; } =
     [
         (nameof(MatteMeasure.Distance), "two distances"),

@@ -122,78 +122,71 @@ public sealed class ShelfWork(ShelfStore shelf, MediaStore media)
         part = part.From(row.Id, row.Version, row.Name, new(row.Author, row.Licence, row.Source));
         ShotFault Gone() =>
             new($"{row.Name}, version {row.Version}, has no {origin.Part} in it any more. Take it off the shelf as a thing of its own.");
+        IReadOnlyList<T> Replaced<T>(string list, IReadOnlyList<T> own, IReadOnlyList<T> newer, Func<T, string> id, Func<T, T, T> kept)
+            where T : class =>
+            [
+                .. own.Select(was =>
+                    ShotCurves.PlaceOf(list, id(was)) == place ? kept(Same(newer, id, origin.Part) ?? throw Gone(), was) : was
+                ),
+            ];
         return (
             shot with
             {
-                Elements =
-                [
-                    .. shot.Elements.Select(e =>
-                        ShotCurves.PlaceOf("elements", e.Id) != place ? e
-                        : Same(part.Elements, n => n.Id, origin.Part) is { } n
-                            ? n with
-                            {
-                                Id = e.Id,
-                                Name = e.Name,
-                                Position = e.Position,
-                                RotationYxzDegrees = e.RotationYxzDegrees,
-                                Scale = e.Scale,
-                                Stretch = e.Stretch,
-                                HangsOn = e.HangsOn,
-                                AimsAt = e.AimsAt,
-                                Shake = e.Shake,
-                                Scatter = e.Scatter,
-                                LetGo = e.LetGo,
-                                Motion = n.Motion is null ? null : e.Motion ?? n.Motion,
-                                FromFrame = e.FromFrame,
-                                ToFrame = e.ToFrame,
-                                Off = e.Off,
-                            }
-                        : throw Gone()
-                    ),
-                ],
-                Pieces =
-                [
-                    .. shot.Pieces.Select(p =>
-                        ShotCurves.PlaceOf("pieces", p.Id) != place ? p
-                        : Same(part.Pieces, n => n.Id, origin.Part) is { } n
-                            ? n with
-                            {
-                                Id = p.Id,
-                                Name = p.Name,
-                                Position = p.Position,
-                                RotationYxzDegrees = p.RotationYxzDegrees,
-                                Scale = p.Scale,
-                                HangsOn = p.HangsOn,
-                                Shake = p.Shake,
-                                Duties = p.Duties,
-                                Group = p.Group,
-                                Off = p.Off,
-                            }
-                        : throw Gone()
-                    ),
-                ],
-                Lights =
-                [
-                    .. shot.Lights.Select(l =>
-                        ShotCurves.PlaceOf("lights", l.Id) != place ? l
-                        : Same(part.Lights, n => n.Id, origin.Part) is { } n
-                            ? n with
-                            {
-                                Id = l.Id,
-                                Name = l.Name,
-                                Position = l.Position,
-                                Direction = l.Direction,
-                                HangsOn = l.HangsOn,
-                                AimsAt = l.AimsAt,
-                                Off = l.Off,
-                            }
-                        : throw Gone()
-                    ),
-                ],
+                Elements = Replaced("elements", shot.Elements, part.Elements, e => e.Id, Kept),
+                Pieces = Replaced("pieces", shot.Pieces, part.Pieces, p => p.Id, Kept),
+                Lights = Replaced("lights", shot.Lights, part.Lights, l => l.Id, Kept),
             },
             row
         );
     }
+
+    /// <summary>The newer thing, where the one before stands and as that moves.</summary>
+    private static Element Kept(Element newer, Element was) =>
+        newer with
+        {
+            Id = was.Id,
+            Name = was.Name,
+            Position = was.Position,
+            RotationYxzDegrees = was.RotationYxzDegrees,
+            Scale = was.Scale,
+            Stretch = was.Stretch,
+            HangsOn = was.HangsOn,
+            AimsAt = was.AimsAt,
+            Shake = was.Shake,
+            Scatter = was.Scatter,
+            LetGo = was.LetGo,
+            Motion = newer.Motion is null ? null : was.Motion ?? newer.Motion,
+            FromFrame = was.FromFrame,
+            ToFrame = was.ToFrame,
+            Off = was.Off,
+        };
+
+    private static Piece Kept(Piece newer, Piece was) =>
+        newer with
+        {
+            Id = was.Id,
+            Name = was.Name,
+            Position = was.Position,
+            RotationYxzDegrees = was.RotationYxzDegrees,
+            Scale = was.Scale,
+            HangsOn = was.HangsOn,
+            Shake = was.Shake,
+            Duties = was.Duties,
+            Group = was.Group,
+            Off = was.Off,
+        };
+
+    private static Light Kept(Light newer, Light was) =>
+        newer with
+        {
+            Id = was.Id,
+            Name = was.Name,
+            Position = was.Position,
+            Direction = was.Direction,
+            HangsOn = was.HangsOn,
+            AimsAt = was.AimsAt,
+            Off = was.Off,
+        };
 
     /// <summary>Of another version: what had that id; where there is only one, that.</summary>
     private static T? Same<T>(IReadOnlyList<T> of, Func<T, string> id, string part)

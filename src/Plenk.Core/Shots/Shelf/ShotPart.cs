@@ -255,6 +255,17 @@ public sealed record ShotPart : Extensible
         );
     }
 
+    /// <summary>The same, unless it is at something that stays behind.</summary>
+    private static Aim? Aimed(Aim? aim, string name, HashSet<string> chosen, List<string> told)
+    {
+        if (aim?.On is not { } on || Among(chosen, on) is not null)
+        {
+            return aim;
+        }
+        told.Add($"{name} aimed at something that stays behind.");
+        return null;
+    }
+
     private static Element Alone(Element e, HashSet<string> chosen, List<string> told)
     {
         if (e.Kind == ElementKind.Rendered)
@@ -265,11 +276,7 @@ public sealed record ShotPart : Extensible
         {
             throw new ArgumentException($"{e.Name} is what a piece of this shot broke into: it stays with that.");
         }
-        if (e.AimsAt?.On is { } on && Among(chosen, on) is null)
-        {
-            told.Add($"{e.Name} aimed at something that stays behind.");
-            e = e with { AimsAt = null };
-        }
+        e = e with { AimsAt = Aimed(e.AimsAt, e.Name, chosen, told) };
         if (e.Scatter?.Matte is not null)
         {
             told.Add($"{e.Name} is strewn by a matte of this shot, which stays behind.");
@@ -293,11 +300,7 @@ public sealed record ShotPart : Extensible
 
     private static Light Alone(Light l, HashSet<string> chosen, List<string> told)
     {
-        if (l.AimsAt?.On is { } on && Among(chosen, on) is null)
-        {
-            told.Add($"{l.Name} aimed at something that stays behind.");
-            l = l with { AimsAt = null };
-        }
+        l = l with { AimsAt = Aimed(l.AimsAt, l.Name, chosen, told) };
         if (l.ShadeMatte is not null)
         {
             told.Add($"{l.Name} is shaded by a matte of this shot, which stays behind.");
