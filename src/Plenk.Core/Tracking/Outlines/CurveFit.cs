@@ -5,6 +5,9 @@ namespace Plenk.Core.Tracking.Outlines;
 /// <summary>A drawn curve laid on a line that was found.</summary>
 public static class CurveFit
 {
+    /// <summary>What a square pixel between the line and the straight way from a point to the next costs, at each place of the line, beyond what the way was bent by before: points go to corners.</summary>
+    private const double ChordWeight = 0.5;
+
     /// <summary>
     /// A curve's knots laid on a line: each near where it was, in their order and about as far from each other as they were (dynamic programming), and
     /// between them the cubics that fit it best (Schneider 1990, An Algorithm for Automatically Fitting Digitized Curves).
@@ -40,6 +43,34 @@ public static class CurveFit
         perimeter = spans.Sum();
         double scale = m / Math.Max(1e-9, perimeter),
             soft = reach * reach / 9;
+        // Sums along the line from where the first knot lies, for what is left between a chord and the line beside it.
+        int start = nearest[first];
+        var sums = new double[5][];
+        for (int c = 0; c < 5; c++)
+        {
+            sums[c] = new double[m + 2];
+        }
+        for (int k = 0; k <= m; k++)
+        {
+            double x = line[2 * ((start + k) % m)] - line[2 * start],
+                y = line[2 * ((start + k) % m) + 1] - line[2 * start + 1];
+            (sums[0][k + 1], sums[1][k + 1]) = (sums[0][k] + x, sums[1][k] + y);
+            (sums[2][k + 1], sums[3][k + 1], sums[4][k + 1]) = (sums[2][k] + x * x, sums[3][k] + x * y, sums[4][k] + y * y);
+        }
+        double Beside(int a, int b)
+        {
+            double ax = line[2 * ((start + a) % m)] - line[2 * start],
+                ay = line[2 * ((start + a) % m) + 1] - line[2 * start + 1],
+                dx = line[2 * ((start + b) % m)] - line[2 * start] - ax,
+                dy = line[2 * ((start + b) % m) + 1] - line[2 * start + 1] - ay,
+                length = Math.Sqrt(dx * dx + dy * dy);
+            int count = b - a + 1;
+            double xx = sums[2][b + 1] - sums[2][a] - 2 * ax * (sums[0][b + 1] - sums[0][a]) + count * ax * ax,
+                yy = sums[4][b + 1] - sums[4][a] - 2 * ay * (sums[1][b + 1] - sums[1][a]) + count * ay * ay,
+                xy =
+                    sums[3][b + 1] - sums[3][a] - ax * (sums[1][b + 1] - sums[1][a]) - ay * (sums[0][b + 1] - sums[0][a]) + count * ax * ay;
+            return length < 1e-9 ? xx + yy : Math.Max(0, (dy * dy * xx - 2 * dx * dy * xy + dx * dx * yy) / (length * length));
+        }
         // cost[i][k]: knot first + i lies k places after where the first does.
         var cost = new double[n + 1][];
         var from = new int[n + 1][];
@@ -52,7 +83,8 @@ public static class CurveFit
         cost[0][0] = 0;
         for (int i = 1; i <= n; i++)
         {
-            double wanted = spans[i - 1] * scale;
+            double wanted = spans[i - 1] * scale,
+                curved = Bent(near, (first + i - 1) % n);
             int least = 1,
                 most = (int)Math.Ceiling(3 * wanted + 6);
             for (int k = i; k <= m; k++)
@@ -70,7 +102,7 @@ public static class CurveFit
                         continue;
                     }
                     double off = (d - wanted) / (wanted + 3),
-                        all = before + own + off * off;
+                        all = before + own + off * off + ChordWeight * Math.Max(0, Beside(k - d, k) - 1.5 * curved * (d + 1));
                     if (all < cost[i][k])
                     {
                         (cost[i][k], from[i][k]) = (all, d);
@@ -133,6 +165,22 @@ public static class CurveFit
             }
         }
         return new(knots, true);
+    }
+
+    /// <summary>The mean square that a curve's way from a knot to the next lies off the straight one.</summary>
+    private static double Bent(Curve curve, int span)
+    {
+        double[] flat = new Curve([curve.Knots[span], curve.Knots[(span + 1) % curve.Knots.Count]], false).Flat(0.1);
+        double dx = flat[^2] - flat[0],
+            dy = flat[^1] - flat[1],
+            length = Math.Max(1e-9, Math.Sqrt(dx * dx + dy * dy)),
+            sum = 0;
+        for (int i = 0; i < flat.Length; i += 2)
+        {
+            double off = ((flat[i] - flat[0]) * dy - (flat[i + 1] - flat[1]) * dx) / length;
+            sum += off * off;
+        }
+        return 2 * sum / flat.Length;
     }
 
     /// <summary>Where two straight ways meet, each laid through places from 2.5 to 9 steps off a corner; null: they do not, or far from it.</summary>

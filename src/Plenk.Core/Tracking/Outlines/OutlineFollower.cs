@@ -11,12 +11,20 @@ public sealed record FollowedOutline(int Frame, Curve Curve, double Confidence, 
 /// Closed outlines that go on from their keys by themselves. From a frame to the next the inside and the outside are each moved by their own
 /// motion and remembered where they are hidden; a pixel near the border belongs to that of the two whose picture it is, or which its colour is
 /// nearer to, cut where that is cheapest (graph cut over contrast: Boykov and Jolly 2001), and the border is settled to a part of a pixel by how
-/// both sides mix there. Between two keys it is followed from either and joined by how near they are. The knots stay the drawn shape's.
+/// both sides mix there. Between two keys it is followed from either and joined by how near they are; then every frame is settled once more by those on
+/// both sides of it. Where the place behind is seen at other times, what hides it, and what shows it in light or shadow, tell too. The knots stay the
+/// drawn shape's.
 /// </summary>
 public static class OutlineFollower
 {
     /// <summary>Wider plates are followed in a picture of this width: what is remembered of both sides would not fit beside other work.</summary>
     public const int WidestPixels = 2048;
+
+    /// <summary>Costs that are kept for going over it again, pixels.</summary>
+    private const long MostKept = 40_000_000;
+
+    /// <summary>How long going over it again takes, over following it.</summary>
+    private const double Round = 0.4;
 
     /// <param name="picture">Scene-linear RGB of a frame.</param>
     /// <param name="keys">As drawn; made to correspond by <see cref="OutlinePairing.Common"/>.</param>
@@ -45,10 +53,24 @@ public static class OutlineFollower
         (int Frame, Curve Curve)[] own = [.. keys.Select((k, i) => (k.Frame, common[i]))];
         var seen = new PictureLine(picture);
         var behind = new PlaceBehind(seen, first, last, place);
+        FloatImage even = seen.Of(own[0].Frame).Even;
+        var layers = new OutlineLayers(behind, even.Width, even.Height, LayerCosts.NoiseOf(even), strokeWidth);
+        foreach (var (frame, curve) in own.Where(k => k.Curve.Closed && k.Frame >= first && k.Frame <= last))
+        {
+            behind.Learn(frame, layers.CoverageOf(curve), layers.BoxOf(curve, 45 * layers.Size), even.Width, layers.Noise);
+        }
         var result = new SortedDictionary<int, FollowedOutline>();
         foreach (var (frame, curve) in own.Where(k => k.Frame >= first && k.Frame <= last))
         {
             result[frame] = new(frame, curve, 1, 0);
+        }
+        var was = new Dictionary<int, PassFrame>();
+        long kept = 0;
+        void Keep(int frame, PassFrame found)
+        {
+            // Large outlines over many frames would fill the memory: then the curve alone is kept.
+            kept += found.Costs.Length;
+            was[frame] = kept <= MostKept ? found : found with { Costs = [] };
         }
         double done = 0,
             all = Math.Max(1, last - first);
@@ -56,7 +78,7 @@ public static class OutlineFollower
         {
             stop.ThrowIfCancellationRequested();
             done += share;
-            progress?.Invoke(Math.Min(1, done / all));
+            progress?.Invoke(Math.Min(1, done / all / (1 + Round)));
         }
         // Before the first key and after the last.
         foreach (var (key, to) in new[] { (own[0], first), (own[^1], last) })
@@ -66,10 +88,11 @@ public static class OutlineFollower
             {
                 continue;
             }
-            var pass = new OutlinePass(seen, behind, key.Frame, key.Curve, strokeWidth);
+            var pass = new OutlinePass(seen, layers, key.Frame, key.Curve);
             for (int f = key.Frame + way; f != to + way; f += way)
             {
                 PassFrame step = pass.Next(f, f == to ? null : f + way);
+                Keep(f, step);
                 result[f] = new(f, step.Curve, step.Confidence, step.Drift);
                 Step(1);
             }
@@ -83,7 +106,7 @@ public static class OutlineFollower
                 continue;
             }
             var ahead = new Dictionary<int, PassFrame>();
-            var pass = new OutlinePass(seen, behind, a, own[k].Curve, strokeWidth);
+            var pass = new OutlinePass(seen, layers, a, own[k].Curve);
             // Each goes on to the other key: how well it ends there tells how far it went astray.
             for (int f = a + 1; f <= b; f++)
             {
@@ -91,7 +114,7 @@ public static class OutlineFollower
                 Step(0.5);
             }
             double strayAhead = Stray(seen, b, ahead[b].Curve, own[k + 1].Curve);
-            pass = new OutlinePass(seen, behind, b, own[k + 1].Curve, strokeWidth);
+            pass = new OutlinePass(seen, layers, b, own[k + 1].Curve);
             var back = new Dictionary<int, PassFrame>();
             for (int f = b - 1; f >= a; f--)
             {
@@ -107,9 +130,25 @@ public static class OutlineFollower
                 PassFrame joined = BorderCut.Joined(seen, f, ahead[f], back[f], one * one / (one * one + other * other));
                 if (f >= first && f <= last)
                 {
+                    Keep(f, joined);
                     result[f] = new(f, joined.Curve, joined.Confidence, joined.Drift);
                 }
                 Step(0.1);
+            }
+        }
+        if (own[0].Curve.Closed)
+        {
+            var round = new OutlineRound(seen, layers);
+            int[] again = [.. result.Keys.Where(f => own.All(o => o.Frame != f))];
+            foreach (int f in again)
+            {
+                (int, Curve)[] beside = [.. new[] { f - 1, f + 1 }.Where(result.ContainsKey).Select(o => (o, result[o].Curve))];
+                if (beside.Length > 0)
+                {
+                    PassFrame settled = round.Again(f, was[f], beside);
+                    result[f] = new(f, settled.Curve, settled.Confidence, settled.Drift);
+                }
+                Step(Round * all / again.Length);
             }
         }
         return [.. result.Values.Where(r => r.Frame >= first && r.Frame <= last)];

@@ -11,12 +11,8 @@ internal sealed record PassFrame(Curve Curve, PixelBox Box, float[] Costs, doubl
 /// <summary>An outline carried from frame to frame in one direction, with what is remembered of both its sides.</summary>
 internal sealed class OutlinePass
 {
-    /// <summary>What a line goes with is looked at so wide at least, pixels.</summary>
-    private const double LeastStroke = 12;
     private readonly PictureLine _pictures;
-    private readonly PlaceBehind _behind;
-    private readonly int _width,
-        _height;
+    private readonly OutlineLayers _layers;
     private int _frame;
     private Curve _curve;
     private float[] _coverage;
@@ -29,51 +25,15 @@ internal sealed class OutlinePass
     private (double U, double V) _paceIn,
         _paceOut;
     private bool _hasPace;
-    private readonly float _noise;
-    private readonly double _stroke;
 
-    public OutlinePass(PictureLine pictures, PlaceBehind behind, int frame, Curve curve, double stroke)
+    public OutlinePass(PictureLine pictures, OutlineLayers layers, int frame, Curve curve)
     {
-        (_pictures, _behind, _frame, _curve, _stroke) = (pictures, behind, frame, curve, stroke);
+        (_pictures, _layers, _frame, _curve) = (pictures, layers, frame, curve);
         FloatImage even = pictures.Of(frame).Even;
-        (_width, _height) = (even.Width, even.Height);
-        _coverage = CoverageOf(curve);
+        _coverage = layers.CoverageOf(curve);
         (_inside, _outside) = (even.Copy(), even.Copy());
         _insideKnown = [.. _coverage.Select(a => a > 0.95f ? 1f : 0)];
         _outsideKnown = [.. _coverage.Select(a => a < 0.05f ? 1f : 0)];
-        _noise = LayerCosts.NoiseOf(even);
-    }
-
-    /// <summary>Without its feather.</summary>
-    private float[] CoverageOf(Curve curve) =>
-        curve.Closed
-            ? MatteShape.Coverage(curve.Flat(0.05), _width, _height)
-            : OutlineCoverage.Of(
-                new([.. curve.Knots.Select(k => k with { Feather = 0, FeatherIn = 0 })], false),
-                _width,
-                _height,
-                strokeWidth: Math.Max(_stroke, LeastStroke)
-            );
-
-    private PixelBox BoxOf(Curve curve, double margin)
-    {
-        double[] flat = curve.Flat(0.5);
-        double left = double.MaxValue,
-            top = double.MaxValue,
-            right = double.MinValue,
-            bottom = double.MinValue;
-        for (int i = 0; i < flat.Length; i += 2)
-        {
-            (left, right) = (Math.Min(left, flat[i]), Math.Max(right, flat[i]));
-            (top, bottom) = (Math.Min(top, flat[i + 1]), Math.Max(bottom, flat[i + 1]));
-        }
-        int Within(double v, int most) => (int)Math.Clamp(v, 0, most);
-        return new(
-            Within(left - margin, _width - 1),
-            Within(top - margin, _height - 1),
-            Within(right + margin, _width - 1) + 1,
-            Within(bottom + margin, _height - 1) + 1
-        );
     }
 
     /// <param name="after">The frame that comes next, which tells what moves with which side; null: there is none.</param>
@@ -81,18 +41,18 @@ internal sealed class OutlinePass
     {
         var from = _pictures.Of(_frame);
         var to = _pictures.Of(frame);
-        double size = _width / 640.0,
-            reach = 34 * size;
-        var old = BoxOf(_curve, 40 * size);
+        double size = _layers.Size,
+            reach = _layers.Reach;
+        var old = _layers.BoxOf(_curve, 40 * size);
         float[] outside = [.. _coverage.Select(a => 1 - a)];
         LayerFlow inner = LayerFlow.Of(from.Levels, to.Levels, _coverage, old, _paceIn, _hasPace, reach);
-        IPictureMotion outer = Outer(_frame, frame, from, to, outside, old, _hasPace, reach);
+        IPictureMotion outer = _layers.Outer(_frame, frame, from, to, outside, old, _paceOut, _hasPace, reach);
         (_paceIn, _paceOut, _hasPace) = (inner.Mean, (outer as LayerFlow)?.Mean ?? default, true);
         Curve moved = Moved(_curve, inner);
-        var box = BoxOf(moved, 36 * size);
+        var box = _layers.BoxOf(moved, 36 * size);
         int w = box.X1 - box.X0,
             h = box.Y1 - box.Y0;
-        float[] expected = CoverageOf(moved);
+        float[] expected = _layers.CoverageOf(moved);
         if (!moved.Closed)
         {
             (_frame, _curve, _coverage) = (frame, moved, expected);
@@ -100,32 +60,23 @@ internal sealed class OutlinePass
         }
 
         // Both sides as they have moved here, and what is remembered of them.
-        var (inHere, inKnown) = Carried(_inside, _insideKnown, inner, box);
-        var (outHere, outKnown) = Carried(_outside, _outsideKnown, outer, box);
-        var (inSeen, inOwn) = Carried(from.Even, _coverage, inner, box);
-        var (outSeen, outOwn) = Carried(from.Even, outside, outer, box);
-        float[] costIn = LayerCosts.Of(to.Even, inHere, inKnown, inSeen, inOwn, box, _noise),
-            costOut = LayerCosts.Of(to.Even, outHere, outKnown, outSeen, outOwn, box, _noise);
-        float[] later = after is { } next ? Later(frame, next, to, _pictures.Of(next), expected, box, reach) : new float[w * h];
+        var (inHere, inKnown) = _layers.Carried(_inside, _insideKnown, inner, box);
+        var (outHere, outKnown) = _layers.Carried(_outside, _outsideKnown, outer, box);
+        var (inSeen, inOwn) = _layers.Carried(from.Even, _coverage, inner, box);
+        var (outSeen, outOwn) = _layers.Carried(from.Even, outside, outer, box);
+        float[] costIn = LayerCosts.Of(to.Even, inHere, inKnown, inSeen, inOwn, box, _layers.Noise),
+            costOut = LayerCosts.Of(to.Even, outHere, outKnown, outSeen, outOwn, box, _layers.Noise);
+        float[] later = after is { } next ? Later(frame, next, to, _pictures.Of(next), expected, box) : new float[w * h];
         float[] colour = LayerCosts.ByColours(to.Even, from.Even, _coverage, box, 9 * size);
-        float[] hidden = _behind.Hidden(frame, _noise);
-        int small = _pictures.Small(frame).Even.Width,
-            smallHigh = hidden.Length / small;
+        _layers.HearPlace(frame, box, costIn, costOut, i => outKnown[i] >= 0.5f && costOut[i] < 1.5f);
         var costs = new float[w * h];
         double band = 20 * size;
-        float[] off = Distance(expected, box);
+        float[] off = _layers.Distance(expected, box);
         Parallel.For(0, h, Cores.All, y =>
         {
             for (int x = 0; x < w; x++)
             {
                 int i = y * w + x;
-                int hx = Math.Min(small - 1, (x + box.X0) * small / _width),
-                    hy = Math.Min(smallHigh - 1, (y + box.Y0) * smallHigh / _height);
-                // What hides the place behind is no part of that; what is as it was a frame ago, and outside, is.
-                if (outKnown[i] < 0.5f || costOut[i] > 1.5f)
-                {
-                    costOut[i] += (LayerCosts.Most - costOut[i]) * hidden[hy * small + hx];
-                }
                 // Where nothing is told what was inside stays so, the more the deeper it lies; what comes into view does so outside.
                 float prior = Math.Clamp(off[i] / (float)(2.5 * size), -1, 1) * 0.8f + 0.15f * MathF.Max(0, off[i]) / (float)size;
                 costs[i] =
@@ -134,10 +85,10 @@ internal sealed class OutlinePass
                         : costOut[i] - costIn[i] + later[i] + prior + colour[i];
             }
         });
-        PassFrame found = BorderCut.Settled(to, moved, box, costs, _noise);
+        PassFrame found = BorderCut.Settled(to, moved, box, costs, _layers.Noise);
 
         // What is inside and outside from now on: as it is seen here where it is, as it was remembered where it is hidden.
-        _coverage = CoverageOf(found.Curve);
+        _coverage = _layers.CoverageOf(found.Curve);
         (_inside, _insideKnown) = Remembered(to.Even, inHere, inKnown, box, a => a > 0.97f);
         (_outside, _outsideKnown) = Remembered(to.Even, outHere, outKnown, box, a => a < 0.03f);
         (_frame, _curve) = (frame, found.Curve);
@@ -148,12 +99,12 @@ internal sealed class OutlinePass
     /// What the next frame says of a pixel here: what it costs to say that it goes there with the outside less that it does with the inside. What has
     /// just come into view, on either side, is told by nothing else.
     /// </summary>
-    private float[] Later(int frame, int then, PictureLine.Frame now, PictureLine.Frame next, float[] expected, PixelBox box, double reach)
+    private float[] Later(int frame, int then, PictureLine.Frame now, PictureLine.Frame next, float[] expected, PixelBox box)
     {
         int w = box.Width,
             h = box.Height;
-        LayerFlow inner = LayerFlow.Of(now.Levels, next.Levels, expected, box, _paceIn, true, reach);
-        IPictureMotion outer = Outer(frame, then, now, next, [.. expected.Select(a => 1 - a)], box, true, reach);
+        LayerFlow inner = LayerFlow.Of(now.Levels, next.Levels, expected, box, _paceIn, true, _layers.Reach);
+        IPictureMotion outer = _layers.Outer(frame, then, now, next, [.. expected.Select(a => 1 - a)], box, _paceOut, true, _layers.Reach);
         float[] Off(IPictureMotion flow)
         {
             var there = new FloatImage(w, h, 3);
@@ -165,7 +116,7 @@ internal sealed class OutlinePass
                     next.Even.SampleBilinear(x + box.X0 + u + 0.5, y + box.Y0 + v + 0.5, there.Pixel(x, y));
                 }
             });
-            return LayerCosts.Differences(now.Even, there, box, _noise);
+            return LayerCosts.Differences(now.Even, there, box, _layers.Noise);
         }
         float[] a = Off(inner),
             b = Off(outer);
@@ -180,9 +131,9 @@ internal sealed class OutlinePass
                 bool covered =
                     fx > -1
                     && fy > -1
-                    && fx < _width
-                    && fy < _height
-                    && Bilinear(expected, Math.Clamp(fx, 0, _width - 1), Math.Clamp(fy, 0, _height - 1)) > 0.2f;
+                    && fx < _layers.Width
+                    && fy < _layers.Height
+                    && _layers.Bilinear(expected, Math.Clamp(fx, 0, _layers.Width - 1), Math.Clamp(fy, 0, _layers.Height - 1)) > 0.2f;
                 int k = y * w + x;
                 result[k] = 0.7f * ((covered ? Math.Min(Math.Min(b[k], a[k]), 6) : Math.Min(b[k], 6)) - Math.Min(a[k], 6));
             }
@@ -205,7 +156,7 @@ internal sealed class OutlinePass
         {
             for (int x = box.X0; x < box.X1; x++)
             {
-                int i = y * _width + x,
+                int i = y * _layers.Width + x,
                     k = (y - box.Y0) * w + x - box.X0;
                 if (sure[i] > 0)
                 {
@@ -219,7 +170,7 @@ internal sealed class OutlinePass
         return (picture, sure);
     }
 
-    private static Curve Moved(Curve curve, LayerFlow flow) =>
+    public static Curve Moved(Curve curve, LayerFlow flow) =>
         new(
             [
                 .. curve.Knots.Select(k =>
@@ -237,58 +188,4 @@ internal sealed class OutlinePass
             ],
             curve.Closed
         );
-
-    /// <summary>How what is around goes: as the rebuilt place does where that is known, else as it looks.</summary>
-    private IPictureMotion Outer(
-        int frame,
-        int next,
-        PictureLine.Frame from,
-        PictureLine.Frame to,
-        float[] layer,
-        PixelBox box,
-        bool hasPace,
-        double reach
-    ) => _behind.Place?.Between(frame, next, _width, _height) ?? LayerFlow.Of(from.Levels, to.Levels, layer, box, _paceOut, hasPace, reach);
-
-    private (FloatImage Picture, float[] Known) Carried(FloatImage picture, float[] known, IPictureMotion flow, PixelBox box)
-    {
-        int w = box.X1 - box.X0,
-            h = box.Y1 - box.Y0;
-        var result = new FloatImage(w, h, 3);
-        var sure = new float[w * h];
-        Parallel.For(0, h, Cores.All, y =>
-        {
-            for (int x = 0; x < w; x++)
-            {
-                var (fx, fy) = flow.From(x + box.X0, y + box.Y0);
-                if (fx < 0 || fy < 0 || fx > _width - 1 || fy > _height - 1)
-                {
-                    continue;
-                }
-                picture.SampleBilinear(fx + 0.5, fy + 0.5, result.Pixel(x, y));
-                sure[y * w + x] = Bilinear(known, fx, fy);
-            }
-        });
-        return (result, sure);
-    }
-
-    private float Bilinear(float[] field, double x, double y)
-    {
-        int x0 = Math.Clamp((int)x, 0, _width - 2),
-            y0 = Math.Clamp((int)y, 0, _height - 2),
-            i = y0 * _width + x0;
-        float s = (float)(x - x0),
-            t = (float)(y - y0);
-        return (1 - t) * ((1 - s) * field[i] + s * field[i + 1]) + t * ((1 - s) * field[i + _width] + s * field[i + _width + 1]);
-    }
-
-    /// <summary>How far inside its pixels lie, pixels, to about half of one; outside: negative.</summary>
-    private float[] Distance(float[] coverage, PixelBox box)
-    {
-        int w = box.X1 - box.X0,
-            h = box.Y1 - box.Y0;
-        float[] own = FloatImage.Cut(coverage, _width, 1, box);
-        float[] wide = MatteField.Grown(own, w, h, 0, 200);
-        return [.. wide.Select(v => (v - 0.5f) * 200)];
-    }
 }

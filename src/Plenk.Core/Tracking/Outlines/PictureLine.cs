@@ -5,10 +5,10 @@ namespace Plenk.Core.Tracking.Outlines;
 /// <summary>Frames of the plate as they are compared: square roots of light, in which noise is even, and their brightness by levels.</summary>
 internal sealed class PictureLine(Func<int, FloatImage> picture)
 {
-    private const int Levels = 4;
+    public const int Levels = 4;
 
     /// <summary>Small pictures are at most so wide.</summary>
-    private const int MostSmall = 700;
+    private const int MostSmall = 1000;
     private readonly Dictionary<int, Frame> _kept = [];
     private readonly Dictionary<int, Frame> _small = [];
     private readonly Queue<int> _order = new();

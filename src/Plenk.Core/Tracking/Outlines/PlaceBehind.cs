@@ -3,56 +3,181 @@ using Plenk.Core.Images;
 namespace Plenk.Core.Tracking.Outlines;
 
 /// <summary>
-/// What lies behind things that pass: each pixel as the frames before and after have it, by the motion of most of the picture, where these agree (the
-/// median over time). It tells where something stands before it now; a shadow on it, even or not, does not.
+/// What lies behind things that pass: each pixel as the frames before and after have it, where these agree (the median over time). It tells where
+/// something stands before it now; a shadow on it, even or not, does not.
 /// </summary>
 internal sealed class PlaceBehind(PictureLine pictures, int first, int last, FilmedPlace? place)
 {
     private static readonly int[] Aside = [-10, -8, -6, -4, -3, 3, 4, 6, 8, 10];
-    private const int Step = 8;
-    private readonly Dictionary<(int, int), LayerFlow> _flows = [];
-    private readonly Dictionary<int, float[]> _hidden = [];
+
+    /// <summary>What is looked at around what is asked for, pixels: the next asks for a little more.</summary>
+    private const int Around = 48;
+
+    /// <summary>What seems to hide a place that was seen only before, or only after.</summary>
+    private const float OneSided = 0.8f;
+    private readonly FramesBrought _brought = new(pictures, place);
+    private readonly Dictionary<int, Behind> _known = [];
+    private readonly List<(double R, double G, double B)> _shadows = [];
+    private PlaceLight _light = new();
+    private double _hides,
+        _asked;
 
     /// <summary>Tells how it moves; null: the picture alone does.</summary>
     public FilmedPlace? Place => place;
 
-    /// <summary>How surely something hides what lies behind, 0..1, for every pixel of the small picture.</summary>
-    public float[] Hidden(int frame, float noise)
+    /// <summary>How surely what outlines enclose passes before the place, 0..1: then it is not what lies there at other times.</summary>
+    public double Passes => _asked < 20 ? 0 : Math.Clamp(4 * (_hides / _asked - 0.1), 0, 1);
+
+    /// <summary>What a frame says of it within a box of a picture of a width.</summary>
+    public Behind Of(int frame, PixelBox asked, int width, float noise)
     {
-        if (_hidden.TryGetValue(frame, out float[]? known))
-        {
-            return known;
-        }
         FloatImage now = pictures.Small(frame).Even;
-        int w = now.Width,
-            h = now.Height;
-        int[] others = [.. Aside.Select(k => frame + k).Where(f => f >= first && f <= last)];
-        var result = new float[w * h];
+        PixelBox box = Small(asked, now, width);
+        if (_known.TryGetValue(frame, out Behind? known))
+        {
+            PixelBox own = known.Box;
+            if (box.X0 >= own.X0 && box.Y0 >= own.Y0 && box.X1 <= own.X1 && box.Y1 <= own.Y1)
+            {
+                return known;
+            }
+            box = new(Math.Min(box.X0, own.X0), Math.Min(box.Y0, own.Y0), Math.Max(box.X1, own.X1), Math.Max(box.Y1, own.Y1));
+        }
+        box = new(
+            Math.Max(0, box.X0 - Around),
+            Math.Max(0, box.Y0 - Around),
+            Math.Min(now.Width, box.X1 + Around),
+            Math.Min(now.Height, box.Y1 + Around)
+        );
+        if (_known.Count > 200)
+        {
+            _known.Clear();
+        }
+        return _known[frame] = new(
+            now.Width,
+            now.Height,
+            box,
+            Middle(frame, box, noise) is var (middle, agreed)
+                ? _light.Costs(now.Cut(box), middle, agreed, noise)
+                : [.. Enumerable.Repeat(Behind.Unknown, box.Width * box.Height)],
+            place is not null || IsBoth(Others(frame), frame) ? 1 : OneSided
+        );
+    }
+
+    private static PixelBox Small(PixelBox box, FloatImage small, int width)
+    {
+        double by = (double)small.Width / width;
+        return new(
+            Math.Clamp((int)(box.X0 * by), 0, small.Width - 1),
+            Math.Clamp((int)(box.Y0 * by), 0, small.Height - 1),
+            Math.Clamp((int)Math.Ceiling(box.X1 * by), 1, small.Width),
+            Math.Clamp((int)Math.Ceiling(box.Y1 * by), 1, small.Height)
+        );
+    }
+
+    /// <summary>Looks at a frame in which an outline is known: what colour shadows have around it, and whether it hides the place.</summary>
+    /// <param name="coverage">Of the whole picture.</param>
+    /// <param name="box">Around it, of that picture, with what lies beside it.</param>
+    public void Learn(int frame, float[] coverage, PixelBox box, int width, float noise)
+    {
+        FloatImage now = pictures.Small(frame).Even;
+        PixelBox small = Small(box, now, width);
+        int height = coverage.Length / width;
+        bool Inside(int x, int y) =>
+            coverage[
+                Math.Min(height - 1, (int)((y + 0.5) * height / now.Height)) * width
+                    + Math.Min(width - 1, (int)((x + 0.5) * width / now.Width))
+            ] > 0.01f;
+        if (Middle(frame, small, noise) is not var (middle, agreed))
+        {
+            return;
+        }
+        int w = small.Width;
+        for (int y = 1; y < small.Height - 1; y++)
+        {
+            for (int x = 1; x < w - 1; x++)
+            {
+                if (!Inside(x + small.X0, y + small.Y0) && Shaded(now, middle, agreed, small, x, y) is { } ratio)
+                {
+                    _shadows.Add(ratio);
+                }
+            }
+        }
+        if (PlaceLight.Learned(_shadows) is { } light)
+        {
+            _light = light;
+            _known.Clear();
+        }
+        Behind place = Of(frame, box, width, noise);
+        for (int y = box.Y0; y < box.Y1; y++)
+        {
+            for (int x = box.X0; x < box.X1; x++)
+            {
+                if (coverage[y * width + x] > 0.95f && place.CostAt(x, y, width, height) is { } cost)
+                {
+                    _asked++;
+                    _hides += cost > 4 ? 1 : 0;
+                }
+            }
+        }
+    }
+
+    /// <summary>What is left of its light about a pixel, where that is even and little; null: it is not.</summary>
+    private static (double R, double G, double B)? Shaded(FloatImage now, FloatImage middle, bool[] agreed, PixelBox box, int x, int y)
+    {
+        Span<double> own = stackalloc double[3],
+            full = stackalloc double[3];
+        double least = double.MaxValue,
+            most = 0;
+        for (int j = y - 1; j <= y + 1; j++)
+        {
+            for (int i = x - 1; i <= x + 1; i++)
+            {
+                if (!agreed[j * box.Width + i])
+                {
+                    return null;
+                }
+                ReadOnlySpan<float> a = now.Pixel(i + box.X0, j + box.Y0),
+                    b = middle.Pixel(i, j);
+                double left = a[1] / Math.Max(1e-3, b[1]);
+                (least, most) = (Math.Min(least, left), Math.Max(most, left));
+                for (int c = 0; c < 3; c++)
+                {
+                    (own[c], full[c]) = (own[c] + a[c] * a[c], full[c] + b[c] * b[c]);
+                }
+            }
+        }
+        return full[1] > 0.5 && own[1] < 0.6 * full[1] && most < 1.35 * least && own[0] > 0 && own[1] > 0 && own[2] > 0
+            ? (own[0] / full[0], own[1] / full[1], own[2] / full[2])
+            : null;
+    }
+
+    private int[] Others(int frame) => [.. Aside.Select(k => frame + k).Where(f => f >= first && f <= last)];
+
+    private static bool IsBoth(int[] others, int frame) => others.Count(f => f < frame) >= 2 && others.Count(f => f > frame) >= 2;
+
+    /// <summary>What the frames around show of the place in a box, and where they agree; null: there are too few.</summary>
+    private (FloatImage Picture, bool[] Agreed)? Middle(int frame, PixelBox box, float noise)
+    {
+        int w = box.Width,
+            h = box.Height;
+        int[] others = Others(frame);
         int before = others.Count(f => f < frame);
         if (others.Length < 4)
         {
-            return _hidden[frame] = result;
+            return null;
         }
         // Seen from one side in time alone, the same thing may stand there in most of it.
-        bool both = before >= 2 && others.Length - before >= 2;
+        bool both = IsBoth(others, frame);
         double asked = both ? 0.6 : 0.7;
-        var samples = others.Select(f => Brought(frame, f)).ToArray();
+        float[][] samples = [.. others.Select(f => _brought.Brought(frame, f, box))];
         var middle = new FloatImage(w, h, 3);
         var agreed = new bool[w * h];
         Parallel.For(0, h, Cores.All, y =>
         {
             Span<float> own = stackalloc float[Aside.Length];
-            for (int x = 0; x < w; x++)
+            for (int i = y * w; i < (y + 1) * w; i++)
             {
-                int i = y * w + x,
-                    n = 0;
-                foreach (float[] s in samples)
-                {
-                    if (!float.IsNaN(s[3 * i]))
-                    {
-                        n++;
-                    }
-                }
+                int n = samples.Count(s => !float.IsNaN(s[3 * i]));
                 if (n < 4)
                 {
                     continue;
@@ -74,11 +199,10 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
                     nearBefore = 0;
                 for (int k = 0; k < samples.Length; k++)
                 {
-                    float[] s = samples[k];
                     float most = 0;
                     for (int c = 0; c < 3; c++)
                     {
-                        most = Math.Max(most, MathF.Abs(s[3 * i + c] - middle.Data[3 * i + c]));
+                        most = Math.Max(most, MathF.Abs(samples[k][3 * i + c] - middle.Data[3 * i + c]));
                     }
                     bool agrees = most < 0.05f + 3 * noise;
                     near += agrees ? 1 : 0;
@@ -87,165 +211,6 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
                 agreed[i] = near >= asked * n && (!both || (nearBefore >= 1 && near - nearBefore >= 1));
             }
         });
-        const int r = 2;
-        var misfit = new float[w * h];
-        Array.Fill(misfit, float.NaN);
-        Parallel.For(0, h, Cores.All, y =>
-        {
-            Span<float> im = stackalloc float[3],
-                mm = stackalloc float[3],
-                gain = stackalloc float[3];
-            for (int x = 0; x < w; x++)
-            {
-                im.Clear();
-                mm.Clear();
-                int count = 0;
-                for (int j = Math.Max(0, y - r); j <= Math.Min(h - 1, y + r); j++)
-                {
-                    for (int i = Math.Max(0, x - r); i <= Math.Min(w - 1, x + r); i++)
-                    {
-                        int at = j * w + i;
-                        if (agreed[at])
-                        {
-                            count++;
-                            for (int c = 0; c < 3; c++)
-                            {
-                                im[c] += now.Data[3 * at + c] * middle.Data[3 * at + c];
-                                mm[c] += middle.Data[3 * at + c] * middle.Data[3 * at + c];
-                            }
-                        }
-                    }
-                }
-                if (count < 12)
-                {
-                    continue;
-                }
-                // Less light is a shadow on it: the same place in a part of its light, bluer or redder by a fifth at most.
-                float all = Math.Clamp((im[0] + im[1] + im[2]) / Math.Max(1e-6f, mm[0] + mm[1] + mm[2]), 0.25f, 1.15f),
-                    sum = 0;
-                for (int c = 0; c < 3; c++)
-                {
-                    gain[c] = Math.Clamp(im[c] / Math.Max(1e-6f, mm[c]), 0.8f * all, 1.2f * all);
-                }
-                for (int j = Math.Max(0, y - r); j <= Math.Min(h - 1, y + r); j++)
-                {
-                    for (int i = Math.Max(0, x - r); i <= Math.Min(w - 1, x + r); i++)
-                    {
-                        int at = j * w + i,
-                            left = j * w + Math.Max(0, i - 1),
-                            right = j * w + Math.Min(w - 1, i + 1),
-                            up = Math.Max(0, j - 1) * w + i,
-                            down = Math.Min(h - 1, j + 1) * w + i;
-                        if (!agreed[at])
-                        {
-                            continue;
-                        }
-                        float e = 0,
-                            slope = 0;
-                        for (int c = 0; c < 3; c++)
-                        {
-                            float d = now.Data[3 * at + c] - gain[c] * middle.Data[3 * at + c],
-                                gx = gain[c] * (middle.Data[3 * right + c] - middle.Data[3 * left + c]),
-                                gy = gain[c] * (middle.Data[3 * down + c] - middle.Data[3 * up + c]);
-                            (e, slope) = (e + d * d, slope + (gx * gx + gy * gy) / 4);
-                        }
-                        sum += Math.Min(30, e / (6 * noise * noise + 0.5f * slope + 0.0012f));
-                    }
-                }
-                misfit[y * w + x] = sum / count;
-            }
-        });
-        // Of the windows that a pixel lies in the one that fits best: a shadow's edge is none of its own.
-        Parallel.For(0, h, Cores.All, y =>
-        {
-            for (int x = 0; x < w; x++)
-            {
-                float best = agreed[y * w + x] ? float.PositiveInfinity : 0;
-                for (int j = Math.Max(0, y - r); j <= Math.Min(h - 1, y + r); j++)
-                {
-                    for (int i = Math.Max(0, x - r); i <= Math.Min(w - 1, x + r); i++)
-                    {
-                        best = misfit[j * w + i] < best ? misfit[j * w + i] : best;
-                    }
-                }
-                result[y * w + x] = float.IsInfinity(best) ? 0 : Math.Clamp((best - 1f) / 2f, 0, 1);
-            }
-        });
-        if (_hidden.Count > 400)
-        {
-            _hidden.Clear();
-        }
-        return _hidden[frame] = result;
-    }
-
-    /// <summary>Another frame's picture as it lies over this one; NaN where it does not reach.</summary>
-    private float[] Brought(int frame, int other)
-    {
-        FloatImage there = pictures.Small(other).Even;
-        int w = there.Width,
-            h = there.Height;
-        Func<int, int, (double X, double Y)> gone = place?.Between(frame, other, w, h) is { } known
-            ? (x, y) => known.At(x, y) is var (u, v) ? (x + u, y + v) : default
-            : ByFlows(frame, other, w, h);
-        var result = new float[3 * w * h];
-        Parallel.For(0, h, Cores.All, y =>
-        {
-            for (int x = 0; x < w; x++)
-            {
-                var (px, py) = gone(x, y);
-                Span<float> to = result.AsSpan(3 * (y * w + x), 3);
-                if (px < 0 || py < 0 || px > w - 1 || py > h - 1)
-                {
-                    to.Fill(float.NaN);
-                    continue;
-                }
-                there.SampleBilinear(px + 0.5, py + 0.5, to);
-            }
-        });
-        return result;
-    }
-
-    /// <summary>From frame to frame by their flows: where the places of their grid have gone, and between them straight.</summary>
-    private Func<int, int, (double X, double Y)> ByFlows(int frame, int other, int w, int h)
-    {
-        int way = Math.Sign(other - frame),
-            columns = w / Step + 2,
-            rows = h / Step + 2;
-        LayerFlow[] chain = [.. Enumerable.Range(0, Math.Abs(other - frame)).Select(k => Flow(frame + k * way, frame + (k + 1) * way))];
-        var gone = new (double X, double Y)[columns * rows];
-        for (int k = 0; k < gone.Length; k++)
-        {
-            double px = k % columns * Step,
-                py = k / columns * Step;
-            foreach (LayerFlow f in chain)
-            {
-                var (u, v) = f.At(px, py);
-                (px, py) = (px + u, py + v);
-            }
-            gone[k] = (px, py);
-        }
-        return (x, y) =>
-        {
-            int k = y / Step * columns + x / Step;
-            double s = (double)(x % Step) / Step,
-                t = (double)(y % Step) / Step;
-            var (a, b, c, d) = (gone[k], gone[k + 1], gone[k + columns], gone[k + columns + 1]);
-            return (
-                (1 - t) * ((1 - s) * a.X + s * b.X) + t * ((1 - s) * c.X + s * d.X),
-                (1 - t) * ((1 - s) * a.Y + s * b.Y) + t * ((1 - s) * c.Y + s * d.Y)
-            );
-        };
-    }
-
-    private LayerFlow Flow(int from, int to)
-    {
-        if (!_flows.TryGetValue((from, to), out LayerFlow? flow))
-        {
-            var (a, b) = (pictures.Small(from), pictures.Small(to));
-            var whole = new float[a.Even.Width * a.Even.Height];
-            Array.Fill(whole, 1f);
-            _flows[(from, to)] = flow = LayerFlow.Of(a.Levels, b.Levels, whole, PixelBox.Whole(a.Even), (0, 0), false, 24, Step);
-        }
-        return flow;
+        return (middle, agreed);
     }
 }
