@@ -57,7 +57,9 @@ public static class OutlineFollower
         var layers = new OutlineLayers(behind, even.Width, even.Height, LayerCosts.NoiseOf(even), strokeWidth);
         foreach (var (frame, curve) in own.Where(k => k.Curve.Closed && k.Frame >= first && k.Frame <= last))
         {
-            behind.Learn(frame, layers.CoverageOf(curve), layers.BoxOf(curve, 45 * layers.Size), even.Width, layers.Noise);
+            PixelBox box = layers.BoxOf(curve, OutlineLayers.Beside * layers.Size);
+            behind.LearnShadow(frame, layers.CoverageOf(curve), box, even.Width, layers.Noise);
+            behind.LearnPassing(frame, layers.CoverageOf(curve), box, even.Width, layers.Noise);
         }
         var result = new SortedDictionary<int, FollowedOutline>();
         foreach (var (frame, curve) in own.Where(k => k.Frame >= first && k.Frame <= last))

@@ -9,6 +9,9 @@ internal sealed class OutlineLayers(PlaceBehind behind, int width, int height, f
     /// <summary>What a line goes with is looked at so wide at least, pixels.</summary>
     private const double LeastStroke = 12;
 
+    /// <summary>Shadows are looked for so far about an outline, pixels of a picture 640 wide.</summary>
+    public const double Beside = 45;
+
     public int Width => width;
     public int Height => height;
 
@@ -106,6 +109,15 @@ internal sealed class OutlineLayers(PlaceBehind behind, int width, int height, f
         float[] own = FloatImage.Cut(coverage, Width, 1, box);
         float[] wide = MatteField.Grown(own, w, h, 0, 200);
         return [.. wide.Select(v => (v - 0.5f) * 200)];
+    }
+
+    /// <summary>Where no key showed a shadow, a frame that was followed may.</summary>
+    public void LearnShadow(int frame, float[] coverage, Curve curve)
+    {
+        if (!behind.HasShadow && behind.Passes > 0.3)
+        {
+            behind.LearnShadow(frame, coverage, BoxOf(curve, Beside * Size), width, noise);
+        }
     }
 
     /// <summary>

@@ -92,6 +92,7 @@ internal sealed class OutlinePass
         (_inside, _insideKnown) = Remembered(to.Even, inHere, inKnown, box, a => a > 0.97f);
         (_outside, _outsideKnown) = Remembered(to.Even, outHere, outKnown, box, a => a < 0.03f);
         (_frame, _curve) = (frame, found.Curve);
+        _layers.LearnShadow(frame, _coverage, _curve);
         return found with { Confidence = found.Confidence * (0.4 + 0.6 * Math.Min(1, inner.Found / 0.5)) };
     }
 

@@ -74,10 +74,13 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
         );
     }
 
-    /// <summary>Looks at a frame in which an outline is known: what colour shadows have around it, and whether it hides the place.</summary>
+    /// <summary>Whether a shadow's colour was seen yet.</summary>
+    public bool HasShadow { get; private set; }
+
+    /// <summary>What colour shadows have around an outline that is known in a frame.</summary>
     /// <param name="coverage">Of the whole picture.</param>
     /// <param name="box">Around it, of that picture, with what lies beside it.</param>
-    public void Learn(int frame, float[] coverage, PixelBox box, int width, float noise)
+    public void LearnShadow(int frame, float[] coverage, PixelBox box, int width, float noise)
     {
         FloatImage now = pictures.Small(frame).Even;
         PixelBox small = Small(box, now, width);
@@ -104,9 +107,16 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
         }
         if (PlaceLight.Learned(_shadows) is { } light)
         {
-            _light = light;
+            (_light, HasShadow) = (light, true);
             _known.Clear();
         }
+    }
+
+    /// <summary>Whether what an outline encloses hides the place.</summary>
+    /// <param name="coverage">As <see cref="LearnShadow"/> has it.</param>
+    public void LearnPassing(int frame, float[] coverage, PixelBox box, int width, float noise)
+    {
+        int height = coverage.Length / width;
         Behind place = Of(frame, box, width, noise);
         for (int y = box.Y0; y < box.Y1; y++)
         {
