@@ -241,6 +241,20 @@ public sealed class OutlineTests
     }
 
     [Fact]
+    public void A_key_beyond_the_picture_is_no_fault()
+    {
+        // It is gone from the picture at frame 34, where its second key lies.
+        IReadOnlyList<FollowedOutline> found = OutlineFollower.Follow(
+            Shadowed,
+            [(20, Circle(270, 80, 25)), (34, Circle(396, 80, 25))],
+            20,
+            34
+        );
+        Assert.Equal(15, found.Count);
+        Assert.InRange(OutlineCoverage.Of(found[1].Curve, 320, 180).Sum(), 1500, 2400);
+    }
+
+    [Fact]
     public void Points_go_to_corners()
     {
         // A circle's sixteen points, laid on a square about as large.

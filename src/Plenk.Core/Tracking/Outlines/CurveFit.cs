@@ -5,7 +5,10 @@ namespace Plenk.Core.Tracking.Outlines;
 /// <summary>A drawn curve laid on a line that was found.</summary>
 public static class CurveFit
 {
-    /// <summary>What a square pixel between the line and the straight way from a point to the next costs, at each place of the line, beyond what the way was bent by before: points go to corners.</summary>
+    /// <summary>
+    /// What a square pixel between the line and the straight way from a point to the next costs, at each place of the line, beyond what the way was
+    /// bent by before: points go to corners.
+    /// </summary>
     private const double ChordWeight = 0.5;
 
     /// <summary>

@@ -19,6 +19,9 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
     private readonly Dictionary<int, Behind> _known = [];
     private readonly List<(double R, double G, double B)> _shadows = [];
     private PlaceLight _light = new();
+
+    // The last that was looked at: a shadow's colour is learned from the same.
+    private (int Frame, PixelBox Box, FloatImage Middle, bool[] Agreed)? _looked;
     private double _hides,
         _asked;
 
@@ -36,18 +39,13 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
         if (_known.TryGetValue(frame, out Behind? known))
         {
             PixelBox own = known.Box;
-            if (box.X0 >= own.X0 && box.Y0 >= own.Y0 && box.X1 <= own.X1 && box.Y1 <= own.Y1)
+            if (Holds(own, box))
             {
                 return known;
             }
             box = new(Math.Min(box.X0, own.X0), Math.Min(box.Y0, own.Y0), Math.Max(box.X1, own.X1), Math.Max(box.Y1, own.Y1));
         }
-        box = new(
-            Math.Max(0, box.X0 - Around),
-            Math.Max(0, box.Y0 - Around),
-            Math.Min(now.Width, box.X1 + Around),
-            Math.Min(now.Height, box.Y1 + Around)
-        );
+        box = Grown(box, now);
         if (_known.Count > 200)
         {
             _known.Clear();
@@ -62,6 +60,17 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
             place is not null || IsBoth(Others(frame), frame) ? 1 : OneSided
         );
     }
+
+    private static PixelBox Grown(PixelBox box, FloatImage small) =>
+        new(
+            Math.Max(0, box.X0 - Around),
+            Math.Max(0, box.Y0 - Around),
+            Math.Min(small.Width, box.X1 + Around),
+            Math.Min(small.Height, box.Y1 + Around)
+        );
+
+    private static bool Holds(PixelBox box, PixelBox part) =>
+        part.X0 >= box.X0 && part.Y0 >= box.Y0 && part.X1 <= box.X1 && part.Y1 <= box.Y1;
 
     private static PixelBox Small(PixelBox box, FloatImage small, int width)
     {
@@ -83,13 +92,17 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
     public void LearnShadow(int frame, float[] coverage, PixelBox box, int width, float noise)
     {
         FloatImage now = pictures.Small(frame).Even;
-        PixelBox small = Small(box, now, width);
+        PixelBox small = Grown(Small(box, now, width), now);
         int height = coverage.Length / width;
         bool Inside(int x, int y) =>
             coverage[
                 Math.Min(height - 1, (int)((y + 0.5) * height / now.Height)) * width
                     + Math.Min(width - 1, (int)((x + 0.5) * width / now.Width))
             ] > 0.01f;
+        if (_looked is var (last, at, _, _) && last == frame && Holds(at, Small(box, now, width)))
+        {
+            small = at;
+        }
         if (Middle(frame, small, noise) is not var (middle, agreed))
         {
             return;
@@ -168,6 +181,10 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
     /// <summary>What the frames around show of the place in a box, and where they agree; null: there are too few.</summary>
     private (FloatImage Picture, bool[] Agreed)? Middle(int frame, PixelBox box, float noise)
     {
+        if (_looked is var (last, at, known, there) && last == frame && at == box)
+        {
+            return (known, there);
+        }
         int w = box.Width,
             h = box.Height;
         int[] others = Others(frame);
@@ -221,6 +238,7 @@ internal sealed class PlaceBehind(PictureLine pictures, int first, int last, Fil
                 agreed[i] = near >= asked * n && (!both || (nearBefore >= 1 && near - nearBefore >= 1));
             }
         });
+        _looked = (frame, box, middle, agreed);
         return (middle, agreed);
     }
 }
