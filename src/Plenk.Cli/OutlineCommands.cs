@@ -116,9 +116,24 @@ internal static class FollowOutlineCommand
                             drift_px = Math.Round(own.Max(o => o.DriftPixels), 3),
                         };
                     }),
+                    // How far pictures brought over by camera and set are off, beside those brought over by their own motion.
+                    place = followed
+                        .Where(o => o.Place is not null)
+                        .Select(o => new
+                        {
+                            outline = o.Outline.Name,
+                            used = o.Place!.Holds,
+                            off_by_set = double.IsNaN(o.Place.ByPlace) ? (double?)null : Math.Round(o.Place.ByPlace, 4),
+                            off_by_picture = double.IsNaN(o.Place.ByPicture) ? (double?)null : Math.Round(o.Place.ByPicture, 4),
+                            reached = Math.Round(o.Place.Reached, 3),
+                        }),
                     seconds = Math.Round(seconds, 2),
                 };
                 MediaStore.WriteWhole(Path.Combine(to, "report.json"), JsonSerializer.SerializeToUtf8Bytes(report));
+                foreach (var (outline, _, fit) in followed.Where(o => o.Place is not null))
+                {
+                    Console.WriteLine($"{outline.Name}: followed {OutlineWork.Told(fit)}.");
+                }
                 Console.WriteLine($"{list.Count} frames, {drawn.Count} outline{(drawn.Count == 1 ? "" : "s")}, {seconds:0.0} s.");
                 return Task.FromResult(0);
             }

@@ -1,3 +1,5 @@
+using Plenk.Core.Cameras;
+using Plenk.Core.Geometry;
 using Plenk.Core.Images;
 using Plenk.Core.Shots;
 using Plenk.Core.Tracking;
@@ -71,20 +73,18 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
         }
         int wide = Math.Min(width, OutlineFollower.WidestPixels);
         double by = (double)wide / width;
-        IReadOnlyList<FollowedOutline> found =
-        [
-            .. OutlineFollower
-                .Follow(
-                    f => engine.Plates.QuietPlate(shot, f, wide),
-                    [.. drawn.Select(k => (k.Frame, MatteShape.CurveAt(own, k.Frame)!.Sized(by)))],
-                    shot.Range.First,
-                    shot.Range.Last,
-                    strokeWidth: own.WidthPixels * by,
-                    progress: progress,
-                    stop: stop
-                )
-                .Select(f => f with { Curve = f.Curve.Sized(1 / by), DriftPixels = f.DriftPixels / by }),
-        ];
+        var (small, fit) = OutlineWork.Follow(
+            f => engine.Plates.QuietPlate(shot, f, wide),
+            [.. drawn.Select(k => (k.Frame, MatteShape.CurveAt(own, k.Frame)!.Sized(by)))],
+            shot.Range.First,
+            shot.Range.Last,
+            null,
+            own.WidthPixels * by,
+            Place(engine, shot),
+            progress,
+            stop
+        );
+        IReadOnlyList<FollowedOutline> found = OutlineWork.Sized(small, 1 / by);
         int[] frames = [.. drawn.Select(k => k.Frame)];
         IReadOnlyList<int> needed = OutlinePoints.Needed(found, frames, BetweenKeys * Math.Max(1, width / 640.0));
         FollowedOutline[] followed = [.. found.Where(f => !frames.Contains(f.Frame))];
@@ -105,8 +105,26 @@ public sealed class MatteJobs(ShotStore shots, MediaStore media, ShotEngine engi
                 ? "nothing to follow"
                 : FormattableString.Invariant(
                     $"{followed.Length} frames, {needed.Count} keys; least sure at {worst.Frame} ({100 * worst.Confidence:0} %)"
-                )
+                ) + (fit is null ? "" : $"; followed {OutlineWork.Told(fit)}")
         );
+    }
+
+    /// <summary>What was filmed and stands still, before the camera that filmed it; null: there is no camera, or nothing is built.</summary>
+    private static FilmedPlace? Place(ShotEngine engine, ShotDocument shot)
+    {
+        ShotDocument filmed = Reduced.Filmed(shot);
+        Piece[] still =
+        [
+            .. filmed.Pieces.Where(p =>
+                p is { Off: false, HangsOn: null, Figure: null, Shake: null, GoneFrom: null }
+                && !filmed.Curves.Any(c => c.Id.StartsWith($"{ShotCurves.PlaceOf("pieces", p.Id)}/", StringComparison.Ordinal))
+            ),
+        ];
+        return ShotCamera.Of(shot) is { } camera && still.Length > 0
+            ? new(engine.Place.Set(filmed with { Pieces = still }).Scene, f =>
+                camera.TryAt(f, out Pose pose, out Pinhole pinhole) ? (pose, pinhole) : null
+            )
+            : null;
     }
 
     private async Task<JobEnd> Follow(JobRun job)

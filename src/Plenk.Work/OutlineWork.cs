@@ -32,8 +32,9 @@ public static class OutlineWork
 
     /// <summary>Follows every outline over a range.</summary>
     /// <param name="filmed">The plate's camera and its rebuilt place, which tell how all moves that stands still; null: the picture does.</param>
+    /// <returns>And how well camera and set carry the picture, where they were given: those that do not are left aside.</returns>
     /// <exception cref="ShotFault">A key lies in no frame of the plate.</exception>
-    public static IReadOnlyList<(NamedOutline Outline, IReadOnlyList<FollowedOutline> Frames)> Follow(
+    public static IReadOnlyList<(NamedOutline Outline, IReadOnlyList<FollowedOutline> Frames, PlaceFit? Place)> Follow(
         PlateFolder plate,
         IReadOnlyList<NamedOutline> outlines,
         int first,
@@ -58,32 +59,64 @@ public static class OutlineWork
             FloatImage own = plate.Codes(frame).ToLinear(plate.Space);
             return own.Width == wide ? own : own.ReducedTo(wide, own.Height * wide / own.Width);
         }
+        FilmedPlace? place = filmed is null ? null : new FilmedPlace(filmed.Set.Scene, filmed.TryCamera);
         return
         [
             .. outlines.Select(
                 (o, i) =>
-                    (
-                        o,
-                        (IReadOnlyList<FollowedOutline>)
-                            [
-                                .. OutlineFollower
-                                    .Follow(
-                                        Picture,
-                                        [.. o.Curves().Select(k => (k.Frame, k.Curve.Sized(by)))],
-                                        first,
-                                        last,
-                                        SpacingOf(wide),
-                                        (o.Width ?? 2) * by,
-                                        filmed is null ? null : new FilmedPlace(filmed.Set.Scene, filmed.TryCamera),
-                                        share => progress?.Invoke((i + share) / outlines.Count),
-                                        stop
-                                    )
-                                    .Select(f => f with { Curve = f.Curve.Sized(1 / by), DriftPixels = f.DriftPixels / by }),
-                            ]
-                    )
+                {
+                    var (frames, fit) = Follow(
+                        Picture,
+                        [.. o.Curves().Select(k => (k.Frame, k.Curve.Sized(by)))],
+                        first,
+                        last,
+                        SpacingOf(wide),
+                        (o.Width ?? 2) * by,
+                        place,
+                        share => progress?.Invoke((i + share) / outlines.Count),
+                        stop
+                    );
+                    return (o, Sized(frames, 1 / by), fit);
+                }
             ),
         ];
     }
+
+    /// <summary>Follows an outline by what tells more: camera and set, or the picture alone.</summary>
+    internal static (IReadOnlyList<FollowedOutline> Frames, PlaceFit? Place) Follow(
+        Func<int, FloatImage> picture,
+        IReadOnlyList<(int Frame, Curve Curve)> keys,
+        int first,
+        int last,
+        double? spacing,
+        double strokeWidth,
+        FilmedPlace? place,
+        Action<double>? progress,
+        CancellationToken stop
+    )
+    {
+        PlaceFit? fit = place is null ? null : PlaceFit.Of(picture, keys, first, last, place, stop);
+        return (
+            OutlineFollower.Follow(picture, keys, first, last, spacing, strokeWidth, fit is { Holds: true } ? place : null, progress, stop),
+            fit
+        );
+    }
+
+    internal static IReadOnlyList<FollowedOutline> Sized(IReadOnlyList<FollowedOutline> frames, double by) =>
+        [.. frames.Select(f => f with { Curve = f.Curve.Sized(by), DriftPixels = f.DriftPixels * by })];
+
+    /// <summary>In the artist's words; empty where there was nothing to choose.</summary>
+    public static string Told(PlaceFit? place) =>
+        place switch
+        {
+            null => "",
+            { Holds: true } => "with camera and set",
+            { ByPlace: double.NaN } => "by the picture alone, as no other frame shows whether camera and set carry it",
+            { Reached: <= 0.5 } => "by the picture alone, as camera and set reach little of it",
+            _ => FormattableString.Invariant(
+                $"by the picture alone, as camera and set carry it worse ({place.ByPlace:0.000} off, against {place.ByPicture:0.000})"
+            ),
+        };
 
     private static void CodeSizeOf(PlateFolder plate, int frame, string name)
     {

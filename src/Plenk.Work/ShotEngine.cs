@@ -90,6 +90,7 @@ public sealed class ShotEngine
         _rendered = new(this, from);
         Relit = new(this);
         Mattes = new(this, from);
+        Helped = new(this);
         Figures = new(this);
         Finish = new(this, from);
         Plates = new(from);
@@ -124,6 +125,8 @@ public sealed class ShotEngine
     public FinishWork Finish { get; }
 
     public MatteWork Mattes { get; }
+
+    public DrawnWithHelp Helped { get; }
 
     private readonly Cache<RayGrid> _grids = new(Sizes.Of);
 

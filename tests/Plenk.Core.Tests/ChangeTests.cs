@@ -405,6 +405,7 @@ public sealed class ChangeTests
             "Matte.FeatherPixels",
             "Matte.GrowPixels",
             "Matte.WidthPixels",
+            "MatteStroke.WidthPixels",
             "ObjectPin.X",
             "ObjectPin.Y",
             "PiecePin.X",

@@ -97,8 +97,10 @@ public sealed class OutlineCommandTests : IDisposable
             "frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n" + string.Concat(Enumerable.Range(1001, 5).Select(f => $"{f},0,0,0,0,0,0,1,120\n"))
         );
         File.WriteAllText(At("wall.obj"), "v -9 -9 -5\nv 9 -9 -5\nv 9 9 -5\nv -9 9 -5\nf 1 2 3 4\n");
-        var (withPlace, _, told) = Run($"{command.Replace("out'", "out2'")} --camera '{At("camera.csv")}' --set '{At("wall.obj")}'");
+        string placedBy = $"{command.Replace("out'", "out2'")} --camera '{At("camera.csv")}' --set '{At("wall.obj")}'";
+        var (withPlace, helped, told) = Run(placedBy);
         Assert.True(withPlace == 0, told);
+        Assert.Contains("square: followed with camera and set.", helped, StringComparison.Ordinal);
         JsonElement placed = JsonDocument
             .Parse(File.ReadAllText(At("out2/outlines.json")))
             .RootElement[0]
@@ -106,14 +108,27 @@ public sealed class OutlineCommandTests : IDisposable
             .GetProperty("points");
         Assert.Equal(36, placed.EnumerateArray().Min(p => p.GetProperty("x").GetDouble()), 1.0);
 
+        // A camera that did not film this carries the picture worse than it carries itself: then it is left aside, and that is told.
+        File.WriteAllText(
+            At("camera.csv"),
+            "frame,tx,ty,tz,qx,qy,qz,qw,focal_px\n"
+                + string.Concat(Enumerable.Range(1001, 5).Select(f => $"{f},{0.1 * (f - 1001)},0,0,0,0,0,1,120\n"))
+        );
+        var (aside, why, _) = Run(placedBy);
+        Assert.Equal(0, aside);
+        Assert.Contains("followed by the picture alone, as camera and set carry it worse", why, StringComparison.Ordinal);
+        JsonElement place = JsonDocument.Parse(File.ReadAllText(At("out2/report.json"))).RootElement.GetProperty("place")[0];
+        Assert.False(place.GetProperty("used").GetBoolean());
+        Assert.True(place.GetProperty("off_by_set").GetDouble() > place.GetProperty("off_by_picture").GetDouble());
+
         // What is wrong with them is said by their names.
         void Refused(string json, string says)
         {
             File.WriteAllText(At("outlines.json"), json);
-            var (code, _, why) = Run(command);
+            var (code, _, reason) = Run(command);
             Assert.NotEqual(0, code);
-            Assert.Contains(says, why, StringComparison.Ordinal);
-            Assert.DoesNotContain("   at ", why, StringComparison.Ordinal);
+            Assert.Contains(says, reason, StringComparison.Ordinal);
+            Assert.DoesNotContain("   at ", reason, StringComparison.Ordinal);
         }
         Refused("[{", "cannot be read, line 1");
         Refused("[]", "holds no outline");

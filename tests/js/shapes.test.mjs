@@ -1,7 +1,7 @@
 // What lies inside a loop that is drawn in the picture.
 import assert from 'node:assert/strict';
 import { test } from 'node:test';
-import { inside } from '../../src/Plenk.Web/wwwroot/js/shapes.js';
+import { closed, inside, joined } from '../../src/Plenk.Web/wwwroot/js/shapes.js';
 
 const loop = (...xy) => xy.map(([x, y]) => ({ x, y }));
 
@@ -28,4 +28,15 @@ test('the notch of a loop is outside', () => {
 test('what is no area holds nothing', () => {
   assert.ok(!inside([])({ x: 0, y: 0 }));
   assert.ok(!inside(loop([0, 0], [4, 4]))({ x: 2, y: 2 }));
+});
+
+test('ways are joined into one that goes on, and closed where they meet', () => {
+  const first = { corners: [0, 0, 10, 0], handles: [0, 0, 3, 1, -3, 1, 0, 0] },
+    second = { corners: [10, 0, 0, 0], handles: [0, 0, 2, 5, 2, 5, 0, 0] },
+    both = joined(first, second);
+  assert.deepEqual(both.corners, [0, 0, 10, 0, 0, 0]);
+  assert.deepEqual(both.handles, [0, 0, 3, 1, -3, 1, 2, 5, 2, 5, 0, 0]);
+  const shape = closed(both);
+  assert.deepEqual(shape.corners, [0, 0, 10, 0]);
+  assert.deepEqual(shape.handles, [2, 5, 3, 1, -3, 1, 2, 5]);
 });

@@ -28,6 +28,9 @@ public enum PointChange
 /// <param name="X">Pixels of the plate.</param>
 public sealed record PointRequest(int BaseRevision, int Frame, PointChange How, double X = 0, double Y = 0);
 
+/// <param name="Matte">The one that it corrects; a new one where there is none of that id.</param>
+public sealed record StrokeRequest(int BaseRevision, int Frame, string Matte, MatteStroke Stroke);
+
 /// <summary>Outlines of drawn mattes: their points, and the picture that they follow.</summary>
 public static class OutlineApi
 {
@@ -88,6 +91,39 @@ public static class OutlineApi
                 return await ShotApi.State(shots, id);
             })
             .WithSummary("Puts a point into a drawn matte, takes one away, makes it round or a corner: in all keys at once");
+
+        api.MapGet(
+                "/mattes/edge",
+                async (long id, int frame, double x0, double y0, double x1, double y1, int? revision, ShotStore shots, ShotEngine engine) =>
+                {
+                    Curve way = engine.Helped.AlongEdge((await ShotApi.Need(shots, id, revision)).Document, frame, x0, y0, x1, y1);
+                    MatteKey key = MatteShape.KeyOf(frame, way, new(frame, []) { Handles = [] });
+                    return new { corners = key.Corners, handles = key.Handles };
+                }
+            )
+            .WithSummary("The way along the strongest edge of the picture from one place to another, which is put on an edge that is near");
+
+        api.MapPost("/mattes/strokes", async (long id, StrokeRequest r, ShotStore shots, ShotEngine engine, HttpContext http) =>
+            {
+                ShotDocument document = (await ShotApi.Need(shots, id)).Document;
+                bool isNew = document.Mattes.All(m => m.Id != r.Matte);
+                Matte own = isNew ? new() { Id = r.Matte, Name = r.Matte.Replace('_', ' ') } : MatteWork.Of(document, r.Matte);
+                var (changed, said) = engine.Helped.Stroked(document, own, r.Frame, r.Stroke);
+                await ShotApi.Keep(
+                    shots,
+                    id,
+                    http,
+                    document with
+                    {
+                        Mattes = isNew ? [.. document.Mattes, changed] : [.. document.Mattes.Select(m => m.Id == r.Matte ? changed : m)],
+                    },
+                    $"A stroke of “{(r.Stroke.Inside ? "this" : "not this")}” for {own.Name}",
+                    null,
+                    r.BaseRevision
+                );
+                return new { state = await ShotApi.State(shots, id), said };
+            })
+            .WithSummary("Finds a matte’s outline from strokes over what it holds and what it does not; one stroke more corrects it");
 
         Job(
             "follow",

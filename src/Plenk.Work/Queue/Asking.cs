@@ -28,7 +28,7 @@ public static class Asking
         ["reshoot"] = s => Reduced.Seen(s) with { Production = s.Production, Sequence = s.Sequence, Code = s.Code, Title = s.Title },
         ["depth"] = Reduced.Camera,
         ["matte-follow"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
-        ["matte-outline"] = s => Reduced.Plate(s) with { Look = s.Look, Mattes = s.Mattes },
+        ["matte-outline"] = s => Reduced.Filmed(Reduced.Set(s)) with { Look = s.Look, Mattes = s.Mattes },
         ["matte-freeze"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights },
         ["matte-cut"] = s => Reduced.Contact(s) with { Mattes = s.Mattes, Lights = s.Lights, Cut = s.Cut },
         ["finish-range"] = Reduced.Seen,

@@ -11,6 +11,9 @@ public sealed record MatteKey(int Frame, double[] Corners)
     /// <summary>How far the edge is soft at each corner, outwards and inwards, pixels of the plate; null: as the matte's own edge.</summary>
     public double[]? Feathers { get; init; }
 
+    /// <summary>What it was found from; none: it was drawn, or pulled since.</summary>
+    public IReadOnlyList<MatteStroke> Strokes { get; init; } = [];
+
     /// <summary>It was followed to here; else it was drawn.</summary>
     public bool Found { get; init; }
 }

@@ -78,6 +78,10 @@ public static class NewerPlate
                                     Corners = Places(k.Corners),
                                     Handles = k.Handles is { } h ? Places(h) : null,
                                     Feathers = k.Feathers?.Select(f => s * f).ToArray(),
+                                    Strokes =
+                                    [
+                                        .. k.Strokes.Select(t => t with { WidthPixels = s * t.WidthPixels, Points = Places(t.Points) }),
+                                    ],
                                 }
                             ),
                         ],

@@ -151,7 +151,7 @@ internal static class BorderCut
     }
 
     /// <summary>The cheapest border: pairs of neighbours cost less where the picture changes between them.</summary>
-    private static bool[] Cut(FloatImage now, PixelBox box, float[] costs, float noise)
+    internal static bool[] Cut(FloatImage now, PixelBox box, float[] costs, float noise)
     {
         int w = box.X1 - box.X0,
             h = box.Y1 - box.Y0;

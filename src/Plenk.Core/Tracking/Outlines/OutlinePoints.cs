@@ -39,6 +39,29 @@ public static class OutlinePoints
         return Each(matte, c => c.With(at));
     }
 
+    /// <summary>With the outline of a frame as it was found there: all keys are brought to as many points.</summary>
+    public static Matte WithKey(Matte matte, int frame, Curve curve)
+    {
+        MatteKey[] others = [.. matte.Keys.Where(k => k.Frame != frame).OrderBy(k => k.Frame)];
+        MatteKey like = matte.Keys.Count > 0 ? matte.Keys[0] : new(frame, []);
+        double half = matte.FeatherPixels / 2;
+        var soft = new Curve([.. curve.Knots.Select(k => k with { Feather = half, FeatherIn = half })], curve.Closed);
+        IReadOnlyList<Curve> common = OutlinePairing.Common([soft, .. others.Select(k => MatteShape.CurveOf(matte, k))]);
+        // Handles in all of them, or in none.
+        bool bends = common.Any(c => c.Knots.Any(k => Math.Abs(k.InX) + Math.Abs(k.InY) + Math.Abs(k.OutX) + Math.Abs(k.OutY) > 1e-6));
+        like = bends ? like with { Handles = [] } : like;
+        return matte with
+        {
+            Keys =
+            [
+                .. others
+                    .Select((k, i) => MatteShape.KeyOf(k.Frame, common[i + 1], like) with { Found = k.Found, Strokes = k.Strokes })
+                    .Append(MatteShape.KeyOf(frame, common[0], like))
+                    .OrderBy(k => k.Frame),
+            ],
+        };
+    }
+
     /// <summary>
     /// A point less. What was two curves is one, as near to them as one can be at its ends: their handles, longer by what each was of both.
     /// </summary>

@@ -19,6 +19,8 @@ import * as survey from './survey.js';
 import * as lasso from './lasso.js';
 import * as mattes from './mattes.js';
 import * as outlines from './outlines.js';
+import * as edgeHand from './edgehand.js';
+import * as strokes from './strokes.js';
 import * as moving from './moving.js';
 import * as still from './still.js';
 import * as hand from './hand.js';
@@ -32,12 +34,12 @@ import * as handles from './handles.js';
 // Where several could take a press, the first one does.
 const modules = {
   1: [plate],
-  2: [survey, camera, moving, still, hand, hang, outlines, mattes, tracks, lasso],
+  2: [survey, camera, moving, still, hand, hang, outlines, edgeHand, strokes, mattes, tracks, lasso],
   3: [survey, handles, edges, moving, hang, set, setLines, cut, cracks, lasso],
-  4: [outlines, mattes, projection],
-  5: [handles, hang, light, sun, outlines, mattes],
-  6: [handles, outlines, mattes, moving, hang, contact, carry],
-  7: [outlines, mattes, finish, notes],
+  4: [outlines, edgeHand, strokes, mattes, projection],
+  5: [handles, hang, light, sun, outlines, edgeHand, strokes, mattes],
+  6: [handles, outlines, edgeHand, strokes, mattes, moving, hang, contact, carry],
+  7: [outlines, edgeHand, strokes, mattes, finish, notes],
   8: [handOver, notes],
 };
 export const modulesOf = (step) => [curves, ...(modules[step] ?? []), colour];

@@ -113,6 +113,7 @@ export function press(p) {
           ...(has(shape.feathers) ? { feathers: shape.feathers } : {}),
         });
         key.found = false;
+        key.strokes = [];
         // All keys of a matte have soft edges, or none.
         if (has(shape.feathers)) for (const k of own.keys) k.feathers ??= k.corners.map(() => (own.featherPixels ?? 1) / 2);
         return d;

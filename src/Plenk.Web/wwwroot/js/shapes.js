@@ -27,3 +27,18 @@ export function angleOn(seen, p) {
   });
   return best;
 }
+
+// Shapes are { corners: [x, y, …], handles: [in x, in y, out x, out y, …] }.
+/** Where a shape goes on: its last point's way out is the next one's. */
+export function joined(shape, next) {
+  const n = shape.handles.length;
+  return {
+    corners: [...shape.corners, ...next.corners.slice(2)],
+    handles: [...shape.handles.slice(0, n - 2), ...next.handles.slice(2, 4), ...next.handles.slice(4)],
+  };
+}
+/** A shape whose last point lies on its first one is closed. */
+export function closed(shape) {
+  const { corners, handles } = shape;
+  return { corners: corners.slice(0, -2), handles: [...handles.slice(-4, -2), ...handles.slice(2, -4)] };
+}
