@@ -9,6 +9,7 @@ using Plenk.Core.Lighting;
 using Plenk.Core.Shots;
 using Plenk.Formats.Cameras;
 using Plenk.Formats.Exr;
+using Plenk.Store;
 using Plenk.Work;
 
 namespace Plenk.Cli;
@@ -211,11 +212,17 @@ internal static class PlaceElementCommand
         {
             Description = "frames of the plate to a second of the element's animation, like 24 or 24000/1001 (default: --rate)",
         };
+        var smooth = new Option<string>("--smooth")
+        {
+            Description = "on: light is smoothed after it was sampled, never texture; off: as it was sampled",
+            DefaultValueFactory = _ => "off",
+        };
+        smooth.AcceptOnlyFromAmong("on", "off");
         var command = new Command(
             "place-element",
-            "Puts an element into filmed frames, lit, shadowed and held out by the set: comp.FRAME.exr with comp, shadow, holdout, element and depth."
+            "Puts an element into filmed frames, lit, shadowed and held out by the set: comp.FRAME.exr with comp, shadow, holdout, element and depth; report.json."
         );
-        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, element, start, elementRate, lights, frames, filmed.Out);
+        filmed.AddTo(command, filmed.Plate, filmed.Camera, filmed.Set, element, start, elementRate, lights, frames, smooth, filmed.Out);
         command.SetGuarded(
             (parsed, stop) =>
             {
@@ -261,10 +268,34 @@ internal static class PlaceElementCommand
                     ? SkyOpenings.Find(set.Set, 1)
                     : null;
                 Directory.CreateDirectory(parsed.GetValue(filmed.Out)!);
+                bool smooths = parsed.GetValue(smooth) == "on";
+                var reports = new List<object>();
                 foreach (int frame in list)
                 {
-                    FrameLayers layers = PlaceElement.Frame(set, at(frame), lit, openings, frame, told, stop, part =>
-                        CameraOptions.Progress($"frame {frame}", part)
+                    FrameLayers layers = PlaceElement.Frame(
+                        set,
+                        at(frame),
+                        lit,
+                        openings,
+                        frame,
+                        told,
+                        stop,
+                        part => CameraOptions.Progress($"frame {frame}", part),
+                        smooths
+                    );
+                    reports.Add(
+                        new
+                        {
+                            frame,
+                            seconds = Math.Round(layers.Counts.Seconds, 2),
+                            rays = layers.Counts.Rays,
+                            // Root mean square, estimated from both halves of the samples.
+                            error = new
+                            {
+                                shadow = Math.Round(layers.Counts.ShadowError, 5),
+                                element = Math.Round(layers.Counts.ElementError, 5),
+                            },
+                        }
                     );
                     PlaceElement.Write(Path.Combine(parsed.GetValue(filmed.Out)!, $"comp.{frame:0000}.exr"), layers, options.Rate, frame);
                     Console.Error.WriteLine(
@@ -272,6 +303,10 @@ internal static class PlaceElementCommand
                             + $"noise left: shadow {layers.Counts.ShadowError:0.0000}, element {layers.Counts.ElementError:0.0000}"
                     );
                 }
+                MediaStore.WriteWhole(
+                    Path.Combine(parsed.GetValue(filmed.Out)!, "report.json"),
+                    JsonSerializer.SerializeToUtf8Bytes(new { smooth = smooths, frames = reports })
+                );
                 foreach (string t in told.Distinct())
                 {
                     Console.Error.WriteLine(t);

@@ -41,6 +41,7 @@ public static class PlaceElement
     }
 
     /// <summary>The frame's layers; told what keeps the element from being seen.</summary>
+    /// <param name="smooth">Light is smoothed after it was sampled.</param>
     public static FrameLayers Frame(
         FilmedSet filmed,
         PlacedElement element,
@@ -49,7 +50,8 @@ public static class PlaceElement
         int frame,
         List<string> told,
         CancellationToken stop = default,
-        Action<double>? progress = null
+        Action<double>? progress = null,
+        bool smooth = false
     )
     {
         var (pose, pinhole) = filmed.Camera(frame);
@@ -63,7 +65,10 @@ public static class PlaceElement
             filmed.Set,
             lights.Rig(),
             openings,
-            Quality,
+            Quality with
+            {
+                Smooth = smooth,
+            },
             Sampling.Hash((uint)frame),
             keep: false
         );

@@ -3,6 +3,7 @@ using System.Numerics;
 using Plenk.Core.Contact;
 using Plenk.Core.Geometry;
 using Plenk.Core.Images;
+using Plenk.Core.Lighting.Smoothing;
 using Plenk.Core.Projection;
 using Plenk.Core.Tracing;
 
@@ -75,6 +76,8 @@ public sealed class DifferentialRenderer
         _mirror,
         _through;
     private readonly ElementParts? _parts;
+    private readonly FrameSmoother? _smoother;
+    private readonly bool[]? _smoothed; // the shadow there is told by what is around as well
     private readonly float[] _share;
     private readonly float[] _distance; // of what elements show, along the ray; +∞ where nothing does
     private readonly IdMatte? _objects,
@@ -171,6 +174,9 @@ public sealed class DifferentialRenderer
                 Layer(2)
             )
             : null;
+        // Both halves of a pixel's samples are asked.
+        _smoother = pass.Quality.Smooth && _samples > 1 ? new(_width, _height) : null;
+        _smoothed = _smoother is null ? null : new bool[_width * _height];
         _share = new float[_width * _height];
         _distance = new float[_width * _height];
         _firstMaterial = new int[still.Elements.Count];
@@ -215,6 +221,7 @@ public sealed class DifferentialRenderer
             },
             _ => { }
         );
+        (double Shadow, double Element)? smoothed = _smoother is null ? null : Smoothed(_smoother, stop);
         var (comp, touched) = Merge();
         double shadow = 0,
             element = 0;
@@ -241,8 +248,8 @@ public sealed class DifferentialRenderer
             Counts = new(
                 _rays,
                 watch.Elapsed.TotalSeconds,
-                shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0,
-                covered > 0 ? Math.Sqrt(element / covered) : 0
+                smoothed?.Shadow ?? (shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0),
+                smoothed?.Element ?? (covered > 0 ? Math.Sqrt(element / covered) : 0)
             ),
         };
     }
@@ -261,8 +268,10 @@ public sealed class DifferentialRenderer
             HeldColor,
             HalfColor,
             Mirror;
-        public Shaded Parts;
+        public Shaded Parts,
+            HalfParts;
         public float Before,
+            HalfBefore,
             After,
             ElementOpen,
             ElementSamples,
@@ -275,6 +284,7 @@ public sealed class DifferentialRenderer
             Shown;
         public int LightSamples,
             Receivers,
+            HalfReceivers,
             SetClosed;
 
         /// <summary>Of the receivers, what nothing filmed before them covers.</summary>
@@ -289,7 +299,8 @@ public sealed class DifferentialRenderer
             BouncedNew,
             Kept,
             KeptNew,
-            HalfKept;
+            HalfKept,
+            HalfNew;
         public float SkyKept;
         public int SunOpen,
             SunRays,
@@ -346,6 +357,7 @@ public sealed class DifferentialRenderer
                 }
                 sums.E1 = Vector3.Max(default, sums.E1 - sums.Kept) + sums.Bounced;
                 sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
+                sums.HalfNew = Vector3.Max(default, sums.HalfNew);
                 sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
             }
             Store(x, y, sums, byLight);
@@ -400,6 +412,7 @@ public sealed class DifferentialRenderer
             if (s.Receives)
             {
                 sums.Receivers++;
+                sums.HalfReceivers += (int)(1 - (index & 1));
                 sums.Open += OpenTo(pass, s, pixel);
             }
             sums.Shown = 0;
@@ -603,6 +616,7 @@ public sealed class DifferentialRenderer
                         continue;
                     }
                     sums.Receivers++;
+                    sums.HalfReceivers += (int)(1 - (index & 1));
                     sums.Open += OpenTo(moment.Pass, sample[0], y * _width + x);
                     own.Clear();
                     cast++;
@@ -730,13 +744,14 @@ public sealed class DifferentialRenderer
         }
         float by = near * open;
         Shaded shaded = moment.Shader.Shade(hit, ray, index, seed, byLight, by);
-        if (_parts is not null)
+        if (_parts is not null || _smoother is not null)
         {
-            sums.Parts.Albedo += shaded.Albedo * open;
-            sums.Parts.Diffuse += shaded.Diffuse * by;
-            sums.Parts.Specular += shaded.Specular * by;
-            sums.Parts.Reflection += shaded.Reflection * by;
-            sums.Parts.Emission += shaded.Emission * by;
+            sums.Parts.Add(shaded, open, by);
+            if ((index & 1) == 0)
+            {
+                sums.HalfParts.Add(shaded, open, by);
+                sums.HalfBefore += open;
+            }
         }
         float shown = Add(shaded.Color * Through(blended, shaded.Color, hit.T) * by, open, hit.T, s, pixel, index, ref sums);
         if (_objects is null)
@@ -917,6 +932,7 @@ public sealed class DifferentialRenderer
             if (!sky.InPlate)
             {
                 sums.KeptNew += e;
+                sums.HalfNew -= (index & 1) == 0 ? e : default;
                 continue;
             }
             sums.Kept += e;
@@ -949,6 +965,7 @@ public sealed class DifferentialRenderer
         if ((index & 1) == 0)
         {
             sums.Half1 += by * plate;
+            sums.HalfNew += by * added;
         }
         sums.Between = true;
     }
@@ -1026,7 +1043,7 @@ public sealed class DifferentialRenderer
             sums.New += lamps;
             if (((first + (uint)i) & 1) == 0)
             {
-                (sums.Half0, sums.Half1) = (sums.Half0 + without, sums.Half1 + with);
+                (sums.Half0, sums.Half1, sums.HalfNew) = (sums.Half0 + without, sums.Half1 + with, sums.HalfNew + lamps);
             }
         }
     }
@@ -1080,6 +1097,10 @@ public sealed class DifferentialRenderer
             _e0[x, y, c] = sums.Receivers > 0 ? sums.E0[c] / sums.Receivers : 0;
             _en[x, y, c] = sums.Receivers > 0 ? sums.New[c] / sums.Receivers : 0;
         }
+        if (_smoother is not null)
+        {
+            Kept(_smoother, x, y, sums);
+        }
         ref var errors = ref _errors[y];
         Vector3 rest0 = sums.E0 - sums.Half0;
         if (sums.Between && sums.Half0.Y > 0 && rest0.Y > 0)
@@ -1093,6 +1114,115 @@ public sealed class DifferentialRenderer
             (errors.Element, errors.Covered) = (errors.Element + apart * apart, errors.Covered + 1);
         }
     }
+
+    /// <summary>What of a pixel is smoothed.</summary>
+    private void Kept(FrameSmoother smoother, int x, int y, in Sums sums)
+    {
+        if (sums.Receivers > 0)
+        {
+            Vector3 all = new(sums.Receivers),
+                half = new(sums.HalfReceivers);
+            if (sums.Between)
+            {
+                smoother.Shadow.Add(x, y, HalfSums.Of(sums.E1, sums.Half1, sums.E0, sums.Half0));
+            }
+            if (_rig.HasNew || sums.New != default)
+            {
+                smoother.Lamps.Add(x, y, HalfSums.Of(sums.New, sums.HalfNew, all, half));
+                smoother.Plate.Add(x, y, HalfSums.Of(sums.E0, sums.Half0, all, half));
+            }
+        }
+        // What is blended with what lies behind it stays as it was sampled.
+        if (sums.Before > 0 && sums.Parts.Albedo + sums.Parts.Color != default && _through is null)
+        {
+            smoother.Diffuse.Add(x, y, HalfSums.Of(sums.Parts.Diffuse, sums.HalfParts.Diffuse, sums.Parts.Albedo, sums.HalfParts.Albedo));
+            Vector3 rest = sums.Parts.Specular + sums.Parts.Reflection,
+                half = sums.HalfParts.Specular + sums.HalfParts.Reflection;
+            if (rest != default)
+            {
+                smoother.Rest.Add(x, y, HalfSums.Of(rest, half, new(sums.Before), new(sums.HalfBefore)));
+            }
+        }
+    }
+
+    /// <summary>The light of a whole frame smoothed; its error as it was estimated, root mean square over shadowed pixels and over covered ones.</summary>
+    private (double Shadow, double Element) Smoothed(FrameSmoother smoother, CancellationToken stop)
+    {
+        float pixel = 1 / (float)_still.Pass.Camera.Pinhole.Fx;
+        double shadow = 0,
+            element = 0;
+        long shadowed = 0,
+            covered = 0;
+        smoother.Lay(smoother.Shadow, SetGuide, pixel, true, Shade, stop);
+        smoother.Lay(smoother.Lamps, SetGuide, pixel, false, (x, y, _, light, _) => Rgb(_en, x, y, light), stop);
+        smoother.Lay(smoother.Plate, SetGuide, pixel, false, (x, y, _, light, _) => Rgb(_e0, x, y, light), stop);
+        smoother.Lay(smoother.Diffuse, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, true), stop);
+        smoother.Lay(smoother.Rest, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, false), stop);
+        return (shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0);
+
+        void Shade(int x, int y, HalfSums own, Vector3 ratio, float square)
+        {
+            if (own != default)
+            {
+                (shadow, shadowed) = (shadow + square, shadowed + 1);
+            }
+            _smoothed![y * _width + x] = true;
+            // As good as one: nothing came between.
+            Rgb(_shadow, x, y, Vector3.DistanceSquared(ratio, Vector3.One) < 1e-8f ? Vector3.One : ratio);
+        }
+        void Lit(int x, int y, HalfSums own, Vector3 light, float square, bool isDiffuse)
+        {
+            float inverse = 1f / _samples,
+                before = _element[x, y, 3];
+            Vector3 by = (own.EvenBy + own.OddBy) * inverse,
+                change = by * light - (own.Even + own.Odd) * inverse;
+            float held = before > 0 ? _held[x, y, 3] / before : 0;
+            for (int c = 0; c < 3; c++)
+            {
+                _element[x, y, c] += change[c];
+                _held[x, y, c] += held * change[c];
+            }
+            if (_parts is not null)
+            {
+                for (int c = 0; c < 3; c++)
+                {
+                    float specular = _parts.Specular[x, y, c],
+                        both = specular + _parts.Reflection[x, y, c],
+                        share = both > 0 ? specular / both : 0;
+                    _parts.Diffuse[x, y, c] += isDiffuse ? change[c] : 0;
+                    _parts.Specular[x, y, c] += isDiffuse ? 0 : share * change[c];
+                    _parts.Reflection[x, y, c] += isDiffuse ? 0 : (1 - share) * change[c];
+                }
+            }
+            if (before >= 0.999f)
+            {
+                float weight = Luminance.Of(by);
+                (element, covered) = (element + square * weight * weight, covered + (isDiffuse ? 1 : 0));
+            }
+        }
+    }
+
+    /// <summary>What the set shows at a pixel's centre.</summary>
+    private Guide SetGuide(int x, int y) =>
+        _still.Pass.IsKept
+            ? _still.Pass.Kept(x, y) is { Piece: >= 0 } s
+                ? new(s.Piece, s.Point, Facing(s.Normal, s.Direction), s.Distance)
+                : Guide.None
+            : _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
+            && new Ray(_still.Pass.Camera.Origin, d) is var ray
+            && _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet) is { IsHit: true } hit
+                ? new(_still.Pass.Set.PieceOf(hit), ray.At(hit.T), Facing(_still.Pass.Set.Instances[hit.Instance].Normal(hit), d), hit.T)
+                : Guide.None;
+
+    /// <summary>What elements show there.</summary>
+    private Guide ElementGuide(int x, int y) =>
+        _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
+        && new Ray(_still.Pass.Camera.Origin, d) is var ray
+        && _still.Scene.Nearest(ray) is { IsHit: true } hit
+            ? new(hit.Instance, ray.At(hit.T), Facing(_still.Scene.Instances[hit.Instance].Normal(hit), d), hit.T)
+            : Guide.None;
+
+    private static Vector3 Facing(Vector3 normal, Vector3 seenAlong) => Vector3.Dot(normal, seenAlong) > 0 ? -normal : normal;
 
     /// <summary>The ratio and the added light of a whole frame; then the comp, and where it differs from the plate.</summary>
     private (FloatImage Comp, bool[] Touched) Merge()
@@ -1112,7 +1242,7 @@ public sealed class DifferentialRenderer
                 float c = _share[i / 3],
                     own = _e0.Data[i];
                 bool weak = own < floor[i % 3];
-                _shadow.Data[i] = weak || ratio == 1 ? 1 : c * ratio + (1 - c);
+                _shadow.Data[i] = ratio == 1 || (weak && _smoothed?[i / 3] != true) ? 1 : c * ratio + (1 - c);
                 if (brought > 0)
                 {
                     _added.Data[i] = c * brought * (weak ? AssumedAlbedo / MathF.PI : _plate.Data[i] / own);

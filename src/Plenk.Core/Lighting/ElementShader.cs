@@ -18,6 +18,17 @@ public struct Shaded
         Emission;
 
     public readonly Vector3 Color => Diffuse + Specular + Reflection + Emission;
+
+    /// <param name="open">How much of it is seen.</param>
+    /// <param name="by">The same, less what the contact look takes from its light.</param>
+    internal void Add(in Shaded other, float open, float by)
+    {
+        Albedo += other.Albedo * open;
+        Diffuse += other.Diffuse * by;
+        Specular += other.Specular * by;
+        Reflection += other.Reflection * by;
+        Emission += other.Emission * by;
+    }
 }
 
 /// <summary>
