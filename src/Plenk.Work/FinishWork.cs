@@ -134,7 +134,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         };
         ShotDocument without = on with { Finish = on.Finish with { Steps = [.. on.Finish.Steps.Where(s => s.Id != step)] } };
         int width = Math.Min(EffectWidth, shot.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1."));
-        FrameLayers bare = Bare(on, frame, width, RenderQuality.Middle, keepWithout: true, dataPasses: false, keep: true, stop: stop);
+        FrameLayers bare = Bare(on, frame, width, RenderQuality.Measured, keepWithout: true, dataPasses: false, keep: true, stop: stop);
         return StepEffect.Of(own, Laid(on, frame, bare, whole: true), Laid(without, frame, bare, whole: true), Context(on, frame, bare, 0));
     }
 
@@ -362,7 +362,7 @@ public sealed class FinishWork(ShotEngine engine, IMedia media)
         shot = Reduced.Seen(shot);
         return _measured.Get(ResultKey.Of("finish measured", 8, shot, frame), () =>
         {
-            FrameLayers bare = Bare(shot, frame, width, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop),
+            FrameLayers bare = Bare(shot, frame, width, RenderQuality.Measured, dataPasses: false, keep: true, stop: stop),
                 done = Laid(shot, frame, bare);
             FloatImage plate = engine.Plates.Plate(shot, frame, width);
             double scale = (double)width / shot.Plate!.Width;

@@ -187,6 +187,9 @@ public sealed class FrameRenderer(ShotEngine engine)
     /// <summary>A pixel's samples are shared out over at most so many moments.</summary>
     private const int MostMoments = 16;
 
+    /// <summary>With fewer samples a pixel has, as in drafts, what moves stands as it does at the frame itself: moments would be seen one by one.</summary>
+    private const int LeastMoments = 4;
+
     /// <summary>
     /// A moment while the shutter is open: the shot with all that hangs where it is then, and how many of a pixel's samples it has from
     /// which on.
@@ -250,7 +253,7 @@ public sealed class FrameRenderer(ShotEngine engine)
         IReadOnlyList<PlacedElement> casting,
         RenderQuality quality
     ) =>
-        given.ShutterDegrees <= 0 || Math.Min(MostMoments, quality.CameraSamples) < 2
+        given.ShutterDegrees <= 0 || quality.CameraSamples < LeastMoments
             ? null
             :
             [

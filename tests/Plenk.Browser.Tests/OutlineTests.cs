@@ -97,7 +97,7 @@ public sealed class OutlineTests(Site site) : WholeJob(site)
     public void A_door_is_outlined_by_strokes_corrected_and_drawn_along_its_edges()
     {
         var files = FilmedYard.Write(Folder);
-        using Sheet page = Begun("DOOR_0010", files.Frames, files.Camera);
+        using Sheet page = Begun("DOOR_0060", files.Frames, files.Camera);
         var (left, top) = FilmedYard.Seen(FilmedYard.Door.Left, FilmedYard.Door.Top, -FilmedYard.WallAt, FilmedYard.First);
         var (right, foot) = FilmedYard.Seen(FilmedYard.Door.Right, 0, -FilmedYard.WallAt, FilmedYard.First);
         double Overlap(int matte)

@@ -1122,7 +1122,8 @@ public sealed class DifferentialRenderer
         {
             Vector3 all = new(sums.Receivers),
                 half = new(sums.HalfReceivers);
-            if (sums.Between)
+            // Kept samples know what the set closes and others do not: what came between there changed nothing.
+            if (sums.Between && (sums.E1 != sums.E0 || sums.Half1 != sums.Half0))
             {
                 smoother.Shadow.Add(x, y, HalfSums.Of(sums.E1, sums.Half1, sums.E0, sums.Half0));
             }
@@ -1204,15 +1205,11 @@ public sealed class DifferentialRenderer
 
     /// <summary>What the set shows at a pixel's centre.</summary>
     private Guide SetGuide(int x, int y) =>
-        _still.Pass.IsKept
-            ? _still.Pass.Kept(x, y) is { Piece: >= 0 } s
-                ? new(s.Piece, s.Point, Facing(s.Normal, s.Direction), s.Distance)
-                : Guide.None
-            : _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
-            && new Ray(_still.Pass.Camera.Origin, d) is var ray
-            && _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet) is { IsHit: true } hit
-                ? new(_still.Pass.Set.PieceOf(hit), ray.At(hit.T), Facing(_still.Pass.Set.Instances[hit.Instance].Normal(hit), d), hit.T)
-                : Guide.None;
+        _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
+        && new Ray(_still.Pass.Camera.Origin, d) is var ray
+        && _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet) is { IsHit: true } hit
+            ? new(_still.Pass.Set.PieceOf(hit), ray.At(hit.T), Facing(_still.Pass.Set.Instances[hit.Instance].Normal(hit), d), hit.T)
+            : Guide.None;
 
     /// <summary>What elements show there.</summary>
     private Guide ElementGuide(int x, int y) =>

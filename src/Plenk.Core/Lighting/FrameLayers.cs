@@ -179,6 +179,9 @@ public sealed record RenderQuality(
     /// <summary>What is looked at while one works.</summary>
     public static readonly RenderQuality Middle = new(4, 1, 1, 4, 0, 4, true);
 
+    /// <summary>What is measured: as it was sampled.</summary>
+    public static readonly RenderQuality Measured = Middle with { Smooth = false };
+
     /// <summary>What is handed over: as it was sampled.</summary>
     public static readonly RenderQuality Full = new(16, 1, 2, 8, 6, 8);
 }

@@ -120,9 +120,6 @@ public sealed class SetPass
         light.Factor != 0
         && (_samples is not null || !Set.Scene.Occluded(new Ray(sample.Point, light.Direction, 0, light.Distance), RayKinds.LightSet));
 
-    /// <summary>The first of a pixel's samples, of those that are kept.</summary>
-    public ref readonly SetSample Kept(int x, int y) => ref _samples![(y * Camera.Pinhole.Width + x) * Quality.CameraSamples];
-
     /// <summary>Kept samples know already which light rays are open.</summary>
     public bool IsKept => _samples is not null;
 

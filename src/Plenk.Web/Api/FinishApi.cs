@@ -141,7 +141,7 @@ public static class FinishApi
                             FloatImage comp = shot.Camera is null
                                 ? engine.Plates.Plate(shot, frame)
                                 : engine
-                                    .Finish.Frame(shot, frame, full, RenderQuality.Middle, dataPasses: false, keep: true, stop: stop)
+                                    .Finish.Frame(shot, frame, full, RenderQuality.Measured, dataPasses: false, keep: true, stop: stop)
                                     .Comp;
                             return new
                             {
