@@ -71,11 +71,15 @@ builder.Services.AddHostedService<MemoryRest>();
 builder.Services.AddHostedService<WarmStart>();
 builder.Services.AddSingleton<Measuring>();
 builder.Services.AddHostedService(s => s.GetRequiredService<Measuring>());
+builder.Services.AddSingleton(s =>
+    ActivatorUtilities.CreateInstance<DemoProduction>(s, Environment.GetEnvironmentVariable("PLENK_DEMO") ?? "")
+);
+builder.Services.AddHostedService(s => s.GetRequiredService<DemoProduction>());
 builder.Services.AddRazorPages();
 builder.Services.AddProblemDetails();
 builder.Services.AddExceptionHandler<FaultHandler>();
 builder.Services.AddOpenApi();
-builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database");
+builder.Services.AddHealthChecks().AddCheck<DatabaseHealth>("database").AddCheck<DemoProduction>("demo production");
 builder.Services.ConfigureHttpJsonOptions(o => RequestJson.Set(o.SerializerOptions));
 
 // A request that cannot be read is answered in words, not by a bare number.
@@ -149,10 +153,6 @@ app.MapFallback("/api/{**rest}", IResult () =>
     throw new NotThereException("There is nothing at this address of the API; /api describes it.")
 );
 
-if (Environment.GetEnvironmentVariable("PLENK_DEMO") is { Length: > 0 } demo)
-{
-    await Seeding.LowWater(Path.Combine(demo, DemoSeed.Code), app.Services);
-}
 app.Logger.LogInformation(
     "pictures may take {Memory:0.0} GiB of memory, all that is kept of them together (PLENK_MEMORY)",
     Plenk.Formats.PictureMemory.Bytes / (double)(1 << 30)

@@ -13,7 +13,19 @@ public static class DemoSeed
 {
     public const string Production = "Low Water",
         Sequence = "BTH",
-        Code = "BTH_0040";
+        Code = "BTH_0040",
+        BrokenCode = "BTH_0100";
+
+    private static readonly Dictionary<string, string> Titles = new()
+    {
+        [Code] = "The bell on the basin floor",
+        ["BTH_0050"] = "Along the gallery",
+        ["BTH_0060"] = "The entrance hall",
+        ["BTH_0070"] = "A trolley rolls through",
+        ["BTH_0080"] = "Two cameras along the basin",
+        ["BTH_0090"] = "The attendant mops by",
+        [BrokenCode] = "The platform breaks",
+    };
 
     /// <param name="directory">demo/BTH_0040.</param>
     /// <param name="keep">Takes bytes into a media store and gives their hash.</param>
@@ -45,7 +57,7 @@ public static class DemoSeed
             Production = Production,
             Sequence = Sequence,
             Code = Code,
-            Title = "The bell on the basin floor",
+            Title = Titles[Code],
             Range = range,
             Plate = plate,
             Camera = camera,
@@ -153,50 +165,40 @@ public static class DemoSeed
         );
     }
 
-    /// <summary>
-    /// The shots beside it, as they come in: a pan, a still with its lines, a trolley that rolls through. Their cameras are to be found.
-    /// </summary>
-    /// <param name="demo">The folder that holds a folder for each.</param>
-    public static IEnumerable<ShotDocument> Others(string demo, Func<byte[], string> keep)
+    /// <summary>The shots whose footage is there, in their order.</summary>
+    public static IReadOnlyList<string> Codes(string demo) =>
+        [.. Titles.Keys.Where(c => System.IO.Directory.Exists(Path.Combine(demo, c)))];
+
+    /// <summary>A shot of the production as it came in.</summary>
+    /// <param name="demo">The folder demo/.</param>
+    /// <param name="keep">Takes bytes into a media store and gives their hash.</param>
+    public static ShotDocument Shot(string demo, string code, Func<byte[], string> keep)
     {
-        foreach (
-            var (code, title) in new[]
-            {
-                ("BTH_0050", "Along the gallery"),
-                ("BTH_0060", "The entrance hall"),
-                ("BTH_0070", "A trolley rolls through"),
-                ("BTH_0080", "Two cameras along the basin"),
-                ("BTH_0090", "The attendant mops by"),
-                ("BTH_0100", "The platform breaks"),
-            }
-        )
+        string directory = Path.Combine(demo, code);
+        if (code == Code)
         {
-            string directory = Path.Combine(demo, code);
-            if (!System.IO.Directory.Exists(directory))
-            {
-                continue;
-            }
-            var (plate, range) = Plate(directory, code, null, keep);
-            var shot = new ShotDocument
-            {
-                Production = Production,
-                Sequence = Sequence,
-                Code = code,
-                Title = title,
-                Range = range,
-                Plate = plate,
-                Seed = 40,
-            };
-            yield return code switch
-            {
-                "BTH_0050" => shot with { Solving = new() { Turns = true } },
-                "BTH_0080" => Beside(shot, demo, keep),
-                "BTH_0090" => WithAttendant(shot, demo, keep),
-                "BTH_0100" => AtThePlatform(shot, demo, keep),
-                "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
-                _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
-            };
+            return Build(directory, keep);
         }
+        var (plate, range) = Plate(directory, code, null, keep);
+        var shot = new ShotDocument
+        {
+            Production = Production,
+            Sequence = Sequence,
+            Code = code,
+            Title = Titles[code],
+            Range = range,
+            Plate = plate,
+            Seed = 40,
+        };
+        return code switch
+        {
+            "BTH_0050" => shot with { Solving = new() { Turns = true } },
+            "BTH_0080" => Beside(shot, demo, keep),
+            "BTH_0090" => WithAttendant(shot, demo, keep),
+            BrokenCode => AtThePlatform(shot, demo, keep),
+            "BTH_0060" => WithLines(shot, Path.Combine(directory, "lines.json")),
+            _ => shot with { Mattes = [Around(Path.Combine(directory, "matte"), range)] },
+        };
     }
 
     private static ShotDocument WithLines(ShotDocument shot, string file)
@@ -332,7 +334,7 @@ public static class DemoSeed
 
     /// <summary>BTH_0100 as an artist would go on with it: the locker's door cut loose and swung open, the slab broken by what falls on it.</summary>
     /// <param name="demo">The folder that holds a folder for each shot.</param>
-    public static ShotDocument Broken(ShotDocument shot, string demo, ShotEngine engine, MediaStore media)
+    public static ShotDocument Broken(ShotDocument shot, string demo, ShotEngine engine, MediaStore media, CancellationToken stop = default)
     {
         using JsonDocument door = JsonDocument.Parse(File.ReadAllBytes(Path.Combine(demo, "BTH_0100", "door.json")));
         double[] corners = [.. door.RootElement.GetProperty("corners").EnumerateArray().Select(v => v.GetDouble())];
@@ -369,7 +371,7 @@ public static class DemoSeed
                     Scraps = 300,
                     Dust = 5,
                 },
-                CancellationToken.None,
+                stop,
                 (_, _) => { }
             )
             .On(cut);

@@ -12,6 +12,7 @@ public sealed partial class Site : IAsyncLifetime
 {
     private readonly string _name = $"browser_{Guid.NewGuid():N}";
     private readonly string _folder = Path.Combine(Path.GetTempPath(), $"plenk-browser-{Guid.NewGuid():N}");
+    private static readonly TimeSpan Patience = TimeSpan.FromMinutes(10);
     private Process? _web;
 
     public static string Server =>
@@ -40,25 +41,33 @@ public sealed partial class Site : IAsyncLifetime
         start.Environment["PLENK_DEMO"] = Path.Combine(Repository, "demo");
         _web = Process.Start(start)!;
         var listening = new TaskCompletionSource<string>();
+        var said = new System.Collections.Concurrent.ConcurrentQueue<string>();
         _web.OutputDataReceived += (_, e) =>
         {
-            if (e.Data is not null && Listening().Match(e.Data) is { Success: true } m)
+            if (e.Data is null)
+            {
+                listening.TrySetException(new InvalidOperationException($"the application ended: {string.Join('\n', said)}"));
+                return;
+            }
+            said.Enqueue(e.Data);
+            if (Listening().Match(e.Data) is { Success: true } m)
             {
                 listening.TrySetResult(m.Groups[1].Value);
             }
         };
         _web.BeginOutputReadLine();
-        Url = await listening.Task.WaitAsync(TimeSpan.FromSeconds(90));
+        Url = await listening.Task.WaitAsync(Patience);
         Http = new HttpClient { BaseAddress = new Uri(Url) };
-        for (int i = 0; i < 300; i++)
+        // It answers before the demo production is whole; a slow machine takes minutes over that.
+        string coming = "";
+        for (DateTime end = DateTime.UtcNow + Patience; DateTime.UtcNow < end; await Task.Delay(200))
         {
-            if (await Http.GetStringAsync("/api/shots") != "[]")
+            if ((coming = await Http.GetStringAsync("/health")) == "Healthy")
             {
                 return;
             }
-            await Task.Delay(200);
         }
-        throw new TimeoutException("the demo production did not come");
+        throw new TimeoutException($"the demo production did not come: {coming}: {string.Join('\n', said)}");
     }
 
     public async Task<JsonElement> Json(string path) => JsonDocument.Parse(await Http.GetStringAsync(path)).RootElement;

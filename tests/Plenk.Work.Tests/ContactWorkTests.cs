@@ -24,7 +24,7 @@ public sealed class MopShot : IDisposable
     {
         Media = new MediaStore(Path.Combine(_folder, "media"));
         Engine = new(Media);
-        Document = DemoSeed.Others(Path.Combine(DemoShot.Repository, "demo"), b => Media.Write(b)).Single(s => s.Code == "BTH_0090");
+        Document = DemoSeed.Shot(Path.Combine(DemoShot.Repository, "demo"), "BTH_0090", b => Media.Write(b));
     }
 
     public MediaStore Media { get; }

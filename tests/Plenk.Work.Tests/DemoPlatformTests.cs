@@ -25,7 +25,7 @@ public sealed class DemoPlatformTests : IDisposable
         string demo = Path.Combine(DemoShot.Repository, "demo");
         var media = new MediaStore(Path.Combine(_folder, "media"));
         var engine = new ShotEngine(media);
-        ShotDocument filmed = DemoSeed.Others(demo, b => media.Write(b)).Single(s => s.Code == "BTH_0100");
+        ShotDocument filmed = DemoSeed.Shot(demo, DemoSeed.BrokenCode, b => media.Write(b));
         ShotDocument shot = DemoSeed.Broken(filmed, demo, engine, media);
         Assert.Empty(ShotChecks.Faults(shot));
 

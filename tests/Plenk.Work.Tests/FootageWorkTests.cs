@@ -36,7 +36,7 @@ public sealed class FootageWorkTests : IDisposable
 
     private ShotDocument Bell() => DemoSeed.Build(Path.Combine(DemoShot.Repository, "demo", "BTH_0040"), Keep);
 
-    private ShotDocument Beside() => DemoSeed.Others(Path.Combine(DemoShot.Repository, "demo"), Keep).First(s => s.Code == "BTH_0080");
+    private ShotDocument Beside() => DemoSeed.Shot(Path.Combine(DemoShot.Repository, "demo"), "BTH_0080", Keep);
 
     private static Matte Square(double left, double top, double right, double bottom) =>
         new()

@@ -34,7 +34,7 @@ public sealed class MovingWorkTests : IDisposable
                     f => Pose.FromRowMajor16([.. f.GetProperty(key).EnumerateArray().Select(v => v.GetDouble())], out _)!.Value
                 );
         _trolley = Poses("trolley_to_world");
-        _shot = DemoSeed.Others(Path.GetDirectoryName(Folder)!, bytes => media.Write(bytes)).First(s => s.Code == "BTH_0070") with
+        _shot = DemoSeed.Shot(Path.GetDirectoryName(Folder)!, "BTH_0070", bytes => media.Write(bytes)) with
         {
             Range = new(1027, 1033),
             Camera = new CameraSource

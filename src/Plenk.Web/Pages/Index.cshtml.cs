@@ -9,8 +9,11 @@ using Plenk.Work.Queue;
 namespace Plenk.Web.Pages;
 
 /// <summary>Productions, their sequences, and each shot with its worst reading; so many shots a page.</summary>
-public sealed class IndexModel(ShotStore shots, ResultStore results) : PageModel
+public sealed class IndexModel(ShotStore shots, ResultStore results, DemoProduction demo) : PageModel
 {
+    /// <summary>What is still to come of the demo production, in words.</summary>
+    public string? Coming => demo.Coming;
+
     public const int ShotsOnPage = 24;
 
     public sealed record Shot(ShotRow Row, string? Thumbnail, string Facts, Reading? Worst, int Measured, string Why);
