@@ -1154,9 +1154,9 @@ public sealed class DifferentialRenderer
             element = 0;
         long shadowed = 0,
             covered = 0;
-        smoother.Lay(smoother.Shadow, SetGuide, pixel, true, Shade, stop);
-        smoother.Lay(smoother.Lamps, SetGuide, pixel, false, (x, y, _, light, _) => Rgb(_en, x, y, light), stop);
-        smoother.Lay(smoother.Plate, SetGuide, pixel, false, (x, y, _, light, _) => Rgb(_e0, x, y, light), stop);
+        smoother.Lay(smoother.Shadow, _still.Pass.Shown, pixel, true, Shade, stop);
+        smoother.Lay(smoother.Lamps, _still.Pass.Shown, pixel, false, (x, y, _, light, _) => Rgb(_en, x, y, light), stop);
+        smoother.Lay(smoother.Plate, _still.Pass.Shown, pixel, false, (x, y, _, light, _) => Rgb(_e0, x, y, light), stop);
         smoother.Lay(smoother.Diffuse, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, true), stop);
         smoother.Lay(smoother.Rest, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, false), stop);
         return (shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0);
@@ -1203,20 +1203,12 @@ public sealed class DifferentialRenderer
         }
     }
 
-    /// <summary>What the set shows at a pixel's centre.</summary>
-    private Guide SetGuide(int x, int y) =>
-        _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
-        && new Ray(_still.Pass.Camera.Origin, d) is var ray
-        && _still.Pass.Set.Scene.Intersect(ray, RayKinds.CameraSet) is { IsHit: true } hit
-            ? new(_still.Pass.Set.PieceOf(hit), ray.At(hit.T), Facing(_still.Pass.Set.Instances[hit.Instance].Normal(hit), d), hit.T)
-            : Guide.None;
-
-    /// <summary>What elements show there.</summary>
+    /// <summary>What elements show in the middle of a pixel.</summary>
     private Guide ElementGuide(int x, int y) =>
         _still.Pass.Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
         && new Ray(_still.Pass.Camera.Origin, d) is var ray
         && _still.Scene.Nearest(ray) is { IsHit: true } hit
-            ? new(hit.Instance, ray.At(hit.T), Facing(_still.Scene.Instances[hit.Instance].Normal(hit), d), hit.T)
+            ? new(hit.Instance, hit.T * d, Facing(_still.Scene.Instances[hit.Instance].Normal(hit), d))
             : Guide.None;
 
     private static Vector3 Facing(Vector3 normal, Vector3 seenAlong) => Vector3.Dot(normal, seenAlong) > 0 ? -normal : normal;

@@ -1,5 +1,6 @@
 using System.Numerics;
 using Plenk.Core.Cameras;
+using Plenk.Core.Lighting.Smoothing;
 using Plenk.Core.Projection;
 using Plenk.Core.Sets;
 using Plenk.Core.Shots;
@@ -38,6 +39,7 @@ public sealed class SetPass
 
     private readonly SetSample[]? _samples;
     private readonly LightSample[]? _lights;
+    private readonly Guide[]?[]? _shown; // by row
 
     public RayGrid Camera { get; }
     public SetScene Set { get; }
@@ -105,15 +107,49 @@ public sealed class SetPass
             l = LightSamplesPerCameraSample;
         _samples = new SetSample[width * height * n];
         _lights = new LightSample[width * height * n * l];
+        _shown = quality.Smooth ? new Guide[height][] : null;
         Parallel.For(0, height, Cores.All, y =>
             Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null)
         );
     }
 
-    /// <summary>Of the samples that are kept.</summary>
+    /// <summary>Of the samples that are kept, and of what their pixels' centres show.</summary>
     public long KeptBytes =>
         (_samples?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<SetSample>()
+        + (_shown is null ? 0 : Camera.Pinhole.Width * (long)Camera.Pinhole.Height * System.Runtime.CompilerServices.Unsafe.SizeOf<Guide>())
         + (_lights?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<LightSample>();
+
+    /// <summary>What the middle of a pixel shows of the set; asked once a row where samples are kept.</summary>
+    internal Guide Shown(int x, int y)
+    {
+        if (_shown is null)
+        {
+            return Middle(x, y);
+        }
+        if (_shown[y] is not { } row)
+        {
+            row = new Guide[Camera.Pinhole.Width];
+            for (int i = 0; i < row.Length; i++)
+            {
+                row[i] = Middle(i, y);
+            }
+            Volatile.Write(ref _shown[y], row);
+        }
+        return row[x];
+    }
+
+    private Guide Middle(int x, int y)
+    {
+        if (
+            !Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)
+            || Set.Scene.Intersect(new Ray(Camera.Origin, d), RayKinds.CameraSet) is not { IsHit: true } hit
+        )
+        {
+            return Guide.None;
+        }
+        Vector3 normal = Set.Instances[hit.Instance].Normal(hit);
+        return new(Set.PieceOf(hit), hit.T * d, Vector3.Dot(normal, d) > 0 ? -normal : normal);
+    }
 
     /// <summary>Whether the set leaves a light ray of a sample open.</summary>
     public bool IsOpen(in SetSample sample, in LightSample light) =>

@@ -98,7 +98,7 @@ internal sealed class FrameSmoother(int width, int height)
                 guides[y * w + x] = restIsOne || own[y * w + x] is not null ? guide(x + outer.X0, y + outer.Y0) : Guide.None;
             }
         });
-        var (ratio, square) = new LightFilter(w, h, own, guides, pixel, restIsOne).Run();
+        var (ratio, square) = new LightFilter(new(w, h, guides, pixel), own, restIsOne).Run();
         for (int y = inner.Y0; y < inner.Y1; y++)
         {
             for (int x = inner.X0; x < inner.X1; x++)

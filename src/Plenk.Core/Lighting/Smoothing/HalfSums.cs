@@ -13,14 +13,6 @@ internal readonly record struct HalfSums(Vector3 Even, Vector3 Odd, Vector3 Even
         new(even, Vector3.Max(default, all - even), evenBy, Vector3.Max(default, allBy - evenBy));
 }
 
-/// <summary>What a pixel's centre shows: pixels of one surface lend one another their samples.</summary>
-/// <param name="Surface">−1: nothing that is smoothed.</param>
-/// <param name="Point">Metres.</param>
-internal readonly record struct Guide(int Surface, Vector3 Point, Vector3 Normal, float Distance)
-{
-    public static readonly Guide None = new(-1, default, default, 0);
-}
-
 /// <summary>The pixels of a frame whose light is smoothed; rows may be filled at once, each by one thread.</summary>
 internal sealed class SmoothedPixels(int height)
 {

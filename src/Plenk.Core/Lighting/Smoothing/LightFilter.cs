@@ -1,5 +1,5 @@
+using System.Buffers;
 using System.Numerics;
-using System.Runtime.InteropServices;
 using System.Runtime.Intrinsics;
 using Plenk.Core.Images;
 
@@ -11,220 +11,339 @@ namespace Plenk.Core.Lighting.Smoothing;
 /// smoothed, is held against the other as it was sampled (as in Rousselle, Knaus and Zwicker 2012): that tells bias and noise of every level
 /// alike, so edges of shadows stay as sharp as they were sampled.
 /// </summary>
-/// <param name="width">Of the region that is worked on, pixels.</param>
 /// <param name="own">By pixel; those that are not there had nothing come between: their ratio is 1.</param>
-/// <param name="pixel">How wide a pixel is a metre away, metres.</param>
-internal sealed class LightFilter(int width, int height, HalfSums?[] own, Guide[] guides, float pixel, bool restIsOne)
+internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restIsOne)
 {
     /// <summary>The widest reaches 1 + 2 + 4 + 8 + 16 + 32 pixels.</summary>
     public const int Levels = 6;
     public const int Reach = 63;
 
-    /// <summary>Over so many pixels (σ) the levels' errors are averaged: one pixel's say little.</summary>
+    /// <summary>Over so many pixels (σ) the levels' errors are averaged: one pixel's say little. It is done over squares of two by two.</summary>
     private const double ErrorOver = 2.5;
     private const double ChosenOver = 1.2;
 
-    /// <summary>By pixels around, row by row: the product of two triangles.</summary>
-    private static readonly float[] Kernel = [1 / 16f, 1 / 8f, 1 / 16f, 1 / 8f, 1 / 4f, 1 / 8f, 1 / 16f, 1 / 8f, 1 / 16f];
-    private const int Middle = 4;
-    private readonly int _count = width * height;
+    /// <summary>Planes of a <see cref="HalfSums"/>: even, odd, what each is measured by; three colours of each.</summary>
+    private const int Sums = 12,
+        Odd = 3,
+        By = 6;
+
+    /// <summary>Of the averaged errors: whether both halves tell something, how far they are apart as sampled, then by level.</summary>
+    private const int Valid = 0,
+        Apart = 1;
+
+    private readonly int _width = surfaces.Width,
+        _height = surfaces.Height;
+    private readonly float[] _has = new float[surfaces.Floats];
+    private readonly List<float[]> _lent = [];
 
     /// <summary>The smoothed ratio, and its error's mean square as it was estimated; only where there is a guide.</summary>
     public (Vector3[] Ratio, float[] Square) Run()
     {
-        HalfSums[] now = Filled(out bool[] has);
-        var valid = new float[_count];
-        Vector3[] even = new Vector3[_count],
-            odd = new Vector3[_count],
-            best = new Vector3[_count];
-        var apart = new float[_count];
-        Each(i =>
+        try
         {
-            ref readonly HalfSums s = ref now[i];
-            (even[i], odd[i], best[i]) = (Ratio(s.Even, s.EvenBy), Ratio(s.Odd, s.OddBy), Ratio(s.Even + s.Odd, s.EvenBy + s.OddBy));
-            valid[i] = has[i] && s.EvenBy != default && s.OddBy != default ? 1 : 0;
-            apart[i] = valid[i] * Square(even[i] - odd[i]);
-        });
-        float[] weight = Averaged(valid);
-        apart = Averaged(apart);
-        float[] least = [.. apart.Select(a => 0.75f * a)];
-        var chosen = new float[_count];
-        var levels = new List<Vector3[]> { best };
-        for (int level = 1; level <= Levels; level++)
-        {
-            now = Wider(now, has, 1 << (level - 1));
-            var error = new float[_count];
-            var ratio = new Vector3[_count];
-            Each(i =>
-            {
-                ref readonly HalfSums s = ref now[i];
-                Vector3 fe = Ratio(s.Even, s.EvenBy),
-                    fo = Ratio(s.Odd, s.OddBy);
-                ratio[i] = Ratio(s.Even + s.Odd, s.EvenBy + s.OddBy);
-                // E[(F a − b)²] is bias² and both variances; of (F a − F b)² ÷ 4 all but what the mean of both halves has is taken off.
-                error[i] = valid[i] * ((Square(fe - odd[i]) + Square(fo - even[i])) / 2 - Square(fe - fo) / 4);
-            });
-            error = Averaged(error);
-            levels.Add(ratio);
-            int own = level;
-            Each(i =>
-            {
-                if (error[i] < least[i])
-                {
-                    (least[i], chosen[i]) = (error[i], own);
-                }
-            });
+            return Smoothed();
         }
-        var square = new float[_count];
-        Each(i => square[i] = weight[i] > 1e-6f ? MathF.Max(0, least[i] - apart[i] / 2) / weight[i] : 0);
-        return (Mixed(levels, chosen, has), square);
+        finally
+        {
+            _lent.ForEach(p => ArrayPool<float>.Shared.Return(p));
+        }
     }
 
-    private void Each(Action<int> act) => Parallel.For(0, height, Cores.All, y =>
+    private (Vector3[] Ratio, float[] Square) Smoothed()
+    {
+        float[][] now = Planes(Sums),
+            next = Planes(Sums),
+            halves = Planes(By),
+            errors = Planes(Levels + 2);
+        var ratios = new float[Levels + 1][][];
+        Fill(now);
+        ratios[0] = Planes(3);
+        EachEight((x, y) => AsSampled(surfaces.At(x, y), now, halves, ratios[0], errors));
+        for (int level = 1; level <= Levels; level++)
         {
-            for (int i = y * width; i < (y + 1) * width; i++)
+            int step = 1 << (level - 1);
+            float[][] from = now,
+                to = next,
+                ratio = ratios[level] = Planes(3);
+            float[] error = errors[Apart + level];
+            EachEight(
+                (x, y) =>
+                {
+                    if (Widen(x, y, step, from, to))
+                    {
+                        Judge(surfaces.At(x, y), to, halves, ratio, errors[Valid], error);
+                    }
+                }
+            );
+            (now, next) = (next, now);
+        }
+        return Chosen(ratios, Averaged(errors));
+    }
+
+    /// <summary>Planes of zeros, lent until the end: a draft asks for the same again and again.</summary>
+    private float[][] Planes(int count)
+    {
+        var planes = new float[count][];
+        for (int i = 0; i < count; i++)
+        {
+            _lent.Add(planes[i] = ArrayPool<float>.Shared.Rent(surfaces.Floats));
+            planes[i].AsSpan(0, surfaces.Floats).Clear();
+        }
+        return planes;
+    }
+
+    private void EachEight(Action<int, int> act) => Parallel.For(0, _height, Cores.All, y =>
+        {
+            for (int x = 0; x < _width; x += Surfaces.Lanes)
             {
-                act(i);
+                act(x, y);
             }
         });
 
-    private static Vector3 Ratio(Vector3 of, Vector3 by) =>
-        new(by.X > 0 ? of.X / by.X : 0, by.Y > 0 ? of.Y / by.Y : 0, by.Z > 0 ? of.Z / by.Z : 0);
-
-    private static float Square(Vector3 v) => Vector3.Dot(v, v) / 3;
-
     /// <summary>
-    /// Pixels that nothing came between have a ratio of one; how much light they are measured by is taken from those around them on their
-    /// surface, as far as there are any.
+    /// The sums by planes. Pixels that nothing came between have a ratio of one; how much light they are measured by is taken from those around
+    /// them on their surface, as far as there are any.
     /// </summary>
-    private HalfSums[] Filled(out bool[] has)
+    private void Fill(float[][] planes)
     {
-        bool[] known = [.. own.Select((o, i) => o is not null && guides[i].Surface >= 0)];
-        HalfSums[] now = [.. own.Select((o, i) => known[i] ? o!.Value : default)];
-        for (int step = 1; restIsOne && step <= 8; step *= 2)
+        Parallel.For(0, _height, Cores.All, y =>
         {
-            bool[] before = [.. known];
-            HalfSums[] from = [.. now];
-            Parallel.For(0, height, Cores.All, y =>
+            for (int x = 0, i = surfaces.At(0, y); x < _width; x++, i++)
             {
-                for (int x = 0; x < width; x++)
-                {
-                    int i = y * width + x;
-                    if (before[i] || guides[i].Surface < 0)
-                    {
-                        continue;
-                    }
-                    Vector3 by = default;
-                    float whole = 0;
-                    for (int k = 0; k < Kernel.Length; k++)
-                    {
-                        if (Neighbour(x, y, k, step, before, out int j) is > 0 and var weight)
-                        {
-                            by += weight * (from[j].EvenBy + from[j].OddBy) / 2;
-                            whole += weight;
-                        }
-                    }
-                    if (whole > 0)
-                    {
-                        by /= whole;
-                        (now[i], known[i]) = (new(by, by, by, by), true);
-                    }
-                }
-            });
-        }
-        has = known;
-        return now;
-    }
-
-    private HalfSums[] Wider(HalfSums[] from, bool[] has, int step)
-    {
-        var result = new HalfSums[_count];
-        Parallel.For(0, height, Cores.All, y =>
-        {
-            // A pixel's sums are three vectors of four.
-            ReadOnlySpan<Vector128<float>> all = MemoryMarshal.Cast<HalfSums, Vector128<float>>(from.AsSpan());
-            Span<Vector128<float>> to = MemoryMarshal.Cast<HalfSums, Vector128<float>>(result.AsSpan());
-            for (int x = 0; x < width; x++)
-            {
-                int i = y * width + x;
-                if (!has[i])
+                if (own[y * _width + x] is not { } s || !surfaces.Shows(x, y))
                 {
                     continue;
                 }
-                Vector128<float> a = default,
-                    b = default,
-                    c = default;
-                float whole = 0;
-                for (int k = 0; k < Kernel.Length; k++)
+                _has[i] = 1;
+                for (int c = 0; c < 3; c++)
                 {
-                    float weight = Neighbour(x, y, k, step, has, out int j);
-                    if (weight <= 0)
-                    {
-                        continue;
-                    }
-                    (a, b, c) = (a + weight * all[3 * j], b + weight * all[3 * j + 1], c + weight * all[3 * j + 2]);
-                    whole += weight;
+                    (planes[c][i], planes[Odd + c][i]) = (s.Even[c], s.Odd[c]);
+                    (planes[By + c][i], planes[By + Odd + c][i]) = (s.EvenBy[c], s.OddBy[c]);
                 }
-                float by = 1 / whole;
-                (to[3 * i], to[3 * i + 1], to[3 * i + 2]) = (by * a, by * b, by * c);
             }
         });
-        return result;
+        float[][] light = restIsOne ? Planes(3) : [];
+        for (int step = 1; restIsOne && step <= 8; step *= 2)
+        {
+            int reach = step;
+            float[] before = [.. _has];
+            EachEight((x, y) => Lend(x, y, reach, before, planes, light));
+            EachEight((x, y) => Take(surfaces.At(x, y), before, light, planes));
+        }
     }
 
-    /// <summary>How much one of the nine around a pixel counts: on the same surface, in the same plane, turned alike.</summary>
-    private float Neighbour(int x, int y, int k, int step, bool[] has, out int j)
+    /// <summary>What the neighbours of eight pixels that have nothing are measured by, on average.</summary>
+    private void Lend(int x, int y, int step, float[] before, float[][] planes, float[][] light)
     {
-        int dx = k % 3 - 1,
-            dy = k / 3 - 1,
-            nx = x + dx * step,
-            ny = y + dy * step;
-        j = ny * width + nx;
-        if (nx < 0 || ny < 0 || nx >= width || ny >= height || !has[j])
+        int i = surfaces.At(x, y);
+        Vector256<float> missing = Vector256.Equals(Surfaces.Load(before, i), Vector256<float>.Zero);
+        if (missing == Vector256<float>.Zero || !surfaces.AnyShows(i))
         {
-            return 0;
+            return;
         }
-        float weight = Kernel[k];
-        if (k == Middle)
+        Span<Vector256<float>> weights = stackalloc Vector256<float>[Surfaces.Taps];
+        Span<int> places = stackalloc int[Surfaces.Taps];
+        int count = surfaces.Weigh(x, y, step, before, weights, places);
+        Vector256<float> whole = Normalised(weights[..count]) & missing;
+        for (int c = 0; c < 3; c++)
         {
-            return weight;
+            Vector256<float> sum = default;
+            for (int k = 0; k < count; k++)
+            {
+                sum += weights[k] * (Surfaces.Load(planes[By + c], places[k]) + Surfaces.Load(planes[By + Odd + c], places[k]));
+            }
+            Surfaces.Store(Vector256.GreaterThan(whole, Vector256<float>.Zero) & (sum * 0.5f), light[c], i);
         }
-        ref readonly Guide a = ref guides[y * width + x],
-            b = ref guides[j];
-        if (a.Surface != b.Surface)
-        {
-            return 0;
-        }
-        float turn = Vector3.Dot(a.Normal, b.Normal);
-        if (turn <= 0.5f)
-        {
-            return 0;
-        }
-        // turn⁸
-        turn *= turn;
-        turn *= turn;
-        turn *= turn;
-        float off = Vector3.Dot(a.Normal, b.Point - a.Point) / (pixel * a.Distance * (1 + step)),
-            plane = 1 / (1 + off * off);
-        return weight * turn * plane * plane;
+        Surfaces.Store(Surfaces.Load(_has, i) + (Vector256.GreaterThan(whole, Vector256<float>.Zero) & Vector256.Create(1f)), _has, i);
     }
 
-    /// <summary>Values averaged over the pixels around; all by the same weights, so that they can be compared as they are.</summary>
-    private float[] Averaged(float[] of) => Blur.Gaussian(new FloatImage(width, height, 1, of), ErrorOver).Data;
+    private void Take(int i, float[] before, float[][] light, float[][] planes)
+    {
+        Vector256<float> taken = Surfaces.Load(_has, i) - Surfaces.Load(before, i);
+        if (taken == Vector256<float>.Zero)
+        {
+            return;
+        }
+        for (int p = 0; p < Sums; p++)
+        {
+            Surfaces.Store(Surfaces.Load(planes[p], i) + taken * Surfaces.Load(light[p % 3], i), planes[p], i);
+        }
+    }
+
+    /// <summary>Weights made to sum to one, where there are any; their sum before.</summary>
+    private static Vector256<float> Normalised(Span<Vector256<float>> weights)
+    {
+        Vector256<float> whole = default;
+        foreach (Vector256<float> w in weights)
+        {
+            whole += w;
+        }
+        Vector256<float> by = Vector256.GreaterThan(whole, Vector256<float>.Zero) & (Vector256.Create(1f) / whole);
+        foreach (ref Vector256<float> w in weights)
+        {
+            w *= by;
+        }
+        return whole;
+    }
+
+    private void AsSampled(int i, float[][] sums, float[][] halves, float[][] ratio, float[][] errors)
+    {
+        Vector256<float> has = Surfaces.Load(_has, i);
+        if (has == Vector256<float>.Zero)
+        {
+            return;
+        }
+        Vector256<float> even = default,
+            odd = default,
+            square = default;
+        for (int c = 0; c < 3; c++)
+        {
+            Vector256<float> a = Surfaces.Load(sums[c], i),
+                b = Surfaces.Load(sums[Odd + c], i),
+                aBy = Surfaces.Load(sums[By + c], i),
+                bBy = Surfaces.Load(sums[By + Odd + c], i),
+                ra = Ratio(a, aBy),
+                rb = Ratio(b, bBy);
+            Surfaces.Store(ra, halves[c], i);
+            Surfaces.Store(rb, halves[Odd + c], i);
+            Surfaces.Store(Ratio(a + b, aBy + bBy), ratio[c], i);
+            (even, odd, square) = (even + aBy, odd + bBy, square + (ra - rb) * (ra - rb));
+        }
+        Vector256<float> valid =
+            Vector256.GreaterThan(even, Vector256<float>.Zero) & Vector256.GreaterThan(odd, Vector256<float>.Zero) & has;
+        Surfaces.Store(valid, errors[Valid], i);
+        Surfaces.Store(valid * square * (1 / 3f), errors[Apart], i);
+    }
+
+    /// <summary>Eight pixels' sums over their neighbours; false where none of them has any.</summary>
+    private bool Widen(int x, int y, int step, float[][] from, float[][] to)
+    {
+        int i = surfaces.At(x, y);
+        Vector256<float> has = Surfaces.Load(_has, i);
+        if (has == Vector256<float>.Zero)
+        {
+            return false;
+        }
+        Span<Vector256<float>> weights = stackalloc Vector256<float>[Surfaces.Taps];
+        Span<int> places = stackalloc int[Surfaces.Taps];
+        int count = surfaces.Weigh(x, y, step, _has, weights, places);
+        Normalised(weights[..count]);
+        for (int k = 0; k < count; k++)
+        {
+            weights[k] *= has;
+        }
+        for (int p = 0; p < Sums; p++)
+        {
+            Vector256<float> sum = default;
+            for (int k = 0; k < count; k++)
+            {
+                sum += weights[k] * Surfaces.Load(from[p], places[k]);
+            }
+            Surfaces.Store(sum, to[p], i);
+        }
+        return true;
+    }
+
+    private static void Judge(int i, float[][] sums, float[][] halves, float[][] ratio, float[] valid, float[] error)
+    {
+        Vector256<float> across = default,
+            apart = default;
+        for (int c = 0; c < 3; c++)
+        {
+            Vector256<float> a = Surfaces.Load(sums[c], i),
+                b = Surfaces.Load(sums[Odd + c], i),
+                aBy = Surfaces.Load(sums[By + c], i),
+                bBy = Surfaces.Load(sums[By + Odd + c], i),
+                fa = Ratio(a, aBy),
+                fb = Ratio(b, bBy),
+                evenOff = fa - Surfaces.Load(halves[Odd + c], i),
+                oddOff = fb - Surfaces.Load(halves[c], i);
+            Surfaces.Store(Ratio(a + b, aBy + bBy), ratio[c], i);
+            across += evenOff * evenOff + oddOff * oddOff;
+            apart += (fa - fb) * (fa - fb);
+        }
+        // E[(F a − b)²] is bias² and both variances; of (F a − F b)² ÷ 4 all but what the mean of both halves has is taken off.
+        Surfaces.Store(Surfaces.Load(valid, i) * (across * 0.5f - apart * 0.25f) * (1 / 3f), error, i);
+    }
+
+    private static Vector256<float> Ratio(Vector256<float> of, Vector256<float> by) =>
+        Vector256.GreaterThan(by, Vector256<float>.Zero) & (of / by);
+
+    /// <summary>Over squares of two by two pixels and around them; all by the same weights, so that they can be compared as they are.</summary>
+    private FloatImage Averaged(float[][] errors)
+    {
+        var squares = new FloatImage((_width + 1) / 2, (_height + 1) / 2, errors.Length);
+        Parallel.For(0, squares.Height, Cores.All, y =>
+        {
+            int below = 2 * y + 1 < _height ? surfaces.Stride : 0;
+            for (int x = 0, i = surfaces.At(0, 2 * y); x < squares.Width; x++, i += 2)
+            {
+                for (int p = 0; p < errors.Length; p++)
+                {
+                    float[] e = errors[p];
+                    squares[x, y, p] = (e[i] + e[i + 1] + (below > 0 ? e[i + below] + e[i + below + 1] : 0)) / 4;
+                }
+            }
+        });
+        return Blur.Gaussian(squares, ErrorOver / 2);
+    }
 
     /// <summary>Between the levels on either side of what was chosen, which changes softly from pixel to pixel.</summary>
-    private Vector3[] Mixed(List<Vector3[]> levels, float[] chosen, bool[] has)
+    private (Vector3[] Ratio, float[] Square) Chosen(float[][][] ratios, FloatImage errors)
     {
-        float[] soft = Blur.Gaussian(new FloatImage(width, height, 1, chosen), ChosenOver).Data;
-        var result = new Vector3[_count];
-        Each(i =>
+        var chosen = new FloatImage(errors.Width, errors.Height, 1);
+        var squares = new FloatImage(errors.Width, errors.Height, 1);
+        Parallel.For(0, errors.Height, Cores.All, y =>
         {
-            if (has[i])
+            for (int x = 0; x < errors.Width; x++)
             {
-                int level = Math.Clamp((int)soft[i], 0, levels.Count - 2);
-                result[i] = Vector3.Lerp(levels[level][i], levels[level + 1][i], Math.Clamp(soft[i] - level, 0, 1));
+                float apart = errors[x, y, Apart],
+                    least = 0.75f * apart,
+                    weight = errors[x, y, Valid];
+                for (int level = 1; level <= Levels; level++)
+                {
+                    if (errors[x, y, Apart + level] < least)
+                    {
+                        (least, chosen[x, y, 0]) = (errors[x, y, Apart + level], level);
+                    }
+                }
+                squares[x, y, 0] = weight > 1e-6f ? MathF.Max(0, least - apart / 2) / weight : 0;
             }
         });
-        return result;
+        FloatImage soft = Blur.Gaussian(chosen, ChosenOver / 2);
+        var result = new Vector3[_width * _height];
+        var square = new float[_width * _height];
+        Parallel.For(0, _height, Cores.All, y =>
+        {
+            for (int x = 0, i = surfaces.At(0, y); x < _width; x++, i++)
+            {
+                if (_has[i] == 0)
+                {
+                    continue;
+                }
+                float at = Between(soft, x, y);
+                int level = Math.Clamp((int)at, 0, Levels - 1);
+                float[][] a = ratios[level],
+                    b = ratios[level + 1];
+                result[y * _width + x] = Vector3.Lerp(
+                    new(a[0][i], a[1][i], a[2][i]),
+                    new(b[0][i], b[1][i], b[2][i]),
+                    Math.Clamp(at - level, 0, 1)
+                );
+                square[y * _width + x] = squares[x / 2, y / 2, 0];
+            }
+        });
+        return (result, square);
+    }
+
+    /// <summary>Of squares of two by two at a pixel, bilinear.</summary>
+    private static float Between(FloatImage squares, int x, int y)
+    {
+        // A pixel lies a quarter of a square off its square's middle.
+        int x0 = x / 2,
+            y0 = y / 2,
+            x1 = Math.Clamp(x0 + (x % 2 == 0 ? -1 : 1), 0, squares.Width - 1),
+            y1 = Math.Clamp(y0 + (y % 2 == 0 ? -1 : 1), 0, squares.Height - 1);
+        return 0.5625f * squares[x0, y0, 0] + 0.1875f * (squares[x1, y0, 0] + squares[x0, y1, 0]) + 0.0625f * squares[x1, y1, 0];
     }
 }
