@@ -31,7 +31,8 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
     private const long BytesAPixel = 18; // codes and linear light, which are kept of a plate
     private static readonly TimeSpan Rest = TimeSpan.FromMilliseconds(40);
     private readonly SharedWork<byte[]> _shared = new();
-    private readonly FairLine _line = new(AtOnce);
+    private readonly FairLine _line = new(AtOnce),
+        _aheadLine = new(1);
     private readonly LaneThreads _threads = new("drafts", AtOnce + Environment.ProcessorCount, LaneThreads.Drafts);
     private readonly LaneThreads _aheadThreads = new("drafts ahead", 1 + Environment.ProcessorCount, LaneThreads.Ahead);
     private readonly Dictionary<long, Looked> _looked = [];
@@ -65,6 +66,22 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
         return picture;
     }
 
+    /// <summary>One that is wanted while a hand rests: it is made when nobody waits for another.</summary>
+    public async Task<byte[]> GetAhead(Draft draft, CancellationToken stop)
+    {
+        string key = draft.Key;
+        if (known.TryGet(key, out byte[] there))
+        {
+            return there;
+        }
+        using IDisposable turn = await _aheadLine.Enter(draft.Of, 0, stop);
+        while (!_line.IsIdle || others())
+        {
+            await Task.Delay(Rest, stop);
+        }
+        return await _shared.Get(key, left => On(_aheadThreads, draft, left), stop);
+    }
+
     private async Task<byte[]> On(LaneThreads threads, Draft draft, CancellationToken stop)
     {
         byte[] made = await threads.Run(() => make(draft, stop));
@@ -87,10 +104,10 @@ public sealed class Drafts(Cache<byte[]> known, Func<Draft, CancellationToken, b
             }
             _aheadRuns = true;
         }
-        _ = Task.Run(Ahead);
+        _ = Task.Run(DrawAhead);
     }
 
-    private async Task Ahead()
+    private async Task DrawAhead()
     {
         while (true)
         {

@@ -62,6 +62,7 @@ public sealed class PictureService
     /// <summary>kind: plate, grain-free, comp, difference, projection, projection-difference. JPEG for drafts, PNG else.</summary>
     /// <param name="of">Whose it is: shots take turns.</param>
     /// <param name="drags">The next one will be nearly the same: what only the set tells is kept for it.</param>
+    /// <param name="ahead">A draft that nobody waits for: it gives way to all that somebody does.</param>
     public async Task<byte[]> Picture(
         long of,
         ShotDocument shot,
@@ -72,14 +73,16 @@ public sealed class PictureService
         double gain,
         SeenThrough seen,
         bool drags,
-        CancellationToken stop
+        CancellationToken stop,
+        bool ahead = false
     )
     {
         Know(kind, quality);
         shot = Reads(shot, kind);
         if (quality == "draft" && !drags && !OfPlate(kind))
         {
-            return await _drafts.Get(new(of, shot, frame, kind, width, gain, seen), stop);
+            var draft = new Draft(of, shot, frame, kind, width, gain, seen);
+            return await (ahead ? _drafts.GetAhead(draft, stop) : _drafts.Get(draft, stop));
         }
         string key = KeyOf(shot, frame, kind, width, quality, gain, seen);
         if (_pictures.TryGet(key, out byte[] known))

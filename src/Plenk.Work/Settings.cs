@@ -12,7 +12,7 @@ public static class Settings
         ?? $"Host=127.0.0.1;Port=5481;Username=plenk;Passfile={Path.Combine(DataRoot, "pg.pass")};Database=plenk;Timeout=5;Include Error Detail=false";
 
     /// <summary>
-    /// PLENK_PAGES: middle where pages are not to ask for the finest picture whenever a hand rests, which takes seconds of every core;
+    /// PLENK_PAGES: middle where pages are to ask neither for the range nor for the finest picture while a hand rests, which takes every core;
     /// hand-overs are always finest.
     /// </summary>
     public static string PagesFinest => Environment.GetEnvironmentVariable("PLENK_PAGES") == "middle" ? "middle" : "full";

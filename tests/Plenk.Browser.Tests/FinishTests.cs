@@ -99,6 +99,34 @@ public sealed class FinishTests(Site site)
     }
 
     [Fact]
+    public async Task The_range_fills_in_by_itself_near_frames_first_and_plays_at_the_rate_of_the_shot()
+    {
+        using Sheet page = await Bell(7);
+        const string kept = "document.getElementById('kept').textContent";
+        Assert.Equal("", page.State(kept));
+        page.State("document.body.dataset.finest = 'full'");
+        page.State("import('/js/state.js').then((m) => m.tell('frame')) && 0");
+        page.Until($"/^([5-9]|[1-9]\\d) of 72 frames kept, coarse, \\d+ MB/.test({kept})", 120);
+        page.State("document.body.dataset.finest = 'middle'");
+        // A neighbour that is kept stands there in the same breath, from the page itself.
+        page.State(
+            "(window.near = null, Promise.all([import('/js/state.js'), import('/js/comp.js')]).then(([s, { comp }]) => { s.setFrame(s.state.frame + 1); window.near = comp.shown?.frame === s.state.frame; }), 0)"
+        );
+        page.Until("window.near !== null");
+        Assert.Equal("true", page.State("window.near"));
+        page.Press("Play");
+        double began = double.Parse(page.State("performance.now()"), System.Globalization.CultureInfo.InvariantCulture);
+        int first = int.Parse(page.State("state.frame"));
+        page.Until($"performance.now() > {began + 4000}", 20);
+        string[] told = page.State("`${performance.now()} ${state.frame}`").Split(' ');
+        int played = (int.Parse(told[1]) - first + 72 * 100) % 72;
+        double due = (double.Parse(told[0], System.Globalization.CultureInfo.InvariantCulture) - began) * 24 / 1000 % 72;
+        Assert.True(Math.Min(Math.Abs(played - due), 72 - Math.Abs(played - due)) < 12, $"{played} of {due:0.0} frames");
+        page.Press("Stop");
+        page.NoErrors();
+    }
+
+    [Fact]
     public async Task Readings_over_the_range_run_in_the_tray_and_are_stopped_there()
     {
         using Sheet page = await Bell(7);

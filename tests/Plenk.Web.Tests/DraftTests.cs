@@ -66,6 +66,27 @@ public sealed class DraftTests
     }
 
     [Fact]
+    public async Task A_page_that_fills_its_range_gives_way_and_leaves_when_it_is_left()
+    {
+        _others = true;
+        Drafts drafts = Drafts(near: 0);
+        using var left = new CancellationTokenSource();
+        Task<byte[]> first = drafts.GetAhead(At(1040), CancellationToken.None),
+            gone = drafts.GetAhead(At(1041), left.Token);
+        await drafts.Get(At(1036), CancellationToken.None);
+        await Made(1036);
+        await left.CancelAsync();
+        await Assert.ThrowsAnyAsync<OperationCanceledException>(() => gone);
+        Assert.False(first.IsCompleted);
+        _others = false;
+        await first;
+        await Made(1040);
+        // What is known needs no turn.
+        _others = true;
+        Assert.Equal([1, 2, 3], await drafts.GetAhead(At(1040), CancellationToken.None));
+    }
+
+    [Fact]
     public async Task Nothing_is_drawn_ahead_while_others_wait_or_where_it_would_push_them_out()
     {
         _others = true;

@@ -29,6 +29,7 @@ public static class PictureApi
                     int? revision,
                     double? gain,
                     string? seen,
+                    bool? ahead,
                     ShotStore shots,
                     PictureService pictures,
                     HttpContext http
@@ -47,11 +48,14 @@ public static class PictureApi
                         pictures,
                         http,
                         saved: true,
-                        keep: revision == r.Number
+                        keep: revision == r.Number,
+                        ahead: ahead == true
                     );
                 }
             )
-            .WithSummary("A picture of a frame as PNG: plate, comp, projection, matte and others, coarse or finished");
+            .WithSummary(
+                "A picture of a frame as PNG: plate, comp, projection, matte and others, coarse or finished; ahead: a draft that gives way to all that somebody waits for"
+            );
 
         // The same for what is not saved yet: what follows a drag.
         api.MapPost(
@@ -462,7 +466,8 @@ public static class PictureApi
         PictureService pictures,
         HttpContext http,
         bool saved,
-        bool keep
+        bool keep,
+        bool ahead = false
     )
     {
         int full = document.Plate?.Width ?? throw new ShotFault("The shot has no plate yet. Bring one in at step 1.");
@@ -476,7 +481,8 @@ public static class PictureApi
             Math.Clamp(gain ?? 4, 0.1, 100),
             Enum.TryParse(seen, ignoreCase: true, out SeenThrough through) ? through : SeenThrough.Display,
             drags: !saved && quality == "draft",
-            http.RequestAborted
+            http.RequestAborted,
+            ahead
         );
         if (pictures.NoiseOf(bytes) is { } noise)
         {

@@ -1,8 +1,8 @@
-// What the server makes of the frame that is looked at: coarse at once, then finer by itself; while one plays, frame after frame.
+// What the server makes of the frame that is looked at: coarse at once, then finer by itself; the range fills in while the hand rests, and while one plays.
 import { picture } from './api.js';
 import { doc, on, state, tell } from './state.js';
 import { words } from './told.js';
-import { forgetFrames, keepFrames, keptOf } from './reel.js';
+import { forgetFrames, holdFrame, keepFrames, keptFrame, keptOf, restFrames } from './reel.js';
 import { besideDrawn, box, view } from './view.js';
 
 // shown: { bitmap, frame, way, quality }; beside: this revision's, where another lies over half of it; awaited: it is being drawn.
@@ -60,43 +60,47 @@ function said(kind, quality, bitmap) {
 
 function stand(shown) {
   comp.shown = shown;
+  holdFrame(shown?.bitmap ?? null);
   tell('draw');
 }
 
-// Frames for playing, at the size of the picture on the page.
-function playOn(kind, reel, of, d) {
-  const width = Math.min(d.plate.width, Math.ceil((d.plate.width * view.zoom * (devicePixelRatio || 1)) / 16) * 16),
+// Frames of the range to be kept: drafts of half the plate's size; while it plays, then finer ones at the size of the picture on the page.
+function keep(kind, reel, of, d, playing) {
+  const half = Math.min(d.plate.width, Math.max(draft, Math.min(960, Math.round(d.plate.width / 2)))),
+    width = playing ? Math.min(d.plate.width, Math.ceil((d.plate.width * view.zoom * (devicePixelRatio || 1)) / 16) * 16) : half,
     { first, last } = d.cut || d.range;
-  keepFrames({
-    key: `${reel} ${width}`,
+  return keepFrames({
+    key: reel,
     first,
     last,
     from: Math.min(last, Math.max(first, state.frame)),
     width,
     height: Math.round((width * d.plate.height) / d.plate.width),
+    playing,
     path: (frame, quality) =>
-      `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&width=${quality === 'draft' ? Math.min(draft, width) : width}&quality=${quality}&seen=${state.seen}&revision=${of}`,
+      `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&width=${quality === 'draft' ? half : width}&quality=${quality}&seen=${state.seen}&revision=${of}${playing ? '' : '&ahead=true'}`,
   });
-  stand(null);
 }
 
 /** Asks for the frame as it now is. */
 export async function refresh() {
   const mine = ++serial;
   flying?.abort();
+  if (!state.playing) restFrames();
   comp.awaited = false;
   box.dataset.quality = '';
   const kind = served(),
     d = doc(),
     of = state.compare.startsWith('version') ? state.other : state.revision,
     reel = `${of} ${kind} ${state.seen}`;
-  if (keptOf() && !keptOf().startsWith(`${reel} `)) forgetFrames();
+  if (keptOf() && keptOf() !== reel) forgetFrames();
   if (nothingToSee(kind, d)) {
     stand(null);
     return;
   }
   if (state.playing) {
-    playOn(kind, reel, of, d);
+    keep(kind, reel, of, d, true);
+    stand(null);
     return;
   }
   flying = new AbortController();
@@ -112,12 +116,22 @@ export async function refresh() {
         own ? changed(own) : null,
         flying.signal,
       );
+  const there = !own && keptOf() === reel && !besideDrawn() && keptFrame(frame);
+  if (there) {
+    box.dataset.quality = 'draft';
+    stand({ bitmap: there, frame, way: state.compare, quality: said(kind, 'draft', there) });
+  }
   try {
     for (const [width, quality] of steps(kind, d.plate.width)) {
-      if (quality === 'full' && !ofPlate(kind))
+      if (there && quality === 'draft') continue;
+      if (quality === 'full' && !ofPlate(kind)) {
+        // The range comes before the finest of one frame: it takes seconds of every core.
         await new Promise((f) => {
           setTimeout(f, rest);
         });
+        if (mine !== serial) return;
+        await keep(kind, reel, of, d, false);
+      }
       if (mine !== serial) return;
       const bitmap = await get(width, quality, of);
       if (mine !== serial) return;

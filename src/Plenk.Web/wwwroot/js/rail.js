@@ -3,6 +3,7 @@ import { mark } from './marks.js';
 import { get } from './api.js';
 import { on, setFrame, state, tell } from './state.js';
 import { modulesOf } from './modules.js';
+import { playedAt } from './playing.js';
 import { wakeFrames } from './reel.js';
 import { words } from './told.js';
 
@@ -212,29 +213,33 @@ at.addEventListener('keydown', (e) => {
   e.stopPropagation();
 });
 
-let timer = null;
+// Frames by the clock, in a loop: one that comes late is left out, so that the rate stays the shot's.
+let asked = null;
 export function togglePlay() {
-  if (timer) {
-    clearInterval(timer);
-    timer = null;
+  if (asked !== null) {
+    cancelAnimationFrame(asked);
+    asked = null;
     state.playing = false;
     play.textContent = 'Play';
     tell('frame');
     return;
   }
-  const rate = state.document.rate;
+  let since = performance.now(),
+    from = state.frame,
+    set = from;
+  const tick = (now) => {
+    const { rate, cut, range } = state.document,
+      { first, last } = cut || range;
+    // Somebody went elsewhere on the rail: on from there.
+    if (state.frame !== set) [since, from] = [now, state.frame];
+    set = playedAt(now - since, rate, first, last, from);
+    if (set !== state.frame) setFrame(set);
+    asked = requestAnimationFrame(tick);
+  };
   state.playing = true;
   wakeFrames();
   play.textContent = 'Stop';
-  timer = setInterval(
-    () =>
-      setFrame(
-        state.frame >= (state.document.cut || state.document.range).last
-          ? (state.document.cut || state.document.range).first
-          : state.frame + 1,
-      ),
-    (1000 * rate.den) / rate.num,
-  );
+  asked = requestAnimationFrame(tick);
 }
 play.addEventListener('click', togglePlay);
 for (const t of ['document', 'frame', 'step', 'readings', 'chosen', 'solve']) on(t, draw);
