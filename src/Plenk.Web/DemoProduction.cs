@@ -25,6 +25,12 @@ public sealed class DemoProduction(
     ILogger<DemoProduction> log
 ) : BackgroundService, IHealthCheck
 {
+    private readonly TaskCompletionSource _over = new();
+    private string _next = "its list of shots";
+
+    /// <summary>Done once nothing more comes, be it that all is there or that some failed.</summary>
+    public Task Over => _over.Task;
+
     /// <summary>What is still to come, in words; null once all is there.</summary>
     public string? Coming { get; private set; } = directory.Length == 0 ? null : "The demo production is on its way.";
 
@@ -32,6 +38,7 @@ public sealed class DemoProduction(
     {
         if (directory.Length == 0)
         {
+            _over.SetResult();
             return;
         }
         var started = new TaskCompletionSource();
@@ -48,13 +55,25 @@ public sealed class DemoProduction(
         }
         catch (Exception e)
         {
-            log.LogError(e, "the demo production did not come");
-            Coming = $"The demo production did not come whole ({e.Message}); the server’s log says more, and the next start tries again.";
+            // What went wrong inside is for the log: a page says what it means, and what mends it.
+            log.LogError(e, "the demo production did not come whole");
+            Coming =
+                $"The demo production did not come whole: {_next} failed. The server’s log says why; when the files under demo/ are whole, the next start brings the rest.";
+        }
+        finally
+        {
+            _over.SetResult();
         }
     }
 
     public Task<HealthCheckResult> CheckHealthAsync(HealthCheckContext context, CancellationToken cancellationToken = default) =>
         Task.FromResult(Coming is null ? HealthCheckResult.Healthy() : HealthCheckResult.Degraded(Coming));
+
+    private void Next(string what)
+    {
+        _next = what;
+        Coming = $"The demo production is on its way; next comes {what}.";
+    }
 
     private async Task Bring(string demo, CancellationToken stop)
     {
@@ -63,7 +82,7 @@ public sealed class DemoProduction(
         foreach (string code in missing)
         {
             stop.ThrowIfCancellationRequested();
-            Coming = $"The demo production is on its way: {code} comes next.";
+            Next(code);
             there[code] = await shots.Create(DemoSeed.Shot(demo, code, bytes => media.Write(bytes)), "demo", "The shot as it came in");
             if (code == missing[0])
             {
@@ -73,10 +92,17 @@ public sealed class DemoProduction(
         }
         if (there.TryGetValue(DemoSeed.BrokenCode, out ShotRow? platform) && platform.Head == 1)
         {
-            Coming = $"{DemoSeed.BrokenCode} of the demo production is being broken.";
-            ShotDocument whole = (await shots.Read(platform.Id))!.Value.Document;
+            Next($"what falls and breaks in {DemoSeed.BrokenCode}");
+            ShotDocument whole = (await shots.Read(platform.Id, 1))!.Value.Document;
             ShotDocument broken = await Task.Run(() => DemoSeed.Broken(whole, demo, engine, media, stop), stop);
-            await shots.Save(platform.Id, 1, broken, "demo", "The locker’s door cut loose and swung open, the slab broken");
+            try
+            {
+                await shots.Save(platform.Id, 1, broken, "demo", "The locker’s door cut loose and swung open, the slab broken");
+            }
+            catch (ConflictException)
+            {
+                // Somebody was at work on it already: it is theirs.
+            }
         }
         if (there.TryGetValue(DemoSeed.Code, out ShotRow? first))
         {
@@ -100,7 +126,7 @@ public sealed class DemoProduction(
             {
                 continue;
             }
-            Coming = $"The demo’s shelf is on its way: {t.Name} comes next.";
+            Next($"the shelf’s {t.Name}");
             await shelving.Add(
                 ShippedThing.Kept(t.Part, Keep),
                 new([], t.Name, "Plenk", "CC0 1.0", "Plenk’s demo", t.Tags, t.Words, House: true),

@@ -10,8 +10,13 @@ namespace Plenk.Web;
 /// are there then, and the code that draws is compiled. Frames near those two follow while nobody waits, as they do when somebody looked
 /// (<see cref="Drafts"/>). It gives way to whoever comes.
 /// </summary>
-public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApplicationLifetime life, ILogger<WarmStart> log)
-    : BackgroundService
+public sealed class WarmStart(
+    ShotStore shots,
+    PictureService pictures,
+    DemoProduction demo,
+    IHostApplicationLifetime life,
+    ILogger<WarmStart> log
+) : BackgroundService
 {
     private const int Shots = 8,
         Width = 480;
@@ -23,6 +28,7 @@ public sealed class WarmStart(ShotStore shots, PictureService pictures, IHostApp
         try
         {
             await started.Task.WaitAsync(stoppingToken);
+            await demo.Over.WaitAsync(stoppingToken);
             foreach (long id in await shots.LastChanged(Shots))
             {
                 if (await shots.Read(id) is not { } found || found.Document.Plate is null)

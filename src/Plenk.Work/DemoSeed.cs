@@ -52,14 +52,8 @@ public static class DemoSeed
         var sun = Parted(V(lights.GetProperty("sun_irradiance")));
         var sky = Parted(V(lights.GetProperty("sky_radiance")));
         var fill = Parted(V(lights.GetProperty("fill_radiance")));
-        return new ShotDocument
+        return Filmed(Code, plate, range) with
         {
-            Production = Production,
-            Sequence = Sequence,
-            Code = Code,
-            Title = Titles[Code],
-            Range = range,
-            Plate = plate,
             Camera = camera,
             SurveyPoints = SurveyFile.Read(File.ReadAllBytes(Path.Combine(directory, "survey.csv")), "survey.csv"),
             Orientation = new()
@@ -165,6 +159,17 @@ public static class DemoSeed
         );
     }
 
+    private static ShotDocument Filmed(string code, PlateSource plate, FrameRange range) =>
+        new()
+        {
+            Production = Production,
+            Sequence = Sequence,
+            Code = code,
+            Title = Titles[code],
+            Range = range,
+            Plate = plate,
+        };
+
     /// <summary>The shots whose footage is there, in their order.</summary>
     public static IReadOnlyList<string> Codes(string demo) =>
         [.. Titles.Keys.Where(c => System.IO.Directory.Exists(Path.Combine(demo, c)))];
@@ -180,16 +185,7 @@ public static class DemoSeed
             return Build(directory, keep);
         }
         var (plate, range) = Plate(directory, code, null, keep);
-        var shot = new ShotDocument
-        {
-            Production = Production,
-            Sequence = Sequence,
-            Code = code,
-            Title = Titles[code],
-            Range = range,
-            Plate = plate,
-            Seed = 40,
-        };
+        ShotDocument shot = Filmed(code, plate, range) with { Seed = 40 };
         return code switch
         {
             "BTH_0050" => shot with { Solving = new() { Turns = true } },

@@ -51,7 +51,9 @@ public sealed class DemoProductionTests(Application application) : IDisposable
         Assert.Equal(first, both[0]);
         // A folder without its footage is told, and nothing else is lost by it.
         Directory.CreateDirectory(Path.Combine(_demo, "BTH_0070"));
-        Assert.StartsWith("The demo production did not come whole", await Came(), StringComparison.Ordinal);
+        string told = await Came();
+        Assert.StartsWith("The demo production did not come whole: BTH_0070 failed.", told, StringComparison.Ordinal);
+        Assert.DoesNotContain(_demo, told, StringComparison.Ordinal);
         Assert.Equal(both, await Shots());
     }
 }

@@ -54,7 +54,8 @@ public static class PictureApi
                 }
             )
             .WithSummary(
-                "A picture of a frame as PNG: plate, comp, projection, matte and others, coarse or finished; ahead: a draft that gives way to all that somebody waits for"
+                "A picture of a frame as PNG: plate, comp, projection, matte and others, coarse or finished; "
+                    + "ahead: a draft that gives way to all that somebody waits for"
             );
 
         // The same for what is not saved yet: what follows a drag.

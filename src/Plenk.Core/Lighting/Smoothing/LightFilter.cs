@@ -198,16 +198,12 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
             square = default;
         for (int c = 0; c < 3; c++)
         {
-            Vector256<float> a = Surfaces.Load(sums[c], i),
-                b = Surfaces.Load(sums[Odd + c], i),
-                aBy = Surfaces.Load(sums[By + c], i),
-                bBy = Surfaces.Load(sums[By + Odd + c], i),
-                ra = Ratio(a, aBy),
-                rb = Ratio(b, bBy);
-            Surfaces.Store(ra, halves[c], i);
-            Surfaces.Store(rb, halves[Odd + c], i);
-            Surfaces.Store(Ratio(a + b, aBy + bBy), ratio[c], i);
-            (even, odd, square) = (even + aBy, odd + bBy, square + (ra - rb) * (ra - rb));
+            var (a, b) = Ratios(i, c, sums, ratio);
+            Surfaces.Store(a, halves[c], i);
+            Surfaces.Store(b, halves[Odd + c], i);
+            even += Surfaces.Load(sums[By + c], i);
+            odd += Surfaces.Load(sums[By + Odd + c], i);
+            square += (a - b) * (a - b);
         }
         Vector256<float> valid =
             Vector256.GreaterThan(even, Vector256<float>.Zero) & Vector256.GreaterThan(odd, Vector256<float>.Zero) & has;
@@ -250,20 +246,25 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
             apart = default;
         for (int c = 0; c < 3; c++)
         {
-            Vector256<float> a = Surfaces.Load(sums[c], i),
-                b = Surfaces.Load(sums[Odd + c], i),
-                aBy = Surfaces.Load(sums[By + c], i),
-                bBy = Surfaces.Load(sums[By + Odd + c], i),
-                fa = Ratio(a, aBy),
-                fb = Ratio(b, bBy),
-                evenOff = fa - Surfaces.Load(halves[Odd + c], i),
-                oddOff = fb - Surfaces.Load(halves[c], i);
-            Surfaces.Store(Ratio(a + b, aBy + bBy), ratio[c], i);
+            var (a, b) = Ratios(i, c, sums, ratio);
+            Vector256<float> evenOff = a - Surfaces.Load(halves[Odd + c], i),
+                oddOff = b - Surfaces.Load(halves[c], i);
             across += evenOff * evenOff + oddOff * oddOff;
-            apart += (fa - fb) * (fa - fb);
+            apart += (a - b) * (a - b);
         }
         // E[(F a − b)²] is bias² and both variances; of (F a − F b)² ÷ 4 all but what the mean of both halves has is taken off.
         Surfaces.Store(Surfaces.Load(valid, i) * (across * 0.5f - apart * 0.25f) * (1 / 3f), error, i);
+    }
+
+    /// <summary>Both halves' ratios of eight pixels in a colour; that of all samples is stored.</summary>
+    private static (Vector256<float> Even, Vector256<float> Odd) Ratios(int i, int c, float[][] sums, float[][] ratio)
+    {
+        Vector256<float> a = Surfaces.Load(sums[c], i),
+            b = Surfaces.Load(sums[Odd + c], i),
+            aBy = Surfaces.Load(sums[By + c], i),
+            bBy = Surfaces.Load(sums[By + Odd + c], i);
+        Surfaces.Store(Ratio(a + b, aBy + bBy), ratio[c], i);
+        return (Ratio(a, aBy), Ratio(b, bBy));
     }
 
     private static Vector256<float> Ratio(Vector256<float> of, Vector256<float> by) =>

@@ -1,4 +1,5 @@
-// What the server makes of the frame that is looked at: coarse at once, then finer by itself; the range fills in while the hand rests, and while one plays.
+// What the server makes of the frame that is looked at: coarse at once, then finer by itself; the range fills in while the hand rests,
+// and while one plays.
 import { picture } from './api.js';
 import { doc, on, state, tell } from './state.js';
 import { words } from './told.js';
@@ -78,7 +79,8 @@ function keep(kind, reel, of, d, playing) {
     height: Math.round((width * d.plate.height) / d.plate.width),
     playing,
     path: (frame, quality) =>
-      `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&width=${quality === 'draft' ? half : width}&quality=${quality}&seen=${state.seen}&revision=${of}${playing ? '' : '&ahead=true'}`,
+      `/api/shots/${state.id}/frames/${frame}/picture?kind=${encodeURIComponent(kind)}&quality=${quality}` +
+      `&width=${quality === 'draft' ? half : width}&seen=${state.seen}&revision=${of}${playing ? '' : '&ahead=true'}`,
   });
 }
 
