@@ -35,7 +35,7 @@ public sealed class PictureService
 
     /// <summary>Of a document that is reduced to what the picture shows.</summary>
     public static string KeyOf(ShotDocument shot, int frame, string kind, int width, string quality, double gain, SeenThrough seen) =>
-        ResultKey.Of("picture", 6, shot, kind, seen, frame, width, quality, gain);
+        ResultKey.Of("picture", 7, shot, kind, seen, frame, width, quality, gain);
 
     /// <summary>
     /// What is left of sampling noise in a picture of a comp: root mean squares in the element's shadow and on the element; null of other

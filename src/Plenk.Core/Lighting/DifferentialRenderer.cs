@@ -77,6 +77,7 @@ public sealed class DifferentialRenderer
         _through;
     private readonly ElementParts? _parts;
     private readonly FrameSmoother? _smoother;
+    private readonly Guide[]? _guides; // a pixel's only sample shows what its middle does
     private readonly bool[]? _smoothed; // the shadow there is told by what is around as well
     private readonly float[] _share;
     private readonly float[] _distance; // of what elements show, along the ray; +∞ where nothing does
@@ -174,8 +175,8 @@ public sealed class DifferentialRenderer
                 Layer(2)
             )
             : null;
-        // Both halves of a pixel's samples are asked.
-        _smoother = pass.Quality.Smooth && _samples > 1 ? new(_width, _height) : null;
+        _smoother = pass.Quality.Smooth ? new(_width, _height) : null;
+        _guides = _smoother is not null && _samples == 1 ? new Guide[_width * _height] : null;
         _smoothed = _smoother is null ? null : new bool[_width * _height];
         _share = new float[_width * _height];
         _distance = new float[_width * _height];
@@ -359,6 +360,12 @@ public sealed class DifferentialRenderer
                 sums.Half1 = Vector3.Max(default, sums.Half1 - sums.HalfKept);
                 sums.HalfNew = Vector3.Max(default, sums.HalfNew);
                 sums.New = Vector3.Max(default, sums.New - sums.KeptNew) + sums.BouncedNew;
+            }
+            if (_guides is not null)
+            {
+                SetSample only = SamplesOf(rows[0], 0, x)[0];
+                _guides[y * _width + x] =
+                    only.Piece >= 0 ? new(only.Piece, only.Distance * only.Direction, Facing(only.Normal, only.Direction)) : Guide.None;
             }
             Store(x, y, sums, byLight);
             if (_objects is not null)
@@ -1118,6 +1125,8 @@ public sealed class DifferentialRenderer
     /// <summary>What of a pixel is smoothed.</summary>
     private void Kept(FrameSmoother smoother, int x, int y, in Sums sums)
     {
+        void Add(SmoothedPixels to, Vector3 all, Vector3 half, Vector3 allBy, Vector3 halfBy) =>
+            to.Add(x, y, _samples == 1 ? HalfSums.Single(x, y, all, allBy) : HalfSums.Of(all, half, allBy, halfBy));
         if (sums.Receivers > 0)
         {
             Vector3 all = new(sums.Receivers),
@@ -1125,24 +1134,27 @@ public sealed class DifferentialRenderer
             // Kept samples know what the set closes and others do not: what came between there changed nothing.
             if (sums.Between && (sums.E1 != sums.E0 || sums.Half1 != sums.Half0))
             {
-                smoother.Shadow.Add(x, y, HalfSums.Of(sums.E1, sums.Half1, sums.E0, sums.Half0));
+                Add(smoother.Shadow, sums.E1, sums.Half1, sums.E0, sums.Half0);
             }
             if (_rig.HasNew || sums.New != default)
             {
-                smoother.Lamps.Add(x, y, HalfSums.Of(sums.New, sums.HalfNew, all, half));
-                smoother.Plate.Add(x, y, HalfSums.Of(sums.E0, sums.Half0, all, half));
+                Add(smoother.Lamps, sums.New, sums.HalfNew, all, half);
+                Add(smoother.Plate, sums.E0, sums.Half0, all, half);
             }
         }
-        // What is blended with what lies behind it stays as it was sampled.
-        if (sums.Before > 0 && sums.Parts.Albedo + sums.Parts.Color != default && _through is null)
+        // What is blended with what lies behind it stays as it was sampled, and so does what was rendered elsewhere. An element's pixel whose
+        // rays found no light is one of them.
+        bool isShaded = _options.Rendered.Count == 0 || sums.Parts.Albedo + sums.Parts.Color != default;
+        if (sums.Before > 0 && isShaded && _through is null)
         {
-            smoother.Diffuse.Add(x, y, HalfSums.Of(sums.Parts.Diffuse, sums.HalfParts.Diffuse, sums.Parts.Albedo, sums.HalfParts.Albedo));
-            Vector3 rest = sums.Parts.Specular + sums.Parts.Reflection,
-                half = sums.HalfParts.Specular + sums.HalfParts.Reflection;
-            if (rest != default)
-            {
-                smoother.Rest.Add(x, y, HalfSums.Of(rest, half, new(sums.Before), new(sums.HalfBefore)));
-            }
+            Add(smoother.Diffuse, sums.Parts.Diffuse, sums.HalfParts.Diffuse, sums.Parts.Albedo, sums.HalfParts.Albedo);
+            Add(
+                smoother.Rest,
+                sums.Parts.Specular + sums.Parts.Reflection,
+                sums.HalfParts.Specular + sums.HalfParts.Reflection,
+                new(sums.Before),
+                new(sums.HalfBefore)
+            );
         }
     }
 
@@ -1150,13 +1162,14 @@ public sealed class DifferentialRenderer
     private (double Shadow, double Element) Smoothed(FrameSmoother smoother, CancellationToken stop)
     {
         float pixel = 1 / (float)_still.Pass.Camera.Pinhole.Fx;
+        Func<int, int, Guide> set = _guides is { } own ? (x, y) => own[y * _width + x] : _still.Pass.Shown;
         double shadow = 0,
             element = 0;
         long shadowed = 0,
             covered = 0;
-        smoother.Lay(smoother.Shadow, _still.Pass.Shown, pixel, true, Shade, stop);
-        smoother.Lay(smoother.Lamps, _still.Pass.Shown, pixel, false, (x, y, _, light, _) => Rgb(_en, x, y, light), stop);
-        smoother.Lay(smoother.Plate, _still.Pass.Shown, pixel, false, (x, y, _, light, _) => Rgb(_e0, x, y, light), stop);
+        smoother.Lay(smoother.Shadow, set, pixel, true, Shade, stop);
+        smoother.Lay(smoother.Lamps, set, pixel, false, (x, y, _, light, _) => Rgb(_en, x, y, light), stop);
+        smoother.Lay(smoother.Plate, set, pixel, false, (x, y, _, light, _) => Rgb(_e0, x, y, light), stop);
         smoother.Lay(smoother.Diffuse, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, true), stop);
         smoother.Lay(smoother.Rest, ElementGuide, pixel, false, (x, y, own, light, square) => Lit(x, y, own, light, square, false), stop);
         return (shadowed > 0 ? Math.Sqrt(shadow / shadowed) : 0, covered > 0 ? Math.Sqrt(element / covered) : 0);

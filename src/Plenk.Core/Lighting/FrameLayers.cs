@@ -161,7 +161,7 @@ public readonly record struct RenderCounts(long Rays, double Seconds, double Sha
 /// <summary>
 /// Camera samples a pixel, and for each of them rays to every sun and every sky, and mirror-like ones off elements; and how often the light
 /// of a pixel is asked again, by as many samples, where an element comes between. Elements ask for light so many times as often as the set:
-/// few pixels are theirs, and nothing hides their noise. Light may be smoothed after it was sampled; of pixels with one sample it is not.
+/// few pixels are theirs, and nothing hides their noise. Light may be smoothed after it was sampled.
 /// </summary>
 public sealed record RenderQuality(
     int CameraSamples,
@@ -174,7 +174,7 @@ public sealed record RenderQuality(
 )
 {
     /// <summary>What follows a drag.</summary>
-    public static readonly RenderQuality Draft = new(2, 1, 1, Smooth: true);
+    public static readonly RenderQuality Draft = new(1, 1, 1, Smooth: true);
 
     /// <summary>What is looked at while one works.</summary>
     public static readonly RenderQuality Middle = new(4, 1, 1, 4, 0, 4, true);

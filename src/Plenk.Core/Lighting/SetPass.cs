@@ -39,7 +39,6 @@ public sealed class SetPass
 
     private readonly SetSample[]? _samples;
     private readonly LightSample[]? _lights;
-    private readonly Guide[]?[]? _shown; // by row
 
     public RayGrid Camera { get; }
     public SetScene Set { get; }
@@ -107,38 +106,18 @@ public sealed class SetPass
             l = LightSamplesPerCameraSample;
         _samples = new SetSample[width * height * n];
         _lights = new LightSample[width * height * n * l];
-        _shown = quality.Smooth ? new Guide[height][] : null;
         Parallel.For(0, height, Cores.All, y =>
             Trace(y, _samples.AsSpan(y * width * n, width * n), _lights.AsSpan(y * width * n * l, width * n * l), null)
         );
     }
 
-    /// <summary>Of the samples that are kept, and of what their pixels' centres show.</summary>
+    /// <summary>Of the samples that are kept.</summary>
     public long KeptBytes =>
         (_samples?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<SetSample>()
-        + (_shown is null ? 0 : Camera.Pinhole.Width * (long)Camera.Pinhole.Height * System.Runtime.CompilerServices.Unsafe.SizeOf<Guide>())
         + (_lights?.LongLength ?? 0) * System.Runtime.CompilerServices.Unsafe.SizeOf<LightSample>();
 
-    /// <summary>What the middle of a pixel shows of the set; asked once a row where samples are kept.</summary>
+    /// <summary>What the middle of a pixel shows of the set.</summary>
     internal Guide Shown(int x, int y)
-    {
-        if (_shown is null)
-        {
-            return Middle(x, y);
-        }
-        if (_shown[y] is not { } row)
-        {
-            row = new Guide[Camera.Pinhole.Width];
-            for (int i = 0; i < row.Length; i++)
-            {
-                row[i] = Middle(i, y);
-            }
-            Volatile.Write(ref _shown[y], row);
-        }
-        return row[x];
-    }
-
-    private Guide Middle(int x, int y)
     {
         if (
             !Camera.TryExactDirection(x + 0.5, y + 0.5, out Vector3 d)

@@ -80,33 +80,42 @@ internal sealed class FrameSmoother(int width, int height)
         Action<int, int, HalfSums, Vector3, float> lay
     )
     {
-        int w = outer.Width,
-            h = outer.Height;
-        var own = new HalfSums?[w * h];
-        var guides = new Guide[w * h];
-        Parallel.For(0, h, Cores.All, y =>
+        var surfaces = new Surfaces(outer.Width, outer.Height, pixel);
+        Parallel.For(outer.Y0, outer.Y1, Cores.All, y =>
         {
-            foreach (var (x, sums) in pixels.Row(y + outer.Y0))
+            if (restIsOne)
             {
-                if (x >= outer.X0 && x < outer.X1)
+                for (int x = outer.X0; x < outer.X1; x++)
                 {
-                    own[y * w + x - outer.X0] = sums;
+                    surfaces.Show(x - outer.X0, y - outer.Y0, guide(x, y));
                 }
+                return;
             }
-            for (int x = 0; x < w; x++)
+            foreach (var (x, _) in pixels.Row(y, outer))
             {
-                guides[y * w + x] = restIsOne || own[y * w + x] is not null ? guide(x + outer.X0, y + outer.Y0) : Guide.None;
+                surfaces.Show(x - outer.X0, y - outer.Y0, guide(x, y));
             }
         });
-        var (ratio, square) = new LightFilter(new(w, h, guides, pixel), own, restIsOne).Run();
+        var filter = new LightFilter(surfaces, pixels, outer, restIsOne);
+        filter.Run();
         for (int y = inner.Y0; y < inner.Y1; y++)
         {
-            for (int x = inner.X0; x < inner.X1; x++)
+            if (restIsOne)
             {
-                int i = (y - outer.Y0) * w + x - outer.X0;
-                if (guides[i].Surface >= 0 && (own[i] is not null || (restIsOne && ratio[i] != default)))
+                // Those that are not given are told as well, as far as light was smoothed there; then those that are, with what was sampled.
+                for (int x = inner.X0; x < inner.X1; x++)
                 {
-                    lay(x, y, own[i] ?? default, ratio[i], square[i]);
+                    if (filter.Of(x, y) is { } at && !filter.IsGiven(x, y))
+                    {
+                        lay(x, y, default, at.Ratio, at.Square);
+                    }
+                }
+            }
+            foreach (var (x, sums) in pixels.Row(y, inner))
+            {
+                if (filter.Of(x, y) is { } at)
+                {
+                    lay(x, y, sums, at.Ratio, at.Square);
                 }
             }
         }

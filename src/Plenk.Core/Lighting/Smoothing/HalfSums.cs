@@ -11,6 +11,10 @@ internal readonly record struct HalfSums(Vector3 Even, Vector3 Odd, Vector3 Even
     /// <summary>From the sums of all samples and of those of even number.</summary>
     public static HalfSums Of(Vector3 all, Vector3 even, Vector3 allBy, Vector3 evenBy) =>
         new(even, Vector3.Max(default, all - even), evenBy, Vector3.Max(default, allBy - evenBy));
+
+    /// <summary>Of a pixel's only sample: the pixels of a chessboard are one half each.</summary>
+    public static HalfSums Single(int x, int y, Vector3 of, Vector3 by) =>
+        ((x + y) & 1) == 0 ? new(of, default, by, default) : new(default, of, default, by);
 }
 
 /// <summary>The pixels of a frame whose light is smoothed; rows may be filled at once, each by one thread.</summary>
@@ -20,7 +24,9 @@ internal sealed class SmoothedPixels(int height)
 
     public void Add(int x, int y, in HalfSums sums) => (_rows[y] ??= []).Add((x, sums));
 
-    public IReadOnlyList<(int X, HalfSums Sums)> Row(int y) => _rows[y] ?? (IReadOnlyList<(int, HalfSums)>)[];
+    /// <summary>Of a row, what lies within a box.</summary>
+    public IEnumerable<(int X, HalfSums Sums)> Row(int y, Images.PixelBox box) =>
+        _rows[y] is { } row ? row.Where(p => p.X >= box.X0 && p.X < box.X1) : [];
 
     /// <summary>Around all of them; empty: there is none.</summary>
     public Images.PixelBox Box()
@@ -31,7 +37,7 @@ internal sealed class SmoothedPixels(int height)
             bottom = -1;
         for (int y = 0; y < _rows.Length; y++)
         {
-            foreach (var (x, _) in Row(y))
+            foreach (var (x, _) in _rows[y] ?? [])
             {
                 (left, right) = (Math.Min(left, x), Math.Max(right, x));
                 (top, bottom) = (Math.Min(top, y), y);

@@ -9,10 +9,12 @@ namespace Plenk.Core.Lighting.Smoothing;
 /// Ratios of sums, smoothed over pixels of one surface: an edge-avoiding à-trous transform (Dammertz, Sewtz, Hanika and Lensch 2010) by normals and
 /// planes alone, numerator and denominator apart, in levels of growing reach. Which level a pixel takes is cross-validated: each half of the samples,
 /// smoothed, is held against the other as it was sampled (as in Rousselle, Knaus and Zwicker 2012): that tells bias and noise of every level
-/// alike, so edges of shadows stay as sharp as they were sampled.
+/// alike, so edges of shadows stay as sharp as they were sampled. Where a pixel has one sample, each half has every other pixel: then none stays as it
+/// was sampled.
 /// </summary>
-/// <param name="own">By pixel; those that are not there had nothing come between: their ratio is 1.</param>
-internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restIsOne)
+/// <param name="box">Of the frame, what the surfaces are told of.</param>
+/// <param name="restIsOne">Pixels that are not given had nothing come between: their ratio is 1.</param>
+internal sealed class LightFilter(Surfaces surfaces, SmoothedPixels pixels, PixelBox box, bool restIsOne)
 {
     /// <summary>The widest reaches 1 + 2 + 4 + 8 + 16 + 32 pixels.</summary>
     public const int Levels = 6;
@@ -27,7 +29,11 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
         Odd = 3,
         By = 6;
 
-    /// <summary>Of the averaged errors: whether both halves tell something, how far they are apart as sampled, then by level.</summary>
+    /// <summary>And of the halves' own ratios, three colours of each: whether they have samples.</summary>
+    private const int HasEven = 6,
+        HasOdd = 7;
+
+    /// <summary>Of the averaged errors: whether a half tells something, how far they are apart as sampled, then by level.</summary>
     private const int Valid = 0,
         Apart = 1;
 
@@ -36,12 +42,30 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
     private readonly float[] _has = new float[surfaces.Floats];
     private readonly List<float[]> _lent = [];
 
-    /// <summary>The smoothed ratio, and its error's mean square as it was estimated; only where there is a guide.</summary>
-    public (Vector3[] Ratio, float[] Square) Run()
+    private const byte Given = 2,
+        Told = 1;
+    private readonly byte[] _is = new byte[surfaces.Width * surfaces.Height];
+    private Vector3[] _ratio = [];
+    private float[] _square = [];
+
+    /// <summary>Some pixel has samples of both halves.</summary>
+    private volatile bool _both;
+
+    /// <summary>A pixel's smoothed ratio, and its error's mean square as it was estimated; null where nothing is told.</summary>
+    public (Vector3 Ratio, float Square)? Of(int x, int y)
+    {
+        int i = (y - box.Y0) * _width + x - box.X0;
+        return _is[i] == 0 ? null : (_ratio[i], _square[i]);
+    }
+
+    /// <summary>It was sampled, not only told by those around it.</summary>
+    public bool IsGiven(int x, int y) => _is[(y - box.Y0) * _width + x - box.X0] == Given;
+
+    public void Run()
     {
         try
         {
-            return Smoothed();
+            (_ratio, _square) = Smoothed();
         }
         finally
         {
@@ -53,7 +77,7 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
     {
         float[][] now = Planes(Sums),
             next = Planes(Sums),
-            halves = Planes(By),
+            halves = Planes(By + 2),
             errors = Planes(Levels + 2);
         var ratios = new float[Levels + 1][][];
         Fill(now);
@@ -71,7 +95,7 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
                 {
                     if (Widen(x, y, step, from, to))
                     {
-                        Judge(surfaces.At(x, y), to, halves, ratio, errors[Valid], error);
+                        Judge(surfaces.At(x, y), to, halves, ratio, error);
                     }
                 }
             );
@@ -108,13 +132,20 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
     {
         Parallel.For(0, _height, Cores.All, y =>
         {
-            for (int x = 0, i = surfaces.At(0, y); x < _width; x++, i++)
+            foreach (var (column, s) in pixels.Row(y + box.Y0, box))
             {
-                if (own[y * _width + x] is not { } s || !surfaces.Shows(x, y))
+                int x = column - box.X0,
+                    i = surfaces.At(x, y);
+                if (!surfaces.Shows(x, y))
                 {
                     continue;
                 }
                 _has[i] = 1;
+                _is[y * _width + x] = Given;
+                if (s.EvenBy != default && s.OddBy != default)
+                {
+                    _both = true;
+                }
                 for (int c = 0; c < 3; c++)
                 {
                     (planes[c][i], planes[Odd + c][i]) = (s.Even[c], s.Odd[c]);
@@ -205,10 +236,12 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
             odd += Surfaces.Load(sums[By + Odd + c], i);
             square += (a - b) * (a - b);
         }
-        Vector256<float> valid =
-            Vector256.GreaterThan(even, Vector256<float>.Zero) & Vector256.GreaterThan(odd, Vector256<float>.Zero) & has;
-        Surfaces.Store(valid, errors[Valid], i);
-        Surfaces.Store(valid * square * (1 / 3f), errors[Apart], i);
+        Vector256<float> hasEven = Vector256.GreaterThan(even, Vector256<float>.Zero) & has,
+            hasOdd = Vector256.GreaterThan(odd, Vector256<float>.Zero) & has;
+        Surfaces.Store(hasEven, halves[HasEven], i);
+        Surfaces.Store(hasOdd, halves[HasOdd], i);
+        Surfaces.Store(Vector256.Max(hasEven, hasOdd), errors[Valid], i);
+        Surfaces.Store(hasEven * hasOdd * square * (1 / 3f), errors[Apart], i);
     }
 
     /// <summary>Eight pixels' sums over their neighbours; false where none of them has any.</summary>
@@ -240,20 +273,26 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
         return true;
     }
 
-    private static void Judge(int i, float[][] sums, float[][] halves, float[][] ratio, float[] valid, float[] error)
+    private static void Judge(int i, float[][] sums, float[][] halves, float[][] ratio, float[] error)
     {
-        Vector256<float> across = default,
+        Vector256<float> hasEven = Surfaces.Load(halves[HasEven], i),
+            hasOdd = Surfaces.Load(halves[HasOdd], i),
+            evenOff = default,
+            oddOff = default,
             apart = default;
         for (int c = 0; c < 3; c++)
         {
             var (a, b) = Ratios(i, c, sums, ratio);
-            Vector256<float> evenOff = a - Surfaces.Load(halves[Odd + c], i),
-                oddOff = b - Surfaces.Load(halves[c], i);
-            across += evenOff * evenOff + oddOff * oddOff;
+            Vector256<float> toOdd = a - Surfaces.Load(halves[Odd + c], i),
+                toEven = b - Surfaces.Load(halves[c], i);
+            evenOff += toOdd * toOdd;
+            oddOff += toEven * toEven;
             apart += (a - b) * (a - b);
         }
         // E[(F a − b)²] is bias² and both variances; of (F a − F b)² ÷ 4 all but what the mean of both halves has is taken off.
-        Surfaces.Store(Surfaces.Load(valid, i) * (across * 0.5f - apart * 0.25f) * (1 / 3f), error, i);
+        Vector256<float> told = hasEven + hasOdd,
+            across = Vector256.GreaterThan(told, Vector256<float>.Zero) & ((hasOdd * evenOff + hasEven * oddOff) / told);
+        Surfaces.Store(Vector256.Max(hasEven, hasOdd) * (across - apart * 0.25f) * (1 / 3f), error, i);
     }
 
     /// <summary>Both halves' ratios of eight pixels in a colour; that of all samples is stored.</summary>
@@ -298,8 +337,9 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
         {
             for (int x = 0; x < errors.Width; x++)
             {
+                // One sample a pixel tells nothing of how good it is by itself.
                 float apart = errors[x, y, Apart],
-                    least = 0.75f * apart,
+                    least = _both ? 0.75f * apart : float.PositiveInfinity,
                     weight = errors[x, y, Valid];
                 for (int level = 1; level <= Levels; level++)
                 {
@@ -308,7 +348,7 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
                         (least, chosen[x, y, 0]) = (errors[x, y, Apart + level], level);
                     }
                 }
-                squares[x, y, 0] = weight > 1e-6f ? MathF.Max(0, least - apart / 2) / weight : 0;
+                squares[x, y, 0] = _both && weight > 1e-6f ? MathF.Max(0, least - apart / 2) / weight : 0;
             }
         });
         FloatImage soft = Blur.Gaussian(chosen, ChosenOver / 2);
@@ -322,6 +362,7 @@ internal sealed class LightFilter(Surfaces surfaces, HalfSums?[] own, bool restI
                 {
                     continue;
                 }
+                _is[y * _width + x] = Math.Max(_is[y * _width + x], Told);
                 float at = Between(soft, x, y);
                 int level = Math.Clamp((int)at, 0, Levels - 1);
                 float[][] a = ratios[level],

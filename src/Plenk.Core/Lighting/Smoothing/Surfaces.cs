@@ -43,11 +43,12 @@ internal sealed class Surfaces
     public int Stride { get; }
     public int Floats => Stride * Height;
 
-    /// <param name="guides">width × height.</param>
+    private readonly float _pixel;
+
     /// <param name="pixel">How wide a pixel is a metre away, metres.</param>
-    public Surfaces(int width, int height, ReadOnlySpan<Guide> guides, float pixel)
+    public Surfaces(int width, int height, float pixel)
     {
-        (Width, Height) = (width, height);
+        (Width, Height, _pixel) = (width, height, pixel);
         Stride = Rim + (width + Lanes - 1) / Lanes * Lanes + Rim;
         float[] Plane() => new float[Floats];
         (_surface, _nx, _ny, _nz, _px, _py, _pz, _plane, _perPixel) = (
@@ -62,21 +63,20 @@ internal sealed class Surfaces
             Plane()
         );
         _surface.AsSpan().Fill(-1);
-        for (int y = 0; y < height; y++)
+    }
+
+    /// <summary>What a pixel shows; rows may be told at once, each by one thread.</summary>
+    public void Show(int x, int y, in Guide g)
+    {
+        if (g.Surface < 0)
         {
-            for (int x = 0, i = At(0, y); x < width; x++, i++)
-            {
-                ref readonly Guide g = ref guides[y * width + x];
-                if (g.Surface < 0)
-                {
-                    continue;
-                }
-                _surface[i] = g.Surface;
-                (_nx[i], _ny[i], _nz[i]) = (g.Normal.X, g.Normal.Y, g.Normal.Z);
-                (_px[i], _py[i], _pz[i]) = (g.Point.X, g.Point.Y, g.Point.Z);
-                (_plane[i], _perPixel[i]) = (Vector3.Dot(g.Normal, g.Point), 1 / (pixel * g.Point.Length()));
-            }
+            return;
         }
+        int i = At(x, y);
+        _surface[i] = g.Surface;
+        (_nx[i], _ny[i], _nz[i]) = (g.Normal.X, g.Normal.Y, g.Normal.Z);
+        (_px[i], _py[i], _pz[i]) = (g.Point.X, g.Point.Y, g.Point.Z);
+        (_plane[i], _perPixel[i]) = (Vector3.Dot(g.Normal, g.Point), 1 / (_pixel * g.Point.Length()));
     }
 
     public int At(int x, int y) => y * Stride + Rim + x;
